@@ -1,0 +1,34 @@
+"""What the benchmarks share: whole processes timed in turn, medians, and one line with the ratio and whether the aim is met."""
+
+import os
+import statistics
+import subprocess
+import time
+from collections.abc import Sequence
+from pathlib import Path
+
+
+def process_seconds(commands: dict[str, Sequence[str]], rounds: int, folder: Path | None = None) -> dict[str, float]:
+    """Median seconds of each command, run in turn so that a noisy moment hits all of them alike.
+
+    Each runs once before, and with bytecode kept, as an installed program does.
+    """
+    environment = {name: value for name, value in os.environ.items() if name != "PYTHONDONTWRITEBYTECODE"}
+    taken: dict[str, list[float]] = {name: [] for name in commands}
+    for attempt in range(rounds + 1):
+        for name, command in commands.items():
+            began = time.perf_counter()
+            subprocess.run(command, check=True, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, cwd=folder, env=environment)
+            if attempt:
+                taken[name].append(time.perf_counter() - began)
+    return {name: statistics.median(times) for name, times in taken.items()}
+
+
+def report(what: str, measured: float, reference: float, most: float) -> bool:
+    """Print a ratio beside its aim; whether it is met."""
+    ratio = measured / reference
+    met = ratio <= most
+    print(
+        f"{what}: {measured * 1000:.0f} ms / {reference * 1000:.0f} ms = {ratio:.2f} (aim: at most {most:g}) {'met' if met else 'MISSED'}"
+    )
+    return met

@@ -1,0 +1,1 @@
+"""The command line: one thin module for each command. Start at `main.run`."""

@@ -1,0 +1,54 @@
+"""`jovial check`: everything that is wrong."""
+
+import os
+import sys
+import time
+
+import typer
+
+from jovial_scaffold.cli.options import (
+    Environments,
+    Format,
+    ProjectPath,
+    ReportFormat,
+    WithFiles,
+    WithValues,
+    exit_code,
+    load,
+    print_findings,
+    unusable,
+)
+from jovial_scaffold.core.project_file import ProjectError
+
+
+def command(
+    environments: Environments = None,
+    project: ProjectPath = None,
+    with_values: WithValues = None,
+    with_file: WithFiles = None,
+    format: Format = ReportFormat.text,
+) -> None:
+    """Exit code 0: no error. 1: errors were found. 2: the command line or the project file cannot be used.
+
+    Example: jovial check live --with line=alp
+    """
+    began = time.perf_counter()
+    try:
+        loaded = load(project, with_values, with_file)
+        result = loaded.check(environments or ())
+    except ProjectError as error:
+        raise typer.Exit(unusable(error)) from None
+    findings = list(result.findings)
+    if format is ReportFormat.json:
+        from jovial_scaffold.reports.machine import check_document, json_text
+
+        sys.stdout.write(json_text(check_document(result)))
+    else:
+        from jovial_scaffold.reports.findings import closing_line
+        from jovial_scaffold.reports.terminal import style_for
+
+        print_findings(findings, loaded)
+        counts = {level: result.count(level) for level in ("error", "warning", "note")}
+        seconds = time.perf_counter() - began
+        print(closing_line(len(result.environments), result.resources, result.rules, counts, seconds, style_for(sys.stdout, os.environ)))
+    raise typer.Exit(exit_code(findings))

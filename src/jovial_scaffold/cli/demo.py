@@ -1,0 +1,92 @@
+"""`jovial demo`: a project to look at, and a walk through it."""
+
+import os
+import shutil
+import sys
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from jovial_scaffold.cli.options import EXIT_UNUSABLE, print_findings
+from jovial_scaffold.core.project import Overrides, Project
+from jovial_scaffold.reports.findings import closing_line
+from jovial_scaffold.reports.matrix import matrix_text
+from jovial_scaffold.reports.terminal import style_for, wrapped
+
+_SHIPPED = Path(__file__).parents[1] / "demo"
+
+
+def command(
+    into: Annotated[
+        Path | None, typer.Option("--into", help="The folder to write; it must not exist yet.", show_default="./ridgeline")
+    ] = None,
+    flawed: Annotated[bool, typer.Option("--flawed", help="A project with planted mistakes, to see how they are reported.")] = False,
+) -> None:
+    """The demo is the Ridgeline mountain railway: ticket gates, a timetable, telemetry and an archive in three environments.
+
+    Example: jovial demo --into /tmp/ridgeline
+    """
+    folder = into or Path("ridgeline-flawed" if flawed else "ridgeline")
+    if folder.exists() or folder.is_symlink():
+        print(f"jovial: {folder} is there already, and nothing is overwritten. Name another folder with --into.", file=sys.stderr)
+        raise typer.Exit(EXIT_UNUSABLE)
+    shutil.copytree(_SHIPPED / ("flawed" if flawed else "ridgeline"), folder)
+    project = Project.load(folder, Overrides(os.environ))
+    if flawed:
+        _walk_flawed(folder, project)
+    else:
+        _walk(folder, project)
+
+
+def _say(text: str) -> None:
+    for line in wrapped(text, style_for(sys.stdout, os.environ).width, ""):
+        print(line)
+    print()
+
+
+def _heading(text: str) -> None:
+    style = style_for(sys.stdout, os.environ)
+    print(style.paint("strong", text))
+    print(style.paint("faint", "─" * min(len(text), style.width)))
+
+
+def _check(project: Project) -> None:
+    result = project.check()
+    print_findings(list(result.findings), project)
+    counts = {level: result.count(level) for level in ("error", "warning", "note")}
+    line = closing_line(len(result.environments), result.resources, result.rules, counts, 0.0, style_for(sys.stdout, os.environ))
+    print(line.rpartition(" 0.00")[0])
+    print()
+
+
+def _walk(folder: Path, project: Project) -> None:
+    _heading(f"A project in {folder}")
+    _say(
+        "The Ridgeline mountain railway keeps one template, line.yaml, and one parameter file for each environment: sandbox, rehearsal "
+        "and live. The template declares parameters, names values such as sizes, and loops over the stations of the line."
+    )
+    _heading("jovial check: is anything wrong?")
+    _check(project)
+    _heading("jovial compare: what differs between the environments, and why?")
+    sys.stdout.write(matrix_text(project.compare(only="gates/*"), style_for(sys.stdout, os.environ), everything=False))
+    print()
+    _say("These are the rows of the ticket gates only. Each names the parameters that drive it, and the lines that set them.")
+    _heading("What to try next")
+    for command_line, about in (
+        (f"cd {folder}", ""),
+        ("jovial compare", "all rows"),
+        ("jovial render live", "the resources of live, in deployment order"),
+        ("jovial check --with gates_for_each_station=9", "a value out of bounds"),
+        ("jovial demo --flawed", "ten mistakes, and how they are reported"),
+    ):
+        print(f"  {command_line.ljust(46)}{about}".rstrip())
+
+
+def _walk_flawed(folder: Path, project: Project) -> None:
+    _heading(f"A project with planted mistakes in {folder}")
+    _say("Each mistake is one that people really make. Each is reported once, at its place, with what to do about it.")
+    _check(project)
+    _heading("What to try next")
+    print(f"  cd {folder}")
+    print("  Mend a line, and run: jovial check")

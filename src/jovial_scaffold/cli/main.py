@@ -1,0 +1,80 @@
+"""The command line as a whole: which commands there are, loaded only when they are called; how it ends."""
+
+import importlib
+import os
+import sys
+from typing import Any
+
+import typer
+
+from jovial_scaffold._version import __version__
+
+# name -> (module, the part of the day's work it belongs to, one line); a new command is one entry
+COMMANDS = {
+    "demo": ("jovial_scaffold.cli.demo", "Author", "Write a demo project, check it, and compare its environments."),
+    "check": ("jovial_scaffold.cli.check", "Check", "Report everything that is wrong, with its place and what to do."),
+    "render": ("jovial_scaffold.cli.render", "Preview", "Show the resources of one environment in deployment order."),
+    "compare": ("jovial_scaffold.cli.compare", "Preview", "Show environments side by side, and what drives each difference."),
+}
+ABOUT = "Check cloud resource templates and preview every environment before anything is deployed."
+EXIT_UNUSABLE = 2
+
+
+def run(arguments: list[str]) -> int:
+    """Parse, call the command, and give the exit code. Never a traceback for what a user did."""
+    try:
+        application = _application(arguments)
+        result = application(args=arguments, prog_name="jovial", standalone_mode=False)
+        sys.stdout.flush()
+    except BrokenPipeError:
+        # Whoever read our output has had enough: nothing is left to say, and nobody to say it to.
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return 0
+    except KeyboardInterrupt:
+        return 130
+    except Exception as error:
+        return _ended(error)
+    return result if isinstance(result, int) else 0
+
+
+def _ended(error: Exception) -> int:
+    from typer import Abort, Exit
+
+    if isinstance(error, Exit):
+        return error.exit_code
+    if isinstance(error, Abort):
+        return 130
+    show = getattr(error, "show", None)
+    if show is not None:  # an error of the command line itself, which says what was expected
+        show()
+        return EXIT_UNUSABLE
+    if isinstance(error, OSError):
+        name = f"{error.filename}: " if error.filename else ""
+        print(f"jovial: {name}{error.strerror or error}", file=sys.stderr)
+        return EXIT_UNUSABLE
+    raise error
+
+
+def _application(arguments: list[str]) -> Any:
+    """A Typer application with the called command only, or with all where help or completion asks for them."""
+    application = typer.Typer(
+        name="jovial",
+        help=f"{ABOUT}\n\nBegin with: jovial demo",
+        no_args_is_help=True,
+        pretty_exceptions_enable=False,
+        rich_markup_mode="rich" if not arguments or "--help" in arguments else None,
+        context_settings={"help_option_names": ["--help", "-h"]},
+    )
+
+    @application.callback()
+    def whole(version: bool = typer.Option(False, "--version", "-V", help="Print the version.", is_eager=True)) -> None:
+        if version:
+            print(f"jovial {__version__}")
+            raise typer.Exit
+
+    called = next((argument for argument in arguments if not argument.startswith("-")), None)
+    only = {called: COMMANDS[called]} if called in COMMANDS and "_JOVIAL_COMPLETE" not in os.environ else COMMANDS
+    for name, (module, panel, about) in only.items():
+        command = importlib.import_module(module).command
+        application.command(name, help=f"{about}\n\n{command.__doc__}", short_help=about, rich_help_panel=panel)(command)
+    return typer.main.get_command(application)

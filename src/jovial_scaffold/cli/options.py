@@ -1,0 +1,123 @@
+"""What the commands share: options, loading the project, showing findings, writing results."""
+
+import os
+import sys
+import time
+from collections.abc import Mapping
+from enum import StrEnum
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from jovial_scaffold.core.findings import Finding, has_errors
+from jovial_scaffold.core.project import Overrides, Project
+from jovial_scaffold.core.project_file import ProjectError
+from jovial_scaffold.core.text.formats import read_source
+from jovial_scaffold.core.text.source import Source
+from jovial_scaffold.core.text.writing import write_whole
+from jovial_scaffold.reports.findings import findings_text
+from jovial_scaffold.reports.terminal import style_for
+
+EXIT_ERRORS, EXIT_UNUSABLE = 1, 2
+
+
+class ReportFormat(StrEnum):
+    """How a result is written."""
+
+    text = "text"
+    json = "json"
+
+
+def _environments(incomplete: str) -> list[str]:
+    try:
+        return [name for name in Project.load().environments if name.startswith(incomplete)]
+    except ProjectError:
+        return []
+
+
+ProjectPath = Annotated[
+    Path | None, typer.Option("--project", help="The project's folder or file; found upwards from here otherwise.", show_default=False)
+]
+WithValues = Annotated[list[str] | None, typer.Option("--with", help="Set a parameter: name=value. May be repeated.", show_default=False)]
+WithFiles = Annotated[list[Path] | None, typer.Option("--with-file", help="A further parameter file. May be repeated.", show_default=False)]
+Environments = Annotated[
+    list[str] | None, typer.Argument(help="Environments; all when none is named.", show_default=False, autocompletion=_environments)
+]
+OneEnvironment = Annotated[str, typer.Argument(help="The environment.", show_default=False, autocompletion=_environments)]
+Format = Annotated[ReportFormat, typer.Option("--format", help="How the result is written.")]
+
+
+def load(path: Path | None, values: list[str] | None, files: list[Path] | None) -> Project:
+    """The project with what the command line adds. Raises ProjectError."""
+    pairs = []
+    for text in values or ():
+        name, equals, value = text.partition("=")
+        if not equals or not name:
+            raise typer.BadParameter(f"{text!r} is not of the form name=value.", param_hint="--with")
+        pairs.append((name, value))
+    overrides = Overrides(os.environ, tuple(files or ()), tuple(pairs), _run)
+    return Project.load(path or Path(), overrides)
+
+
+def _run() -> Mapping[str, str]:
+    """`context.run`: the date (SOURCE_DATE_EPOCH is respected), and the revision and author that git names."""
+    epoch = os.environ.get("SOURCE_DATE_EPOCH", "")
+    seconds = int(epoch) if epoch.isdigit() else time.time()
+    return {
+        "date": time.strftime("%Y-%m-%d", time.gmtime(seconds)),
+        "revision": _git("rev-parse", "--short=12", "HEAD"),
+        "author": _git("config", "user.name"),
+    }
+
+
+def _git(*arguments: str) -> str:
+    import subprocess
+
+    try:
+        return subprocess.run(["git", *arguments], capture_output=True, text=True, timeout=10, check=False).stdout.strip()
+    except (OSError, subprocess.SubprocessError):
+        return ""
+
+
+def folder_shown(project: Project) -> str:
+    """What to put before file names so that they can be opened from the working folder: nothing where that is the root."""
+    try:
+        relative = os.path.relpath(project.root.resolve())
+    except (OSError, ValueError):
+        return f"{project.root}/"
+    return "" if relative == "." else f"{relative}/"
+
+
+def print_findings(findings: list[Finding], project: Project, to_stderr: bool = False) -> None:
+    """Findings as text."""
+    stream = sys.stderr if to_stderr else sys.stdout
+    if findings:
+        print(
+            findings_text(findings, project.source, style_for(stream, os.environ), project.environments, folder_shown(project)), file=stream
+        )
+
+
+def unusable(error: ProjectError) -> int:
+    """Say why a project cannot be used; gives the exit code."""
+    style = style_for(sys.stderr, os.environ)
+
+    def source(name: str) -> Source | None:
+        return read_source(Path(name), name)[0] if Path(name).is_file() else None
+
+    print(findings_text(error.findings, source, style, ()), file=sys.stderr)
+    return EXIT_UNUSABLE
+
+
+def deliver(text: str, out: Path | None) -> None:
+    """Write a result to a file, whole or not at all, or to standard output for `-` or none. Raises OSError."""
+    if out is None or str(out) == "-":
+        sys.stdout.write(text)
+        return
+    write_whole(out, text)
+    print(f"Written: {out}", file=sys.stderr)
+
+
+def exit_code(findings: list[Finding]) -> int:
+    """1 where a finding is an error, else 0."""
+    return EXIT_ERRORS if has_errors(findings) else 0

@@ -1,0 +1,1 @@
+"""Environments side by side. Start at `matrix.compare`."""

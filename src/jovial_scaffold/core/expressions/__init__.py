@@ -1,0 +1,1 @@
+"""The Common Expression Language: text -> tokens -> syntax tree -> value. Start at `parser.parse` and `evaluation.evaluate`."""

@@ -1,0 +1,50 @@
+"""The two errors of the language: text that is no expression, and an expression that has no value."""
+
+from typing import Any
+
+from jovial_scaffold.core.text.wording import shown
+
+
+class ExpressionError(Exception):
+    """Where and why. `start` and `end` are offsets in the expression's text; -1 until the place is known."""
+
+    id = "expression"
+
+    def __init__(self, message: str, start: int = -1, end: int = -1, hint: str = "", id: str = "") -> None:
+        super().__init__(message)
+        self.message = message
+        self.start = start
+        self.end = end
+        self.hint = hint
+        self.id = id or type(self).id
+
+
+class SyntaxProblem(ExpressionError):
+    """The text is not an expression."""
+
+    id = "expression-syntax"
+
+
+class EvaluationError(ExpressionError):
+    """The expression has no value. `{}` in `message` stands for the operands, which are masked where one is secret."""
+
+    id = "expression-fails"
+
+    def __init__(self, message: str, *operands: Any, hint: str = "", id: str = "") -> None:
+        super().__init__(message, hint=hint, id=id)
+        self.template = message
+        self.operands = operands
+        self.message = message.format(*(shown(operand) for operand in operands)) if operands else message
+
+    def mask(self) -> None:
+        """Take the operands' values out of the message: one of them is secret."""
+        if self.operands:
+            self.message = self.template.format(*["(secret)"] * len(self.operands))
+            self.operands = ()
+        self.hint = ""
+
+
+class BudgetError(EvaluationError):
+    """The evaluation was stopped because it costs too much; never absorbed by `&&` or `||`."""
+
+    id = "expression-budget"

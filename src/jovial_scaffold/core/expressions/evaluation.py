@@ -1,0 +1,532 @@
+"""A syntax tree and a scope to a value: the careful evaluator, which knows marks, budgets and the place of every error.
+
+Pending, secret and unknown operands are taken off before an operator or function runs and decide what becomes of its
+result; `&&`, `||`, `?:`, `all` and `exists` may decide without them (CEL language definition, "Logical Operators").
+"""
+
+from collections.abc import Callable, Mapping
+from typing import Any, Protocol
+
+from jovial_scaffold.core.expressions import operators
+from jovial_scaffold.core.expressions.errors import BudgetError, EvaluationError
+from jovial_scaffold.core.expressions.functions import FUNCTIONS, call
+from jovial_scaffold.core.expressions.syntax import (
+    Call,
+    Conditional,
+    Has,
+    Index,
+    ListLiteral,
+    Literal,
+    Macro,
+    MapLiteral,
+    Name,
+    Node,
+    Operation,
+    Select,
+)
+from jovial_scaffold.core.expressions.values import (
+    NONE,
+    Optional,
+    Pending,
+    Record,
+    Secret,
+    TypeValue,
+    deep_marks,
+    key_value,
+    map_key,
+    revealed,
+    type_name,
+)
+from jovial_scaffold.core.limits import EVALUATION_STEPS
+from jovial_scaffold.core.text.unknown import UNKNOWN
+from jovial_scaffold.core.text.wording import did_you_mean
+
+Locals = Mapping[str, Any]
+_SIMPLE = frozenset((str, int, bool, float, type(None)))
+_TYPES = frozenset(("int", "uint", "double", "string", "bytes", "bool", "list", "map", "null_type", "type", "optional_type"))
+
+
+class Scope(Protocol):
+    """Where names get their values."""
+
+    def value(self, name: str) -> Any:
+        """The value of a name; may be a mark or a Record. Raises EvaluationError where there is none."""
+
+
+class NoNames:
+    """The scope of an expression that uses no names."""
+
+    def value(self, name: str) -> Any:
+        """Always raises EvaluationError."""
+        raise EvaluationError(f"Nothing is called `{name}` here.", id="name-unknown")
+
+
+class MapScope:
+    """A scope over a map."""
+
+    def __init__(self, names: Mapping[str, Any]) -> None:
+        self.names = names
+
+    def value(self, name: str) -> Any:
+        """The entry of the map."""
+        if name in self.names:
+            return self.names[name]
+        raise EvaluationError(f"Nothing is called `{name}` here.", hint=did_you_mean(name, self.names), id="name-unknown")
+
+
+def evaluate(node: Node, scope: Scope, variables: Locals | None = None) -> Any:
+    """The value of an expression. Raises EvaluationError with the offsets of the sub-expression that has none."""
+    try:
+        return _Evaluator(scope).run(node, variables or {})
+    except RecursionError:
+        raise BudgetError("The expression or its value is nested too deep to be evaluated.") from None
+
+
+class _Evaluator:
+    def __init__(self, scope: Scope) -> None:
+        self.scope = scope
+        self.steps = EVALUATION_STEPS.most
+
+    def run(self, node: Node, names: Locals) -> Any:
+        self.steps -= 1
+        if self.steps < 0:
+            raise _placed(
+                BudgetError(
+                    f"The evaluation takes more than {EVALUATION_STEPS.most:,} {EVALUATION_STEPS.unit}.", hint="Loop over fewer items."
+                ),
+                node,
+            )
+        return _RUN[type(node)](self, node, names)
+
+    # -- marks
+
+    def strict(self, node: Node, function: Callable[..., Any], arguments: list[Any], shallow: bool = False) -> Any:
+        """Apply a function to operands without marks, and give its result what marks they had."""
+        secret = False
+        for position, argument in enumerate(arguments):
+            if type(argument) in _SIMPLE:
+                continue
+            if isinstance(argument, Record):
+                argument = arguments[position] = argument.whole()
+            if argument is UNKNOWN:
+                return UNKNOWN
+            if shallow and type(argument) is not Pending and type(argument) is not Secret:
+                continue
+            origins, has_secret, unknown = deep_marks(argument)
+            if unknown:
+                return UNKNOWN
+            if origins:
+                every = frozenset().union(*(deep_marks(other)[0] for other in arguments))
+                return UNKNOWN if any(deep_marks(other)[2] for other in arguments) else Pending(every)
+            if has_secret:
+                secret = True
+                arguments[position] = revealed(argument)
+        try:
+            result = function(*arguments)
+        except EvaluationError as error:
+            if secret:
+                error.mask()
+            raise _placed(error, node) from None
+        return Secret(result) if secret else result
+
+    # -- forms
+
+    def literal(self, node: Literal, names: Locals) -> Any:
+        return node.value
+
+    def name(self, node: Name, names: Locals) -> Any:
+        if node.name in names:
+            return names[node.name]
+        try:
+            return self.scope.value(node.name)
+        except EvaluationError as error:
+            if error.id == "name-unknown" and node.name in _TYPES:
+                return TypeValue(node.name)
+            raise _placed(error, node) from None
+
+    def select(self, node: Select, names: Locals) -> Any:
+        operand = self.run(node.operand, names)
+        if node.optional or type(operand) is Optional:
+            return self.optional_step(node, operand, node.field, lambda whole: _field(whole, node.field, type(operand) is not Optional))
+        return self.through_secret(node, operand, lambda whole: _field(whole, node.field), node.field_start)
+
+    def through_secret(self, node: Node, operand: Any, step: Callable[[Any], Any], start: int = -1) -> Any:
+        """Go one step into a value that may be marked: a secret's parts are secret."""
+        kind = type(operand)
+        if operand is UNKNOWN or kind is Pending:
+            return operand
+        try:
+            if kind is Secret:
+                found = step(operand.value)
+                return found if isinstance(found, Secret) else Secret(found)
+            return step(operand)
+        except EvaluationError as error:
+            if kind is Secret:
+                error.mask()
+            if start >= 0 and error.start < 0:
+                error.start, error.end = start, node.end
+            raise _placed(error, node) from None
+
+    def optional_step(self, node: Node, operand: Any, key: Any, step: Callable[[Any], Any]) -> Any:
+        if operand is NONE:
+            return NONE
+        inside = operand.value if type(operand) is Optional else operand
+        if inside is UNKNOWN or type(inside) is Pending:
+            return inside
+        if type(key) is Pending or key is UNKNOWN:
+            return key
+        secret = type(inside) is Secret or type(key) is Secret
+        whole, plain_key = revealed(inside) if type(inside) is Secret else inside, revealed(key)
+        if isinstance(whole, Record) or type(whole) in (dict, list):
+            there = _has(whole, plain_key)
+            if there is not True:
+                return NONE if there is False else there
+            found = self.through_secret(
+                node, whole, step if not secret else lambda w: operators.index(w, plain_key) if not isinstance(w, Record) else step(w)
+            )
+            return Optional(Secret(found) if secret and not isinstance(found, Secret) else found)
+        return self.through_secret(node, whole, step)
+
+    def has(self, node: Has, names: Locals) -> Any:
+        operand = self.run(node.operand, names)
+        if type(operand) is Optional:
+            operand = operand.value if operand is not NONE else {}
+        return self.through_secret(node, operand, lambda whole: _has_field(whole, node.field))
+
+    def index(self, node: Index, names: Locals) -> Any:
+        operand = self.run(node.operand, names)
+        key = self.run(node.index, names)
+        if node.optional or type(operand) is Optional:
+            return self.optional_step(node, operand, key, lambda whole: _item(whole, key))
+        if operand is UNKNOWN or key is UNKNOWN:
+            return UNKNOWN
+        if type(key) is Pending:
+            return Pending(key.origins | operand.origins) if type(operand) is Pending else key
+        if type(key) in _SIMPLE:
+            return self.through_secret(node, operand, lambda whole: _item(whole, key), node.index.start)
+        return self.strict(node, _item, [operand, key])
+
+    def call(self, node: Call, names: Locals) -> Any:
+        arguments = [] if node.target is None else [self.run(node.target, names)]
+        arguments += [self.run(argument, names) for argument in node.arguments]
+        function = FUNCTIONS.get((node.function, node.target is not None))
+        if function is None:
+            raise unknown_function(node)
+        return self.strict(node, lambda *plain: call(function, list(plain)), arguments, function.shallow)
+
+    def operation(self, node: Operation, names: Locals) -> Any:
+        operator = node.operator
+        if operator in ("&&", "||"):
+            return self.logic(node, (lambda operand=operand: self.run(operand, names) for operand in node.operands), operator == "||")
+        operands = [self.run(operand, names) for operand in node.operands]
+        if len(operands) == 1:
+            return self.strict(node, _not if operator == "!" else operators.negate, operands)
+        if operator == "+" and type(operands[0]) is type(operands[1]) is list:
+            return self.strict(node, operators.add, operands, shallow=True)
+        if operator == "in" and type(operands[1]) in (dict, list) and type(operands[0]) in _SIMPLE:
+            return self.membership(node, operands[0], operands[1])
+        return self.strict(node, operators.BINARY[operator], operands)
+
+    def membership(self, node: Node, item: Any, container: Any) -> Any:
+        """`in` looks at keys only in a map; in a list it may find the item before it meets a pending one."""
+        if type(container) is dict:
+            return operators.contains(item, container)
+        plain = [other for other in container if type(other) in _SIMPLE]
+        if len(plain) == len(container) or operators.contains(item, plain):
+            return operators.contains(item, plain)
+        return self.strict(node, operators.contains, [item, container])
+
+    def logic(self, node: Node, operands: Any, decisive: bool) -> Any:
+        """`||` (decisive true) and `&&` (decisive false): one decisive operand outweighs errors, pending and unknown ones."""
+        error: EvaluationError | None = None
+        origins: frozenset[str] = frozenset()
+        unknown = secret = False
+        for operand in operands:
+            try:
+                value = operand()
+            except BudgetError:
+                raise
+            except EvaluationError as raised:
+                error = error or raised
+                continue
+            if type(value) is Secret:
+                secret, value = True, value.value
+            if value is decisive:
+                return Secret(decisive) if secret else decisive
+            if value is UNKNOWN:
+                unknown = True
+            elif type(value) is Pending:
+                origins |= value.origins
+            elif type(value) is not bool:
+                error = error or _placed(_not_boolean(Secret(value) if secret else value), node)
+        if unknown:
+            return UNKNOWN
+        if origins:
+            return Pending(origins)
+        if error:
+            raise error
+        return Secret(not decisive) if secret else not decisive
+
+    def conditional(self, node: Conditional, names: Locals) -> Any:
+        condition = self.run(node.condition, names)
+        if type(condition) is bool:
+            return self.run(node.then if condition else node.otherwise, names)
+        if condition is UNKNOWN or type(condition) is Pending:
+            return condition
+        if type(condition) is Secret and type(condition.value) is bool:
+            chosen = self.run(node.then if condition.value else node.otherwise, names)
+            return chosen if isinstance(chosen, Secret | Pending) or chosen is UNKNOWN else Secret(chosen)
+        raise _placed(_not_boolean(condition), node.condition)
+
+    def list_literal(self, node: ListLiteral, names: Locals) -> Any:
+        result = []
+        for item, optional in zip(node.items, node.optional, strict=True):
+            value = self.run(item, names)
+            if optional:
+                if type(value) is not Optional:
+                    raise _placed(EvaluationError("`?` before an item takes an optional, and this is {}.", value, id="type-mismatch"), item)
+                if value is NONE:
+                    continue
+                value = value.value
+            result.append(value)
+        return result
+
+    def map_literal(self, node: MapLiteral, names: Locals) -> Any:
+        result: dict[Any, Any] = {}
+        for key_node, value_node, optional in zip(node.keys, node.values, node.optional, strict=True):
+            key = self.run(key_node, names)
+            value = self.run(value_node, names)
+            if key is UNKNOWN or isinstance(key, Pending):
+                return key
+            if optional:
+                if type(value) is not Optional:
+                    raise _placed(
+                        EvaluationError("`?` before a key takes an optional, and this is {}.", value, id="type-mismatch"), value_node
+                    )
+                if value is NONE:
+                    continue
+                value = value.value
+            self.put(result, key, value, key_node)
+        return result
+
+    def put(self, result: dict[Any, Any], key: Any, value: Any, node: Node) -> None:
+        try:
+            stored = map_key(key)
+        except (TypeError, ValueError, OverflowError):
+            raise _placed(EvaluationError("{} cannot be a key of a map.", key, id="type-mismatch"), node) from None
+        if stored in result:
+            raise _placed(EvaluationError("The key {} stands twice in the map.", key, id="duplicate-key"), node)
+        result[stored] = value
+
+    # -- macros
+
+    def macro(self, node: Macro, names: Locals) -> Any:
+        target = self.run(node.target, names)
+        if node.name == "bind":
+            return self.run(node.bodies[0], {**names, node.variables[0]: target})
+        secret = False
+        if type(target) is Secret:
+            target, secret = target.value, True
+        if target is UNKNOWN or type(target) is Pending:
+            return target
+        if node.name in ("optMap", "optFlatMap"):
+            result = self.optional_macro(node, target, names)
+        else:
+            if isinstance(target, Record):
+                target = target.whole()
+            if type(target) not in (list, dict):
+                raise _placed(
+                    EvaluationError(
+                        f"{node.name}() goes over a list or map, and this is {type_name(target)}: {{}}.", target, id="type-mismatch"
+                    ),
+                    node.target,
+                )
+            result = _MACROS[node.name](self, node, target, names)
+        return Secret(result) if secret and not isinstance(result, Secret | Pending) and result is not UNKNOWN else result
+
+    def optional_macro(self, node: Macro, target: Any, names: Locals) -> Any:
+        if type(target) is not Optional:
+            raise _placed(EvaluationError(f"{node.name}() takes an optional, and this is {{}}.", target, id="type-mismatch"), node.target)
+        if target is NONE:
+            return NONE
+        result = self.run(node.bodies[0], {**names, node.variables[0]: target.value})
+        return Optional(result) if node.name == "optMap" else result
+
+    def rounds(self, node: Macro, target: Any, names: Locals) -> Any:
+        """The variables of each round: an item or key, or with two variables index and item, or key and value."""
+        if len(node.variables) == 2:
+            one, two = node.variables
+            pairs = enumerate(target) if type(target) is list else ((key_value(key), target[key]) for key in sorted_keys(target))
+            for first, second in pairs:
+                yield {**names, one: first, two: second}
+            return
+        variable = node.variables[0]
+        for item in target if type(target) is list else map(key_value, sorted_keys(target)):
+            yield {**names, variable: item}
+
+    def quantifier(self, node: Macro, target: Any, names: Locals) -> Any:
+        body = node.bodies[0]
+        return self.logic(
+            body, (lambda scope=scope: self.run(body, scope) for scope in self.rounds(node, target, names)), node.name == "exists"
+        )
+
+    def exactly_one(self, node: Macro, target: Any, names: Locals) -> Any:
+        tests = [self.run(node.bodies[0], scope) for scope in self.rounds(node, target, names)]
+        return self.decided(node, tests, lambda plain: plain.count(True) == 1)
+
+    def decided(self, node: Macro, tests: list[Any], result: Callable[[list[Any]], Any]) -> Any:
+        """A result that needs every test: unknown, pending or secret where one of them is."""
+        if any(test is UNKNOWN for test in tests):
+            return UNKNOWN
+        origins: frozenset[str] = frozenset().union(*(test.origins for test in tests if type(test) is Pending))
+        if origins:
+            return Pending(origins)
+        secret = any(type(test) is Secret for test in tests)
+        plain = [test.value if type(test) is Secret else test for test in tests]
+        for test in plain:
+            if type(test) is not bool:
+                raise _placed(_not_boolean(Secret(test) if secret else test), node.bodies[0])
+        return Secret(result(plain)) if secret else result(plain)
+
+    def filter(self, node: Macro, target: Any, names: Locals) -> Any:
+        scopes = list(self.rounds(node, target, names))
+        tests = [self.run(node.bodies[0], scope) for scope in scopes]
+        variable = node.variables[0]
+        return self.decided(node, tests, lambda plain: [scope[variable] for scope, test in zip(scopes, plain, strict=True) if test])
+
+    def transform(self, node: Macro, target: Any, names: Locals) -> Any:
+        """map and transformList, with or without a condition before the result."""
+        scopes = list(self.rounds(node, target, names))
+        body = node.bodies[-1]
+        if len(node.bodies) == 1:
+            return [self.run(body, scope) for scope in scopes]
+        tests = [self.run(node.bodies[0], scope) for scope in scopes]
+        return self.decided(node, tests, lambda plain: [self.run(body, scope) for scope, test in zip(scopes, plain, strict=True) if test])
+
+    def transform_map(self, node: Macro, target: Any, names: Locals) -> Any:
+        scopes = list(self.rounds(node, target, names))
+        body = node.bodies[-1]
+        entry = node.name == "transformMapEntry"
+
+        def build(plain: list[Any]) -> Any:
+            result: dict[Any, Any] = {}
+            for scope, test in zip(scopes, plain, strict=True):
+                if test:
+                    value = self.run(body, scope)
+                    for key, item in value.items() if entry and type(value) is dict else ((scope[node.variables[0]], value),):
+                        self.put(result, key_value(key), item, body)
+            return result
+
+        tests = [self.run(node.bodies[0], scope) for scope in scopes] if len(node.bodies) == 2 else [True] * len(scopes)
+        return self.decided(node, tests, build)
+
+    def sort_by(self, node: Macro, target: Any, names: Locals) -> Any:
+        scopes = list(self.rounds(node, target, names))
+        keys = [self.run(node.bodies[0], scope) for scope in scopes]
+        items = [scope[node.variables[0]] for scope in scopes]
+
+        def ordered(plain: list[Any]) -> list[Any]:
+            call(FUNCTIONS["sort", True], [plain])  # says which keys cannot be ordered
+            return [items[index] for index in sorted(range(len(items)), key=lambda index: plain[index])]
+
+        return self.strict(node, ordered, [keys])
+
+
+_MACROS: dict[str, Callable[[_Evaluator, Macro, Any, Locals], Any]] = {
+    "all": _Evaluator.quantifier,
+    "exists": _Evaluator.quantifier,
+    "exists_one": _Evaluator.exactly_one,
+    "existsOne": _Evaluator.exactly_one,
+    "filter": _Evaluator.filter,
+    "map": _Evaluator.transform,
+    "transformList": _Evaluator.transform,
+    "transformMap": _Evaluator.transform_map,
+    "transformMapEntry": _Evaluator.transform_map,
+    "sortBy": _Evaluator.sort_by,
+}
+
+_RUN: dict[type, Callable[[_Evaluator, Any, Locals], Any]] = {
+    Literal: _Evaluator.literal,
+    Name: _Evaluator.name,
+    Select: _Evaluator.select,
+    Has: _Evaluator.has,
+    Index: _Evaluator.index,
+    Call: _Evaluator.call,
+    Operation: _Evaluator.operation,
+    Conditional: _Evaluator.conditional,
+    ListLiteral: _Evaluator.list_literal,
+    MapLiteral: _Evaluator.map_literal,
+    Macro: _Evaluator.macro,
+}
+
+
+def unknown_function(node: Call) -> EvaluationError:
+    """The error of a call to what is no function, placed on its name."""
+    method = node.target is not None
+    names = [name for name, is_method in FUNCTIONS if is_method == method]
+    other_form = (node.function, not method) in FUNCTIONS
+    hint = did_you_mean(node.function, names)
+    if other_form:
+        hint = f"It is written x.{node.function}(…)." if not method else f"It is written {node.function}(x)."
+    error = EvaluationError(f"There is no function `{node.function}`.", hint=hint, id="function-unknown")
+    error.start, error.end = node.name_start, node.name_start + len(node.function)
+    return error
+
+
+def sorted_keys(target: dict[Any, Any]) -> list[Any]:
+    """Keys in code-point order, so that the order in a file never matters."""
+    return sorted(target, key=lambda key: (type_name(key), str(key)) if type(key) is not int else ("int", f"{key:+021d}"))
+
+
+def _placed(error: EvaluationError, node: Node) -> EvaluationError:
+    if error.start < 0:
+        error.start, error.end = node.start, node.end
+    return error
+
+
+def _not(value: Any) -> bool:
+    if type(value) is bool:
+        return not value
+    raise _not_boolean(value)
+
+
+def _not_boolean(value: Any) -> EvaluationError:
+    return EvaluationError(f"A condition is true or false, and this is {type_name(value)}: {{}}.", value, id="type-mismatch")
+
+
+def _field(whole: Any, field: str, dynamic: bool = True) -> Any:
+    if isinstance(whole, Record):
+        return whole.select(field)
+    if type(whole) is dict:
+        if field in whole:
+            return whole[field]
+        raise operators.missing_key(field, whole)
+    raise EvaluationError(f"`.{field}` needs a map or resource, and this is {type_name(whole)}: {{}}.", whole, id="type-mismatch")
+
+
+def _item(whole: Any, key: Any) -> Any:
+    if isinstance(whole, Record) and type(key) is str:
+        return whole.select(key)
+    return operators.index(whole, key)
+
+
+def _has_field(whole: Any, field: str) -> Any:
+    if isinstance(whole, Record):
+        return whole.has(field)
+    if type(whole) is dict:
+        return field in whole
+    raise EvaluationError(f"has() needs a map or resource, and this is {type_name(whole)}: {{}}.", whole, id="type-mismatch")
+
+
+def _has(whole: Any, key: Any) -> Any:
+    if isinstance(whole, Record):
+        return whole.has(key) if type(key) is str else False
+    if type(whole) is dict:
+        return operators.contains(key, whole)
+    try:
+        operators.index(whole, key)
+    except EvaluationError as error:
+        if error.id == "index-range":
+            return False
+        raise
+    return True

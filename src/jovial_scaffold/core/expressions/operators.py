@@ -1,0 +1,208 @@
+"""The operators on plain values, by the CEL language definition (sections "Numeric values", "Equality", "Ordering").
+
+Nothing here knows of marks: `evaluation` takes them off and puts them on again.
+"""
+
+import math
+from collections.abc import Callable
+from typing import Any
+
+from jovial_scaffold.core.expressions.errors import BudgetError, EvaluationError
+from jovial_scaffold.core.expressions.values import UInt, equal, key_value, map_key, type_name
+from jovial_scaffold.core.limits import INT64_MAX, INT64_MIN, RESULT_SIZE, UINT64_MAX
+from jovial_scaffold.core.text.wording import did_you_mean, listed
+
+_NUMERIC = ("int", "uint", "double")
+
+
+def _int(result: int) -> int:
+    if INT64_MIN <= result <= INT64_MAX:
+        return result
+    raise EvaluationError("The result is outside the 64 bits of an integer.", id="integer-overflow")
+
+
+def _uint(result: int) -> UInt:
+    if 0 <= result <= UINT64_MAX:
+        return UInt(result)
+    raise EvaluationError("The result is outside the 64 bits of an unsigned integer.", id="integer-overflow")
+
+
+def bounded(result: Any) -> Any:
+    """A text, bytes, list or map of bearable size. Raises BudgetError."""
+    if len(result) > RESULT_SIZE.most:
+        raise BudgetError(f"The result has more than {RESULT_SIZE.most:,} {RESULT_SIZE.unit}.")
+    return result
+
+
+def mismatch(operator: str, a: Any, b: Any) -> EvaluationError:
+    """The error of an operator whose operands do not go together, with the conversion that would help."""
+    left, right = type_name(a), type_name(b)
+    hint = ""
+    if left in _NUMERIC and right in _NUMERIC:
+        target = "double" if "double" in (left, right) else "int"
+        hint = f"Numbers of two types do not mix: write {target}(…) around the {right if left == target else left}."
+    elif operator == "+" and "string" in (left, right):
+        hint = f"Write string(…) around the {right if left == 'string' else left}, or put it into a text with ${{…}}."
+    return EvaluationError(
+        f"`{operator}` does not take {_a(left)} and {_a(right)}: {{}} {operator} {{}}.", a, b, hint=hint, id="type-mismatch"
+    )
+
+
+def _a(name: str) -> str:
+    return f"an {name}" if name[0] in "aeiou" and name != "uint" else f"a {name}"
+
+
+def add(a: Any, b: Any) -> Any:
+    """Sum of numbers of one type, or concatenation of texts, bytes or lists."""
+    kind = type(a)
+    if kind is type(b):
+        if kind is int:
+            return _int(a + b)
+        if kind is str or kind is list or kind is bytes:
+            return bounded(a + b)
+        if kind is float:
+            return a + b
+        if kind is UInt:
+            return _uint(int(a) + int(b))
+    raise mismatch("+", a, b)
+
+
+def subtract(a: Any, b: Any) -> Any:
+    """Difference of numbers of one type."""
+    kind = type(a)
+    if kind is type(b):
+        if kind is int:
+            return _int(a - b)
+        if kind is float:
+            return a - b
+        if kind is UInt:
+            return _uint(int(a) - int(b))
+    raise mismatch("-", a, b)
+
+
+def multiply(a: Any, b: Any) -> Any:
+    """Product of numbers of one type."""
+    kind = type(a)
+    if kind is type(b):
+        if kind is int:
+            return _int(a * b)
+        if kind is float:
+            return a * b
+        if kind is UInt:
+            return _uint(int(a) * int(b))
+    raise mismatch("*", a, b)
+
+
+def divide(a: Any, b: Any) -> Any:
+    """Quotient; integers are cut towards zero, doubles follow IEEE 754."""
+    kind = type(a)
+    if kind is not type(b):
+        raise mismatch("/", a, b)
+    if kind is float:
+        if b:
+            return a / b
+        if a == 0 or a != a:
+            return math.nan
+        return math.copysign(math.inf, a) * math.copysign(1.0, b)
+    if kind is int or kind is UInt:
+        if b == 0:
+            raise EvaluationError("{} is divided by zero.", a, id="division-by-zero")
+        quotient = abs(int(a)) // abs(int(b))
+        return _uint(quotient) if kind is UInt else _int(quotient if (a < 0) == (b < 0) else -quotient)
+    raise mismatch("/", a, b)
+
+
+def remainder(a: Any, b: Any) -> Any:
+    """Remainder with the sign of the dividend; of integers only."""
+    kind = type(a)
+    if kind is type(b) and (kind is int or kind is UInt):
+        if b == 0:
+            raise EvaluationError("The remainder of {} by zero is taken.", a, id="division-by-zero")
+        result = abs(int(a)) % abs(int(b))
+        return UInt(result) if kind is UInt else (result if a >= 0 else -result)
+    raise mismatch("%", a, b)
+
+
+def negate(a: Any) -> Any:
+    """The negative of an int or double."""
+    if type(a) is int:
+        return _int(-a)
+    if type(a) is float:
+        return -a
+    raise EvaluationError(f"`-` does not take {_a(type_name(a))}: -{{}}.", a, id="type-mismatch")
+
+
+def compare(operator: str, test: Callable[[Any, Any], bool]) -> Callable[[Any, Any], bool]:
+    """`<` and its like: numbers of any types with each other, and texts, bytes or booleans with their own."""
+
+    def run(a: Any, b: Any) -> bool:
+        left, right = type_name(a), type_name(b)
+        if left == right and left in ("int", "double", "string", "uint", "bool", "bytes"):
+            return test(a, b)
+        if left in _NUMERIC and right in _NUMERIC:
+            return test(a, b)
+        raise mismatch(operator, a, b)
+
+    return run
+
+
+def contains(item: Any, container: Any) -> bool:
+    """`item in container`: an equal item of a list, or a key of a map."""
+    if type(container) is list:
+        return any(equal(item, other) for other in container)
+    if type(container) is dict:
+        try:
+            return map_key(item) in container
+        except (TypeError, ValueError, OverflowError):
+            return False
+    raise EvaluationError(f"`in` looks into a list or map, and this is {_a(type_name(container))}: {{}}.", container, id="type-mismatch")
+
+
+def index(container: Any, key: Any) -> Any:
+    """`container[key]`. Raises EvaluationError where there is no such item, and names what there is."""
+    if type(container) is list:
+        position = _position(key)
+        if 0 <= position < len(container):
+            return container[position]
+        last = f"they go from 0 to {len(container) - 1}" if container else "the list is empty"
+        raise EvaluationError(f"The list has no item {position}; {last}.", id="index-range")
+    if type(container) is dict:
+        try:
+            return container[map_key(key)]
+        except KeyError:
+            raise missing_key(key, container) from None
+        except (TypeError, ValueError, OverflowError):
+            raise EvaluationError(f"{_a(type_name(key)).capitalize()} cannot be a key: {{}}.", key, id="type-mismatch") from None
+    raise EvaluationError(f"`[…]` needs a list or map, and this is {_a(type_name(container))}: {{}}.", container, id="type-mismatch")
+
+
+def _position(key: Any) -> int:
+    if type(key) is int or type(key) is UInt:
+        return int(key)
+    if type(key) is float and key.is_integer():
+        return int(key)
+    raise EvaluationError(f"An item of a list is chosen by an int, and this is {_a(type_name(key))}: {{}}.", key, id="type-mismatch")
+
+
+def missing_key(key: Any, container: Any) -> EvaluationError:
+    """The error of a key that is not there, with the keys that are."""
+    keys = sorted(str(key_value(known)) for known in container)
+    has = f"it has {listed(keys[:8])}{' and more' if len(keys) > 8 else ''}" if keys else "it is empty"
+    hint = did_you_mean(str(key), keys, "Add it, or read it with .?name or [?key] where it may be missing.")
+    return EvaluationError(f"The map has no entry {{}}; {has}.", key, hint=hint, id="key-missing")
+
+
+BINARY: dict[str, Callable[[Any, Any], Any]] = {
+    "+": add,
+    "-": subtract,
+    "*": multiply,
+    "/": divide,
+    "%": remainder,
+    "==": equal,
+    "!=": lambda a, b: not equal(a, b),
+    "<": compare("<", lambda a, b: a < b),
+    "<=": compare("<=", lambda a, b: a <= b),
+    ">": compare(">", lambda a, b: a > b),
+    ">=": compare(">=", lambda a, b: a >= b),
+    "in": contains,
+}

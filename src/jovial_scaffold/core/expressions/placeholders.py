@@ -1,0 +1,165 @@
+"""Text with `${…}` to parts: literal text and expressions, each with its offsets (docs/expressions.md, "Placeholders")."""
+
+from dataclasses import dataclass
+from typing import Any
+
+from jovial_scaffold.core.expressions.errors import EvaluationError, SyntaxProblem
+from jovial_scaffold.core.expressions.parser import parse
+from jovial_scaffold.core.expressions.syntax import Node
+from jovial_scaffold.core.expressions.texts import scalar_text
+from jovial_scaffold.core.expressions.tokens import string_end
+from jovial_scaffold.core.expressions.values import Pending, Record, Secret, type_name
+from jovial_scaffold.core.text.unknown import UNKNOWN
+
+
+@dataclass(frozen=True, slots=True)
+class Formula:
+    """An expression inside a text. Offsets of the node count from `offset` in that text; `text` is the expression's own."""
+
+    node: Node
+    text: str
+    offset: int
+
+
+@dataclass(frozen=True, slots=True)
+class Joined:
+    """Literal texts and formulas that make one text."""
+
+    parts: tuple[str | Formula, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Omittable:
+    """`${?…}` as a whole value: left out where the optional is empty."""
+
+    formula: Formula
+
+
+def bare(text: str) -> Formula:
+    """An expression that stands without `${}`. Raises SyntaxProblem."""
+    if text.startswith("${") and text.endswith("}"):
+        raise SyntaxProblem("This key takes an expression by itself.", 0, len(text), f"Write it without ${{}}: {text[2:-1].strip()}")
+    return Formula(parse(text), text, 0)
+
+
+def template_text(text: str) -> str | Formula | Joined | Omittable:
+    """What a string of a template is: a plain text, one formula, parts to join, or an omittable formula. Raises SyntaxProblem."""
+    if "${" not in text:
+        return text
+    parts: list[str | Formula] = []
+    literal: list[str] = []
+    at = 0
+    while True:
+        dollar = text.find("$", at)
+        if dollar < 0:
+            literal.append(text[at:])
+            break
+        literal.append(text[at:dollar])
+        if text.startswith("$${", dollar):
+            literal.append("${")
+            at = dollar + 3
+        elif text.startswith("${", dollar):
+            end = expression_end(text, dollar + 2)
+            optional = text.startswith("?", dollar + 2)
+            start = dollar + 2 + optional
+            formula = Formula(_parse_at(text[start:end], start), text[start:end], start)
+            if optional:
+                if dollar or end + 1 != len(text):
+                    raise SyntaxProblem(
+                        "`${?…}` stands for a whole value and cannot be joined with text.", dollar, end + 1, "Write ${…} with .orValue('')."
+                    )
+                return Omittable(formula)
+            if literal_text := "".join(literal):
+                parts.append(literal_text)
+            literal = []
+            parts.append(formula)
+            at = end + 1
+        else:
+            literal.append("$")
+            at = dollar + 1
+    if literal_text := "".join(literal):
+        parts.append(literal_text)
+    if len(parts) == 1:
+        return parts[0]
+    return Joined(tuple(parts)) if parts else ""
+
+
+def _parse_at(text: str, offset: int) -> Node:
+    try:
+        return parse(text)
+    except SyntaxProblem as problem:
+        problem.start += offset
+        problem.end += offset
+        raise
+
+
+def expression_end(text: str, start: int) -> int:
+    """The offset of the `}` that closes an expression: the first one outside its strings and brackets. Raises SyntaxProblem."""
+    depth: list[str] = []
+    at = start
+    while at < len(text):
+        char = text[at]
+        if char in "\"'":
+            raw = text[at - 1 : at] in ("r", "R") or text[at - 2 : at].lower() in ("rb", "br")
+            end = string_end(text, at, raw)
+            if end < 0:
+                raise SyntaxProblem("A quote inside ${…} is not closed.", at, at + 1, "Close the text with the same quote.")
+            at = end
+            continue
+        if char == "/" and text.startswith("//", at):
+            newline = text.find("\n", at)
+            at = len(text) if newline < 0 else newline
+        if char in "([{":
+            depth.append(char)
+        elif char in ")]}":
+            if not depth:
+                if char == "}":
+                    return at
+                raise SyntaxProblem(f"`{char}` closes nothing.", at, at + 1)
+            depth.pop()
+        at += 1
+    hint = "YAML ends a plain value at ` #`, and inside {} or [] at a comma; quotes around the whole value prevent that."
+    raise SyntaxProblem("`${` is not closed by `}`.", start - 2, start, hint)
+
+
+def join_parts(parts: list[tuple[str | Formula, Any]]) -> Any:
+    """Texts and values as one text. Marks spread. Raises EvaluationError for what has no text; its place is the formula's."""
+    origins: frozenset[str] = frozenset()
+    secret = unknown = False
+    texts: list[str] = []
+    for part, value in parts:
+        if type(value) is Secret:
+            secret, value = True, value.value
+        if value is UNKNOWN:
+            unknown = True
+        elif type(value) is Pending:
+            origins |= value.origins
+        elif isinstance(value, str | bool | int | float):
+            texts.append(scalar_text(value))
+        else:
+            raise no_text(Secret(value) if secret else value, part)
+    if unknown:
+        return UNKNOWN
+    if origins:
+        return Pending(origins)
+    return Secret("".join(texts)) if secret else "".join(texts)
+
+
+def no_text(value: Any, part: str | Formula) -> EvaluationError:
+    """The error of a value that cannot be joined into a text."""
+    name = (
+        "a resource"
+        if isinstance(value, Record)
+        else {"null_type": "null", "list": "a list", "map": "a map"}.get(type_name(value), f"a value of type {type_name(value)}")
+    )
+    hint = (
+        "Choose one of its fields, or write as_json(…)."
+        if name not in ("null",)
+        else "Write what holds instead, for example with .orValue('')."
+    )
+    if name == "a list":
+        hint = "Write .join(', ') for a list of texts, or as_json(…)."
+    error = EvaluationError(f"Only text, booleans and numbers can be joined into text, and this is {name}.", hint=hint, id="type-mismatch")
+    if isinstance(part, Formula):
+        error.start, error.end = part.node.start, part.node.end
+    return error

@@ -1,0 +1,87 @@
+"""Which names an expression reads, and how deep: `station.code` reads the path ("code",) of `station`."""
+
+from typing import NamedTuple
+
+from jovial_scaffold.core.expressions.syntax import Has, Index, Literal, Macro, Name, Node, Select, children
+
+
+class Reference(NamedTuple):
+    """A free name, the fields and constant keys read from it, and its place. `optional` where the first step is `.?` or `[?]`.
+
+    `start` and `end` are those of the name; `chain_end` is where the last field or key ends.
+    """
+
+    name: str
+    path: tuple[str | int, ...]
+    optional: bool
+    start: int
+    end: int
+    chain_end: int
+
+    @property
+    def alone(self) -> bool:
+        """Whether nothing is read from the name."""
+        return not self.path
+
+
+def references(node: Node) -> list[Reference]:
+    """All uses of names that the expression does not bind itself, in the order of the text."""
+    found: list[Reference] = []
+    stack: list[tuple[Node, frozenset[str]]] = [(node, frozenset())]
+    while stack:
+        current, bound = stack.pop()
+        chain = _chain(current)
+        if chain is not None:
+            name, path, optional = chain
+            if name.name not in bound:
+                found.append(Reference(name.name, path, optional, name.start, name.end, current.end))
+            stack.extend((index, bound) for index in _indexes(current))
+        elif isinstance(current, Macro):
+            stack.append((current.target, bound))
+            inside = bound | set(current.variables)
+            stack.extend((body, inside) for body in current.bodies)
+        else:
+            stack.extend((child, bound) for child in children(current))
+    return sorted(found, key=lambda reference: reference.start)
+
+
+def bound_variables(node: Node) -> list[tuple[str, Macro]]:
+    """The macro variables that an expression introduces, each with its macro."""
+    found: list[tuple[str, Macro]] = []
+    stack = [node]
+    while stack:
+        current = stack.pop()
+        if isinstance(current, Macro):
+            found.extend((variable, current) for variable in current.variables)
+        stack.extend(children(current))
+    return found
+
+
+def _chain(node: Node) -> tuple[Name, tuple[str | int, ...], bool] | None:
+    path: list[str | int] = []
+    optional = False
+    while True:
+        if isinstance(node, Name):
+            return node, tuple(reversed(path)), optional
+        if isinstance(node, Select | Has):
+            path.append(node.field)
+            optional = isinstance(node, Has) or node.optional
+            node = node.operand
+        elif isinstance(node, Index):
+            if isinstance(node.index, Literal) and type(node.index.value) in (str, int):
+                path.append(node.index.value)
+            else:
+                return None
+            optional = node.optional
+            node = node.operand
+        else:
+            return None
+
+
+def _indexes(node: Node) -> list[Node]:
+    found: list[Node] = []
+    while isinstance(node, Select | Has | Index):
+        if isinstance(node, Index):
+            found.append(node.index)
+        node = node.operand
+    return found

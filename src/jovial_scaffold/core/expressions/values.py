@@ -1,0 +1,222 @@
+"""The values of the language: plain Python data, and small classes for what Python lacks.
+
+int is `int` (64 bits, checked), uint is `UInt`, double is `float`, string is `str`, bytes is `bytes`, bool is `bool`, null is
+`None`, list is `list`, map is `dict`. Pending, secret and unknown are marks around or instead of a value.
+"""
+
+from collections.abc import Iterable
+from typing import Any, Final
+
+from jovial_scaffold.core.text.unknown import UNKNOWN, Unknown
+
+
+class UInt(int):
+    """An unsigned 64-bit integer."""
+
+    __slots__ = ()
+
+
+class BoolKey:
+    """A boolean as a key of a map: Python's dict would take `true` and `1` for the same key."""
+
+    __slots__ = ("value",)
+
+    def __init__(self, value: bool) -> None:
+        self.value = value
+
+    def __repr__(self) -> str:
+        return "true" if self.value else "false"
+
+
+TRUE_KEY: Final = BoolKey(True)
+FALSE_KEY: Final = BoolKey(False)
+
+
+class Pending:
+    """What only the deployment can know. `origins` are `address:property` texts."""
+
+    __slots__ = ("origins",)
+
+    def __init__(self, origins: Iterable[str]) -> None:
+        self.origins = frozenset(origins)
+
+    def __repr__(self) -> str:
+        return f"(pending {', '.join(sorted(self.origins))})"
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, Pending) and self.origins == other.origins
+
+    def __hash__(self) -> int:
+        return hash(self.origins)
+
+
+class Secret:
+    """A value that no output may show. Its text form never holds the value."""
+
+    __slots__ = ("value",)
+
+    def __init__(self, value: Any) -> None:
+        self.value = value
+
+    def __repr__(self) -> str:
+        return "(secret)"
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, Secret) and self.value == other.value
+
+    def __hash__(self) -> int:
+        return hash(("secret", repr(self.value)))
+
+
+class Optional:
+    """An optional value (CEL's optional types); `NONE` is the empty one."""
+
+    __slots__ = ("value",)
+
+    def __init__(self, value: Any) -> None:
+        self.value = value
+
+    def __repr__(self) -> str:
+        return "optional.none()" if self is NONE else f"optional.of({self.value!r})"
+
+
+NONE: Final = Optional(None)
+
+
+class TypeValue:
+    """A type as a value, as `type(x)` gives it."""
+
+    __slots__ = ("name",)
+
+    def __init__(self, name: str) -> None:
+        self.name = name
+
+    def __repr__(self) -> str:
+        return self.name
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, TypeValue) and self.name == other.name
+
+    def __hash__(self) -> int:
+        return hash(self.name)
+
+
+class Record:
+    """A thing with fields that are found on demand, such as a resource; `select` may return a mark or raise EvaluationError."""
+
+    __slots__ = ()
+    type_name = "map"
+
+    def select(self, field: str) -> Any:
+        """The value of a field. Raises EvaluationError where there is none."""
+        raise NotImplementedError
+
+    def has(self, field: str) -> Any:
+        """Whether the field is there: a boolean, or a mark."""
+        raise NotImplementedError
+
+    def whole(self) -> Any:
+        """The record as a map."""
+        raise NotImplementedError
+
+
+Mark = Pending | Secret | Unknown
+MARKS: Final = (Pending, Secret, Unknown)
+
+_TYPE_NAMES: dict[type, str] = {
+    bool: "bool",
+    int: "int",
+    UInt: "uint",
+    float: "double",
+    str: "string",
+    bytes: "bytes",
+    list: "list",
+    dict: "map",
+    type(None): "null_type",
+    Optional: "optional_type",
+    TypeValue: "type",
+}
+
+
+def type_name(value: Any) -> str:
+    """The CEL name of a value's type."""
+    name = _TYPE_NAMES.get(type(value))
+    return name if name is not None else getattr(value, "type_name", type(value).__name__)
+
+
+def deep_marks(value: Any) -> tuple[frozenset[str], bool, bool]:
+    """The origins of pending values inside, whether a secret is inside, and whether an unknown is."""
+    if type(value) is dict:
+        items: Iterable[Any] = value.values()
+    elif type(value) is list:
+        items = value
+    elif isinstance(value, Pending):
+        return value.origins, False, False
+    elif isinstance(value, Secret):
+        origins, _, unknown = deep_marks(value.value)
+        return origins, True, unknown
+    elif value is UNKNOWN:
+        return frozenset(), False, True
+    elif type(value) is Optional:
+        return deep_marks(value.value)
+    else:
+        return frozenset(), False, False
+    all_origins: frozenset[str] = frozenset()
+    secret = unknown = False
+    for item in items:
+        kind = type(item)
+        if kind is str or kind is int or kind is bool:
+            continue
+        more, has_secret, has_unknown = deep_marks(item)
+        all_origins |= more
+        secret, unknown = secret or has_secret, unknown or has_unknown
+    return all_origins, secret, unknown
+
+
+def revealed(value: Any) -> Any:
+    """The value without the secret marks around or inside it. For computing only; the caller marks the result again."""
+    if isinstance(value, Secret):
+        return revealed(value.value)
+    if type(value) is dict:
+        return {key: revealed(item) for key, item in value.items()}
+    if type(value) is list:
+        return [revealed(item) for item in value]
+    if type(value) is Optional and value is not NONE:
+        return Optional(revealed(value.value))
+    return value
+
+
+def equal(a: Any, b: Any) -> bool:
+    """CEL's equality: numbers compare across types, other types are never equal to each other, NaN is unequal to itself."""
+    kind, other = type(a), type(b)
+    if kind is other:
+        if kind is list:
+            return len(a) == len(b) and all(map(equal, a, b))
+        if kind is dict:
+            return len(a) == len(b) and all(key in b and equal(item, b[key]) for key, item in a.items())
+        if kind is Optional:
+            return a is b or (a is not NONE and b is not NONE and equal(a.value, b.value))
+        return bool(a == b)
+    if kind in _NUMBERS and other in _NUMBERS:
+        return bool(a == b)
+    return False
+
+
+_NUMBERS = frozenset((int, UInt, float))
+
+
+def map_key(key: Any) -> Any:
+    """A key as the dict behind a map stores it. Raises TypeError for what cannot be a key."""
+    kind = type(key)
+    if kind is str or kind is int or kind is UInt:
+        return key
+    if kind is bool:
+        return TRUE_KEY if key else FALSE_KEY
+    if kind is float and key == int(key):
+        return int(key)
+    raise TypeError(key)
+
+
+def key_value(key: Any) -> Any:
+    """The value of a key that a dict stores."""
+    return key.value if type(key) is BoolKey else key

@@ -1,0 +1,92 @@
+"""What is wrong in a user's files: a finding with its place, and the merging that makes one mistake one finding."""
+
+from collections.abc import Iterable
+from dataclasses import dataclass, replace
+from typing import Literal
+
+from jovial_scaffold.core.limits import RELATED_PLACES
+
+Level = Literal["error", "warning", "note"]
+LEVELS: tuple[Level, ...] = ("error", "warning", "note")
+
+
+@dataclass(frozen=True, slots=True)
+class Span:
+    """A stretch of a file. Lines and columns count from 1, in characters; the end is exclusive (as in SARIF 2.1.0, 3.30)."""
+
+    file: str
+    line: int
+    column: int
+    end_line: int
+    end_column: int
+
+
+@dataclass(frozen=True, slots=True)
+class Related:
+    """Another place that belongs to a finding, such as the line that set the value."""
+
+    span: Span
+    message: str
+
+
+@dataclass(frozen=True, slots=True)
+class Finding:
+    """One mistake.
+
+    `group` joins what is one mistake seen several times (in a loop's items, in several environments); without it,
+    equal messages at the same place are joined. `elsewhere` holds the further addresses that were joined in.
+    """
+
+    id: str
+    level: Level
+    message: str
+    span: Span | None = None
+    hint: str = ""
+    address: str = ""
+    pointer: str = ""
+    environments: tuple[str, ...] = ()
+    related: tuple[Related, ...] = ()
+    group: str | None = None
+    elsewhere: tuple[str, ...] = ()
+
+    @property
+    def where(self) -> str:
+        """`gates:copies`, or the address alone, or nothing."""
+        return f"{self.address}:{self.pointer}" if self.pointer else self.address
+
+
+def merged(findings: Iterable[Finding], environment_order: Iterable[str] = ()) -> list[Finding]:
+    """Join what is one mistake, and sort by file, place and id. The result does not depend on the order of the input."""
+    rank = {name: index for index, name in enumerate(environment_order)}
+    groups: dict[tuple[object, ...], list[Finding]] = {}
+    for finding in findings:
+        key = (finding.id, finding.level, finding.span, finding.message if finding.group is None else finding.group)
+        groups.setdefault(key, []).append(finding)
+    joined = [_join(same, rank) if len(same) > 1 else same[0] for same in groups.values()]
+    return sorted(joined, key=_order)
+
+
+def _join(same: list[Finding], rank: dict[str, int]) -> Finding:
+    first = min(same, key=lambda f: (min((rank.get(e, 0) for e in f.environments), default=0), f.where, f.message))
+    environments = {name for finding in same for name in finding.environments}
+    addresses = sorted({finding.where for finding in same} - {first.where, ""})
+    related = dict.fromkeys(first.related)
+    for finding in same:
+        related.update(dict.fromkeys(finding.related))
+    return replace(
+        first,
+        environments=tuple(sorted(environments, key=lambda name: (rank.get(name, len(rank)), name))),
+        elsewhere=tuple(addresses),
+        related=tuple(list(related)[: RELATED_PLACES.most]),
+    )
+
+
+def _order(finding: Finding) -> tuple[object, ...]:
+    span = finding.span
+    place = (span.file, span.line, span.column) if span else ("", 0, 0)
+    return (*place, LEVELS.index(finding.level), finding.id, finding.where, finding.message)
+
+
+def has_errors(findings: Iterable[Finding]) -> bool:
+    """Whether any finding is at level error: what decides exit code 1."""
+    return any(finding.level == "error" for finding in findings)

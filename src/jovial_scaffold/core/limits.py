@@ -1,0 +1,35 @@
+"""Every bound of the program in one place: a name, a default, and the id of the finding that says it was reached.
+
+Nothing else in the code holds a bound of its own, so whoever wonders "how large may it be" reads this page.
+"""
+
+from typing import NamedTuple
+
+
+class Limit(NamedTuple):
+    """A bound: `most` in `unit`, and the finding that reports what lies beyond it."""
+
+    most: int
+    unit: str
+    finding: str
+
+
+FILE_BYTES = Limit(16 * 1024 * 1024, "bytes", "file-too-large")
+NESTING = Limit(100, "levels", "nesting-too-deep")
+NODES = Limit(2_000_000, "values", "file-too-many-values")
+INTEGER_DIGITS = Limit(400, "digits", "number-range")
+
+EXPRESSION_LENGTH = Limit(16_384, "characters", "expression-too-long")
+EXPRESSION_NESTING = Limit(120, "levels", "expression-too-deep")
+EVALUATION_STEPS = Limit(1_000_000, "steps", "expression-budget")
+RESULT_SIZE = Limit(4_000_000, "elements or characters", "expression-budget")
+VALUE_NESTING = Limit(200, "levels", "expression-budget")
+PATTERN_LENGTH = Limit(2_000, "characters", "expression-budget")
+
+LOOP_ITEMS = Limit(100_000, "items", "loop-too-long")
+NAME_LENGTH = Limit(64, "characters", "name-invalid")
+RELATED_PLACES = Limit(6, "places", "related")
+SHOWN_VALUE = Limit(60, "characters", "shown")
+
+INT64_MIN, INT64_MAX = -(2**63), 2**63 - 1
+UINT64_MAX = 2**64 - 1

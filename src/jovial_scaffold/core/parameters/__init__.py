@@ -1,0 +1,1 @@
+"""Layers of parameter files and overrides to typed values that know where they came from. Start at `resolving.resolve`."""

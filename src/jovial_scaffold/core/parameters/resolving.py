@@ -1,0 +1,211 @@
+"""Declarations and an environment's layers to values: typed, checked, defaulted; what is wrong is placed at the line that set it."""
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+from jovial_scaffold.core.expressions.values import Secret
+from jovial_scaffold.core.findings import Finding, Related
+from jovial_scaffold.core.parameters.layers import Layer, Setting, merged_values, setting_of
+from jovial_scaffold.core.parameters.secrets import SecretSourceError, fetch, is_source
+from jovial_scaffold.core.parameters.typing import as_declared, from_text
+from jovial_scaffold.core.schemas.validation import Validator, Violation
+from jovial_scaffold.core.templates.model import Declaration, Template
+from jovial_scaffold.core.text.source import Pointer, pointer_text
+from jovial_scaffold.core.text.unknown import UNKNOWN
+from jovial_scaffold.core.text.wording import did_you_mean, near
+
+
+@dataclass(slots=True)
+class Parameters:
+    """An environment's parameter values. Those without a value wait for their default; invalid ones are unknown."""
+
+    environment: str
+    layers: tuple[Layer, ...]
+    values: dict[str, Any] = field(default_factory=dict)
+    defaulted: tuple[str, ...] = ()
+
+    def setting(self, pointer: Pointer) -> Setting | None:
+        """What set the value at a pointer such as ("sizes", "gate")."""
+        return setting_of(self.layers, pointer)
+
+
+class Checker:
+    """Judges parameter values against a template's declarations; one for all environments, so that schemas compile once."""
+
+    def __init__(self, template: Template) -> None:
+        self.template = template
+        self._validators: dict[str, Validator] = {}
+
+    def violations(self, declaration: Declaration, value: Any) -> list[Violation]:
+        """What the declaration says against a value."""
+        validator = self._validators.get(declaration.name)
+        if validator is None:
+            validator = self._validators[declaration.name] = Validator(declaration.schema)
+        return validator.violations(value)
+
+    def resolve(
+        self,
+        environment: str,
+        layers: tuple[Layer, ...],
+        root: Path,
+        process: Mapping[str, str],
+        is_tracked: Callable[[Path], bool],
+        unread: bool = False,
+    ) -> tuple[Parameters, list[Finding]]:
+        """Values for an environment, defaults not yet applied. `unread` is True where a file of it could not be read."""
+        parameters = Parameters(environment, layers)
+        findings: list[Finding] = []
+        meant = self._undeclared(parameters, findings)
+        merged = merged_values(layers)
+        missing = []
+        for name, declaration in self.template.parameters.items():
+            if name not in merged:
+                missing.append(declaration)
+                continue
+            findings += self._secrecy(parameters, declaration, merged[name], root, is_tracked)
+            parameters.values[name] = self._value(parameters, declaration, merged[name], root, process, findings)
+        for declaration in missing:
+            misspelt = declaration.name in meant
+            if declaration.default is None or misspelt:
+                parameters.values[declaration.name] = UNKNOWN
+                if not unread and not misspelt:
+                    findings.append(_missing(declaration, environment))
+        parameters.defaulted = tuple(
+            declaration.name for declaration in missing if declaration.default is not None and declaration.name not in meant
+        )
+        return parameters, findings
+
+    def _undeclared(self, parameters: Parameters, findings: list[Finding]) -> set[str]:
+        """Report names that no declaration knows; gives the declared names that they were probably meant to be."""
+        declared = self.template.parameters
+        meant: set[str] = set()
+        for layer in parameters.layers:
+            for name in layer.values:
+                if name in declared or name in self.template.unknown_names or self.template.unread or name == "$schema":
+                    continue
+                span = layer.key_span((name,))
+                if layer.texts and layer.source is None and span is None and layer.label.startswith("process"):
+                    hint = did_you_mean(name, declared, "Unset it, or declare it in the template.")
+                else:
+                    hint = did_you_mean(name, declared, "Declare it under `parameters` of the template, or remove it.")
+                if name in self.template.values:
+                    hint = "It is a value of the template's `let`; only parameters can be set from outside."
+                message = f"The template declares no parameter `{name}`{'' if span else f', which {layer.label} sets'}."
+                findings.append(Finding("parameter-undeclared", "error", message, span, hint, environments=(parameters.environment,)))
+                candidate = near(name, declared)
+                meant.add(candidate)
+                if layer.source is not None and candidate and declared[candidate].secret:
+                    layer.hide(name)
+        return meant
+
+    def _secrecy(
+        self, parameters: Parameters, declaration: Declaration, value: Any, root: Path, is_tracked: Callable[[Path], bool]
+    ) -> list[Finding]:
+        if not declaration.secret or is_source(value):
+            return []
+        findings = []
+        for layer in parameters.layers:
+            written = layer.values.get(declaration.name)
+            if layer.source is None or written is None or written is UNKNOWN or is_source(written):
+                continue
+            layer.hide(declaration.name)
+            tracked = is_tracked(root / layer.source.name)
+            message = f"The secret `{declaration.name}` stands here in clear text" + (", in a file that git keeps." if tracked else ".")
+            hint = "Say where it comes from: {$secret: {env: NAME}} or {$secret: {file: PATH}}"
+            findings.append(
+                Finding(
+                    "secret-in-clear",
+                    "error" if tracked else "warning",
+                    message,
+                    layer.key_span((declaration.name,)),
+                    hint,
+                    environments=(parameters.environment,),
+                )
+            )
+        return findings
+
+    def _value(
+        self, parameters: Parameters, declaration: Declaration, value: Any, root: Path, process: Mapping[str, str], findings: list[Finding]
+    ) -> Any:
+        name = declaration.name
+        setting = parameters.setting((name,))
+        assert setting is not None
+        environment = (parameters.environment,)
+        if value is UNKNOWN:
+            return UNKNOWN
+        if is_source(value):
+            if not declaration.secret:
+                hint = f"Declare `{name}` with writeOnly: true, or write its value."
+                findings.append(
+                    Finding(
+                        "secret-source-misplaced",
+                        "error",
+                        f"`{name}` is not declared as a secret, so no source is read for it.",
+                        setting.span(),
+                        hint,
+                        environments=environment,
+                    )
+                )
+                return UNKNOWN
+            folder = (root / setting.layer.source.name).parent if setting.layer.source else root
+            try:
+                value = from_text(fetch(value, folder, process), declaration.schema)
+            except SecretSourceError as error:
+                id, level = ("secret-source-invalid", "error") if error.malformed else ("secret-source-unset", "warning")
+                findings.append(
+                    Finding(
+                        id,
+                        level,
+                        f"The secret `{name}` has no value: {error.message}",
+                        setting.span(),
+                        error.hint,
+                        environments=environment,
+                    )
+                )  # type: ignore[arg-type]  # both are levels
+                return UNKNOWN
+        elif setting.layer.texts and isinstance(value, str):
+            value = from_text(value, declaration.schema)
+        if declaration.deprecated:
+            message = f"The parameter `{name}` is deprecated. {declaration.description}".strip()
+            findings.append(
+                Finding("parameter-deprecated", "warning", message, setting.layer.key_span((name,)), "Remove it.", environments=environment)
+            )
+        value = as_declared(value, declaration.schema)
+        violations = self.violations(declaration, Secret(value) if declaration.secret else value)
+        findings += [violation_finding(declaration, violation, parameters) for violation in violations]
+        if violations:
+            return UNKNOWN
+        return Secret(value) if declaration.secret else value
+
+
+def violation_finding(declaration: Declaration, violation: Violation, parameters: Parameters) -> Finding:
+    """What a schema says against a parameter, at the line that set the value."""
+    pointer: Pointer = (declaration.name, *violation.pointer)
+    missing = violation.id == "missing"
+    setting = parameters.setting(pointer[:-1] if missing else pointer)
+    span = None
+    if setting is not None:
+        span = setting.layer.key_span(setting.pointer) if violation.on_key else setting.span()
+    related = (Related(declaration.origin.key_span(), f"`{declaration.name}` is declared here."),)
+    name = f"`{pointer_text(pointer)}`"
+    message = violation.message.replace("{name}", name)
+    if setting is not None and span is None:
+        message = f"{message[:-1]} ({setting.layer.label} set it)."
+    id = f"parameter-{violation.id}" if not (missing or violation.id == "unknown") else f"parameter-field-{violation.id}"
+    return Finding(
+        id, "error", message, span or declaration.origin.key_span(), violation.hint, environments=(parameters.environment,), related=related
+    )
+
+
+def _missing(declaration: Declaration, environment: str) -> Finding:
+    about = f" ({declaration.description})" if declaration.description else ""
+    source = "env: NAME" if declaration.secret else ""
+    hint = (
+        f"Set `{declaration.name}: {{$secret: {{{source}}}}}` in its parameter file."
+        if source
+        else f"Set `{declaration.name}` in its parameter file, or declare a default."
+    )
+    message = f"The parameter `{declaration.name}`{about} has no value and no default."
+    return Finding("parameter-missing", "error", message, declaration.origin.key_span(), hint, environments=(environment,))

@@ -1,0 +1,208 @@
+"""The project file `jovial.yaml`: found, read, and checked for its own shape (docs/project.md)."""
+
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from jovial_scaffold.core.findings import Finding, Span
+from jovial_scaffold.core.templates.compiling import is_name
+from jovial_scaffold.core.text.formats import DATA_SUFFIXES, read_source
+from jovial_scaffold.core.text.source import Origin
+from jovial_scaffold.core.text.unknown import UNKNOWN
+from jovial_scaffold.core.text.wording import described, did_you_mean
+
+NAME = "jovial.yaml"
+_KEYS = ("project", "description", "template", "catalogs", "modules", "rulesets", "waivers", "lookups", "environments")
+_NOT_YET = ("modules", "waivers", "lookups")
+_ENVIRONMENT_KEYS = ("parameters", "deployed", "labels")
+
+
+class ProjectError(Exception):
+    """A project that cannot be used at all, with the findings that say why (exit code 2)."""
+
+    def __init__(self, findings: list[Finding]) -> None:
+        super().__init__(findings[0].message)
+        self.findings = findings
+
+
+@dataclass(frozen=True, slots=True)
+class FileReference:
+    """A path as the project file writes it."""
+
+    text: str
+    origin: Origin | None
+
+
+@dataclass(frozen=True, slots=True)
+class EnvironmentEntry:
+    """An environment: its parameter files in order, and its labels."""
+
+    name: str
+    parameters: tuple[FileReference, ...]
+    labels: dict[str, Any]
+    origin: Origin
+
+
+@dataclass(frozen=True, slots=True)
+class ProjectFile:
+    """What a project file says. Paths are relative to `root`, the folder it stands in."""
+
+    root: Path
+    name: str
+    template: FileReference
+    catalogs: tuple[FileReference, ...]
+    rulesets: tuple[FileReference, ...]
+    environments: dict[str, EnvironmentEntry]
+
+
+def find_project(start: Path) -> Path:
+    """The project file in a folder or above it. Raises ProjectError."""
+    start = start.resolve()
+    for folder in (start, *start.parents):
+        if (folder / NAME).is_file():
+            return folder / NAME
+    message = f"No {NAME} is here or in a folder above."
+    raise ProjectError(
+        [
+            Finding(
+                "project-missing",
+                "error",
+                message,
+                None,
+                "Go to the project's folder, name it with --project, or begin with `jovial demo`.",
+            )
+        ]
+    )
+
+
+def read_project_file(path: Path) -> tuple[ProjectFile, list[Finding]]:
+    """The project file and its lesser findings. Raises ProjectError where it cannot be used."""
+    if path.is_dir():
+        path = path / NAME
+    source, findings = read_source(path, path.name, ".yaml")
+    if source is None or source.broken:
+        raise ProjectError(findings)
+    reader = _Reader(source.value, Origin(source, ()), path.resolve().parent, findings)
+    return reader.file(), findings
+
+
+class _Reader:
+    def __init__(self, whole: Any, origin: Origin, root: Path, findings: list[Finding]) -> None:
+        self.whole = whole
+        self.origin = origin
+        self.root = root
+        self.findings = findings
+
+    def unusable(self, message: str, span: Span, hint: str = "") -> ProjectError:
+        return ProjectError([*self.findings, Finding("project-invalid", "error", message, span, hint)])
+
+    def report(self, id: str, message: str, span: Span, hint: str = "", warning: bool = False) -> None:
+        self.findings.append(Finding(id, "warning" if warning else "error", message, span, hint))
+
+    def file(self) -> ProjectFile:
+        whole, origin = self.whole, self.origin
+        if not isinstance(whole, dict):
+            found = "it is empty" if whole is None else f"this is {described(whole)}"
+            raise self.unusable(
+                f"A project file is a map, and {found}.", origin.value_span(), "Begin with `project:`, `template:` and `environments:`."
+            )
+        for key in whole:
+            if key not in _KEYS and key != "$schema":
+                self.report(
+                    "key-unknown",
+                    f"A project file has no key `{key}`.",
+                    origin.child(key).key_span(),
+                    did_you_mean(key, _KEYS, f"Its keys are {', '.join(_KEYS)}."),
+                )
+        for key in _NOT_YET:
+            if whole.get(key):
+                self.report(
+                    "not-supported-yet",
+                    f"`{key}` of the project file is not supported yet.",
+                    origin.child(key).key_span(),
+                    "It has no effect.",
+                    warning=True,
+                )
+        name, template = whole.get("project"), whole.get("template")
+        if not isinstance(name, str) or not is_name(name.replace("-", "_")):
+            span = origin.child("project").value_span() if "project" in whole else origin.value_span()
+            raise self.unusable("`project` is the project's name: letters a-z, digits, - and _.", span, "For example: project: ridgeline")
+        if not isinstance(template, str):
+            span = origin.child("template").value_span() if "template" in whole else origin.child("project").key_span()
+            raise self.unusable("`template` names the template file, and there is none.", span, "For example: template: line.yaml")
+        return ProjectFile(
+            self.root,
+            name,
+            FileReference(template, origin.child("template")),
+            self.references("catalogs"),
+            self.references("rulesets"),
+            self.environments(),
+        )
+
+    def references(self, key: str) -> tuple[FileReference, ...]:
+        return self.paths(self.whole.get(key), self.origin.child(key), key)
+
+    def paths(self, content: Any, origin: Origin, what: str) -> tuple[FileReference, ...]:
+        if content is None or content is UNKNOWN:
+            return ()
+        if isinstance(content, str):
+            return (FileReference(content, origin),)
+        if isinstance(content, list) and all(isinstance(item, str) for item in content):
+            return tuple(FileReference(item, origin.child(index)) for index, item in enumerate(content))
+        self.report("project-shape", f"`{what}` is a list of paths, and this is {described(content)}.", origin.value_span())
+        return ()
+
+    def environments(self) -> dict[str, EnvironmentEntry]:
+        content = self.whole.get("environments")
+        origin = self.origin.child("environments")
+        if not isinstance(content, dict) or not content:
+            span = origin.value_span() if "environments" in self.whole else self.origin.child("project").key_span()
+            raise self.unusable(
+                "`environments` declares at least one environment, and there is none.", span, "For example: environments: {sandbox: {}}"
+            )
+        found = {}
+        for name, entry in content.items():
+            place = origin.child(name)
+            if not is_name(name.replace("-", "_")):
+                self.report("name-invalid", f"`{name}` cannot be the name of an environment.", place.key_span(), "Write a-z, 0-9, - and _.")
+                continue
+            if entry is UNKNOWN:
+                continue
+            if entry is not None and not isinstance(entry, dict):
+                self.report(
+                    "project-shape",
+                    f"An environment is a map, and this is {described(entry)}.",
+                    place.value_span(),
+                    "For example: {parameters: [parameters/common.yaml]}",
+                )
+                continue
+            found[name] = self.environment(name, entry or {}, place)
+        return found
+
+    def environment(self, name: str, entry: dict[str, Any], origin: Origin) -> EnvironmentEntry:
+        for key in entry:
+            if key not in _ENVIRONMENT_KEYS and key != "$schema":
+                self.report(
+                    "key-unknown",
+                    f"An environment has no key `{key}`.",
+                    origin.child(key).key_span(),
+                    did_you_mean(key, _ENVIRONMENT_KEYS, f"Its keys are {', '.join(_ENVIRONMENT_KEYS)}."),
+                )
+        if entry.get("deployed"):
+            self.report(
+                "not-supported-yet",
+                "`deployed` is not supported yet.",
+                origin.child("deployed").key_span(),
+                "It has no effect.",
+                warning=True,
+            )
+        if "parameters" in entry:
+            references = self.paths(entry["parameters"], origin.child("parameters"), "parameters")
+        else:
+            names = [f"parameters/{stem}{suffix}" for stem in ("common", name) for suffix in DATA_SUFFIXES]
+            references = tuple(FileReference(text, None) for text in names if (self.root / text).is_file())
+        labels = entry.get("labels") or {}
+        if not isinstance(labels, dict):
+            self.report("project-shape", f"`labels` is a map, and this is {described(labels)}.", origin.child("labels").value_span())
+            labels = {}
+        return EnvironmentEntry(name, references, labels, origin)

@@ -1,0 +1,1 @@
+"""A template and an environment's parameters to rendered resources and outputs. Start at `environment.render`."""

@@ -1,0 +1,252 @@
+"""Compiled values to values: each expression is evaluated, each mistake becomes a finding where it stands, and an unknown value."""
+
+import math
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass
+from typing import Any, Final
+
+from jovial_scaffold.core.expressions.errors import EvaluationError
+from jovial_scaffold.core.expressions.evaluation import Scope, evaluate, sorted_keys
+from jovial_scaffold.core.expressions.placeholders import Formula, Joined, Omittable, join_parts
+from jovial_scaffold.core.expressions.values import NONE, Optional, Pending, Record, Secret, UInt, key_value, type_name
+from jovial_scaffold.core.findings import Finding
+from jovial_scaffold.core.limits import LOOP_ITEMS
+from jovial_scaffold.core.templates.model import Compiled, Condition, Constant, Dynamic, ListValue, Loop, MapValue
+from jovial_scaffold.core.text.source import Origin, pointer_text
+from jovial_scaffold.core.text.unknown import UNKNOWN
+from jovial_scaffold.core.text.wording import described
+
+OMITTED: Final = object()
+_SIMPLE = frozenset((str, int, bool, type(None)))
+Variables = Mapping[str, Any]
+
+
+@dataclass(frozen=True, slots=True)
+class Site:
+    """Where a value is being computed: the address, and how much of an origin's pointer is not part of the property."""
+
+    address: str = ""
+    prefix: int = 0
+
+
+class Computer:
+    """Computes values in one scope, and reports what goes wrong."""
+
+    def __init__(self, scope: Scope, environment: str, report: Callable[[Finding], None]) -> None:
+        self.scope = scope
+        self.environment = environment
+        self.report = report
+
+    def value(self, compiled: Compiled, variables: Variables, site: Site) -> Any:
+        """The value; OMITTED where it is to be left out, unknown where it has a finding."""
+        kind = type(compiled)
+        if kind is Constant:
+            return compiled.value  # type: ignore[union-attr]  # it is a Constant
+        if isinstance(compiled, Dynamic):
+            return self._dynamic(compiled, variables, site)
+        if isinstance(compiled, MapValue):
+            return self._map(compiled, variables, site)
+        assert isinstance(compiled, ListValue)
+        return self._list(compiled, variables, site)
+
+    def _dynamic(self, compiled: Dynamic, variables: Variables, site: Site) -> Any:
+        content = compiled.content
+        formula: Formula | None = None
+        try:
+            if isinstance(content, Formula):
+                formula = content
+                result = evaluate(content.node, self.scope, variables)
+                return result if type(result) in _SIMPLE else plain(result)
+            if isinstance(content, Omittable):
+                formula = content.formula
+                result = evaluate(formula.node, self.scope, variables)
+                if result is UNKNOWN or isinstance(result, Pending):
+                    return result
+                if type(result) is not Optional:
+                    raise EvaluationError(
+                        "`${{?…}}` takes an optional, and this is {}.",
+                        result,
+                        hint="Write ${…} for a value that is always there.",
+                        id="type-mismatch",
+                    )
+                return OMITTED if result is NONE else plain(result.value)
+            parts: list[tuple[str | Formula, Any]] = []
+            for part in content.parts:
+                if isinstance(part, Formula):
+                    formula = part
+                    parts.append((part, evaluate(part.node, self.scope, variables)))
+                else:
+                    parts.append((part, part))
+            return self._joined(content, parts)
+        except EvaluationError as error:
+            self.fail(error, formula, compiled.origin, site)
+            return UNKNOWN
+
+    def _joined(self, content: Joined, parts: list[tuple[str | Formula, Any]]) -> Any:
+        try:
+            return join_parts(parts)
+        except EvaluationError as error:
+            # The place is that of the part which has no text; its own offsets say which.
+            for part, value in parts:
+                if isinstance(part, Formula) and not isinstance(value, str | int | float | Pending | Secret) and value is not UNKNOWN:
+                    error.start, error.end = part.node.start + part.offset, part.node.end + part.offset
+                    raise _Placed(error) from None
+            raise
+
+    def _map(self, compiled: MapValue, variables: Variables, site: Site) -> Any:
+        if compiled.when is not None:
+            there = self.condition(compiled.when, variables, site)
+            if there is not True:
+                return OMITTED if there is False else UNKNOWN
+        result = {}
+        for key, item in compiled.entries:
+            value = item.value if type(item) is Constant else self.value(item, variables, site)
+            if value is not OMITTED:
+                result[key] = value
+        return result
+
+    def _list(self, compiled: ListValue, variables: Variables, site: Site) -> Any:
+        result: list[Any] = []
+        for item in compiled.items:
+            if isinstance(item, MapValue) and item.loop is not None:
+                rounds = self.rounds(item.loop, variables, site)
+                if rounds is None:
+                    return UNKNOWN
+                values = [self._map(item, scope, site) for scope, _ in rounds]
+            else:
+                values = [self.value(item, variables, site)]
+            result.extend(value for value in values if value is not OMITTED)
+        return result
+
+    def condition(self, condition: Condition, variables: Variables, site: Site, what: str = "$when") -> Any:
+        """True, False, or unknown where there is a finding."""
+        value = self.expression(condition, variables, site)
+        if type(value) is bool or value is UNKNOWN:
+            return value
+        if isinstance(value, Pending | Secret):
+            reason = "only the deployment will know it" if isinstance(value, Pending) else "it depends on a secret"
+            self.problem(
+                "condition-undecidable",
+                f"`{what}` must be known before the deployment, and {reason}.",
+                condition.origin,
+                site,
+                "Decide by a parameter.",
+            )
+        else:
+            self.problem("type-mismatch", f"`{what}` takes true or false, and this gives {described(value)}.", condition.origin, site)
+        return UNKNOWN
+
+    def expression(self, condition: Condition, variables: Variables, site: Site) -> Any:
+        """The value of a key that always holds an expression."""
+        if isinstance(condition.content, Constant):
+            return condition.content.value
+        try:
+            return plain(evaluate(condition.content.node, self.scope, variables))
+        except EvaluationError as error:
+            self.fail(error, condition.content, condition.origin, site)
+            return UNKNOWN
+
+    def rounds(self, loop: Loop, variables: Variables, site: Site) -> list[tuple[dict[str, Any], Any]] | None:
+        """The variables of each round and its position in what the loop goes over; None where there is a finding."""
+        over = self.expression(loop.over, variables, site)
+        if over is UNKNOWN:
+            return None
+        if isinstance(over, Pending | Secret):
+            reason = "only the deployment will know it" if isinstance(over, Pending) else "it is secret"
+            self.problem(
+                "loop-undecidable",
+                f"`$per` must be known before the deployment, and {reason}.",
+                loop.over.origin,
+                site,
+                "Loop over a parameter.",
+            )
+            return None
+        if not isinstance(over, list | dict):
+            self.problem("loop-invalid", f"`$per` goes over a list or map, and this gives {described(over)}.", loop.over.origin, site)
+            return None
+        if len(over) > LOOP_ITEMS.most:
+            self.problem(
+                LOOP_ITEMS.finding,
+                f"`$per` goes over {len(over):,} items, and at most {LOOP_ITEMS.most:,} are taken.",
+                loop.over.origin,
+                site,
+            )
+            return None
+        return [({**variables, **names}, position) for names, position in _rounds(loop, over)]
+
+    def fail(self, error: EvaluationError, formula: Formula | None, origin: Origin, site: Site) -> None:
+        """The finding of an expression that has no value, at the sub-expression that has none."""
+        offset = 0 if formula is None or isinstance(error, _Placed) else formula.offset
+        span = origin.inner_span(offset + max(error.start, 0), offset + max(error.end, 1))
+        pointer = pointer_text(origin.pointer[site.prefix :]) if site.address and site.prefix else ""
+        self.report(Finding(error.id, "error", error.message, span, error.hint, site.address, pointer, (self.environment,)))
+
+    def problem(self, id: str, message: str, origin: Origin, site: Site, hint: str = "") -> None:
+        """A finding about a whole value."""
+        pointer = pointer_text(origin.pointer[site.prefix :]) if site.address and site.prefix else ""
+        self.report(Finding(id, "error", message, origin.value_span(), hint, site.address, pointer, (self.environment,)))
+
+
+class _Placed(EvaluationError):
+    """An error whose offsets count from the beginning of the whole text."""
+
+    def __init__(self, error: EvaluationError) -> None:
+        super().__init__("{}", hint=error.hint, id=error.id)
+        self.message, self.start, self.end = error.message, error.start, error.end
+
+
+def _rounds(loop: Loop, over: Any) -> Iterator[tuple[dict[str, Any], Any]]:
+    if len(loop.variables) == 2:
+        one, two = loop.variables
+        pairs = enumerate(over) if isinstance(over, list) else ((key, over[key]) for key in sorted_keys(over))
+        for first, second in pairs:
+            yield {one: first, two: second}, first
+        return
+    variable = loop.variables[0]
+    if isinstance(over, list):
+        for index, item in enumerate(over):
+            yield {variable: item}, index
+    else:
+        for key in sorted_keys(over):
+            yield {variable: key}, key
+
+
+def plain(value: Any) -> Any:
+    """A result as it may stand in a rendered resource. Raises EvaluationError for what JSON cannot hold."""
+    kind = type(value)
+    if kind in _SIMPLE or value is UNKNOWN or kind is Pending:
+        return value
+    if kind is float:
+        if not math.isfinite(value):
+            raise EvaluationError("The result is not a finite number: {}.", value, id="number-range")
+        return value
+    if kind is list:
+        return [item if type(item) in _SIMPLE else plain(item) for item in value]
+    if kind is dict:
+        return {_key(key): item if type(item) in _SIMPLE else plain(item) for key, item in value.items()}
+    if kind is Secret:
+        return Secret(plain(value.value))
+    if kind is UInt:
+        return int(value)
+    if isinstance(value, Record):
+        return plain(value.whole())
+    if kind is Optional:
+        raise EvaluationError(
+            "The result is an optional, which may hold nothing.",
+            hint="Write ${?…} to leave the property out then, or .orValue(…).",
+            id="type-mismatch",
+        )
+    raise EvaluationError(
+        f"A value of type {type_name(value)} cannot stand in a resource.", hint="Convert it with string(…).", id="type-mismatch"
+    )
+
+
+def _key(key: Any) -> str:
+    if type(key) is str:
+        return key
+    raise EvaluationError(
+        "A map of a resource has texts as keys, and this has {}.",
+        key_value(key),
+        hint="Write string(…) around the key.",
+        id="type-mismatch",
+    )

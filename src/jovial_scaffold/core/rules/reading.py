@@ -1,0 +1,216 @@
+"""A ruleset file to rules (docs/rules.md)."""
+
+from dataclasses import dataclass
+from typing import Any
+
+from jovial_scaffold.core.expressions.evaluation import unknown_function
+from jovial_scaffold.core.expressions.functions import FUNCTIONS
+from jovial_scaffold.core.expressions.references import references
+from jovial_scaffold.core.expressions.syntax import Call, children
+from jovial_scaffold.core.findings import LEVELS, Finding, Level
+from jovial_scaffold.core.templates.compiling import Compiler, formulas_of, is_name
+from jovial_scaffold.core.templates.model import Compiled, Condition, Constant, Named
+from jovial_scaffold.core.text.source import Origin, Source
+from jovial_scaffold.core.text.unknown import UNKNOWN
+from jovial_scaffold.core.text.wording import described, did_you_mean, listed
+
+SCOPES = ("resource", "parameters", "outputs", "environment", "pair", "change")
+NAMES = ("self", "address", "type", "environment", "labels", "parameters", "outputs", "resources")
+_KEYS = ("because", "over", "applies", "where", "require", "absent", "level", "message", "fix", "examples", "between")
+
+
+@dataclass(frozen=True, slots=True)
+class Rule:
+    """One rule of scope resource. `absent_fails` says what it means when a property that the rule uses is not set."""
+
+    name: str
+    because: str
+    applies: tuple[str, ...]
+    where: Condition | None
+    require: Condition
+    absent_fails: bool
+    level: Level
+    message: Compiled | None
+    fix: Compiled | None
+    passes: tuple[tuple[dict[str, Any], Origin], ...]
+    fails: tuple[tuple[dict[str, Any], Origin], ...]
+    origin: Origin
+
+
+@dataclass(frozen=True, slots=True)
+class Ruleset:
+    """Rules that share named values."""
+
+    title: str
+    values: dict[str, Named]
+    rules: tuple[Rule, ...]
+
+
+def read_ruleset(source: Source) -> tuple[Ruleset, list[Finding]]:
+    """The rules of a file, and what is wrong with it."""
+    findings: list[Finding] = []
+    return _Reader(source, findings).ruleset(), findings
+
+
+class _Reader(Compiler):
+    def __init__(self, source: Source, findings: list[Finding]) -> None:
+        super().__init__(findings)
+        self.source = source
+
+    def ruleset(self) -> Ruleset:
+        whole, origin = self.source.value, Origin(self.source, ())
+        if not isinstance(whole, dict):
+            if whole is not UNKNOWN:
+                found = "it is empty" if whole is None else f"this is {described(whole)}"
+                self.report("ruleset-shape", f"A ruleset is a map with `ruleset` and `rules`, and {found}.", origin.value_span())
+            return Ruleset("", {}, ())
+        for key in whole:
+            if key not in ("ruleset", "description", "let", "rules", "$schema"):
+                hint = did_you_mean(
+                    key, ("ruleset", "description", "let", "rules"), "Its sections are ruleset, description, let and rules."
+                )
+                if key in ("resources", "parameters", "outputs"):
+                    hint = "This looks like a template in the place of a ruleset."
+                self.report("section-unknown", f"A ruleset has no section `{key}`.", origin.child(key).key_span(), hint)
+        values = {}
+        for name, content in self._map_of(whole, "let").items():
+            values[name] = Named(name, self.value(content, origin.child("let", name)), origin.child("let", name))
+        rules = [self.rule(name, content, origin.child("rules", name), values) for name, content in self._map_of(whole, "rules").items()]
+        return Ruleset(str(whole.get("ruleset") or self.source.name), values, tuple(rule for rule in rules if rule is not None))
+
+    def _map_of(self, whole: dict[str, Any], section: str) -> dict[str, Any]:
+        content = whole.get(section)
+        if content is None or content is UNKNOWN:
+            return {}
+        if not isinstance(content, dict):
+            self.report(
+                "ruleset-shape",
+                f"The section `{section}` is a map, and this is {described(content)}.",
+                Origin(self.source, (section,)).value_span(),
+            )
+            return {}
+        return content
+
+    def rule(self, name: str, content: Any, origin: Origin, values: dict[str, Named]) -> Rule | None:
+        if content is UNKNOWN:
+            return None
+        if not is_name(name):
+            self.report("name-invalid", f"`{name}` cannot be the name of a rule.", origin.key_span(), "Write a-z, 0-9 and _.")
+            return None
+        if not isinstance(content, dict):
+            self.report("ruleset-shape", f"A rule is a map, and this is {described(content)}.", origin.value_span())
+            return None
+        for key in content:
+            if key not in _KEYS:
+                self.report(
+                    "key-unknown",
+                    f"A rule has no key `{key}`.",
+                    origin.child(key).key_span(),
+                    did_you_mean(key, _KEYS, f"Its keys are {listed(_KEYS)}."),
+                )
+        over = content.get("over", "resource")
+        if over != "resource":
+            known = over in SCOPES
+            problem, told = (
+                ("not-supported-yet", f"Rules over `{over}` are not supported yet; `{name}` is not judged.")
+                if known
+                else ("ruleset-shape", f"`over` is one of {listed(SCOPES, 'or')}.")
+            )
+            hint = "" if known else did_you_mean(str(over), SCOPES)
+            self.report(problem, told, origin.child("over").value_span(), hint, "warning" if known else "error")
+            return None
+        if "require" not in content:
+            self.report(
+                "ruleset-shape",
+                f"The rule `{name}` has no `require`.",
+                origin.key_span(),
+                "Write the condition that must hold, for example require: self.encrypted",
+            )
+            return None
+        where = self.condition(content["where"], origin.child("where")) if "where" in content else None
+        require = self.condition(content["require"], origin.child("require"))
+        message = self.value(content["message"], origin.child("message")) if "message" in content else None
+        fix = self.value(content["fix"], origin.child("fix")) if "fix" in content else None
+        for part in (where, require, message, fix):
+            if part is not None and not self.names_known(part, values):
+                return None
+        if isinstance(require.content, Constant) and require.content.value is UNKNOWN:
+            return None
+        examples = content.get("examples") or {}
+        return Rule(
+            name,
+            content["because"] if isinstance(content.get("because"), str) else "",
+            self.patterns(content.get("applies"), origin.child("applies")),
+            where,
+            require,
+            self.choice(content, "absent", ("fail", "pass"), origin) == "fail",
+            self.level(content, origin),
+            message,
+            fix,
+            self.examples(examples, "passes", origin),
+            self.examples(examples, "fails", origin),
+            origin,
+        )
+
+    def level(self, content: dict[str, Any], origin: Origin) -> Level:
+        chosen = self.choice(content, "level", LEVELS, origin)
+        return next(level for level in LEVELS if level == chosen)
+
+    def choice(self, content: dict[str, Any], key: str, options: tuple[str, ...], origin: Origin) -> str:
+        chosen = content.get(key, options[0])
+        if chosen not in options:
+            if chosen is not UNKNOWN:
+                self.report(
+                    "ruleset-shape",
+                    f"`{key}` is {listed(options, 'or')}, and this is {described(chosen)}.",
+                    origin.child(key).value_span(),
+                    did_you_mean(str(chosen), options),
+                )
+            return options[0]
+        return str(chosen)
+
+    def patterns(self, content: Any, origin: Origin) -> tuple[str, ...]:
+        if content is None or content is UNKNOWN:
+            return ("*",)
+        if isinstance(content, str):
+            return (content,)
+        if isinstance(content, list) and all(isinstance(item, str) for item in content):
+            return tuple(content)
+        self.report(
+            "ruleset-shape",
+            f"`applies` is a list of patterns of types, and this is {described(content)}.",
+            origin.value_span(),
+            "For example: applies: [fulmar.machine, fulmar.machine_pool]",
+        )
+        return ()
+
+    def examples(self, content: Any, key: str, origin: Origin) -> tuple[tuple[dict[str, Any], Origin], ...]:
+        place = origin.child("examples", key)
+        listed_ = content.get(key) if isinstance(content, dict) else None
+        if listed_ is None or listed_ is UNKNOWN:
+            return ()
+        if not isinstance(listed_, list) or not all(isinstance(item, dict) for item in listed_):
+            self.report("ruleset-shape", f"`{key}` is a list of maps of properties.", place.value_span())
+            return ()
+        return tuple((item, place.child(index)) for index, item in enumerate(listed_))
+
+    def names_known(self, part: Compiled | Condition, values: dict[str, Named]) -> bool:
+        fine = True
+        for formula, origin, _ in formulas_of(part):
+            for reference in references(formula.node):
+                if reference.name not in NAMES and reference.name not in values:
+                    hint = did_you_mean(reference.name, (*NAMES, *values), f"A rule knows {listed(NAMES)}.")
+                    span = origin.inner_span(formula.offset + reference.start, formula.offset + reference.end)
+                    self.report("name-unknown", f"Nothing is called `{reference.name}` in a rule.", span, hint)
+                    fine = False
+            stack = [formula.node]
+            while stack:
+                node = stack.pop()
+                stack.extend(children(node))
+                if isinstance(node, Call) and (node.function, node.target is not None) not in FUNCTIONS:
+                    error = unknown_function(node)
+                    self.report(
+                        error.id, error.message, origin.inner_span(formula.offset + error.start, formula.offset + error.end), error.hint
+                    )
+                    fine = False
+        return fine

@@ -1,0 +1,201 @@
+"""Catalogs: folders or files of resource schemas, one document for each version of a type (docs/catalogs.md)."""
+
+import json
+import re
+from collections.abc import Iterable
+from dataclasses import dataclass
+from functools import cached_property
+from pathlib import Path
+from typing import Any
+
+from jovial_scaffold.core.findings import Finding, Related, Span
+from jovial_scaffold.core.schemas.shapes import Shape, shape_of
+from jovial_scaffold.core.schemas.validation import SchemaError, Validator
+from jovial_scaffold.core.text.formats import read_source
+from jovial_scaffold.core.text.source import Origin
+from jovial_scaffold.core.text.unknown import UNKNOWN
+from jovial_scaffold.core.text.wording import did_you_mean, listed
+
+_ID = re.compile(r"(?P<catalog>[a-z][a-z0-9_]*)\.(?P<type>[a-z][a-z0-9_]*)\.v(?P<version>[1-9][0-9]*)\Z")
+_ANNOTATIONS = {
+    "changeEffect": ("live", "restart", "rebuild", "locked"),
+    "identityReach": ("environment", "project", "everywhere"),
+}
+SHIPPED = Path(__file__).parents[2] / "catalogs"
+
+
+@dataclass(frozen=True)
+class ResourceType:
+    """One version of a type. `id` is `fulmar.machine_pool.v2`, `name` is that without the version."""
+
+    id: str
+    name: str
+    version: int
+    schema: dict[str, Any]
+    origin: Origin | None = None
+
+    @cached_property
+    def validator(self) -> Validator:
+        """Compiled when the first resource of the type is judged. Raises SchemaError."""
+        return Validator(self.schema)
+
+    @cached_property
+    def shape(self) -> Shape:
+        """Defaults, read-only and secret properties."""
+        return shape_of(self.schema)
+
+
+class Catalogs:
+    """All types that a project may use."""
+
+    def __init__(self) -> None:
+        self._types: dict[str, ResourceType] = {}
+        self._defaults: dict[str, str] = {}
+        self.types_unknown = False  # a catalog could not be read: what it would have held is not judged
+
+    def add(self, types: Iterable[ResourceType], defaults: dict[str, int], catalog: str) -> list[Finding]:
+        """Take in a catalog; a type that is there already is a finding."""
+        findings = []
+        newest: dict[str, ResourceType] = {}
+        for each in types:
+            if each.id in self._types:
+                first = self._types[each.id].origin
+                related = (Related(first.value_span(), "The first one is here."),) if first else ()
+                span = each.origin.value_span() if each.origin else None
+                message = f"The type {each.id} is described twice."
+                findings.append(
+                    Finding("catalog-duplicate", "error", message, span, "Remove one, or give it another version.", related=related)
+                )
+                continue
+            self._types[each.id] = each
+            if each.name not in newest or newest[each.name].version < each.version:
+                newest[each.name] = each
+        for name, each in newest.items():
+            chosen = defaults.get(name.removeprefix(f"{catalog}."), each.version)
+            self._defaults[name] = f"{name}.v{chosen}" if f"{name}.v{chosen}" in self._types else each.id
+        return findings
+
+    def find(self, text: str) -> ResourceType | None:
+        """The type that a template names, with or without a version."""
+        return self._types.get(text) or self._types.get(self._defaults.get(text, ""))
+
+    def advice(self, text: str) -> str:
+        """What to write instead of a type that is not there."""
+        name, _, version = text.rpartition(".v")
+        if version.isdigit() and name in self._defaults:
+            there = sorted(each.version for each in self._types.values() if each.name == name)
+            return f"{name} has {'version' if len(there) == 1 else 'versions'} {listed(f'v{number}' for number in there)}."
+        bare = {full.partition(".")[2]: full for full in self._defaults}
+        if text in bare:
+            return f"Did you mean `{bare[text]}`?"
+        return did_you_mean(text, [*self._defaults, *self._types], f"Known types: {listed(sorted(self._defaults)[:12])}.")
+
+    def __iter__(self) -> Any:
+        return iter(self._types.values())
+
+
+def shipped_catalog(name: str) -> tuple[list[ResourceType], dict[str, int]] | None:
+    """A catalog that comes with the tool, from its pre-parsed form; None where there is none of that name."""
+    path = SHIPPED / f"{name}.json"
+    if not re.fullmatch(r"[a-z][a-z0-9_]*", name) or not path.is_file():
+        return None
+    prepared = json.loads(path.read_text("utf-8"))
+    types = [_resource_type(schema, None) for schema in prepared["types"]]
+    return types, prepared["defaults"]
+
+
+def prepare(folder: Path) -> dict[str, Any]:
+    """The pre-parsed form of a catalog folder, for shipping. Raises ValueError where it has findings."""
+    types, defaults, _, findings = read_catalog(folder, folder.name)
+    if findings:
+        raise ValueError("; ".join(finding.message for finding in findings))
+    return {"types": [{"$id": each.id, **each.schema} for each in sorted(types, key=lambda each: each.id)], "defaults": defaults}
+
+
+def _resource_type(schema: dict[str, Any], origin: Origin | None) -> ResourceType:
+    match = _ID.match(schema["$id"])
+    assert match is not None
+    # Without `$id` and `$schema` the validator sees a document of its own, whose references can lead nowhere else.
+    body = {key: value for key, value in schema.items() if key not in ("$schema", "$id")}
+    return ResourceType(schema["$id"], f"{match['catalog']}.{match['type']}", int(match["version"]), body, origin)
+
+
+def read_catalog(path: Path, name: str) -> tuple[list[ResourceType], dict[str, int], str, list[Finding]]:
+    """Types, default versions, the catalog's name, and findings, from a folder or a single file of schemas."""
+    files = sorted(p for p in path.iterdir() if p.suffix in (".yaml", ".yml", ".json")) if path.is_dir() else [path]
+    types: list[ResourceType] = []
+    defaults: dict[str, int] = {}
+    label = path.stem
+    findings: list[Finding] = []
+    for file in files:
+        shown = f"{name}/{file.name}" if path.is_dir() else name
+        source, problems = read_source(file, shown)
+        findings += problems
+        if source is None or source.broken:
+            continue
+        value, origin = source.value, Origin(source, ())
+        if file.stem == "catalog" and path.is_dir():
+            label, defaults = _read_index(value, origin, findings, label, defaults)
+        elif isinstance(value, dict) and isinstance(value.get("$id"), str) and _ID.match(value["$id"]):
+            each = _resource_type(value, origin)
+            problems = _check(each, origin)
+            findings += problems
+            if not problems:
+                types.append(each)
+        elif value is not UNKNOWN:
+            hint = "Name it under $id as catalog.type.v1."
+            findings.append(
+                Finding(
+                    "catalog-schema",
+                    "error",
+                    "This is not the schema of a resource type: it has no $id of the form name.type.v1.",
+                    origin.value_span(),
+                    hint,
+                )
+            )
+    if not files:
+        findings.append(Finding("catalog-empty", "warning", f"The catalog {name} holds no schemas.", Span(name, 1, 1, 1, 1)))
+    return types, defaults, label, findings
+
+
+def _read_index(value: Any, origin: Origin, findings: list[Finding], label: str, defaults: dict[str, int]) -> tuple[str, dict[str, int]]:
+    if not isinstance(value, dict):
+        findings.append(
+            Finding("catalog-schema", "error", "catalog.yaml is a map with name, description and defaults.", origin.value_span())
+        )
+        return label, defaults
+    for key in value:
+        if key not in ("name", "description", "defaults", "$schema"):
+            hint = did_you_mean(key, ("name", "description", "defaults"))
+            findings.append(Finding("key-unknown", "error", f"`{key}` is not known in catalog.yaml.", origin.child(key).key_span(), hint))
+    chosen = value.get("defaults") or {}
+    if not isinstance(chosen, dict) or any(type(version) is not int for version in chosen.values()):
+        findings.append(
+            Finding("catalog-schema", "error", "`defaults` maps type names to version numbers.", origin.child("defaults").value_span())
+        )
+        chosen = {}
+    name = value.get("name", label)
+    return (name if isinstance(name, str) else label), chosen
+
+
+def _check(each: ResourceType, origin: Origin) -> list[Finding]:
+    """That a schema is one, and that our annotations hold what they may."""
+    try:
+        each.validator  # noqa: B018 - compiling it is the check
+    except SchemaError as error:
+        return [Finding("catalog-schema", "error", error.message, origin.child(*error.pointer).value_span())]
+    findings: list[Finding] = []
+    stack: list[tuple[Any, Origin]] = [(each.schema, origin)]
+    while stack:
+        part, place = stack.pop()
+        if isinstance(part, dict):
+            for keyword, allowed in _ANNOTATIONS.items():
+                if isinstance(part.get(keyword), str) and part[keyword] not in allowed:
+                    message = f"`{keyword}` is one of {listed(allowed, 'or')}, and this is {part[keyword]}."
+                    findings.append(
+                        Finding("catalog-schema", "error", message, place.child(keyword).value_span(), did_you_mean(part[keyword], allowed))
+                    )
+            stack.extend((child, place.child(key)) for key, child in part.items())
+        elif isinstance(part, list):
+            stack.extend((child, place.child(index)) for index, child in enumerate(part))
+    return findings

@@ -1,0 +1,101 @@
+"""What a schema says beyond validity, prepared for quick walks: defaults, what the cloud sets, what is secret or deprecated.
+
+A `Shape` holds only the parts of a schema that say such things, so that walking a value visits nothing else.
+"""
+
+from dataclasses import dataclass, field
+from typing import Any
+
+from jovial_scaffold.core.expressions.values import Pending, Secret
+from jovial_scaffold.core.schemas.validation import subschema
+from jovial_scaffold.core.text.source import Pointer, pointer_text
+
+_ABSENT = object()
+
+
+@dataclass(slots=True)
+class Shape:
+    """One level of a schema; `None` children say nothing."""
+
+    default: Any = _ABSENT
+    read_only: bool = False
+    write_only: bool = False
+    deprecated: bool = False
+    properties: dict[str, "Shape"] = field(default_factory=dict)
+    items: "Shape | None" = None
+    others: "Shape | None" = None
+
+    @property
+    def has_default(self) -> bool:
+        """Whether the schema gives a default."""
+        return self.default is not _ABSENT
+
+
+def shape_of(schema: Any) -> Shape:
+    """The shape of a whole schema."""
+    return _shape([schema], schema, 0) or Shape()
+
+
+def _shape(parts: list[dict[str, Any]], root: Any, depth: int) -> Shape | None:
+    if not parts:
+        return None
+    resolved = [each for part in parts for each in subschema(part, (), root)]
+    shape = Shape()
+    says = False
+    for part in resolved:
+        if "default" in part and not shape.has_default:
+            shape.default, says = part["default"], True
+        for keyword, attribute in (("readOnly", "read_only"), ("writeOnly", "write_only"), ("deprecated", "deprecated")):
+            if part.get(keyword) is True:
+                setattr(shape, attribute, True)
+                says = True
+    if depth < 12:  # a schema that refers to itself is followed only so far
+        names = dict.fromkeys(name for part in resolved for name in part.get("properties", ()))
+        for name in names:
+            below = _shape([part["properties"][name] for part in resolved if name in part.get("properties", ())], root, depth + 1)
+            if below:
+                shape.properties[name] = below
+        shape.items = _shape([part["items"] for part in resolved if isinstance(part.get("items"), dict)], root, depth + 1)
+        shape.others = _shape(
+            [p["additionalProperties"] for p in resolved if isinstance(p.get("additionalProperties"), dict)], root, depth + 1
+        )
+    return shape if says or shape.properties or shape.items or shape.others else None
+
+
+def filled(shape: Shape | None, value: Any, address: str, pointer: Pointer = ()) -> Any:
+    """The effective value: defaults at every depth, and pending where the cloud will set a property."""
+    if shape is None:
+        return value
+    if type(value) is dict:
+        result = dict(value)
+        for name, below in shape.properties.items():
+            if name in result:
+                result[name] = filled(below, result[name], address, (*pointer, name))
+            elif below.has_default:
+                result[name] = filled(below, below.default, address, (*pointer, name))
+            elif below.read_only:
+                result[name] = Pending((f"{address}:{pointer_text((*pointer, name))}",))
+        if shape.others:
+            for name in result.keys() - shape.properties.keys():
+                result[name] = filled(shape.others, result[name], address, (*pointer, name))
+        return result
+    if type(value) is list and shape.items:
+        return [filled(shape.items, item, address, (*pointer, index)) for index, item in enumerate(value)]
+    return value
+
+
+def annotated(shape: Shape | None, value: Any, pointer: Pointer, notes: list[tuple[str, Pointer]]) -> Any:
+    """The written value with what reaches a `writeOnly` property marked secret; notes what is read-only or deprecated."""
+    if shape is None:
+        return value
+    if pointer and shape.read_only:
+        notes.append(("read-only", pointer))
+    if pointer and shape.deprecated:
+        notes.append(("deprecated", pointer))
+    if shape.write_only and not isinstance(value, Secret):
+        return Secret(value) if not isinstance(value, Pending) else value
+    if type(value) is dict and (shape.properties or shape.others):
+        return {name: annotated(shape.properties.get(name, shape.others), item, (*pointer, name), notes) for name, item in value.items()}
+    if type(value) is list and shape.items:
+        return [annotated(shape.items, item, (*pointer, index), notes) for index, item in enumerate(value)]
+    return value

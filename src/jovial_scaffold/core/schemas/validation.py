@@ -1,0 +1,329 @@
+"""A value against a JSON Schema 2020-12, by jsonschema-rs, with messages written for people.
+
+References never leave the schema's own document: nothing is read or fetched. Pending, secret and unknown parts of the
+value are judged as far as that is possible without knowing them.
+"""
+
+import re
+from collections.abc import Callable, Iterator
+from typing import Any, NamedTuple
+
+from jovial_scaffold.core.expressions.values import Pending, Secret
+from jovial_scaffold.core.schemas.formats import FORMATS
+from jovial_scaffold.core.text.source import Pointer
+from jovial_scaffold.core.text.unknown import UNKNOWN
+from jovial_scaffold.core.text.wording import counted, described, did_you_mean, listed, near, shown
+
+Explain = Callable[[Any, Pointer, Any, Any], Iterator["Violation"]]
+
+
+class Violation(NamedTuple):
+    """What a schema says against a value: `id` is the end of a finding's id (`type`, `unknown`, …), `pointer` leads to the part.
+
+    `message` has `{name}` where the name of the part belongs. `on_key` means that the key is at fault, not its value;
+    `meant` is the known key that an unknown one was probably meant to be.
+    """
+
+    id: str
+    pointer: Pointer
+    message: str
+    hint: str
+    expected: str
+    on_key: bool = False
+    meant: str = ""
+
+
+class Validator:
+    """A compiled schema. Raises SchemaError where it is none."""
+
+    __slots__ = ("_compiled", "schema")
+
+    def __init__(self, schema: Any) -> None:
+        import jsonschema_rs
+
+        self.schema = schema
+        try:
+            self._compiled = jsonschema_rs.Draft202012Validator(
+                schema,
+                formats=FORMATS,
+                validate_formats=True,
+                offline=True,
+                pattern_options=jsonschema_rs.RegexOptions(),
+            )
+        except jsonschema_rs.ValidationError as error:
+            raise SchemaError(_schema_fault(error), tuple(error.instance_path)) from None
+        except (jsonschema_rs.ReferencingError, ValueError) as error:
+            raise SchemaError(f"A reference cannot be resolved: {_first_line(error)}", ()) from None
+
+    def violations(self, value: Any) -> list[Violation]:
+        """All that is wrong with a value; empty where nothing is."""
+        undecided: set[Pointer] = set()
+        hidden: set[Pointer] = set()
+        plain, changed = _without_marks(value, (), undecided, hidden)
+        if not changed:
+            plain = value
+        try:
+            if self._compiled.is_valid(plain):
+                return []
+            found = list(self._compiled.iter_errors(plain))
+        except ValueError as error:  # a number or nesting that the validator cannot take
+            return [Violation("type", (), f"{{name}} cannot be judged: {_first_line(error)}", "", "")]
+        violations = [violation for error in found for violation in _explained(error, undecided, hidden, self.schema)]
+        meant = {(*violation.pointer[:-1], violation.meant) for violation in violations if violation.meant}
+        # A misspelt key is one mistake: that the right one is then missing is not said as well.
+        return [violation for violation in violations if not (violation.id == "missing" and violation.pointer in meant)]
+
+
+class SchemaError(Exception):
+    """A schema that is none: what is wrong, and where in it."""
+
+    def __init__(self, message: str, pointer: Pointer) -> None:
+        super().__init__(message)
+        self.message = message
+        self.pointer = pointer
+
+
+def _first_line(error: BaseException) -> str:
+    return str(error).splitlines()[0] if str(error) else type(error).__name__
+
+
+def _schema_fault(error: Any) -> str:
+    keyword = error.instance_path[-1] if error.instance_path else ""
+    if keyword == "type" or (len(error.instance_path) > 1 and error.instance_path[-2] == "type"):
+        types = ("string", "integer", "number", "boolean", "array", "object", "null")
+        hint = did_you_mean(str(error.instance), types, f"The types are {listed(types)}.")
+        return f"{shown(error.instance)} is not a type of JSON Schema. {hint}"
+    return f"The schema's `{keyword}` is not as JSON Schema has it: {_first_line(error.message if hasattr(error, 'message') else error)}."
+
+
+def _without_marks(value: Any, pointer: Pointer, undecided: set[Pointer], hidden: set[Pointer]) -> tuple[Any, bool]:
+    """The value as the validator can take it; what is pending or unknown becomes null and is noted."""
+    if type(value) is dict:
+        changed = False
+        copy = {}
+        for key, item in value.items():
+            kind_ = type(item)
+            if kind_ is str or kind_ is int or kind_ is bool:
+                copy[key] = item
+                continue
+            copy[key], different = _without_marks(item, (*pointer, key), undecided, hidden)
+            changed = changed or different
+        return (copy, True) if changed else (value, False)
+    if type(value) is list:
+        pairs = [_without_marks(item, (*pointer, index), undecided, hidden) for index, item in enumerate(value)]
+        return ([item for item, _ in pairs], True) if any(different for _, different in pairs) else (value, False)
+    if type(value) is Secret:
+        hidden.add(pointer)
+        return _without_marks(value.value, pointer, undecided, hidden)[0], True
+    if value is UNKNOWN or type(value) is Pending:
+        undecided.add(pointer)
+        return None, True
+    return value, False
+
+
+_LOCAL = frozenset(("type", "minimum", "maximum", "exclusiveMinimum", "exclusiveMaximum", "multipleOf", "minLength", "maxLength", "pattern", "format",
+                    "required", "additionalProperties", "minItems", "maxItems", "minProperties", "maxProperties", "propertyNames"))  # fmt: skip
+
+
+def _explained(error: Any, undecided: set[Pointer], hidden: set[Pointer], schema: Any) -> Iterator[Violation]:
+    pointer: Pointer = tuple(error.instance_path)
+    keyword = error.kind.name
+    if undecided:
+        if any(pointer[: len(place)] == place for place in undecided):
+            return
+        if keyword not in _LOCAL and any(place[: len(pointer)] == pointer for place in undecided):
+            return
+    value = error.instance
+    if any(pointer[: len(place)] == place or (not isinstance(value, str) and place[: len(pointer)] == pointer) for place in hidden):
+        value = Secret(value)
+    explain: Explain = _EXPLAIN.get(keyword, _other)
+    yield from explain(error, pointer, value, schema)
+
+
+def _gives(value: Any) -> str:
+    return "this is secret" if isinstance(value, Secret) else f"this gives {described(value)}"
+
+
+def _type(error: Any, pointer: Pointer, value: Any, schema: Any) -> Iterator[Violation]:
+    names = {
+        "integer": "an integer",
+        "number": "a number",
+        "string": "text",
+        "boolean": "true or false",
+        "array": "a list",
+        "object": "a map",
+        "null": "null",
+    }
+    types = error.kind.types if hasattr(error.kind, "types") else [error.kind.value]
+    if isinstance(types, str):
+        types = [types]
+    expected = listed((names.get(str(t), str(t)) for t in types), "or")
+    hint = ""
+    if isinstance(value, str):
+        if (
+            ("integer" in types and re.fullmatch(r"[-+]?[0-9]+", value))
+            or ("number" in types and re.fullmatch(r"[-+]?[0-9.]+", value))
+            or ("boolean" in types and value in ("true", "false"))
+        ):
+            hint = f"Write {value} without quotes."
+        elif "boolean" in types and value.lower() in ("yes", "no", "on", "off"):
+            hint = f"Write {'true' if value.lower() in ('yes', 'on') else 'false'}; YAML 1.2 reads {value} as text."
+    elif "string" in types and isinstance(value, int | float):
+        hint = f'Write "{str(value).lower() if isinstance(value, bool) else value}" in quotes.'
+    given = "a secret of another type is given" if isinstance(value, Secret) else _gives(value)
+    yield Violation("type", pointer, f"{{name}} takes {expected}, and {given}.", hint, expected)
+
+
+def _enum(error: Any, pointer: Pointer, value: Any, schema: Any) -> Iterator[Violation]:
+    options = error.kind.options if hasattr(error.kind, "options") else error.kind.value
+    texts = [option if isinstance(option, str) else shown(option) for option in options]
+    expected = f"one of {listed(texts[:12], 'or')}{' and others' if len(texts) > 12 else ''}"
+    hint = did_you_mean(value, texts) if isinstance(value, str) else ""
+    yield Violation("value", pointer, f"{{name}} takes {expected}, and {_gives(value)}.", hint, expected)
+
+
+def _const(error: Any, pointer: Pointer, value: Any, schema: Any) -> Iterator[Violation]:
+    expected = shown(error.kind.value)
+    yield Violation("value", pointer, f"{{name}} takes only {expected}, and {_gives(value)}.", "", expected)
+
+
+def _bound(words: str, id: str = "range") -> Explain:
+    def explain(error: Any, pointer: Pointer, value: Any, schema: Any) -> Iterator[Violation]:
+        expected = words.format(shown(error.kind.value))
+        yield Violation(id, pointer, f"{{name}} takes {expected}, and {_gives(value)}.", "", expected)
+
+    return explain
+
+
+def _length(words: str, measure: str) -> Explain:
+    def explain(error: Any, pointer: Pointer, value: Any, schema: Any) -> Iterator[Violation]:
+        limit = error.kind.value
+        expected = f"{words} {counted(limit, *measure.split('/'))}"
+        given = "this is secret" if isinstance(value, Secret) else f"this has {len(value)}"
+        if isinstance(value, str):
+            given += f": {shown(value)}"
+        yield Violation("length", pointer, f"{{name}} takes {expected}, and {given}.", "", expected)
+
+    return explain
+
+
+def _pattern(error: Any, pointer: Pointer, value: Any, schema: Any) -> Iterator[Violation]:
+    expected = f"text that matches {error.kind.value}"
+    yield Violation("pattern", pointer, f"{{name}} takes {expected}, and {_gives(value)}.", "", expected)
+
+
+_FORMAT_WORDS = {
+    "cidr": ("an address range", "A range looks like 10.20.0.0/16."),
+    "address": ("an address", "An address looks like 10.20.0.5."),
+    "date-time": ("a date and time", "It looks like 2026-11-23T06:20:00Z."),
+    "date": ("a date", "It looks like 2026-11-23."),
+    "uri": ("a URI", "It looks like https://ridgeline.example/timetable."),
+    "email": ("an e-mail address", "It looks like desk@ridgeline.example."),
+    "hostname": ("a host name", "It looks like timetable.ridgeline.example."),
+    "uuid": ("a UUID", ""),
+    "duration": ("a duration", "It looks like P30D or PT15M."),
+}
+
+
+def _format(error: Any, pointer: Pointer, value: Any, schema: Any) -> Iterator[Violation]:
+    name = error.kind.value
+    expected, hint = _FORMAT_WORDS.get(name, (f"text of the format {name}", ""))
+    yield Violation("format", pointer, f"{{name}} takes {expected}, and {_gives(value)}.", hint, expected)
+
+
+def _required(error: Any, pointer: Pointer, value: Any, schema: Any) -> Iterator[Violation]:
+    missing = error.kind.value if isinstance(error.kind.value, str) else error.kind.property
+    yield Violation("missing", (*pointer, missing), "{name} is required and is not set.", f"Add `{missing}`.", missing, on_key=True)
+
+
+def _additional(error: Any, pointer: Pointer, value: Any, schema: Any) -> Iterator[Violation]:
+    within = subschema(schema, pointer)
+    known = [name for part in within for name in part.get("properties", ())]
+    for name in error.kind.unexpected:
+        hint = did_you_mean(name, known, f"Known here: {listed(sorted(known)[:12])}." if known else "")
+        yield Violation("unknown", (*pointer, name), "{name} is not known here.", hint, name, on_key=True, meant=near(name, known))
+
+
+def _unique(error: Any, pointer: Pointer, value: Any, schema: Any) -> Iterator[Violation]:
+    yield Violation("value", pointer, "{name} takes a list without repeated items, and this repeats one.", "", "unique items")
+
+
+def _alternatives(error: Any, pointer: Pointer, value: Any, schema: Any) -> Iterator[Violation]:
+    parts = subschema(schema, pointer)
+    branches = [branch for part in parts for branch in part.get(error.kind.name, ()) if isinstance(branch, dict)]
+    words = [str(branch.get("title") or branch.get("type") or branch.get("const") or "") for branch in branches]
+    named = [word for word in dict.fromkeys(words) if word]
+    expected = f"one of its forms ({listed(named, 'or')})" if named else "one of its forms"
+    count = (
+        "more than one fits"
+        if "multiple" in type(error.kind).__name__.lower()
+        else f"none fits {'this secret' if isinstance(value, Secret) else described(value)}"
+    )
+    yield Violation("value", pointer, f"{{name}} takes {expected}, and {count}.", "", expected)
+
+
+def _other(error: Any, pointer: Pointer, value: Any, schema: Any) -> Iterator[Violation]:
+    given = "this secret" if isinstance(value, Secret) else described(value)
+    yield Violation("value", pointer, f"{{name}} does not meet its schema's `{error.kind.name}`: {given}.", "", error.kind.name)
+
+
+_EXPLAIN: dict[str, Explain] = {
+    "type": _type,
+    "enum": _enum,
+    "const": _const,
+    "minimum": _bound("at least {}"),
+    "maximum": _bound("at most {}"),
+    "exclusiveMinimum": _bound("more than {}"),
+    "exclusiveMaximum": _bound("less than {}"),
+    "multipleOf": _bound("a multiple of {}"),
+    "minLength": _length("at least", "character"),
+    "maxLength": _length("at most", "character"),
+    "minItems": _length("at least", "item"),
+    "maxItems": _length("at most", "item"),
+    "minProperties": _length("at least", "entry/entries"),
+    "maxProperties": _length("at most", "entry/entries"),
+    "pattern": _pattern,
+    "format": _format,
+    "required": _required,
+    "additionalProperties": _additional,
+    "uniqueItems": _unique,
+    "anyOf": _alternatives,
+    "oneOf": _alternatives,
+}
+
+
+def subschema(schema: Any, pointer: Pointer, root: Any = None) -> list[dict[str, Any]]:
+    """The parts of a schema that speak of the value at a pointer, through `$ref`, `allOf` and the like."""
+    root = schema if root is None else root
+    parts = _resolved(schema, root)
+    for step in pointer:
+        following: list[dict[str, Any]] = []
+        for part in parts:
+            if isinstance(step, str):
+                properties = part.get("properties", {})
+                found = properties.get(step) if isinstance(properties, dict) else None
+                if found is None:
+                    found = part.get("additionalProperties")
+            else:
+                prefix = part.get("prefixItems", ())
+                found = prefix[step] if step < len(prefix) else part.get("items")
+            if isinstance(found, dict):
+                following.extend(_resolved(found, root))
+        parts = following
+    return parts
+
+
+def _resolved(schema: Any, root: Any, depth: int = 0) -> list[dict[str, Any]]:
+    if not isinstance(schema, dict) or depth > 16:
+        return []
+    found = [schema]
+    reference = schema.get("$ref")
+    if isinstance(reference, str) and reference.startswith("#"):
+        target = root
+        for step in reference[1:].strip("/").split("/") if reference != "#" else ():
+            target = target.get(step.replace("~1", "/").replace("~0", "~")) if isinstance(target, dict) else None
+        found.extend(_resolved(target, root, depth + 1))
+    for keyword in ("allOf", "anyOf", "oneOf"):
+        for branch in schema.get(keyword, ()):
+            found.extend(_resolved(branch, root, depth + 1))
+    return found

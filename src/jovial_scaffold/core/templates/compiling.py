@@ -1,0 +1,167 @@
+"""Values as written to compiled values: texts are split into expressions once, directives of nested maps are understood.
+
+A mistake becomes a finding and an unknown value, so that what depends on it stays silent.
+"""
+
+import re
+from typing import Any
+
+from jovial_scaffold.core.expressions.errors import ExpressionError, SyntaxProblem
+from jovial_scaffold.core.expressions.placeholders import Formula, bare, template_text
+from jovial_scaffold.core.findings import Finding, Level
+from jovial_scaffold.core.limits import NAME_LENGTH
+from jovial_scaffold.core.templates.model import Compiled, Condition, Constant, Dynamic, ListValue, Loop, MapValue
+from jovial_scaffold.core.text.source import Origin
+from jovial_scaffold.core.text.unknown import UNKNOWN
+from jovial_scaffold.core.text.wording import described, did_you_mean
+
+NAME = re.compile(r"[a-z][a-z0-9_]*\Z")
+NESTED_DIRECTIVES = ("$when", "$per")
+
+
+class Compiler:
+    """Compiles the values of one template and collects what is wrong with them."""
+
+    def __init__(self, findings: list[Finding]) -> None:
+        self.findings = findings
+
+    def report(self, id: str, message: str, span: Any, hint: str = "", level: Level = "error", **more: Any) -> None:
+        """Add a finding."""
+        self.findings.append(Finding(id, level, message, span, hint, **more))
+
+    def value(self, written: Any, origin: Origin, in_list: bool = False) -> Compiled:
+        """A value with `${…}` at any depth."""
+        kind = type(written)
+        if kind is str:
+            if "${" not in written:
+                return Constant(written, origin)
+            return self.text(written, origin)
+        if kind is dict:
+            return self.map(written, origin, in_list)
+        if kind is list:
+            items = tuple(self.value(item, origin.child(index), in_list=True) for index, item in enumerate(written))
+            if all(type(item) is Constant for item in items):
+                return Constant([item.value for item in items if isinstance(item, Constant)], origin)
+            return ListValue(items, origin)
+        if kind is float and (written != written or written in (float("inf"), float("-inf"))):
+            self.report("number-range", "NaN and infinities are not values.", origin.value_span())
+            return Constant(UNKNOWN, origin)
+        return Constant(written, origin)
+
+    def text(self, written: str, origin: Origin) -> Compiled:
+        """A string with placeholders."""
+        try:
+            content = template_text(written)
+        except SyntaxProblem as problem:
+            self.expression_problem(problem, origin)
+            return Constant(UNKNOWN, origin)
+        return Constant(content, origin) if isinstance(content, str) else Dynamic(content, origin)
+
+    def expression_problem(self, problem: ExpressionError, origin: Origin) -> None:
+        """A finding at the exact characters of an expression."""
+        self.report(problem.id, problem.message, origin.inner_span(problem.start, problem.end), problem.hint)
+
+    def map(self, written: dict[str, Any], origin: Origin, in_list: bool) -> Compiled:
+        """A map; `$when` and `$per` in it are directives, `$$name` is a key that begins with a dollar sign."""
+        when = loop = None
+        entries: list[tuple[str, Compiled]] = []
+        for key, item in written.items():
+            if not key.startswith("$") or key == "$schema":
+                if key != "$schema":
+                    entries.append((key, self.value(item, origin.child(key))))
+            elif key.startswith("$$"):
+                entries.append((key[1:], self.value(item, origin.child(key))))
+            elif key == "$when":
+                when = self.condition(item, origin.child(key))
+            elif key == "$per" and in_list:
+                loop = self.loop(item, origin.child(key))
+            else:
+                hint = did_you_mean(key, NESTED_DIRECTIVES, f"A property that begins with a dollar sign is written ${key}.")
+                if key == "$per":
+                    hint = "It repeats a whole resource, or a map that is an item of a list."
+                self.report("directive-unknown", f"The directive `{key}` has no meaning here.", origin.child(key).key_span(), hint)
+        if when is None and loop is None and all(type(item) is Constant for _, item in entries):
+            return Constant({key: item.value for key, item in entries if isinstance(item, Constant)}, origin)
+        return MapValue(tuple(entries), origin, when, loop)
+
+    def condition(self, written: Any, origin: Origin) -> Condition:
+        """A key that takes an expression without `${}`."""
+        if not isinstance(written, str):
+            return Condition(Constant(written, origin), origin)
+        try:
+            return Condition(bare(written), origin)
+        except SyntaxProblem as problem:
+            self.expression_problem(problem, origin)
+            return Condition(Constant(UNKNOWN, origin), origin)
+
+    def loop(self, written: Any, origin: Origin) -> Loop | None:
+        """`{variable: expression}` or `{"first, second": expression}`."""
+        if written is UNKNOWN:
+            return Loop(("_",), Condition(Constant(UNKNOWN, origin), origin))
+        if not isinstance(written, dict) or len(written) != 1:
+            shown = described(written) if not isinstance(written, dict) else f"a map with {len(written)} entries"
+            self.report(
+                "loop-invalid",
+                f"`$per` takes one variable and what it goes over, and this is {shown}.",
+                origin.value_span(),
+                'For example: $per: {station: "stations"}',
+            )
+            return Loop(("_",), Condition(Constant(UNKNOWN, origin), origin))
+        names, over = next(iter(written.items()))
+        variables = tuple(part.strip() for part in names.split(","))
+        if len(variables) > 2 or len(set(variables)) != len(variables) or not all(is_name(variable) for variable in variables):
+            self.report(
+                "loop-invalid",
+                f"`{names}` is neither one variable nor two with a comma between them.",
+                origin.child(names).key_span(),
+                "Names begin with a letter: a-z, 0-9 and _.",
+            )
+            return Loop(("_",), Condition(Constant(UNKNOWN, origin), origin))
+        return Loop(variables, self.condition(over, origin.child(names)))
+
+
+def is_name(text: str) -> bool:
+    """Whether a text may be a name of our own."""
+    return bool(NAME.match(text)) and len(text) <= NAME_LENGTH.most
+
+
+def loops_in(value: Compiled) -> list[Loop]:
+    """The loops inside a value, at any depth."""
+    if isinstance(value, ListValue):
+        return [loop for item in value.items for loop in loops_in(item)]
+    if isinstance(value, MapValue):
+        return ([value.loop] if value.loop else []) + [loop for _, item in value.entries for loop in loops_in(item)]
+    return []
+
+
+def _expressions(value: Compiled, variables: tuple[str, ...]) -> list[tuple[Condition | Dynamic, tuple[str, ...]]]:
+    found: list[tuple[Condition | Dynamic, tuple[str, ...]]] = []
+    if isinstance(value, Dynamic):
+        found.append((value, variables))
+    elif isinstance(value, ListValue):
+        for item in value.items:
+            found += _expressions(item, variables)
+    elif isinstance(value, MapValue):
+        if value.loop:
+            found.append((value.loop.over, variables))
+            variables = (*variables, *value.loop.variables)
+        if value.when:
+            found.append((value.when, variables))
+        for _, item in value.entries:
+            found += _expressions(item, variables)
+    return found
+
+
+def formulas_of(value: Compiled | Condition | None, variables: tuple[str, ...] = ()) -> list[tuple[Formula, Origin, tuple[str, ...]]]:
+    """Every expression inside a value, with its origin and the loop variables it sees."""
+    if value is None:
+        return []
+    if isinstance(value, Condition):
+        return [(value.content, value.origin, variables)] if isinstance(value.content, Formula) else []
+    found = []
+    for owner, seen in _expressions(value, variables):
+        if isinstance(owner, Dynamic):
+            found += [(formula, owner.origin, seen) for formula in owner.formulas()]
+        elif isinstance(owner.content, Formula):
+            found.append((owner.content, owner.origin, seen))
+    return found

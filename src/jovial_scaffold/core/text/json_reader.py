@@ -1,0 +1,142 @@
+"""JSON (RFC 8259) text to plain values with the standard library, and the places of values when a finding needs them."""
+
+import json
+import re
+from typing import Any
+
+from jovial_scaffold.core.limits import NESTING
+from jovial_scaffold.core.text.scalars import NumberRangeError, bounded_float, bounded_integer
+from jovial_scaffold.core.text.source import Place, Pointer, Problem
+from jovial_scaffold.core.text.unknown import UNKNOWN
+from jovial_scaffold.core.text.yaml_reader import duplicate_problem
+
+_TOKEN = re.compile(r'[ \t\r\n]*("(?:[^"\\]|\\.)*"|[\[\]{},:]|[^\s\[\]{},:"]+)', re.DOTALL)
+
+
+def read_json(text: str) -> tuple[Any, list[Problem]]:
+    """Value and problems of a JSON text. Nothing is raised for what the text holds."""
+    strange: list[str] = []
+
+    def integer(digits: str) -> Any:
+        return _number(digits, bounded_integer, strange)
+
+    def real(digits: str) -> Any:
+        return _number(digits, bounded_float, strange)
+
+    doubled = False
+
+    def build(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
+        nonlocal doubled
+        built = dict(reversed(pairs))
+        if len(built) != len(pairs):
+            doubled = True
+        return dict(pairs) if len(built) == len(pairs) else built
+
+    try:
+        value = json.loads(text, parse_int=integer, parse_float=real, parse_constant=strange.append, object_pairs_hook=build)
+    except json.JSONDecodeError as error:
+        if not text.strip():
+            return None, []
+        end = min(error.pos + 1, len(text))
+        return UNKNOWN, [Problem("json-syntax", _explain(error, text), error.pos, end, _advice(error, text))]
+    except RecursionError:
+        return UNKNOWN, [_too_deep(text)]
+    if not doubled and not strange and text.count("[") + text.count("{") <= NESTING.most:
+        return value, []
+    scan = _Scan(text)
+    scan.run()
+    return (UNKNOWN, [_too_deep(text)]) if scan.deepest > NESTING.most else (value, scan.problems)
+
+
+def locate_json(text: str) -> dict[Pointer, Place]:
+    """The place of every value of a JSON text that `read_json` could read."""
+    scan = _Scan(text)
+    scan.run()
+    return scan.places
+
+
+def _number(digits: str, read: Any, strange: list[str]) -> Any:
+    try:
+        return read(digits)
+    except NumberRangeError:
+        strange.append(digits)
+        return UNKNOWN
+
+
+def _too_deep(text: str) -> Problem:
+    return Problem(NESTING.finding, f"Values are nested deeper than {NESTING.most} levels.", 0, min(1, len(text)))
+
+
+def _explain(error: json.JSONDecodeError, text: str) -> str:
+    found = text[error.pos : error.pos + 1]
+    what = f"`{found}`" if found.strip() else ("the end of the file" if not found else "a line break or space")
+    expected = {
+        "Expecting value": "a value",
+        "Expecting property name enclosed in double quotes": "a key in double quotes",
+        "Expecting ':' delimiter": "a `:`",
+        "Expecting ',' delimiter": "a `,` or the closing bracket",
+        "Extra data": "the end of the file",
+    }.get(error.msg)
+    return f"This is not JSON: {expected} is expected, and {what} is found." if expected else f"This is not JSON: {error.msg}."
+
+
+def _advice(error: json.JSONDecodeError, text: str) -> str:
+    before = text[: error.pos].rstrip()
+    if before.endswith(",") and text[error.pos : error.pos + 1] in "]}":
+        return "Remove the comma before the closing bracket."
+    if text.startswith(("//", "#", "/*"), error.pos):
+        return "JSON has no comments; YAML has."
+    return ""
+
+
+class _Scan:
+    """One walk over the tokens of a text that is known to be JSON."""
+
+    def __init__(self, text: str) -> None:
+        self.text = text
+        self.places: dict[Pointer, Place] = {}
+        self.problems: list[Problem] = []
+        self.deepest = 0
+
+    def run(self) -> None:
+        stack: list[list[Any]] = []  # [pointer, is_map, key or index, key place, start, key places]
+        for match in _TOKEN.finditer(self.text):
+            token, (start, end) = match.group(1), match.span(1)
+            if token in "[{":
+                pointer = self.pointer(stack)
+                stack.append([pointer, token == "{", None if token == "{" else 0, (start, start), start, {}])
+                self.deepest = max(self.deepest, len(stack))
+            elif token in "]}":
+                pointer, *_, opened, _ = stack.pop()
+                self.record(stack, pointer, opened, end, "")
+            elif token == ",":
+                stack[-1][2] = None if stack[-1][1] else stack[-1][2] + 1
+            elif token != ":":
+                if stack and stack[-1][1] and stack[-1][2] is None:
+                    self.key(stack[-1], json.loads(token, strict=False), (start, end))
+                else:
+                    self.check_number(token, start, end)
+                    self.record(stack, self.pointer(stack), start, end, "double" if token[0] == '"' else "plain")
+
+    def pointer(self, stack: list[list[Any]]) -> Pointer:
+        return (*stack[-1][0], stack[-1][2]) if stack else ()
+
+    def key(self, top: list[Any], key: str, place: tuple[int, int]) -> None:
+        top[2], top[3] = key, place
+        if key in top[5]:
+            self.problems.append(duplicate_problem(key, top[5][key], place))
+        top[5].setdefault(key, place)
+
+    def check_number(self, token: str, start: int, end: int) -> None:
+        if token in ("NaN", "Infinity", "-Infinity"):
+            self.problems.append(Problem("number-range", f"{token} is not a JSON number.", start, end))
+        elif token[0] in "-0123456789":
+            try:
+                (bounded_float if re.search("[.eE]", token) else bounded_integer)(token)
+            except NumberRangeError:
+                hint = "Write it in quotes if it is an identifier and not a quantity."
+                self.problems.append(Problem("number-range", f"{token[:24]} is outside the 64 bits of a number.", start, end, hint))
+
+    def record(self, stack: list[list[Any]], pointer: Pointer, start: int, end: int, style: str) -> None:
+        key_start, key_end = stack[-1][3] if stack and stack[-1][1] else (start, start)
+        self.places.setdefault(pointer, Place(key_start, key_end, start, end, style))

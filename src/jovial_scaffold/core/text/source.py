@@ -1,0 +1,167 @@
+"""One file as read: its text, its plain value, and the places of that value, found only when somebody asks."""
+
+import re
+from bisect import bisect_right
+from collections.abc import Callable, Iterable
+from typing import Any, NamedTuple
+
+from jovial_scaffold.core.findings import Span
+from jovial_scaffold.core.text.alignment import source_offsets
+
+Pointer = tuple[str | int, ...]
+
+_LINE_BREAK = re.compile(r"\r\n|\n|\r")
+
+
+class Place(NamedTuple):
+    """Where a value stands in its text, as character offsets; `key_*` is its key in a map, or the value itself."""
+
+    key_start: int
+    key_end: int
+    start: int
+    end: int
+    style: str  # "plain", "single", "double", "literal", "folded", or "" for anything that is not a scalar
+
+
+class Problem(NamedTuple):
+    """What a reader found wrong, as offsets; the caller makes a finding of it."""
+
+    id: str
+    message: str
+    start: int
+    end: int
+    hint: str = ""
+    related: tuple[tuple[int, int, str], ...] = ()
+
+
+class Source:
+    """A file that was read: `name` as shown to people, `text`, and `value` as plain data."""
+
+    __slots__ = ("_hidden", "_hidden_names", "_lines", "_locate", "_places", "broken", "name", "text", "value")
+
+    def __init__(self, name: str, text: str, value: Any, locate: Callable[[str], dict[Pointer, Place]], broken: bool = False) -> None:
+        self.name = name
+        self.text = text
+        self.value = value
+        self.broken = broken
+        self._locate = locate
+        self._lines: list[int] | None = None
+        self._places: dict[Pointer, Place] | None = None
+        self._hidden: set[Pointer] = set()
+        self._hidden_names: tuple[str, ...] = ()
+
+    def hide(self, pointer: Pointer) -> None:
+        """Never show the value at a pointer when lines are shown: it is secret."""
+        self._hidden.add(pointer)
+
+    def hide_after(self, names: Iterable[str]) -> None:
+        """Never show what follows one of these names in a line: for a text that cannot be read, but may hold secrets."""
+        self._hidden_names = tuple(names)
+
+    @property
+    def line_starts(self) -> list[int]:
+        """Offsets at which lines begin; the first is 0."""
+        if self._lines is None:
+            self._lines = [0, *(match.end() for match in _LINE_BREAK.finditer(self.text))]
+        return self._lines
+
+    def line(self, number: int) -> str:
+        """The text of a line, counted from 1, without its break; what is hidden shows as `(secret)`."""
+        starts = self.line_starts
+        if not 0 < number <= len(starts):
+            return ""
+        start = starts[number - 1]
+        end = starts[number] if number < len(starts) else len(self.text)
+        text = self.text[start:end].rstrip("\r\n")
+        for place in sorted((self.place(pointer) for pointer in self._hidden), key=lambda place: -place.start):
+            if place.start < start + len(text) and place.end > start:
+                text = f"{text[: max(0, place.start - start)]}(secret){text[max(0, place.end - start) :]}"
+        for name in self._hidden_names:
+            if name.casefold() in text.casefold():
+                text = f"{text[: text.casefold().index(name.casefold()) + len(name)]} (secret)"
+        return text
+
+    def span(self, start: int, end: int) -> Span:
+        """Two offsets as a span."""
+        line, column = self._position(start)
+        end_line, end_column = self._position(max(start, end))
+        return Span(self.name, line, column, end_line, end_column)
+
+    def _position(self, offset: int) -> tuple[int, int]:
+        starts = self.line_starts
+        line = bisect_right(starts, max(0, min(offset, len(self.text)))) - 1
+        return line + 1, offset - starts[line] + 1
+
+    def place(self, pointer: Pointer) -> Place:
+        """The place of a value, or of its nearest ancestor that has one."""
+        if self._places is None:
+            self._places = self._locate(self.text)
+        while True:
+            found = self._places.get(pointer)
+            if found is not None:
+                return found
+            if not pointer:
+                return Place(0, 0, 0, 0, "")
+            pointer = pointer[:-1]
+
+    def value_span(self, pointer: Pointer) -> Span:
+        """Where a scalar stands; a map or list is shown by its key, since the whole of it would fill the screen."""
+        place = self.place(pointer)
+        if not place.style and place.key_end > place.key_start:
+            return self.span(place.key_start, place.key_end)
+        return self.span(place.start, place.end)
+
+    def key_span(self, pointer: Pointer) -> Span:
+        """Where the key of a value stands; for an item of a list, the item."""
+        place = self.place(pointer)
+        return self.span(place.key_start, place.key_end) if place.key_end > place.key_start else self.value_span(pointer)
+
+    def inner_span(self, pointer: Pointer, start: int, end: int) -> Span:
+        """Characters `start` to `end` of the text value at `pointer`, as they stand in the file, past quotes and folds."""
+        place = self.place(pointer)
+        if not place.style:
+            return self.value_span(pointer)
+        raw = self.text[place.start : place.end]
+        offsets = source_offsets(raw, place.style)
+        last = len(offsets) - 1
+        first_offset = offsets[min(start, last)]
+        end_offset = offsets[min(max(end - 1, 0), last)] + 1 if end > start else first_offset + 1
+        return self.span(place.start + first_offset, place.start + end_offset)
+
+
+class Origin(NamedTuple):
+    """Where something is written: a source and a pointer into its value. Spans are found only when asked for."""
+
+    source: Source
+    pointer: Pointer
+
+    def child(self, *keys: str | int) -> "Origin":
+        """The origin of a part."""
+        return Origin(self.source, (*self.pointer, *keys))
+
+    def value_span(self) -> Span:
+        """Where the value stands."""
+        return self.source.value_span(self.pointer)
+
+    def key_span(self) -> Span:
+        """Where the key stands."""
+        return self.source.key_span(self.pointer)
+
+    def inner_span(self, start: int, end: int) -> Span:
+        """Characters of the text value, as they stand in the file."""
+        return self.source.inner_span(self.pointer, start, end)
+
+
+def part(value: Any, step: str | int) -> Any:
+    """The part of a map or list that one step of a pointer names. Raises KeyError where there is none."""
+    if isinstance(value, list):
+        if isinstance(step, int) and 0 <= step < len(value):
+            return value[step]
+    elif isinstance(value, dict) and step in value:
+        return value[step]
+    raise KeyError(step)
+
+
+def pointer_text(pointer: Pointer) -> str:
+    """A JSON Pointer (RFC 6901) without its first slash, as addresses use it: `disks/0/encrypted`."""
+    return "/".join(str(step).replace("~", "~0").replace("/", "~1") for step in pointer)

@@ -1,0 +1,381 @@
+"""YAML 1.2 (core schema) text to plain values, through libyaml's event stream.
+
+One pass builds the values; the same pass, run again when a finding needs it, records where each value stands.
+Everything that YAML allows and our formats do not is a problem with its place, and reading goes on.
+"""
+
+import re
+from contextlib import suppress
+from typing import Any
+
+from yaml import YAMLError
+from yaml._yaml import CParser
+from yaml.events import (
+    AliasEvent,
+    DocumentStartEvent,
+    Event,
+    MappingEndEvent,
+    MappingStartEvent,
+    ScalarEvent,
+    SequenceEndEvent,
+    SequenceStartEvent,
+    StreamEndEvent,
+)
+
+from jovial_scaffold.core.limits import NESTING, NODES
+from jovial_scaffold.core.text.scalars import NumberRangeError, bounded_float, bounded_integer, core_schema_value
+from jovial_scaffold.core.text.source import Place, Pointer, Problem
+from jovial_scaffold.core.text.unknown import UNKNOWN
+
+_TAG = "tag:yaml.org,2002:"
+_STYLES = {"'": "single", '"': "double", "|": "literal", ">": "folded"}
+_SCALAR_TAGS = {f"{_TAG}{name}" for name in ("str", "int", "float", "bool", "null")}
+_QUOTE_HINT = "Put the whole value in double quotes: {quoted}"
+
+
+class _Container:
+    """A map or list that is still being read."""
+
+    __slots__ = ("anchor", "flow", "key", "key_place", "key_places", "pointer", "size", "start", "value")
+
+    def __init__(self, value: Any, pointer: Pointer, start: Any, flow: bool, anchor: str | None) -> None:
+        self.value = value
+        self.pointer = pointer
+        self.start = start
+        self.flow = flow
+        self.anchor = anchor
+        self.key: str | None = None
+        self.key_place: tuple[int, int] = (0, 0)
+        self.key_places: dict[str, tuple[int, int]] = {}
+        self.size = 1
+
+
+class _TooMuch(Exception):
+    """Reading cannot go on; the problem was noted."""
+
+
+class _Builder:
+    """Events to values: `places` is filled only when given."""
+
+    def __init__(self, text: str, places: dict[Pointer, Place] | None) -> None:
+        self.text = text
+        self.places = places
+        self.problems: list[Problem] = []
+        self.stack: list[_Container] = []
+        self.anchors: dict[str, tuple[Any, int]] = {}
+        self.open_anchors: set[str] = set()
+        self.nodes = 0
+        self.root: Any = None
+        self.documents = 0
+
+    def build(self) -> Any:
+        parser = CParser(self.text)
+        try:
+            while True:
+                event: Any = parser.get_event()
+                kind = type(event)
+                if kind is ScalarEvent:
+                    self.scalar(event)
+                elif kind is MappingStartEvent:
+                    self.open(event, {})
+                elif kind is SequenceStartEvent:
+                    self.open(event, [])
+                elif kind is MappingEndEvent or kind is SequenceEndEvent:
+                    self.close(event)
+                elif kind is AliasEvent:
+                    self.alias(event)
+                elif kind is DocumentStartEvent:
+                    self.document(event)
+                elif kind is StreamEndEvent:
+                    return self.root
+        except _TooMuch:
+            return UNKNOWN
+        finally:
+            parser.dispose()
+
+    def problem(self, id: str, message: str, event: Any, hint: str = "") -> None:
+        self.problems.append(Problem(id, message, event.start_mark.index, event.end_mark.index, hint))
+
+    def document(self, event: Event) -> None:
+        self.documents += 1
+        if self.documents > 1:
+            self.problem(
+                "yaml-second-document",
+                "A second document begins here, and only the first would be read.",
+                event,
+                "Remove the line `---`, or move this part to a file of its own.",
+            )
+            raise _TooMuch
+
+    def open(self, event: Any, value: Any) -> None:
+        if len(self.stack) >= NESTING.most:
+            self.problem(NESTING.finding, f"Values are nested deeper than {NESTING.most} levels.", event)
+            raise _TooMuch
+        if event.tag and event.tag not in (f"{_TAG}map", f"{_TAG}seq", "!"):
+            self.foreign_tag(event)
+        if self.stack and self.awaits_key(event):
+            self.problem("yaml-key", "A map or list stands where a key is expected.", event, "Keys are text; quote it if needed.")
+            self.stack[-1].key = self.text[event.start_mark.index : event.start_mark.index + 20]
+        if event.anchor:
+            self.open_anchors.add(event.anchor)
+        self.stack.append(_Container(value, self.pointer(), event.start_mark, event.flow_style, event.anchor))
+
+    def awaits_key(self, event: Event) -> bool:
+        top = self.stack[-1]
+        return type(top.value) is dict and top.key is None
+
+    def pointer(self) -> Pointer:
+        if self.places is None or not self.stack:
+            return ()
+        top = self.stack[-1]
+        return (*top.pointer, top.key if type(top.value) is dict else len(top.value))  # type: ignore[arg-type]  # a key is set here
+
+    def close(self, event: Any) -> None:
+        done = self.stack.pop()
+        if done.anchor:
+            self.open_anchors.discard(done.anchor)
+            self.anchors[done.anchor] = (done.value, done.size)
+        self.add(done.value, done.size, done.start.index, event.end_mark.index, "")
+
+    def scalar(self, event: Any) -> None:
+        text = event.value
+        style = _STYLES.get(event.style, "plain")
+        if self.stack:
+            top = self.stack[-1]
+            if type(top.value) is dict and top.key is None:
+                top.key = text
+                top.key_place = (event.start_mark.index, event.end_mark.index)
+                if text == "<<" and style == "plain":
+                    self.problem(
+                        "yaml-merge-key",
+                        "`<<` is not part of YAML 1.2 and would be a key like any other.",
+                        event,
+                        "Name the shared map under `let` and use it, or write its keys here.",
+                    )
+                return
+            if top.flow and style == "plain":
+                self.check_flow_cut(top, text, event)
+        value: Any = text
+        tag = event.tag
+        if tag and tag != "!":
+            value = self.tagged(event, text)
+        elif style == "plain" and event.implicit[0]:
+            value = self.plain(event, text)
+        if event.anchor:
+            self.anchors[event.anchor] = (value, 1)
+        self.add(value, 1, event.start_mark.index, event.end_mark.index, style)
+
+    def plain(self, event: Event, text: str) -> Any:
+        try:
+            return core_schema_value(text)
+        except NumberRangeError:
+            shown = text if len(text) <= 24 else f"{text[:20]}…"
+            self.problem(
+                "number-range",
+                f"{shown} is outside the 64 bits of a number.",
+                event,
+                "Write it in quotes if it is an identifier and not a quantity.",
+            )
+            return UNKNOWN
+
+    def tagged(self, event: Any, text: str) -> Any:
+        if event.tag not in _SCALAR_TAGS:
+            self.foreign_tag(event)
+            return UNKNOWN
+        name = event.tag.removeprefix(_TAG)
+        if name == "str":
+            return text
+        try:
+            value = {"int": bounded_integer, "float": bounded_float}.get(name, core_schema_value)(text)
+        except ValueError:
+            value = UNKNOWN
+        fits = {"int": int, "float": float, "bool": bool, "null": type(None)}[name]
+        if type(value) is not fits:
+            self.problem("yaml-tag", f'The tag !!{name} stands before the text "{text}", which is none.', event)
+            return UNKNOWN
+        return value
+
+    def foreign_tag(self, event: Any) -> None:
+        shown = event.tag.replace(_TAG, "!!")
+        self.problem(
+            "yaml-tag",
+            f"The tag {shown} is not one of YAML's core schema.",
+            event,
+            "Leave the tag out; a value that is computed is written as ${…}.",
+        )
+
+    def check_flow_cut(self, top: _Container, text: str, event: Any) -> None:
+        """`{s: xs.filter(s, s.up)}` is cut by YAML at the comma: a value with an open bracket, and a key with no value."""
+        cut = text if type(top.value) is list or text else top.key or ""
+        if _is_cut(cut):
+            begin = top.start.index
+            # The value ends with the bracket that closes this flow collection, which YAML has not told us yet.
+            line = self.text[begin : self.text.find("\n", begin) % (len(self.text) + 1)].rstrip()
+            inner = re.sub(r"^\{\s*([^:,]+):\s*(.*?)\}?$", r'{\1: "\2"}', line)
+            note = Problem(
+                "yaml-cut",
+                f"YAML cuts `{line}` at a comma, brace or bracket, so the rest is lost.",
+                begin,
+                event.end_mark.index,
+                _QUOTE_HINT.format(quoted=f"`{inner}`"),
+            )
+            if not any(problem.id == "yaml-cut" and problem.start == begin for problem in self.problems):
+                self.problems.append(note)
+
+    def alias(self, event: Any) -> None:
+        if self.stack and self.awaits_key(event):
+            self.problem("yaml-key", "An alias stands where a key is expected.", event, "Write the key out.")
+            self.stack[-1].key = f"*{event.anchor}"
+            return
+        if event.anchor in self.open_anchors:
+            self.problem("yaml-alias", f"*{event.anchor} stands inside the value that it names.", event)
+            value, size = UNKNOWN, 1
+        elif event.anchor in self.anchors:
+            value, size = self.anchors[event.anchor]
+        else:
+            self.problem("yaml-alias", f"No anchor &{event.anchor} stands before this alias.", event)
+            value, size = UNKNOWN, 1
+        self.add(value, size, event.start_mark.index, event.end_mark.index, "")
+
+    def add(self, value: Any, size: int, start: int, end: int, style: str) -> None:
+        self.nodes += 1
+        if not self.stack:
+            self.root = value
+            if self.places is not None:
+                self.places[()] = Place(start, start, start, end, style)
+            return
+        top = self.stack[-1]
+        top.size += size
+        if top.size > NODES.most or self.nodes > NODES.most:
+            message = f"The aliases of this file stand for more than {NODES.most:,} values."
+            self.problems.append(Problem(NODES.finding, message, start, end, "Write smaller lists."))
+            raise _TooMuch
+        if type(top.value) is list:
+            if self.places is not None:
+                self.places[(*top.pointer, len(top.value))] = Place(start, start, start, end, style)
+            top.value.append(value)
+            return
+        key = top.key
+        top.key = None
+        assert key is not None
+        if key in top.value:
+            self.duplicate(top, key, value)
+            return
+        top.key_places[key] = top.key_place
+        top.value[key] = value
+        if self.places is not None:
+            self.places[(*top.pointer, key)] = Place(*top.key_place, start, end, style)
+
+    def duplicate(self, top: _Container, key: str, value: Any) -> None:
+        self.problems.append(duplicate_problem(key, top.key_places[key], top.key_place))
+        first = top.value[key]
+        if isinstance(first, dict) and isinstance(value, dict):  # so that the names of both are known further on
+            top.value[key] = {**value, **first}
+
+
+def duplicate_problem(key: str, first: tuple[int, int], second: tuple[int, int]) -> Problem:
+    """A key that stands twice in one map: the second place is reported, the first is related."""
+    return Problem(
+        "duplicate-key",
+        f"The key `{key}` stands twice in this map.",
+        *second,
+        "Remove one of the two, or give one another name.",
+        ((*first, "The first one is here."),),
+    )
+
+
+def _is_cut(text: str) -> bool:
+    return any(text.count(a) != text.count(b) for a, b in ("()", "[]", "{}")) or text.endswith("${")
+
+
+def read_yaml(text: str) -> tuple[Any, list[Problem]]:
+    """Value and problems of a YAML document; an empty one is None. Nothing is raised for what the text holds."""
+    builder = _Builder(text, None)
+    try:
+        value = builder.build()
+    except YAMLError as error:
+        return UNKNOWN, [*builder.problems, _syntax_problem(text, error)]
+    return value, [*builder.problems, *_comment_cuts(text)]
+
+
+_COMMENT_CUT = re.compile(r"[ \t]#\$\{[^\n\r]*")
+
+
+def _comment_cuts(text: str) -> list[Problem]:
+    """Plain values that end where YAML sees a comment, as in `message: Disk #${n}`: what follows is lost without a word."""
+    if not _COMMENT_CUT.search(text):
+        return []
+    ends = {place.end: place for place in locate_yaml(text).values() if place.style == "plain"}
+    problems = []
+    for match in _COMMENT_CUT.finditer(text):
+        place = ends.get(match.start())
+        if place is not None:
+            whole = text[place.start : match.end()].rstrip()
+            message = f"YAML takes `{match.group().strip()}` for a comment, and it is lost."
+            problems.append(Problem("yaml-cut", message, match.start() + 1, match.end(), _QUOTE_HINT.format(quoted=f'`"{whole}"`')))
+    return problems
+
+
+def locate_yaml(text: str) -> dict[Pointer, Place]:
+    """The place of every value of a document, as far as it can be read."""
+    places: dict[Pointer, Place] = {}
+    builder = _Builder(text, places)
+    with suppress(YAMLError):  # the places up to a syntax error are what there is
+        builder.build()
+    return places
+
+
+_ADVICE = (
+    (
+        "mapping values are not allowed",
+        "YAML reads `: ` inside this plain text as a second key.",
+        "value",
+    ),
+    ("found character that cannot start any token", "A plain value cannot start with {char}.", "value"),
+    ("could not find expected ':'", "A key has no `:` after it; the lines above it may be short of a quote.", ""),
+    ("found undefined tag handle", "`!` at the start of a plain value begins a YAML tag.", "value"),
+    ("while scanning an alias", "`*` at the start of a plain value refers to a YAML anchor.", "value"),
+    ("while scanning an anchor", "`&` at the start of a plain value names a YAML anchor.", "value"),
+    ("while parsing a flow", "A `[` or `{{` is not closed, or is cut at a comma, brace or bracket.", "value"),
+    ("found unexpected end of stream", "A quote is not closed.", ""),
+    ("while parsing a block mapping", "This line is not indented like the keys around it, or text follows a value.", "value"),
+    ("while parsing a block collection", "This line is not indented like the items around it.", ""),
+    ("control characters are not allowed", "A control character stands here.", ""),
+    ("found a tab character", "A tab stands where YAML allows only spaces.", "spaces"),
+    ("did not find expected <document start>", "Text follows the end of the document.", "value"),
+)
+
+
+def _syntax_problem(text: str, error: YAMLError) -> Problem:
+    mark = getattr(error, "problem_mark", None) or getattr(error, "context_mark", None)
+    position = getattr(error, "position", None)
+    index = mark.index if mark is not None else (position if isinstance(position, int) else 0)
+    index = min(index, len(text))
+    said = f"{getattr(error, 'context', '') or ''} {getattr(error, 'problem', '') or getattr(error, 'reason', '') or ''}"
+    message, advice = "This is not YAML that can be read.", ""
+    for pattern, explanation, kind in _ADVICE:
+        if pattern in said:
+            char = text[index : index + 1]
+            message, advice = explanation.format(char=f"`{char}`" if char.strip() else "this character"), kind
+            break
+    start = text.rfind("\n", 0, index) + 1
+    end = text.find("\n", index)
+    line = text[start : end if end >= 0 else len(text)].rstrip("\r")
+    hint = ""
+    if advice == "spaces" or line.lstrip(" ").startswith("\t"):
+        message, hint = "A tab stands where YAML allows only spaces.", "Indent with spaces."
+    elif advice == "value":
+        hint = _quoting_hint(line)
+    return Problem("yaml-syntax", message, index, min(index + 1, len(text)), hint)
+
+
+def _quoting_hint(line: str) -> str:
+    """The same line with its value in quotes, so that it can be copied."""
+    match = re.match(r"\s*(?:- )?\s*([^\s:][^:]*): +(?!['\"|>])(.*\S)\s*$", line)
+    if not match:
+        return "Put the value in quotes."
+    key, value = match.groups()
+    quoted = '"' + value.replace("\\", "\\\\").replace('"', '\\"') + '"'
+    if '"' in value and "'" not in value:
+        quoted = f"'{value}'"
+    return f"Put the value in quotes: `{key}: {quoted}`"

@@ -1,0 +1,73 @@
+"""Findings as text: the place, the level and id, one sentence, the line with the part underlined, and what to do."""
+
+from collections.abc import Callable, Iterator, Sequence
+
+from jovial_scaffold.core.findings import Finding, Span
+from jovial_scaffold.core.text.source import Source
+from jovial_scaffold.core.text.wording import counted, listed
+from jovial_scaffold.reports.terminal import Style, cells, visible, wrapped
+
+_GUTTER = 6
+SourceOf = Callable[[str], Source | None]
+
+
+def findings_text(findings: Sequence[Finding], source_of: SourceOf, style: Style, every_environment: Sequence[str], base: str = "") -> str:
+    """All findings, one paragraph each. `base` is put before file names, so that they can be opened from where the user is."""
+    return "\n".join("\n".join(_paragraph(finding, source_of, style, every_environment, base)) + "\n" for finding in findings)
+
+
+def _paragraph(finding: Finding, source_of: SourceOf, style: Style, every: Sequence[str], base: str) -> Iterator[str]:
+    span = finding.span
+    place = f"{style.paint('place', visible(_place(span, base)))}  " if span else ""
+    yield f"{place}{style.paint(finding.level, finding.level)}  {style.paint('faint', finding.id)}"
+    yield from wrapped(visible(finding.message), style.width, "  ")
+    if span:
+        yield from _snippet(span, source_of(span.file), style, finding.level)
+    for related in finding.related:
+        yield from wrapped(f"{visible(_place(related.span, base))} {visible(related.message)}", style.width, "  ")
+    where = _where(finding, every)
+    closing = " ".join(part for part in (where, visible(finding.hint)) if part)
+    yield from wrapped(closing, style.width, "  ")
+
+
+def _place(span: Span, base: str) -> str:
+    return f"{base}{span.file}:{span.line}:{span.column}"
+
+
+def _where(finding: Finding, every: Sequence[str]) -> str:
+    parts = []
+    if finding.environments and len(every) > 1:
+        parts.append("In every environment" if set(finding.environments) >= set(every) else f"In {listed(finding.environments)}")
+    if finding.where:
+        more = f" and {counted(len(finding.elsewhere), 'other place', 'other places')}" if finding.elsewhere else ""
+        parts.append(f"{'at' if parts else 'At'} {visible(finding.where)}{more}")
+    return f"{', '.join(parts)}." if parts else ""
+
+
+def _snippet(span: Span, source: Source | None, style: Style, level: str) -> Iterator[str]:
+    """The line, cut to the width around the part that is meant, and a rule below that part."""
+    if source is None or not source.text:
+        return
+    raw = source.line(span.line)
+    if not raw.strip():
+        return
+    start = span.column - 1
+    end = max(start + 1, span.end_column - 1 if span.end_line == span.line else len(raw.rstrip()))
+    room = style.width - _GUTTER - 5
+    shift = 0
+    if end > room:
+        shift = max(0, min(start - room // 3, len(raw) - room))
+    shown = visible(raw[shift : shift + room].replace("\t", " "))
+    before = cells(visible(raw[shift:start].replace("\t", " ")))
+    length = max(1, min(cells(visible(raw[start:end].replace("\t", " "))), room - before))
+    number = str(span.line).rjust(_GUTTER)
+    yield f"{style.paint('faint', number + ' │')} {'…' if shift else ''}{shown}"
+    yield f"{style.paint('faint', ' ' * _GUTTER + ' │')} {' ' * (before + (1 if shift else 0))}{style.paint(level, '─' * length)}"
+
+
+def closing_line(environments: int, resources: int, rules: int, counts: dict[str, int], seconds: float, style: Style) -> str:
+    """What was looked at and what was found, in one line."""
+    looked = f"{counted(environments, 'environment')}, {counted(resources, 'resource')}, {counted(rules, 'rule')} evaluated"
+    found = [style.paint(level, counted(counts[level], level)) for level in counts if counts[level]]
+    verdict = listed(found) if found else style.paint("good", "nothing to report")
+    return f"{looked}: {verdict}. {seconds:.2f} s"

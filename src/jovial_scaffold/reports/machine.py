@@ -1,0 +1,130 @@
+"""Findings, renderings and comparisons as versioned JSON (docs/schemas/), and renderings as YAML."""
+
+import json
+from collections.abc import Sequence
+from typing import Any
+
+from jovial_scaffold.core.comparing.matrix import Comparison
+from jovial_scaffold.core.expressions.values import Pending, Secret
+from jovial_scaffold.core.findings import Finding
+from jovial_scaffold.core.project import CheckResult
+from jovial_scaffold.core.rendering.rendering import Rendering
+from jovial_scaffold.core.text.scalars import NumberRangeError, core_schema_value
+from jovial_scaffold.core.text.source import pointer_text
+from jovial_scaffold.core.text.unknown import UNKNOWN
+
+
+def public(value: Any) -> Any:
+    """A value as JSON may show it: secrets are masked, pending values show their origins, maps are in code-point order."""
+    if isinstance(value, dict):
+        return {key: public(value[key]) for key in sorted(value)}
+    if isinstance(value, list):
+        return [public(item) for item in value]
+    if isinstance(value, Secret):
+        return "(secret)"
+    if isinstance(value, Pending):
+        origins = sorted(value.origins)
+        return {"$pending": origins[0] if len(origins) == 1 else origins}
+    return "(unknown)" if value is UNKNOWN else value
+
+
+def json_text(document: Any) -> str:
+    """A document as indented JSON with a line break at the end."""
+    return json.dumps(document, ensure_ascii=False, indent=2) + "\n"
+
+
+def check_document(result: CheckResult) -> dict[str, Any]:
+    """`jovial-check/1`."""
+    return {
+        "format": "jovial-check/1",
+        "project": result.project,
+        "environments": list(result.environments),
+        "findings": [finding_entry(finding) for finding in result.findings],
+        "summary": {
+            "errors": result.count("error"),
+            "warnings": result.count("warning"),
+            "notes": result.count("note"),
+            "resources": result.resources,
+            "rules": result.rules,
+        },
+    }
+
+
+def finding_entry(finding: Finding) -> dict[str, Any]:
+    """One finding; a place that there is none of is null."""
+    span = finding.span
+    entry = {
+        "id": finding.id,
+        "level": finding.level,
+        "message": finding.message,
+        "hint": finding.hint,
+        "file": span.file if span else None,
+        "line": span.line if span else None,
+        "column": span.column if span else None,
+        "endLine": span.end_line if span else None,
+        "endColumn": span.end_column if span else None,
+        "address": finding.address,
+        "pointer": finding.pointer,
+        "environments": list(finding.environments),
+        "related": [{"file": r.span.file, "line": r.span.line, "column": r.span.column, "message": r.message} for r in finding.related],
+    }
+    if finding.elsewhere:
+        entry["elsewhere"] = list(finding.elsewhere)
+    return entry
+
+
+def render_document(project: str, rendering: Rendering) -> dict[str, Any]:
+    """`jovial-render/1`; the resources are in deployment order."""
+    return {
+        "format": "jovial-render/1",
+        "project": project,
+        "environment": rendering.environment,
+        "resources": {
+            address: {"type": resource.type_text, "properties": public(resource.properties), "after": list(resource.after)}
+            for address, resource in rendering.resources.items()
+        },
+        "outputs": public(rendering.outputs),
+        "documents": {},
+    }
+
+
+def compare_document(comparison: Comparison) -> dict[str, Any]:
+    """`jovial-compare/1`; a resource that is absent somewhere is one row with the pointer ""."""
+    rows = [
+        {
+            "address": row.address,
+            "type": row.type,
+            "pointer": pointer_text(row.pointer),
+            "values": {name: public(row.values[name]) for name in comparison.environments if name in row.values},
+            "absent": [name for name in comparison.environments if name in row.absent],
+            "differs": row.differs,
+            "drivers": [{"parameter": driver.parameter, "sources": driver.sources} for driver in row.drivers],
+        }
+        for row in comparison.rows
+    ]
+    summary = {"resources": comparison.resources, "differing": comparison.differing, "same": comparison.same}
+    return {"format": "jovial-compare/1", "environments": list(comparison.environments), "rows": rows, "summary": summary}
+
+
+def yaml_text(documents: Sequence[Any], explicit: bool) -> str:
+    """YAML that reads back the same under 1.2's core schema; several documents where `explicit`."""
+    import yaml
+
+    dumper: Any = getattr(yaml, "CSafeDumper", yaml.SafeDumper)
+
+    class Dumper(dumper):  # type: ignore[misc]  # the base depends on whether libyaml is there
+        def ignore_aliases(self, data: Any) -> bool:
+            return True
+
+    def text(writer: Any, value: str) -> Any:
+        return writer.represent_scalar("tag:yaml.org,2002:str", value, style=_quotes(value))
+
+    Dumper.add_representer(str, text)
+    return str(yaml.dump_all(documents, Dumper=Dumper, sort_keys=False, allow_unicode=True, width=1_000_000, explicit_start=explicit))
+
+
+def _quotes(value: str) -> str | None:
+    try:
+        return None if isinstance(core_schema_value(value), str) else "'"
+    except NumberRangeError:
+        return "'"

@@ -1,0 +1,81 @@
+"""A rendering as text: waves of resources in deployment order, each with its properties, then the outputs."""
+
+import json
+from collections.abc import Iterator
+from typing import Any
+
+from jovial_scaffold.core.expressions.values import Pending, Secret
+from jovial_scaffold.core.rendering.rendering import Rendering
+from jovial_scaffold.core.text.unknown import UNKNOWN
+from jovial_scaffold.core.text.wording import counted, listed
+from jovial_scaffold.reports.terminal import Style, cells, cut, padded, visible
+
+
+def cell(value: Any) -> str:
+    """A value in one line as people read it: plain texts without quotes, marks in words."""
+    if isinstance(value, str):
+        quoted = (
+            value == "" or value != value.strip() or value in ("true", "false", "null") or value.replace(".", "", 1).lstrip("-").isdigit()
+        )
+        return json.dumps(value, ensure_ascii=False) if quoted else visible(value)
+    if isinstance(value, Pending):
+        return f"‹{', '.join(sorted(value.origins))}›"
+    if isinstance(value, Secret):
+        return "(secret)"
+    if value is UNKNOWN:
+        return "(unknown)"
+    if isinstance(value, list):
+        return f"[{', '.join(map(cell, value))}]"
+    if isinstance(value, dict):
+        return f"{{{', '.join(f'{visible(key)}: {cell(value[key])}' for key in sorted(value))}}}"
+    return json.dumps(value)
+
+
+def rendering_text(project: str, rendering: Rendering, style: Style) -> str:
+    """The whole rendering."""
+    return "\n".join(_lines(project, rendering, style)) + "\n"
+
+
+def _lines(project: str, rendering: Rendering, style: Style) -> Iterator[str]:
+    count = counted(len(rendering.resources), "resource")
+    yield f"{style.paint('strong', f'{project} in {rendering.environment}')}: {count}, deployed in {counted(len(rendering.waves), 'wave')}"
+    for number, wave in enumerate(rendering.waves, 1):
+        yield ""
+        yield style.paint("faint", f"── wave {number} ".ljust(style.width - 1, "─"))
+        for address in wave:
+            resource = rendering.resources[address]
+            after = f"  after {listed(resource.after[:4])}{' and more' if len(resource.after) > 4 else ''}" if resource.after else ""
+            room = style.width - cells(address) - len(resource.type_text) - 3
+            yield f"{style.paint('strong', visible(address))}  {style.paint('place', resource.type_text)}{style.paint('faint', cut(after, max(room, 10)))}"
+            yield from _properties(resource.properties, style, "  ")
+    if rendering.outputs:
+        yield ""
+        yield style.paint("faint", "── outputs ".ljust(style.width - 1, "─"))
+        yield from _properties(rendering.outputs, style, "  ")
+
+
+def _properties(value: dict[str, Any], style: Style, indent: str) -> Iterator[str]:
+    width = max((cells(visible(key)) for key in value), default=0)
+    for key in sorted(value):
+        item = value[key]
+        line = f"{indent}{style.paint('faint', padded(visible(key), width))}  "
+        room = style.width - len(indent) - width - 2
+        text = cell(item)
+        if cells(text) <= room or not isinstance(item, list | dict):
+            yield line + cut(text, max(room, 20))
+        elif isinstance(item, dict):
+            yield line.rstrip()
+            yield from _properties(item, style, f"{indent}  ")
+        else:
+            yield line.rstrip()
+            for part in item:
+                text = cell(part)
+                if isinstance(part, dict) and cells(text) > style.width - len(indent) - 4:
+                    yield from _item(part, style, f"{indent}  ")
+                else:
+                    yield f"{indent}  - {cut(text, style.width - len(indent) - 4)}"
+
+
+def _item(value: dict[str, Any], style: Style, indent: str) -> Iterator[str]:
+    for number, line in enumerate(_properties(value, style, f"{indent}  ")):
+        yield f"{indent}- {line[len(indent) + 2 :]}" if number == 0 else line
