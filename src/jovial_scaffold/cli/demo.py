@@ -77,10 +77,10 @@ def _walk(folder: Path, project: Project) -> None:
         (f"cd {folder}", ""),
         ("jovial compare", "all rows"),
         ("jovial render live", "the resources of live, in deployment order"),
-        ("jovial check --with gates_for_each_station=9", "a value out of bounds"),
-        ("jovial demo --flawed", "ten mistakes, and how they are reported"),
+        ("jovial check --with archive_days=0", "a value out of bounds"),
+        ("jovial demo --flawed", "mistakes, and how they are reported"),
     ):
-        print(f"  {command_line.ljust(46)}{about}".rstrip())
+        print(f"  {command_line.ljust(36)}{about}".rstrip())
 
 
 def _walk_flawed(folder: Path, project: Project) -> None:

@@ -5,7 +5,7 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from jovial_scaffold.core.findings import Finding, Related, Span, merged
+from jovial_scaffold.core.findings import Finding, Span, merged
 from jovial_scaffold.core.graph.ordering import waves
 from jovial_scaffold.core.parameters.layers import Layer, file_layer, text_layer
 from jovial_scaffold.core.parameters.resolving import Checker
@@ -69,6 +69,8 @@ class Project:
         self._renderings: dict[str, tuple[Rendering, list[Finding]]] = {}
         self._catalogs = self._read_catalogs()
         self._template = self._read_template()
+        self._name_findings = check_names(self._template)
+        self._template = without_cycles(self._template)
         self._rulesets = self._read_rulesets()
         self._reached = reached_resources(self._template)
         cycle_findings, self._in_cycle = resource_cycles(self._template, self._reached)
@@ -80,6 +82,10 @@ class Project:
     def load(cls, path: str | Path = ".", overrides: Overrides | None = None) -> "Project":
         """The project whose file or folder is named, or that a folder belongs to. Raises ProjectError where it cannot be used."""
         given = Path(path)
+        if not given.exists():
+            raise ProjectError(
+                [Finding("project-missing", "error", f"There is no {given}.", None, "Name the project's folder or its jovial.yaml.")]
+            )
         found = given if given.is_file() or given.suffix in (".yaml", ".yml", ".json") else find_project(given)
         file, findings = read_project_file(found)
         return cls(file, findings, overrides or Overrides())
@@ -125,7 +131,7 @@ class Project:
     def check(self, environments: Iterable[str] = ()) -> CheckResult:
         """Everything that is wrong, for some environments or all."""
         chosen = self.chosen(environments)
-        findings = [*self._findings, *check_names(self._template), *check_examples(self._rulesets, self._catalogs)]
+        findings = [*self._findings, *self._name_findings, *check_examples(self._rulesets, self._catalogs)]
         resources = rules = 0
         for name in chosen:
             rendering, found = self._rendered(name)
@@ -139,7 +145,7 @@ class Project:
         """One environment, in deployment order. Its `findings` hold what is wrong with template and parameters."""
         self.chosen((environment,))
         rendering, found = self._rendered(environment)
-        findings = [*self._findings, *check_names(self._template), *found, *rendering.findings]
+        findings = [*self._findings, *self._name_findings, *found, *rendering.findings]
         return Rendering(
             rendering.environment,
             rendering.context,
@@ -167,9 +173,9 @@ class Project:
 
     def _read(self, reference: FileReference) -> tuple[Source | None, list[Finding]]:
         """A file inside the root, read once; its findings are given at the first time only."""
-        path = self._inside(reference)
+        path, outside = self._inside(reference)
         if path is None:
-            return None, []
+            return None, outside
         if path not in self._sources:
             self._sources[path] = read_source(path, self._shown(path))
             source, findings = self._sources[path]
@@ -184,14 +190,14 @@ class Project:
             return source, findings
         return self._sources[path]
 
-    def _inside(self, reference: FileReference) -> Path | None:
+    def _inside(self, reference: FileReference) -> tuple[Path | None, list[Finding]]:
+        """The file that is meant, links resolved; a finding where it lies outside of the root."""
         path = (self.root / reference.text).resolve()
         if path.is_relative_to(self.root.resolve()):
-            return path
+            return path, []
         span = reference.origin.value_span() if reference.origin else None
         message = f"{reference.text} lies outside of the project's folder."
-        self._findings.append(Finding("path-outside", "error", message, span, "Move it into the project; nothing outside is read."))
-        return None
+        return None, [Finding("path-outside", "error", message, span, "Move it into the project; nothing outside is read.")]
 
     def _shown(self, path: Path) -> str:
         root = self.root.resolve()
@@ -205,7 +211,8 @@ class Project:
             if shipped is not None and not path.exists():
                 self._findings += catalogs.add(*shipped, reference.text)
                 continue
-            inside = self._inside(reference)
+            inside, outside = self._inside(reference)
+            self._findings += outside
             if inside is None or not inside.exists():
                 catalogs.types_unknown = True
                 if inside is not None:
@@ -228,29 +235,29 @@ class Project:
 
     def _read_template(self) -> Template:
         reference = self._file.template
-        path = self._inside(reference)
+        path, outside = self._inside(reference)
         if path is not None and path.is_dir():
             span = reference.origin.value_span() if reference.origin else None
             message = "A folder as a template is not supported yet."
             self._findings.append(Finding("not-supported-yet", "error", message, span, "Name one file."))
             path = None
-        source, findings = self._read(reference) if path is not None else (None, [])
+        source, findings = self._read(reference) if path is not None else (None, outside)
         self._findings += findings
         if source is None:
             source = Source(reference.text, "", UNKNOWN, lambda _: {}, broken=True)
         template, findings = read_template(source, self._catalogs)
         self._findings += findings
-        return without_cycles(template)
+        return template
 
     def _read_rulesets(self) -> list[Ruleset]:
         found = []
         for reference in self._file.rulesets:
-            path = self._inside(reference)
+            path, _ = self._inside(reference)
             if path is not None and path.is_dir():
                 files = sorted(each for each in path.iterdir() if each.suffix in (".yaml", ".yml", ".json"))
                 references = [FileReference(each.relative_to(self.root.resolve()).as_posix(), reference.origin) for each in files]
             else:
-                references = [reference] if path is not None else []
+                references = [reference]
             for each in references:
                 source, findings = self._read(each)
                 self._findings += findings
@@ -340,11 +347,10 @@ class Project:
         roles = {"resources", "parameters", "rules", "environments"} & set(value or ()) - set(declared)
         if roles and isinstance(value, dict) and isinstance(value[min(roles)], dict):
             span = source.key_span((min(roles),))
-            related = (Related(span, f"`{min(roles)}` stands here."),)
             message = f"{source.name} is used as a parameter file, and looks like a template, ruleset or project file."
             return None, [
                 *findings,
-                Finding("file-role", "error", message, span, "A parameter file holds one value for each parameter.", related=related),
+                Finding("file-role", "error", message, span, "A parameter file holds one value for each parameter."),
             ]
         form = format_of(source.name)
         return file_layer(source, form is not None and not form.typed, declared), findings

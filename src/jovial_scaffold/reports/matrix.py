@@ -7,7 +7,7 @@ from jovial_scaffold.core.comparing.matrix import Comparison, Row, same
 from jovial_scaffold.core.text.source import pointer_text
 from jovial_scaffold.core.text.wording import counted
 from jovial_scaffold.reports.rendering import cell
-from jovial_scaffold.reports.terminal import Style, cells, cut, cut_within, padded, visible
+from jovial_scaffold.reports.terminal import Style, cells, cut, cut_within, padded, visible, wrapped
 
 _GAP = 2
 _LEAST_VALUE = 9
@@ -35,7 +35,9 @@ def _lines(comparison: Comparison, style: Style, everything: bool) -> Iterator[s
     yield ""
     yield from _drivers(comparison, style)
     shown = "" if everything else "; equal properties are left out, --all shows them"
-    yield f"{counted(comparison.resources, 'resource')}: {comparison.differing} differ, {comparison.same} the same{shown}"
+    yield from wrapped(
+        f"{counted(comparison.resources, 'resource')}: {comparison.differing} differ, {comparison.same} the same{shown}", style.width, ""
+    )
 
 
 class _Layout:

@@ -148,9 +148,9 @@ class _Evaluator:
         operand = self.run(node.operand, names)
         if node.optional or type(operand) is Optional:
             return self.optional_step(node, operand, node.field, lambda whole: _field(whole, node.field, type(operand) is not Optional))
-        return self.through_secret(node, operand, lambda whole: _field(whole, node.field), node.field_start)
+        return self.through_secret(node, operand, lambda whole: _field(whole, node.field), (node.field_start, node.end))
 
-    def through_secret(self, node: Node, operand: Any, step: Callable[[Any], Any], start: int = -1) -> Any:
+    def through_secret(self, node: Node, operand: Any, step: Callable[[Any], Any], at: tuple[int, int] | None = None) -> Any:
         """Go one step into a value that may be marked: a secret's parts are secret."""
         kind = type(operand)
         if operand is UNKNOWN or kind is Pending:
@@ -163,8 +163,8 @@ class _Evaluator:
         except EvaluationError as error:
             if kind is Secret:
                 error.mask()
-            if start >= 0 and error.start < 0:
-                error.start, error.end = start, node.end
+            if at is not None and error.start < 0:
+                error.start, error.end = at
             raise _placed(error, node) from None
 
     def optional_step(self, node: Node, operand: Any, key: Any, step: Callable[[Any], Any]) -> Any:
@@ -203,7 +203,7 @@ class _Evaluator:
         if type(key) is Pending:
             return Pending(key.origins | operand.origins) if type(operand) is Pending else key
         if type(key) in _SIMPLE:
-            return self.through_secret(node, operand, lambda whole: _item(whole, key), node.index.start)
+            return self.through_secret(node, operand, lambda whole: _item(whole, key), (node.index.start, node.index.end))
         return self.strict(node, _item, [operand, key])
 
     def call(self, node: Call, names: Locals) -> Any:

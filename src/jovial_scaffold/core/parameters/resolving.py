@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import Any
 
 from jovial_scaffold.core.expressions.values import Secret
-from jovial_scaffold.core.findings import Finding, Related
+from jovial_scaffold.core.findings import Finding, Level, Related
 from jovial_scaffold.core.parameters.layers import Layer, Setting, merged_values, setting_of
 from jovial_scaffold.core.parameters.secrets import SecretSourceError, fetch, is_source
 from jovial_scaffold.core.parameters.typing import as_declared, from_text
@@ -113,7 +113,7 @@ class Checker:
             layer.hide(declaration.name)
             tracked = is_tracked(root / layer.source.name)
             message = f"The secret `{declaration.name}` stands here in clear text" + (", in a file that git keeps." if tracked else ".")
-            hint = "Say where it comes from: {$secret: {env: NAME}} or {$secret: {file: PATH}}"
+            hint = "Say where it comes from: `{$secret: {env: NAME}}` or `{$secret: {file: PATH}}`"
             findings.append(
                 Finding(
                     "secret-in-clear",
@@ -153,17 +153,10 @@ class Checker:
             try:
                 value = from_text(fetch(value, folder, process), declaration.schema)
             except SecretSourceError as error:
-                id, level = ("secret-source-invalid", "error") if error.malformed else ("secret-source-unset", "warning")
-                findings.append(
-                    Finding(
-                        id,
-                        level,
-                        f"The secret `{name}` has no value: {error.message}",
-                        setting.span(),
-                        error.hint,
-                        environments=environment,
-                    )
-                )  # type: ignore[arg-type]  # both are levels
+                told = f"The secret `{name}` has no value: {error.message}"
+                wrong: Level = "error" if error.malformed else "warning"
+                problem = "secret-source-invalid" if error.malformed else "secret-source-unset"
+                findings.append(Finding(problem, wrong, told, setting.span(), error.hint, environments=environment))
                 return UNKNOWN
         elif setting.layer.texts and isinstance(value, str):
             value = from_text(value, declaration.schema)
@@ -188,7 +181,7 @@ def violation_finding(declaration: Declaration, violation: Violation, parameters
     span = None
     if setting is not None:
         span = setting.layer.key_span(setting.pointer) if violation.on_key else setting.span()
-    related = (Related(declaration.origin.key_span(), f"`{declaration.name}` is declared here."),)
+    related = (Related(declaration.origin.key_span(), f"`{declaration.name}` is declared here."),) if span else ()
     name = f"`{pointer_text(pointer)}`"
     message = violation.message.replace("{name}", name)
     if setting is not None and span is None:

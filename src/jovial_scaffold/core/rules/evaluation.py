@@ -114,7 +114,7 @@ def _verdict(rule: Rule, scope: _RuleScope, resource: RenderedResource, renderin
             return
         held = _truth(rule.require, scope) if not isinstance(where, Pending) else where
     except EvaluationError as error:
-        if error.id not in _UNSET:
+        if not _is_unset(rule, error):
             yield _broken(rule, error, resource, rendering)
             return
         held = not rule.absent_fails
@@ -139,6 +139,18 @@ def _verdict(rule: Rule, scope: _RuleScope, resource: RenderedResource, renderin
     hint = " ".join(part for part in (because, fix) if part)
     yield Finding(
         "rule-failed", rule.level, f"{rule.name}: {told}", span, hint, resource.address, pointer_text(pointer), environments, related, group
+    )
+
+
+def _is_unset(rule: Rule, error: EvaluationError) -> bool:
+    """Whether a property of the resource is not set; what is missing elsewhere, such as in `parameters`, is a mistake of the rule."""
+    if error.id not in _UNSET:
+        return False
+    formulas = [each.content for each in (rule.where, rule.require) if each is not None and isinstance(each.content, Formula)]
+    return not any(
+        reference.start <= error.start < reference.chain_end and reference.name != "self"
+        for formula in formulas
+        for reference in references(formula.node)
     )
 
 
@@ -234,4 +246,4 @@ def _example_holds(rule: Rule, ruleset: Ruleset, example: dict[str, Any], kind: 
     try:
         return _truth(rule.require, _RuleScope(names, ruleset.values)) is True
     except EvaluationError as error:
-        return error.id in _UNSET and not rule.absent_fails
+        return _is_unset(rule, error) and not rule.absent_fails

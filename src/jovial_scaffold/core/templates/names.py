@@ -34,7 +34,7 @@ def check_names(template: Template, draft: bool = False) -> list[Finding]:
         findings += _check_after(template, resource)
     if not template.unread:
         level: Level = "note" if draft else "warning"
-        findings += _unused(template, used, level)
+        findings += _unused(template, used | template.unknown_names, level)
     return [*findings, *_value_cycles(template)]
 
 

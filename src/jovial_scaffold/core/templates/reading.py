@@ -52,6 +52,7 @@ class _Reader(Compiler):
         self.catalogs = catalogs
         self.declared: dict[str, Origin] = {}
         self.unknown_names: set[str] = set()
+        self.malformed = False  # a whole section is lost: what it declared is not judged
         self.types: dict[str, Any] = {}
 
     def template(self) -> Template:
@@ -67,11 +68,15 @@ class _Reader(Compiler):
                     "Begin with `parameters:` and `resources:`.",
                 )
             return Template("", {}, (), {}, {}, {}, origin, unread=True)
-        misspelt = False
+        if whole and not any(near(key, _SECTIONS) or key in _SECTIONS for key in whole):
+            message = f"{self.source.name} is used as a template, and has none of a template's sections."
+            hint = f"Its sections are {', '.join(_SECTIONS)}."
+            self.report("file-role", message, origin.child(next(iter(whole))).key_span(), hint)
+            return Template("", {}, (), {}, {}, {}, origin, unread=True)
         for key in whole:
             if key not in _SECTIONS and key != "$schema":
                 self.unknown_section(key, origin)
-                misspelt = misspelt or bool(near(key, _SECTIONS))
+                self.malformed = self.malformed or bool(near(key, _SECTIONS))
         for name in _NOT_YET:
             if content := self.section(whole, name):
                 self.report(
@@ -96,7 +101,7 @@ class _Reader(Compiler):
             resources,
             outputs,
             origin,
-            unread=self.source.broken or misspelt or any(whole.get(section) is UNKNOWN for section in _SECTIONS),
+            unread=self.source.broken or self.malformed or any(whole.get(section) is UNKNOWN for section in _SECTIONS),
             unknown_names=frozenset(self.unknown_names),
         )
 
@@ -116,6 +121,7 @@ class _Reader(Compiler):
         if content is None or content is UNKNOWN:
             return {}
         if not isinstance(content, dict):
+            self.malformed = True
             hint = "Write one entry a line, as `name: …`."
             self.report(
                 "template-shape",
@@ -165,6 +171,7 @@ class _Reader(Compiler):
                 "Names of parameters, values, resources and outputs share one namespace.",
                 related=related,
             )
+            self.unknown_names.add(name)
             return False
         self.declared[name] = origin
         return True

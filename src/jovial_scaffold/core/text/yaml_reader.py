@@ -159,7 +159,7 @@ class _Builder:
         tag = event.tag
         if tag and tag != "!":
             value = self.tagged(event, text)
-        elif style == "plain" and event.implicit[0]:
+        elif style == "plain" and tag is None:
             value = self.plain(event, text)
         if event.anchor:
             self.anchors[event.anchor] = (value, 1)

@@ -1,0 +1,61 @@
+"""Fixtures: mini projects written from a table of files, and the real `jovial` program run as a user runs it."""
+
+import os
+import shutil
+import subprocess
+import sys
+from collections.abc import Callable, Mapping
+from pathlib import Path
+from typing import Any
+
+import pytest
+import yaml
+
+CASES = Path(__file__).parent / "cases"
+Write = Callable[[Mapping[str, str]], Path]
+Run = Callable[..., "subprocess.CompletedProcess[str]"]
+
+
+def load_cases(name: str) -> list[Any]:
+    """The entries of a file of cases, each with an id for pytest."""
+    entries = yaml.safe_load((CASES / name).read_text("utf-8"))
+    return [pytest.param(entry, id=str(entry.get("name") or entry.get("expression") or index)[:60]) for index, entry in enumerate(entries)]
+
+
+@pytest.fixture
+def write(tmp_path: Path) -> Write:
+    """Writes files into a fresh folder and gives the folder."""
+
+    def write_files(files: Mapping[str, str]) -> Path:
+        for name, text in files.items():
+            path = tmp_path / name
+            path.parent.mkdir(parents=True, exist_ok=True)
+            path.write_bytes(text.encode("utf-8"))
+        return tmp_path
+
+    return write_files
+
+
+def jovial(*arguments: str, cwd: Path, env: Mapping[str, str] | None = None, **more: Any) -> "subprocess.CompletedProcess[str]":
+    """Run the installed program."""
+    found = Path(sys.executable).with_name("jovial")
+    program = str(found) if found.exists() else shutil.which("jovial")
+    assert program, "jovial is not installed: pip install ."
+    environment = {k: v for k, v in os.environ.items() if not k.startswith(("JOVIAL_", "COLUMNS", "NO_COLOR"))} | dict(env or {})
+    return subprocess.run(
+        [program, *arguments], cwd=cwd, env=environment, capture_output=True, text=True, encoding="utf-8", timeout=60, check=False, **more
+    )
+
+
+@pytest.fixture(scope="session")
+def demo_folder(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The demo project, written once; tests that change it copy it first."""
+    folder = tmp_path_factory.mktemp("demo")
+    assert jovial("demo", cwd=folder).returncode == 0
+    return folder / "ridgeline"
+
+
+@pytest.fixture
+def demo(demo_folder: Path, tmp_path: Path) -> Path:
+    """A demo project of one's own."""
+    return Path(shutil.copytree(demo_folder, tmp_path / "ridgeline"))

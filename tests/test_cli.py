@@ -1,0 +1,285 @@
+"""The installed program as users run it: files in a temporary folder, standard streams, exit codes."""
+
+import json
+import os
+import shutil
+import subprocess
+import sys
+import time
+from pathlib import Path
+from typing import Any
+
+import jsonschema
+import pytest
+import yaml
+
+from tests.conftest import jovial
+
+SCHEMAS = Path(__file__).parents[1] / "docs" / "schemas"
+FLAWS = [
+    ("line.yaml", 9, "parameter-missing"),
+    ("line.yaml", 18, "key-missing"),
+    ("line.yaml", 19, "value-unused"),
+    ("line.yaml", 26, "property-missing"),
+    ("line.yaml", 34, "rule-failed"),
+    ("line.yaml", 35, "property-type"),
+    ("line.yaml", 45, "property-unknown"),
+    ("line.yaml", 48, "name-unknown"),
+    ("line.yaml", 55, "property-unknown"),
+    ("line.yaml", 58, "yaml-cut"),
+    ("parameters/common.yaml", 3, "secret-in-clear"),
+    ("parameters/live.yaml", 3, "parameter-range"),
+    ("parameters/rehearsal.toml", 3, "parameter-type"),
+    ("parameters/sandbox.yaml", 2, "parameter-undeclared"),
+]
+
+
+def valid(name: str, text: str) -> Any:
+    document = json.loads(text)
+    jsonschema.validate(document, json.loads((SCHEMAS / f"jovial-{name}-1.schema.json").read_text()))
+    return document
+
+
+def test_version_and_help(tmp_path: Path) -> None:
+    for option in ("--version", "-V"):
+        result = jovial(option, cwd=tmp_path)
+        assert result.returncode == 0 and result.stdout.startswith("jovial ") and result.stderr == ""
+    whole = jovial("--help", cwd=tmp_path).stdout
+    assert whole.index("─ Author") < whole.index("─ Check") < whole.index("─ Preview")
+    for command in ("demo", "check", "render", "compare"):
+        assert f"Example: jovial {command}" in jovial(command, "--help", cwd=tmp_path).stdout
+    assert shutil.which("jovial-scaffold") or Path(sys.executable).with_name("jovial-scaffold").exists()
+
+
+def test_completion_offers_commands_and_environments(demo_folder: Path) -> None:
+    def complete(words: str, index: str) -> str:
+        env = {"_JOVIAL_COMPLETE": "complete_bash", "COMP_WORDS": words, "COMP_CWORD": index}
+        return jovial(cwd=demo_folder, env=env).stdout
+
+    assert "compare" in complete("jovial co", "1").split()
+    assert complete("jovial render r", "2").split() == ["rehearsal"]
+
+
+def test_demo_refuses_to_overwrite_and_tells_its_story(tmp_path: Path) -> None:
+    first = jovial("demo", cwd=tmp_path)
+    assert first.returncode == 0 and "nothing to report" in first.stdout and "What to try next" in first.stdout and first.stderr == ""
+    assert max(map(len, first.stdout.splitlines())) <= 80
+    second = jovial("demo", cwd=tmp_path)
+    assert second.returncode == 2 and "nothing is overwritten" in second.stderr
+    assert jovial("demo", "--into", "elsewhere", cwd=tmp_path).returncode == 0
+    assert (tmp_path / "elsewhere" / "jovial.yaml").is_file()
+
+
+def test_every_planted_mistake_is_found_at_its_line_and_nothing_else(tmp_path: Path) -> None:
+    told = jovial("demo", "--flawed", cwd=tmp_path)
+    assert told.returncode == 0 and "12 errors and 2 warnings" in told.stdout and "edelweiss" not in told.stdout
+    result = jovial("check", "--format", "json", cwd=tmp_path / "ridgeline-flawed")
+    document = valid("check", result.stdout)
+    assert result.returncode == 1
+    assert [(f["file"], f["line"], f["id"]) for f in document["findings"]] == FLAWS
+    assert document["summary"]["errors"] == 12 and document["summary"]["warnings"] == 2
+
+
+def test_check_of_a_clean_project(demo_folder: Path) -> None:
+    result = jovial("check", cwd=demo_folder)
+    assert result.returncode == 0 and result.stderr == ""
+    assert result.stdout.startswith("3 environments, 58 resources, 195 rules evaluated: nothing to report.")
+    document = valid("check", jovial("check", "live", "--format", "json", cwd=demo_folder).stdout)
+    assert document["environments"] == ["live"] and document["findings"] == []
+    below = jovial("check", cwd=demo_folder / "parameters")
+    assert below.returncode == 0
+
+
+def test_a_finding_has_the_shape_that_people_read(demo: Path) -> None:
+    line = demo / "line.yaml"
+    line.write_text(line.read_text().replace("copies: ${scale.timetable_copies}", "copies: ${scale.timetable}"))
+    result = jovial("check", "live", cwd=demo)
+    assert result.returncode == 1
+    text = result.stdout.splitlines()
+    number = next(index for index, each in enumerate(line.read_text().splitlines(), 1) if "copies: ${scale.timetable}" in each)
+    assert text[0] == f"line.yaml:{number}:15  error  property-type"
+    assert text[1] == '  `copies` takes an integer, and this gives the text "l".'
+    assert text[2] == f"   {number} │     copies: ${{scale.timetable}}"
+    assert text[3] == "       │               ───────────────"
+    assert text[4] == "  parameters/live.yaml:1:10 `setting` is set here."
+    assert text[5] == "  In live, at timetable:copies."
+
+
+def test_files_are_named_so_that_they_can_be_opened_from_here(demo: Path) -> None:
+    (demo / "line.yaml").write_text("resources: 3\n")
+    assert jovial("check", "--project", "ridgeline", cwd=demo.parent).stdout.startswith("ridgeline/line.yaml:1:12")
+    assert jovial("check", cwd=demo / "rules").stdout.startswith("../line.yaml:1:12")
+
+
+def test_render_in_every_format(demo: Path) -> None:
+    text = jovial("render", "live", cwd=demo)
+    assert text.returncode == 0 and "wave 1" in text.stdout and "‹track_net:id›" in text.stdout and "(secret)" in text.stdout
+    document = valid("render", jovial("render", "live", "--format", "json", cwd=demo).stdout)
+    assert document["resources"]["central_net"]["properties"]["network"] == {"$pending": "track_net:id"}
+    assert next(iter(document["resources"])) == "archive"
+    assert yaml.safe_load(jovial("render", "live", "--format", "yaml", cwd=demo).stdout) == document
+    manifests = list(yaml.safe_load_all(jovial("render", "live", "--format", "manifests", cwd=demo).stdout))
+    assert manifests == [each["properties"] for each in document["resources"].values()]
+    out = jovial("render", "live", "--format", "json", "--out", "live.json", cwd=demo)
+    assert out.stdout == "" and "live.json" in out.stderr and json.loads((demo / "live.json").read_text()) == document
+    assert jovial("render", "live", "--out", "-", "--format", "json", cwd=demo).stdout == (demo / "live.json").read_text()
+
+
+def test_render_writes_nothing_where_something_is_wrong(demo: Path) -> None:
+    result = jovial("render", "live", "--with", "archive_days=0", "--out", "x.json", cwd=demo)
+    assert result.returncode == 1 and result.stdout == "" and "parameter-range" in result.stderr and not (demo / "x.json").exists()
+    missing = jovial("render", "live", "--out", "no/such/x.json", cwd=demo)
+    assert missing.returncode == 2 and "no/such" in missing.stderr and "Traceback" not in missing.stderr
+
+
+def test_compare_fits_the_terminal_and_filters(demo: Path) -> None:
+    narrow = jovial("compare", cwd=demo)
+    assert narrow.returncode == 0 and max(map(len, narrow.stdout.splitlines())) <= 80
+    wide = jovial("compare", cwd=demo, env={"COLUMNS": "140"}).stdout
+    assert "driven by" in wide and 80 < max(map(len, wide.splitlines())) <= 140
+    document = valid("compare", jovial("compare", "--format", "json", "--baseline", "live", "--only", "gates/*:copies", cwd=demo).stdout)
+    assert document["environments"] == ["live", "sandbox", "rehearsal"]
+    assert {row["pointer"] for row in document["rows"]} == {"copies"}
+    everything = valid("compare", jovial("compare", "--all", "--format", "json", cwd=demo).stdout)
+    assert any(not row["differs"] for row in everything["rows"])
+    assert "no difference" in jovial("compare", "live", cwd=demo).stdout
+
+
+def test_colours_follow_the_terminal_and_its_variables(demo: Path) -> None:
+    (demo / "line.yaml").write_text("resources: 3\n")
+    assert "\x1b" not in jovial("check", cwd=demo).stdout
+    script = shutil.which("script")
+    if not script:
+        pytest.skip("needs script(1)")
+    jovial_path = str(Path(sys.executable).with_name("jovial"))
+
+    def in_terminal(**env: str) -> str:
+        environment = {**os.environ, "TERM": "xterm", **env}
+        return subprocess.run(
+            [script, "-qec", f"{jovial_path} check", "/dev/null"], cwd=demo, env=environment, capture_output=True, text=True, check=False
+        ).stdout
+
+    assert "\x1b[1;31merror" in in_terminal()
+    assert "\x1b[1;31m" not in in_terminal(NO_COLOR="1") and "\x1b[1;31m" not in in_terminal(TERM="dumb")
+
+
+def test_the_command_line_is_wrong(demo: Path) -> None:
+    for arguments in (
+        ["check", "lvie"],
+        ["check", "--nope"],
+        ["check", "--with", "x"],
+        ["render"],
+        ["nonsense"],
+        ["check", "--project", "nowhere"],
+        ["check", "--format", "xml"],
+    ):
+        result = jovial(*arguments, cwd=demo)
+        assert result.returncode == 2 and result.stderr.strip() and "Traceback" not in result.stderr, arguments
+    outside = jovial("check", cwd=Path("/"))
+    assert outside.returncode == 2 and "jovial demo" in outside.stderr
+
+
+def test_a_pipe_that_closes_ends_quietly(demo: Path) -> None:
+    jovial_path = str(Path(sys.executable).with_name("jovial"))
+    result = subprocess.run(
+        f"{jovial_path} compare --all --format json | head -c 10", shell=True, cwd=demo, capture_output=True, text=True, check=False
+    )
+    assert result.stderr == "" and len(result.stdout) == 10
+
+
+def alias_bomb() -> str:
+    lines = ["a0: &a0 [x, x, x, x, x, x, x, x, x, x]"]
+    lines += [f"a{n}: &a{n} [{', '.join([f'*a{n - 1}'] * 10)}]" for n in range(1, 10)]
+    return "\n".join(lines)
+
+
+BAD = {
+    "empty": (b"", "template-shape"),
+    "binary": (bytes(range(256)) * 20, "file-encoding"),
+    "large": (b"a: 1\n" * 10_000_000, "file-too-large"),
+    "many values by aliases": (alias_bomb().encode(), "file-too-many-values"),
+    "deep": (b"[" * 10_000 + b"]" * 10_000, "nesting-too-deep"),
+    "deep block": (b"".join(b" " * n + b"a:\n" for n in range(2_000)), "nesting-too-deep"),
+    "UTF-16": ("resources: {}".encode("utf-16"), "file-encoding"),
+    "Latin-1": ("description: Gipfel höher".encode("latin-1"), "file-encoding"),
+    "other scripts": ("resources: {駅 (fulmar.network): {}}\n".encode(), "name-invalid"),
+    "control characters": (b"description: a\x07b\n", "yaml-syntax"),
+    "a scalar": (b"hello", "template-shape"),
+}
+
+
+@pytest.mark.parametrize("name", BAD)
+def test_bad_templates_give_a_finding_soon(demo: Path, name: str) -> None:
+    content, expected = BAD[name]
+    (demo / "line.yaml").write_bytes(content)
+    began = time.monotonic()
+    result = jovial("check", "--format", "json", cwd=demo)
+    assert time.monotonic() - began < 10  # far above what it takes: a bound against hanging, not a measurement
+    assert result.returncode == 1 and result.stderr == ""
+    assert valid("check", result.stdout)["findings"][0]["id"] == expected
+
+
+def test_files_that_are_none(demo: Path) -> None:
+    line = demo / "line.yaml"
+    line.unlink()
+    for make, expected in ((lambda: None, "file-missing"), (lambda: os.mkfifo(line), "file-unreadable")):
+        make()
+        (finding,) = valid("check", jovial("check", "--format", "json", cwd=demo).stdout)["findings"]
+        assert (finding["id"], finding["file"]) == (expected, "jovial.yaml")
+    (demo / "parameters/live.yaml").unlink()
+    (demo / "parameters/live.yaml").mkdir()
+    line.unlink()
+    shutil.copy(Path(__file__).parents[1] / "src/jovial_scaffold/demo/ridgeline/line.yaml", line)
+    document = valid("check", jovial("check", "--format", "json", cwd=demo).stdout)
+    assert [(f["id"], f["environments"]) for f in document["findings"]] == [("file-unreadable", [])]
+
+
+@pytest.mark.skipif(os.geteuid() != 0, reason="only root can become another user")
+def test_a_file_that_may_not_be_read(tmp_path: Path, demo: Path) -> None:
+    tmp_path.chmod(0o755)
+    for folder in (tmp_path, *tmp_path.parents):
+        if folder.stat().st_uid == 0 and folder != Path("/"):
+            folder.chmod(folder.stat().st_mode | 0o055)
+    (demo / "line.yaml").chmod(0)
+    if not os.access(Path(sys.executable).resolve(), os.X_OK) or str(Path(sys.executable).resolve()).startswith("/root"):
+        pytest.skip("the interpreter itself cannot be read by another user here")
+    result = jovial("check", cwd=demo, user=65534)
+    assert result.returncode == 1 and "may not be read" in result.stdout
+
+
+def test_crlf_and_byte_order_marks_are_tolerated(demo: Path) -> None:
+    for path in (*demo.rglob("*.yaml"), *demo.rglob("*.toml")):
+        path.write_bytes(b"\xef\xbb\xbf" + path.read_bytes().replace(b"\n", b"\r\n"))
+    assert jovial("check", cwd=demo).returncode == 0
+
+
+def test_text_from_files_cannot_steer_the_terminal(demo: Path) -> None:
+    (demo / "parameters/common.yaml").write_text('line: "a\\u001b[2Jb\\u202ec"\ndesk_range: 192.0.2.0/27\n')
+    result = jovial("check", "live", cwd=demo)
+    assert result.returncode == 1 and "\x1b" not in result.stdout and "\u202e" not in result.stdout and "\\u001b" in result.stdout
+
+
+def test_no_secret_in_any_output(demo: Path) -> None:
+    canary = "edelweiss-over-the-tunnel"
+    common = demo / "parameters/common.yaml"
+    provoked = {
+        "clean": common.read_text(),
+        "in clear": f"{common.read_text()}desk_password: {canary}\n",
+        "misspelt": f"{common.read_text()}desk_pasword: {canary}\n",
+        "broken": f"line: alp\ndesk_password: {canary}: x\n",
+        "ill-typed": f"{common.read_text()}desk_password: [{canary}]\n",
+        "joined with null": common.read_text(),
+    }
+    for name, text in provoked.items():
+        common.write_text(text)
+        if name == "joined with null":
+            line = demo / "line.yaml"
+            line.write_text(
+                line.read_text().replace('entries: {desk: "${desk_password}"}', 'entries: {desk: "${desk_password}-${int(desk_password)}"}')
+            )
+        for arguments in (["check"], ["render", "live"], ["compare"], ["compare", "--all"]):
+            for format in ("text", "json"):
+                result = jovial(*arguments, "--format", format, "--with", f"desk_password={canary}", cwd=demo)
+                assert canary not in result.stdout + result.stderr, (name, arguments, format)
+                result = jovial(*arguments, "--format", format, cwd=demo, env={"JOVIAL_PARAMETER_DESK_PASSWORD": canary[:5]})
+                assert canary[:5] not in result.stdout + result.stderr, (name, arguments, format)
