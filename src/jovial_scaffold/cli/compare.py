@@ -24,7 +24,7 @@ def command(
 ) -> None:
     """Only what differs is shown. Parameters that drive a difference stand beside it, and where they are set below.
 
-    Example: jovial compare rehearsal live --only 'gates:*'
+    Example: jovial compare rehearsal live --only 'gates/*'
     """
     try:
         loaded = load(project, with_values, with_file)

@@ -51,7 +51,8 @@ class _Layout:
         self.labels = min(labels, max(16, width // 3))
         room = width - self.labels - (_GAP * (len(names) + 1))
         least = sum(min(each, _LEAST_VALUE + 7) for each in wanted)
-        self.drivers = min(drivers, 28) if drivers and room - least - _GAP >= min(drivers, 28) else 0
+        # The column of drivers is all or nothing: a cut name helps nobody.
+        self.drivers = drivers if drivers and room - least - _GAP >= drivers else 0
         self.values = _shared(wanted, room - self.drivers)
 
 
@@ -84,6 +85,16 @@ def _as_first(row: Row, name: str) -> bool:
     return same(next(iter(row.values.values())), row.values[name])
 
 
+def _role(row: Row, name: str, comparison: Comparison) -> str:
+    """What is missing or equal to the first column stands back; what differs from it stands out."""
+    if name not in row.values or not row.differs:
+        return "faint"
+    first = comparison.environments[0]
+    if name == first:
+        return ""
+    return "" if first in row.values and same(row.values[first], row.values[name]) else "note"
+
+
 def _driver_names(row: Row) -> str:
     return ", ".join(driver.parameter for driver in row.drivers)
 
@@ -95,8 +106,7 @@ def _resource(address: str, rows: list[Row], comparison: Comparison, layout: _La
         columns = []
         for name, width in zip(comparison.environments, layout.values, strict=True):
             text = cut_within(_value(row, name), width)
-            missing = name not in row.values
-            columns.append(style.paint("faint" if missing or not row.differs else "note", text) + " " * (width - cells(text) + _GAP))
+            columns.append(style.paint(_role(row, name, comparison), text) + " " * (width - cells(text) + _GAP))
         drivers = cut(_driver_names(row), layout.drivers) if layout.drivers else ""
         yield f"{label}{''.join(columns)}{style.paint('driver', drivers)}".rstrip()
 
@@ -115,12 +125,16 @@ def _drivers(comparison: Comparison, style: Style) -> Iterator[str]:
     yield style.paint("strong", "What drives the differences")
     width = max(map(cells, driven))
     for name in sorted(driven, key=lambda name: (-driven[name], name)):
-        count = counted(driven[name], "row").rjust(9)
-        yield f"  {style.paint('driver', padded(name, width))}  {count}"
-        longest = max(map(cells, comparison.environments))
-        for environment in comparison.environments:
-            if setter := sources.get(name, {}).get(environment):
-                yield f"  {' ' * width}  {padded(environment, longest)}  {style.paint('place', visible(setter))}"
+        yield f"  {style.paint('driver', padded(name, width))}  {counted(driven[name], 'row').rjust(9)}"
+        places = [(each, visible(sources[name][each])) for each in comparison.environments if each in sources.get(name, {})]
+        if not places:
+            continue
+        joined = "  ".join(f"{each} {style.paint('place', place)}" for each, place in places)
+        if sum(cells(each) + cells(place) + 3 for each, place in places) + 4 <= style.width:
+            yield f"    {joined}"
+        else:
+            longest = max(cells(each) for each, _ in places)
+            yield from (f"    {padded(each, longest)}  {style.paint('place', place)}" for each, place in places)
     unexplained = sum(1 for row in comparison.rows if row.differs and not row.drivers)
     if unexplained:
         yield f"  {counted(unexplained, 'row')} with no known driver"

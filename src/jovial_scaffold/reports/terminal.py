@@ -31,7 +31,7 @@ class Style:
 
     def paint(self, role: str, text: str) -> str:
         """Text in the colour of a role."""
-        return f"\x1b[{_ROLES[role]}m{text}\x1b[0m" if self.colours and text else text
+        return f"\x1b[{_ROLES[role]}m{text}\x1b[0m" if self.colours and text and role else text
 
 
 def style_for(stream: TextIO, process: Mapping[str, str]) -> Style:
