@@ -13,7 +13,7 @@ from jovial_scaffold.core.expressions.parser import parse
 from jovial_scaffold.core.expressions.placeholders import Formula, Joined, template_text
 from jovial_scaffold.core.expressions.values import Optional, Pending, Secret
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from tests.conftest import load_cases
+from tests.support import load_cases
 
 NAMES = {
     "station": {"code": "kes", "name": "Kestrel Valley"},

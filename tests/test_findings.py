@@ -7,7 +7,7 @@ import pytest
 from jovial_scaffold import Project
 from jovial_scaffold.core.findings import Finding, Span, merged
 from jovial_scaffold.core.project import Overrides
-from tests.conftest import Write, load_cases
+from tests.support import Write, load_cases
 
 PROJECT = """project: trial
 template: line.yaml

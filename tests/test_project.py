@@ -20,7 +20,7 @@ from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.schemas.catalog import SHIPPED
 from jovial_scaffold.core.text.source import part
 from jovial_scaffold.reports.machine import compare_document, public, render_document, yaml_text
-from tests.conftest import Write
+from tests.support import Write
 
 
 def document(folder: Path, environment: str = "live", **more: Any) -> dict[str, Any]:

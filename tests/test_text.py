@@ -14,7 +14,7 @@ from jovial_scaffold.core.text.patterns import pattern
 from jovial_scaffold.core.text.source import Pointer
 from jovial_scaffold.core.text.wording import did_you_mean, listed, shown
 from jovial_scaffold.core.text.writing import write_whole
-from tests.conftest import load_cases
+from tests.support import load_cases
 
 
 @pytest.mark.parametrize("case", load_cases("reading.yaml"))

@@ -53,7 +53,7 @@ class Validator:
         except jsonschema_rs.ValidationError as error:
             raise SchemaError(_schema_fault(error), tuple(error.instance_path)) from None
         except (jsonschema_rs.ReferencingError, ValueError) as error:
-            raise SchemaError(f"A reference cannot be resolved: {_first_line(error)}", ()) from None
+            raise SchemaError(f"A reference leads nowhere: {_first_line(error)}", ()) from None
 
     def violations(self, value: Any) -> list[Violation]:
         """All that is wrong with a value; empty where nothing is."""
@@ -88,6 +88,8 @@ def _first_line(error: BaseException) -> str:
 
 
 def _schema_fault(error: Any) -> str:
+    if "registry" in error.message:
+        return "A reference leads out of this document, or nowhere in it: `$ref` is written #/types/NAME."
     keyword = error.instance_path[-1] if error.instance_path else ""
     if keyword == "type" or (len(error.instance_path) > 1 and error.instance_path[-2] == "type"):
         types = ("string", "integer", "number", "boolean", "array", "object", "null")
