@@ -13,7 +13,6 @@ import yaml
 
 CASES = Path(__file__).parent / "cases"
 Write = Callable[[Mapping[str, str]], Path]
-Run = Callable[..., "subprocess.CompletedProcess[str]"]
 
 
 def load_cases(name: str) -> list[Any]:

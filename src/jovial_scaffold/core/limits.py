@@ -23,7 +23,6 @@ EXPRESSION_LENGTH = Limit(16_384, "characters", "expression-too-long")
 EXPRESSION_NESTING = Limit(120, "levels", "expression-too-deep")
 EVALUATION_STEPS = Limit(1_000_000, "steps", "expression-budget")
 RESULT_SIZE = Limit(4_000_000, "elements or characters", "expression-budget")
-VALUE_NESTING = Limit(200, "levels", "expression-budget")
 PATTERN_LENGTH = Limit(2_000, "characters", "expression-budget")
 
 LOOP_ITEMS = Limit(100_000, "items", "loop-too-long")

@@ -1,7 +1,7 @@
 """Rendered environments as rows: one for each property, one column for each environment, and what drives each difference."""
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from typing import Any
 
 from jovial_scaffold.core.expressions.values import Pending, Secret, equal
@@ -44,7 +44,6 @@ class Comparison:
     rows: tuple[Row, ...]
     resources: int
     differing: int
-    renderings: tuple[Rendering, ...] = field(default=(), repr=False)
 
     @property
     def same(self) -> int:
@@ -69,7 +68,7 @@ def compare(renderings: Sequence[Rendering], everything: bool = False, only: str
         if any(row.differs for row in found):
             differing += 1
         rows += [_driven(row, renderings) if row.differs else row for row in found if row.differs or everything]
-    return Comparison(tuple(rendering.environment for rendering in renderings), tuple(rows), compared, differing, tuple(renderings))
+    return Comparison(tuple(rendering.environment for rendering in renderings), tuple(rows), compared, differing)
 
 
 def _resource_rows(address: str, renderings: Sequence[Rendering]) -> Iterator[Row]:

@@ -53,14 +53,6 @@ class Scope(Protocol):
         """The value of a name; may be a mark or a Record. Raises EvaluationError where there is none."""
 
 
-class NoNames:
-    """The scope of an expression that uses no names."""
-
-    def value(self, name: str) -> Any:
-        """Always raises EvaluationError."""
-        raise EvaluationError(f"Nothing is called `{name}` here.", id="name-unknown")
-
-
 class MapScope:
     """A scope over a map."""
 
@@ -147,7 +139,7 @@ class _Evaluator:
     def select(self, node: Select, names: Locals) -> Any:
         operand = self.run(node.operand, names)
         if node.optional or type(operand) is Optional:
-            return self.optional_step(node, operand, node.field, lambda whole: _field(whole, node.field, type(operand) is not Optional))
+            return self.optional_step(node, operand, node.field, lambda whole: _field(whole, node.field))
         return self.through_secret(node, operand, lambda whole: _field(whole, node.field), (node.field_start, node.end))
 
     def through_secret(self, node: Node, operand: Any, step: Callable[[Any], Any], at: tuple[int, int] | None = None) -> Any:
@@ -494,7 +486,7 @@ def _not_boolean(value: Any) -> EvaluationError:
     return EvaluationError(f"A condition is true or false, and this is {type_name(value)}: {{}}.", value, id="type-mismatch")
 
 
-def _field(whole: Any, field: str, dynamic: bool = True) -> Any:
+def _field(whole: Any, field: str) -> Any:
     if isinstance(whole, Record):
         return whole.select(field)
     if type(whole) is dict:

@@ -17,7 +17,6 @@ from jovial_scaffold.core.expressions.syntax import (
 )
 from jovial_scaffold.core.expressions.tokens import RESERVED, Token, tokenize
 from jovial_scaffold.core.limits import EXPRESSION_LENGTH, EXPRESSION_NESTING, INT64_MAX
-from jovial_scaffold.core.text.wording import did_you_mean
 
 _PRECEDENCE = {"||": 1, "&&": 2, "==": 3, "!=": 3, "<": 3, "<=": 3, ">": 3, ">=": 3, "in": 3, "+": 4, "-": 4, "*": 5, "/": 5, "%": 5}
 
@@ -292,8 +291,3 @@ class _Parser:
 
 def _dotted(node: Node) -> bool:
     return isinstance(node, Name) or (isinstance(node, Select) and not node.optional and _dotted(node.operand))
-
-
-def unknown_macro_hint(name: str) -> str:
-    """Advice for a method that is neither a function nor a macro."""
-    return did_you_mean(name, MACROS)

@@ -7,7 +7,7 @@ int is `int` (64 bits, checked), uint is `UInt`, double is `float`, string is `s
 from collections.abc import Iterable
 from typing import Any, Final
 
-from jovial_scaffold.core.text.unknown import UNKNOWN, Unknown
+from jovial_scaffold.core.text.unknown import UNKNOWN
 
 
 class UInt(int):
@@ -119,9 +119,6 @@ class Record:
         """The record as a map."""
         raise NotImplementedError
 
-
-Mark = Pending | Secret | Unknown
-MARKS: Final = (Pending, Secret, Unknown)
 
 _TYPE_NAMES: dict[type, str] = {
     bool: "bool",

@@ -118,12 +118,6 @@ class Tracer:
             self._formula(condition.content.node, {}, found, set())
         return list(found)
 
-    def compiled_sources(self, compiled: Compiled, rest: Pointer = ()) -> list[Source]:
-        """The parameters behind a value that stands outside of resources."""
-        found: dict[Source, None] = {}
-        self._compiled(compiled, rest, {}, found, set())
-        return list(found)
-
     def related(self, sources: list[Source]) -> tuple[Related, ...]:
         """The lines of parameter files that set these values."""
         related: dict[Related, None] = {}

@@ -16,7 +16,6 @@ class Format(NamedTuple):
     """A way to read text: `read` gives value and problems, `locate` the places of its values. `typed` is False where all values are text."""
 
     name: str
-    suffixes: tuple[str, ...]
     read: Callable[[str], tuple[Any, list[Problem]]]
     locate: Callable[[str], dict[Pointer, Place]]
     typed: bool = True
@@ -25,25 +24,25 @@ class Format(NamedTuple):
 def _yaml() -> Format:
     from jovial_scaffold.core.text.yaml_reader import locate_yaml, read_yaml
 
-    return Format("YAML", (".yaml", ".yml"), read_yaml, locate_yaml)
+    return Format("YAML", read_yaml, locate_yaml)
 
 
 def _json() -> Format:
     from jovial_scaffold.core.text.json_reader import locate_json, read_json
 
-    return Format("JSON", (".json",), read_json, locate_json)
+    return Format("JSON", read_json, locate_json)
 
 
 def _toml() -> Format:
     from jovial_scaffold.core.text.toml_reader import locate_toml, read_toml
 
-    return Format("TOML", (".toml",), read_toml, locate_toml)
+    return Format("TOML", read_toml, locate_toml)
 
 
 def _dotenv() -> Format:
     from jovial_scaffold.core.text.dotenv_reader import locate_dotenv, read_dotenv
 
-    return Format("dotenv", (".env",), read_dotenv, locate_dotenv, typed=False)
+    return Format("dotenv", read_dotenv, locate_dotenv, typed=False)
 
 
 _FORMATS: dict[str, Callable[[], Format]] = {".yaml": _yaml, ".yml": _yaml, ".json": _json, ".toml": _toml, ".env": _dotenv}
