@@ -106,8 +106,10 @@ def same(a: Any, b: Any) -> bool:
     """Whether two rendered values are equal; pending ones with equal origins are, unknown ones are not judged."""
     if a is UNKNOWN or b is UNKNOWN:
         return a is b
-    if isinstance(a, Pending | Secret) or isinstance(b, Pending | Secret):
-        return type(a) is type(b) and bool(a == b)
+    if isinstance(a, Pending) or isinstance(b, Pending):
+        return isinstance(a, Pending) and isinstance(b, Pending) and a.origins == b.origins
+    if isinstance(a, Secret) or isinstance(b, Secret):
+        return isinstance(a, Secret) and isinstance(b, Secret) and same(a.value, b.value)
     if isinstance(a, list) and isinstance(b, list):
         return len(a) == len(b) and all(map(same, a, b))
     if isinstance(a, dict) and isinstance(b, dict):

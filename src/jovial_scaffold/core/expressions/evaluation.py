@@ -10,6 +10,7 @@ from typing import Any, Protocol
 from jovial_scaffold.core.expressions import operators
 from jovial_scaffold.core.expressions.errors import BudgetError, EvaluationError
 from jovial_scaffold.core.expressions.functions import FUNCTIONS, call
+from jovial_scaffold.core.expressions.library.extensions import sorted_list
 from jovial_scaffold.core.expressions.syntax import (
     Call,
     Conditional,
@@ -42,28 +43,44 @@ from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.text.wording import did_you_mean
 
 Locals = Mapping[str, Any]
+
+
+class Names(Protocol):
+    """Anything that names can be looked up in."""
+
+    def __getitem__(self, name: str, /) -> Any: ...
+
+
 _SIMPLE = frozenset((str, int, bool, float, type(None)))
 _TYPES = frozenset(("int", "uint", "double", "string", "bytes", "bool", "list", "map", "null_type", "type", "optional_type"))
 
 
 class Scope(Protocol):
-    """Where names get their values."""
+    """Where names get their values.
+
+    `names[name]` gives the same values for generated code, and may raise anything where it cannot.
+    """
+
+    @property
+    def names(self) -> Names: ...
 
     def value(self, name: str) -> Any:
         """The value of a name; may be a mark or a Record. Raises EvaluationError where there is none."""
 
 
 class MapScope:
-    """A scope over a map."""
+    """A scope over a map. Names may hold dots: of `a.b.c`, the longest name that there is comes first, as the language defines."""
 
     def __init__(self, names: Mapping[str, Any]) -> None:
-        self.names = names
+        self.names: Names = names
+        self._known = names
+        self.dotted = frozenset(name for name in names if "." in name)
 
     def value(self, name: str) -> Any:
         """The entry of the map."""
-        if name in self.names:
-            return self.names[name]
-        raise EvaluationError(f"Nothing is called `{name}` here.", hint=did_you_mean(name, self.names), id="name-unknown")
+        if name in self._known:
+            return self._known[name]
+        raise EvaluationError(f"Nothing is called `{name}` here.", hint=did_you_mean(name, self._known), id="name-unknown")
 
 
 def evaluate(node: Node, scope: Scope, variables: Locals | None = None) -> Any:
@@ -78,6 +95,7 @@ class _Evaluator:
     def __init__(self, scope: Scope) -> None:
         self.scope = scope
         self.steps = EVALUATION_STEPS.most
+        self.dotted: frozenset[str] = getattr(scope, "dotted", frozenset())
 
     def run(self, node: Node, names: Locals) -> Any:
         self.steps -= 1
@@ -137,6 +155,8 @@ class _Evaluator:
             raise _placed(error, node) from None
 
     def select(self, node: Select, names: Locals) -> Any:
+        if self.dotted and (whole_name := dotted_name(node)) in self.dotted:
+            return self.scope.value(whole_name)
         operand = self.run(node.operand, names)
         if node.optional or type(operand) is Optional:
             return self.optional_step(node, operand, node.field, lambda whole: _field(whole, node.field))
@@ -418,7 +438,7 @@ class _Evaluator:
         items = [scope[node.variables[0]] for scope in scopes]
 
         def ordered(plain: list[Any]) -> list[Any]:
-            call(FUNCTIONS["sort", True], [plain])  # says which keys cannot be ordered
+            sorted_list(plain)  # says which keys cannot be ordered
             return [items[index] for index in sorted(range(len(items)), key=lambda index: plain[index])]
 
         return self.strict(node, ordered, [keys])
@@ -468,6 +488,15 @@ def unknown_function(node: Call) -> EvaluationError:
 def sorted_keys(target: dict[Any, Any]) -> list[Any]:
     """Keys in code-point order, so that the order in a file never matters."""
     return sorted(target, key=lambda key: (type_name(key), str(key)) if type(key) is not int else ("int", f"{key:+021d}"))
+
+
+def dotted_name(node: Node) -> str:
+    """`a.b.c` as a text; nothing for any other form."""
+    fields: list[str] = []
+    while isinstance(node, Select) and not node.optional:
+        fields.append(node.field)
+        node = node.operand
+    return ".".join((node.name, *reversed(fields))) if isinstance(node, Name) else ""
 
 
 def _placed(error: EvaluationError, node: Node) -> EvaluationError:

@@ -8,11 +8,13 @@ from collections.abc import Callable
 from typing import Any
 
 from jovial_scaffold.core.expressions.errors import BudgetError, EvaluationError
+from jovial_scaffold.core.expressions.times import Duration, Timestamp, duration, timestamp
 from jovial_scaffold.core.expressions.values import UInt, equal, key_value, map_key, type_name
 from jovial_scaffold.core.limits import INT64_MAX, INT64_MIN, RESULT_SIZE, UINT64_MAX
 from jovial_scaffold.core.text.wording import did_you_mean, listed
 
 _NUMERIC = ("int", "uint", "double")
+_ORDERED = frozenset(("int", "double", "string", "uint", "bool", "bytes", "timestamp", "duration"))
 
 
 def _int(result: int) -> int:
@@ -64,6 +66,10 @@ def add(a: Any, b: Any) -> Any:
             return a + b
         if kind is UInt:
             return _uint(int(a) + int(b))
+        if kind is Duration:
+            return duration(a.nanos + b.nanos)
+    elif (kind is Timestamp and type(b) is Duration) or (kind is Duration and type(b) is Timestamp):
+        return timestamp(a.nanos + b.nanos)
     raise mismatch("+", a, b)
 
 
@@ -77,6 +83,10 @@ def subtract(a: Any, b: Any) -> Any:
             return a - b
         if kind is UInt:
             return _uint(int(a) - int(b))
+        if kind is Duration or kind is Timestamp:
+            return duration(a.nanos - b.nanos)
+    elif kind is Timestamp and type(b) is Duration:
+        return timestamp(a.nanos - b.nanos)
     raise mismatch("-", a, b)
 
 
@@ -137,10 +147,11 @@ def compare(operator: str, test: Callable[[Any, Any], bool]) -> Callable[[Any, A
 
     def run(a: Any, b: Any) -> bool:
         left, right = type_name(a), type_name(b)
-        if left == right and left in ("int", "double", "string", "uint", "bool", "bytes"):
+        if left == right and left in _ORDERED:
             return test(a, b)
         if left in _NUMERIC and right in _NUMERIC:
-            return test(a, b)
+            # An int beside a double is compared as the double nearest to it, as the language defines it.
+            return test(float(a), float(b)) if "double" in (left, right) else test(a, b)
         raise mismatch(operator, a, b)
 
     return run
@@ -202,7 +213,7 @@ BINARY: dict[str, Callable[[Any, Any], Any]] = {
     "!=": lambda a, b: not equal(a, b),
     "<": compare("<", lambda a, b: a < b),
     "<=": compare("<=", lambda a, b: a <= b),
-    ">": compare(">", lambda a, b: a > b),
-    ">=": compare(">=", lambda a, b: a >= b),
+    ">": compare(">", lambda a, b: b < a),
+    ">=": compare(">=", lambda a, b: b <= a),
     "in": contains,
 }

@@ -16,6 +16,7 @@ from jovial_scaffold.core.expressions.syntax import (
     Select,
 )
 from jovial_scaffold.core.expressions.tokens import RESERVED, Token, tokenize
+from jovial_scaffold.core.expressions.values import TypeValue
 from jovial_scaffold.core.limits import EXPRESSION_LENGTH, EXPRESSION_NESTING, INT64_MAX
 
 _PRECEDENCE = {"||": 1, "&&": 2, "==": 3, "!=": 3, "<": 3, "<=": 3, ">": 3, ">=": 3, "in": 3, "+": 4, "-": 4, "*": 5, "/": 5, "%": 5}
@@ -145,6 +146,8 @@ class _Parser:
     def member(self, minus: Token | None = None) -> Node:
         """Member = Primary {"." ["?"] SELECTOR ["(" [ExprList] ")"] | "[" ["?"] Expr "]"}"""
         node = self.primary(minus)
+        if isinstance(node, Name) and node.name == "google":
+            node = self.official_type(node)
         while True:
             if self.take("."):
                 optional = self.take("?") is not None
@@ -165,6 +168,18 @@ class _Parser:
                 node = Index(node.start, closing.end, node, index, optional)
             else:
                 return node
+
+    def official_type(self, node: Node) -> Node:
+        """`google.protobuf.Timestamp` and `.Duration`: the names that the language definition gives to two types."""
+        rest = self.tokens[self.at : self.at + 4]
+        if (
+            [token.kind for token in rest] == [".", "name", ".", "name"]
+            and rest[1].value == "protobuf"
+            and rest[3].value in ("Timestamp", "Duration")
+        ):
+            self.at += 4
+            return Literal(node.start, rest[3].end, TypeValue(f"google.protobuf.{rest[3].value}"))
+        return node
 
     def selector(self) -> Token:
         """SELECTOR: any name, even a reserved one, or a name in back-quotes."""

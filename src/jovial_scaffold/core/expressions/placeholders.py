@@ -4,9 +4,10 @@ from dataclasses import dataclass
 from typing import Any
 
 from jovial_scaffold.core.expressions.errors import EvaluationError, SyntaxProblem
+from jovial_scaffold.core.expressions.library.strings import scalar_text
 from jovial_scaffold.core.expressions.parser import parse
+from jovial_scaffold.core.expressions.program import Program
 from jovial_scaffold.core.expressions.syntax import Node
-from jovial_scaffold.core.expressions.texts import scalar_text
 from jovial_scaffold.core.expressions.tokens import string_end
 from jovial_scaffold.core.expressions.values import Pending, Record, Secret, type_name
 from jovial_scaffold.core.text.unknown import UNKNOWN
@@ -14,11 +15,16 @@ from jovial_scaffold.core.text.unknown import UNKNOWN
 
 @dataclass(frozen=True, slots=True)
 class Formula:
-    """An expression inside a text. Offsets of the node count from `offset` in that text; `text` is the expression's own."""
+    """An expression inside a text. Offsets of its nodes count from `offset` in that text; `text` is the expression's own."""
 
-    node: Node
+    program: Program
     text: str
     offset: int
+
+    @property
+    def node(self) -> Node:
+        """Its syntax tree."""
+        return self.program.node
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,7 +45,7 @@ def bare(text: str) -> Formula:
     """An expression that stands without `${}`. Raises SyntaxProblem."""
     if text.startswith("${") and text.endswith("}"):
         raise SyntaxProblem("This key takes an expression by itself.", 0, len(text), f"Write it without ${{}}: {text[2:-1].strip()}")
-    return Formula(parse(text), text, 0)
+    return Formula(Program(parse(text)), text, 0)
 
 
 def template_text(text: str) -> str | Formula | Joined | Omittable:
@@ -62,7 +68,7 @@ def template_text(text: str) -> str | Formula | Joined | Omittable:
             end = expression_end(text, dollar + 2)
             optional = text.startswith("?", dollar + 2)
             start = dollar + 2 + optional
-            formula = Formula(_parse_at(text[start:end], start), text[start:end], start)
+            formula = Formula(Program(_parse_at(text[start:end], start)), text[start:end], start)
             if optional:
                 if dollar or end + 1 != len(text):
                     raise SyntaxProblem(

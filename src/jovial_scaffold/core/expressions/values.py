@@ -32,6 +32,10 @@ TRUE_KEY: Final = BoolKey(True)
 FALSE_KEY: Final = BoolKey(False)
 
 
+class MarkCompared(Exception):
+    """A mark, record or optional was compared by Python's `==`: whoever did so does not know how they compare."""
+
+
 class Pending:
     """What only the deployment can know. `origins` are `address:property` texts."""
 
@@ -44,10 +48,9 @@ class Pending:
         return f"(pending {', '.join(sorted(self.origins))})"
 
     def __eq__(self, other: object) -> bool:
-        return isinstance(other, Pending) and self.origins == other.origins
+        raise MarkCompared
 
-    def __hash__(self) -> int:
-        return hash(self.origins)
+    __hash__ = None  # type: ignore[assignment]  # what cannot be compared cannot be a key
 
 
 class Secret:
@@ -62,10 +65,9 @@ class Secret:
         return "(secret)"
 
     def __eq__(self, other: object) -> bool:
-        return isinstance(other, Secret) and self.value == other.value
+        raise MarkCompared
 
-    def __hash__(self) -> int:
-        return hash(("secret", repr(self.value)))
+    __hash__ = None  # type: ignore[assignment]  # what cannot be compared cannot be a key
 
 
 class Optional:
@@ -75,6 +77,11 @@ class Optional:
 
     def __init__(self, value: Any) -> None:
         self.value = value
+
+    def __eq__(self, other: object) -> bool:
+        raise MarkCompared  # `equal` knows how
+
+    __hash__ = None  # type: ignore[assignment]  # what cannot be compared cannot be a key
 
     def __repr__(self) -> str:
         return "optional.none()" if self is NONE else f"optional.of({self.value!r})"
@@ -106,6 +113,14 @@ class Record:
 
     __slots__ = ()
     type_name = "map"
+
+    def __eq__(self, other: object) -> bool:
+        raise MarkCompared
+
+    __hash__ = None  # type: ignore[assignment]  # what cannot be compared cannot be a key
+
+    def __getitem__(self, field: str) -> Any:
+        return self.select(field)
 
     def select(self, field: str) -> Any:
         """The value of a field. Raises EvaluationError where there is none."""

@@ -4,7 +4,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from jovial_scaffold.core.expressions.functions import patched
+from jovial_scaffold.core.expressions.library.own import patched
 from jovial_scaffold.core.findings import Span
 from jovial_scaffold.core.text.source import Pointer, Source, part
 

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from typing import Any, Final
 
 from jovial_scaffold.core.expressions.errors import EvaluationError
-from jovial_scaffold.core.expressions.evaluation import Scope, evaluate, sorted_keys
+from jovial_scaffold.core.expressions.evaluation import Scope, sorted_keys
 from jovial_scaffold.core.expressions.placeholders import Formula, Joined, Omittable, join_parts
 from jovial_scaffold.core.expressions.values import NONE, Optional, Pending, Record, Secret, UInt, key_value, type_name
 from jovial_scaffold.core.findings import Finding
@@ -55,11 +55,11 @@ class Computer:
         try:
             if isinstance(content, Formula):
                 formula = content
-                result = evaluate(content.node, self.scope, variables)
+                result = content.program.run(self.scope, variables)
                 return result if type(result) in _SIMPLE else plain(result)
             if isinstance(content, Omittable):
                 formula = content.formula
-                result = evaluate(formula.node, self.scope, variables)
+                result = formula.program.run(self.scope, variables)
                 if result is UNKNOWN or isinstance(result, Pending):
                     return result
                 if type(result) is not Optional:
@@ -74,7 +74,7 @@ class Computer:
             for part in content.parts:
                 if isinstance(part, Formula):
                     formula = part
-                    parts.append((part, evaluate(part.node, self.scope, variables)))
+                    parts.append((part, part.program.run(self.scope, variables)))
                 else:
                     parts.append((part, part))
             return self._joined(content, parts)
@@ -141,7 +141,7 @@ class Computer:
         if isinstance(condition.content, Constant):
             return condition.content.value
         try:
-            return plain(evaluate(condition.content.node, self.scope, variables))
+            return plain(condition.content.program.run(self.scope, variables))
         except EvaluationError as error:
             self.fail(error, condition.content, condition.origin, site)
             return UNKNOWN

@@ -63,6 +63,14 @@ class Environment:
 
     # -- names
 
+    @property
+    def names(self) -> "Environment":
+        """What generated code looks names up in."""
+        return self
+
+    def __getitem__(self, name: str) -> Any:
+        return self.value(name)
+
     def value(self, name: str) -> Any:
         """The value of a name of the template. Raises EvaluationError where there is none."""
         if name in self.parameters.values:

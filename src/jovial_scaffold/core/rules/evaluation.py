@@ -5,10 +5,10 @@ from typing import Any
 
 from jovial_scaffold.core.expressions.errors import EvaluationError
 from jovial_scaffold.core.expressions.evaluation import MapScope, Scope, evaluate
+from jovial_scaffold.core.expressions.library.strings import scalar_text
 from jovial_scaffold.core.expressions.placeholders import Formula, Joined
 from jovial_scaffold.core.expressions.references import Reference, references
 from jovial_scaffold.core.expressions.syntax import Macro, Node
-from jovial_scaffold.core.expressions.texts import scalar_text
 from jovial_scaffold.core.expressions.values import Pending, Secret
 from jovial_scaffold.core.findings import Finding, Related, Span
 from jovial_scaffold.core.rendering.rendering import RenderedResource, Rendering
@@ -28,15 +28,23 @@ class _RuleScope:
     """The names that a rule sees; the ruleset's own values are computed when first read."""
 
     def __init__(self, names: dict[str, Any], values: dict[str, Named]) -> None:
-        self.names = MapScope(names)
+        self.known = MapScope(names)
         self.values = values
         self.computing: set[str] = set()
+
+    @property
+    def names(self) -> "_RuleScope":
+        """What generated code looks names up in."""
+        return self
+
+    def __getitem__(self, name: str) -> Any:
+        return self.value(name)
 
     def value(self, name: str) -> Any:
         """The value of a name. Raises EvaluationError."""
         named = self.values.get(name)
         if named is None:
-            return self.names.value(name)
+            return self.known.value(name)
         if name in self.computing:
             raise EvaluationError(f"The value `{name}` depends on itself.")
         self.computing.add(name)
@@ -51,7 +59,7 @@ def computed(compiled: Compiled, scope: Scope) -> Any:
         return compiled.value
     if isinstance(compiled, Dynamic):
         if isinstance(compiled.content, Formula):
-            return evaluate(compiled.content.node, scope)
+            return compiled.content.program.run(scope, {})
         if isinstance(compiled.content, Joined):
             return message_text(compiled, scope)
     raise EvaluationError("A ruleset's value is a constant, or a text with expressions.")
@@ -69,7 +77,7 @@ def message_text(compiled: Compiled, scope: Scope) -> str:
 
 def _filled_in(formula: Formula, scope: Scope) -> str:
     try:
-        value = evaluate(formula.node, scope)
+        value = formula.program.run(scope, {})
     except EvaluationError:
         return "(unset)"
     if isinstance(value, Secret | Pending):
@@ -159,7 +167,7 @@ def _truth(condition: Condition | None, scope: _RuleScope) -> Any:
         return True
     if isinstance(condition.content, Constant):
         return condition.content.value
-    value = evaluate(condition.content.node, scope)
+    value = condition.content.program.run(scope, {})
     if isinstance(value, Secret):
         value = value.value
     if isinstance(value, bool | Pending) or value is UNKNOWN:

@@ -1,4 +1,4 @@
-"""The string functions: CEL's public strings extension, and our `digest` and `slug`."""
+"""The string functions of CEL's public strings extension, and our `digest` and `slug`."""
 
 import re
 from functools import lru_cache

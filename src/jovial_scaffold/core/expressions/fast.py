@@ -1,0 +1,198 @@
+"""What generated code calls: the operators and functions for plain values of the usual types, each right or raising.
+
+`NotPlain` means "ask the careful evaluator": the operands are marks, records, optionals, or of types that rarely meet.
+"""
+
+import operator
+from collections.abc import Callable, Sequence
+from functools import cache
+from typing import Any, Final
+
+from jovial_scaffold.core.expressions.functions import call
+from jovial_scaffold.core.expressions.library.entries import Function
+from jovial_scaffold.core.expressions.library.strings import scalar_text
+from jovial_scaffold.core.expressions.operators import BINARY
+from jovial_scaffold.core.expressions.times import Duration, Timestamp
+from jovial_scaffold.core.expressions.values import NONE, Optional, TypeValue, UInt, equal
+from jovial_scaffold.core.limits import EVALUATION_STEPS
+
+
+class NotPlain(Exception):
+    """The careful evaluator is to decide."""
+
+
+_NOT_PLAIN: Final = NotPlain()
+_SAME_ORDER: Final = frozenset((int, str, float))
+_TYPES: Final = {
+    "bool": bool,
+    "int": int,
+    "uint": UInt,
+    "double": float,
+    "string": str,
+    "bytes": bytes,
+    "list": list,
+    "map": dict,
+    "null_type": type(None),
+    "timestamp": Timestamp,
+    "duration": Duration,
+    "optional_type": Optional,
+    "type": TypeValue,
+}
+
+
+def not_plain() -> Any:
+    """Always raises: what was found is not what generated code knows."""
+    raise _NOT_PLAIN
+
+
+def equals(a: Any, b: Any) -> bool:
+    """`==`. Marks raise by themselves when they are compared."""
+    kind = type(a)
+    if kind is str and type(b) is str:
+        return bool(a == b)
+    return equal(a, b) if a == b else False
+
+
+def differs(a: Any, b: Any) -> bool:
+    """`!=`."""
+    return not equals(a, b)
+
+
+def contains(item: Any, container: Any) -> bool:
+    """`in`, for a text in a list or among the keys of a map."""
+    if type(item) is str:
+        kind = type(container)
+        if kind is list or kind is dict:
+            return item in container
+    elif type(item) is int and type(container) is list:
+        return any(equal(item, other) for other in container)
+    raise _NOT_PLAIN
+
+
+def _ordering(sign: str, test: Callable[[Any, Any], bool]) -> Callable[[Any, Any], bool]:
+    careful = BINARY[sign]
+
+    def compare(a: Any, b: Any) -> bool:
+        kind = type(a)
+        if kind is type(b) and kind in _SAME_ORDER:
+            return test(a, b)
+        return bool(careful(a, b))
+
+    return compare
+
+
+ORDER: Final = {
+    "<": _ordering("<", operator.lt),
+    "<=": _ordering("<=", operator.le),
+    ">": _ordering(">", operator.gt),
+    ">=": _ordering(">=", operator.ge),
+}
+
+
+def optional_field(whole: Any, field: str) -> Optional:
+    """`whole.?field` of a map."""
+    if type(whole) is dict:
+        return Optional(whole[field]) if field in whole else NONE
+    raise _NOT_PLAIN
+
+
+def field_or(whole: Any, field: str, default: Any) -> Any:
+    """`whole.?field.orValue(default)` of a map."""
+    if type(whole) is dict:
+        return whole.get(field, default)
+    raise _NOT_PLAIN
+
+
+def index(whole: Any, key: Any) -> Any:
+    """`whole[key]` of a map by a text, or of a list by an integer."""
+    if type(whole) is dict:
+        if type(key) is str:
+            return whole[key]
+    elif type(whole) is list and type(key) is int and key >= 0:
+        return whole[key]
+    raise _NOT_PLAIN
+
+
+def items(whole: Any, spent: list[int]) -> Sequence[Any]:
+    """What a macro with one variable goes over: items of a list, or keys of a map in order."""
+    spent[0] += len(whole)
+    if spent[0] > EVALUATION_STEPS.most:
+        raise _NOT_PLAIN
+    if type(whole) is list:
+        return whole
+    if type(whole) is dict:
+        return sorted(whole)  # keys that are not all of one type raise
+    raise _NOT_PLAIN
+
+
+def pairs(whole: Any, spent: list[int]) -> Sequence[tuple[Any, Any]]:
+    """What a macro with two variables goes over."""
+    spent[0] += len(whole)
+    if spent[0] > EVALUATION_STEPS.most:
+        raise _NOT_PLAIN
+    if type(whole) is list:
+        return list(enumerate(whole))
+    if type(whole) is dict:
+        return sorted(whole.items(), key=operator.itemgetter(0))
+    raise _NOT_PLAIN
+
+
+def exactly_one(tests: list[bool]) -> bool:
+    """Whether one test holds and all others do not."""
+    return tests.count(True) == 1
+
+
+def _size(value: Any) -> int:
+    kind = type(value)
+    if kind is list or kind is str or kind is dict or kind is bytes:
+        return len(value)
+    raise _NOT_PLAIN
+
+
+def _string(value: Any) -> str:
+    kind = type(value)
+    if kind is int or kind is str or kind is bool or kind is float:
+        return scalar_text(value)
+    raise _NOT_PLAIN
+
+
+def _join(parts: Any, separator: str) -> str:
+    if type(parts) is list and type(separator) is str:
+        return separator.join(parts)
+    raise _NOT_PLAIN
+
+
+# name, whether a method, number of operands; Python's own methods of texts raise for anything that is none
+DIRECT: Final[dict[tuple[str, bool, int], Callable[..., Any]]] = {
+    ("size", False, 1): _size,
+    ("size", True, 1): _size,
+    ("string", False, 1): _string,
+    ("join", True, 2): _join,
+    ("startsWith", True, 2): str.startswith,
+    ("endsWith", True, 2): str.endswith,
+    ("contains", True, 2): str.__contains__,
+}
+
+
+@cache
+def dispatcher(function: Function) -> Callable[..., Any]:
+    """The function with its overload chosen by the exact types of its operands; others raise."""
+    if any("any" in each or each == "any..." for overload in function.overloads for each in overload.takes):
+        return lambda *operands: _generic(function, operands)
+    table = {tuple(_TYPES[each] for each in overload.takes): overload.run for overload in function.overloads}
+    counts = {len(types) for types in table}
+    if counts == {1}:
+        single = {types[0]: run for types, run in table.items()}
+        return lambda a: single[type(a)](a)
+    if counts == {2}:
+        return lambda a, b: table[type(a), type(b)](a, b)
+    return lambda *operands: table[tuple(map(type, operands))](*operands)
+
+
+_PLAIN_TYPES = frozenset(_TYPES.values())
+
+
+def _generic(function: Function, operands: tuple[Any, ...]) -> Any:
+    if all(type(operand) in _PLAIN_TYPES for operand in operands):
+        return call(function, list(operands))
+    raise _NOT_PLAIN

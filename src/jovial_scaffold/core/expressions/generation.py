@@ -1,0 +1,356 @@
+"""A syntax tree to a Python function, for expressions that are evaluated often.
+
+The function gives the right value or raises: it knows plain values only, and leaves marks, absorbed errors and the place of an
+error to the careful evaluator, which is asked whenever the function raises anything. The code is built with `ast`, never from text,
+so that nothing a user writes is ever read as Python.
+"""
+
+import ast
+from collections.abc import Callable
+from typing import Any
+
+from jovial_scaffold.core.expressions import fast
+from jovial_scaffold.core.expressions.functions import FUNCTIONS
+from jovial_scaffold.core.expressions.operators import BINARY, negate
+from jovial_scaffold.core.expressions.syntax import (
+    Call,
+    Conditional,
+    Has,
+    Index,
+    ListLiteral,
+    Literal,
+    Macro,
+    MapLiteral,
+    Name,
+    Node,
+    Operation,
+    Select,
+)
+
+Generated = Callable[[Any, Any], Any]
+Standalone = Callable[[Any], Any]
+
+
+class Unsupported(Exception):
+    """A form that is left to the careful evaluator altogether."""
+
+
+def generate(node: Node, variables: frozenset[str] = frozenset()) -> Generated | None:
+    """A function of names and variables that gives the right value or raises; None for forms that are not worth one.
+
+    `variables` are the names to be looked up in the second argument instead of the first.
+    """
+    writer = _Writer(variables)
+    body = writer.whole(node)
+    if body is None:
+        return None
+    tree = ast.Expression(ast.Lambda(args=_parameters("names", "variables"), body=body))
+    function: Generated | None = _compiled(tree, "eval", writer.constants)
+    return function
+
+
+def generate_standalone(node: Node, careful: Standalone) -> Standalone | None:
+    """A function of names alone, which asks `careful` where the generated code raises; None for forms that are not worth one."""
+    writer = _Writer(frozenset())
+    body = writer.whole(node)
+    if body is None:
+        return None
+    ask = ast.Return(_call(writer.constant(careful), _name("names")))
+    handler = ast.ExceptHandler(type=writer.constant(Exception), name=None, body=[ask])
+    attempt = ast.Try(body=[ast.Return(body)], handlers=[handler], orelse=[], finalbody=[])
+    function = ast.FunctionDef(name="evaluate", args=_parameters("names"), body=[attempt], decorator_list=[], returns=None)
+    if "type_params" in ast.FunctionDef._fields:  # from Python 3.12 on
+        function.__dict__["type_params"] = []
+    namespace = _compiled(ast.Module(body=[function], type_ignores=[]), "exec", writer.constants)
+    return namespace["evaluate"] if namespace else None
+
+
+def _compiled(tree: Any, mode: str, constants: dict[str, Any]) -> Any:
+    ast.fix_missing_locations(tree)
+    namespace = {"__builtins__": {}, **constants}
+    try:
+        code = compile(tree, "<expression>", mode)
+    except (RecursionError, SyntaxError, MemoryError):  # deeper than Python's own compiler goes
+        return None
+    if mode == "eval":
+        return eval(code, namespace)
+    exec(code, namespace)
+    return namespace
+
+
+def _parameters(*names: str) -> ast.arguments:
+    return ast.arguments(posonlyargs=[], args=[ast.arg(arg=name) for name in names], kwonlyargs=[], kw_defaults=[], defaults=[])
+
+
+def _name(identifier: str) -> ast.expr:
+    return ast.Name(id=identifier, ctx=ast.Load())
+
+
+def _call(function: ast.expr, *arguments: ast.expr) -> ast.expr:
+    return ast.Call(func=function, args=list(arguments), keywords=[])
+
+
+def _stored(identifier: str, value: ast.expr) -> ast.expr:
+    return ast.NamedExpr(target=ast.Name(id=identifier, ctx=ast.Store()), value=value)
+
+
+def _compare(left: ast.expr, operator: ast.cmpop, right: ast.expr) -> ast.expr:
+    return ast.Compare(left=left, ops=[operator], comparators=[right])
+
+
+def _subscript(whole: ast.expr, key: Any) -> ast.expr:
+    return ast.Subscript(value=whole, slice=ast.Constant(key), ctx=ast.Load())
+
+
+class _Writer:
+    """Writes nodes as Python expressions; each comes with what is known of its type: "bool", "string", "int", "list" or nothing."""
+
+    def __init__(self, variables: frozenset[str]) -> None:
+        self.variables = variables
+        self.constants: dict[str, Any] = {}
+        self.count = 0
+        self.loops = False
+
+    def whole(self, node: Node) -> ast.expr | None:
+        """The body of the function; where it loops, the steps spent are counted in a list of its own."""
+        try:
+            body = self.value(node, {})
+        except Unsupported:
+            return None
+        if not self.loops:
+            return body
+        return _call(ast.Lambda(args=_parameters("spent"), body=body), ast.List(elts=[ast.Constant(0)], ctx=ast.Load()))
+
+    def constant(self, value: Any) -> ast.expr:
+        """A name for a Python object that the code uses."""
+        for name, known in self.constants.items():
+            if known is value:
+                return _name(name)
+        name = f"c{len(self.constants)}"
+        self.constants[name] = value
+        return _name(name)
+
+    def fresh(self) -> str:
+        self.count += 1
+        return f"t{self.count}"
+
+    def write(self, node: Node, bound: dict[str, str]) -> tuple[ast.expr, str]:
+        return _WRITE[type(node)](self, node, bound)
+
+    def value(self, node: Node, bound: dict[str, str]) -> ast.expr:
+        return self.write(node, bound)[0]
+
+    def boolean(self, node: Node, bound: dict[str, str]) -> ast.expr:
+        """A value that is surely a boolean: anything else raises."""
+        written, kind = self.write(node, bound)
+        if kind == "bool":
+            return written
+        name = self.fresh()
+        is_true = _compare(_stored(name, written), ast.Is(), ast.Constant(True))
+        is_false = _compare(_name(name), ast.Is(), ast.Constant(False))
+        test = ast.BoolOp(op=ast.Or(), values=[is_true, is_false])
+        return ast.IfExp(test=test, body=_name(name), orelse=_call(self.constant(fast.not_plain)))
+
+    def typed(self, name: str, value: ast.expr, kind: type) -> ast.expr:
+        """Whether a value, stored under a name, is exactly of a type."""
+        return _compare(_call(self.constant(type), _stored(name, value)), ast.Is(), self.constant(kind))
+
+    # -- forms
+
+    def literal(self, node: Literal, bound: dict[str, str]) -> tuple[ast.expr, str]:
+        value = node.value
+        kinds = {bool: "bool", str: "string", int: "int"}
+        if type(value) in (bool, str, int, float, type(None)) and value == value and value not in (float("inf"), float("-inf")):
+            return ast.Constant(value), kinds.get(type(value), "")
+        return self.constant(value), ""
+
+    def name(self, node: Name, bound: dict[str, str]) -> tuple[ast.expr, str]:
+        if node.name in bound:
+            return _name(bound[node.name]), ""
+        return _subscript(_name("variables" if node.name in self.variables else "names"), node.name), ""
+
+    def select(self, node: Select, bound: dict[str, str]) -> tuple[ast.expr, str]:
+        operand = self.value(node.operand, bound)
+        if node.optional:
+            return _call(self.constant(fast.optional_field), operand, ast.Constant(node.field)), ""
+        return _subscript(operand, node.field), ""
+
+    def has(self, node: Has, bound: dict[str, str]) -> tuple[ast.expr, str]:
+        name = self.fresh()
+        there = _compare(ast.Constant(node.field), ast.In(), _name(name))
+        return ast.IfExp(
+            test=self.typed(name, self.value(node.operand, bound), dict), body=there, orelse=_call(self.constant(fast.not_plain))
+        ), "bool"
+
+    def index(self, node: Index, bound: dict[str, str]) -> tuple[ast.expr, str]:
+        operand = self.value(node.operand, bound)
+        if node.optional:
+            raise Unsupported
+        if isinstance(node.index, Literal) and type(node.index.value) is str:
+            return _subscript(operand, node.index.value), ""
+        return _call(self.constant(fast.index), operand, self.value(node.index, bound)), ""
+
+    def call(self, node: Call, bound: dict[str, str]) -> tuple[ast.expr, str]:
+        function = FUNCTIONS.get((node.function, node.target is not None))
+        if function is None:
+            raise Unsupported
+        target = node.target
+        if node.function == "orValue" and isinstance(target, Select) and target.optional and len(node.arguments) == 1:
+            default = self.value(node.arguments[0], bound)
+            return _call(self.constant(fast.field_or), self.value(target.operand, bound), ast.Constant(target.field), default), ""
+        if node.function in ("type", "dyn"):
+            raise Unsupported
+        operands = [*([target] if target is not None else []), *node.arguments]
+        gives = {overload.gives for overload in function.overloads}
+        kind = next(iter(gives)) if len(gives) == 1 else ""
+        special = fast.DIRECT.get((node.function, node.target is not None, len(operands)))
+        run = special or fast.dispatcher(function)
+        return _call(self.constant(run), *(self.value(operand, bound) for operand in operands)), kind
+
+    def operation(self, node: Operation, bound: dict[str, str]) -> tuple[ast.expr, str]:
+        operator = node.operator
+        if operator in ("&&", "||"):
+            joiner: ast.boolop = ast.And() if operator == "&&" else ast.Or()
+            return ast.BoolOp(op=joiner, values=[self.boolean(each, bound) for each in _chain(node, operator)]), "bool"
+        if operator == "!":
+            return ast.UnaryOp(op=ast.Not(), operand=self.boolean(node.operands[0], bound)), "bool"
+        if len(node.operands) == 1:
+            return _call(self.constant(negate), self.value(node.operands[0], bound)), ""
+        (left, left_kind), (right, right_kind) = (self.write(operand, bound) for operand in node.operands)
+        if operator in ("==", "!="):
+            return self.equality(operator == "==", left, right, node), "bool"
+        if operator == "in":
+            return self.membership(left, right, node.operands[1]), "bool"
+        if operator in _SIGNS:
+            return self.order(operator, left, right, node.operands[1]), "bool"
+        if operator == "+" and (left_kind == "string" or right_kind == "string"):
+            # With a text on one side, Python adds a text or raises; the size grows by no more than what is written.
+            if isinstance(node.operands[0], Literal) or isinstance(node.operands[1], Literal):
+                return ast.BinOp(left=left, op=ast.Add(), right=right), "string"
+            return _call(self.constant(BINARY["+"]), left, right), "string"
+        return _call(self.constant(BINARY[operator]), left, right), left_kind if left_kind == right_kind == "int" else ""
+
+    def membership(self, left: ast.expr, right: ast.expr, container: Node) -> ast.expr:
+        if isinstance(container, ListLiteral) and all(isinstance(item, Literal) and type(item.value) is str for item in container.items):
+            # Python compares with texts as the language does, and marks raise.
+            texts = tuple(item.value for item in container.items if isinstance(item, Literal))
+            return _compare(left, ast.In(), self.constant(texts))
+        return _call(self.constant(fast.contains), left, right)
+
+    def order(self, operator: str, left: ast.expr, right: ast.expr, second: Node) -> ast.expr:
+        careful = self.constant(fast.ORDER[operator])
+        if isinstance(second, Literal) and type(second.value) is int:
+            name = self.fresh()
+            quick = _compare(_name(name), _SIGNS[operator](), right)
+            return ast.IfExp(test=self.typed(name, left, int), body=quick, orelse=_call(careful, _name(name), right))
+        return _call(careful, left, right)
+
+    def equality(self, positive: bool, left: ast.expr, right: ast.expr, node: Operation) -> ast.expr:
+        sign: ast.cmpop = ast.Eq() if positive else ast.NotEq()
+        for operand in node.operands:
+            # Python's own comparison with a text, or a number that is neither 0 nor 1, is the language's: marks raise.
+            if isinstance(operand, Literal) and (
+                type(operand.value) is str or (type(operand.value) is int and operand.value not in (0, 1))
+            ):
+                return _compare(left, sign, right)
+        one, other = self.fresh(), self.fresh()
+        kinds = [_call(self.constant(type), _stored(name, value)) for name, value in ((one, left), (other, right))]
+        texts = ast.Compare(left=kinds[0], ops=[ast.Is(), ast.Is()], comparators=[kinds[1], self.constant(str)])
+        careful = _call(self.constant(fast.equals if positive else fast.differs), _name(one), _name(other))
+        return ast.IfExp(test=texts, body=_compare(_name(one), sign, _name(other)), orelse=careful)
+
+    def conditional(self, node: Conditional, bound: dict[str, str]) -> tuple[ast.expr, str]:
+        then, then_kind = self.write(node.then, bound)
+        otherwise, other_kind = self.write(node.otherwise, bound)
+        return ast.IfExp(
+            test=self.boolean(node.condition, bound), body=then, orelse=otherwise
+        ), then_kind if then_kind == other_kind else ""
+
+    def list_literal(self, node: ListLiteral, bound: dict[str, str]) -> tuple[ast.expr, str]:
+        if any(node.optional):
+            raise Unsupported
+        return ast.List(elts=[self.value(item, bound) for item in node.items], ctx=ast.Load()), "list"
+
+    def map_literal(self, node: MapLiteral, bound: dict[str, str]) -> tuple[ast.expr, str]:
+        keys = [key.value if isinstance(key, Literal) and type(key.value) is str else None for key in node.keys]
+        if any(node.optional) or None in keys or len(set(keys)) != len(keys):
+            raise Unsupported
+        return ast.Dict(keys=[ast.Constant(key) for key in keys], values=[self.value(each, bound) for each in node.values]), ""
+
+    # -- macros
+
+    def macro(self, node: Macro, bound: dict[str, str]) -> tuple[ast.expr, str]:
+        target = self.value(node.target, bound)
+        names = {variable: self.fresh() for variable in node.variables}
+        inside = {**bound, **names}
+        if node.name == "bind":
+            return self.applied(names[node.variables[0]], self.value(node.bodies[0], inside), target), ""
+        write = _MACROS.get(node.name)
+        if write is None:
+            raise Unsupported
+        self.loops = True
+        # Python allows no assignment inside of what a comprehension goes over: such a target becomes an argument.
+        assigns = any(isinstance(each, ast.NamedExpr) for each in ast.walk(target))
+        whole = self.fresh()
+        items = _call(self.constant(fast.pairs if len(names) == 2 else fast.items), _name(whole) if assigns else target, _name("spent"))
+        stored = [ast.Name(id=each, ctx=ast.Store()) for each in names.values()]
+        variable: ast.expr = stored[0] if len(stored) == 1 else ast.Tuple(elts=list(stored), ctx=ast.Store())
+        body, kind = write(self, node, inside, ast.comprehension(target=variable, iter=items, ifs=[], is_async=0))
+        return (self.applied(whole, body, target) if assigns else body), kind
+
+    def applied(self, parameter: str, body: ast.expr, argument: ast.expr) -> ast.expr:
+        return _call(ast.Lambda(args=_parameters(parameter), body=body), argument)
+
+    def quantifier(self, node: Macro, inside: dict[str, str], loop: ast.comprehension) -> tuple[ast.expr, str]:
+        test = self.boolean(node.bodies[0], inside)
+        generator = ast.GeneratorExp(elt=test, generators=[loop])
+        return _call(self.constant(any if node.name == "exists" else all), generator), "bool"
+
+    def exactly_one(self, node: Macro, inside: dict[str, str], loop: ast.comprehension) -> tuple[ast.expr, str]:
+        tests = ast.ListComp(elt=self.boolean(node.bodies[0], inside), generators=[loop])
+        return _call(self.constant(fast.exactly_one), tests), "bool"
+
+    def filter(self, node: Macro, inside: dict[str, str], loop: ast.comprehension) -> tuple[ast.expr, str]:
+        loop.ifs = [self.boolean(node.bodies[0], inside)]
+        return ast.ListComp(elt=_name(inside[node.variables[0]]), generators=[loop]), "list"
+
+    def transform(self, node: Macro, inside: dict[str, str], loop: ast.comprehension) -> tuple[ast.expr, str]:
+        if len(node.bodies) == 2:
+            loop.ifs = [self.boolean(node.bodies[0], inside)]
+        return ast.ListComp(elt=self.value(node.bodies[-1], inside), generators=[loop]), "list"
+
+
+_SIGNS: dict[str, type[ast.cmpop]] = {"<": ast.Lt, "<=": ast.LtE, ">": ast.Gt, ">=": ast.GtE}
+
+_MACROS: dict[str, Callable[[_Writer, Macro, dict[str, str], ast.comprehension], tuple[ast.expr, str]]] = {
+    "all": _Writer.quantifier,
+    "exists": _Writer.quantifier,
+    "exists_one": _Writer.exactly_one,
+    "existsOne": _Writer.exactly_one,
+    "filter": _Writer.filter,
+    "map": _Writer.transform,
+    "transformList": _Writer.transform,
+}
+
+_WRITE: dict[type, Callable[[_Writer, Any, dict[str, str]], tuple[ast.expr, str]]] = {
+    Literal: _Writer.literal,
+    Name: _Writer.name,
+    Select: _Writer.select,
+    Has: _Writer.has,
+    Index: _Writer.index,
+    Call: _Writer.call,
+    Operation: _Writer.operation,
+    Conditional: _Writer.conditional,
+    ListLiteral: _Writer.list_literal,
+    MapLiteral: _Writer.map_literal,
+    Macro: _Writer.macro,
+}
+
+
+def _chain(node: Node, operator: str) -> list[Node]:
+    """The operands of `a && b && c` in one list."""
+    found: list[Node] = []
+    while isinstance(node, Operation) and node.operator == operator:
+        found.append(node.operands[1])
+        node = node.operands[0]
+    return [node, *reversed(found)]
