@@ -1,12 +1,15 @@
 """The Python interface on the demo: renderings, comparisons, layers, and the laws that hold for them."""
 
 import json
+import re
+import shutil
+import tempfile
 from pathlib import Path
 from typing import Any
 
 import pytest
 import yaml
-from hypothesis import given
+from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from jovial_scaffold import Project
@@ -238,12 +241,40 @@ def test_waves_respect_every_dependency(edges: dict[int, set[int]]) -> None:
 
 @given(
     st.dictionaries(
-        st.text("ab0129.-:#~ xo", max_size=5), st.text("yesno0129.-:#~ xo'\"\n", max_size=6) | st.integers() | st.booleans(), max_size=4
+        st.text("ab0129.-:#~ xo", max_size=5),
+        st.text("yesno0129.-:#~ xo'\"\n", max_size=6) | st.integers(-(2**63), 2**63 - 1) | st.booleans(),
+        max_size=4,
     )
 )
 def test_yaml_that_is_written_reads_back_the_same(value: dict[str, Any]) -> None:
     from jovial_scaffold.core.text.yaml_reader import read_yaml
 
-    assert read_yaml(yaml_text([value], explicit=False)) == (value, []) or any(
-        isinstance(v, int) and abs(v) >= 2**63 for v in value.values()
-    )
+    assert read_yaml(yaml_text([value], explicit=False)) == (value, [])
+
+
+PLACES = [
+    (name, number)
+    for name in ("line.yaml", "jovial.yaml", "rules/house.yaml", "parameters/live.yaml")
+    for number, line in enumerate((SHIPPED.parent / "demo/ridgeline" / name).read_text("utf-8").splitlines())
+    if line.partition("#")[0].strip()
+]
+SPOILS = ("!x y", "", "3", "[1]", "{a: 1}", "99999999999999999999", "'", "${", "${nothing.at.all}", "true")
+
+
+@settings(max_examples=120, suppress_health_check=list(HealthCheck), deadline=None)
+@given(st.sampled_from(PLACES), st.sampled_from(SPOILS))
+def test_any_value_may_be_spoilt_and_nothing_breaks(demo_folder: Path, place: tuple[str, int], spoil: str) -> None:
+    name, number = place
+    with tempfile.TemporaryDirectory() as folder:
+        copy = Path(shutil.copytree(demo_folder, Path(folder) / "demo"))
+        lines = (copy / name).read_text("utf-8").splitlines()
+        head = re.match(r"\s*(?:- )?(?:[^:{}\[\]]*:)?\s*", lines[number])
+        assert head is not None
+        lines[number] = f"{head.group().rstrip()} {spoil}"
+        (copy / name).write_text("\n".join(lines) + "\n", "utf-8")
+        try:
+            result = Project.load(copy).check()
+        except ProjectError as error:
+            assert error.findings
+            return
+        assert all(finding.message and (finding.span or finding.environments) for finding in result.findings)

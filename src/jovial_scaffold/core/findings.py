@@ -66,6 +66,35 @@ def merged(findings: Iterable[Finding], environment_order: Iterable[str] = ()) -
     return sorted(joined, key=_order)
 
 
+# What a type does not have, a resource does not have, and a map does not hold, is one mistake where it is one place.
+_SAME = dict.fromkeys(("field-unknown", "property-unknown", "key-missing"), "part-unknown")
+
+
+def absorbed(static: Iterable[Finding], others: Iterable[Finding]) -> list[Finding]:
+    """Findings that hold for all environments, and the others without what the first already say.
+
+    A mistake seen in an environment adds that environment, its address and its causes to the static finding of the same id and place.
+    """
+    rest: list[Finding] = []
+    found = {(_SAME.get(each.id, each.id), each.span): each for each in static}
+    for finding in others:
+        key = (_SAME.get(finding.id, finding.id), finding.span)
+        same = found.get(key)
+        if same is None:
+            rest.append(finding)
+            continue
+        found[key] = replace(
+            same,
+            id=finding.id,
+            level="error" if "error" in (same.level, finding.level) else same.level,
+            message=finding.message,
+            environments=tuple(dict.fromkeys((*same.environments, *finding.environments))),
+            elsewhere=tuple(sorted({*same.elsewhere, finding.where} - {same.where, "", same.address})),
+            related=tuple(dict.fromkeys((*same.related, *finding.related)))[: RELATED_PLACES.most],
+        )
+    return [*found.values(), *rest]
+
+
 def _join(same: list[Finding], rank: dict[str, int]) -> Finding:
     first = min(same, key=lambda f: (min((rank.get(e, 0) for e in f.environments), default=0), f.where, f.message))
     environments = {name for finding in same for name in finding.environments}

@@ -25,6 +25,7 @@ EVALUATION_STEPS = Limit(1_000_000, "steps", "expression-budget")
 RESULT_SIZE = Limit(4_000_000, "elements or characters", "expression-budget")
 PATTERN_LENGTH = Limit(2_000, "characters", "expression-budget")
 
+STATIC_COMBINATIONS = Limit(96, "combinations", "not-checked")
 LOOP_ITEMS = Limit(100_000, "items", "loop-too-long")
 NAME_LENGTH = Limit(64, "characters", "name-invalid")
 RELATED_PLACES = Limit(6, "places", "related")

@@ -5,7 +5,7 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from jovial_scaffold.core.findings import Finding, Span, merged
+from jovial_scaffold.core.findings import Finding, Span, absorbed, merged
 from jovial_scaffold.core.graph.ordering import waves
 from jovial_scaffold.core.parameters.layers import Layer, file_layer, text_layer
 from jovial_scaffold.core.parameters.resolving import Checker
@@ -15,6 +15,7 @@ from jovial_scaffold.core.rendering.rendering import Rendering, render
 from jovial_scaffold.core.rules.evaluation import check_examples, judge
 from jovial_scaffold.core.rules.reading import Ruleset, read_ruleset
 from jovial_scaffold.core.schemas.catalog import Catalogs, read_catalog, shipped_catalog
+from jovial_scaffold.core.templates.checking import check_types
 from jovial_scaffold.core.templates.model import Template
 from jovial_scaffold.core.templates.names import check_names, reached_resources, reads_run, resource_cycles, without_cycles
 from jovial_scaffold.core.templates.reading import read_template
@@ -131,6 +132,7 @@ class Project:
     def check(self, environments: Iterable[str] = ()) -> CheckResult:
         """Everything that is wrong, for some environments or all."""
         chosen = self.chosen(environments)
+        static = check_types(self._template)
         findings = [*self._findings, *self._name_findings, *check_examples(self._rulesets, self._catalogs)]
         resources = rules = 0
         for name in chosen:
@@ -139,7 +141,7 @@ class Project:
             findings += found + rendering.findings + verdicts
             resources += len(rendering.resources)
             rules += judged
-        return CheckResult(self.name, chosen, tuple(merged(findings, self.environments)), resources, rules)
+        return CheckResult(self.name, chosen, tuple(merged(absorbed(static, findings), self.environments)), resources, rules)
 
     def render(self, environment: str) -> Rendering:
         """One environment, in deployment order. Its `findings` hold what is wrong with template and parameters."""

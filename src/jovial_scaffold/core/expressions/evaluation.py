@@ -5,7 +5,7 @@ result; `&&`, `||`, `?:`, `all` and `exists` may decide without them (CEL langua
 """
 
 from collections.abc import Callable, Mapping
-from typing import Any, Protocol
+from typing import Any, ClassVar, Protocol
 
 from jovial_scaffold.core.expressions import operators
 from jovial_scaffold.core.expressions.errors import BudgetError, EvaluationError
@@ -86,12 +86,16 @@ class MapScope:
 def evaluate(node: Node, scope: Scope, variables: Locals | None = None) -> Any:
     """The value of an expression. Raises EvaluationError with the offsets of the sub-expression that has none."""
     try:
-        return _Evaluator(scope).run(node, variables or {})
+        return Evaluator(scope).run(node, variables or {})
     except RecursionError:
         raise BudgetError("The expression or its value is nested too deep to be evaluated.") from None
 
 
-class _Evaluator:
+class Evaluator:
+    """One evaluation: the scope, and the steps that are left. `forms` says which method runs which form of the tree."""
+
+    forms: ClassVar[dict[type, Callable[[Any, Any, Locals], Any]]] = {}
+
     def __init__(self, scope: Scope) -> None:
         self.scope = scope
         self.steps = EVALUATION_STEPS.most
@@ -106,7 +110,7 @@ class _Evaluator:
                 ),
                 node,
             )
-        return _RUN[type(node)](self, node, names)
+        return self.forms[type(node)](self, node, names)
 
     # -- marks
 
@@ -444,31 +448,31 @@ class _Evaluator:
         return self.strict(node, ordered, [keys])
 
 
-_MACROS: dict[str, Callable[[_Evaluator, Macro, Any, Locals], Any]] = {
-    "all": _Evaluator.quantifier,
-    "exists": _Evaluator.quantifier,
-    "exists_one": _Evaluator.exactly_one,
-    "existsOne": _Evaluator.exactly_one,
-    "filter": _Evaluator.filter,
-    "map": _Evaluator.transform,
-    "transformList": _Evaluator.transform,
-    "transformMap": _Evaluator.transform_map,
-    "transformMapEntry": _Evaluator.transform_map,
-    "sortBy": _Evaluator.sort_by,
+_MACROS: dict[str, Callable[[Evaluator, Macro, Any, Locals], Any]] = {
+    "all": Evaluator.quantifier,
+    "exists": Evaluator.quantifier,
+    "exists_one": Evaluator.exactly_one,
+    "existsOne": Evaluator.exactly_one,
+    "filter": Evaluator.filter,
+    "map": Evaluator.transform,
+    "transformList": Evaluator.transform,
+    "transformMap": Evaluator.transform_map,
+    "transformMapEntry": Evaluator.transform_map,
+    "sortBy": Evaluator.sort_by,
 }
 
-_RUN: dict[type, Callable[[_Evaluator, Any, Locals], Any]] = {
-    Literal: _Evaluator.literal,
-    Name: _Evaluator.name,
-    Select: _Evaluator.select,
-    Has: _Evaluator.has,
-    Index: _Evaluator.index,
-    Call: _Evaluator.call,
-    Operation: _Evaluator.operation,
-    Conditional: _Evaluator.conditional,
-    ListLiteral: _Evaluator.list_literal,
-    MapLiteral: _Evaluator.map_literal,
-    Macro: _Evaluator.macro,
+Evaluator.forms = {
+    Literal: Evaluator.literal,
+    Name: Evaluator.name,
+    Select: Evaluator.select,
+    Has: Evaluator.has,
+    Index: Evaluator.index,
+    Call: Evaluator.call,
+    Operation: Evaluator.operation,
+    Conditional: Evaluator.conditional,
+    ListLiteral: Evaluator.list_literal,
+    MapLiteral: Evaluator.map_literal,
+    Macro: Evaluator.macro,
 }
 
 

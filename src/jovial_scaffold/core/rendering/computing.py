@@ -177,7 +177,10 @@ class Computer:
     def fail(self, error: EvaluationError, formula: Formula | None, origin: Origin, site: Site) -> None:
         """The finding of an expression that has no value, at the sub-expression that has none."""
         offset = 0 if formula is None or isinstance(error, _Placed) else formula.offset
-        span = origin.inner_span(offset + max(error.start, 0), offset + max(error.end, 1))
+        start, end = error.start, error.end
+        if start < 0:  # the whole result is at fault
+            start, end = 0, len(formula.text.rstrip()) if formula else 1
+        span = origin.inner_span(offset + start, offset + end)
         pointer = pointer_text(origin.pointer[site.prefix :]) if site.address and site.prefix else ""
         self.report(Finding(error.id, "error", error.message, span, error.hint, site.address, pointer, (self.environment,)))
 

@@ -109,6 +109,8 @@ class _Reader(Compiler):
                     did_you_mean(key, _KEYS, f"Its keys are {listed(_KEYS)}."),
                 )
         over = content.get("over", "resource")
+        if over is UNKNOWN:
+            return None
         if over != "resource":
             known = over in SCOPES
             problem, told = (
@@ -158,7 +160,7 @@ class _Reader(Compiler):
 
     def choice(self, content: dict[str, Any], key: str, options: tuple[str, ...], origin: Origin) -> str:
         chosen = content.get(key, options[0])
-        if chosen not in options:
+        if chosen is UNKNOWN or chosen not in options:
             if chosen is not UNKNOWN:
                 self.report(
                     "ruleset-shape",

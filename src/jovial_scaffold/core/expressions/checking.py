@@ -1,0 +1,632 @@
+"""An expression before its values are there: evaluated with types in the place of what is not known.
+
+What is known is computed as always, so that an error is a real one. Where only a type is known, an error is raised if no value of
+the type fits; if some fit and some do not, nothing is said. What stands behind a condition that is not known is `unsure`.
+"""
+
+from collections.abc import Callable
+from dataclasses import replace
+from itertools import product
+from typing import Any
+
+from jovial_scaffold.core.expressions import operators
+from jovial_scaffold.core.expressions.errors import BudgetError, EvaluationError
+from jovial_scaffold.core.expressions.evaluation import Evaluator, Locals, Scope
+from jovial_scaffold.core.expressions.functions import FUNCTIONS, call, no_overload
+from jovial_scaffold.core.expressions.library.entries import Function
+from jovial_scaffold.core.expressions.syntax import (
+    Call,
+    Conditional,
+    Has,
+    Index,
+    ListLiteral,
+    Literal,
+    Macro,
+    MapLiteral,
+    Name,
+    Node,
+    Operation,
+    Select,
+)
+from jovial_scaffold.core.expressions.types import (
+    ANY,
+    BOOL,
+    INT,
+    LIST,
+    MAP,
+    MOST_OPTIONS,
+    STRING,
+    Abstract,
+    Type,
+    has_abstract,
+    joined,
+    settled,
+    type_of_value,
+    with_length,
+)
+from jovial_scaffold.core.expressions.values import NONE, Optional, Pending, Secret
+from jovial_scaffold.core.text.unknown import UNKNOWN
+from jovial_scaffold.core.text.wording import did_you_mean, listed
+
+_NUMBERS = ("int", "uint", "double")
+_ORDERED = (*_NUMBERS, "string", "bool", "bytes", "timestamp", "duration")
+Path = tuple[str, tuple[str | int, ...]]
+
+
+class Checker(Evaluator):
+    """Evaluates one expression; `problems` are errors that come about only if an unknown condition holds.
+
+    `assumed` gives values to fields of which the type alone is known, such as `station.zone`. `comparisons` notes what each equality
+    turned out to be.
+    """
+
+    def __init__(self, scope: Scope, assumed: dict[Path, Any] | None = None) -> None:
+        super().__init__(scope)
+        self.assumed = assumed or {}
+        self.unsure = 0
+        self.problems: list[EvaluationError] = []
+        self.comparisons: dict[Node, Any] = {}
+
+    def check(self, node: Node, variables: Locals) -> Any:
+        """The value, or a mark with its type; unknown after an error that may not come about. Raises EvaluationError for one that will."""
+        return self.run(node, variables)
+
+    def maybe(self, node: Node, names: Locals) -> Any:
+        """A value behind a condition that is not known: its error is noted, and nothing is known of it then."""
+        self.unsure += 1
+        try:
+            return self.run(node, names)
+        except BudgetError:
+            raise
+        except EvaluationError as error:
+            self.problems.append(error)
+            return UNKNOWN
+        finally:
+            self.unsure -= 1
+
+    def strict(self, node: Node, function: Callable[..., Any], arguments: list[Any], shallow: bool = False) -> Any:
+        """What has no rule of its own: nothing is known of its result."""
+        if any(map(has_abstract, arguments)):
+            return Abstract(ANY)
+        return super().strict(node, function, arguments, shallow)
+
+    def list_literal(self, node: ListLiteral, names: Locals) -> Any:
+        items = [self.run(item, names) for item in node.items]
+        if any(optional and isinstance(item, Abstract) for item, optional in zip(items, node.optional, strict=True)):
+            return Abstract(Type(frozenset(("list",)), longest=len(items)))
+        done = tuple(_done(part, item) for part, item in zip(node.items, items, strict=True))
+        return super().list_literal(ListLiteral(node.start, node.end, done, node.optional), names)
+
+    def map_literal(self, node: MapLiteral, names: Locals) -> Any:
+        keys = [self.run(key, names) for key in node.keys]
+        values = [self.run(value, names) for value in node.values]
+        optional = [isinstance(value, Abstract) for value, may_miss in zip(values, node.optional, strict=True) if may_miss]
+        if any(optional) or any(isinstance(key, Abstract) for key in keys):
+            return Abstract(MAP)
+        done_keys = tuple(_done(part, key) for part, key in zip(node.keys, keys, strict=True))
+        done_values = tuple(_done(part, value) for part, value in zip(node.values, values, strict=True))
+        return super().map_literal(MapLiteral(node.start, node.end, done_keys, done_values, node.optional), names)
+
+    # -- fields and items
+
+    def select(self, node: Select, names: Locals) -> Any:
+        if not node.optional and (path := _path(node)) in self.assumed:
+            return self.assumed[path]
+        operand = self.run(node.operand, names)
+        if isinstance(operand, Abstract):
+            return self.part(node, operand.type, node.field, node.optional, (node.field_start, node.end))
+        if isinstance(operand, Optional) and isinstance(operand.value, Abstract):
+            return self.part(node, operand.value.type, node.field, True, (node.field_start, node.end))
+        if type(operand) in (Pending, Secret) or operand is UNKNOWN:
+            return operand
+        return super().select(_with(node, operand), names)
+
+    def part(self, node: Node, known: Type, key: Any, optional: bool, at: tuple[int, int]) -> Any:
+        """`.key` or `["key"]` of a value whose type is known."""
+        if "optional_type" in known.kinds and known.items is not None:
+            return Abstract(Type(frozenset(("optional_type",)), items=_unmarked(self.part(node, known.items, key, True, at))))
+        if not known.may_be("map"):
+            raise _at(EvaluationError(f"`.{key}` needs a map or resource, and this is {known.text()}.", id="type-mismatch"), at)
+        found = ANY
+        required = False
+        if known.fields is not None and known.is_only("map"):
+            field = known.fields.get(key)
+            if field is not None:
+                found, required = field.type, field.required
+            elif known.others is not None:
+                found = known.others
+            elif not optional:
+                hint = did_you_mean(str(key), known.fields, f"It has {listed(sorted(known.fields)[:10])}." if known.fields else "")
+                raise _at(EvaluationError(f"What is declared has no field `{key}`.", hint=hint, id="field-unknown"), at)
+            else:
+                return NONE
+        if optional:
+            value = settled(found)
+            return Optional(value) if required else Abstract(Type(frozenset(("optional_type",)), items=_unmarked(value)))
+        return settled(found)
+
+    def has(self, node: Has, names: Locals) -> Any:
+        operand = self.run(node.operand, names)
+        if isinstance(operand, Optional) and isinstance(operand.value, Abstract):
+            operand = operand.value
+        if not isinstance(operand, Abstract):
+            return super().has(replace_operand(node, operand), names)
+        known = operand.type
+        if not known.may_be("map", "optional_type"):
+            raise _at(
+                EvaluationError(f"has() needs a map or resource, and this is {known.text()}.", id="type-mismatch"), (node.start, node.end)
+            )
+        if known.fields is not None and known.is_only("map"):
+            field = known.fields.get(node.field)
+            if field is not None and field.required:
+                return True
+            if field is None and known.others is None:
+                return False
+        return Abstract(BOOL)
+
+    def index(self, node: Index, names: Locals) -> Any:
+        operand = self.run(node.operand, names)
+        key = self.run(node.index, names)
+        at = (node.index.start, node.index.end)
+        if not has_abstract(operand) and not isinstance(key, Abstract):
+            return super().index(_with_index(node, operand, key), names)
+        if operand is UNKNOWN or key is UNKNOWN:
+            return UNKNOWN
+        if isinstance(key, Abstract):
+            return self.indexed_by_type(node, operand, key.type, at)
+        if isinstance(operand, Abstract):
+            known = operand.type
+            if type(key) is str:
+                return self.part(node, known, key, node.optional, at)
+            if not known.may_be("list", "map", "optional_type"):
+                raise _at(EvaluationError(f"`[…]` needs a list or map, and this is {known.text()}.", id="type-mismatch"), at)
+            if type(key) is int and known.is_only("list"):
+                if key < 0 or (known.longest is not None and key >= known.longest):
+                    raise _at(EvaluationError(f"The list has no item {key}; it has at most {known.longest or 0}.", id="index-range"), at)
+                found = known.items or ANY
+                return Abstract(Type(frozenset(("optional_type",)), items=found)) if node.optional else settled(found)
+            return Abstract(ANY)
+        return super().index(_with_index(node, operand, key), names)
+
+    def indexed_by_type(self, node: Index, operand: Any, key: Type, at: tuple[int, int]) -> Any:
+        """An item chosen by a key of which the type is known: an error where no possible key is there."""
+        whole = type_of_value(operand)
+        if whole.is_only("list") and not key.may_be(*_NUMBERS):
+            raise _at(EvaluationError(f"An item of a list is chosen by an int, and this is {key.text()}.", id="type-mismatch"), at)
+        if key.options is not None and type(operand) is dict:
+            found, missing = [], None
+            for option in key.options:
+                try:
+                    found.append(type_of_value(operators.index(operand, option)))
+                except EvaluationError as error:
+                    missing = error
+            if not found and missing is not None and not node.optional:
+                raise _at(missing, at)
+            result = joined(found) if found else ANY
+        elif whole.is_only("list"):
+            result = whole.items or ANY
+        elif whole.fields is not None and whole.is_only("map"):
+            result = joined([*(field.type for field in whole.fields.values()), *([whole.others] if whole.others else [])])
+        else:
+            result = ANY
+        return Abstract(Type(frozenset(("optional_type",)), items=result)) if node.optional else settled(result)
+
+    # -- operators and functions
+
+    def operation(self, node: Operation, names: Locals) -> Any:
+        operator = node.operator
+        if operator in ("&&", "||"):
+            return self.connected(node, names, operator == "||")
+        operands = [self.run(operand, names) for operand in node.operands]
+        if any(operand is UNKNOWN for operand in operands):
+            return UNKNOWN
+        if any(map(has_abstract, operands)):
+            result = self.typed_operation(node, operands)
+        else:
+            result = super().operation(_with_operands(node, operands), names)
+        if operator in ("==", "!="):
+            before = self.comparisons.get(node, result)
+            self.comparisons[node] = result if type(before) is type(result) is bool and before == result else Abstract(BOOL)
+        return result
+
+    def typed_operation(self, node: Operation, operands: list[Any]) -> Any:
+        operator = node.operator
+        if len(operands) == 1:
+            function = operators.negate if operator == "-" else _not
+            wanted = _NUMBERS if operator == "-" else ("bool",)
+            known = type_of_value(operands[0])
+            if not known.may_be(*wanted):
+                raise _at(EvaluationError(f"`{operator}` does not take {known.text()}.", id="type-mismatch"), (node.start, node.end))
+            tried = self.tried(node, function, operands)
+            return tried if tried is not None else Abstract(BOOL if operator == "!" else replace(known, options=None, low=None, high=None))
+        left, right = (type_of_value(operand) for operand in operands)
+        if operator in ("==", "!="):
+            return self.typed_equality(node, operands, left, right)
+        tried = self.tried(node, operators.BINARY[operator], operands)
+        if tried is not None:
+            return tried
+        if operator == "in":
+            if not right.may_be("list", "map"):
+                raise _at(
+                    EvaluationError(f"`in` looks into a list or map, and this is {right.text()}.", id="type-mismatch"),
+                    (node.start, node.end),
+                )
+            return Abstract(BOOL)
+        if operator in ("<", "<=", ">", ">="):
+            return self.typed_order(node, left, right)
+        kinds = _result_kinds(operator, left, right)
+        if not kinds:
+            raise _at(_mismatch(operator, left, right), (node.start, node.end))
+        return Abstract(_arithmetic(operator, left, right, kinds))
+
+    def tried(self, node: Node, function: Callable[..., Any], operands: list[Any]) -> Any:
+        """The results for every possible combination of values, where they are few; None where they are not."""
+        choices = []
+        for operand in operands:
+            if not has_abstract(operand):
+                choices.append((operand,))
+            elif isinstance(operand, Abstract) and operand.type.options is not None:
+                choices.append(operand.type.options)
+            else:
+                return None
+        total = 1
+        for each in choices:
+            total *= len(each)
+        if total > MOST_OPTIONS or total == 0:
+            return None
+        results, error = [], None
+        for values in product(*choices):
+            try:
+                results.append(type_of_value(function(*values)))
+            except EvaluationError as raised:
+                error = raised
+        if not results and error is not None:
+            raise _at(error, (node.start, node.end))
+        return settled(joined(results))
+
+    def typed_equality(self, node: Operation, operands: list[Any], left: Type, right: Type) -> Any:
+        function = operators.BINARY[node.operator]
+        tried = self.tried(node, function, operands)
+        if tried is not None:
+            return tried
+        numbers = left.is_only(*_NUMBERS) and right.is_only(*_NUMBERS)
+        apart = (
+            left.kinds and right.kinds and left.kinds.isdisjoint(right.kinds) and not (left.may_be(*_NUMBERS) and right.may_be(*_NUMBERS))
+        )
+        apart = (
+            apart
+            or (numbers and _disjoint(left, right))
+            or (left.is_only("string") and right.is_only("string") and _lengths_disjoint(left, right))
+        )
+        return (node.operator == "!=") if apart else Abstract(BOOL)
+
+    def typed_order(self, node: Operation, left: Type, right: Type) -> Any:
+        both_numbers = left.may_be(*_NUMBERS) and right.may_be(*_NUMBERS)
+        if not both_numbers and not any(left.may_be(kind) and right.may_be(kind) for kind in _ORDERED):
+            raise _at(_mismatch(node.operator, left, right), (node.start, node.end))
+        if left.is_only(*_NUMBERS) and right.is_only(*_NUMBERS):
+            for operator, a, b in ((node.operator, left, right), (_MIRRORED[node.operator], right, left)):
+                if operator in ("<", "<="):
+                    if a.high is not None and b.low is not None and (a.high < b.low or (operator == "<=" and a.high == b.low)):
+                        return True
+                    if a.low is not None and b.high is not None and (a.low > b.high or (operator == "<" and a.low == b.high)):
+                        return False
+        return Abstract(BOOL)
+
+    def call(self, node: Call, names: Locals) -> Any:
+        arguments = [] if node.target is None else [self.run(node.target, names)]
+        arguments += [self.run(argument, names) for argument in node.arguments]
+        if any(argument is UNKNOWN for argument in arguments):
+            return UNKNOWN
+        function = FUNCTIONS.get((node.function, node.target is not None))
+        if function is None or not any(map(has_abstract, arguments)):
+            return super().call(_with_arguments(node, arguments), names)
+        if function.name == "type":
+            return Abstract(ANY)
+        types = [type_of_value(argument) for argument in arguments]
+        fitting = [overload for overload in function.overloads if _may_fit(overload.takes, types)]
+        if not fitting:
+            error = no_overload(function, [], [])
+            given = ", ".join(known.text() for known in types)
+            raise _at(
+                EvaluationError(f"{function.name}() does not take {given}.", hint=error.hint, id="type-mismatch"), (node.start, node.end)
+            )
+        tried = self.tried(node, lambda *values: call(function, list(values)), arguments)
+        if tried is not None:
+            return tried
+        return _result(function, arguments, types, {overload.gives for overload in fitting})
+
+    # -- choices
+
+    def connected(self, node: Operation, names: Locals, decisive: bool) -> Any:
+        """`&&` and `||`: what stands behind an unknown operand may not matter."""
+        unknown = False
+        error: EvaluationError | None = None
+        for operand in node.operands:
+            try:
+                value = self.maybe(operand, names) if unknown else self.run(operand, names)
+            except BudgetError:
+                raise
+            except EvaluationError as raised:
+                error = error or raised
+                continue
+            if value is decisive:
+                return decisive
+            if isinstance(value, Abstract):
+                if not value.type.may_be("bool"):
+                    wrong = EvaluationError(f"A condition is true or false, and this is {value.type.text()}.", id="type-mismatch")
+                    error = error or _at(wrong, (operand.start, operand.end))
+                    continue
+                unknown = True
+            elif value is UNKNOWN:
+                unknown = True
+            elif type(value) is not bool:
+                wrong = EvaluationError("A condition is true or false, and this is {}.", value, id="type-mismatch")
+                error = error or _at(wrong, (operand.start, operand.end))
+        if error is not None:
+            if not unknown:
+                raise error
+            self.problems.append(error)
+            return UNKNOWN
+        return Abstract(BOOL) if unknown else not decisive
+
+    def conditional(self, node: Conditional, names: Locals) -> Any:
+        condition = self.run(node.condition, names)
+        if isinstance(condition, Abstract):
+            if not condition.type.may_be("bool"):
+                at = (node.condition.start, node.condition.end)
+                raise _at(EvaluationError(f"A condition is true or false, and this is {condition.type.text()}.", id="type-mismatch"), at)
+            results = [self.maybe(branch, names) for branch in (node.then, node.otherwise)]
+            return UNKNOWN if any(result is UNKNOWN for result in results) else settled(joined(type_of_value(result) for result in results))
+        if condition is UNKNOWN:
+            return UNKNOWN
+        return super().conditional(_with_condition(node, condition), names)
+
+    # -- macros
+
+    def macro(self, node: Macro, names: Locals) -> Any:
+        target = self.run(node.target, names)
+        if node.name == "bind":
+            return self.run(node.bodies[0], {**names, node.variables[0]: target})
+        if isinstance(target, Abstract):
+            return self.typed_macro(node, target.type, names)
+        if type(target) is Optional and isinstance(target.value, Abstract):
+            return self.typed_macro(node, type_of_value(target), names)
+        result = super().macro(_with_target(node, target), names)
+        return Abstract(MAP) if node.name == "transformMapEntry" and has_abstract(result) else result
+
+    def typed_macro(self, node: Macro, known: Type, names: Locals) -> Any:
+        if node.name in ("optMap", "optFlatMap"):
+            if not known.may_be("optional_type"):
+                raise _at(
+                    EvaluationError(f"{node.name}() takes an optional, and this is {known.text()}.", id="type-mismatch"),
+                    (node.target.start, node.target.end),
+                )
+            result = self.maybe(node.bodies[0], {**names, node.variables[0]: settled(known.items or ANY)})
+            held = ANY if result is UNKNOWN else type_of_value(result)
+            return Abstract(Type(frozenset(("optional_type",)), items=held if node.name == "optMap" else (held.items or ANY)))
+        if not known.may_be("list", "map"):
+            raise _at(
+                EvaluationError(f"{node.name}() goes over a list or map, and this is {known.text()}.", id="type-mismatch"),
+                (node.target.start, node.target.end),
+            )
+        item = (known.items or ANY) if known.is_only("list") else (STRING if known.is_only("map") else ANY)
+        inside = {**names, node.variables[-1]: settled(item)}
+        if len(node.variables) == 2:
+            inside[node.variables[0]] = Abstract(INT if known.is_only("list") else (STRING if known.is_only("map") else ANY))
+            if known.is_only("map"):
+                inside[node.variables[1]] = Abstract(ANY)
+        run = self.run if known.shortest > 0 else self.maybe
+        results = [run(body, inside) if index == 0 else self.maybe(body, inside) for index, body in enumerate(node.bodies)]
+        return self.macro_result(node, known, item, results)
+
+    def macro_result(self, node: Macro, known: Type, item: Type, results: list[Any]) -> Any:
+        tests = results[:1] if node.name in ("all", "exists", "exists_one", "existsOne", "filter") or len(results) == 2 else []
+        for test in tests:
+            if not type_of_value(test).may_be("bool") and test is not UNKNOWN:
+                error = EvaluationError(f"A condition is true or false, and this is {type_of_value(test).text()}.", id="type-mismatch")
+                self.problems.append(_at(error, (node.bodies[0].start, node.bodies[0].end)))
+                return UNKNOWN
+        if node.name in ("all", "exists", "exists_one", "existsOne"):
+            return results[0] if type(results[0]) is bool and results[0] is (node.name == "all") else Abstract(BOOL)
+        if node.name == "filter":
+            return Abstract(Type(frozenset(("list",)), longest=known.longest, items=item))
+        if node.name in ("map", "transformList"):
+            held = ANY if results[-1] is UNKNOWN else type_of_value(results[-1])
+            return Abstract(
+                Type(frozenset(("list",)), shortest=known.shortest if len(results) == 1 else 0, longest=known.longest, items=held)
+            )
+        return Abstract(LIST if node.name == "sortBy" else Type(frozenset(("map",))))
+
+    def decided(self, node: Macro, tests: list[Any], result: Callable[[list[Any]], Any]) -> Any:
+        if any(isinstance(test, Abstract) for test in tests):
+            if node.name in ("exists_one", "existsOne"):
+                return Abstract(BOOL)
+            return Abstract(Type(frozenset(("map",) if node.name.startswith("transformMap") else ("list",)), longest=len(tests)))
+        return super().decided(node, tests, result)
+
+    def logic(self, node: Node, operands: Any, decisive: bool) -> Any:
+        """`all` and `exists` over a list that is there, whose items may hold marks."""
+        unknown = False
+        error: EvaluationError | None = None
+        for operand in operands:
+            try:
+                value = operand()
+            except BudgetError:
+                raise
+            except EvaluationError as raised:
+                error = error or raised
+                continue
+            if value is decisive:
+                return decisive
+            unknown = unknown or isinstance(value, Abstract) or value is UNKNOWN
+        if error is not None:
+            if not unknown:
+                raise error
+            self.problems.append(error)
+            return UNKNOWN
+        return Abstract(BOOL) if unknown else not decisive
+
+
+Checker.forms = {form: getattr(Checker, method.__name__) for form, method in Evaluator.forms.items()}
+
+_MIRRORED = {"<": ">", "<=": ">=", ">": "<", ">=": "<="}
+_ADDITIONS = {("string", "string"): "string", ("bytes", "bytes"): "bytes", ("list", "list"): "list", ("timestamp", "duration"): "timestamp",
+              ("duration", "timestamp"): "timestamp", ("duration", "duration"): "duration"}  # fmt: skip
+_SUBTRACTIONS = {("timestamp", "timestamp"): "duration", ("timestamp", "duration"): "timestamp", ("duration", "duration"): "duration"}
+
+
+def _result_kinds(operator: str, left: Type, right: Type) -> frozenset[str]:
+    table = {(kind, kind): kind for kind in (_NUMBERS if operator != "%" else ("int", "uint"))}
+    table |= _ADDITIONS if operator == "+" else (_SUBTRACTIONS if operator == "-" else {})
+    return frozenset(gives for (a, b), gives in table.items() if left.may_be(a) and right.may_be(b))
+
+
+def _arithmetic(operator: str, left: Type, right: Type, kinds: frozenset[str]) -> Type:
+    low = high = None
+    bounds = (left.low, left.high, right.low, right.high)
+    if kinds <= {"int", "double", "uint"}:
+        if operator == "+":
+            low, high = _sum(left.low, right.low), _sum(left.high, right.high)
+        elif operator == "-":
+            low, high = _difference(left.low, right.high), _difference(left.high, right.low)
+        elif operator == "*" and None not in bounds:
+            corners = [a * b for a in (left.low, left.high) for b in (right.low, right.high) if a is not None and b is not None]
+            low, high = min(corners), max(corners)
+    known = Type(kinds, low=low, high=high)
+    if operator == "+" and kinds <= {"string", "list", "bytes"}:
+        longest = left.longest + right.longest if left.longest is not None and right.longest is not None else None
+        known = with_length(known, left.shortest + right.shortest, longest)
+        if kinds == {"list"}:
+            known = replace(known, items=joined([left.items or ANY, right.items or ANY]))
+    return known
+
+
+def _sum(a: float | None, b: float | None) -> float | None:
+    return None if a is None or b is None else a + b
+
+
+def _difference(a: float | None, b: float | None) -> float | None:
+    return None if a is None or b is None else a - b
+
+
+def _disjoint(a: Type, b: Type) -> bool:
+    return (a.high is not None and b.low is not None and a.high < b.low) or (a.low is not None and b.high is not None and a.low > b.high)
+
+
+def _lengths_disjoint(a: Type, b: Type) -> bool:
+    return (a.longest is not None and a.longest < b.shortest) or (b.longest is not None and b.longest < a.shortest)
+
+
+def _mismatch(operator: str, left: Type, right: Type) -> EvaluationError:
+    hint = ""
+    if left.is_only(*_NUMBERS) and right.is_only(*_NUMBERS):
+        hint = "Numbers of two types do not mix: write double(…) or int(…) around one of them."
+    elif operator == "+" and (left.is_only("string") or right.is_only("string")):
+        hint = "Write string(…) around what is no text, or put it into a text with ${…}."
+    return EvaluationError(f"`{operator}` does not take {left.text()} and {right.text()}.", hint=hint, id="type-mismatch")
+
+
+def _may_fit(takes: tuple[str, ...], types: list[Type]) -> bool:
+    if takes == ("any...",):
+        return bool(types)
+    return len(takes) == len(types) and all(want == "any" or known.may_be(want) for want, known in zip(takes, types, strict=True))
+
+
+def _result(function: Function, arguments: list[Any], types: list[Type], gives: set[str]) -> Any:
+    if function.name == "dyn":
+        return arguments[0]
+    if function.name == "size":
+        return (
+            settled(Type(frozenset(("int",)), low=types[0].shortest, high=types[0].longest))
+            if types[0].longest != types[0].shortest
+            else types[0].shortest
+        )
+    if function.name == "orValue":
+        return settled(joined([types[0].items or ANY, types[1]]))
+    if function.name in ("value", "optional.of"):
+        held = types[0] if function.name == "optional.of" else (types[0].items or ANY)
+        return Optional(arguments[0]) if function.name == "optional.of" else settled(held)
+    if function.name in ("slug", "digest") and type(arguments[1]) is int:
+        return Abstract(Type(frozenset(("string",)), shortest=1 if function.name == "slug" else arguments[1], longest=arguments[1]))
+    if function.name in ("slice", "distinct", "sort", "reverse") and gives == {"list"}:
+        return Abstract(Type(frozenset(("list",)), longest=types[0].longest, items=types[0].items))
+    if function.name in ("first", "last"):
+        return Abstract(Type(frozenset(("optional_type",)), items=types[0].items or ANY))
+    if "any" in gives:
+        return Abstract(ANY)
+    if gives == {"list"} and function.name in ("split", "regex.extractAll"):
+        return Abstract(Type(frozenset(("list",)), items=STRING))
+    return Abstract(Type(frozenset(gives)))
+
+
+def _at(error: EvaluationError, place: tuple[int, int]) -> EvaluationError:
+    if error.start < 0:
+        error.start, error.end = place
+    return error
+
+
+def _not(value: Any) -> bool:
+    if type(value) is bool:
+        return not value
+    raise EvaluationError("A condition is true or false, and this is {}.", value, id="type-mismatch")
+
+
+def _unmarked(value: Any) -> Type:
+    return type_of_value(value)
+
+
+def _path(node: Node) -> Path:
+    """`station.zone` as ("station", ("zone",)); an empty name for other forms."""
+    fields: list[str | int] = []
+    while isinstance(node, Select) and not node.optional:
+        fields.append(node.field)
+        node = node.operand
+    return (node.name, tuple(reversed(fields))) if isinstance(node, Name) else ("", ())
+
+
+# The evaluator runs a node's parts itself; a part that was run already is handed to it as a literal.
+
+
+def _done(node: Node, value: Any) -> Node:
+    return Literal(node.start, node.end, value)
+
+
+def _with(node: Select, operand: Any) -> Select:
+    return Select(node.start, node.end, _done(node.operand, operand), node.field, node.optional, node.field_start)
+
+
+def replace_operand(node: Has, operand: Any) -> Has:
+    """The same test on an operand that was computed already."""
+    return Has(node.start, node.end, _done(node.operand, operand), node.field)
+
+
+def _with_index(node: Index, operand: Any, key: Any) -> Index:
+    return Index(node.start, node.end, _done(node.operand, operand), _done(node.index, key), node.optional)
+
+
+def _with_operands(node: Operation, operands: list[Any]) -> Operation:
+    return Operation(
+        node.start, node.end, node.operator, tuple(_done(part, value) for part, value in zip(node.operands, operands, strict=True)), node.at
+    )
+
+
+def _with_arguments(node: Call, arguments: list[Any]) -> Call:
+    rest = arguments if node.target is None else arguments[1:]
+    target = None if node.target is None else _done(node.target, arguments[0])
+    return Call(
+        node.start,
+        node.end,
+        node.function,
+        target,
+        tuple(_done(part, value) for part, value in zip(node.arguments, rest, strict=True)),
+        node.name_start,
+    )
+
+
+def _with_condition(node: Conditional, condition: Any) -> Conditional:
+    return Conditional(node.start, node.end, _done(node.condition, condition), node.then, node.otherwise)
+
+
+def _with_target(node: Macro, target: Any) -> Macro:
+    return Macro(node.start, node.end, node.name, _done(node.target, target), node.variables, node.bodies)

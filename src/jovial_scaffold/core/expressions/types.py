@@ -1,0 +1,191 @@
+"""What is known of a value before it is there: its possible kinds, bounds, fields, and the set of values it can be.
+
+A `Type` is a union of kinds. Bounds and parts speak of the kinds they make sense for; a type without kinds can be anything.
+"""
+
+from collections.abc import Iterable
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+from jovial_scaffold.core.expressions.values import Optional, equal, type_name
+from jovial_scaffold.core.text.wording import listed, shown
+
+MOST_OPTIONS = 64
+_NUMBERS = frozenset(("int", "double", "uint"))
+_SIZED = frozenset(("string", "list", "map", "bytes"))
+
+
+@dataclass(frozen=True, slots=True)
+class Field:
+    """A field of an object; one that is not required may be absent."""
+
+    type: "Type"
+    required: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Type:
+    """`kinds` are CEL's names of types; empty means anything. `options` are all possible values, where they are few.
+
+    `low` and `high` bound a number, `shortest` and `longest` a length. `items` is the type of a list's items or of what an optional
+    holds; `fields` are the known fields of a map, `others` the type of further ones (None: there are none, once `fields` is given).
+    """
+
+    kinds: frozenset[str] = frozenset()
+    options: tuple[Any, ...] | None = None
+    low: float | None = None
+    high: float | None = None
+    shortest: int = 0
+    longest: int | None = None
+    items: "Type | None" = None
+    fields: dict[str, Field] | None = field(default=None, hash=False)
+    others: "Type | None" = None
+
+    def may_be(self, *kinds: str) -> bool:
+        """Whether a value of the type can be of one of these kinds."""
+        return not self.kinds or not self.kinds.isdisjoint(kinds)
+
+    def is_only(self, *kinds: str) -> bool:
+        """Whether every value of the type is of one of these kinds."""
+        return bool(self.kinds) and self.kinds <= set(kinds)
+
+    def text(self) -> str:
+        """The type as people read it."""
+        if self.options is not None:
+            return (
+                f"one of {listed((shown(option) for option in self.options), 'or')}" if len(self.options) != 1 else shown(self.options[0])
+            )
+        if not self.kinds:
+            return "anything"
+        return listed((self._part(kind) for kind in sorted(self.kinds)), "or")
+
+    def _part(self, kind: str) -> str:
+        if kind == "list" and self.items is not None and self.items.kinds:
+            return f"list of {self.items.text()}"
+        if kind == "map" and self.fields:
+            return f"map with {listed(sorted(self.fields)[:8])}"
+        if kind == "optional_type" and self.items is not None:
+            return f"optional {self.items.text()}"
+        if kind in _NUMBERS and (self.low is not None or self.high is not None):
+            low = f" from {_number(self.low)}" if self.low is not None else ""
+            return f"{kind}{low}{f' to {_number(self.high)}' if self.high is not None else ''}"
+        return "null" if kind == "null_type" else kind
+
+
+def _number(value: float) -> str:
+    return str(int(value)) if value == int(value) else str(value)
+
+
+ANY = Type()
+BOOL, INT, DOUBLE, STRING = (Type(frozenset((kind,))) for kind in ("bool", "int", "double", "string"))
+LIST, MAP, OPTIONAL = (Type(frozenset((kind,))) for kind in ("list", "map", "optional_type"))
+
+
+class Abstract:
+    """A mark: a value of which only the type is known."""
+
+    __slots__ = ("type",)
+
+    def __init__(self, known: Type) -> None:
+        self.type = known
+
+    def __repr__(self) -> str:
+        return f"({self.type.text()})"
+
+
+def settled(known: Type) -> Any:
+    """The value itself where only one is possible, else the mark."""
+    if known.options is not None and len(known.options) == 1:
+        return known.options[0]
+    return Abstract(known)
+
+
+def has_abstract(value: Any) -> bool:
+    """Whether a mark stands in a value, at any depth."""
+    if isinstance(value, Abstract):
+        return True
+    if type(value) is list:
+        return any(map(has_abstract, value))
+    if type(value) is dict:
+        return any(map(has_abstract, value.values()))
+    return type(value) is Optional and has_abstract(value.value)
+
+
+def type_of_value(value: Any) -> Type:
+    """The type of a value, with marks inside taken for what they stand for."""
+    if isinstance(value, Abstract):
+        return value.type
+    kind = frozenset((type_name(value),))
+    if type(value) is list:
+        items = [type_of_value(item) for item in value]
+        return Type(kind, shortest=len(value), longest=len(value), items=joined(items) if items else ANY)
+    if type(value) is dict:
+        fields = {key: Field(type_of_value(item), True) for key, item in value.items() if type(key) is str}
+        return Type(kind, shortest=len(value), longest=len(value), fields=fields)
+    if type(value) is Optional:
+        return Type(kind, items=type_of_value(value.value))
+    length = len(value) if isinstance(value, str | bytes) else 0
+    number = value if isinstance(value, int | float) and not isinstance(value, bool) and value == value else None
+    return Type(kind, (value,), number, number, length, length or None if not isinstance(value, str | bytes) else length)
+
+
+def joined(types: Iterable[Type]) -> Type:
+    """The union: what a value can be that is of one of the types."""
+    result: Type | None = None
+    for each in types:
+        result = each if result is None else _pair(result, each)
+    return result or ANY
+
+
+def _pair(a: Type, b: Type) -> Type:
+    if a is b:
+        return a
+    if not a.kinds or not b.kinds:
+        return ANY
+    options = None
+    if a.options is not None and b.options is not None:
+        merged = list(a.options) + [
+            value for value in b.options if not any(equal(value, other) and type(value) is type(other) for other in a.options)
+        ]
+        options = tuple(merged) if len(merged) <= MOST_OPTIONS else None
+    fields, others = _joined_fields(a, b)
+    return Type(
+        a.kinds | b.kinds,
+        options,
+        _bound(min, a, b, "low", _NUMBERS),
+        _bound(max, a, b, "high", _NUMBERS),
+        min((each.shortest for each in (a, b) if each.kinds & _SIZED), default=0),
+        _bound(max, a, b, "longest", _SIZED),
+        joined(each.items or ANY for each in (a, b) if each.kinds & {"list", "optional_type"}) if (a.items or b.items) else None,
+        fields,
+        others,
+    )
+
+
+def _bound(choose: Any, a: Type, b: Type, name: str, kinds: frozenset[str]) -> Any:
+    """The outer of two bounds; none where one of the types that it speaks of has none."""
+    bounds = [getattr(each, name) for each in (a, b) if each.kinds & kinds]
+    return None if not bounds or None in bounds else choose(bounds)
+
+
+def _joined_fields(a: Type, b: Type) -> tuple[dict[str, Field] | None, Type | None]:
+    maps = [each for each in (a, b) if "map" in each.kinds]
+    if len(maps) == 1:
+        return maps[0].fields, maps[0].others
+    if a.fields is None or b.fields is None:
+        return None, None
+    fields = {}
+    for name in a.fields.keys() | b.fields.keys():
+        found = [each[name] for each in (a.fields, b.fields) if name in each]
+        # A field that only one of them knows may be anything in the other where that one is open.
+        types = [each.type for each in found] + [
+            each.others for each in (a, b) if each.fields is not None and name not in each.fields and each.others
+        ]
+        fields[name] = Field(joined(types), len(found) == 2 and all(each.required for each in found))
+    others = [each.others for each in (a, b) if each.others is not None]
+    return fields, joined(others) if others else None
+
+
+def with_length(known: Type, shortest: int, longest: int | None) -> Type:
+    """The type with other bounds of its length."""
+    return replace(known, options=None, shortest=shortest, longest=longest)

@@ -1,0 +1,93 @@
+"""JSON Schema (2020-12) as types of the expression language: enums become sets of values, bounds become ranges."""
+
+from typing import Any
+
+from jovial_scaffold.core.expressions.types import ANY, MOST_OPTIONS, Field, Type, joined
+from jovial_scaffold.core.expressions.values import type_name
+
+_KINDS = {
+    "integer": "int",
+    "number": "double",
+    "string": "string",
+    "boolean": "bool",
+    "null": "null_type",
+    "array": "list",
+    "object": "map",
+}
+_DEEPEST = 12
+
+
+def type_of_schema(schema: Any, root: Any = None, depth: int = 0) -> Type:
+    """The type of the values that a schema allows; anything where the schema says more than a type can."""
+    root = schema if root is None else root
+    if not isinstance(schema, dict) or depth > _DEEPEST:
+        return ANY
+    if "$ref" in schema:
+        target = _target(schema["$ref"], root)
+        beside = {key: value for key, value in schema.items() if key not in ("$ref", "description", "title", "default", "$defs", "types")}
+        return type_of_schema(target, root, depth + 1) if not beside else ANY
+    if "anyOf" in schema or "oneOf" in schema:
+        branches = schema.get("anyOf") or schema.get("oneOf")
+        return (
+            joined(type_of_schema(branch, root, depth + 1) for branch in branches)
+            if isinstance(branches, list) and "type" not in schema
+            else ANY
+        )
+    if "allOf" in schema or "if" in schema or "not" in schema:
+        return ANY
+    declared = schema.get("type")
+    names = [declared] if isinstance(declared, str) else list(declared or ())
+    kinds = frozenset(_KINDS[name] for name in names if name in _KINDS)
+    options = _options(schema, kinds)
+    if options is not None:
+        kinds = frozenset(type_name(option) for option in options)
+    elif kinds == {"bool"}:
+        options = (True, False)
+    return Type(
+        kinds,
+        options,
+        _number(schema.get("minimum", schema.get("exclusiveMinimum"))),
+        _number(schema.get("maximum", schema.get("exclusiveMaximum"))),
+        _length(schema, kinds, "min") or 0,
+        _length(schema, kinds, "max"),
+        type_of_schema(schema["items"], root, depth + 1) if isinstance(schema.get("items"), dict) else None,
+        *_fields(schema, root, depth, kinds),
+    )
+
+
+def _target(reference: Any, root: Any) -> Any:
+    target = root
+    if not isinstance(reference, str) or not reference.startswith("#/"):
+        return None
+    for step in reference[2:].split("/"):
+        target = target.get(step.replace("~1", "/").replace("~0", "~")) if isinstance(target, dict) else None
+    return target
+
+
+def _options(schema: dict[str, Any], kinds: frozenset[str]) -> tuple[Any, ...] | None:
+    listed = [schema["const"]] if "const" in schema else schema.get("enum")
+    if not isinstance(listed, list) or len(listed) > MOST_OPTIONS or any(isinstance(option, list | dict) for option in listed):
+        return None
+    typed = [float(option) if type(option) is int and kinds == {"double"} else option for option in listed]
+    return tuple(option for option in typed if not kinds or type_name(option) in kinds)
+
+
+def _number(bound: Any) -> float | None:
+    return bound if isinstance(bound, int | float) and not isinstance(bound, bool) else None
+
+
+def _length(schema: dict[str, Any], kinds: frozenset[str], side: str) -> int | None:
+    names = {"string": "Length", "list": "Items", "map": "Properties"}
+    bounds = [schema.get(f"{side}{names[kind]}") for kind in kinds if kind in names]
+    return bounds[0] if len(bounds) == 1 and isinstance(bounds[0], int) else None
+
+
+def _fields(schema: dict[str, Any], root: Any, depth: int, kinds: frozenset[str]) -> tuple[dict[str, Field] | None, Type | None]:
+    properties = schema.get("properties")
+    further = schema.get("additionalProperties", True)
+    if "map" not in kinds or "patternProperties" in schema or (not isinstance(properties, dict) and further is True):
+        return None, None
+    required = schema.get("required") or ()
+    fields = {name: Field(type_of_schema(each, root, depth + 1), name in required) for name, each in (properties or {}).items()}
+    others = type_of_schema(further, root, depth + 1) if isinstance(further, dict) else (ANY if further is True else None)
+    return fields, others

@@ -1,0 +1,643 @@
+"""A template before any environment: every expression checked with the types of what it reads, and with each value of finite sets.
+
+A finding is an error only where no value at all fits, or where a witness was found: values from the declared sets, allowed by `must` and
+`$when`, with which evaluating really fails. What may fail behind an unknown condition is a warning; what may fit is left in silence.
+"""
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field
+from itertools import product
+from typing import Any
+
+from jovial_scaffold.core.expressions.checking import Checker, Path
+from jovial_scaffold.core.expressions.errors import BudgetError, EvaluationError
+from jovial_scaffold.core.expressions.placeholders import Formula, Joined, Omittable, join_parts
+from jovial_scaffold.core.expressions.references import references
+from jovial_scaffold.core.expressions.syntax import Literal, Node, Operation
+from jovial_scaffold.core.expressions.types import ANY, STRING, Abstract, Field, Type, has_abstract, joined, settled, type_of_value
+from jovial_scaffold.core.expressions.values import NONE, Optional
+from jovial_scaffold.core.findings import Finding, Level
+from jovial_scaffold.core.limits import STATIC_COMBINATIONS
+from jovial_scaffold.core.schemas.types import type_of_schema
+from jovial_scaffold.core.schemas.validation import SchemaError, Validator, Violation, subschema
+from jovial_scaffold.core.templates.compiling import formulas_of
+from jovial_scaffold.core.templates.model import Compiled, Condition, Constant, Dynamic, ListValue, Loop, MapValue, Resource, Template
+from jovial_scaffold.core.text.source import Origin, Pointer, pointer_text
+from jovial_scaffold.core.text.unknown import UNKNOWN
+from jovial_scaffold.core.text.wording import did_you_mean, listed, shown
+
+_CONTEXT = {
+    "project": Abstract(STRING),
+    "environment": Abstract(STRING),
+    "labels": Abstract(Type(frozenset(("map",)))),
+    "run": {"date": Abstract(STRING), "revision": Abstract(STRING), "author": Abstract(STRING)},
+}
+_LEFT_OUT = object()
+Assignment = Mapping[str, Any]
+
+
+def check_types(template: Template) -> list[Finding]:
+    """All that is wrong with the expressions of a template whatever its environments will be."""
+    return _TypeCheck(template).run()
+
+
+@dataclass(slots=True)
+class _Place:
+    """Where an expression stands: what it is part of, the loop variables it sees, the conditions around it, and the schema of its result."""
+
+    address: str = ""
+    prefix: int = 0
+    loops: tuple[Loop, ...] = ()
+    conditions: tuple[Condition, ...] = ()
+    schema: dict[str, Any] | None = None
+    pointer: Pointer = ()
+
+
+@dataclass(slots=True)
+class _Mistake:
+    """An error, whether it surely comes about, the combination that shows it, and in how many combinations it was seen."""
+
+    error: EvaluationError
+    sure: bool
+    assignment: Assignment
+    assumed: dict[Path, Any]
+    times: int = 0
+
+
+@dataclass(slots=True)
+class _Outcome:
+    """What came of one expression over all combinations that were tried."""
+
+    tried: int = 0
+    mistakes: dict[tuple[str, int], _Mistake] = field(default_factory=dict)
+    results: list[Any] = field(default_factory=list)
+    comparisons: dict[Node, set[Any]] = field(default_factory=dict)
+
+
+class _Scope:
+    """The names of a template under one assignment of finite parameters."""
+
+    def __init__(self, check: "_TypeCheck", assignment: Assignment) -> None:
+        self.check = check
+        self.assignment = assignment
+        self.values: dict[str, Any] = {}
+
+    @property
+    def names(self) -> "_Scope":
+        """Generated code is not used here."""
+        return self
+
+    def __getitem__(self, name: str) -> Any:
+        return self.value(name)
+
+    def value(self, name: str) -> Any:
+        """A value where it is known, else a mark with its type; unknown where a finding already speaks of it."""
+        template = self.check.template
+        if name in template.parameters:
+            return self.assignment[name] if name in self.assignment else settled(self.check.parameter_types[name])
+        if name in template.values:
+            if name not in self.values:
+                self.values[name] = UNKNOWN  # what reads itself stays unknown
+                self.values[name] = self.check.computed(template.values[name].value, self, {})
+            return self.values[name]
+        if name in template.resources:
+            return Abstract(self.check.resource_type(template.resources[name]))
+        return _CONTEXT if name == "context" else UNKNOWN
+
+
+class _TypeCheck:
+    def __init__(self, template: Template) -> None:
+        self.template = template
+        self.parameter_types = {name: type_of_schema(each.schema) for name, each in template.parameters.items()}
+        self.finite = {name: known.options for name, known in self.parameter_types.items() if known.options is not None}
+        self.reads: dict[str, frozenset[str]] = {}
+        self.scopes: dict[tuple[Any, ...], _Scope] = {}
+        self.resource_types: dict[str, Type] = {}
+        self.validators: dict[tuple[str, Pointer], Validator | None] = {}
+        self.allowed_cache: dict[tuple[Any, ...], bool] = {}
+        self.findings: list[Finding] = []
+
+    def run(self) -> list[Finding]:
+        if self.template.unread:
+            return []
+        for declaration in self.template.parameters.values():
+            if declaration.default is not None:
+                self.value(declaration.default, _Place())
+        for value in self.template.values.values():
+            self.value(value.value, _Place())
+        for resource in self.template.resources.values():
+            self.resource(resource)
+        for output in self.template.outputs.values():
+            self.value(output.value, _Place())
+        return self.findings
+
+    # -- walking
+
+    def resource(self, resource: Resource) -> None:
+        loops = (resource.loop,) if resource.loop else ()
+        place = _Place(resource.name, 2, loops)
+        if resource.loop:
+            self.condition(resource.loop.over, _Place(resource.name, 2), "loop")
+        if resource.when:
+            self.condition(resource.when, place, "$when")
+            place.conditions = (resource.when,)
+        if resource.key:
+            self.condition(resource.key, place, "key")
+        schema = resource.type.schema if resource.type else None
+        for name, compiled in resource.properties.entries:
+            self.value(compiled, _Place(resource.name, 2, loops, place.conditions, schema, (name,)))
+
+    def value(self, compiled: Compiled, place: _Place) -> None:
+        if isinstance(compiled, Dynamic):
+            self.dynamic(compiled, place)
+        elif isinstance(compiled, MapValue):
+            inner = _Place(place.address, place.prefix, place.loops, place.conditions, place.schema, place.pointer)
+            if compiled.loop:
+                self.condition(compiled.loop.over, inner, "loop")
+                inner.loops = (*inner.loops, compiled.loop)
+            if compiled.when:
+                self.condition(compiled.when, inner, "$when")
+                inner.conditions = (*inner.conditions, compiled.when)
+            for name, item in compiled.entries:
+                self.value(item, _Place(place.address, place.prefix, inner.loops, inner.conditions, place.schema, (*place.pointer, name)))
+        elif isinstance(compiled, ListValue):
+            for index, item in enumerate(compiled.items):
+                self.value(item, _Place(place.address, place.prefix, place.loops, place.conditions, place.schema, (*place.pointer, index)))
+
+    def condition(self, condition: Condition, place: _Place, role: str) -> None:
+        if not isinstance(condition.content, Formula):
+            return
+        outcome = self.formula(condition.content, condition.origin, place, lambda result: self._condition_fault(result, role))
+        reads_something = bool(references(condition.content.node))
+        if role == "$when" and reads_something and outcome.results and not outcome.mistakes:
+            for constant, identity, words in ((True, "condition-always", "always true"), (False, "condition-never", "never true")):
+                if all(result is constant for result in outcome.results):
+                    message = f"This condition is {words}, whatever the parameters are."
+                    hint = "Leave it out." if constant else "What it guards is never there; remove it, or correct the condition."
+                    self.findings.append(Finding(identity, "warning", message, condition.origin.value_span(), hint, place.address))
+
+    def dynamic(self, compiled: Dynamic, place: _Place) -> None:
+        content = compiled.content
+        if isinstance(content, Formula):
+            self.formula(content, compiled.origin, place, lambda result: self._result_fault(result, place))
+        elif isinstance(content, Omittable):
+            self.formula(content.formula, compiled.origin, place, self._omittable_fault)
+        elif isinstance(content, Joined):
+            for part in content.parts:
+                if isinstance(part, Formula):
+                    self.formula(part, compiled.origin, place, _text_fault)
+
+    # -- one expression
+
+    def formula(self, formula: Formula, origin: Origin, place: _Place, judge: Any) -> _Outcome:
+        """Evaluate an expression for each combination of the finite values that it reads, and report what went wrong."""
+        outcome = _Outcome()
+        for assignment, assumed in self.combinations(formula, place):
+            sure = self.reached(place, assignment, assumed)
+            if sure is False:
+                continue
+            outcome.tried += 1
+            scope = self.scope(assignment)
+            checker = Checker(scope, assumed)
+            if sure is not True:
+                checker.unsure = 1
+            try:
+                variables = self.variables(place, scope, checker)
+                result = checker.check(formula.node, variables)
+            except BudgetError:
+                continue
+            except EvaluationError as error:
+                self.note(outcome, error, sure is True, assignment, assumed)
+                continue
+            for problem in checker.problems:
+                self.note(outcome, problem, False, assignment, assumed)
+            for node, turned_out in checker.comparisons.items():
+                outcome.comparisons.setdefault(node, set()).add(turned_out if type(turned_out) is bool else None)
+            outcome.results.append(result)
+            if result is UNKNOWN:
+                continue
+            faults = judge(result)
+            for fault in faults if isinstance(faults, list) else ([faults] if faults else []):
+                self.note(outcome, fault, sure is True, assignment, assumed)
+        for absent in self.absent_reads(formula, place):
+            self.note(outcome, *absent)
+        self.findings += [self.finding(mistake, outcome, formula, origin, place) for mistake in outcome.mistakes.values()]
+        if not outcome.mistakes:
+            self.comparisons(formula, origin, place, outcome)
+        return outcome
+
+    def note(self, outcome: _Outcome, error: EvaluationError, sure: bool, assignment: Assignment, assumed: dict[Path, Any]) -> None:
+        """Count a mistake; the first combination in which it surely comes about is its witness."""
+        key = (error.id, error.start)
+        known = outcome.mistakes.get(key)
+        if known is None or (sure and not known.sure):
+            outcome.mistakes[key] = _Mistake(error, sure, assignment, assumed, known.times if known else 0)
+        outcome.mistakes[key].times += 1
+
+    def finding(self, mistake: _Mistake, outcome: _Outcome, formula: Formula, origin: Origin, place: _Place) -> Finding:
+        """A mistake at its sub-expression, with its witness where it does not always come about."""
+        error = mistake.error
+        where = [f"`{name}` is {shown(value)}" for name, value in mistake.assignment.items()]
+        where += [f"`{'.'.join(map(str, (name, *path)))}` is {shown(value)}" for (name, path), value in mistake.assumed.items()]
+        hints = [f"This is so where {listed(where[:4])}."] if where and mistake.times < outcome.tried else []
+        if not mistake.sure:
+            hints.append("Whether it comes about depends on what is not known yet.")
+        if error.start >= 0:
+            span = origin.inner_span(formula.offset + error.start, formula.offset + error.end)
+        elif formula.offset:
+            span = origin.inner_span(formula.offset, formula.offset + len(formula.text.rstrip()))
+        else:
+            span = origin.value_span()
+        pointer = pointer_text(origin.pointer[place.prefix :]) if place.address else ""
+        level: Level = "error" if mistake.sure else "warning"
+        return Finding(error.id, level, error.message, span, " ".join((*hints, error.hint)).strip(), place.address, pointer)
+
+    def comparisons(self, formula: Formula, origin: Origin, place: _Place, outcome: _Outcome) -> None:
+        """Comparisons that turn out the same whatever the parameters are."""
+        for node, turned_out in outcome.comparisons.items():
+            if not isinstance(node, Operation) or len(turned_out) != 1 or None in turned_out:
+                continue
+            literals = [operand.value for operand in node.operands if isinstance(operand, Literal)]
+            names = [reference for operand in node.operands for reference in references(operand)]
+            if len(literals) != 1 or not names or (node.operator == "==") is (True in turned_out):
+                continue
+            known = self.parameter_types.get(names[0].name) if not names[0].path else None
+            options = [str(option) for option in (known.options if known and known.options else ())]
+            hint = did_you_mean(
+                str(literals[0]),
+                options,
+                f"`{names[0].name}` is one of {listed(options, 'or')}." if options else "The two can never be equal.",
+            )
+            words = "false" if node.operator == "==" else "true"
+            message = f"This comparison with {shown(literals[0])} is always {words}."
+            span = origin.inner_span(formula.offset + node.start, formula.offset + node.end)
+            self.findings.append(Finding("comparison-constant", "warning", message, span, hint, place.address))
+
+    def absent_reads(self, formula: Formula, place: _Place) -> Iterator[tuple[EvaluationError, bool, Assignment, dict[Path, Any]]]:
+        """Resources that may be absent, read without `.?`: with a witness where their `$when` can be false while this is there."""
+        for reference in references(formula.node):
+            resource = self.template.resources.get(reference.name)
+            if (
+                resource is None
+                or resource.loop
+                or resource.when is None
+                or reference.optional
+                or not isinstance(resource.when.content, Formula)
+            ):
+                continue
+            if any(reference.name in _condition_names(condition) for condition in place.conditions):
+                continue
+            names = [*(r.name for r in references(resource.when.content.node)), *(n for c in place.conditions for n in _condition_names(c))]
+            found: tuple[EvaluationError, bool, Assignment, dict[Path, Any]] | None = None
+            for assignment in self.assignments(self.closure(names)):
+                here = self.reached(place, assignment, {})
+                there = self.truth(resource.when, self.scope(assignment), {})
+                if here is False or there is True:
+                    continue
+                sure = here is True and there is False
+                if found is None or (sure and not found[1]):
+                    hint = f"Write {reference.name}.?{reference.path[0] if reference.path else 'name'}, which is empty then."
+                    error = EvaluationError(
+                        f"`{reference.name}` may be absent: its `$when` is not always true.", hint=hint, id="resource-absent"
+                    )
+                    error.start, error.end = reference.start, reference.chain_end
+                    found = (error, sure, assignment, {})
+            if found is not None:
+                yield found
+
+    # -- what is known of a result
+
+    def _condition_fault(self, result: Any, role: str) -> EvaluationError | None:
+        known = type_of_value(result)
+        if role == "$when" and not known.may_be("bool"):
+            return EvaluationError(f"`$when` takes true or false, and this gives {known.text()}.", id="type-mismatch")
+        if role == "loop" and not known.may_be("list", "map"):
+            return EvaluationError(f"`$per` goes over a list or map, and this gives {known.text()}.", id="loop-invalid")
+        if role == "key" and not known.may_be("string", "int"):
+            return EvaluationError(f"The key of an item is a text or an integer, and this is {known.text()}.", id="key-invalid")
+        return None
+
+    def _omittable_fault(self, result: Any) -> EvaluationError | None:
+        known = type_of_value(result)
+        if not known.may_be("optional_type"):
+            return EvaluationError(
+                f"`${{?…}}` takes an optional, and this is {known.text()}.",
+                hint="Write ${…} for a value that is always there.",
+                id="type-mismatch",
+            )
+        return None
+
+    def _result_fault(self, result: Any, place: _Place) -> list[EvaluationError]:
+        known = type_of_value(result)
+        if known.is_only("optional_type"):
+            hint = "Write ${?…} to leave the property out then, or .orValue(…)."
+            return [EvaluationError("The result is an optional, which may hold nothing.", hint=hint, id="type-mismatch")]
+        if known.is_only("timestamp", "duration", "bytes", "type"):
+            return [EvaluationError(f"A {known.text()} cannot stand in a resource.", hint="Convert it with string(…).", id="type-mismatch")]
+        if place.schema is None:
+            return []
+        if has_abstract(result):
+            fault = self._type_fault(known, place)
+            return [fault] if fault else []
+        validator = self.validator(place)
+        violations = validator.violations(result) if validator else []
+        if (
+            type(result) is float
+            and result.is_integer()
+            and type_of_schema({"allOf": []} if validator is None else self.part(place)).is_only("int")
+        ):
+            violations = [
+                Violation(
+                    "type",
+                    (),
+                    f"{{name}} takes an integer, and this gives the double {shown(result)}.",
+                    "Write int(…) around the expression.",
+                    "",
+                )
+            ]
+        return [_violation_error(violation, place) for violation in violations if not (violation.id == "unknown" and violation.pointer)]
+
+    def _type_fault(self, known: Type, place: _Place) -> EvaluationError | None:
+        wanted = type_of_schema(self.part(place), place.schema)
+        name = f"`{pointer_text(place.pointer)}`"
+        if not wanted.kinds or not known.kinds:
+            return None
+        kinds = wanted.kinds | {"int"} if "double" in wanted.kinds else wanted.kinds
+        if known.kinds.isdisjoint(kinds):
+            return EvaluationError(f"{name} takes {_article(wanted)}, and this gives {_article(known)}.", id="property-type")
+        if (
+            wanted.options is not None
+            and known.options is not None
+            and not set(map(shown, known.options)) & set(map(shown, wanted.options))
+        ):
+            hint = next((advice for option in known.options if (advice := did_you_mean(str(option), map(str, wanted.options)))), "")
+            return EvaluationError(f"{name} takes {wanted.text()}, and this gives {known.text()}.", hint=hint, id="property-value")
+        if known.is_only("int", "double") and (_above(known.low, wanted.high) or _above(wanted.low, known.high)):
+            return EvaluationError(f"{name} takes {wanted.text()}, and this gives {known.text()}.", id="property-range")
+        if (
+            known.is_only("string")
+            and wanted.is_only("string")
+            and (_above(known.shortest, wanted.longest) or _above(wanted.shortest, known.longest))
+        ):
+            return EvaluationError(f"{name} takes a text of another length than this can have.", id="property-length")
+        return None
+
+    # -- combinations
+
+    def combinations(self, formula: Formula, place: _Place) -> Iterator[tuple[dict[str, Any], dict[Path, Any]]]:
+        """Assignments of the finite parameters and fields that an expression reads, as far as `must` allows them."""
+        loop_variables = {name for loop in place.loops for name in loop.variables}
+        found = references(formula.node)
+        fields: dict[Path, tuple[Any, ...]] = {}
+        for reference in found:
+            options = self.field_options(reference.name, reference.path, place)
+            if options:
+                fields[reference.name, reference.path] = options
+        names = [reference.name for reference in found if reference.name not in loop_variables]
+        names += [name for loop in place.loops for name in _condition_names(loop.over)]
+        names += [name for condition in place.conditions for name in _condition_names(condition)]
+        for condition in place.conditions:
+            for reference in _condition_references(condition):
+                options = self.field_options(reference.name, reference.path, place)
+                if options:
+                    fields[reference.name, reference.path] = options
+        for assignment in self.assignments(self.closure(names)):
+            chosen: dict[Path, tuple[Any, ...]] = {}
+            total = 1
+            for path, options in fields.items():
+                if total * len(options) <= STATIC_COMBINATIONS.most:
+                    chosen[path] = options
+                    total *= len(options)
+            for values in product(*chosen.values()):
+                yield assignment, dict(zip(chosen, values, strict=True))
+
+    def field_options(self, name: str, path: tuple[str | int, ...], place: _Place) -> tuple[Any, ...]:
+        """The possible values of `station.zone`, where the field is always there and they are few."""
+        if not path:
+            return ()
+        known = self.parameter_types.get(name)
+        for loop in place.loops:
+            if name == loop.variables[-1]:
+                over = loop.over.content
+                chain = references(over.node) if isinstance(over, Formula) else []
+                known = (
+                    self.parameter_types.get(chain[0].name)
+                    if len(chain) == 1 and not chain[0].path and chain[0].end == len(chain[0].name) + chain[0].start
+                    else None
+                )
+                known = known.items if known is not None and known.is_only("list") else None
+        for step in path:
+            if (
+                known is None
+                or not known.is_only("map")
+                or known.fields is None
+                or step not in known.fields
+                or not known.fields[str(step)].required
+            ):
+                return ()
+            known = known.fields[str(step)].type
+        return known.options or () if known is not None else ()
+
+    def assignments(self, names: frozenset[str]) -> Iterator[dict[str, Any]]:
+        chosen: dict[str, tuple[Any, ...]] = {}
+        total = 1
+        for name in sorted(names & self.finite.keys(), key=lambda each: (len(self.finite[each]), each)):
+            options = self.finite[name]
+            if total * len(options) <= STATIC_COMBINATIONS.most:
+                chosen[name] = options
+                total *= len(options)
+        for values in product(*chosen.values()):
+            assignment = dict(zip(chosen, values, strict=True))
+            if self.allowed(assignment):
+                yield assignment
+
+    def allowed(self, assignment: dict[str, Any]) -> bool:
+        """Whether no `must` is surely false."""
+        key = tuple(sorted((name, shown(value)) for name, value in assignment.items()))
+        if key not in self.allowed_cache:
+            requirements = [*self.template.must, *(each for d in self.template.parameters.values() for each in d.must)]
+            self.allowed_cache[key] = all(self.truth(each.require, self.scope(assignment), {}) is not False for each in requirements)
+        return self.allowed_cache[key]
+
+    def closure(self, names: list[str]) -> frozenset[str]:
+        """The parameters that some names read, directly or through values."""
+        found: set[str] = set()
+        for name in names:
+            if name in self.template.values:
+                if name not in self.reads:
+                    self.reads[name] = frozenset()
+                    below = [r.name for f, _, _ in formulas_of(self.template.values[name].value) for r in references(f.node)]
+                    self.reads[name] = self.closure(below)
+                found |= self.reads[name]
+            elif name in self.template.parameters:
+                found.add(name)
+        return frozenset(found)
+
+    def scope(self, assignment: Assignment) -> _Scope:
+        key = tuple(sorted((name, shown(value)) for name, value in assignment.items()))
+        if key not in self.scopes:
+            self.scopes[key] = _Scope(self, dict(assignment))
+        return self.scopes[key]
+
+    def reached(self, place: _Place, assignment: Assignment, assumed: dict[Path, Any]) -> bool | None:
+        """Whether the conditions around a place hold: None where that is not known."""
+        scope = self.scope(assignment)
+        sure: bool | None = True
+        for condition in place.conditions:
+            checker = Checker(scope, assumed)
+            held = self.truth(condition, scope, self.variables(place, scope, checker), assumed)
+            if held is False:
+                return False
+            sure = sure if held is True else None
+        return sure
+
+    def truth(self, condition: Condition, scope: _Scope, variables: Mapping[str, Any], assumed: dict[Path, Any] | None = None) -> Any:
+        if isinstance(condition.content, Constant):
+            return condition.content.value
+        try:
+            return Checker(scope, assumed).check(condition.content.node, variables)
+        except EvaluationError:
+            return None
+
+    def variables(self, place: _Place, scope: _Scope, checker: Checker) -> dict[str, Any]:
+        """The loop variables at a place, as far as they are known."""
+        found: dict[str, Any] = {}
+        for loop in place.loops:
+            try:
+                over = checker.maybe(loop.over.content.node, found) if isinstance(loop.over.content, Formula) else loop.over.content.value
+            finally:
+                checker.problems.clear()  # they are said where the loop stands
+            known = ANY if over is UNKNOWN else type_of_value(over)
+            item = (known.items or ANY) if known.is_only("list") else (STRING if known.is_only("map") else ANY)
+            found[loop.variables[-1]] = settled(item)
+            if len(loop.variables) == 2:
+                first = Type(frozenset(("int",)), low=0) if known.is_only("list") else STRING
+                found[loop.variables[0]] = Abstract(first)
+                if known.is_only("map"):
+                    entries = [entry.type for entry in (known.fields or {}).values()] + ([known.others] if known.others else [])
+                    found[loop.variables[1]] = settled(joined(entries)) if entries and known.fields is not None else Abstract(ANY)
+        return found
+
+    def computed(self, compiled: Compiled, scope: _Scope, variables: Mapping[str, Any]) -> Any:
+        """A `let` value under an assignment; its mistakes are said where it stands."""
+        if isinstance(compiled, Constant):
+            return compiled.value
+        if isinstance(compiled, MapValue):
+            if compiled.loop is not None:
+                return Abstract(ANY)
+            if compiled.when is not None and self.truth(compiled.when, scope, variables) is not True:
+                return Abstract(ANY)
+            entries = {name: self.computed(item, scope, variables) for name, item in compiled.entries}
+            return {name: item for name, item in entries.items() if item is not _LEFT_OUT}
+        if isinstance(compiled, ListValue):
+            if any(isinstance(item, MapValue) and (item.loop or item.when) for item in compiled.items):
+                return Abstract(Type(frozenset(("list",))))
+            return [item for item in (self.computed(each, scope, variables) for each in compiled.items) if item is not _LEFT_OUT]
+        return self._computed_text(compiled.content, scope, variables)
+
+    def _computed_text(self, content: Formula | Joined | Omittable, scope: _Scope, variables: Mapping[str, Any]) -> Any:
+        try:
+            if isinstance(content, Formula):
+                return Checker(scope).check(content.node, variables)
+            if isinstance(content, Omittable):
+                held = Checker(scope).check(content.formula.node, variables)
+                if held is NONE:
+                    return _LEFT_OUT
+                return held.value if isinstance(held, Optional) else Abstract(ANY)
+            parts = [part if isinstance(part, str) else Checker(scope).check(part.node, variables) for part in content.parts]
+        except EvaluationError:
+            return UNKNOWN
+        if any(part is UNKNOWN for part in parts):
+            return UNKNOWN
+        if not any(map(has_abstract, parts)):
+            try:
+                return join_parts(list(zip(content.parts, parts, strict=True)))
+            except EvaluationError:
+                return UNKNOWN
+        shortest = sum(len(part) if isinstance(part, str) else type_of_value(part).shortest for part in parts)
+        return Abstract(Type(frozenset(("string",)), shortest=shortest))
+
+    def resource_type(self, resource: Resource) -> Type:
+        """What can be read from a resource, by its catalog; of a loop, a map of such."""
+        if resource.name not in self.resource_types:
+            known = ANY
+            if resource.type is not None:
+                fields = {
+                    name: Field(type_of_schema(each, resource.type.schema), True)
+                    for name, each in resource.type.schema.get("properties", {}).items()
+                }
+                # Fields that nobody sets are found missing when they are read; here they only have their type.
+                written = {name for name, _ in resource.properties.entries}
+                sure = {name: Field(each.type, name in written or name in resource.type.shape.properties) for name, each in fields.items()}
+                open_ended = resource.type.schema.get("additionalProperties", True) is not False
+                known = Type(frozenset(("map",)), fields=sure, others=ANY if open_ended else None)
+            if resource.loop is not None:
+                known = Type(frozenset(("map",)), fields={}, others=known)
+            self.resource_types[resource.name] = known
+        return self.resource_types[resource.name]
+
+    # -- schemas
+
+    def part(self, place: _Place) -> Any:
+        parts = subschema(place.schema, place.pointer)
+        return parts[0] if len(parts) == 1 else {}
+
+    def validator(self, place: _Place) -> Validator | None:
+        key = (place.address, place.pointer)
+        if key not in self.validators:
+            part = self.part(place)
+            try:
+                self.validators[key] = Validator(part) if part and "$ref" not in shown(part) else None
+            except SchemaError:
+                self.validators[key] = None
+        return self.validators[key]
+
+
+def _text_fault(result: Any) -> EvaluationError | None:
+    known = type_of_value(result)
+    if known.may_be("string", "bool", "int", "double", "uint"):
+        return None
+    hint = (
+        "Write .orValue(…) to say what holds instead."
+        if known.is_only("optional_type")
+        else "Choose one of its fields, or write as_json(…)."
+    )
+    return EvaluationError(
+        f"Only text, booleans and numbers can be joined into text, and this is {known.text()}.", hint=hint, id="type-mismatch"
+    )
+
+
+def _violation_error(violation: Violation, place: _Place) -> EvaluationError:
+    pointer = (*place.pointer, *violation.pointer)
+    return EvaluationError(
+        violation.message.replace("{name}", f"`{pointer_text(pointer)}`").replace("{", "{{").replace("}", "}}"),
+        hint=violation.hint,
+        id=f"property-{violation.id}",
+    )
+
+
+def _condition_references(condition: Condition) -> list[Any]:
+    return references(condition.content.node) if isinstance(condition.content, Formula) else []
+
+
+def _condition_names(condition: Condition) -> list[str]:
+    return [reference.name for reference in _condition_references(condition)]
+
+
+def _above(low: float | None, high: float | None) -> bool:
+    return low is not None and high is not None and low > high
+
+
+def _article(known: Type) -> str:
+    words = {
+        "int": "an integer",
+        "double": "a number",
+        "string": "text",
+        "bool": "true or false",
+        "list": "a list",
+        "map": "a map",
+        "null_type": "null",
+    }
+    if known.options is not None and len(known.options) <= 4:
+        return known.text()
+    return listed((words.get(each, each) for each in sorted(known.kinds)), "or")
