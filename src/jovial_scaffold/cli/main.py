@@ -13,6 +13,8 @@ from jovial_scaffold._version import __version__
 COMMANDS = {
     "demo": ("jovial_scaffold.cli.demo", "Author", "Write a demo project, check it, and compare its environments."),
     "check": ("jovial_scaffold.cli.check", "Check", "Report everything that is wrong, with its place and what to do."),
+    "evaluate": ("jovial_scaffold.cli.evaluate", "Author", "Print the value of an expression, over an environment, a file or bound names."),
+    "functions": ("jovial_scaffold.cli.functions", "Author", "List the functions of expressions, each with an example."),
     "render": ("jovial_scaffold.cli.render", "Preview", "Show the resources of one environment in deployment order."),
     "compare": ("jovial_scaffold.cli.compare", "Preview", "Show environments side by side, and what drives each difference."),
 }

@@ -29,7 +29,8 @@ class ReportFormat(StrEnum):
     json = "json"
 
 
-def _environments(incomplete: str) -> list[str]:
+def environment_names(incomplete: str) -> list[str]:
+    """Completion: the environments of the project here."""
     try:
         return [name for name in Project.load().environments if name.startswith(incomplete)]
     except ProjectError:
@@ -42,9 +43,9 @@ ProjectPath = Annotated[
 WithValues = Annotated[list[str] | None, typer.Option("--with", help="Set a parameter: name=value. May be repeated.", show_default=False)]
 WithFiles = Annotated[list[Path] | None, typer.Option("--with-file", help="A further parameter file. May be repeated.", show_default=False)]
 Environments = Annotated[
-    list[str] | None, typer.Argument(help="Environments; all when none is named.", show_default=False, autocompletion=_environments)
+    list[str] | None, typer.Argument(help="Environments; all when none is named.", show_default=False, autocompletion=environment_names)
 ]
-OneEnvironment = Annotated[str, typer.Argument(help="The environment.", show_default=False, autocompletion=_environments)]
+OneEnvironment = Annotated[str, typer.Argument(help="The environment.", show_default=False, autocompletion=environment_names)]
 Format = Annotated[ReportFormat, typer.Option("--format", help="How the result is written.")]
 
 

@@ -11,6 +11,7 @@ from jovial_scaffold.core.parameters.layers import Layer, file_layer, text_layer
 from jovial_scaffold.core.parameters.resolving import Checker
 from jovial_scaffold.core.parameters.secrets import tracked_by_git
 from jovial_scaffold.core.project_file import EnvironmentEntry, FileReference, ProjectError, ProjectFile, find_project, read_project_file
+from jovial_scaffold.core.rendering.environment import Environment
 from jovial_scaffold.core.rendering.rendering import Rendering, render
 from jovial_scaffold.core.rules.evaluation import check_examples, judge
 from jovial_scaffold.core.rules.reading import Ruleset, read_ruleset
@@ -110,6 +111,11 @@ class Project:
     def template(self) -> Template:
         """The compiled template."""
         return self._template
+
+    def scope(self, environment: str) -> Environment:
+        """The names of an environment, for evaluating expressions over its parameters, values and resources."""
+        self.chosen((environment,))
+        return self._rendered(environment)[0].scope
 
     def source(self, name: str) -> Source | None:
         """A file that was read, as findings name it; for showing its lines."""

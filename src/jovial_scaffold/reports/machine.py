@@ -1,11 +1,17 @@
 """Findings, renderings and comparisons as versioned JSON (docs/schemas/), and renderings as YAML."""
 
+import base64
 import json
-from collections.abc import Sequence
+import math
+from collections.abc import Callable, Sequence
 from typing import Any
 
 from jovial_scaffold.core.comparing.matrix import Comparison
-from jovial_scaffold.core.expressions.values import Pending, Secret
+from jovial_scaffold.core.expressions.evaluation import sorted_keys
+from jovial_scaffold.core.expressions.library.entries import Function
+from jovial_scaffold.core.expressions.library.strings import scalar_text
+from jovial_scaffold.core.expressions.times import Duration, Timestamp
+from jovial_scaffold.core.expressions.values import NONE, Optional, Pending, Record, Secret, TypeValue, UInt, key_value
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.project import CheckResult
 from jovial_scaffold.core.rendering.rendering import Rendering
@@ -71,6 +77,46 @@ def finding_entry(finding: Finding) -> dict[str, Any]:
     if finding.elsewhere:
         entry["elsewhere"] = list(finding.elsewhere)
     return entry
+
+
+def result_document(value: Any) -> Any:
+    """The result of an expression: JSON as far as JSON goes; moments, lengths of time and types as their text, bytes as Base64, an
+    optional as what it holds, or null."""
+    if isinstance(value, Record):
+        value = value.whole()
+    if isinstance(value, dict):
+        return {
+            str(key_value(key)).lower() if isinstance(key_value(key), bool) else str(key_value(key)): result_document(value[key])
+            for key in sorted_keys(value)
+        }
+    if isinstance(value, list):
+        return [result_document(item) for item in value]
+    if isinstance(value, Optional):
+        return None if value is NONE else result_document(value.value)
+    if isinstance(value, bytes):
+        return base64.b64encode(value).decode()
+    if isinstance(value, Timestamp | Duration | TypeValue):
+        return repr(value)
+    if isinstance(value, float) and not math.isfinite(value):
+        return scalar_text(value)
+    return int(value) if isinstance(value, UInt) else public(value)
+
+
+def functions_document(functions: Sequence[Function], signatures: Callable[[Function], list[str]]) -> dict[str, Any]:
+    """`jovial-functions/1`."""
+    entries = [
+        {
+            "name": f.name,
+            "method": f.method,
+            "library": f.library,
+            "signatures": signatures(f),
+            "gives": sorted({o.gives for o in f.overloads}),
+            "about": f.about,
+            "example": f.example,
+        }
+        for f in functions
+    ]
+    return {"format": "jovial-functions/1", "functions": entries}
 
 
 def render_document(project: str, rendering: Rendering) -> dict[str, Any]:

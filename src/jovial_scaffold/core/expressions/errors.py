@@ -34,14 +34,23 @@ class EvaluationError(ExpressionError):
         super().__init__(message, hint=hint, id=id)
         self.template = message
         self.operands = operands
-        self.message = message.format(*(shown(operand) for operand in operands)) if operands else message
+        self.message = _filled(message, [shown(operand) for operand in operands])
 
     def mask(self) -> None:
         """Take the operands' values out of the message: one of them is secret."""
         if self.operands:
-            self.message = self.template.format(*["(secret)"] * len(self.operands))
+            self.message = _filled(self.template, ["(secret)"] * len(self.operands))
             self.operands = ()
         self.hint = ""
+
+
+def _filled(template: str, texts: list[str]) -> str:
+    """The template with `{}` replaced from left to right; braces in the texts, or in a user's words, mean nothing."""
+    parts: list[str] = []
+    for text in texts:
+        before, _, template = template.partition("{}")
+        parts += (before, text)
+    return "".join((*parts, template))
 
 
 class BudgetError(EvaluationError):

@@ -83,6 +83,26 @@ class MapScope:
         raise EvaluationError(f"Nothing is called `{name}` here.", hint=did_you_mean(name, self._known), id="name-unknown")
 
 
+class LayeredScope:
+    """A map of names before another scope."""
+
+    def __init__(self, first: Mapping[str, Any], below: Scope) -> None:
+        self.first = first
+        self.below = below
+
+    @property
+    def names(self) -> Names:
+        """What generated code looks names up in."""
+        return self
+
+    def __getitem__(self, name: str) -> Any:
+        return self.value(name)
+
+    def value(self, name: str) -> Any:
+        """The value of a name. Raises EvaluationError."""
+        return self.first[name] if name in self.first else self.below.value(name)
+
+
 def evaluate(node: Node, scope: Scope, variables: Locals | None = None) -> Any:
     """The value of an expression. Raises EvaluationError with the offsets of the sub-expression that has none."""
     try:
@@ -194,7 +214,10 @@ class Evaluator:
         secret = type(inside) is Secret or type(key) is Secret
         whole, plain_key = revealed(inside) if type(inside) is Secret else inside, revealed(key)
         if isinstance(whole, Record) or type(whole) in (dict, list):
-            there = _has(whole, plain_key)
+            try:
+                there = _has(whole, plain_key)
+            except EvaluationError as error:
+                raise _placed(error, node) from None
             if there is not True:
                 return NONE if there is False else there
             found = self.through_secret(
@@ -246,7 +269,7 @@ class Evaluator:
     def membership(self, node: Node, item: Any, container: Any) -> Any:
         """`in` looks at keys only in a map; in a list it may find the item before it meets a pending one."""
         if type(container) is dict:
-            return operators.contains(item, container)
+            return self.strict(node, operators.contains, [item, container], shallow=True)
         plain = [other for other in container if type(other) in _SIMPLE]
         if len(plain) == len(container) or operators.contains(item, plain):
             return operators.contains(item, plain)
@@ -327,6 +350,8 @@ class Evaluator:
 
     def put(self, result: dict[Any, Any], key: Any, value: Any, node: Node) -> None:
         try:
+            if type(key) is float:  # a double finds an integer key, and is none itself
+                raise TypeError(key)
             stored = map_key(key)
         except (TypeError, ValueError, OverflowError):
             raise _placed(EvaluationError("{} cannot be a key of a map.", key, id="type-mismatch"), node) from None

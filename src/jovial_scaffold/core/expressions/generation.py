@@ -6,6 +6,7 @@ so that nothing a user writes is ever read as Python.
 """
 
 import ast
+import warnings
 from collections.abc import Callable
 from typing import Any
 
@@ -69,7 +70,9 @@ def _compiled(tree: Any, mode: str, constants: dict[str, Any]) -> Any:
     ast.fix_missing_locations(tree)
     namespace = {"__builtins__": {}, **constants}
     try:
-        code = compile(tree, "<expression>", mode)
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore")  # Python warns of what surely fails; here that only means to ask the careful evaluator
+            code = compile(tree, "<expression>", mode)
     except (RecursionError, SyntaxError, MemoryError):  # deeper than Python's own compiler goes
         return None
     if mode == "eval":

@@ -162,10 +162,12 @@ def contains(item: Any, container: Any) -> bool:
     if type(container) is list:
         return any(equal(item, other) for other in container)
     if type(container) is dict:
+        if type(item) is float:
+            return item.is_integer() and int(item) in container
         try:
             return map_key(item) in container
-        except (TypeError, ValueError, OverflowError):
-            return False
+        except TypeError:
+            raise EvaluationError(f"{_a(type_name(item)).capitalize()} cannot be a key of a map: {{}}.", item, id="type-mismatch") from None
     raise EvaluationError(f"`in` looks into a list or map, and this is {_a(type_name(container))}: {{}}.", container, id="type-mismatch")
 
 

@@ -64,7 +64,7 @@ class Computer:
                     return result
                 if type(result) is not Optional:
                     raise EvaluationError(
-                        "`${{?…}}` takes an optional, and this is {}.",
+                        "`${?…}` takes an optional, and this is {}.",
                         result,
                         hint="Write ${…} for a value that is always there.",
                         id="type-mismatch",

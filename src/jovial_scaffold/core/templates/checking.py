@@ -11,6 +11,7 @@ from typing import Any
 
 from jovial_scaffold.core.expressions.checking import Checker, Path
 from jovial_scaffold.core.expressions.errors import BudgetError, EvaluationError
+from jovial_scaffold.core.expressions.evaluation import Scope
 from jovial_scaffold.core.expressions.placeholders import Formula, Joined, Omittable, join_parts
 from jovial_scaffold.core.expressions.references import references
 from jovial_scaffold.core.expressions.syntax import Literal, Node, Operation
@@ -39,6 +40,11 @@ Assignment = Mapping[str, Any]
 def check_types(template: Template) -> list[Finding]:
     """All that is wrong with the expressions of a template whatever its environments will be."""
     return _TypeCheck(template).run()
+
+
+def static_scope(template: Template) -> Scope:
+    """The names of a template with their types, no environment chosen."""
+    return _TypeCheck(template).scope({})
 
 
 @dataclass(slots=True)
@@ -167,9 +173,10 @@ class _TypeCheck:
     def condition(self, condition: Condition, place: _Place, role: str) -> None:
         if not isinstance(condition.content, Formula):
             return
+        said = len(self.findings)
         outcome = self.formula(condition.content, condition.origin, place, lambda result: self._condition_fault(result, role))
         reads_something = bool(references(condition.content.node))
-        if role == "$when" and reads_something and outcome.results and not outcome.mistakes:
+        if role == "$when" and reads_something and outcome.results and len(self.findings) == said:
             for constant, identity, words in ((True, "condition-always", "always true"), (False, "condition-never", "never true")):
                 if all(result is constant for result in outcome.results):
                     message = f"This condition is {words}, whatever the parameters are."
@@ -239,7 +246,8 @@ class _TypeCheck:
         error = mistake.error
         where = [f"`{name}` is {shown(value)}" for name, value in mistake.assignment.items()]
         where += [f"`{'.'.join(map(str, (name, *path)))}` is {shown(value)}" for (name, path), value in mistake.assumed.items()]
-        hints = [f"This is so where {listed(where[:4])}."] if where and mistake.times < outcome.tried else []
+        always = mistake.times >= outcome.tried and error.id != "resource-absent"
+        hints = [f"This is so where {listed(where[:4])}."] if where and not always else []
         if not mistake.sure:
             hints.append("Whether it comes about depends on what is not known yet.")
         if error.start >= 0:
@@ -610,7 +618,7 @@ def _text_fault(result: Any) -> EvaluationError | None:
 def _violation_error(violation: Violation, place: _Place) -> EvaluationError:
     pointer = (*place.pointer, *violation.pointer)
     return EvaluationError(
-        violation.message.replace("{name}", f"`{pointer_text(pointer)}`").replace("{", "{{").replace("}", "}}"),
+        violation.message.replace("{name}", f"`{pointer_text(pointer)}`"),
         hint=violation.hint,
         id=f"property-{violation.id}",
     )

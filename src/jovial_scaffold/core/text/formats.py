@@ -45,8 +45,14 @@ def _dotenv() -> Format:
     return Format("dotenv", read_dotenv, locate_dotenv, typed=False)
 
 
-_FORMATS: dict[str, Callable[[], Format]] = {".yaml": _yaml, ".yml": _yaml, ".json": _json, ".toml": _toml, ".env": _dotenv}
-DATA_SUFFIXES = tuple(_FORMATS)
+def _csv() -> Format:
+    from jovial_scaffold.core.text.csv_reader import locate_csv, read_csv
+
+    return Format("CSV", read_csv, locate_csv, typed=False)
+
+
+_FORMATS: dict[str, Callable[[], Format]] = {".yaml": _yaml, ".yml": _yaml, ".json": _json, ".toml": _toml, ".env": _dotenv, ".csv": _csv}
+DATA_SUFFIXES = (".yaml", ".yml", ".json", ".toml", ".env")
 
 
 def format_of(name: str) -> Format | None:

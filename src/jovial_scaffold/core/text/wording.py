@@ -12,10 +12,17 @@ def shown(value: Any) -> str:
     if value is None or isinstance(value, bool | int | float | str):
         text = json.dumps(value, ensure_ascii=False)
     elif isinstance(value, list | dict):
-        text = json.dumps(value, ensure_ascii=False, default=repr)
+        text = json.dumps(_printable(value), ensure_ascii=False, default=repr)
     else:
         text = repr(value)
     return text if len(text) <= SHOWN_VALUE.most else f"{text[: SHOWN_VALUE.most - 1]}…"
+
+
+def _printable(value: Any) -> Any:
+    """Maps with any keys as maps with texts as keys."""
+    if isinstance(value, dict):
+        return {key if isinstance(key, str) else repr(key): _printable(item) for key, item in value.items()}
+    return [_printable(item) for item in value] if isinstance(value, list) else value
 
 
 _KINDS = (

@@ -47,9 +47,7 @@ def compiled_pattern(pattern: str) -> Any:
     except re2.error as error:
         said = error.args[0] if error.args else "unknown"
         said = said.decode("utf-8", "replace") if isinstance(said, bytes) else str(said)
-        raise EvaluationError(
-            "{} is not a regular expression of RE2: " + said.replace("{", "{{").replace("}", "}}"), pattern, id="pattern-invalid"
-        ) from None
+        raise EvaluationError("{} is not a regular expression of RE2: " + said, pattern, id="pattern-invalid") from None
 
 
 def matches(text: str, pattern: str) -> bool:

@@ -1,0 +1,45 @@
+"""The function table as text: a list by library, or the page of one function."""
+
+from itertools import groupby
+
+from jovial_scaffold.core.expressions.functions import signatures
+from jovial_scaffold.core.expressions.library.entries import Function
+from jovial_scaffold.reports.terminal import Style, cut, padded, wrapped
+
+_TITLES = {
+    "standard": "Of the language itself",
+    "strings": "Texts",
+    "lists": "Lists",
+    "sets": "Lists as sets",
+    "encoders": "Encoding",
+    "regex": "Regular expressions",
+    "optionals": "Optional values",
+    "math": "Numbers",
+    "own": "For this job: address ranges, stable names, documents",
+}
+_NAME_WIDTH = 24
+
+
+def function_list(functions: list[Function], style: Style) -> str:
+    """All functions, by library, one line each."""
+    lines: list[str] = []
+    for library, group in groupby(functions, key=lambda function: function.library):
+        lines += (
+            ["", style.paint("strong", _TITLES.get(library, library))] if lines else [style.paint("strong", _TITLES.get(library, library))]
+        )
+        seen: set[str] = set()
+        for function in group:
+            shown = f"x.{function.name}" if function.method else function.name
+            if function.name in seen:
+                continue  # the same function, to be written either way
+            seen.add(function.name)
+            lines.append(f"  {style.paint('place', padded(shown, _NAME_WIDTH))}{cut(function.about, style.width - _NAME_WIDTH - 2)}")
+    return "\n".join((*lines, "", "jovial functions NAME shows how one is written, with an example.")) + "\n"
+
+
+def function_page(function: Function, style: Style) -> str:
+    """How a function is written, what it gives, and an example."""
+    gives = " or ".join(dict.fromkeys(overload.gives for overload in function.overloads))
+    lines = [f"{style.paint('place', signature)}" for signature in signatures(function)]
+    lines += wrapped(f"{function.about} Gives {gives}.", style.width, "  ")
+    return "\n".join((*lines, f"  Example: {style.paint('good', function.example)}")) + "\n"
