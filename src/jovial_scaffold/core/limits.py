@@ -21,7 +21,10 @@ INTEGER_DIGITS = Limit(400, "digits", "number-range")
 
 EXPRESSION_LENGTH = Limit(16_384, "characters", "expression-too-long")
 EXPRESSION_NESTING = Limit(120, "levels", "expression-too-deep")
-EVALUATION_STEPS = Limit(1_000_000, "steps", "expression-budget")
+EVALUATION_STEPS = Limit(200_000, "steps", "expression-budget")
+LOOP_ROUNDS = Limit(400_000, "rounds of its loops", "expression-budget")
+RESULT_WEIGHT = Limit(250_000, "values", "expression-budget")
+COMPARISONS = Limit(1_000_000, "comparisons", "expression-budget")
 RESULT_SIZE = Limit(4_000_000, "elements or characters", "expression-budget")
 PATTERN_LENGTH = Limit(2_000, "characters", "expression-budget")
 

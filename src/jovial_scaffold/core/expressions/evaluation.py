@@ -4,7 +4,7 @@ Pending, secret and unknown operands are taken off before an operator or functio
 result; `&&`, `||`, `?:`, `all` and `exists` may decide without them (CEL language definition, "Logical Operators").
 """
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from typing import Any, ClassVar, Protocol
 
 from jovial_scaffold.core.expressions import operators
@@ -33,6 +33,7 @@ from jovial_scaffold.core.expressions.values import (
     Secret,
     TypeValue,
     deep_marks,
+    equal,
     key_value,
     map_key,
     revealed,
@@ -262,9 +263,23 @@ class Evaluator:
             return self.strict(node, _not if operator == "!" else operators.negate, operands)
         if operator == "+" and type(operands[0]) is type(operands[1]) is list:
             return self.strict(node, operators.add, operands, shallow=True)
+        if operator in ("==", "!="):
+            return self.equality(node, operands)
         if operator == "in" and type(operands[1]) in (dict, list) and type(operands[0]) in _SIMPLE:
             return self.membership(node, operands[0], operands[1])
         return self.strict(node, operators.BINARY[operator], operands)
+
+    def equality(self, node: Operation, operands: list[Any]) -> Any:
+        """`==` and `!=`: parts that surely differ decide, whatever pending, secret or unknown parts stand beside them."""
+        kinds = [type(operand) for operand in operands]
+        if not (list in kinds or dict in kinds):
+            return self.strict(node, operators.BINARY[node.operator], operands)
+        whole = [operand.whole() if isinstance(operand, Record) else operand for operand in operands]
+        tests = list(_part_tests(*whole))
+        equal_ = self.logic(node, (lambda test=test: test for test in tests), False)
+        if node.operator == "==" or equal_ is UNKNOWN or type(equal_) is Pending:
+            return equal_
+        return Secret(not equal_.value) if type(equal_) is Secret else not equal_
 
     def membership(self, node: Node, item: Any, container: Any) -> Any:
         """`in` looks at keys only in a map; in a list it may find the item before it meets a pending one."""
@@ -328,7 +343,7 @@ class Evaluator:
                     continue
                 value = value.value
             result.append(value)
-        return result
+        return operators.weighed(result)
 
     def map_literal(self, node: MapLiteral, names: Locals) -> Any:
         result: dict[Any, Any] = {}
@@ -346,7 +361,7 @@ class Evaluator:
                     continue
                 value = value.value
             self.put(result, key, value, key_node)
-        return result
+        return operators.weighed(result)
 
     def put(self, result: dict[Any, Any], key: Any, value: Any, node: Node) -> None:
         try:
@@ -440,7 +455,7 @@ class Evaluator:
         scopes = list(self.rounds(node, target, names))
         body = node.bodies[-1]
         if len(node.bodies) == 1:
-            return [self.run(body, scope) for scope in scopes]
+            return operators.weighed([self.run(body, scope) for scope in scopes])
         tests = [self.run(node.bodies[0], scope) for scope in scopes]
         return self.decided(node, tests, lambda plain: [self.run(body, scope) for scope, test in zip(scopes, plain, strict=True) if test])
 
@@ -517,6 +532,27 @@ def unknown_function(node: Call) -> EvaluationError:
 def sorted_keys(target: dict[Any, Any]) -> list[Any]:
     """Keys in code-point order, so that the order in a file never matters."""
     return sorted(target, key=lambda key: (type_name(key), str(key)) if type(key) is not int else ("int", f"{key:+021d}"))
+
+
+def _part_tests(a: Any, b: Any) -> Iterator[Any]:
+    """Whether parts are equal, in an order that does not matter: a boolean, or the mark on which it depends."""
+    for one in (a, b):
+        if one is UNKNOWN or type(one) is Pending:
+            yield one
+            return
+    if type(a) is Secret or type(b) is Secret:
+        for test in _part_tests(a.value if type(a) is Secret else a, b.value if type(b) is Secret else b):
+            yield Secret(test) if type(test) is bool else test
+    elif type(a) is list and type(b) is list and len(a) == len(b):
+        for one, other in zip(a, b, strict=True):
+            yield from _part_tests(one, other)
+    elif type(a) is dict and type(b) is dict and a.keys() == b.keys():
+        for key, one in a.items():
+            yield from _part_tests(one, b[key])
+    elif isinstance(a, Record) or isinstance(b, Record):
+        yield from _part_tests(a.whole() if isinstance(a, Record) else a, b.whole() if isinstance(b, Record) else b)
+    else:
+        yield equal(a, b)
 
 
 def dotted_name(node: Node) -> str:

@@ -8,13 +8,14 @@ from collections.abc import Callable, Sequence
 from functools import cache
 from typing import Any, Final
 
+from jovial_scaffold.core.expressions.errors import BudgetError
 from jovial_scaffold.core.expressions.functions import call
 from jovial_scaffold.core.expressions.library.entries import Function
-from jovial_scaffold.core.expressions.library.strings import scalar_text
+from jovial_scaffold.core.expressions.library.strings import join, scalar_text
 from jovial_scaffold.core.expressions.operators import BINARY
 from jovial_scaffold.core.expressions.times import Duration, Timestamp
 from jovial_scaffold.core.expressions.values import NONE, Optional, TypeValue, UInt, equal
-from jovial_scaffold.core.limits import EVALUATION_STEPS
+from jovial_scaffold.core.limits import LOOP_ROUNDS
 
 
 class NotPlain(Exception):
@@ -65,8 +66,16 @@ def contains(item: Any, container: Any) -> bool:
         if kind is list or kind is dict:
             return item in container
     elif type(item) is int and type(container) is list:
-        return any(equal(item, other) for other in container)
+        # Python takes true for 1 and false for 0; any other integer it finds as the language does.
+        return item in container if item not in (0, 1) else any(equal(item, other) for other in container)
     raise _NOT_PLAIN
+
+
+def contains_in_loop(item: Any, container: Any, spent: list[int]) -> bool:
+    """`in` inside of a loop, where looking through a long list counts."""
+    if type(container) is list:
+        _spend(len(container) // 16, spent)
+    return contains(item, container)
 
 
 def _ordering(sign: str, test: Callable[[Any, Any], bool]) -> Callable[[Any, Any], bool]:
@@ -113,11 +122,15 @@ def index(whole: Any, key: Any) -> Any:
     raise _NOT_PLAIN
 
 
+def _spend(rounds: int, spent: list[int]) -> None:
+    spent[0] += rounds
+    if spent[0] > LOOP_ROUNDS.most:
+        raise BudgetError(f"The evaluation takes more than {LOOP_ROUNDS.most:,} {LOOP_ROUNDS.unit}.", hint="Loop over fewer items.")
+
+
 def items(whole: Any, spent: list[int]) -> Sequence[Any]:
     """What a macro with one variable goes over: items of a list, or keys of a map in order."""
-    spent[0] += len(whole)
-    if spent[0] > EVALUATION_STEPS.most:
-        raise _NOT_PLAIN
+    _spend(len(whole), spent)
     if type(whole) is list:
         return whole
     if type(whole) is dict:
@@ -127,9 +140,7 @@ def items(whole: Any, spent: list[int]) -> Sequence[Any]:
 
 def pairs(whole: Any, spent: list[int]) -> Sequence[tuple[Any, Any]]:
     """What a macro with two variables goes over."""
-    spent[0] += len(whole)
-    if spent[0] > EVALUATION_STEPS.most:
-        raise _NOT_PLAIN
+    _spend(len(whole), spent)
     if type(whole) is list:
         return list(enumerate(whole))
     if type(whole) is dict:
@@ -158,7 +169,7 @@ def _string(value: Any) -> str:
 
 def _join(parts: Any, separator: str) -> str:
     if type(parts) is list and type(separator) is str:
-        return separator.join(parts)
+        return join(parts, separator)
     raise _NOT_PLAIN
 
 

@@ -12,7 +12,7 @@ from typing import Any
 
 from jovial_scaffold.core.expressions import fast
 from jovial_scaffold.core.expressions.functions import FUNCTIONS
-from jovial_scaffold.core.expressions.operators import BINARY, negate
+from jovial_scaffold.core.expressions.operators import BINARY, negate, weighed
 from jovial_scaffold.core.expressions.syntax import (
     Call,
     Conditional,
@@ -30,6 +30,7 @@ from jovial_scaffold.core.expressions.syntax import (
 
 Generated = Callable[[Any, Any], Any]
 Standalone = Callable[[Any], Any]
+Careful = Callable[[Any, Exception], Any]
 
 
 class Unsupported(Exception):
@@ -50,14 +51,14 @@ def generate(node: Node, variables: frozenset[str] = frozenset()) -> Generated |
     return function
 
 
-def generate_standalone(node: Node, careful: Standalone) -> Standalone | None:
+def generate_standalone(node: Node, careful: Careful) -> Standalone | None:
     """A function of names alone, which asks `careful` where the generated code raises; None for forms that are not worth one."""
     writer = _Writer(frozenset())
     body = writer.whole(node)
     if body is None:
         return None
-    ask = ast.Return(_call(writer.constant(careful), _name("names")))
-    handler = ast.ExceptHandler(type=writer.constant(Exception), name=None, body=[ask])
+    ask = ast.Return(_call(writer.constant(careful), _name("names"), _name("error")))
+    handler = ast.ExceptHandler(type=writer.constant(Exception), name="error", body=[ask])
     attempt = ast.Try(body=[ast.Return(body)], handlers=[handler], orelse=[], finalbody=[])
     function = ast.FunctionDef(name="evaluate", args=_parameters("names"), body=[attempt], decorator_list=[], returns=None)
     if "type_params" in ast.FunctionDef._fields:  # from Python 3.12 on
@@ -113,6 +114,7 @@ class _Writer:
         self.constants: dict[str, Any] = {}
         self.count = 0
         self.loops = False
+        self.depth = 0  # how many loops stand around what is being written
 
     def whole(self, node: Node) -> ast.expr | None:
         """The body of the function; where it loops, the steps spent are counted in a list of its own."""
@@ -238,6 +240,8 @@ class _Writer:
             # Python compares with texts as the language does, and marks raise.
             texts = tuple(item.value for item in container.items if isinstance(item, Literal))
             return _compare(left, ast.In(), self.constant(texts))
+        if self.depth:
+            return _call(self.constant(fast.contains_in_loop), left, right, _name("spent"))
         return _call(self.constant(fast.contains), left, right)
 
     def order(self, operator: str, left: ast.expr, right: ast.expr, second: Node) -> ast.expr:
@@ -272,13 +276,20 @@ class _Writer:
     def list_literal(self, node: ListLiteral, bound: dict[str, str]) -> tuple[ast.expr, str]:
         if any(node.optional):
             raise Unsupported
-        return ast.List(elts=[self.value(item, bound) for item in node.items], ctx=ast.Load()), "list"
+        written = ast.List(elts=[self.value(item, bound) for item in node.items], ctx=ast.Load())
+        return self.weighed(written, node.items), "list"
 
     def map_literal(self, node: MapLiteral, bound: dict[str, str]) -> tuple[ast.expr, str]:
         keys = [key.value if isinstance(key, Literal) and type(key.value) is str else None for key in node.keys]
         if any(node.optional) or None in keys or len(set(keys)) != len(keys):
             raise Unsupported
-        return ast.Dict(keys=[ast.Constant(key) for key in keys], values=[self.value(each, bound) for each in node.values]), ""
+        written = ast.Dict(keys=[ast.Constant(key) for key in keys], values=[self.value(each, bound) for each in node.values])
+        return self.weighed(written, node.values), ""
+
+    def weighed(self, written: ast.expr, parts: tuple[Node, ...]) -> ast.expr:
+        """A list or map whose size is looked at where its parts may be lists or maps themselves."""
+        plain = all(isinstance(part, Literal) for part in parts)
+        return written if plain else _call(self.constant(weighed), written)
 
     # -- macros
 
@@ -298,7 +309,9 @@ class _Writer:
         items = _call(self.constant(fast.pairs if len(names) == 2 else fast.items), _name(whole) if assigns else target, _name("spent"))
         stored = [ast.Name(id=each, ctx=ast.Store()) for each in names.values()]
         variable: ast.expr = stored[0] if len(stored) == 1 else ast.Tuple(elts=list(stored), ctx=ast.Store())
+        self.depth += 1
         body, kind = write(self, node, inside, ast.comprehension(target=variable, iter=items, ifs=[], is_async=0))
+        self.depth -= 1
         return (self.applied(whole, body, target) if assigns else body), kind
 
     def applied(self, parameter: str, body: ast.expr, argument: ast.expr) -> ast.expr:
@@ -320,7 +333,9 @@ class _Writer:
     def transform(self, node: Macro, inside: dict[str, str], loop: ast.comprehension) -> tuple[ast.expr, str]:
         if len(node.bodies) == 2:
             loop.ifs = [self.boolean(node.bodies[0], inside)]
-        return ast.ListComp(elt=self.value(node.bodies[-1], inside), generators=[loop]), "list"
+        body, kind = self.write(node.bodies[-1], inside)
+        made = ast.ListComp(elt=body, generators=[loop])
+        return made if kind in ("string", "int", "bool") else _call(self.constant(weighed), made), "list"
 
 
 _SIGNS: dict[str, type[ast.cmpop]] = {"<": ast.Lt, "<=": ast.LtE, ">": ast.Gt, ">=": ast.GtE}

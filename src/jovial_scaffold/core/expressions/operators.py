@@ -10,7 +10,7 @@ from typing import Any
 from jovial_scaffold.core.expressions.errors import BudgetError, EvaluationError
 from jovial_scaffold.core.expressions.times import Duration, Timestamp, duration, timestamp
 from jovial_scaffold.core.expressions.values import UInt, equal, key_value, map_key, type_name
-from jovial_scaffold.core.limits import INT64_MAX, INT64_MIN, RESULT_SIZE, UINT64_MAX
+from jovial_scaffold.core.limits import INT64_MAX, INT64_MIN, RESULT_SIZE, RESULT_WEIGHT, UINT64_MAX
 from jovial_scaffold.core.text.wording import did_you_mean, listed
 
 _NUMERIC = ("int", "uint", "double")
@@ -34,6 +34,24 @@ def bounded(result: Any) -> Any:
     if len(result) > RESULT_SIZE.most:
         raise BudgetError(f"The result has more than {RESULT_SIZE.most:,} {RESULT_SIZE.unit}.")
     return result
+
+
+def weighed(value: Any) -> Any:
+    """A list or map that holds a bearable number of values at all depths, shared parts counted as often as they stand there.
+
+    Raises BudgetError. Parts may be shared, so that a short expression could otherwise make a value of astronomical size.
+    """
+    stack = [part for part in (value.values() if type(value) is dict else value) if type(part) is list or type(part) is dict]
+    if not stack:
+        return value
+    weight = 0
+    while stack:
+        part = stack.pop()
+        weight += len(part)
+        if weight > RESULT_WEIGHT.most:
+            raise BudgetError(f"The result holds more than {RESULT_WEIGHT.most:,} {RESULT_WEIGHT.unit}.")
+        stack.extend(each for each in (part.values() if type(part) is dict else part) if type(each) is list or type(each) is dict)
+    return value
 
 
 def mismatch(operator: str, a: Any, b: Any) -> EvaluationError:
@@ -60,8 +78,10 @@ def add(a: Any, b: Any) -> Any:
     if kind is type(b):
         if kind is int:
             return _int(a + b)
-        if kind is str or kind is list or kind is bytes:
+        if kind is str or kind is bytes:
             return bounded(a + b)
+        if kind is list:
+            return weighed(bounded(a + b))
         if kind is float:
             return a + b
         if kind is UInt:

@@ -3,10 +3,11 @@
 from collections.abc import Callable, Mapping
 from typing import Any
 
+from jovial_scaffold.core.expressions.errors import BudgetError
 from jovial_scaffold.core.expressions.evaluation import MapScope, Scope, evaluate
 from jovial_scaffold.core.expressions.generation import Generated, generate, generate_standalone
 from jovial_scaffold.core.expressions.parser import parse
-from jovial_scaffold.core.expressions.syntax import Node
+from jovial_scaffold.core.expressions.syntax import Macro, Node, children
 
 # Generating and compiling costs about as much as this many careful evaluations (benchmarks/expressions measures both).
 HOT = 24
@@ -27,11 +28,14 @@ class Program:
         fast = self._fast
         if fast is None:
             self._count += 1
-            if self._count == HOT:
-                self._fast = generate(self.node, frozenset(variables))
-            return evaluate(self.node, scope, variables)
+            if self._count == HOT or (self._count == 1 and loops(self.node)):
+                fast = self._fast = generate(self.node, frozenset(variables))
+            if fast is None:
+                return evaluate(self.node, scope, variables)
         try:
             return fast(scope.names, variables)
+        except BudgetError as error:
+            raise _over(error, self.node) from None
         except Exception:  # whatever it is: the careful evaluator says what it means
             return evaluate(self.node, scope, variables)
 
@@ -50,12 +54,31 @@ class Expression:
 
     def _first(self, bindings: Mapping[str, Any]) -> Any:
         self._count += 1
-        if self._count == HOT and not any("." in name for name in bindings):
+        if (self._count == HOT or (self._count == 1 and loops(self.node))) and not any("." in name for name in bindings):
             self.evaluate = generate_standalone(self.node, self._carefully) or self._carefully
+            return self.evaluate(bindings)
         return self._carefully(bindings)
 
-    def _carefully(self, bindings: Mapping[str, Any]) -> Any:
+    def _carefully(self, bindings: Mapping[str, Any], error: Exception | None = None) -> Any:
+        if isinstance(error, BudgetError):
+            raise _over(error, self.node) from None
         return evaluate(self.node, MapScope(bindings))
+
+
+def loops(node: Node) -> bool:
+    """Whether an expression goes over lists or maps: it may do so often, and is worth generated code from the first time on."""
+    stack = [node]
+    while stack:
+        current = stack.pop()
+        if isinstance(current, Macro) and current.name != "bind":
+            return True
+        stack.extend(children(current))
+    return False
+
+
+def _over(error: BudgetError, node: Node) -> BudgetError:
+    error.start, error.end = node.start, node.end
+    return error
 
 
 def compile_expression(text: str) -> Expression:

@@ -3,13 +3,14 @@
 import re
 from typing import Any
 
-from jovial_scaffold.core.expressions.errors import EvaluationError
+from jovial_scaffold.core.expressions.errors import BudgetError, EvaluationError
 from jovial_scaffold.core.expressions.library import strings
 from jovial_scaffold.core.expressions.library.entries import GLOBAL, METHOD, Function, entry
 from jovial_scaffold.core.expressions.library.formatting import formatted, quoted
 from jovial_scaffold.core.expressions.operators import bounded
 from jovial_scaffold.core.expressions.times import Duration, Timestamp
-from jovial_scaffold.core.expressions.values import NONE, Optional, equal, type_name
+from jovial_scaffold.core.expressions.values import NONE, Optional, UInt, equal, type_name
+from jovial_scaffold.core.limits import COMPARISONS
 
 _SORTABLE = frozenset(("int", "uint", "double", "string", "bool", "bytes", "timestamp", "duration"))
 _GROUP = re.compile(r"\\(.?)", re.DOTALL)
@@ -31,14 +32,8 @@ def _flatten(items: list[Any], depth: int = 1) -> list[Any]:
 
 
 def _distinct(items: list[Any]) -> list[Any]:
-    plain = {type(item) for item in items} <= {str}
-    if plain:
-        return list(dict.fromkeys(items))
-    result: list[Any] = []
-    for item in items:
-        if not any(equal(item, other) for other in result):
-            result.append(item)
-    return result
+    seen = _Seen()
+    return [item for item in items if seen.add(item)]
 
 
 def sorted_list(items: list[Any]) -> list[Any]:
@@ -63,8 +58,41 @@ def _last(items: list[Any]) -> Optional:
     return Optional(items[-1]) if items else NONE
 
 
+class _Seen:
+    """Values that were seen: simple ones are found by hash, lists and maps by comparing, of which only so much is done."""
+
+    def __init__(self, items: list[Any] | None = None) -> None:
+        self.simple: set[Any] = set()
+        self.others: list[Any] = []
+        self.compared = 0
+        for item in items or ():
+            self.add(item)
+
+    def __contains__(self, item: Any) -> bool:
+        if type(item) in _HASHED:
+            return item == item and (type(item) is bool, item) in self.simple
+        self.compared += len(self.others)
+        if self.compared > COMPARISONS.most:
+            raise BudgetError(f"The evaluation takes more than {COMPARISONS.most:,} {COMPARISONS.unit}.", hint="Compare fewer items.")
+        return any(equal(item, other) for other in self.others)
+
+    def add(self, item: Any) -> bool:
+        """Whether the item is new."""
+        if item in self:
+            return False
+        if type(item) in _HASHED:
+            self.simple.add((type(item) is bool, item))  # numbers of all types hash and compare alike; a boolean is no number
+        else:
+            self.others.append(item)
+        return True
+
+
+_HASHED = frozenset((str, int, bool, float, UInt, bytes, type(None)))
+
+
 def _contains_all(whole: list[Any], part: list[Any]) -> bool:
-    return all(any(equal(item, other) for other in whole) for item in part)
+    seen = _Seen(whole)
+    return all(item in seen for item in part)
 
 
 def _equivalent(one: list[Any], other: list[Any]) -> bool:
@@ -72,7 +100,8 @@ def _equivalent(one: list[Any], other: list[Any]) -> bool:
 
 
 def _intersects(one: list[Any], other: list[Any]) -> bool:
-    return any(equal(item, each) for item in one for each in other)
+    seen = _Seen(one)
+    return any(item in seen for item in other)
 
 
 def _encode(raw: bytes) -> str:

@@ -105,11 +105,11 @@ _SIZES: tuple[Signature, ...] = (("string", "int", _length), ("bytes", "int", _l
 _ABOUT_SIZE = "Length of a text in characters, of bytes, of a list or of a map."
 _PART_ABOUT = {
     "getFullYear": ("year", 2026),
-    "getMonth": ("month, from 0", 10),
-    "getDate": ("day of the month, from 1", 23),
-    "getDayOfMonth": ("day of the month, from 0", 22),
-    "getDayOfWeek": ("day of the week, from 0 for Sunday", 1),
-    "getDayOfYear": ("day of the year, from 0", 326),
+    "getMonth": ("month (from 0)", 10),
+    "getDate": ("day of the month (from 1)", 23),
+    "getDayOfMonth": ("day of the month (from 0)", 22),
+    "getDayOfWeek": ("day of the week (0 is Sunday)", 1),
+    "getDayOfYear": ("day of the year (from 0)", 326),
     "getHours": ("hours", 6),
     "getMinutes": ("minutes", 20),
     "getSeconds": ("seconds", 5),

@@ -5,8 +5,7 @@ from functools import lru_cache
 from typing import Any
 
 from jovial_scaffold.core.expressions.errors import BudgetError, EvaluationError
-from jovial_scaffold.core.expressions.operators import bounded
-from jovial_scaffold.core.limits import PATTERN_LENGTH
+from jovial_scaffold.core.limits import PATTERN_LENGTH, RESULT_SIZE
 
 INTEGER = re.compile(r"[-+]?[0-9]{1,40}\Z")
 NUMBER = re.compile(r"[-+]?(?:[0-9]+(?:\.[0-9]*)?|\.[0-9]+)(?:[eE][-+]?[0-9]+)?\Z|[-+]?(?:inf|infinity|nan)\Z", re.IGNORECASE)
@@ -55,6 +54,12 @@ def matches(text: str, pattern: str) -> bool:
     return compiled_pattern(pattern).search(text) is not None
 
 
+def check_size(length: int) -> None:
+    """Refuse a text before it is made. Raises BudgetError."""
+    if length > RESULT_SIZE.most:
+        raise BudgetError(f"The result has more than {RESULT_SIZE.most:,} {RESULT_SIZE.unit}.")
+
+
 def char_at(text: str, position: int) -> str:
     """The character at a position; the empty text just after the last."""
     if not 0 <= position <= len(text):
@@ -89,7 +94,8 @@ def join(items: list[Any], separator: str = "") -> str:
             raise EvaluationError(
                 "join() takes a list of texts, and this holds {}.", item, hint="Convert with .map(x, string(x)).", id="type-mismatch"
             )
-    return str(bounded(separator.join(items)))
+    check_size(sum(map(len, items)) + len(separator) * len(items))
+    return separator.join(items)
 
 
 def split(text: str, separator: str, count: int = -1) -> list[str]:
@@ -111,7 +117,9 @@ def substring(text: str, start: int, end: int | None = None) -> str:
 
 def replace(text: str, old: str, new: str, count: int = -1) -> str:
     """The first `count` occurrences; negative means all."""
-    return str(bounded(text.replace(old, new, count)))
+    found = text.count(old) if count < 0 else min(count, text.count(old))
+    check_size(len(text) + found * (len(new) - len(old)))
+    return text.replace(old, new, count)
 
 
 def trim(text: str) -> str:
