@@ -7,9 +7,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from jovial_scaffold.core.comparing.matrix import same
+from jovial_scaffold.core.expressions import compile_expression
 from jovial_scaffold.core.expressions.errors import EvaluationError, ExpressionError, SyntaxProblem
 from jovial_scaffold.core.expressions.evaluation import MapScope, evaluate
 from jovial_scaffold.core.expressions.functions import FUNCTIONS
+from jovial_scaffold.core.expressions.generation import generate
 from jovial_scaffold.core.expressions.parser import parse
 from jovial_scaffold.core.expressions.placeholders import Formula, Joined, template_text
 from jovial_scaffold.core.expressions.values import Optional, Pending, Secret
@@ -43,6 +45,34 @@ def test_expression(case: dict[str, Any]) -> None:
     if "at" in case:
         assert text[raised.value.start : raised.value.end] == case["at"]
     assert case.get("hint", "") in raised.value.hint
+
+
+LANGUAGE = [case for name in ("timestamps", "conversions", "extensions") for case in load_cases(f"language/{name}.yaml")]
+
+
+@pytest.mark.parametrize("case", LANGUAGE)
+def test_language(case: dict[str, Any]) -> None:
+    """By section of the language definition and its extensions: carefully, and as generated code."""
+    expression = compile_expression(case["expression"])
+    generated = generate(expression.node)
+    if "fails" in case:
+        with pytest.raises(EvaluationError) as raised:
+            expression.evaluate({})
+        assert raised.value.id == case["fails"] and raised.value.start >= 0
+        if generated:
+            with pytest.raises(Exception):  # noqa: B017 - whatever it raises, the careful evaluator is asked then
+                generated({}, {})
+        return
+    results = [expression.evaluate()]
+    try:
+        results += [generated({}, {})] if generated else []
+    except Exception:
+        assert generated is not None  # it is not for this form, and says so
+    for result in results:
+        shown = repr(result) if "text" in case else result
+        wanted = case.get("text", case.get("gives"))
+        assert shown == (wanted.replace("\n", "\\n").replace('a"b', 'a\\"b') if case.get("raw") else wanted)
+        assert "text" in case or type(result) is type(case["gives"])
 
 
 @pytest.mark.parametrize("case", load_cases("syntax.yaml"))

@@ -60,7 +60,9 @@ def generate_standalone(node: Node, careful: Careful) -> Standalone | None:
     ask = ast.Return(_call(writer.constant(careful), _name("names"), _name("error")))
     handler = ast.ExceptHandler(type=writer.constant(Exception), name="error", body=[ask])
     attempt = ast.Try(body=[ast.Return(body)], handlers=[handler], orelse=[], finalbody=[])
-    function = ast.FunctionDef(name="evaluate", args=_parameters("names"), body=[attempt], decorator_list=[], returns=None)
+    parameters = _parameters("names")
+    parameters.defaults = [ast.Constant(None)]
+    function = ast.FunctionDef(name="evaluate", args=parameters, body=[attempt], decorator_list=[], returns=None)
     if "type_params" in ast.FunctionDef._fields:  # from Python 3.12 on
         function.__dict__["type_params"] = []
     namespace = _compiled(ast.Module(body=[function], type_ignores=[]), "exec", writer.constants)

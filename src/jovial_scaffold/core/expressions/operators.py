@@ -200,6 +200,8 @@ def index(container: Any, key: Any) -> Any:
         last = f"they go from 0 to {len(container) - 1}" if container else "the list is empty"
         raise EvaluationError(f"The list has no item {position}; {last}.", id="index-range")
     if type(container) is dict:
+        if type(key) is float and not key.is_integer():
+            raise missing_key(key, container)
         try:
             return container[map_key(key)]
         except KeyError:

@@ -3,11 +3,13 @@
 from collections.abc import Callable, Mapping
 from typing import Any
 
-from jovial_scaffold.core.expressions.errors import BudgetError
+from jovial_scaffold.core.expressions.errors import BudgetError, EvaluationError
 from jovial_scaffold.core.expressions.evaluation import MapScope, Scope, evaluate
 from jovial_scaffold.core.expressions.generation import Generated, generate, generate_standalone
 from jovial_scaffold.core.expressions.parser import parse
 from jovial_scaffold.core.expressions.syntax import Macro, Node, children
+from jovial_scaffold.core.expressions.types import ANY, Type, settled, type_of_value
+from jovial_scaffold.core.text.unknown import UNKNOWN
 
 # Generating and compiling costs about as much as this many careful evaluations (benchmarks/expressions measures both).
 HOT = 24
@@ -28,10 +30,16 @@ class Program:
         fast = self._fast
         if fast is None:
             self._count += 1
-            if self._count == HOT or (self._count == 1 and loops(self.node)):
+            if self._count == HOT or (self._count == 1 and nests_loops(self.node)):
                 fast = self._fast = generate(self.node, frozenset(variables))
             if fast is None:
-                return evaluate(self.node, scope, variables)
+                try:
+                    return evaluate(self.node, scope, variables)
+                except BudgetError:
+                    # What is too much for the careful evaluator may be little for generated code.
+                    fast = self._fast = generate(self.node, frozenset(variables)) if self._count == 1 else None
+                    if fast is None:
+                        raise
         try:
             return fast(scope.names, variables)
         except BudgetError as error:
@@ -44,35 +52,56 @@ class Expression:
     """A compiled expression. `evaluate(bindings)` gives its value for a map of names, or raises EvaluationError with `start` and `end`
     in the text. (It is an attribute, so that generated code can take its place.)"""
 
-    __slots__ = ("_count", "evaluate", "node", "text")
+    __slots__ = ("_count", "_types", "evaluate", "node", "text")
 
-    def __init__(self, text: str) -> None:
+    def __init__(self, text: str, types: Mapping[str, Type]) -> None:
         self.text = text
         self.node = parse(text)
         self._count = 0
-        self.evaluate: Callable[[Mapping[str, Any]], Any] = self._first
+        self._types = types
+        self.evaluate: Callable[..., Any] = self._first
 
-    def _first(self, bindings: Mapping[str, Any]) -> Any:
+    def _first(self, bindings: Mapping[str, Any] | None = None) -> Any:
         self._count += 1
-        if (self._count == HOT or (self._count == 1 and loops(self.node))) and not any("." in name for name in bindings):
+        if (self._count == HOT or (self._count == 1 and nests_loops(self.node))) and not any("." in name for name in bindings or ()):
             self.evaluate = generate_standalone(self.node, self._carefully) or self._carefully
             return self.evaluate(bindings)
-        return self._carefully(bindings)
+        try:
+            return self._carefully(bindings)
+        except BudgetError as error:
+            quick = generate_standalone(self.node, self._carefully) if self._count == 1 else None
+            if quick is None:
+                raise error from None
+            self.evaluate = quick
+            return quick(bindings)
 
-    def _carefully(self, bindings: Mapping[str, Any], error: Exception | None = None) -> Any:
+    def _carefully(self, bindings: Mapping[str, Any] | None = None, error: Exception | None = None) -> Any:
         if isinstance(error, BudgetError):
             raise _over(error, self.node) from None
-        return evaluate(self.node, MapScope(bindings))
+        return evaluate(self.node, MapScope(bindings or {}))
+
+    def check(self) -> tuple[Type, list[EvaluationError]]:
+        """The type of the result for names of the types given to `compile_expression`, and the errors that would come about: one that is
+        sure to, or those behind conditions that are not known."""
+        from jovial_scaffold.core.expressions.checking import Checker
+
+        checker = Checker(MapScope({name: settled(known) for name, known in self._types.items()}))
+        try:
+            result = checker.check(self.node, {})
+        except EvaluationError as error:
+            return ANY, [error]
+        return (ANY if result is UNKNOWN else type_of_value(result)), checker.problems
 
 
-def loops(node: Node) -> bool:
-    """Whether an expression goes over lists or maps: it may do so often, and is worth generated code from the first time on."""
-    stack = [node]
+def nests_loops(node: Node) -> bool:
+    """Whether a loop stands inside of a loop: such an expression may do very much, and gets generated code at once."""
+    stack = [(node, False)]
     while stack:
-        current = stack.pop()
-        if isinstance(current, Macro) and current.name != "bind":
+        current, inside = stack.pop()
+        is_loop = isinstance(current, Macro) and current.name != "bind"
+        if is_loop and inside:
             return True
-        stack.extend(children(current))
+        stack.extend((child, inside or is_loop) for child in children(current))
     return False
 
 
@@ -81,11 +110,13 @@ def _over(error: BudgetError, node: Node) -> BudgetError:
     return error
 
 
-def compile_expression(text: str) -> Expression:
+def compile_expression(text: str, types: Mapping[str, Type] | None = None) -> Expression:
     """An expression that can be evaluated many times. Raises SyntaxProblem with `start` and `end` in the text.
+
+    `types` says what is known of names before their values are, for `check`; `schemas.types.type_of_schema` makes a type of a JSON Schema.
 
     Values in Python: int is `int`, uint is `values.UInt`, double is `float`, string is `str`, bytes is `bytes`, bool is `bool`, null
     is `None`, list is `list`, map is `dict` (boolean keys are `values.TRUE_KEY` and `FALSE_KEY`), timestamp and duration are
     `times.Timestamp` and `times.Duration` (with `nanos`), an optional is `values.Optional` or `values.NONE`, a type `values.TypeValue`.
     """
-    return Expression(text)
+    return Expression(text, types or {})
