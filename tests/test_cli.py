@@ -281,3 +281,65 @@ def test_no_secret_in_any_output(demo: Path) -> None:
                 assert canary not in result.stdout + result.stderr, (name, arguments, format)
                 result = jovial(*arguments, "--format", format, cwd=demo, env={"JOVIAL_PARAMETER_DESK_PASSWORD": canary[:5]})
                 assert canary[:5] not in result.stdout + result.stderr, (name, arguments, format)
+
+
+def test_evaluate_over_bindings_files_and_environments(demo: Path) -> None:
+    def value(*arguments: str, **more: Any) -> Any:
+        result = jovial("evaluate", *arguments, cwd=demo, **more)
+        assert result.returncode == 0 and result.stderr == "", result.stderr
+        return json.loads(result.stdout)
+
+    assert value("a + size(b)", "--bind", "a=1", "--bind", "b=[1, 2]") == 3
+    assert value("it.stations.map(s, s.code)", "--in", "parameters/live.yaml") == ["kes", "bri", "fal", "hut", "pea"]
+    assert value("it.archive_days", "--in", "parameters/rehearsal.toml") == 30
+    (demo / "images.csv").write_text('use,image\ngate,g-1\ndesk,"d,2"\n')
+    assert value("it.filter(r, r.use == 'desk')[0].image", "--in", "images.csv") == "d,2"
+    assert value("it.a[0]", "--in", "-", input='{"a": [7]}') == 7
+    assert value("gates.map(k, gates[k].copies)", "--environment", "live") == [3, 2, 2, 6, 4]
+    assert value("track_net.id", "--environment", "live") == {"$pending": "track_net:id"}
+    assert value("[desk_password, desk_password + 'x']", "--environment", "live") == ["(secret)", "(secret)"]
+    assert value("[timestamp(0), duration('90s'), b'ab', type(1), optional.none(), 1u]") == [
+        "1970-01-01T00:00:00Z",
+        "90s",
+        "YWI=",
+        "int",
+        None,
+        1,
+    ]
+    shown = jovial("evaluate", "sizes[setting].gate + zone", "--environment", "live", "--type", cwd=demo).stdout
+    assert (shown.startswith("one of ") and '"xsvalley"' in shown) or shown == "string\n"
+
+
+def test_evaluate_says_where_an_expression_fails(demo: Path) -> None:
+    result = jovial("evaluate", "it.stations[9].code", "--in", "parameters/live.yaml", cwd=demo)
+    assert result.returncode == 1 and result.stdout == ""
+    assert "expression:1:13  error  index-range" in result.stderr and "they go from 0 to 4" in result.stderr
+    for arguments in (
+        ["1 +"],
+        ["a"],
+        ["it", "--in", "nowhere.yaml"],
+        ["it", "--in", "line.txt"],
+        ["desk_password.split(1)", "--environment", "live"],
+    ):
+        failed = jovial("evaluate", *arguments, cwd=demo)
+        assert failed.returncode == 1 and failed.stderr and "Traceback" not in failed.stderr and "edelweiss" not in failed.stderr
+    for arguments in (["1", "--bind", "x"], ["1", "--bind", "x=abc"], ["1", "--environment", "lvie"]):
+        assert jovial("evaluate", *arguments, cwd=demo).returncode == 2
+    stopped = jovial("evaluate", "lists.range(2000).map(a, lists.range(2000).map(b, a * b))", cwd=demo)
+    assert stopped.returncode == 1 and "expression-budget" in stopped.stderr
+
+
+def test_functions_are_listed_with_examples(tmp_path: Path) -> None:
+    assert "x.startsWith" in jovial("functions", cwd=tmp_path).stdout
+    page = jovial("functions", "carve", cwd=tmp_path).stdout
+    assert "carve(string, int, int)" in page and "Example: carve('10.20.0.0/16', 24, 2) == '10.20.2.0/24'" in page
+    assert jovial("functions", "crave", cwd=tmp_path).returncode == 2
+    listed = valid("functions", jovial("functions", "--format", "json", cwd=tmp_path).stdout)["functions"]
+    assert len(listed) > 90 and all(each["example"] and each["signatures"] for each in listed)
+
+
+def test_the_manual_of_functions_is_the_table() -> None:
+    from jovial_scaffold.core.expressions.functions import FUNCTIONS
+    from jovial_scaffold.reports.functions import function_manual
+
+    assert (SCHEMAS.parent / "functions.md").read_text("utf-8") == function_manual(list(FUNCTIONS.values()))

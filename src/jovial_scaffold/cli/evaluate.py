@@ -73,9 +73,9 @@ def command(
     except ExpressionError as error:
         _explain(expression, error)
         raise typer.Exit(EXIT_ERRORS) from None
-    from jovial_scaffold.reports.machine import json_text, result_document
+    from jovial_scaffold.reports.machine import result_document, short_json_text
 
-    sys.stdout.write(json_text(result_document(value)))
+    sys.stdout.write(short_json_text(result_document(value)))
 
 
 def _bindings(pairs: list[str] | tuple[()]) -> dict[str, Any]:

@@ -43,3 +43,27 @@ def function_page(function: Function, style: Style) -> str:
     lines = [f"{style.paint('place', signature)}" for signature in signatures(function)]
     lines += wrapped(f"{function.about} Gives {gives}.", style.width, "  ")
     return "\n".join((*lines, f"  Example: {style.paint('good', function.example)}")) + "\n"
+
+
+def function_manual(functions: list[Function]) -> str:
+    """docs/functions.md: the same table as Markdown."""
+    lines = [
+        "# Functions",
+        "",
+        "`jovial functions` prints this list, `jovial functions NAME` a page. The examples hold, and the tests run them.",
+        "",
+    ]
+    for library, group in groupby(functions, key=lambda function: function.library):
+        lines += [f"## {_TITLES.get(library, library)}", "", "| written | gives | what it does | example |", "| --- | --- | --- | --- |"]
+        for function in group:
+            written = "<br>".join(f"`{signature}`" for signature in signatures(function))
+            gives = ", ".join(dict.fromkeys(overload.gives for overload in function.overloads))
+            lines.append(f"| {written} | {gives} | {function.about} | `{function.example.replace('|', chr(92) + '|')}` |")
+        lines.append("")
+    return "\n".join(lines)
+
+
+if __name__ == "__main__":
+    from jovial_scaffold.core.expressions.functions import FUNCTIONS
+
+    print(function_manual(list(FUNCTIONS.values())), end="")

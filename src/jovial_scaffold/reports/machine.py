@@ -18,6 +18,7 @@ from jovial_scaffold.core.rendering.rendering import Rendering
 from jovial_scaffold.core.text.scalars import NumberRangeError, core_schema_value
 from jovial_scaffold.core.text.source import pointer_text
 from jovial_scaffold.core.text.unknown import UNKNOWN
+from jovial_scaffold.reports.terminal import DEFAULT_WIDTH
 
 
 def public(value: Any) -> Any:
@@ -32,6 +33,12 @@ def public(value: Any) -> Any:
         origins = sorted(value.origins)
         return {"$pending": origins[0] if len(origins) == 1 else origins}
     return "(unknown)" if value is UNKNOWN else value
+
+
+def short_json_text(document: Any) -> str:
+    """A document on one line where it is short, else indented."""
+    line = json.dumps(document, ensure_ascii=False)
+    return f"{line}\n" if len(line) <= DEFAULT_WIDTH else json_text(document)
 
 
 def json_text(document: Any) -> str:

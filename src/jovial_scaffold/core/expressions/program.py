@@ -7,6 +7,7 @@ from jovial_scaffold.core.expressions.errors import BudgetError, EvaluationError
 from jovial_scaffold.core.expressions.evaluation import MapScope, Scope, evaluate
 from jovial_scaffold.core.expressions.generation import Generated, generate, generate_standalone
 from jovial_scaffold.core.expressions.parser import parse
+from jovial_scaffold.core.expressions.references import Reference, references
 from jovial_scaffold.core.expressions.syntax import Macro, Node, children
 from jovial_scaffold.core.expressions.types import ANY, Type, settled, type_of_value
 from jovial_scaffold.core.text.unknown import UNKNOWN
@@ -18,12 +19,20 @@ HOT = 24
 class Program:
     """A syntax tree with a count of its evaluations."""
 
-    __slots__ = ("_count", "_fast", "node")
+    __slots__ = ("_count", "_fast", "_reads", "node")
 
     def __init__(self, node: Node) -> None:
         self.node = node
         self._count = 0
         self._fast: Generated | None = None
+        self._reads: list[Reference] | None = None
+
+    @property
+    def reads(self) -> list[Reference]:
+        """The names that it reads, found once."""
+        if self._reads is None:
+            self._reads = references(self.node)
+        return self._reads
 
     def run(self, scope: Scope, variables: Mapping[str, Any]) -> Any:
         """The value, with `variables` before the scope's names. Raises EvaluationError with offsets in the expression's text."""

@@ -7,7 +7,7 @@ from jovial_scaffold.core.expressions.errors import EvaluationError
 from jovial_scaffold.core.expressions.evaluation import MapScope, Scope, evaluate
 from jovial_scaffold.core.expressions.library.strings import scalar_text
 from jovial_scaffold.core.expressions.placeholders import Formula, Joined
-from jovial_scaffold.core.expressions.references import Reference, references
+from jovial_scaffold.core.expressions.references import Reference
 from jovial_scaffold.core.expressions.syntax import Macro, Node
 from jovial_scaffold.core.expressions.values import Pending, Secret
 from jovial_scaffold.core.findings import Finding, Related, Span
@@ -158,7 +158,7 @@ def _is_unset(rule: Rule, error: EvaluationError) -> bool:
     return not any(
         reference.start <= error.start < reference.chain_end and reference.name != "self"
         for formula in formulas
-        for reference in references(formula.node)
+        for reference in formula.program.reads
     )
 
 
@@ -193,7 +193,7 @@ def _pointed_at(condition: Condition, resource: RenderedResource, scope: Scope) 
     """
     if not isinstance(condition.content, Formula):
         return ()
-    for reference in references(condition.content.node):
+    for reference in condition.content.program.reads:
         if reference.name != "self" or not reference.path:
             continue
         value: Any = resource.properties

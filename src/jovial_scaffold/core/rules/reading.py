@@ -5,7 +5,6 @@ from typing import Any
 
 from jovial_scaffold.core.expressions.evaluation import unknown_function
 from jovial_scaffold.core.expressions.functions import FUNCTIONS
-from jovial_scaffold.core.expressions.references import references
 from jovial_scaffold.core.expressions.syntax import Call, children
 from jovial_scaffold.core.findings import LEVELS, Finding, Level
 from jovial_scaffold.core.templates.compiling import Compiler, formulas_of, is_name
@@ -199,7 +198,7 @@ class _Reader(Compiler):
     def names_known(self, part: Compiled | Condition, values: dict[str, Named]) -> bool:
         fine = True
         for formula, origin, _ in formulas_of(part):
-            for reference in references(formula.node):
+            for reference in formula.program.reads:
                 if reference.name not in NAMES and reference.name not in values:
                     hint = did_you_mean(reference.name, (*NAMES, *values), f"A rule knows {listed(NAMES)}.")
                     span = origin.inner_span(formula.offset + reference.start, formula.offset + reference.end)

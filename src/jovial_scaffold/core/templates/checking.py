@@ -175,7 +175,7 @@ class _TypeCheck:
             return
         said = len(self.findings)
         outcome = self.formula(condition.content, condition.origin, place, lambda result: self._condition_fault(result, role))
-        reads_something = bool(references(condition.content.node))
+        reads_something = bool(condition.content.program.reads)
         if role == "$when" and reads_something and outcome.results and len(self.findings) == said:
             for constant, identity, words in ((True, "condition-always", "always true"), (False, "condition-never", "never true")):
                 if all(result is constant for result in outcome.results):
@@ -283,7 +283,7 @@ class _TypeCheck:
 
     def absent_reads(self, formula: Formula, place: _Place) -> Iterator[tuple[EvaluationError, bool, Assignment, dict[Path, Any]]]:
         """Resources that may be absent, read without `.?`: with a witness where their `$when` can be false while this is there."""
-        for reference in references(formula.node):
+        for reference in formula.program.reads:
             resource = self.template.resources.get(reference.name)
             if (
                 resource is None
@@ -295,7 +295,7 @@ class _TypeCheck:
                 continue
             if any(reference.name in _condition_names(condition) for condition in place.conditions):
                 continue
-            names = [*(r.name for r in references(resource.when.content.node)), *(n for c in place.conditions for n in _condition_names(c))]
+            names = [*(r.name for r in resource.when.content.program.reads), *(n for c in place.conditions for n in _condition_names(c))]
             found: tuple[EvaluationError, bool, Assignment, dict[Path, Any]] | None = None
             for assignment in self.assignments(self.closure(names)):
                 here = self.reached(place, assignment, {})
@@ -395,7 +395,7 @@ class _TypeCheck:
     def combinations(self, formula: Formula, place: _Place) -> Iterator[tuple[dict[str, Any], dict[Path, Any]]]:
         """Assignments of the finite parameters and fields that an expression reads, as far as `must` allows them."""
         loop_variables = {name for loop in place.loops for name in loop.variables}
-        found = references(formula.node)
+        found = formula.program.reads
         fields: dict[Path, tuple[Any, ...]] = {}
         for reference in found:
             options = self.field_options(reference.name, reference.path, place)
@@ -427,7 +427,7 @@ class _TypeCheck:
         for loop in place.loops:
             if name == loop.variables[-1]:
                 over = loop.over.content
-                chain = references(over.node) if isinstance(over, Formula) else []
+                chain = over.program.reads if isinstance(over, Formula) else []
                 known = (
                     self.parameter_types.get(chain[0].name)
                     if len(chain) == 1 and not chain[0].path and chain[0].end == len(chain[0].name) + chain[0].start
@@ -474,7 +474,7 @@ class _TypeCheck:
             if name in self.template.values:
                 if name not in self.reads:
                     self.reads[name] = frozenset()
-                    below = [r.name for f, _, _ in formulas_of(self.template.values[name].value) for r in references(f.node)]
+                    below = [r.name for f, _, _ in formulas_of(self.template.values[name].value) for r in f.program.reads]
                     self.reads[name] = self.closure(below)
                 found |= self.reads[name]
             elif name in self.template.parameters:
@@ -625,7 +625,7 @@ def _violation_error(violation: Violation, place: _Place) -> EvaluationError:
 
 
 def _condition_references(condition: Condition) -> list[Any]:
-    return references(condition.content.node) if isinstance(condition.content, Formula) else []
+    return condition.content.program.reads if isinstance(condition.content, Formula) else []
 
 
 def _condition_names(condition: Condition) -> list[str]:

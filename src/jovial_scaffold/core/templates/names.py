@@ -6,7 +6,7 @@ from dataclasses import replace
 from jovial_scaffold.core.expressions.evaluation import unknown_function
 from jovial_scaffold.core.expressions.functions import FUNCTIONS
 from jovial_scaffold.core.expressions.placeholders import Formula
-from jovial_scaffold.core.expressions.references import Reference, bound_variables, references
+from jovial_scaffold.core.expressions.references import Reference, bound_variables
 from jovial_scaffold.core.expressions.syntax import Call, Node, children
 from jovial_scaffold.core.findings import Finding, Level, Related, Span
 from jovial_scaffold.core.templates.compiling import formulas_of, loops_in
@@ -85,7 +85,7 @@ def _check_use(
         findings.append(Finding(id, "error", message, origin.inner_span(formula.offset + start, formula.offset + end), hint))
 
     used = set()
-    for reference in references(formula.node):
+    for reference in formula.program.reads:
         if reference.name in variables:
             continue
         used.add(reference.name)
@@ -163,7 +163,7 @@ def _unused(template: Template, used: set[str], level: Level) -> Iterator[Findin
 
 def _value_cycles(template: Template) -> Iterator[Finding]:
     reads = {
-        name: sorted({r.name for f, _, _ in formulas_of(value.value) for r in references(f.node) if r.name in template.values})
+        name: sorted({r.name for f, _, _ in formulas_of(value.value) for r in f.program.reads if r.name in template.values})
         for name, value in template.values.items()
     }
     for loop in cycles(reads):
@@ -186,7 +186,7 @@ def _value_cycles(template: Template) -> Iterator[Finding]:
 def without_cycles(template: Template) -> Template:
     """The template with the values that go in circles made unknown, so that evaluating them is safe and silent."""
     reads = {
-        name: [r.name for f, _, _ in formulas_of(value.value) for r in references(f.node) if r.name in template.values]
+        name: [r.name for f, _, _ in formulas_of(value.value) for r in f.program.reads if r.name in template.values]
         for name, value in template.values.items()
     }
     broken = {name for loop in cycles(reads) for name in loop}
@@ -235,7 +235,7 @@ def reached_resources(template: Template) -> dict[str, frozenset[str]]:
     direct: dict[str, set[str]] = {}
     for owner, uses in _owners(template):
         if isinstance(owner, Named | Resource):
-            direct[owner.name] = {r.name for f, _, variables in uses for r in references(f.node) if r.name not in variables}
+            direct[owner.name] = {r.name for f, _, variables in uses for r in f.program.reads if r.name not in variables}
     return {name: _through_values(template, direct, name) for name in template.resources}
 
 
@@ -282,7 +282,7 @@ def resource_cycles(template: Template, reached: dict[str, frozenset[str]]) -> t
 def reads_run(template: Template) -> bool:
     """Whether an expression reads `context.run`, so that whoever renders must find out date, revision and author."""
     uses = [use for _, uses in _owners(template) for use in uses]
-    return any(r.name == "context" and r.path[:1] in ((), ("run",)) for formula, _, _ in uses for r in references(formula.node))
+    return any(r.name == "context" and r.path[:1] in ((), ("run",)) for formula, _, _ in uses for r in formula.program.reads)
 
 
 def _reference_span(template: Template, name: str, target: str) -> Span:
@@ -293,7 +293,7 @@ def _reference_span(template: Template, name: str, target: str) -> Span:
             return origin.value_span()
     values = {value.name for value in template.values.values() if target in _value_reach(template, value.name)}
     for formula, origin, _ in resource_uses(resource):
-        for reference in references(formula.node):
+        for reference in formula.program.reads:
             if reference.name == target or reference.name in values:
                 return origin.inner_span(formula.offset + reference.start, formula.offset + reference.end)
     return resource.origin.key_span()
@@ -307,5 +307,5 @@ def _value_reach(template: Template, name: str) -> frozenset[str]:
         if current not in seen:
             seen.add(current)
             if current in template.values:
-                waiting += [r.name for f, _, _ in formulas_of(template.values[current].value) for r in references(f.node)]
+                waiting += [r.name for f, _, _ in formulas_of(template.values[current].value) for r in f.program.reads]
     return frozenset(seen)
