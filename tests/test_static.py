@@ -17,6 +17,7 @@ from jovial_scaffold.core.rendering.computing import plain
 from jovial_scaffold.core.schemas.types import type_of_schema
 from jovial_scaffold.core.schemas.validation import Validator
 from jovial_scaffold.core.templates.checking import check_types
+from jovial_scaffold.core.text.wording import shown
 from tests.support import Write, load_cases
 
 SCHEMAS: dict[str, dict[str, Any]] = {
@@ -150,6 +151,85 @@ def test_an_error_is_never_a_false_alarm_and_a_type_never_a_lie(
                 values["station"]["zone"] = zone
         with pytest.raises(EvaluationError):
             plain(evaluate(node, MapScope(values)))
+
+
+@st.composite
+def parameter_schemas(draw: st.DrawFn) -> tuple[dict[str, Any], st.SearchStrategy[Any]]:
+    """A schema, and values that fit it."""
+    low, span = draw(st.integers(-3, 5)), draw(st.integers(0, 4))
+    names = draw(st.lists(st.sampled_from(["xs", "s", "m", "l", "live", "3"]), min_size=1, max_size=4, unique=True))
+    shortest, more = draw(st.integers(0, 3)), draw(st.integers(0, 3))
+    return draw(
+        st.sampled_from(
+            [
+                ({"type": "integer", "minimum": low, "maximum": low + span}, st.integers(low, low + span)),
+                ({"enum": names}, st.sampled_from(names)),
+                ({"enum": [low, low + span + 1]}, st.sampled_from([low, low + span + 1])),
+                (
+                    {"type": "string", "minLength": shortest, "maxLength": shortest + more},
+                    st.text("ab", min_size=shortest, max_size=shortest + more),
+                ),
+                ({"type": "boolean"}, st.booleans()),
+                ({"type": "number", "minimum": low, "maximum": low + span}, st.floats(low, low + span)),
+                ({"type": "array", "items": {"enum": names}, "maxItems": more}, st.lists(st.sampled_from(names), max_size=more)),
+            ]
+        )
+    )
+
+
+PROPERTIES = st.one_of(
+    st.tuples(st.integers(-3, 5), st.integers(0, 5)).map(lambda p: {"type": "integer", "minimum": p[0], "maximum": p[0] + p[1]}),
+    st.lists(st.sampled_from(["xs", "s", "m", "l"]), min_size=1, unique=True).map(lambda names: {"enum": names}),
+    st.tuples(st.integers(0, 3), st.integers(0, 3)).map(lambda p: {"type": "string", "minLength": p[0], "maxLength": p[0] + p[1]}),
+    st.sampled_from(
+        [
+            {"type": "boolean"},
+            {"type": "number"},
+            {"type": "string", "pattern": "^[a-m]+$"},
+            {"type": "array", "items": {"type": "string"}, "maxItems": 2},
+        ]
+    ),
+)
+SHORT = st.recursive(
+    st.sampled_from(["a", "b", "1", "'s'", "2.0", "[a]", "[a, b]", "{'live': 1, 's': a, 'm': b}", "'x-' + string(a)", "size(string(b))"]),
+    lambda e: st.one_of(
+        st.tuples(e, st.sampled_from(["+", "*", "-", "==", "<"]), e).map(lambda p: f"({p[0]} {p[1]} {p[2]})"),
+        st.tuples(e, e, e).map(lambda p: f"({p[0]} == {p[1]} ? {p[2]} : {p[0]})"),
+        st.tuples(e, e).map(lambda p: f"{{'live': {p[0]}, 's': 1, 'm': 'xs', 'xs': {p[1]}}}[a]"),
+        e.map(lambda x: f"({x} in ['s', 'm'] ? {x} : b)"),
+        st.tuples(e, e).map(lambda p: f"{p[0]}.map(v, v + {p[1]})"),
+    ),
+    max_leaves=5,
+)
+
+
+@settings(max_examples=250, deadline=None, suppress_health_check=list(HealthCheck))
+@given(SHORT, parameter_schemas(), parameter_schemas(), PROPERTIES, st.data())
+def test_an_error_about_a_property_is_never_a_false_alarm(
+    tmp_path_factory: pytest.TempPathFactory, text: str, a: Any, b: Any, wanted: Any, data: Any
+) -> None:
+    folder: Path = tmp_path_factory.mktemp("law")
+    (folder / "trial.yaml").write_text(yaml.safe_dump({"$id": "trial.thing.v1", "type": "object", "properties": {"p": wanted}}))
+    (folder / "jovial.yaml").write_text(PROJECT.replace("[fulmar]", "[trial.yaml]"))
+    parameters = {name: {**schema, "description": "d"} for name, (schema, _) in (("a", a), ("b", b))}
+    (folder / "line.yaml").write_text(yaml.safe_dump({"parameters": parameters, "resources": {"r (trial.thing)": {"p": f"${{{text}}}"}}}))
+    errors = [finding for finding in check_types(Project.load(folder).template) if finding.level == "error"]
+    values = {"a": data.draw(a[1]), "b": data.draw(b[1])}
+    for name, (schema, _) in (("a", a), ("b", b)):
+        if schema.get("type") == "number":
+            values[name] = float(values[name])
+    for finding in errors:
+        if "This is so where" in finding.hint:
+            for name, (schema, _) in (("a", a), ("b", b)):
+                for option in type_of_schema(schema).options or ():
+                    if f"`{name}` is {shown(option)}" in finding.hint:
+                        values[name] = option
+        try:
+            result = plain(evaluate(parse(text), MapScope(values)))
+        except EvaluationError:
+            continue
+        as_integer = type(result) is float and wanted.get("type") == "integer"
+        assert as_integer or Validator(wanted).violations(result), (finding, values, result)
 
 
 JSON_SCHEMAS = st.sampled_from(

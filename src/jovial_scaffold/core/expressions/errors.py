@@ -57,3 +57,7 @@ class BudgetError(EvaluationError):
     """The evaluation was stopped because it costs too much; never absorbed by `&&` or `||`."""
 
     id = "expression-budget"
+
+
+class StepsError(BudgetError):
+    """The careful evaluator took too many steps; generated code may do the same within its own bounds."""

@@ -8,7 +8,7 @@ from collections.abc import Callable, Iterator, Mapping
 from typing import Any, ClassVar, Protocol
 
 from jovial_scaffold.core.expressions import operators
-from jovial_scaffold.core.expressions.errors import BudgetError, EvaluationError
+from jovial_scaffold.core.expressions.errors import BudgetError, EvaluationError, StepsError
 from jovial_scaffold.core.expressions.functions import FUNCTIONS, call
 from jovial_scaffold.core.expressions.library.extensions import sorted_list
 from jovial_scaffold.core.expressions.syntax import (
@@ -53,6 +53,7 @@ class Names(Protocol):
 
 
 _SIMPLE = frozenset((str, int, bool, float, type(None)))
+_LOOKED_THROUGH = 16  # items of a list that count as one step where a function or `in` goes through them
 _TYPES = frozenset(("int", "uint", "double", "string", "bytes", "bool", "list", "map", "null_type", "type", "optional_type"))
 
 
@@ -126,7 +127,7 @@ class Evaluator:
         self.steps -= 1
         if self.steps < 0:
             raise _placed(
-                BudgetError(
+                StepsError(
                     f"The evaluation takes more than {EVALUATION_STEPS.most:,} {EVALUATION_STEPS.unit}.", hint="Loop over fewer items."
                 ),
                 node,
@@ -252,6 +253,7 @@ class Evaluator:
         function = FUNCTIONS.get((node.function, node.target is not None))
         if function is None:
             raise unknown_function(node)
+        self.steps -= function.cost + sum(len(each) for each in arguments if type(each) is list) // _LOOKED_THROUGH
         return self.strict(node, lambda *plain: call(function, list(plain)), arguments, function.shallow)
 
     def operation(self, node: Operation, names: Locals) -> Any:
@@ -283,6 +285,7 @@ class Evaluator:
 
     def membership(self, node: Node, item: Any, container: Any) -> Any:
         """`in` looks at keys only in a map; in a list it may find the item before it meets a pending one."""
+        self.steps -= len(container) // _LOOKED_THROUGH if type(container) is list else 0
         if type(container) is dict:
             return self.strict(node, operators.contains, [item, container], shallow=True)
         plain = [other for other in container if type(other) in _SIMPLE]

@@ -212,7 +212,10 @@ class _Writer:
         kind = next(iter(gives)) if len(gives) == 1 else ""
         special = fast.DIRECT.get((node.function, node.target is not None, len(operands)))
         run = special or fast.dispatcher(function)
-        return _call(self.constant(run), *(self.value(operand, bound) for operand in operands)), kind
+        written = _call(self.constant(run), *(self.value(operand, bound) for operand in operands))
+        if self.depth and kind == "list":
+            written = _call(self.constant(fast.counted), written, _name("spent"))
+        return written, kind
 
     def operation(self, node: Operation, bound: dict[str, str]) -> tuple[ast.expr, str]:
         operator = node.operator

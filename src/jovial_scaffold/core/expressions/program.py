@@ -3,7 +3,7 @@
 from collections.abc import Callable, Mapping
 from typing import Any
 
-from jovial_scaffold.core.expressions.errors import BudgetError, EvaluationError
+from jovial_scaffold.core.expressions.errors import BudgetError, EvaluationError, StepsError
 from jovial_scaffold.core.expressions.evaluation import MapScope, Scope, evaluate
 from jovial_scaffold.core.expressions.generation import Generated, generate, generate_standalone
 from jovial_scaffold.core.expressions.parser import parse
@@ -44,7 +44,7 @@ class Program:
             if fast is None:
                 try:
                     return evaluate(self.node, scope, variables)
-                except BudgetError:
+                except StepsError:
                     # What is too much for the careful evaluator may be little for generated code.
                     fast = self._fast = generate(self.node, frozenset(variables)) if self._count == 1 else None
                     if fast is None:
@@ -77,7 +77,7 @@ class Expression:
             return self.evaluate(bindings)
         try:
             return self._carefully(bindings)
-        except BudgetError as error:
+        except StepsError as error:
             quick = generate_standalone(self.node, self._carefully) if self._count == 1 else None
             if quick is None:
                 raise error from None
