@@ -10,10 +10,12 @@ from hypothesis import strategies as st
 from jovial_scaffold.core.comparing.matrix import same
 from jovial_scaffold.core.expressions import compile_expression
 from jovial_scaffold.core.expressions.errors import EvaluationError, SyntaxProblem
-from jovial_scaffold.core.expressions.evaluation import MapScope, evaluate
+from jovial_scaffold.core.expressions.evaluation import evaluate
 from jovial_scaffold.core.expressions.generation import generate
 from jovial_scaffold.core.expressions.parser import parse
 from jovial_scaffold.core.expressions.program import HOT
+from jovial_scaffold.core.expressions.scopes import MapScope
+from jovial_scaffold.core.expressions.types import ANY, INT, Type, type_of_value
 from jovial_scaffold.core.expressions.values import Optional, Pending, Secret, equal
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from tests.test_static import EXPRESSIONS, VALUES
@@ -118,3 +120,27 @@ def test_the_reference_runtime_gives_the_same(text: str, values: dict[str, Any])
     assert failed == broken, (text, ours, theirs)
     if not failed:
         assert alike(ours, theirs), (text, ours, theirs)
+
+
+def test_types_and_errors_before_values() -> None:
+    types = {
+        "sizes": type_of_value({"live": "m", "sandbox": "xs"}),
+        "setting": Type(frozenset(("string",)), options=("live", "sandbox")),
+        "n": INT,
+    }
+    known, errors = compile_expression("sizes[setting] + '-' + string(n)", types).check()
+    assert errors == [] and known.is_only("string")
+    known, errors = compile_expression("sizes[setting]", types).check()
+    assert errors == [] and known.options == ("m", "xs")
+    for text, part in (
+        ("n + 'a'", "n + 'a'"),
+        ("sizes.love", "love"),
+        ("setting.code", "code"),
+        ("n ? 1 : 2", "n"),
+        ("size(n)", "size(n)"),
+    ):
+        expression = compile_expression(text, types)
+        _, (error,) = expression.check()
+        assert text[error.start : error.end] == part
+    known, errors = compile_expression("n > 3 ? n + 'a' : 1", types).check()
+    assert known is ANY and len(errors) == 1  # it may come about

@@ -9,11 +9,12 @@ from hypothesis import strategies as st
 from jovial_scaffold.core.comparing.matrix import same
 from jovial_scaffold.core.expressions import compile_expression
 from jovial_scaffold.core.expressions.errors import EvaluationError, ExpressionError, SyntaxProblem
-from jovial_scaffold.core.expressions.evaluation import MapScope, evaluate
+from jovial_scaffold.core.expressions.evaluation import evaluate
 from jovial_scaffold.core.expressions.functions import FUNCTIONS
 from jovial_scaffold.core.expressions.generation import generate
 from jovial_scaffold.core.expressions.parser import parse
 from jovial_scaffold.core.expressions.placeholders import Formula, Joined, template_text
+from jovial_scaffold.core.expressions.scopes import MapScope
 from jovial_scaffold.core.expressions.values import Optional, Pending, Secret
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from tests.support import load_cases

@@ -10,8 +10,9 @@ from hypothesis import strategies as st
 
 from jovial_scaffold import Project
 from jovial_scaffold.core.expressions.errors import EvaluationError
-from jovial_scaffold.core.expressions.evaluation import MapScope, evaluate
+from jovial_scaffold.core.expressions.evaluation import evaluate
 from jovial_scaffold.core.expressions.parser import parse
+from jovial_scaffold.core.expressions.scopes import MapScope
 from jovial_scaffold.core.expressions.types import ANY, BOOL, STRING, Type, joined, type_of_value
 from jovial_scaffold.core.rendering.computing import plain
 from jovial_scaffold.core.schemas.types import type_of_schema

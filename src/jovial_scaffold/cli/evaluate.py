@@ -9,8 +9,9 @@ import typer
 
 from jovial_scaffold.cli.options import EXIT_ERRORS, ProjectPath, WithFiles, WithValues, environment_names, load, unusable
 from jovial_scaffold.core.expressions.errors import ExpressionError
-from jovial_scaffold.core.expressions.evaluation import LayeredScope, MapScope, Scope, evaluate
+from jovial_scaffold.core.expressions.evaluation import evaluate
 from jovial_scaffold.core.expressions.parser import parse
+from jovial_scaffold.core.expressions.scopes import LayeredScope, MapScope, Scope
 from jovial_scaffold.core.findings import Finding, has_errors
 from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.text.formats import format_of, parsed, read_source

@@ -21,7 +21,7 @@ _NAME_WIDTH = 24
 
 
 def function_list(functions: list[Function], style: Style) -> str:
-    """All functions, by library, one line each."""
+    """All functions, by library, each with an example."""
     lines: list[str] = []
     for library, group in groupby(functions, key=lambda function: function.library):
         lines += (
@@ -34,6 +34,7 @@ def function_list(functions: list[Function], style: Style) -> str:
                 continue  # the same function, to be written either way
             seen.add(function.name)
             lines.append(f"  {style.paint('place', padded(shown, _NAME_WIDTH))}{cut(function.about, style.width - _NAME_WIDTH - 2)}")
+            lines.append(f"  {' ' * _NAME_WIDTH}{style.paint('faint', cut(function.example, style.width - _NAME_WIDTH - 2))}")
     return "\n".join((*lines, "", "jovial functions NAME shows how one is written, with an example.")) + "\n"
 
 

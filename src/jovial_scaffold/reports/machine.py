@@ -7,9 +7,9 @@ from collections.abc import Callable, Sequence
 from typing import Any
 
 from jovial_scaffold.core.comparing.matrix import Comparison
-from jovial_scaffold.core.expressions.evaluation import sorted_keys
 from jovial_scaffold.core.expressions.library.entries import Function
 from jovial_scaffold.core.expressions.library.strings import scalar_text
+from jovial_scaffold.core.expressions.parts import sorted_keys
 from jovial_scaffold.core.expressions.times import Duration, Timestamp
 from jovial_scaffold.core.expressions.values import NONE, Optional, Pending, Record, Secret, TypeValue, UInt, key_value
 from jovial_scaffold.core.findings import Finding

@@ -11,9 +11,9 @@ from typing import Any
 
 from jovial_scaffold.core.expressions import operators
 from jovial_scaffold.core.expressions.errors import BudgetError, EvaluationError
-from jovial_scaffold.core.expressions.evaluation import Evaluator, Locals, Scope
+from jovial_scaffold.core.expressions.evaluation import Evaluator, Locals
 from jovial_scaffold.core.expressions.functions import FUNCTIONS, call, no_overload
-from jovial_scaffold.core.expressions.library.entries import Function
+from jovial_scaffold.core.expressions.scopes import Scope
 from jovial_scaffold.core.expressions.syntax import (
     Call,
     Conditional,
@@ -42,7 +42,15 @@ from jovial_scaffold.core.expressions.types import (
     joined,
     settled,
     type_of_value,
-    with_length,
+)
+from jovial_scaffold.core.expressions.typing_rules import (
+    arithmetic,
+    lengths_apart,
+    may_fit,
+    mismatch_of_types,
+    ranges_apart,
+    result_kinds,
+    result_of_call,
 )
 from jovial_scaffold.core.expressions.values import NONE, Optional, Pending, Secret
 from jovial_scaffold.core.text.unknown import UNKNOWN
@@ -254,10 +262,10 @@ class Checker(Evaluator):
             return Abstract(BOOL)
         if operator in ("<", "<=", ">", ">="):
             return self.typed_order(node, left, right)
-        kinds = _result_kinds(operator, left, right)
+        kinds = result_kinds(operator, left, right)
         if not kinds:
-            raise _at(_mismatch(operator, left, right), (node.start, node.end))
-        return Abstract(_arithmetic(operator, left, right, kinds))
+            raise _at(mismatch_of_types(operator, left, right), (node.start, node.end))
+        return Abstract(arithmetic(operator, left, right, kinds))
 
     def tried(self, node: Node, function: Callable[..., Any], operands: list[Any]) -> Any:
         """The results for every possible combination of values, where they are few; None where they are not."""
@@ -295,15 +303,15 @@ class Checker(Evaluator):
         )
         apart = (
             apart
-            or (numbers and _disjoint(left, right))
-            or (left.is_only("string") and right.is_only("string") and _lengths_disjoint(left, right))
+            or (numbers and ranges_apart(left, right))
+            or (left.is_only("string") and right.is_only("string") and lengths_apart(left, right))
         )
         return (node.operator == "!=") if apart else Abstract(BOOL)
 
     def typed_order(self, node: Operation, left: Type, right: Type) -> Any:
         both_numbers = left.may_be(*_NUMBERS) and right.may_be(*_NUMBERS)
         if not both_numbers and not any(left.may_be(kind) and right.may_be(kind) for kind in _ORDERED):
-            raise _at(_mismatch(node.operator, left, right), (node.start, node.end))
+            raise _at(mismatch_of_types(node.operator, left, right), (node.start, node.end))
         if left.is_only(*_NUMBERS) and right.is_only(*_NUMBERS):
             for operator, a, b in ((node.operator, left, right), (_MIRRORED[node.operator], right, left)):
                 if operator in ("<", "<="):
@@ -324,7 +332,7 @@ class Checker(Evaluator):
         if function.name == "type":
             return Abstract(ANY)
         types = [type_of_value(argument) for argument in arguments]
-        fitting = [overload for overload in function.overloads if _may_fit(overload.takes, types)]
+        fitting = [overload for overload in function.overloads if may_fit(overload.takes, types)]
         if not fitting:
             error = no_overload(function, [], [])
             given = ", ".join(known.text() for known in types)
@@ -334,7 +342,7 @@ class Checker(Evaluator):
         tried = self.tried(node, lambda *values: call(function, list(values)), arguments)
         if tried is not None:
             return tried
-        return _result(function, arguments, types, {overload.gives for overload in fitting})
+        return result_of_call(function, arguments, types, {overload.gives for overload in fitting})
 
     # -- choices
 
@@ -471,93 +479,6 @@ class Checker(Evaluator):
 Checker.forms = {form: getattr(Checker, method.__name__) for form, method in Evaluator.forms.items()}
 
 _MIRRORED = {"<": ">", "<=": ">=", ">": "<", ">=": "<="}
-_ADDITIONS = {("string", "string"): "string", ("bytes", "bytes"): "bytes", ("list", "list"): "list", ("timestamp", "duration"): "timestamp",
-              ("duration", "timestamp"): "timestamp", ("duration", "duration"): "duration"}  # fmt: skip
-_SUBTRACTIONS = {("timestamp", "timestamp"): "duration", ("timestamp", "duration"): "timestamp", ("duration", "duration"): "duration"}
-
-
-def _result_kinds(operator: str, left: Type, right: Type) -> frozenset[str]:
-    table = {(kind, kind): kind for kind in (_NUMBERS if operator != "%" else ("int", "uint"))}
-    table |= _ADDITIONS if operator == "+" else (_SUBTRACTIONS if operator == "-" else {})
-    return frozenset(gives for (a, b), gives in table.items() if left.may_be(a) and right.may_be(b))
-
-
-def _arithmetic(operator: str, left: Type, right: Type, kinds: frozenset[str]) -> Type:
-    low = high = None
-    bounds = (left.low, left.high, right.low, right.high)
-    if kinds <= {"int", "double", "uint"}:
-        if operator == "+":
-            low, high = _sum(left.low, right.low), _sum(left.high, right.high)
-        elif operator == "-":
-            low, high = _difference(left.low, right.high), _difference(left.high, right.low)
-        elif operator == "*" and None not in bounds:
-            corners = [a * b for a in (left.low, left.high) for b in (right.low, right.high) if a is not None and b is not None]
-            low, high = min(corners), max(corners)
-    known = Type(kinds, low=low, high=high)
-    if operator == "+" and kinds <= {"string", "list", "bytes"}:
-        longest = left.longest + right.longest if left.longest is not None and right.longest is not None else None
-        known = with_length(known, left.shortest + right.shortest, longest)
-        if kinds == {"list"}:
-            known = replace(known, items=joined([left.items or ANY, right.items or ANY]))
-    return known
-
-
-def _sum(a: float | None, b: float | None) -> float | None:
-    return None if a is None or b is None else a + b
-
-
-def _difference(a: float | None, b: float | None) -> float | None:
-    return None if a is None or b is None else a - b
-
-
-def _disjoint(a: Type, b: Type) -> bool:
-    return (a.high is not None and b.low is not None and a.high < b.low) or (a.low is not None and b.high is not None and a.low > b.high)
-
-
-def _lengths_disjoint(a: Type, b: Type) -> bool:
-    return (a.longest is not None and a.longest < b.shortest) or (b.longest is not None and b.longest < a.shortest)
-
-
-def _mismatch(operator: str, left: Type, right: Type) -> EvaluationError:
-    hint = ""
-    if left.is_only(*_NUMBERS) and right.is_only(*_NUMBERS):
-        hint = "Numbers of two types do not mix: write double(…) or int(…) around one of them."
-    elif operator == "+" and (left.is_only("string") or right.is_only("string")):
-        hint = "Write string(…) around what is no text, or put it into a text with ${…}."
-    return EvaluationError(f"`{operator}` does not take {left.text()} and {right.text()}.", hint=hint, id="type-mismatch")
-
-
-def _may_fit(takes: tuple[str, ...], types: list[Type]) -> bool:
-    if takes == ("any...",):
-        return bool(types)
-    return len(takes) == len(types) and all(want == "any" or known.may_be(want) for want, known in zip(takes, types, strict=True))
-
-
-def _result(function: Function, arguments: list[Any], types: list[Type], gives: set[str]) -> Any:
-    if function.name == "dyn":
-        return arguments[0]
-    if function.name == "size":
-        return (
-            settled(Type(frozenset(("int",)), low=types[0].shortest, high=types[0].longest))
-            if types[0].longest != types[0].shortest
-            else types[0].shortest
-        )
-    if function.name == "orValue":
-        return settled(joined([types[0].items or ANY, types[1]]))
-    if function.name in ("value", "optional.of"):
-        held = types[0] if function.name == "optional.of" else (types[0].items or ANY)
-        return Optional(arguments[0]) if function.name == "optional.of" else settled(held)
-    if function.name in ("slug", "digest") and type(arguments[1]) is int:
-        return Abstract(Type(frozenset(("string",)), shortest=1 if function.name == "slug" else arguments[1], longest=arguments[1]))
-    if function.name in ("slice", "distinct", "sort", "reverse") and gives == {"list"}:
-        return Abstract(Type(frozenset(("list",)), longest=types[0].longest, items=types[0].items))
-    if function.name in ("first", "last"):
-        return Abstract(Type(frozenset(("optional_type",)), items=types[0].items or ANY))
-    if "any" in gives:
-        return Abstract(ANY)
-    if gives == {"list"} and function.name in ("split", "regex.extractAll"):
-        return Abstract(Type(frozenset(("list",)), items=STRING))
-    return Abstract(Type(frozenset(gives)))
 
 
 def _at(error: EvaluationError, place: tuple[int, int]) -> EvaluationError:

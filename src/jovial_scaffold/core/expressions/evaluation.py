@@ -4,13 +4,15 @@ Pending, secret and unknown operands are taken off before an operator or functio
 result; `&&`, `||`, `?:`, `all` and `exists` may decide without them (CEL language definition, "Logical Operators").
 """
 
-from collections.abc import Callable, Iterator, Mapping
-from typing import Any, ClassVar, Protocol
+from collections.abc import Callable, Mapping
+from typing import Any, ClassVar
 
 from jovial_scaffold.core.expressions import operators
 from jovial_scaffold.core.expressions.errors import BudgetError, EvaluationError, StepsError
 from jovial_scaffold.core.expressions.functions import FUNCTIONS, call
 from jovial_scaffold.core.expressions.library.extensions import sorted_list
+from jovial_scaffold.core.expressions.parts import dotted_name, field_of, has_field, has_part, item_of, part_tests, sorted_keys
+from jovial_scaffold.core.expressions.scopes import Scope
 from jovial_scaffold.core.expressions.syntax import (
     Call,
     Conditional,
@@ -33,7 +35,6 @@ from jovial_scaffold.core.expressions.values import (
     Secret,
     TypeValue,
     deep_marks,
-    equal,
     key_value,
     map_key,
     revealed,
@@ -44,65 +45,9 @@ from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.text.wording import did_you_mean
 
 Locals = Mapping[str, Any]
-
-
-class Names(Protocol):
-    """Anything that names can be looked up in."""
-
-    def __getitem__(self, name: str, /) -> Any: ...
-
-
 _SIMPLE = frozenset((str, int, bool, float, type(None)))
 _LOOKED_THROUGH = 16  # items of a list that count as one step where a function or `in` goes through them
 _TYPES = frozenset(("int", "uint", "double", "string", "bytes", "bool", "list", "map", "null_type", "type", "optional_type"))
-
-
-class Scope(Protocol):
-    """Where names get their values.
-
-    `names[name]` gives the same values for generated code, and may raise anything where it cannot.
-    """
-
-    @property
-    def names(self) -> Names: ...
-
-    def value(self, name: str) -> Any:
-        """The value of a name; may be a mark or a Record. Raises EvaluationError where there is none."""
-
-
-class MapScope:
-    """A scope over a map. Names may hold dots: of `a.b.c`, the longest name that there is comes first, as the language defines."""
-
-    def __init__(self, names: Mapping[str, Any]) -> None:
-        self.names: Names = names
-        self._known = names
-        self.dotted = frozenset(name for name in names if "." in name)
-
-    def value(self, name: str) -> Any:
-        """The entry of the map."""
-        if name in self._known:
-            return self._known[name]
-        raise EvaluationError(f"Nothing is called `{name}` here.", hint=did_you_mean(name, self._known), id="name-unknown")
-
-
-class LayeredScope:
-    """A map of names before another scope."""
-
-    def __init__(self, first: Mapping[str, Any], below: Scope) -> None:
-        self.first = first
-        self.below = below
-
-    @property
-    def names(self) -> Names:
-        """What generated code looks names up in."""
-        return self
-
-    def __getitem__(self, name: str) -> Any:
-        return self.value(name)
-
-    def value(self, name: str) -> Any:
-        """The value of a name. Raises EvaluationError."""
-        return self.first[name] if name in self.first else self.below.value(name)
 
 
 def evaluate(node: Node, scope: Scope, variables: Locals | None = None) -> Any:
@@ -185,8 +130,8 @@ class Evaluator:
             return self.scope.value(whole_name)
         operand = self.run(node.operand, names)
         if node.optional or type(operand) is Optional:
-            return self.optional_step(node, operand, node.field, lambda whole: _field(whole, node.field))
-        return self.through_secret(node, operand, lambda whole: _field(whole, node.field), (node.field_start, node.end))
+            return self.optional_step(node, operand, node.field, lambda whole: field_of(whole, node.field))
+        return self.through_secret(node, operand, lambda whole: field_of(whole, node.field), (node.field_start, node.end))
 
     def through_secret(self, node: Node, operand: Any, step: Callable[[Any], Any], at: tuple[int, int] | None = None) -> Any:
         """Go one step into a value that may be marked: a secret's parts are secret."""
@@ -217,7 +162,7 @@ class Evaluator:
         whole, plain_key = revealed(inside) if type(inside) is Secret else inside, revealed(key)
         if isinstance(whole, Record) or type(whole) in (dict, list):
             try:
-                there = _has(whole, plain_key)
+                there = has_part(whole, plain_key)
             except EvaluationError as error:
                 raise _placed(error, node) from None
             if there is not True:
@@ -232,20 +177,20 @@ class Evaluator:
         operand = self.run(node.operand, names)
         if type(operand) is Optional:
             operand = operand.value if operand is not NONE else {}
-        return self.through_secret(node, operand, lambda whole: _has_field(whole, node.field))
+        return self.through_secret(node, operand, lambda whole: has_field(whole, node.field))
 
     def index(self, node: Index, names: Locals) -> Any:
         operand = self.run(node.operand, names)
         key = self.run(node.index, names)
         if node.optional or type(operand) is Optional:
-            return self.optional_step(node, operand, key, lambda whole: _item(whole, key))
+            return self.optional_step(node, operand, key, lambda whole: item_of(whole, key))
         if operand is UNKNOWN or key is UNKNOWN:
             return UNKNOWN
         if type(key) is Pending:
             return Pending(key.origins | operand.origins) if type(operand) is Pending else key
         if type(key) in _SIMPLE:
-            return self.through_secret(node, operand, lambda whole: _item(whole, key), (node.index.start, node.index.end))
-        return self.strict(node, _item, [operand, key])
+            return self.through_secret(node, operand, lambda whole: item_of(whole, key), (node.index.start, node.index.end))
+        return self.strict(node, item_of, [operand, key])
 
     def call(self, node: Call, names: Locals) -> Any:
         arguments = [] if node.target is None else [self.run(node.target, names)]
@@ -277,7 +222,7 @@ class Evaluator:
         if not (list in kinds or dict in kinds):
             return self.strict(node, operators.BINARY[node.operator], operands)
         whole = [operand.whole() if isinstance(operand, Record) else operand for operand in operands]
-        tests = list(_part_tests(*whole))
+        tests = list(part_tests(*whole))
         equal_ = self.logic(node, (lambda test=test: test for test in tests), False)
         if node.operator == "==" or equal_ is UNKNOWN or type(equal_) is Pending:
             return equal_
@@ -532,41 +477,6 @@ def unknown_function(node: Call) -> EvaluationError:
     return error
 
 
-def sorted_keys(target: dict[Any, Any]) -> list[Any]:
-    """Keys in code-point order, so that the order in a file never matters."""
-    return sorted(target, key=lambda key: (type_name(key), str(key)) if type(key) is not int else ("int", f"{key:+021d}"))
-
-
-def _part_tests(a: Any, b: Any) -> Iterator[Any]:
-    """Whether parts are equal, in an order that does not matter: a boolean, or the mark on which it depends."""
-    for one in (a, b):
-        if one is UNKNOWN or type(one) is Pending:
-            yield one
-            return
-    if type(a) is Secret or type(b) is Secret:
-        for test in _part_tests(a.value if type(a) is Secret else a, b.value if type(b) is Secret else b):
-            yield Secret(test) if type(test) is bool else test
-    elif type(a) is list and type(b) is list and len(a) == len(b):
-        for one, other in zip(a, b, strict=True):
-            yield from _part_tests(one, other)
-    elif type(a) is dict and type(b) is dict and a.keys() == b.keys():
-        for key, one in a.items():
-            yield from _part_tests(one, b[key])
-    elif isinstance(a, Record) or isinstance(b, Record):
-        yield from _part_tests(a.whole() if isinstance(a, Record) else a, b.whole() if isinstance(b, Record) else b)
-    else:
-        yield equal(a, b)
-
-
-def dotted_name(node: Node) -> str:
-    """`a.b.c` as a text; nothing for any other form."""
-    fields: list[str] = []
-    while isinstance(node, Select) and not node.optional:
-        fields.append(node.field)
-        node = node.operand
-    return ".".join((node.name, *reversed(fields))) if isinstance(node, Name) else ""
-
-
 def _placed(error: EvaluationError, node: Node) -> EvaluationError:
     if error.start < 0:
         error.start, error.end = node.start, node.end
@@ -581,41 +491,3 @@ def _not(value: Any) -> bool:
 
 def _not_boolean(value: Any) -> EvaluationError:
     return EvaluationError(f"A condition is true or false, and this is {type_name(value)}: {{}}.", value, id="type-mismatch")
-
-
-def _field(whole: Any, field: str) -> Any:
-    if isinstance(whole, Record):
-        return whole.select(field)
-    if type(whole) is dict:
-        if field in whole:
-            return whole[field]
-        raise operators.missing_key(field, whole)
-    raise EvaluationError(f"`.{field}` needs a map or resource, and this is {type_name(whole)}: {{}}.", whole, id="type-mismatch")
-
-
-def _item(whole: Any, key: Any) -> Any:
-    if isinstance(whole, Record) and type(key) is str:
-        return whole.select(key)
-    return operators.index(whole, key)
-
-
-def _has_field(whole: Any, field: str) -> Any:
-    if isinstance(whole, Record):
-        return whole.has(field)
-    if type(whole) is dict:
-        return field in whole
-    raise EvaluationError(f"has() needs a map or resource, and this is {type_name(whole)}: {{}}.", whole, id="type-mismatch")
-
-
-def _has(whole: Any, key: Any) -> Any:
-    if isinstance(whole, Record):
-        return whole.has(key) if type(key) is str else False
-    if type(whole) is dict:
-        return operators.contains(key, whole)
-    try:
-        operators.index(whole, key)
-    except EvaluationError as error:
-        if error.id == "index-range":
-            return False
-        raise
-    return True

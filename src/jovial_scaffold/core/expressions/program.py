@@ -4,10 +4,11 @@ from collections.abc import Callable, Mapping
 from typing import Any
 
 from jovial_scaffold.core.expressions.errors import BudgetError, EvaluationError, StepsError
-from jovial_scaffold.core.expressions.evaluation import MapScope, Scope, evaluate
+from jovial_scaffold.core.expressions.evaluation import evaluate
 from jovial_scaffold.core.expressions.generation import Generated, generate, generate_standalone
 from jovial_scaffold.core.expressions.parser import parse
 from jovial_scaffold.core.expressions.references import Reference, references
+from jovial_scaffold.core.expressions.scopes import MapScope, Scope
 from jovial_scaffold.core.expressions.syntax import Macro, Node, children
 from jovial_scaffold.core.expressions.types import ANY, Type, settled, type_of_value
 from jovial_scaffold.core.text.unknown import UNKNOWN

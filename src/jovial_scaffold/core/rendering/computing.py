@@ -6,8 +6,9 @@ from dataclasses import dataclass
 from typing import Any, Final
 
 from jovial_scaffold.core.expressions.errors import EvaluationError
-from jovial_scaffold.core.expressions.evaluation import Scope, sorted_keys
+from jovial_scaffold.core.expressions.parts import sorted_keys
 from jovial_scaffold.core.expressions.placeholders import Formula, Joined, Omittable, join_parts
+from jovial_scaffold.core.expressions.scopes import Scope
 from jovial_scaffold.core.expressions.values import NONE, Optional, Pending, Record, Secret, UInt, key_value, type_name
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.limits import LOOP_ITEMS

@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from jovial_scaffold.core.expressions.errors import EvaluationError
-from jovial_scaffold.core.expressions.evaluation import sorted_keys
+from jovial_scaffold.core.expressions.parts import sorted_keys
 from jovial_scaffold.core.expressions.values import Pending, Record, Secret
 from jovial_scaffold.core.findings import Finding, Related
 from jovial_scaffold.core.parameters.resolving import Checker, Parameters

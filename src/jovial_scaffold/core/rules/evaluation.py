@@ -4,10 +4,11 @@ from collections.abc import Iterator
 from typing import Any
 
 from jovial_scaffold.core.expressions.errors import EvaluationError
-from jovial_scaffold.core.expressions.evaluation import MapScope, Scope, evaluate
+from jovial_scaffold.core.expressions.evaluation import evaluate
 from jovial_scaffold.core.expressions.library.strings import scalar_text
 from jovial_scaffold.core.expressions.placeholders import Formula, Joined
 from jovial_scaffold.core.expressions.references import Reference
+from jovial_scaffold.core.expressions.scopes import MapScope, Scope
 from jovial_scaffold.core.expressions.syntax import Macro, Node
 from jovial_scaffold.core.expressions.values import Pending, Secret
 from jovial_scaffold.core.findings import Finding, Related, Span

@@ -11,9 +11,9 @@ from typing import Any
 
 from jovial_scaffold.core.expressions.checking import Checker, Path
 from jovial_scaffold.core.expressions.errors import BudgetError, EvaluationError
-from jovial_scaffold.core.expressions.evaluation import Scope
 from jovial_scaffold.core.expressions.placeholders import Formula, Joined, Omittable, join_parts
 from jovial_scaffold.core.expressions.references import references
+from jovial_scaffold.core.expressions.scopes import Scope
 from jovial_scaffold.core.expressions.syntax import Literal, Node, Operation
 from jovial_scaffold.core.expressions.types import ANY, STRING, Abstract, Field, Type, has_abstract, joined, settled, type_of_value
 from jovial_scaffold.core.expressions.values import NONE, Optional

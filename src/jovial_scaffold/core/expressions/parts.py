@@ -1,0 +1,83 @@
+"""One step into a value: fields, items and keys of maps, lists and records, and comparing them part by part."""
+
+from collections.abc import Iterator
+from typing import Any
+
+from jovial_scaffold.core.expressions import operators
+from jovial_scaffold.core.expressions.errors import EvaluationError
+from jovial_scaffold.core.expressions.syntax import Name, Node, Select
+from jovial_scaffold.core.expressions.values import Pending, Record, Secret, equal, type_name
+from jovial_scaffold.core.text.unknown import UNKNOWN
+
+
+def field_of(whole: Any, field: str) -> Any:
+    if isinstance(whole, Record):
+        return whole.select(field)
+    if type(whole) is dict:
+        if field in whole:
+            return whole[field]
+        raise operators.missing_key(field, whole)
+    raise EvaluationError(f"`.{field}` needs a map or resource, and this is {type_name(whole)}: {{}}.", whole, id="type-mismatch")
+
+
+def item_of(whole: Any, key: Any) -> Any:
+    if isinstance(whole, Record) and type(key) is str:
+        return whole.select(key)
+    return operators.index(whole, key)
+
+
+def has_field(whole: Any, field: str) -> Any:
+    if isinstance(whole, Record):
+        return whole.has(field)
+    if type(whole) is dict:
+        return field in whole
+    raise EvaluationError(f"has() needs a map or resource, and this is {type_name(whole)}: {{}}.", whole, id="type-mismatch")
+
+
+def has_part(whole: Any, key: Any) -> Any:
+    if isinstance(whole, Record):
+        return whole.has(key) if type(key) is str else False
+    if type(whole) is dict:
+        return operators.contains(key, whole)
+    try:
+        operators.index(whole, key)
+    except EvaluationError as error:
+        if error.id == "index-range":
+            return False
+        raise
+    return True
+
+
+def sorted_keys(target: dict[Any, Any]) -> list[Any]:
+    """Keys in code-point order, so that the order in a file never matters."""
+    return sorted(target, key=lambda key: (type_name(key), str(key)) if type(key) is not int else ("int", f"{key:+021d}"))
+
+
+def part_tests(a: Any, b: Any) -> Iterator[Any]:
+    """Whether parts are equal, in an order that does not matter: a boolean, or the mark on which it depends."""
+    for one in (a, b):
+        if one is UNKNOWN or type(one) is Pending:
+            yield one
+            return
+    if type(a) is Secret or type(b) is Secret:
+        for test in part_tests(a.value if type(a) is Secret else a, b.value if type(b) is Secret else b):
+            yield Secret(test) if type(test) is bool else test
+    elif type(a) is list and type(b) is list and len(a) == len(b):
+        for one, other in zip(a, b, strict=True):
+            yield from part_tests(one, other)
+    elif type(a) is dict and type(b) is dict and a.keys() == b.keys():
+        for key, one in a.items():
+            yield from part_tests(one, b[key])
+    elif isinstance(a, Record) or isinstance(b, Record):
+        yield from part_tests(a.whole() if isinstance(a, Record) else a, b.whole() if isinstance(b, Record) else b)
+    else:
+        yield equal(a, b)
+
+
+def dotted_name(node: Node) -> str:
+    """`a.b.c` as a text; nothing for any other form."""
+    fields: list[str] = []
+    while isinstance(node, Select) and not node.optional:
+        fields.append(node.field)
+        node = node.operand
+    return ".".join((node.name, *reversed(fields))) if isinstance(node, Name) else ""

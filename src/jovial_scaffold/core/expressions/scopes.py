@@ -1,0 +1,61 @@
+"""Where the names of an expression get their values."""
+
+from collections.abc import Mapping
+from typing import Any, Protocol
+
+from jovial_scaffold.core.expressions.errors import EvaluationError
+from jovial_scaffold.core.text.wording import did_you_mean
+
+
+class Names(Protocol):
+    """Anything that names can be looked up in."""
+
+    def __getitem__(self, name: str, /) -> Any: ...
+
+
+class Scope(Protocol):
+    """Where names get their values.
+
+    `names[name]` gives the same values for generated code, and may raise anything where it cannot.
+    """
+
+    @property
+    def names(self) -> Names: ...
+
+    def value(self, name: str) -> Any:
+        """The value of a name; may be a mark or a Record. Raises EvaluationError where there is none."""
+
+
+class MapScope:
+    """A scope over a map. Names may hold dots: of `a.b.c`, the longest name that there is comes first, as the language defines."""
+
+    def __init__(self, names: Mapping[str, Any]) -> None:
+        self.names: Names = names
+        self._known = names
+        self.dotted = frozenset(name for name in names if "." in name)
+
+    def value(self, name: str) -> Any:
+        """The entry of the map."""
+        if name in self._known:
+            return self._known[name]
+        raise EvaluationError(f"Nothing is called `{name}` here.", hint=did_you_mean(name, self._known), id="name-unknown")
+
+
+class LayeredScope:
+    """A map of names before another scope."""
+
+    def __init__(self, first: Mapping[str, Any], below: Scope) -> None:
+        self.first = first
+        self.below = below
+
+    @property
+    def names(self) -> Names:
+        """What generated code looks names up in."""
+        return self
+
+    def __getitem__(self, name: str) -> Any:
+        return self.value(name)
+
+    def value(self, name: str) -> Any:
+        """The value of a name. Raises EvaluationError."""
+        return self.first[name] if name in self.first else self.below.value(name)
