@@ -5,7 +5,7 @@ A finding is an error only where no value at all fits, or where a witness was fo
 """
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from itertools import product
 from typing import Any
 
@@ -20,10 +20,10 @@ from jovial_scaffold.core.expressions.values import NONE, Optional
 from jovial_scaffold.core.findings import Finding, Level
 from jovial_scaffold.core.limits import STATIC_COMBINATIONS
 from jovial_scaffold.core.schemas.types import type_of_schema
-from jovial_scaffold.core.schemas.validation import SchemaError, Validator, Violation, subschema
 from jovial_scaffold.core.templates.compiling import formulas_of
+from jovial_scaffold.core.templates.fitting import Fitting, PropertyPlace, condition_fault, omittable_fault, text_fault
 from jovial_scaffold.core.templates.model import Compiled, Condition, Constant, Dynamic, ListValue, Loop, MapValue, Resource, Template
-from jovial_scaffold.core.text.source import Origin, Pointer, pointer_text
+from jovial_scaffold.core.text.source import Origin, pointer_text
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.text.wording import did_you_mean, listed, shown
 
@@ -34,6 +34,7 @@ _CONTEXT = {
     "run": {"date": Abstract(STRING), "revision": Abstract(STRING), "author": Abstract(STRING)},
 }
 _LEFT_OUT = object()
+_ELSEWHERE = PropertyPlace(None, "", ())
 Assignment = Mapping[str, Any]
 
 
@@ -55,8 +56,7 @@ class _Place:
     prefix: int = 0
     loops: tuple[Loop, ...] = ()
     conditions: tuple[Condition, ...] = ()
-    schema: dict[str, Any] | None = None
-    pointer: Pointer = ()
+    property: PropertyPlace = _ELSEWHERE
 
 
 @dataclass(slots=True)
@@ -119,7 +119,7 @@ class _TypeCheck:
         self.reads: dict[str, frozenset[str]] = {}
         self.scopes: dict[tuple[Any, ...], _Scope] = {}
         self.resource_types: dict[str, Type] = {}
-        self.validators: dict[tuple[str, Pointer], Validator | None] = {}
+        self.fitting = Fitting()
         self.allowed_cache: dict[tuple[Any, ...], bool] = {}
         self.findings: list[Finding] = []
 
@@ -149,15 +149,15 @@ class _TypeCheck:
             place.conditions = (resource.when,)
         if resource.key:
             self.condition(resource.key, place, "key")
-        schema = resource.type.schema if resource.type else None
+        schema, type_id = (resource.type.schema, resource.type.id) if resource.type else (None, "")
         for name, compiled in resource.properties.entries:
-            self.value(compiled, _Place(resource.name, 2, loops, place.conditions, schema, (name,)))
+            self.value(compiled, _Place(resource.name, 2, loops, place.conditions, PropertyPlace(schema, type_id, (name,))))
 
     def value(self, compiled: Compiled, place: _Place) -> None:
         if isinstance(compiled, Dynamic):
             self.dynamic(compiled, place)
         elif isinstance(compiled, MapValue):
-            inner = _Place(place.address, place.prefix, place.loops, place.conditions, place.schema, place.pointer)
+            inner = replace(place)
             if compiled.loop:
                 self.condition(compiled.loop.over, inner, "loop")
                 inner.loops = (*inner.loops, compiled.loop)
@@ -165,16 +165,16 @@ class _TypeCheck:
                 self.condition(compiled.when, inner, "$when")
                 inner.conditions = (*inner.conditions, compiled.when)
             for name, item in compiled.entries:
-                self.value(item, _Place(place.address, place.prefix, inner.loops, inner.conditions, place.schema, (*place.pointer, name)))
+                self.value(item, replace(inner, property=place.property.below(name)))
         elif isinstance(compiled, ListValue):
             for index, item in enumerate(compiled.items):
-                self.value(item, _Place(place.address, place.prefix, place.loops, place.conditions, place.schema, (*place.pointer, index)))
+                self.value(item, replace(place, property=place.property.below(index)))
 
     def condition(self, condition: Condition, place: _Place, role: str) -> None:
         if not isinstance(condition.content, Formula):
             return
         said = len(self.findings)
-        outcome = self.formula(condition.content, condition.origin, place, lambda result: self._condition_fault(result, role))
+        outcome = self.formula(condition.content, condition.origin, place, lambda result: condition_fault(result, role))
         reads_something = bool(condition.content.program.reads)
         if role == "$when" and reads_something and outcome.results and len(self.findings) == said:
             for constant, identity, words in ((True, "condition-always", "always true"), (False, "condition-never", "never true")):
@@ -186,13 +186,13 @@ class _TypeCheck:
     def dynamic(self, compiled: Dynamic, place: _Place) -> None:
         content = compiled.content
         if isinstance(content, Formula):
-            self.formula(content, compiled.origin, place, lambda result: self._result_fault(result, place))
+            self.formula(content, compiled.origin, place, lambda result: self.fitting.faults(place.property, result))
         elif isinstance(content, Omittable):
-            self.formula(content.formula, compiled.origin, place, self._omittable_fault)
+            self.formula(content.formula, compiled.origin, place, omittable_fault)
         elif isinstance(content, Joined):
             for part in content.parts:
                 if isinstance(part, Formula):
-                    self.formula(part, compiled.origin, place, _text_fault)
+                    self.formula(part, compiled.origin, place, text_fault)
 
     # -- one expression
 
@@ -312,83 +312,6 @@ class _TypeCheck:
                     found = (error, sure, assignment, {})
             if found is not None:
                 yield found
-
-    # -- what is known of a result
-
-    def _condition_fault(self, result: Any, role: str) -> EvaluationError | None:
-        known = type_of_value(result)
-        if role == "$when" and not known.may_be("bool"):
-            return EvaluationError(f"`$when` takes true or false, and this gives {known.text()}.", id="type-mismatch")
-        if role == "loop" and not known.may_be("list", "map"):
-            return EvaluationError(f"`$per` goes over a list or map, and this gives {known.text()}.", id="loop-invalid")
-        if role == "key" and not known.may_be("string", "int"):
-            return EvaluationError(f"The key of an item is a text or an integer, and this is {known.text()}.", id="key-invalid")
-        return None
-
-    def _omittable_fault(self, result: Any) -> EvaluationError | None:
-        known = type_of_value(result)
-        if not known.may_be("optional_type"):
-            return EvaluationError(
-                f"`${{?…}}` takes an optional, and this is {known.text()}.",
-                hint="Write ${…} for a value that is always there.",
-                id="type-mismatch",
-            )
-        return None
-
-    def _result_fault(self, result: Any, place: _Place) -> list[EvaluationError]:
-        known = type_of_value(result)
-        if known.is_only("optional_type"):
-            hint = "Write ${?…} to leave the property out then, or .orValue(…)."
-            return [EvaluationError("The result is an optional, which may hold nothing.", hint=hint, id="type-mismatch")]
-        if known.is_only("timestamp", "duration", "bytes", "type"):
-            return [EvaluationError(f"A {known.text()} cannot stand in a resource.", hint="Convert it with string(…).", id="type-mismatch")]
-        if place.schema is None:
-            return []
-        if has_abstract(result):
-            fault = self._type_fault(known, place)
-            return [fault] if fault else []
-        validator = self.validator(place)
-        violations = validator.violations(result) if validator else []
-        if (
-            type(result) is float
-            and result.is_integer()
-            and type_of_schema({"allOf": []} if validator is None else self.part(place)).is_only("int")
-        ):
-            violations = [
-                Violation(
-                    "type",
-                    (),
-                    f"{{name}} takes an integer, and this gives the double {shown(result)}.",
-                    "Write int(…) around the expression.",
-                    "",
-                )
-            ]
-        return [_violation_error(violation, place) for violation in violations if not (violation.id == "unknown" and violation.pointer)]
-
-    def _type_fault(self, known: Type, place: _Place) -> EvaluationError | None:
-        wanted = type_of_schema(self.part(place), place.schema)
-        name = f"`{pointer_text(place.pointer)}`"
-        if not wanted.kinds or not known.kinds:
-            return None
-        kinds = wanted.kinds | {"int"} if "double" in wanted.kinds else wanted.kinds
-        if known.kinds.isdisjoint(kinds):
-            return EvaluationError(f"{name} takes {_article(wanted)}, and this gives {_article(known)}.", id="property-type")
-        if (
-            wanted.options is not None
-            and known.options is not None
-            and not set(map(shown, known.options)) & set(map(shown, wanted.options))
-        ):
-            hint = next((advice for option in known.options if (advice := did_you_mean(str(option), map(str, wanted.options)))), "")
-            return EvaluationError(f"{name} takes {wanted.text()}, and this gives {known.text()}.", hint=hint, id="property-value")
-        if known.is_only("int", "double") and (_above(known.low, wanted.high) or _above(wanted.low, known.high)):
-            return EvaluationError(f"{name} takes {wanted.text()}, and this gives {known.text()}.", id="property-range")
-        if (
-            known.is_only("string")
-            and wanted.is_only("string")
-            and (_above(known.shortest, wanted.longest) or _above(wanted.shortest, known.longest))
-        ):
-            return EvaluationError(f"{name} takes a text of another length than this can have.", id="property-length")
-        return None
 
     # -- combinations
 
@@ -584,45 +507,6 @@ class _TypeCheck:
             self.resource_types[resource.name] = known
         return self.resource_types[resource.name]
 
-    # -- schemas
-
-    def part(self, place: _Place) -> Any:
-        parts = subschema(place.schema, place.pointer)
-        return parts[0] if len(parts) == 1 else {}
-
-    def validator(self, place: _Place) -> Validator | None:
-        key = (place.address, place.pointer)
-        if key not in self.validators:
-            part = self.part(place)
-            try:
-                self.validators[key] = Validator(part) if part and "$ref" not in shown(part) else None
-            except SchemaError:
-                self.validators[key] = None
-        return self.validators[key]
-
-
-def _text_fault(result: Any) -> EvaluationError | None:
-    known = type_of_value(result)
-    if known.may_be("string", "bool", "int", "double", "uint"):
-        return None
-    hint = (
-        "Write .orValue(…) to say what holds instead."
-        if known.is_only("optional_type")
-        else "Choose one of its fields, or write as_json(…)."
-    )
-    return EvaluationError(
-        f"Only text, booleans and numbers can be joined into text, and this is {known.text()}.", hint=hint, id="type-mismatch"
-    )
-
-
-def _violation_error(violation: Violation, place: _Place) -> EvaluationError:
-    pointer = (*place.pointer, *violation.pointer)
-    return EvaluationError(
-        violation.message.replace("{name}", f"`{pointer_text(pointer)}`"),
-        hint=violation.hint,
-        id=f"property-{violation.id}",
-    )
-
 
 def _condition_references(condition: Condition) -> list[Any]:
     return condition.content.program.reads if isinstance(condition.content, Formula) else []
@@ -630,22 +514,3 @@ def _condition_references(condition: Condition) -> list[Any]:
 
 def _condition_names(condition: Condition) -> list[str]:
     return [reference.name for reference in _condition_references(condition)]
-
-
-def _above(low: float | None, high: float | None) -> bool:
-    return low is not None and high is not None and low > high
-
-
-def _article(known: Type) -> str:
-    words = {
-        "int": "an integer",
-        "double": "a number",
-        "string": "text",
-        "bool": "true or false",
-        "list": "a list",
-        "map": "a map",
-        "null_type": "null",
-    }
-    if known.options is not None and len(known.options) <= 4:
-        return known.text()
-    return listed((words.get(each, each) for each in sorted(known.kinds)), "or")

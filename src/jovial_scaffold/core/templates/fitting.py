@@ -1,0 +1,166 @@
+"""Whether a result, or what is known of one, fits the place it is put in: a property, a text, `$when`, `$per`."""
+
+from typing import Any, NamedTuple
+
+from jovial_scaffold.core.expressions.errors import EvaluationError
+from jovial_scaffold.core.expressions.types import Type, has_abstract, type_of_value
+from jovial_scaffold.core.schemas.types import type_of_schema
+from jovial_scaffold.core.schemas.validation import SchemaError, Validator, Violation, subschema
+from jovial_scaffold.core.text.source import Pointer, pointer_text
+from jovial_scaffold.core.text.wording import did_you_mean, listed, shown
+
+
+class PropertyPlace(NamedTuple):
+    """A property of a resource type: the type's schema and id, and the pointer into it; no schema for what stands elsewhere."""
+
+    schema: dict[str, Any] | None
+    type_id: str
+    pointer: Pointer
+
+    def below(self, step: str | int) -> "PropertyPlace":
+        """A part of the property."""
+        return self._replace(pointer=(*self.pointer, step))
+
+
+class Fitting:
+    """Judges results for properties; the schemas of properties are compiled once."""
+
+    def __init__(self) -> None:
+        self._validators: dict[tuple[str, Pointer], Validator | None] = {}
+
+    def faults(self, place: PropertyPlace, result: Any) -> list[EvaluationError]:
+        """What is wrong with a result: all that its schema says of a value, or that no value of its type fits."""
+        known = type_of_value(result)
+        if known.is_only("optional_type"):
+            hint = "Write ${?…} to leave the property out then, or .orValue(…)."
+            return [EvaluationError("The result is an optional, which may hold nothing.", hint=hint, id="type-mismatch")]
+        if known.is_only("timestamp", "duration", "bytes", "type"):
+            return [EvaluationError(f"A {known.text()} cannot stand in a resource.", hint="Convert it with string(…).", id="type-mismatch")]
+        if place.schema is None:
+            return []
+        if has_abstract(result):
+            fault = self._type_fault(place, known)
+            return [fault] if fault else []
+        validator = self._validator(place)
+        violations = validator.violations(result) if validator else []
+        if (
+            type(result) is float
+            and result.is_integer()
+            and type_of_schema({"allOf": []} if validator is None else self._part(place)).is_only("int")
+        ):
+            violations = [
+                Violation(
+                    "type",
+                    (),
+                    f"{{name}} takes an integer, and this gives the double {shown(result)}.",
+                    "Write int(…) around the expression.",
+                    "",
+                )
+            ]
+        return [_violation_error(violation, place) for violation in violations if not (violation.id == "unknown" and violation.pointer)]
+
+    def _type_fault(self, place: PropertyPlace, known: Type) -> EvaluationError | None:
+        wanted = type_of_schema(self._part(place), place.schema)
+        name = f"`{pointer_text(place.pointer)}`"
+        if not wanted.kinds or not known.kinds:
+            return None
+        kinds = wanted.kinds | {"int"} if "double" in wanted.kinds else wanted.kinds
+        if known.kinds.isdisjoint(kinds):
+            return EvaluationError(f"{name} takes {_article(wanted)}, and this gives {_article(known)}.", id="property-type")
+        if (
+            wanted.options is not None
+            and known.options is not None
+            and not set(map(shown, known.options)) & set(map(shown, wanted.options))
+        ):
+            hint = next((advice for option in known.options if (advice := did_you_mean(str(option), map(str, wanted.options)))), "")
+            return EvaluationError(f"{name} takes {wanted.text()}, and this gives {known.text()}.", hint=hint, id="property-value")
+        if known.is_only("int", "double") and (_above(known.low, wanted.high) or _above(wanted.low, known.high)):
+            return EvaluationError(f"{name} takes {wanted.text()}, and this gives {known.text()}.", id="property-range")
+        if (
+            known.is_only("string")
+            and wanted.is_only("string")
+            and (_above(known.shortest, wanted.longest) or _above(wanted.shortest, known.longest))
+        ):
+            return EvaluationError(f"{name} takes a text of another length than this can have.", id="property-length")
+        return None
+
+    def _part(self, place: PropertyPlace) -> Any:
+        parts = subschema(place.schema, place.pointer)
+        return parts[0] if len(parts) == 1 else {}
+
+    def _validator(self, place: PropertyPlace) -> Validator | None:
+        key = (place.type_id, place.pointer)
+        if key not in self._validators:
+            part = self._part(place)
+            try:
+                self._validators[key] = Validator(part) if part and "$ref" not in shown(part) else None
+            except SchemaError:
+                self._validators[key] = None
+        return self._validators[key]
+
+
+def condition_fault(result: Any, role: str) -> EvaluationError | None:
+    """The error of a `$when`, loop or key that surely gives something else; None where it may fit."""
+    known = type_of_value(result)
+    if role == "$when" and not known.may_be("bool"):
+        return EvaluationError(f"`$when` takes true or false, and this gives {known.text()}.", id="type-mismatch")
+    if role == "loop" and not known.may_be("list", "map"):
+        return EvaluationError(f"`$per` goes over a list or map, and this gives {known.text()}.", id="loop-invalid")
+    if role == "key" and not known.may_be("string", "int"):
+        return EvaluationError(f"The key of an item is a text or an integer, and this is {known.text()}.", id="key-invalid")
+    return None
+
+
+def omittable_fault(result: Any) -> EvaluationError | None:
+    """The error of `${?…}` around what is no optional."""
+    known = type_of_value(result)
+    if not known.may_be("optional_type"):
+        return EvaluationError(
+            f"`${{?…}}` takes an optional, and this is {known.text()}.",
+            hint="Write ${…} for a value that is always there.",
+            id="type-mismatch",
+        )
+    return None
+
+
+def text_fault(result: Any) -> EvaluationError | None:
+    """The error of joining what has no text into a text."""
+    known = type_of_value(result)
+    if known.may_be("string", "bool", "int", "double", "uint"):
+        return None
+    hint = (
+        "Write .orValue(…) to say what holds instead."
+        if known.is_only("optional_type")
+        else "Choose one of its fields, or write as_json(…)."
+    )
+    return EvaluationError(
+        f"Only text, booleans and numbers can be joined into text, and this is {known.text()}.", hint=hint, id="type-mismatch"
+    )
+
+
+def _violation_error(violation: Violation, place: PropertyPlace) -> EvaluationError:
+    pointer = (*place.pointer, *violation.pointer)
+    return EvaluationError(
+        violation.message.replace("{name}", f"`{pointer_text(pointer)}`"),
+        hint=violation.hint,
+        id=f"property-{violation.id}",
+    )
+
+
+def _above(low: float | None, high: float | None) -> bool:
+    return low is not None and high is not None and low > high
+
+
+def _article(known: Type) -> str:
+    words = {
+        "int": "an integer",
+        "double": "a number",
+        "string": "text",
+        "bool": "true or false",
+        "list": "a list",
+        "map": "a map",
+        "null_type": "null",
+    }
+    if known.options is not None and len(known.options) <= 4:
+        return known.text()
+    return listed((words.get(each, each) for each in sorted(known.kinds)), "or")
