@@ -3,10 +3,12 @@
 from typing import Any
 
 import pytest
+import yaml
 
 from jovial_scaffold import Project
 from jovial_scaffold.core.findings import Finding, Span, merged
 from jovial_scaffold.core.project import Overrides
+from jovial_scaffold.core.text.source import pointer_text
 from tests.support import Write, load_cases
 
 PROJECT = """project: trial
@@ -66,3 +68,45 @@ resources:
     assert finding.id == "property-type" and finding.where == "pool:copies" and finding.environments == ("sandbox",)
     assert [(r.span.file, r.span.line, r.span.column) for r in finding.related] == [("sandbox.yaml", 2, 11)]
     assert finding.message == '`copies` takes an integer, and this gives the text "three".'
+
+
+@pytest.mark.parametrize("case", load_cases("project.yaml"))
+def test_project_file(write: Write, case: dict[str, Any]) -> None:
+    template = "resources: {net (fulmar.network): {name: net, range: 10.0.0.0/8}}\n"
+    project = Project.load(write({"jovial.yaml": case["file"], "line.yaml": template, "values.txt": "a"}))
+    found = [f for f in project.check().findings if f.span and f.span.file == "jovial.yaml"]
+    assert sorted([f.id, f.level, f.span.line, f.span.column] for f in found if f.span) == sorted(case["findings"]), found
+
+
+@pytest.mark.parametrize("case", load_cases("rules.yaml"))
+def test_rules(write: Write, case: dict[str, Any]) -> None:
+    files = {
+        "jovial.yaml": "project: trial\ntemplate: line.yaml\ncatalogs: [fulmar]\nrulesets: [rules.yaml]\n"
+        "environments: {sandbox: {parameters: [], labels: {tier: low}}}\n",
+        "line.yaml": "parameters: {copies: {type: integer, default: 3, description: d}}\n"
+        "resources:\n  net (fulmar.network): {name: net-a, range: 10.0.0.0/8}\n"
+        '  pool (fulmar.machine_pool): {name: pool-a, image: i, size: s, copies: "${copies}"}\noutputs: {size: "${pool.copies}"}\n',
+        "rules.yaml": yaml.safe_dump({"ruleset": "R", "let": case.get("let", {}), "rules": {"r": case["rule"]}}),
+    }
+    found = Project.load(write(files)).check().findings
+    assert sorted([f.id, f.level, f.address] for f in found) == sorted(said[:3] for said in case["said"]), found
+    for identity, _, address, part in case["said"]:
+        assert any(part in f"{f.message} {f.hint}" for f in found if f.id == identity and f.address == address), found
+
+
+@pytest.mark.parametrize("case", load_cases("comparing.yaml"))
+def test_comparing(write: Write, case: dict[str, Any]) -> None:
+    files = {
+        "jovial.yaml": "project: trial\ntemplate: line.yaml\ncatalogs: [fulmar]\nenvironments:\n"
+        "  a: {parameters: [a.yaml], labels: {tier: low}}\n  b: {parameters: [b.yaml], labels: {tier: high}}\n",
+        "line.yaml": case["template"],
+        "a.yaml": yaml.safe_dump(case.get("a", {})),
+        "b.yaml": yaml.safe_dump(case.get("b", {})),
+    }
+    project = Project.load(write(files))
+    assert [f for f in project.check().findings if f.level == "error"] == []
+    rows = []
+    for row in project.compare().rows:
+        values = [row.values.get(name, "absent") for name in ("a", "b")]
+        rows.append([row.address, pointer_text(row.pointer), *values, [driver.parameter for driver in row.drivers]])
+    assert rows == case["rows"]

@@ -9,6 +9,7 @@ from hypothesis import HealthCheck, assume, given, settings
 from hypothesis import strategies as st
 
 from jovial_scaffold import Project
+from jovial_scaffold.core.expressions import compile_expression
 from jovial_scaffold.core.expressions.errors import EvaluationError
 from jovial_scaffold.core.expressions.evaluation import evaluate
 from jovial_scaffold.core.expressions.parser import parse
@@ -279,3 +280,10 @@ def test_types_as_people_read_them() -> None:
     assert type_of_schema(SCHEMAS["count"]).text() == "int from 1 to 8"
     assert type_of_schema(SCHEMAS["stations"]).text() == "list of map with code, name and zone"
     assert joined([BOOL, STRING]).text() == "bool or string" and ANY.text() == "anything"
+
+
+@pytest.mark.parametrize("case", load_cases("types.yaml"))
+def test_type_of_an_expression(case: dict[str, Any]) -> None:
+    types = {name: type_of_schema(schema) for name, schema in SCHEMAS.items()}
+    known, errors = compile_expression(case["expression"], types).check()
+    assert errors == [] and known.text() == case["type"]
