@@ -1,6 +1,7 @@
 """Text with `${…}` to parts: literal text and expressions, each with its offsets (docs/expressions.md, "Placeholders")."""
 
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any
 
 from jovial_scaffold.core.expressions.errors import EvaluationError, SyntaxProblem
@@ -45,7 +46,7 @@ def bare(text: str) -> Formula:
     """An expression that stands without `${}`. Raises SyntaxProblem."""
     if text.startswith("${") and text.endswith("}"):
         raise SyntaxProblem("This key takes an expression by itself.", 0, len(text), f"Write it without ${{}}: {text[2:-1].strip()}")
-    return Formula(Program(parse(text)), text, 0)
+    return Formula(_program(text), text, 0)
 
 
 def template_text(text: str) -> str | Formula | Joined | Omittable:
@@ -68,7 +69,7 @@ def template_text(text: str) -> str | Formula | Joined | Omittable:
             end = expression_end(text, dollar + 2)
             optional = text.startswith("?", dollar + 2)
             start = dollar + 2 + optional
-            formula = Formula(Program(_parse_at(text[start:end], start)), text[start:end], start)
+            formula = Formula(_parse_at(text[start:end], start), text[start:end], start)
             if optional:
                 if dollar or end + 1 != len(text):
                     raise SyntaxProblem(
@@ -90,9 +91,15 @@ def template_text(text: str) -> str | Formula | Joined | Omittable:
     return Joined(tuple(parts)) if parts else ""
 
 
-def _parse_at(text: str, offset: int) -> Node:
+@lru_cache(maxsize=8192)
+def _program(text: str) -> Program:
+    """One program for all places that hold the same text: it is parsed once, and hot sooner."""
+    return Program(parse(text))
+
+
+def _parse_at(text: str, offset: int) -> Program:
     try:
-        return parse(text)
+        return _program(text)
     except SyntaxProblem as problem:
         problem.start += offset
         problem.end += offset

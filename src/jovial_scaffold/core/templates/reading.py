@@ -144,7 +144,6 @@ class _Reader(Compiler):
 
     def name(self, name: str, origin: Origin) -> bool:
         """Whether a name may be declared; says why not."""
-        span = origin.key_span()
         if not is_name(name):
             suggestion = re.sub(r"[^a-z0-9_]+", "_", name.lower()).strip("_")
             hint = (
@@ -152,11 +151,11 @@ class _Reader(Compiler):
                 if is_name(suggestion)
                 else f"A name begins with a letter and has at most {NAME_LENGTH.most} of a-z, 0-9 and _."
             )
-            self.report("name-invalid", f"`{shown(name)[1:-1]}` cannot be a name.", span, hint)
+            self.report("name-invalid", f"`{shown(name)[1:-1]}` cannot be a name.", origin.key_span(), hint)
             self.unknown_names.add(name)
             return False
         if name in _FORBIDDEN:
-            self.report("name-invalid", f"`{name}` cannot be a name: it is {_FORBIDDEN[name]}.", span, "Choose another name.")
+            self.report("name-invalid", f"`{name}` cannot be a name: it is {_FORBIDDEN[name]}.", origin.key_span(), "Choose another name.")
             self.unknown_names.add(name)
             return False
         first = self.declared.get(name)
@@ -167,7 +166,7 @@ class _Reader(Compiler):
             self.report(
                 "name-declared-twice",
                 f"The name `{name}` is taken.",
-                span,
+                origin.key_span(),
                 "Names of parameters, values, resources and outputs share one namespace.",
                 related=related,
             )

@@ -2,7 +2,7 @@
 
 
 class ComparedUnknown(Exception):
-    """An unknown value was compared with another: whoever did so forgot that it may be unknown."""
+    """An unknown value was compared by `==`: whoever did so forgot that a value may be unknown."""
 
 
 class Unknown:
@@ -11,12 +11,9 @@ class Unknown:
     __slots__ = ()
 
     def __eq__(self, other: object) -> bool:
-        if other is self:
-            return True
         raise ComparedUnknown
 
-    def __hash__(self) -> int:
-        return 0
+    __hash__ = None  # type: ignore[assignment]  # what cannot be compared cannot be a key
 
     def __repr__(self) -> str:
         return "(unknown)"
