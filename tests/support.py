@@ -10,6 +10,12 @@ from typing import Any
 
 import pytest
 import yaml
+from hypothesis import settings
+
+# On a shared machine a slow example is no failure; where a change is judged, the same examples are tried every time.
+settings.register_profile("developer", deadline=None)
+settings.register_profile("judged", deadline=None, derandomize=True)
+settings.load_profile("judged" if os.environ.get("CI") else "developer")
 
 CASES = Path(__file__).parent / "cases"
 Write = Callable[[Mapping[str, str]], Path]

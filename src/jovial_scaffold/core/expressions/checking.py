@@ -132,7 +132,12 @@ class Checker(Evaluator):
     def part(self, node: Node, known: Type, key: Any, optional: bool, at: tuple[int, int]) -> Any:
         """`.key` or `["key"]` of a value whose type is known."""
         if "optional_type" in known.kinds and known.items is not None:
-            return Abstract(Type(frozenset(("optional_type",)), items=_unmarked(self.part(node, known.items, key, True, at))))
+            try:
+                held = self.part(node, known.items, key, True, at)
+            except EvaluationError as error:
+                self.problems.append(error)  # an optional that holds nothing gives no error
+                return UNKNOWN
+            return Abstract(Type(frozenset(("optional_type",)), items=_unmarked(held)))
         if not known.may_be("map"):
             raise _at(EvaluationError(f"`.{key}` needs a map or resource, and this is {known.text()}.", id="type-mismatch"), at)
         found = ANY
