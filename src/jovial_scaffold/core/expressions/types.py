@@ -7,7 +7,8 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 from typing import Any
 
-from jovial_scaffold.core.expressions.values import Optional, equal, type_name
+from jovial_scaffold.core.expressions.values import Optional, Pending, Secret, equal, type_name
+from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.text.wording import listed, shown
 
 MOST_OPTIONS = 64
@@ -101,8 +102,8 @@ def settled(known: Type) -> Any:
 
 
 def has_abstract(value: Any) -> bool:
-    """Whether a mark stands in a value, at any depth."""
-    if isinstance(value, Abstract):
+    """Whether a mark of any kind stands in a value, at any depth."""
+    if isinstance(value, Abstract | Pending | Secret) or value is UNKNOWN:
         return True
     if type(value) is list:
         return any(map(has_abstract, value))
@@ -115,6 +116,8 @@ def type_of_value(value: Any) -> Type:
     """The type of a value, with marks inside taken for what they stand for."""
     if isinstance(value, Abstract):
         return value.type
+    if isinstance(value, Pending | Secret) or value is UNKNOWN:
+        return ANY
     kind = frozenset((type_name(value),))
     if type(value) is list:
         items = [type_of_value(item) for item in value]

@@ -37,8 +37,10 @@ def read_json(text: str) -> tuple[Any, list[Problem]]:
     except json.JSONDecodeError as error:
         if not text.strip():
             return None, []
-        end = min(error.pos + 1, len(text))
-        return UNKNOWN, [Problem("json-syntax", _explain(error, text), error.pos, end, _advice(error, text))]
+        at = error.pos
+        if "trailing comma" in error.msg:  # from Python 3.13 on, it is reported at the comma itself
+            at += 1 + len(text[at + 1 :]) - len(text[at + 1 :].lstrip())
+        return UNKNOWN, [Problem("json-syntax", _explain(error.msg, at, text), at, min(at + 1, len(text)), _advice(at, text))]
     except RecursionError:
         return UNKNOWN, [_too_deep(text)]
     if not doubled and not strange and text.count("[") + text.count("{") <= NESTING.most:
@@ -67,24 +69,26 @@ def _too_deep(text: str) -> Problem:
     return Problem(NESTING.finding, f"Values are nested deeper than {NESTING.most} levels.", 0, min(1, len(text)))
 
 
-def _explain(error: json.JSONDecodeError, text: str) -> str:
-    found = text[error.pos : error.pos + 1]
+def _explain(said: str, at: int, text: str) -> str:
+    found = text[at : at + 1]
     what = f"`{found}`" if found.strip() else ("the end of the file" if not found else "a line break or space")
     expected = {
         "Expecting value": "a value",
         "Expecting property name enclosed in double quotes": "a key in double quotes",
+        "Illegal trailing comma before end of object": "a key in double quotes",
+        "Illegal trailing comma before end of array": "a value",
         "Expecting ':' delimiter": "a `:`",
         "Expecting ',' delimiter": "a `,` or the closing bracket",
         "Extra data": "the end of the file",
-    }.get(error.msg)
-    return f"This is not JSON: {expected} is expected, and {what} is found." if expected else f"This is not JSON: {error.msg}."
+    }.get(said)
+    return f"This is not JSON: {expected} is expected, and {what} is found." if expected else f"This is not JSON: {said}."
 
 
-def _advice(error: json.JSONDecodeError, text: str) -> str:
-    before = text[: error.pos].rstrip()
-    if before.endswith(",") and text[error.pos : error.pos + 1] in "]}":
+def _advice(at: int, text: str) -> str:
+    before = text[:at].rstrip()
+    if before.endswith(",") and text[at : at + 1] in "]}":
         return "Remove the comma before the closing bracket."
-    if text.startswith(("//", "#", "/*"), error.pos):
+    if text.startswith(("//", "#", "/*"), at):
         return "JSON has no comments; YAML has."
     return ""
 
