@@ -343,3 +343,52 @@ def test_the_manual_of_functions_is_the_table() -> None:
     from jovial_scaffold.reports.functions import function_manual
 
     assert (SCHEMAS.parent / "functions.md").read_text("utf-8") == function_manual(list(FUNCTIONS.values()))
+
+
+def test_the_run_has_a_date_a_revision_and_an_author(demo: Path) -> None:
+    def git(*arguments: str) -> None:
+        subprocess.run(
+            ["git", "-c", "user.name=desk", "-c", "user.email=desk@ridgeline.example", *arguments],
+            cwd=demo,
+            check=True,
+            capture_output=True,
+        )
+
+    git("init", "-q")
+    git("add", "-A")
+    git("commit", "-qm", "first")
+    result = jovial("evaluate", "context.run", "--environment", "live", cwd=demo, env={"SOURCE_DATE_EPOCH": "0"})
+    run = json.loads(result.stdout)
+    assert run["date"] == "1970-01-01" and len(run["revision"]) == 12 and "author" in run
+
+
+def test_a_secret_in_clear_text_is_an_error_where_git_keeps_the_file(demo: Path) -> None:
+    common = demo / "parameters/common.yaml"
+    common.write_text(common.read_text() + "desk_password: edelweiss-over-the-tunnel\n")
+
+    def levels() -> list[Any]:
+        findings = valid("check", jovial("check", "--format", "json", cwd=demo).stdout)["findings"]
+        return [(f["id"], f["level"], f["environments"]) for f in findings]
+
+    everywhere = ["sandbox", "rehearsal", "live"]
+    assert levels() == [("secret-in-clear", "warning", everywhere)]
+    subprocess.run(["git", "init", "-q"], cwd=demo, check=True)
+    assert levels() == [("secret-in-clear", "warning", everywhere)]
+    subprocess.run(["git", "add", "parameters"], cwd=demo, check=True)
+    assert levels() == [("secret-in-clear", "error", everywhere)]
+
+
+def test_a_static_finding_and_its_environments_are_one(demo: Path) -> None:
+    line = demo / "line.yaml"
+    line.write_text(
+        line.read_text()
+        .replace("size: ${scale.gate}", "size: ${scale.gaet}")
+        .replace("sandbox: {gate: xs, timetable: xs,", "sandbox: {gate: xs, timetable: 3,")
+    )
+    findings = valid("check", jovial("check", "--format", "json", cwd=demo).stdout)["findings"]
+    assert [(f["id"], f["environments"]) for f in findings] == [
+        ("key-missing", ["sandbox", "rehearsal", "live"]),
+        ("property-value", ["sandbox"]),
+    ]
+    assert findings[0]["address"] == "gates" and len(findings[0]["elsewhere"]) == 5
+    assert '"sandbox"' in findings[1]["hint"] and findings[1]["related"][0]["file"] == "parameters/sandbox.yaml"

@@ -53,7 +53,7 @@ def command(
     scope: Scope = MapScope(names)
     if environment is not None:
         try:
-            loaded = load(project, with_values, with_file)
+            loaded = load(project, with_values, with_file, run_needed="context" in expression)
             below: Scope = loaded.scope(environment)
         except ProjectError as error:
             raise typer.Exit(unusable(error)) from None

@@ -49,7 +49,7 @@ OneEnvironment = Annotated[str, typer.Argument(help="The environment.", show_def
 Format = Annotated[ReportFormat, typer.Option("--format", help="How the result is written.")]
 
 
-def load(path: Path | None, values: list[str] | None, files: list[Path] | None) -> Project:
+def load(path: Path | None, values: list[str] | None, files: list[Path] | None, run_needed: bool = False) -> Project:
     """The project with what the command line adds. Raises ProjectError."""
     pairs = []
     for text in values or ():
@@ -57,7 +57,7 @@ def load(path: Path | None, values: list[str] | None, files: list[Path] | None) 
         if not equals or not name:
             raise typer.BadParameter(f"{text!r} is not of the form name=value.", param_hint="--with")
         pairs.append((name, value))
-    overrides = Overrides(os.environ, tuple(files or ()), tuple(pairs), _run)
+    overrides = Overrides(os.environ, tuple(files or ()), tuple(pairs), _run, run_needed)
     return Project.load(path or Path(), overrides)
 
 

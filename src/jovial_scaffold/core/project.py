@@ -35,13 +35,14 @@ _VARIABLE_PREFIX = "JOVIAL_PARAMETER_"
 class Overrides:
     """What the caller adds to every environment: process variables, further files, and `name=value` pairs; later wins.
 
-    `run` gives `context.run` (date, revision, author) and is called only where a template reads it.
+    `run` gives `context.run` (date, revision, author) and is called only where a template reads it, or where `run_needed` says so.
     """
 
     process: Mapping[str, str] = field(default_factory=dict)
     files: tuple[Path, ...] = ()
     values: tuple[tuple[str, str], ...] = ()
     run: Callable[[], Mapping[str, str]] = dict
+    run_needed: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,7 +79,12 @@ class Project:
         cycle_findings, self._in_cycle = resource_cycles(self._template, self._reached)
         self._findings += cycle_findings
         self._checker = Checker(self._template)
-        self._run = {"date": "", "revision": "", "author": "", **(self._overrides.run() if reads_run(self._template) else {})}
+        self._run = {
+            "date": "",
+            "revision": "",
+            "author": "",
+            **(self._overrides.run() if reads_run(self._template) or self._overrides.run_needed else {}),
+        }
 
     @classmethod
     def load(cls, path: str | Path = ".", overrides: Overrides | None = None) -> "Project":

@@ -64,7 +64,7 @@ class Checker:
             if name not in merged:
                 missing.append(declaration)
                 continue
-            findings += self._secrecy(parameters, declaration, merged[name], root, is_tracked)
+            findings += self._secrecy(parameters, declaration, root, is_tracked)
             parameters.values[name] = self._value(parameters, declaration, merged[name], root, process, findings)
         for declaration in missing:
             misspelt = declaration.name in meant
@@ -100,10 +100,8 @@ class Checker:
                     layer.hide(name)
         return meant
 
-    def _secrecy(
-        self, parameters: Parameters, declaration: Declaration, value: Any, root: Path, is_tracked: Callable[[Path], bool]
-    ) -> list[Finding]:
-        if not declaration.secret or is_source(value):
+    def _secrecy(self, parameters: Parameters, declaration: Declaration, root: Path, is_tracked: Callable[[Path], bool]) -> list[Finding]:
+        if not declaration.secret:
             return []
         findings = []
         for layer in parameters.layers:
