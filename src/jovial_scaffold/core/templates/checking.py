@@ -22,7 +22,18 @@ from jovial_scaffold.core.limits import STATIC_COMBINATIONS
 from jovial_scaffold.core.schemas.types import type_of_schema
 from jovial_scaffold.core.templates.compiling import formulas_of
 from jovial_scaffold.core.templates.fitting import Fitting, PropertyPlace, condition_fault, omittable_fault, text_fault
-from jovial_scaffold.core.templates.model import Compiled, Condition, Constant, Dynamic, ListValue, Loop, MapValue, Resource, Template
+from jovial_scaffold.core.templates.model import (
+    Compiled,
+    Condition,
+    Constant,
+    Dynamic,
+    ListValue,
+    Loop,
+    MapValue,
+    Requirement,
+    Resource,
+    Template,
+)
 from jovial_scaffold.core.text.source import Origin, pointer_text
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.text.wording import did_you_mean, listed, shown
@@ -129,6 +140,8 @@ class _TypeCheck:
         for declaration in self.template.parameters.values():
             if declaration.default is not None:
                 self.value(declaration.default, _Place())
+        for requirement in (*self.template.must, *(each for d in self.template.parameters.values() for each in d.must)):
+            self.requirement(requirement)
         for value in self.template.values.values():
             self.value(value.value, _Place())
         for resource in self.template.resources.values():
@@ -170,6 +183,12 @@ class _TypeCheck:
             for index, item in enumerate(compiled.items):
                 self.value(item, replace(place, property=place.property.below(index)))
 
+    def requirement(self, requirement: Requirement) -> None:
+        """A `must` is judged in combinations that every `must` allows, so what it compares is no news; its message is for the others."""
+        content = requirement.require.content
+        if isinstance(content, Formula):
+            self.formula(content, requirement.require.origin, _Place(), lambda result: condition_fault(result, "require"), comparing=False)
+
     def condition(self, condition: Condition, place: _Place, role: str) -> None:
         if not isinstance(condition.content, Formula):
             return
@@ -196,7 +215,7 @@ class _TypeCheck:
 
     # -- one expression
 
-    def formula(self, formula: Formula, origin: Origin, place: _Place, judge: Any) -> _Outcome:
+    def formula(self, formula: Formula, origin: Origin, place: _Place, judge: Any, comparing: bool = True) -> _Outcome:
         """Evaluate an expression for each combination of the finite values that it reads, and report what went wrong."""
         outcome = _Outcome()
         for assignment, assumed in self.combinations(formula, place):
@@ -229,7 +248,7 @@ class _TypeCheck:
         for absent in self.absent_reads(formula, place):
             self.note(outcome, *absent)
         self.findings += [self.finding(mistake, outcome, formula, origin, place) for mistake in outcome.mistakes.values()]
-        if not outcome.mistakes:
+        if comparing and not outcome.mistakes:
             self.comparisons(formula, origin, place, outcome)
         return outcome
 
