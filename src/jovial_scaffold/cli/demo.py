@@ -8,7 +8,8 @@ from typing import Annotated
 
 import typer
 
-from jovial_scaffold.cli.options import EXIT_UNUSABLE, print_findings
+from jovial_scaffold.cli import exit_codes
+from jovial_scaffold.cli.options import print_findings
 from jovial_scaffold.core.project import Overrides, Project
 from jovial_scaffold.reports.findings import closing_line
 from jovial_scaffold.reports.matrix import matrix_text
@@ -30,7 +31,7 @@ def command(
     folder = into or Path("ridgeline-flawed" if flawed else "ridgeline")
     if folder.exists() or folder.is_symlink():
         print(f"jovial: {folder} is there already, and nothing is overwritten. Name another folder with --into.", file=sys.stderr)
-        raise typer.Exit(EXIT_UNUSABLE)
+        raise typer.Exit(exit_codes.UNUSABLE)
     shutil.copytree(_SHIPPED / ("flawed" if flawed else "ridgeline"), folder)
     project = Project.load(folder, Overrides(os.environ))
     if flawed:
@@ -55,8 +56,8 @@ def _check(project: Project) -> None:
     result = project.check()
     print_findings(list(result.findings), project)
     counts = {level: result.count(level) for level in ("error", "warning", "note")}
-    line = closing_line(len(result.environments), result.resources, result.rules, counts, 0.0, style_for(sys.stdout, os.environ))
-    print(line.rpartition(" 0.00")[0])
+    line = closing_line(len(result.environments), result.resources, result.rules, counts, None, style_for(sys.stdout, os.environ))
+    print(line)
     print()
 
 

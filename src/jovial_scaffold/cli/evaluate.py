@@ -7,7 +7,8 @@ from typing import Annotated, Any
 
 import typer
 
-from jovial_scaffold.cli.options import EXIT_ERRORS, ProjectPath, WithFiles, WithValues, environment_names, load, unusable
+from jovial_scaffold.cli import exit_codes
+from jovial_scaffold.cli.options import ProjectPath, WithFiles, WithValues, environment_names, load, unusable
 from jovial_scaffold.core.expressions.errors import ExpressionError
 from jovial_scaffold.core.expressions.evaluation import evaluate
 from jovial_scaffold.core.expressions.parser import parse
@@ -73,7 +74,7 @@ def command(
         value = evaluate(node, scope)
     except ExpressionError as error:
         _explain(expression, error)
-        raise typer.Exit(EXIT_ERRORS) from None
+        raise typer.Exit(exit_codes.ERRORS) from None
     from jovial_scaffold.reports.machine import result_document, short_json_text
 
     sys.stdout.write(short_json_text(result_document(value)))
@@ -104,11 +105,11 @@ def _contents(file: Path) -> Any:
         found, findings = read_source(file, str(file))
         if found is None:
             _print(findings, None)
-            raise typer.Exit(EXIT_ERRORS)
+            raise typer.Exit(exit_codes.ERRORS)
         source = found
     if has_errors(findings):
         _print(findings, source)
-        raise typer.Exit(EXIT_ERRORS)
+        raise typer.Exit(exit_codes.ERRORS)
     return source.value
 
 

@@ -6,7 +6,8 @@ from typing import Annotated
 
 import typer
 
-from jovial_scaffold.cli.options import EXIT_UNUSABLE, Format, ReportFormat
+from jovial_scaffold.cli import exit_codes
+from jovial_scaffold.cli.options import Format, ReportFormat
 from jovial_scaffold.core.expressions.functions import FUNCTIONS, signatures
 from jovial_scaffold.core.text.wording import did_you_mean
 from jovial_scaffold.reports.terminal import style_for
@@ -30,7 +31,7 @@ def command(
     if not chosen:
         hint = did_you_mean(name or "", [each for each, _ in FUNCTIONS], "jovial functions lists them all.")
         print(f"jovial: there is no function `{name}`. {hint}", file=sys.stderr)
-        raise typer.Exit(EXIT_UNUSABLE)
+        raise typer.Exit(exit_codes.UNUSABLE)
     if format is ReportFormat.json:
         from jovial_scaffold.reports.machine import functions_document, json_text
 

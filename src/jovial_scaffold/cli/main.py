@@ -8,6 +8,7 @@ from typing import Any
 import typer
 
 from jovial_scaffold._version import __version__
+from jovial_scaffold.cli import exit_codes
 
 # name -> (module, the part of the day's work it belongs to, one line); a new command is one entry
 COMMANDS = {
@@ -19,7 +20,6 @@ COMMANDS = {
     "compare": ("jovial_scaffold.cli.compare", "Preview", "Show environments side by side, and what drives each difference."),
 }
 ABOUT = "Check cloud resource templates and preview every environment before anything is deployed."
-EXIT_UNUSABLE = 2
 
 
 def run(arguments: list[str]) -> int:
@@ -49,11 +49,11 @@ def _ended(error: Exception) -> int:
     show = getattr(error, "show", None)
     if show is not None:  # an error of the command line itself, which says what was expected
         show()
-        return EXIT_UNUSABLE
+        return exit_codes.UNUSABLE
     if isinstance(error, OSError):
         name = f"{error.filename}: " if error.filename else ""
         print(f"jovial: {name}{error.strerror or error}", file=sys.stderr)
-        return EXIT_UNUSABLE
+        return exit_codes.UNUSABLE
     raise error
 
 

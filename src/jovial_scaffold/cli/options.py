@@ -10,6 +10,7 @@ from typing import Annotated
 
 import typer
 
+from jovial_scaffold.cli import exit_codes
 from jovial_scaffold.core.findings import Finding, has_errors
 from jovial_scaffold.core.project import Overrides, Project
 from jovial_scaffold.core.project_file import ProjectError
@@ -18,8 +19,6 @@ from jovial_scaffold.core.text.source import Source
 from jovial_scaffold.core.text.writing import write_whole
 from jovial_scaffold.reports.findings import findings_text
 from jovial_scaffold.reports.terminal import style_for
-
-EXIT_ERRORS, EXIT_UNUSABLE = 1, 2
 
 
 class ReportFormat(StrEnum):
@@ -107,7 +106,7 @@ def unusable(error: ProjectError) -> int:
         return read_source(Path(name), name)[0] if Path(name).is_file() else None
 
     print(findings_text(error.findings, source, style, ()), file=sys.stderr)
-    return EXIT_UNUSABLE
+    return exit_codes.UNUSABLE
 
 
 def deliver(text: str, out: Path | None) -> None:
@@ -121,4 +120,4 @@ def deliver(text: str, out: Path | None) -> None:
 
 def exit_code(findings: list[Finding]) -> int:
     """1 where a finding is an error, else 0."""
-    return EXIT_ERRORS if has_errors(findings) else 0
+    return exit_codes.ERRORS if has_errors(findings) else 0

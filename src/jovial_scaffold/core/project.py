@@ -160,16 +160,7 @@ class Project:
         self.chosen((environment,))
         rendering, found = self._rendered(environment)
         findings = [*self._findings, *self._name_findings, *found, *rendering.findings]
-        return Rendering(
-            rendering.environment,
-            rendering.context,
-            rendering.parameters,
-            rendering.resources,
-            rendering.outputs,
-            rendering.scope,
-            merged(findings, self.environments),
-            rendering.waves,
-        )
+        return replace(rendering, findings=merged(findings, self.environments))
 
     def compare(
         self, environments: Iterable[str] = (), baseline: str | None = None, everything: bool = False, only: str = "*"

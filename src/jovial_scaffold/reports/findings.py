@@ -65,9 +65,9 @@ def _snippet(span: Span, source: Source | None, style: Style, level: str) -> Ite
     yield f"{style.paint('faint', ' ' * _GUTTER + ' │')} {' ' * (before + (1 if shift else 0))}{style.paint(level, '─' * length)}"
 
 
-def closing_line(environments: int, resources: int, rules: int, counts: dict[str, int], seconds: float, style: Style) -> str:
-    """What was looked at and what was found, in one line."""
+def closing_line(environments: int, resources: int, rules: int, counts: dict[str, int], seconds: float | None, style: Style) -> str:
+    """What was looked at and what was found, in one line; without the time where that would only be a number."""
     looked = f"{counted(environments, 'environment')}, {counted(resources, 'resource')}, {counted(rules, 'rule')} evaluated"
     found = [style.paint(level, counted(counts[level], level)) for level in counts if counts[level]]
     verdict = listed(found) if found else style.paint("good", "nothing to report")
-    return f"{looked}: {verdict}. {seconds:.2f} s"
+    return f"{looked}: {verdict}." + (f" {seconds:.2f} s" if seconds is not None else "")

@@ -1,7 +1,7 @@
 """An expression before its values are there: evaluated with types in the place of what is not known.
 
 What is known is computed as always, so that an error is a real one. Where only a type is known, an error is raised if no value of
-the type fits; if some fit and some do not, nothing is said. What stands behind a condition that is not known is `unsure`.
+the type fits; if some fit and some do not, nothing is said. What stands behind a condition that is not known may not come about: its errors are noted apart.
 """
 
 from collections.abc import Callable
@@ -71,7 +71,6 @@ class Checker(Evaluator):
     def __init__(self, scope: Scope, assumed: dict[Path, Any] | None = None) -> None:
         super().__init__(scope)
         self.assumed = assumed or {}
-        self.unsure = 0
         self.problems: list[EvaluationError] = []
         self.comparisons: dict[Node, Any] = {}
 
@@ -81,7 +80,6 @@ class Checker(Evaluator):
 
     def maybe(self, node: Node, names: Locals) -> Any:
         """A value behind a condition that is not known: its error is noted, and nothing is known of it then."""
-        self.unsure += 1
         try:
             return self.run(node, names)
         except BudgetError:
@@ -89,8 +87,6 @@ class Checker(Evaluator):
         except EvaluationError as error:
             self.problems.append(error)
             return UNKNOWN
-        finally:
-            self.unsure -= 1
 
     def strict(self, node: Node, function: Callable[..., Any], arguments: list[Any], shallow: bool = False) -> Any:
         """What has no rule of its own: nothing is known of its result."""
@@ -137,7 +133,7 @@ class Checker(Evaluator):
             except EvaluationError as error:
                 self.problems.append(error)  # an optional that holds nothing gives no error
                 return UNKNOWN
-            return Abstract(Type(frozenset(("optional_type",)), items=_unmarked(held)))
+            return Abstract(Type(frozenset(("optional_type",)), items=type_of_value(held)))
         if not known.may_be("map"):
             raise _at(EvaluationError(f"`.{key}` needs a map or resource, and this is {known.text()}.", id="type-mismatch"), at)
         found = ANY
@@ -155,7 +151,7 @@ class Checker(Evaluator):
                 return NONE
         if optional:
             value = settled(found)
-            return Optional(value) if required else Abstract(Type(frozenset(("optional_type",)), items=_unmarked(value)))
+            return Optional(value) if required else Abstract(Type(frozenset(("optional_type",)), items=type_of_value(value)))
         return settled(found)
 
     def has(self, node: Has, names: Locals) -> Any:
@@ -229,7 +225,7 @@ class Checker(Evaluator):
     def operation(self, node: Operation, names: Locals) -> Any:
         operator = node.operator
         if operator in ("&&", "||"):
-            return self.connected(node, names, operator == "||")
+            return self.logic(node, (lambda operand=operand: self.tested(operand, names) for operand in node.operands), operator == "||")
         operands = [self.run(operand, names) for operand in node.operands]
         if any(operand is UNKNOWN for operand in operands):
             return UNKNOWN
@@ -351,37 +347,13 @@ class Checker(Evaluator):
 
     # -- choices
 
-    def connected(self, node: Operation, names: Locals, decisive: bool) -> Any:
-        """`&&` and `||`: what stands behind an unknown operand may not matter."""
-        unknown = False
-        error: EvaluationError | None = None
-        for operand in node.operands:
-            try:
-                value = self.maybe(operand, names) if unknown else self.run(operand, names)
-            except BudgetError:
-                raise
-            except EvaluationError as raised:
-                error = error or raised
-                continue
-            if value is decisive:
-                return decisive
-            if isinstance(value, Abstract):
-                if not value.type.may_be("bool"):
-                    wrong = EvaluationError(f"A condition is true or false, and this is {value.type.text()}.", id="type-mismatch")
-                    error = error or _at(wrong, (operand.start, operand.end))
-                    continue
-                unknown = True
-            elif value is UNKNOWN:
-                unknown = True
-            elif type(value) is not bool:
-                wrong = EvaluationError("A condition is true or false, and this is {}.", value, id="type-mismatch")
-                error = error or _at(wrong, (operand.start, operand.end))
-        if error is not None:
-            if not unknown:
-                raise error
-            self.problems.append(error)
-            return UNKNOWN
-        return Abstract(BOOL) if unknown else not decisive
+    def tested(self, node: Node, names: Locals) -> Any:
+        """A value that may be a boolean. Raises EvaluationError at the operand that cannot."""
+        value = self.run(node, names)
+        known = type_of_value(value)
+        if known.may_be("bool"):
+            return value
+        raise _at(EvaluationError(f"A condition is true or false, and this is {known.text()}.", id="type-mismatch"), (node.start, node.end))
 
     def conditional(self, node: Conditional, names: Locals) -> Any:
         condition = self.run(node.condition, names)
@@ -459,7 +431,7 @@ class Checker(Evaluator):
         return super().decided(node, tests, result)
 
     def logic(self, node: Node, operands: Any, decisive: bool) -> Any:
-        """`all` and `exists` over a list that is there, whose items may hold marks."""
+        """`&&`, `||`, `all` and `exists`: an error beside an operand that is not known may not matter."""
         unknown = False
         error: EvaluationError | None = None
         for operand in operands:
@@ -496,10 +468,6 @@ def _not(value: Any) -> bool:
     if type(value) is bool:
         return not value
     raise EvaluationError("A condition is true or false, and this is {}.", value, id="type-mismatch")
-
-
-def _unmarked(value: Any) -> Type:
-    return type_of_value(value)
 
 
 def _path(node: Node) -> Path:

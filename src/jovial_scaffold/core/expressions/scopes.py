@@ -41,20 +41,28 @@ class MapScope:
         raise EvaluationError(f"Nothing is called `{name}` here.", hint=did_you_mean(name, self._known), id="name-unknown")
 
 
-class LayeredScope:
+class LookupScope:
+    """A scope whose `value` serves generated code as well."""
+
+    @property
+    def names(self) -> Names:
+        """What generated code looks names up in: the scope itself."""
+        return self
+
+    def __getitem__(self, name: str, /) -> Any:
+        return self.value(name)
+
+    def value(self, name: str) -> Any:
+        """The value of a name. Raises EvaluationError."""
+        raise NotImplementedError
+
+
+class LayeredScope(LookupScope):
     """A map of names before another scope."""
 
     def __init__(self, first: Mapping[str, Any], below: Scope) -> None:
         self.first = first
         self.below = below
-
-    @property
-    def names(self) -> Names:
-        """What generated code looks names up in."""
-        return self
-
-    def __getitem__(self, name: str) -> Any:
-        return self.value(name)
 
     def value(self, name: str) -> Any:
         """The value of a name. Raises EvaluationError."""

@@ -78,8 +78,8 @@ def _number(value: float) -> str:
 
 
 ANY = Type()
-BOOL, INT, DOUBLE, STRING = (Type(frozenset((kind,))) for kind in ("bool", "int", "double", "string"))
-LIST, MAP, OPTIONAL = (Type(frozenset((kind,))) for kind in ("list", "map", "optional_type"))
+BOOL, INT, STRING = (Type(frozenset((kind,))) for kind in ("bool", "int", "string"))
+LIST, MAP = (Type(frozenset((kind,))) for kind in ("list", "map"))
 
 
 class Abstract:

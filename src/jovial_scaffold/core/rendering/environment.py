@@ -10,6 +10,7 @@ from typing import Any
 
 from jovial_scaffold.core.expressions.errors import EvaluationError
 from jovial_scaffold.core.expressions.parts import sorted_keys
+from jovial_scaffold.core.expressions.scopes import LookupScope
 from jovial_scaffold.core.expressions.values import Pending, Record, Secret
 from jovial_scaffold.core.findings import Finding, Related
 from jovial_scaffold.core.parameters.resolving import Checker, Parameters
@@ -37,7 +38,7 @@ class Instance:
     reads: set[str] = field(default_factory=set)
 
 
-class Environment:
+class Environment(LookupScope):
     """The scope of a template's expressions in one environment."""
 
     def __init__(
@@ -62,14 +63,6 @@ class Environment:
         self._reading: list[set[str]] = [set()]
 
     # -- names
-
-    @property
-    def names(self) -> "Environment":
-        """What generated code looks names up in."""
-        return self
-
-    def __getitem__(self, name: str) -> Any:
-        return self.value(name)
 
     def value(self, name: str) -> Any:
         """The value of a name of the template. Raises EvaluationError where there is none."""

@@ -8,7 +8,7 @@ from jovial_scaffold.core.expressions.evaluation import evaluate
 from jovial_scaffold.core.expressions.library.strings import scalar_text
 from jovial_scaffold.core.expressions.placeholders import Formula, Joined
 from jovial_scaffold.core.expressions.references import Reference
-from jovial_scaffold.core.expressions.scopes import MapScope, Scope
+from jovial_scaffold.core.expressions.scopes import LookupScope, MapScope, Scope
 from jovial_scaffold.core.expressions.syntax import Macro, Node
 from jovial_scaffold.core.expressions.values import Pending, Secret
 from jovial_scaffold.core.findings import Finding, Related, Span
@@ -25,21 +25,13 @@ from jovial_scaffold.core.text.unknown import UNKNOWN
 _UNSET = frozenset(("key-missing", "index-range"))
 
 
-class _RuleScope:
+class _RuleScope(LookupScope):
     """The names that a rule sees; the ruleset's own values are computed when first read."""
 
     def __init__(self, names: dict[str, Any], values: dict[str, Named]) -> None:
         self.known = MapScope(names)
         self.values = values
         self.computing: set[str] = set()
-
-    @property
-    def names(self) -> "_RuleScope":
-        """What generated code looks names up in."""
-        return self
-
-    def __getitem__(self, name: str) -> Any:
-        return self.value(name)
 
     def value(self, name: str) -> Any:
         """The value of a name. Raises EvaluationError."""

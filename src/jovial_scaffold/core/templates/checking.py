@@ -13,7 +13,7 @@ from jovial_scaffold.core.expressions.checking import Checker, Path
 from jovial_scaffold.core.expressions.errors import BudgetError, EvaluationError
 from jovial_scaffold.core.expressions.placeholders import Formula, Joined, Omittable, join_parts
 from jovial_scaffold.core.expressions.references import references
-from jovial_scaffold.core.expressions.scopes import Scope
+from jovial_scaffold.core.expressions.scopes import LookupScope, Scope
 from jovial_scaffold.core.expressions.syntax import Literal, Node, Operation
 from jovial_scaffold.core.expressions.types import ANY, STRING, Abstract, Field, Type, has_abstract, joined, settled, type_of_value
 from jovial_scaffold.core.expressions.values import NONE, Optional
@@ -91,21 +91,13 @@ class _Outcome:
     comparisons: dict[Node, set[Any]] = field(default_factory=dict)
 
 
-class _Scope:
+class _Scope(LookupScope):
     """The names of a template under one assignment of finite parameters."""
 
     def __init__(self, check: "_TypeCheck", assignment: Assignment) -> None:
         self.check = check
         self.assignment = assignment
         self.values: dict[str, Any] = {}
-
-    @property
-    def names(self) -> "_Scope":
-        """Generated code is not used here."""
-        return self
-
-    def __getitem__(self, name: str) -> Any:
-        return self.value(name)
 
     def value(self, name: str) -> Any:
         """A value where it is known, else a mark with its type; unknown where a finding already speaks of it."""
@@ -225,8 +217,6 @@ class _TypeCheck:
             outcome.tried += 1
             scope = self.scope(assignment)
             checker = Checker(scope, assumed)
-            if sure is not True:
-                checker.unsure = 1
             try:
                 variables = self.variables(place, scope, checker)
                 result = checker.check(formula.node, variables)

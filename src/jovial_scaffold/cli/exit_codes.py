@@ -1,0 +1,4 @@
+"""How the program ends (docs/commands.md); 0 is no error."""
+
+ERRORS = 1
+UNUSABLE = 2
