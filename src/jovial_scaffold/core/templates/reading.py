@@ -326,6 +326,10 @@ class _Reader(Compiler):
             hint = did_you_mean(key_, _DIRECTIVES, f"A property that begins with a dollar sign is written ${key_}.")
             self.report("directive-unknown", f"The directive `{key_}` has no meaning on a resource.", origin.child(key_).key_span(), hint)
             del plain[key_]
+        for early in ("$keep", "$formerly"):
+            if early in directives:
+                told = f"`{early}` of `{name}` is not supported yet."
+                self.report("not-supported-yet", told, origin.child(early).key_span(), "It is read, and has no effect.", "note")
         value = self.map(plain, origin, in_list=False)
         if isinstance(value, Constant):
             value = MapValue(tuple((k, Constant(v, origin.child(k if k in plain else f"${k}"))) for k, v in value.value.items()), origin)
