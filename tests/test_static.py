@@ -18,7 +18,7 @@ from jovial_scaffold.core.expressions.types import ANY, BOOL, STRING, Type, join
 from jovial_scaffold.core.rendering.computing import plain
 from jovial_scaffold.core.schemas.types import type_of_schema
 from jovial_scaffold.core.schemas.validation import Validator
-from jovial_scaffold.core.templates.checking import check_types
+from jovial_scaffold.core.templates.checking import check_templates
 from jovial_scaffold.core.text.wording import shown
 from tests.support import Write, load_cases
 
@@ -48,7 +48,7 @@ def static_findings(write: Write, template: str, must: Any = None) -> list[Any]:
     head = f"parameters: {yaml.safe_dump(PARAMETERS, default_flow_style=True, width=100_000).strip()}\n"
     tail = yaml.safe_dump({"must": must}) if must else ""
     project = Project.load(write({"jovial.yaml": PROJECT, "line.yaml": head + template + tail}))
-    return check_types(project.template)
+    return check_templates([project.template])
 
 
 @pytest.mark.parametrize("case", load_cases("static.yaml"))
@@ -138,7 +138,7 @@ def test_an_error_is_never_a_false_alarm_and_a_type_never_a_lie(
     (folder / "jovial.yaml").write_text(PROJECT)
     (folder / "line.yaml").write_text(yaml.safe_dump({"parameters": PARAMETERS, "let": {"x": f"${{{text}}}"}}))
     project = Project.load(folder)
-    for finding in check_types(project.template):
+    for finding in check_templates([project.template]):
         if finding.level != "error":
             continue
         for name, options in (("setting", ["sandbox", "rehearsal", "live"]), ("flag", [True, False])):
@@ -215,7 +215,7 @@ def test_an_error_about_a_property_is_never_a_false_alarm(
     (folder / "jovial.yaml").write_text(PROJECT.replace("[fulmar]", "[trial.yaml]"))
     parameters = {name: {**schema, "description": "d"} for name, (schema, _) in (("a", a), ("b", b))}
     (folder / "line.yaml").write_text(yaml.safe_dump({"parameters": parameters, "resources": {"r (trial.thing)": {"p": f"${{{text}}}"}}}))
-    errors = [finding for finding in check_types(Project.load(folder).template) if finding.level == "error"]
+    errors = [finding for finding in check_templates([Project.load(folder).template]) if finding.level == "error"]
     values = {"a": data.draw(a[1]), "b": data.draw(b[1])}
     for name, (schema, _) in (("a", a), ("b", b)):
         if schema.get("type") == "number":

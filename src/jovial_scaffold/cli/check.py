@@ -3,6 +3,7 @@
 import os
 import sys
 import time
+from typing import Annotated
 
 import typer
 
@@ -23,6 +24,10 @@ from jovial_scaffold.core.project_file import ProjectError
 
 def command(
     environments: Environments = None,
+    template_only: Annotated[
+        bool, typer.Option("--template-only", help="Check the template and its modules, and no parameter file.")
+    ] = False,
+    draft: Annotated[bool, typer.Option("--draft", help="While a template is being written: unused names are notes.")] = False,
     project: ProjectPath = None,
     with_values: WithValues = None,
     with_file: WithFiles = None,
@@ -35,7 +40,7 @@ def command(
     began = time.perf_counter()
     try:
         loaded = load(project, with_values, with_file)
-        result = loaded.check(environments or ())
+        result = loaded.check(environments or (), draft, template_only)
     except ProjectError as error:
         raise typer.Exit(unusable(error)) from None
     findings = list(result.findings)

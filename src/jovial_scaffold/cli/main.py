@@ -17,6 +17,10 @@ COMMANDS = {
     "evaluate": ("jovial_scaffold.cli.evaluate", "Author", "Print the value of an expression, over an environment, a file or bound names."),
     "functions": ("jovial_scaffold.cli.functions", "Author", "List the functions of expressions, each with an example."),
     "render": ("jovial_scaffold.cli.render", "Preview", "Show the resources of one environment in deployment order."),
+    "fill": ("jovial_scaffold.cli.fill", "Author", "Fill in one text with placeholders, and never with nothing."),
+    "why": ("jovial_scaffold.cli.why", "Preview", "Explain where a rendered value comes from."),
+    "find": ("jovial_scaffold.cli.find", "Preview", "Find where a value that someone saw comes from."),
+    "survey": ("jovial_scaffold.cli.survey", "Author", "Give an overview of a template, or of any JSON or YAML file."),
     "compare": ("jovial_scaffold.cli.compare", "Preview", "Show environments side by side, and what drives each difference."),
 }
 ABOUT = "Check cloud resource templates and preview every environment before anything is deployed."

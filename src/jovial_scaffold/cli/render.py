@@ -8,6 +8,7 @@ from typing import Annotated
 
 import typer
 
+from jovial_scaffold.cli import exit_codes
 from jovial_scaffold.cli.options import (
     OneEnvironment,
     ProjectPath,
@@ -19,9 +20,12 @@ from jovial_scaffold.cli.options import (
     print_findings,
     unusable,
 )
+from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.findings import has_errors
 from jovial_scaffold.core.project_file import ProjectError
-from jovial_scaffold.core.rendering.rendering import Rendering
+from jovial_scaffold.core.rendering.rendering import Rendering, without_masks
+from jovial_scaffold.core.text.wording import counted
+from jovial_scaffold.core.text.writing import write_whole
 
 
 class RenderFormat(StrEnum):
@@ -39,6 +43,12 @@ def command(
     format: Annotated[
         RenderFormat, typer.Option("--format", help="`manifests` is a YAML stream of the bare properties.")
     ] = RenderFormat.text,
+    documents: Annotated[
+        Path | None, typer.Option("--documents", help="A folder to write the documents into, secrets masked.", show_default=False)
+    ] = None,
+    reveal: Annotated[
+        bool, typer.Option("--reveal-secrets", help="Write secrets as they are; only with --out, to a file that nobody else may read.")
+    ] = False,
     project: ProjectPath = None,
     with_values: WithValues = None,
     with_file: WithFiles = None,
@@ -47,6 +57,8 @@ def command(
 
     Example: jovial render live --format json --out live.json
     """
+    if reveal and (out is None or str(out) == "-" or not (out.is_file() or not out.exists())):
+        raise typer.BadParameter("secrets are written to a file only: add --out FILE.", param_hint="--reveal-secrets")
     try:
         loaded = load(project, with_values, with_file)
         rendering = loaded.render(environment)
@@ -54,7 +66,14 @@ def command(
         raise typer.Exit(unusable(error)) from None
     print_findings([finding for finding in rendering.findings if finding.level == "error"], loaded, to_stderr=True)
     if not has_errors(rendering.findings):
-        deliver(_written(loaded.name, rendering, format, out), out)
+        if reveal:
+            assert out is not None
+            write_whole(out, _written(loaded.name, without_masks(rendering), format, out), 0o600)
+            print(f"Written, with secrets: {out}", file=sys.stderr)
+        elif documents is None or out is not None:
+            deliver(_written(loaded.name, rendering, format, out), out)
+        if documents is not None:
+            _write_documents(rendering, documents)
     raise typer.Exit(exit_code(rendering.findings))
 
 
@@ -72,3 +91,21 @@ def _written(project: str, rendering: Rendering, format: RenderFormat, out: Path
     if format is RenderFormat.yaml:
         return yaml_text([render_document(project, rendering)], explicit=False)
     return yaml_text([public(resource.properties) for resource in rendering.resources.values()], explicit=True)
+
+
+def _write_documents(rendering: Rendering, folder: Path) -> None:
+    """Each document that has a target, below a folder; nothing outside of it is written, whatever links there are. Raises OSError."""
+    written = 0
+    for document in rendering.documents.values():
+        if document.to is None:
+            continue
+        target = folder / document.to
+        target.parent.mkdir(parents=True, exist_ok=True)
+        if not target.parent.resolve().is_relative_to(folder.resolve()):
+            print(f"jovial: {target} leads out of {folder} through a link, and is not written.", file=sys.stderr)
+            raise typer.Exit(exit_codes.ERRORS)
+        write_whole(target, document.text)
+        written += 1
+        if isinstance(document.value, Secret):
+            print(f"Secrets are masked in {target}.", file=sys.stderr)
+    print(f"Written: {counted(written, 'document')} in {folder}", file=sys.stderr)

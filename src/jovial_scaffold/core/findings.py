@@ -67,7 +67,10 @@ def merged(findings: Iterable[Finding], environment_order: Iterable[str] = ()) -
 
 
 # What a type does not have, a resource does not have, and a map does not hold, is one mistake where it is one place.
-_SAME = dict.fromkeys(("field-unknown", "property-unknown", "key-missing"), "part-unknown")
+_SAME = dict.fromkeys(("field-unknown", "property-unknown", "key-missing", "output-unknown"), "part-unknown") | dict.fromkeys(
+    ("must-never", "must-failed"), "must"
+)
+_SAYS_MORE = frozenset(("must-never",))
 
 
 def absorbed(static: Iterable[Finding], others: Iterable[Finding]) -> list[Finding]:
@@ -83,11 +86,12 @@ def absorbed(static: Iterable[Finding], others: Iterable[Finding]) -> list[Findi
         if same is None:
             rest.append(finding)
             continue
+        told = same if same.id in _SAYS_MORE else finding
         found[key] = replace(
             same,
-            id=finding.id,
+            id=told.id,
             level="error" if "error" in (same.level, finding.level) else same.level,
-            message=finding.message,
+            message=told.message,
             environments=tuple(dict.fromkeys((*same.environments, *finding.environments))),
             elsewhere=tuple(sorted({*same.elsewhere, finding.where} - {same.where, "", same.address})),
             related=tuple(dict.fromkeys((*same.related, *finding.related)))[: RELATED_PLACES.most],
@@ -104,6 +108,7 @@ def _join(same: list[Finding], rank: dict[str, int]) -> Finding:
         related.update(dict.fromkeys(finding.related))
     return replace(
         first,
+        hint=first.hint or next((finding.hint for finding in same if finding.hint), ""),
         environments=tuple(sorted(environments, key=lambda name: (rank.get(name, len(rank)), name))),
         elsewhere=tuple(addresses),
         related=tuple(list(related)[: RELATED_PLACES.most]),

@@ -29,6 +29,8 @@ RESULT_SIZE = Limit(4_000_000, "elements or characters", "expression-budget")
 PATTERN_LENGTH = Limit(2_000, "characters", "expression-budget")
 
 STATIC_COMBINATIONS = Limit(96, "combinations", "not-checked")
+FUNCTION_CALLS = Limit(10_000, "calls inside of one call", "expression-budget")
+INSTANCES = Limit(200_000, "resources and uses of modules", "too-many-resources")
 LOOP_ITEMS = Limit(100_000, "items", "loop-too-long")
 NAME_LENGTH = Limit(64, "characters", "name-invalid")
 RELATED_PLACES = Limit(6, "places", "related")

@@ -8,25 +8,30 @@ from typing import TYPE_CHECKING
 from jovial_scaffold.core.findings import Finding, Span, absorbed, merged
 from jovial_scaffold.core.graph.ordering import waves
 from jovial_scaffold.core.parameters.layers import Layer, file_layer, text_layer
-from jovial_scaffold.core.parameters.resolving import Checker
 from jovial_scaffold.core.parameters.secrets import tracked_by_git
 from jovial_scaffold.core.project_file import EnvironmentEntry, FileReference, ProjectError, ProjectFile, find_project, read_project_file
 from jovial_scaffold.core.rendering.environment import Environment
-from jovial_scaffold.core.rendering.rendering import Rendering, render
+from jovial_scaffold.core.rendering.examples import check_must_examples
+from jovial_scaffold.core.rendering.plan import Plans
+from jovial_scaffold.core.rendering.rendering import Rendering, clashes_between, render
 from jovial_scaffold.core.rules.evaluation import check_examples, judge
 from jovial_scaffold.core.rules.reading import Ruleset, read_ruleset
 from jovial_scaffold.core.schemas.catalog import Catalogs, read_catalog, shipped_catalog
-from jovial_scaffold.core.templates.checking import check_types
-from jovial_scaffold.core.templates.model import Template
-from jovial_scaffold.core.templates.names import check_names, reached_resources, reads_run, resource_cycles, without_cycles
-from jovial_scaffold.core.templates.reading import read_template
-from jovial_scaffold.core.text.formats import format_of, read_source
-from jovial_scaffold.core.text.source import Source
-from jovial_scaffold.core.text.unknown import UNKNOWN
+from jovial_scaffold.core.templates.checking import check_templates
+from jovial_scaffold.core.templates.functions import check_examples as check_function_examples
+from jovial_scaffold.core.templates.library import ModuleLibrary
+from jovial_scaffold.core.templates.model import Module, Template
+from jovial_scaffold.core.templates.names import check_names, reads_run, without_cycles
+from jovial_scaffold.core.text.files import Files
+from jovial_scaffold.core.text.formats import format_of
+from jovial_scaffold.core.text.roles import misplaced, role_of
+from jovial_scaffold.core.text.source import Source, split_pointer
 from jovial_scaffold.core.text.wording import described, did_you_mean, listed
 
 if TYPE_CHECKING:
+    from jovial_scaffold.core.comparing.finding import Hit
     from jovial_scaffold.core.comparing.matrix import Comparison
+    from jovial_scaffold.core.rendering.explaining import Reason
 
 _VARIABLE_PREFIX = "JOVIAL_PARAMETER_"
 
@@ -67,24 +72,27 @@ class Project:
         self._file = file
         self._overrides = overrides
         self._findings = findings
-        self._sources: dict[Path, tuple[Source | None, list[Finding]]] = {}
+        self._files = Files(file.root)
         self._tracked: dict[Path, bool] = {}
         self._renderings: dict[str, tuple[Rendering, list[Finding]]] = {}
         self._catalogs = self._read_catalogs()
-        self._template = self._read_template()
-        self._name_findings = check_names(self._template)
-        self._template = without_cycles(self._template)
+        names = {name: (each.text, each.origin) for name, each in file.modules.items() if each.origin is not None}
+        self._library = ModuleLibrary(self._files, self._catalogs, names, self._findings)
+        for name, table in file.lookups.items():
+            assert table.origin is not None
+            self._library.add_table(name, table.text, table.origin)
+        self._written = self._library.template(file.template.text, file.template.origin)
+        self._template = without_cycles(self._written)
         self._rulesets = self._read_rulesets()
-        self._reached = reached_resources(self._template)
-        cycle_findings, self._in_cycle = resource_cycles(self._template, self._reached)
-        self._findings += cycle_findings
-        self._checker = Checker(self._template)
-        self._run = {
-            "date": "",
-            "revision": "",
-            "author": "",
-            **(self._overrides.run() if reads_run(self._template) or self._overrides.run_needed else {}),
-        }
+        self._plans = Plans()
+        self._plan = self._plans.of(self._template)
+        run_needed = self._overrides.run_needed or any(reads_run(each) for each in self.templates)
+        self._run = {"date": "", "revision": "", "author": "", **(self._overrides.run() if run_needed else {})}
+
+    @property
+    def templates(self) -> list[Template]:
+        """The project's template and those of its modules."""
+        return [self._template, *(module.template for module in self._library.modules)]
 
     @classmethod
     def load(cls, path: str | Path = ".", overrides: Overrides | None = None) -> "Project":
@@ -123,12 +131,19 @@ class Project:
         self.chosen((environment,))
         return self._rendered(environment)[0].scope
 
+    @property
+    def modules(self) -> list[Module]:
+        """The modules that the template uses, directly or through others, by label."""
+        return self._library.modules
+
+    @property
+    def template_sources(self) -> list[Source]:
+        """The files of the template and its modules, as they were read."""
+        return self._library.template_sources
+
     def source(self, name: str) -> Source | None:
         """A file that was read, as findings name it; for showing its lines."""
-        for source, _ in self._sources.values():
-            if source is not None and source.name == name:
-                return source
-        return None
+        return self._files.source(name)
 
     def chosen(self, names: Iterable[str]) -> tuple[str, ...]:
         """The environments that are named, or all. Raises ProjectError for one that is not declared."""
@@ -141,25 +156,37 @@ class Project:
 
     # -- the three questions
 
-    def check(self, environments: Iterable[str] = ()) -> CheckResult:
-        """Everything that is wrong, for some environments or all."""
+    def check(self, environments: Iterable[str] = (), draft: bool = False, template_only: bool = False) -> CheckResult:
+        """Everything that is wrong, for some environments or all. In a `draft`, unused names are notes; `template_only` renders nothing."""
         chosen = self.chosen(environments)
-        static = check_types(self._template)
-        findings = [*self._findings, *self._name_findings, *check_examples(self._rulesets, self._catalogs)]
+        static = check_templates(self.templates)
+        findings = [*self._findings, *self._template_findings(draft), *check_examples(self._rulesets, self._catalogs)]
         resources = rules = 0
-        for name in chosen:
+        renderings = []
+        for name in () if template_only else chosen:
             rendering, found = self._rendered(name)
             verdicts, judged = judge(rendering, self._rulesets, rendering.parameters.values)
             findings += found + rendering.findings + verdicts
             resources += len(rendering.resources)
             rules += judged
-        return CheckResult(self.name, chosen, tuple(merged(absorbed(static, findings), self.environments)), resources, rules)
+            renderings.append(rendering)
+        findings += clashes_between(renderings)
+        looked_at = () if template_only else chosen
+        return CheckResult(self.name, looked_at, tuple(merged(absorbed(static, findings), self.environments)), resources, rules)
+
+    def _template_findings(self, draft: bool = False) -> list[Finding]:
+        """What is wrong with the names of the template and its modules, and with the examples that they hold."""
+        findings = [finding for each in (self._written, *self.templates[1:]) for finding in check_names(each, draft)]
+        for each in self.templates:
+            plan = self._plans.of(each)
+            findings += plan.cycle_findings + check_function_examples(each, plan.functions) + check_must_examples(plan)
+        return [*findings, *self._library.unused_names()]
 
     def render(self, environment: str) -> Rendering:
         """One environment, in deployment order. Its `findings` hold what is wrong with template and parameters."""
         self.chosen((environment,))
         rendering, found = self._rendered(environment)
-        findings = [*self._findings, *self._name_findings, *found, *rendering.findings]
+        findings = [*self._findings, *self._template_findings(), *found, *rendering.findings]
         return replace(rendering, findings=merged(findings, self.environments))
 
     def compare(
@@ -174,39 +201,37 @@ class Project:
             chosen = (baseline, *(name for name in chosen if name != baseline))
         return compare([self._rendered(name)[0] for name in chosen], everything, only)
 
+    def why(self, what: str, environment: str) -> "Reason":
+        """The tree behind `address:property`, an address, or the name of an output, document, value or parameter. Raises Unexplained."""
+        from jovial_scaffold.core.rendering.explaining import explain
+
+        self.chosen((environment,))
+        address, _, property = what.partition(":")
+        steps = tuple(int(step) if str(step).isdigit() else step for step in split_pointer(property))
+        others = [self._rendered(name)[0] for name in self.environments if name != environment]
+        return explain(self._rendered(environment)[0], others, address, steps)
+
+    def names(self, environment: str) -> list[str]:
+        """What can be asked about: addresses, outputs, documents, values and parameters."""
+        self.chosen((environment,))
+        rendering = self._rendered(environment)[0]
+        return sorted(
+            {*rendering.resources, *rendering.outputs, *self._template.names} - self._template.resources.keys() | rendering.resources.keys()
+        )
+
+    def properties(self, environment: str, address: str) -> list[str]:
+        """The properties that a resource sets, or that its type gives a default."""
+        self.chosen((environment,))
+        resource = self._rendered(environment)[0].resources.get(address)
+        return sorted(resource.effective) if resource else []
+
+    def find(self, text: str, environments: Iterable[str] = ()) -> "list[Hit]":
+        """Every rendered property, output and document that holds a text, over some environments or all."""
+        from jovial_scaffold.core.comparing.finding import find
+
+        return find([self._rendered(name)[0] for name in self.chosen(environments)], text)
+
     # -- reading
-
-    def _read(self, reference: FileReference) -> tuple[Source | None, list[Finding]]:
-        """A file inside the root, read once; its findings are given at the first time only."""
-        path, outside = self._inside(reference)
-        if path is None:
-            return None, outside
-        if path not in self._sources:
-            self._sources[path] = read_source(path, self._shown(path))
-            source, findings = self._sources[path]
-            self._sources[path] = (source, [])
-            missing = [
-                finding for finding in findings if finding.id in ("file-missing", "file-format", "file-unreadable") and reference.origin
-            ]
-            if missing and reference.origin:
-                # A file that is not there has no lines: the place is where it is named.
-                at = reference.origin.value_span()
-                return None, [Finding(each.id, each.level, each.message, at, each.hint) for each in missing]
-            return source, findings
-        return self._sources[path]
-
-    def _inside(self, reference: FileReference) -> tuple[Path | None, list[Finding]]:
-        """The file that is meant, links resolved; a finding where it lies outside of the root."""
-        path = (self.root / reference.text).resolve()
-        if path.is_relative_to(self.root.resolve()):
-            return path, []
-        span = reference.origin.value_span() if reference.origin else None
-        message = f"{reference.text} lies outside of the project's folder."
-        return None, [Finding("path-outside", "error", message, span, "Move it into the project; nothing outside is read.")]
-
-    def _shown(self, path: Path) -> str:
-        root = self.root.resolve()
-        return path.relative_to(root).as_posix() if path.is_relative_to(root) else str(path)
 
     def _read_catalogs(self) -> Catalogs:
         catalogs = Catalogs()
@@ -216,7 +241,7 @@ class Project:
             if shipped is not None and not path.exists():
                 self._findings += catalogs.add(*shipped, reference.text)
                 continue
-            inside, outside = self._inside(reference)
+            inside, outside = self._files.inside(reference.text, reference.origin)
             self._findings += outside
             if inside is None or not inside.exists():
                 catalogs.types_unknown = True
@@ -233,40 +258,28 @@ class Project:
                         )
                     )
                 continue
-            types, defaults, label, findings = read_catalog(inside, self._shown(inside))
+            types, defaults, label, findings = read_catalog(inside, self._files.shown(inside))
             catalogs.types_unknown = catalogs.types_unknown or any(finding.level == "error" for finding in findings)
             self._findings += findings + catalogs.add(types, defaults, label)
         return catalogs
 
-    def _read_template(self) -> Template:
-        reference = self._file.template
-        path, outside = self._inside(reference)
-        if path is not None and path.is_dir():
-            span = reference.origin.value_span() if reference.origin else None
-            message = "A folder as a template is not supported yet."
-            self._findings.append(Finding("not-supported-yet", "error", message, span, "Name one file."))
-            path = None
-        source, findings = self._read(reference) if path is not None else (None, outside)
-        self._findings += findings
-        if source is None:
-            source = Source(reference.text, "", UNKNOWN, lambda _: {}, broken=True)
-        template, findings = read_template(source, self._catalogs)
-        self._findings += findings
-        return template
-
     def _read_rulesets(self) -> list[Ruleset]:
         found = []
         for reference in self._file.rulesets:
-            path, _ = self._inside(reference)
+            path, _ = self._files.inside(reference.text, reference.origin)
             if path is not None and path.is_dir():
                 files = sorted(each for each in path.iterdir() if each.suffix in (".yaml", ".yml", ".json"))
-                references = [FileReference(each.relative_to(self.root.resolve()).as_posix(), reference.origin) for each in files]
+                references = [FileReference(self._files.shown(each), reference.origin) for each in files]
             else:
                 references = [reference]
             for each in references:
-                source, findings = self._read(each)
+                source, findings = self._files.read(each.text, each.origin)
                 self._findings += findings
                 if source is not None and not source.broken:
+                    wrong = misplaced(source, "a ruleset", "A ruleset has `ruleset` and `rules`.")
+                    if wrong is not None:
+                        self._findings.append(wrong)
+                        continue
                     ruleset, findings = read_ruleset(source)
                     self._findings += findings
                     found.append(ruleset)
@@ -282,9 +295,9 @@ class Project:
     def _render(self, entry: EnvironmentEntry) -> tuple[Rendering, list[Finding]]:
         findings: list[Finding] = []
         layers, unread = self._layers(entry, findings)
-        parameters, problems = self._checker.resolve(entry.name, layers, self.root, self._overrides.process, self._is_tracked, unread)
+        parameters, problems = self._plan.checker.resolve(entry.name, layers, self.root, self._overrides.process, self._is_tracked, unread)
         context = {"project": self.name, "environment": entry.name, "labels": entry.labels, "run": self._run}
-        rendering = render(self._template, parameters, context, self._reached, self._in_cycle, self._checker)
+        rendering = render(self._plan, parameters, context, self._plans)
         findings += problems + self._order(rendering)
         return rendering, findings
 
@@ -294,12 +307,13 @@ class Project:
         order = [address for wave in rendering.waves for address in wave] + circling
         rendering.resources = {address: rendering.resources[address] for address in order}
         stuck = [rendering.resources[address].instance for address in circling]
-        unsaid = [each for each in stuck if each.resource.loop is not None and each.resource.name not in self._in_cycle]
-        if not unsaid or len(unsaid) < len(stuck):
+        if not stuck or any(each.resource.name in each.scope.plan.in_cycle for each in stuck):
             return []
-        first = unsaid[0]
-        names = listed(each.address for each in unsaid[:8])
-        message = f"Items of `{first.resource.name}` wait for each other in a circle: {names}."
+        first = stuck[0]
+        names = listed(each.address for each in stuck[:8])
+        same = all(each.resource is first.resource for each in stuck)
+        what = f"Items of `{first.resource.name}`" if same else "These resources"
+        message = f"{what} wait for each other in a circle: {names}."
         span = first.resource.origin.key_span()
         return [
             Finding(
@@ -307,7 +321,7 @@ class Project:
                 "error",
                 message,
                 span,
-                "Let each item read only items before it.",
+                "Let each item read only items before it." if same else "Take one of the references out.",
                 first.address,
                 "",
                 (rendering.environment,),
@@ -320,7 +334,7 @@ class Project:
         layers: list[Layer] = []
         unread = False
         for reference in entry.parameters:
-            layer, problems = self._parameter_file(*self._read(reference), declared)
+            layer, problems = self._parameter_file(*self._files.read(reference.text, reference.origin), declared)
             findings += problems
             unread = unread or layer is None
             layers += [layer] if layer else []
@@ -330,9 +344,7 @@ class Project:
         if process:
             layers.append(text_layer("process variables", process, declared))
         for path in self._overrides.files:
-            if path not in self._sources:
-                self._sources[path] = read_source(path, str(path))
-            layer, problems = self._parameter_file(*self._sources[path], declared)
+            layer, problems = self._parameter_file(*self._files.outside(path), declared)
             findings += problems
             unread = unread or layer is None
             layers += [layer] if layer else []
@@ -349,14 +361,12 @@ class Project:
         if value is not None and not isinstance(value, dict):
             message = f"A parameter file is a map from parameter to value, and this is {described(value)}."
             return None, [*findings, Finding("parameters-shape", "error", message, Span(source.name, 1, 1, 1, 1))]
-        roles = {"resources", "parameters", "rules", "environments"} & set(value or ()) - set(declared)
-        if roles and isinstance(value, dict) and isinstance(value[min(roles)], dict):
-            span = source.key_span((min(roles),))
-            message = f"{source.name} is used as a parameter file, and looks like a template, ruleset or project file."
-            return None, [
-                *findings,
-                Finding("file-role", "error", message, span, "A parameter file holds one value for each parameter."),
-            ]
+        role = role_of(value)
+        if role and isinstance(value, dict) and not set(value) & set(declared):
+            span = source.key_span((next(iter(value)),))
+            message = f"{source.name} is used as a parameter file, and is {role}."
+            hint = "A parameter file holds one value for each parameter."
+            return None, [*findings, Finding("file-role", "error", message, span, hint)]
         form = format_of(source.name)
         return file_layer(source, form is not None and not form.typed, declared), findings
 

@@ -7,13 +7,14 @@ from typing import Any
 from jovial_scaffold.core.findings import Finding, Span
 from jovial_scaffold.core.templates.compiling import is_name
 from jovial_scaffold.core.text.formats import DATA_SUFFIXES, read_source
+from jovial_scaffold.core.text.roles import misplaced
 from jovial_scaffold.core.text.source import Origin
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.text.wording import described, did_you_mean
 
 NAME = "jovial.yaml"
 _KEYS = ("project", "description", "template", "catalogs", "modules", "rulesets", "waivers", "lookups", "environments")
-_NOT_YET = ("modules", "waivers", "lookups")
+_NOT_YET = ("waivers",)
 _ENVIRONMENT_KEYS = ("parameters", "deployed", "labels")
 
 
@@ -52,6 +53,8 @@ class ProjectFile:
     template: FileReference
     catalogs: tuple[FileReference, ...]
     rulesets: tuple[FileReference, ...]
+    modules: dict[str, FileReference]
+    lookups: dict[str, FileReference]
     environments: dict[str, EnvironmentEntry]
 
 
@@ -101,6 +104,9 @@ class _Reader:
 
     def file(self) -> ProjectFile:
         whole, origin = self.whole, self.origin
+        wrong = misplaced(origin.source, "a project file", "Begin with `project:`, `template:` and `environments:`.")
+        if wrong is not None:
+            raise ProjectError([*self.findings, wrong])
         if not isinstance(whole, dict):
             found = "it is empty" if whole is None else f"this is {described(whole)}"
             raise self.unusable(
@@ -136,11 +142,34 @@ class _Reader:
             FileReference(template, origin.child("template")),
             self.references("catalogs"),
             self.references("rulesets"),
+            self.named("modules"),
+            self.named("lookups"),
             self.environments(),
         )
 
     def references(self, key: str) -> tuple[FileReference, ...]:
         return self.paths(self.whole.get(key), self.origin.child(key), key)
+
+    def named(self, key: str) -> dict[str, FileReference]:
+        """A map from name to path."""
+        content, origin = self.whole.get(key), self.origin.child(key)
+        if content is None or content is UNKNOWN:
+            return {}
+        if not isinstance(content, dict):
+            self.report("project-shape", f"`{key}` is a map from name to path, and this is {described(content)}.", origin.value_span())
+            return {}
+        found = {}
+        for name, path in content.items():
+            place = origin.child(name)
+            if path is UNKNOWN or name == "$schema":
+                continue
+            if not is_name(name):
+                self.report("name-invalid", f"`{name}` cannot be a name here.", place.key_span(), "Write a-z, 0-9 and _.")
+            elif not isinstance(path, str):
+                self.report("project-shape", f"`{name}` names a file, and this is {described(path)}.", place.value_span())
+            else:
+                found[name] = FileReference(path, place)
+        return found
 
     def paths(self, content: Any, origin: Origin, what: str) -> tuple[FileReference, ...]:
         if content is None or content is UNKNOWN:

@@ -133,11 +133,17 @@ def render_document(project: str, rendering: Rendering) -> dict[str, Any]:
         "project": project,
         "environment": rendering.environment,
         "resources": {
-            address: {"type": resource.type_text, "properties": public(resource.properties), "after": list(resource.after)}
+            address: {
+                "type": resource.type_text,
+                "properties": public(resource.properties),
+                "after": list(resource.after),
+                **({"keep": True} if resource.keep else {}),
+                **({"formerly": resource.formerly} if resource.formerly else {}),
+            }
             for address, resource in rendering.resources.items()
         },
         "outputs": public(rendering.outputs),
-        "documents": {},
+        "documents": {name: {"to": each.to, "text": each.text} for name, each in sorted(rendering.documents.items())},
     }
 
 

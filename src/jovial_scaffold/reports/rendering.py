@@ -48,6 +48,14 @@ def _lines(project: str, rendering: Rendering, style: Style) -> Iterator[str]:
             room = style.width - cells(address) - len(resource.type_text) - 3
             yield f"{style.paint('strong', visible(address))}  {style.paint('place', resource.type_text)}{style.paint('faint', cut(after, max(room, 10)))}"
             yield from _properties(resource.properties, style, "  ")
+    if rendering.documents:
+        yield ""
+        yield style.paint("faint", "── documents ".ljust(style.width - 1, "─"))
+        width = max(cells(visible(name)) for name in rendering.documents)
+        for name, document in sorted(rendering.documents.items()):
+            size = counted(len(document.text.splitlines()), "line")
+            where = visible(document.to) if document.to else style.paint("faint", "(a value only)")
+            yield f"  {style.paint('faint', padded(visible(name), width))}  {where}  {style.paint('faint', size)}"
     if rendering.outputs:
         yield ""
         yield style.paint("faint", "── outputs ".ljust(style.width - 1, "─"))

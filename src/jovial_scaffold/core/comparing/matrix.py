@@ -135,10 +135,13 @@ def _driven(row: Row, renderings: Sequence[Rendering]) -> Row:
 
 
 def _sources(row: Row, rendering: Rendering) -> list[Source]:
-    tracer = Tracer(rendering.scope)
     if row.pointer:
-        return tracer.sources(rendering.resources[row.address].instance, row.pointer)
-    return tracer.presence_sources(rendering.scope.template.resources[row.address.partition("/")[0]])
+        instance = rendering.resources[row.address].instance
+        return Tracer(instance.scope).sources(instance, row.pointer)
+    found: dict[Source, None] = {}
+    for scope, resource in rendering.scope.along(row.address):
+        found.update(dict.fromkeys(Tracer(scope).presence_sources(resource)))
+    return list(found)
 
 
 _NOTHING = object()

@@ -328,6 +328,10 @@ class Checker(Evaluator):
         if any(argument is UNKNOWN for argument in arguments):
             return UNKNOWN
         function = FUNCTIONS.get((node.function, node.target is not None))
+        if function is None and node.target is None and any(map(has_abstract, arguments)):
+            own = self.scope.function(node.function)
+            if own is not None:
+                return self.own_call(node, own.typed, arguments)
         if function is None or not any(map(has_abstract, arguments)):
             return super().call(_with_arguments(node, arguments), names)
         if function.name == "type":

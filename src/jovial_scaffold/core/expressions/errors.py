@@ -17,6 +17,7 @@ class ExpressionError(Exception):
         self.end = end
         self.hint = hint
         self.id = id or type(self).id
+        self.trail: tuple[Any, ...] = ()  # places behind it, for whoever makes a finding of it
 
 
 class SyntaxProblem(ExpressionError):

@@ -4,7 +4,7 @@ Pending, secret and unknown operands are taken off before an operator or functio
 result; `&&`, `||`, `?:`, `all` and `exists` may decide without them (CEL language definition, "Logical Operators").
 """
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from typing import Any, ClassVar
 
 from jovial_scaffold.core.expressions import operators
@@ -46,6 +46,7 @@ from jovial_scaffold.core.text.wording import did_you_mean
 
 Locals = Mapping[str, Any]
 _SIMPLE = frozenset((str, int, bool, float, type(None)))
+_OWN_CALL_COST = 20  # steps that a call of a function of the template counts
 _LOOKED_THROUGH = 16  # items of a list that count as one step where a function or `in` goes through them
 _TYPES = frozenset(("int", "uint", "double", "string", "bytes", "bool", "list", "map", "null_type", "type", "optional_type"))
 
@@ -197,9 +198,20 @@ class Evaluator:
         arguments += [self.run(argument, names) for argument in node.arguments]
         function = FUNCTIONS.get((node.function, node.target is not None))
         if function is None:
-            raise unknown_function(node)
+            own = self.scope.function(node.function) if node.target is None else None
+            if own is None:
+                raise unknown_function(node)
+            return self.own_call(node, own.run, arguments)
         self.steps -= function.cost + sum(len(each) for each in arguments if type(each) is list) // _LOOKED_THROUGH
         return self.strict(node, lambda *plain: call(function, list(plain)), arguments, function.shallow)
+
+    def own_call(self, node: Call, run: Callable[[list[Any]], Any], arguments: list[Any]) -> Any:
+        """A function of the template; its errors are placed at the call."""
+        self.steps -= _OWN_CALL_COST
+        try:
+            return run(arguments)
+        except EvaluationError as error:
+            raise _placed(error, node) from None
 
     def operation(self, node: Operation, names: Locals) -> Any:
         operator = node.operator
@@ -464,10 +476,10 @@ Evaluator.forms = {
 }
 
 
-def unknown_function(node: Call) -> EvaluationError:
-    """The error of a call to what is no function, placed on its name."""
+def unknown_function(node: Call, own: Iterable[str] = ()) -> EvaluationError:
+    """The error of a call to what is no function, placed on its name. `own` are functions of the template."""
     method = node.target is not None
-    names = [name for name, is_method in FUNCTIONS if is_method == method]
+    names = [*([] if method else own), *(name for name, is_method in FUNCTIONS if is_method == method)]
     other_form = (node.function, not method) in FUNCTIONS
     hint = did_you_mean(node.function, names)
     if other_form:

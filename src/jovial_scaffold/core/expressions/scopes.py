@@ -25,6 +25,19 @@ class Scope(Protocol):
     def value(self, name: str) -> Any:
         """The value of a name; may be a mark or a Record. Raises EvaluationError where there is none."""
 
+    def function(self, name: str) -> "OwnFunction | None":
+        """A function that the template declares."""
+
+
+class OwnFunction(Protocol):
+    """A function that users wrote. Arguments may be marks."""
+
+    def run(self, arguments: list[Any]) -> Any:
+        """The result. Raises EvaluationError."""
+
+    def typed(self, arguments: list[Any]) -> Any:
+        """The result as far as it is known when arguments may be types. Raises EvaluationError where none can fit."""
+
 
 class MapScope:
     """A scope over a map. Names may hold dots: of `a.b.c`, the longest name that there is comes first, as the language defines."""
@@ -39,6 +52,10 @@ class MapScope:
         if name in self._known:
             return self._known[name]
         raise EvaluationError(f"Nothing is called `{name}` here.", hint=did_you_mean(name, self._known), id="name-unknown")
+
+    def function(self, name: str) -> OwnFunction | None:
+        """There are none."""
+        return None
 
 
 class LookupScope:
@@ -56,6 +73,10 @@ class LookupScope:
         """The value of a name. Raises EvaluationError."""
         raise NotImplementedError
 
+    def function(self, name: str) -> OwnFunction | None:
+        """A function that the template declares."""
+        return None
+
 
 class LayeredScope(LookupScope):
     """A map of names before another scope."""
@@ -67,3 +88,7 @@ class LayeredScope(LookupScope):
     def value(self, name: str) -> Any:
         """The value of a name. Raises EvaluationError."""
         return self.first[name] if name in self.first else self.below.value(name)
+
+    def function(self, name: str) -> OwnFunction | None:
+        """A function of the scope below."""
+        return self.below.function(name)

@@ -30,6 +30,10 @@ class Parameters:
         """What set the value at a pointer such as ("sizes", "gate")."""
         return setting_of(self.layers, pointer)
 
+    def setting_in(self, layer: Layer, pointer: Pointer) -> Setting | None:
+        """Where one layer sets the value, whether or not a later one overrides it."""
+        return setting_of((layer,), pointer)
+
 
 class Checker:
     """Judges parameter values against a template's declarations; one for all environments, so that schemas compile once."""

@@ -6,14 +6,15 @@ from dataclasses import dataclass
 from typing import Any, Final
 
 from jovial_scaffold.core.expressions.errors import EvaluationError
+from jovial_scaffold.core.expressions.library.own import patched
 from jovial_scaffold.core.expressions.parts import sorted_keys
 from jovial_scaffold.core.expressions.placeholders import Formula, Joined, Omittable, join_parts
 from jovial_scaffold.core.expressions.scopes import Scope
 from jovial_scaffold.core.expressions.values import NONE, Optional, Pending, Record, Secret, UInt, key_value, type_name
-from jovial_scaffold.core.findings import Finding
+from jovial_scaffold.core.findings import Finding, Related
 from jovial_scaffold.core.limits import LOOP_ITEMS
-from jovial_scaffold.core.templates.model import Compiled, Condition, Constant, Dynamic, ListValue, Loop, MapValue
-from jovial_scaffold.core.text.source import Origin, pointer_text
+from jovial_scaffold.core.templates.model import Compiled, Condition, Constant, Dynamic, ListValue, Loop, MapValue, Overlaid
+from jovial_scaffold.core.text.source import Origin, Pointer, pointer_text
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.text.wording import described
 
@@ -47,6 +48,8 @@ class Computer:
             return self._dynamic(compiled, variables, site)
         if isinstance(compiled, MapValue):
             return self._map(compiled, variables, site)
+        if isinstance(compiled, Overlaid):
+            return self._overlaid(compiled, variables, site)
         assert isinstance(compiled, ListValue)
         return self._list(compiled, variables, site)
 
@@ -105,6 +108,15 @@ class Computer:
             if value is not OMITTED:
                 result[key] = value
         return result
+
+    def _overlaid(self, compiled: Overlaid, variables: Variables, site: Site) -> Any:
+        own = self.value(compiled.own, variables, site)
+        if own is not OMITTED and type(own) is not dict:
+            return own
+        base = self.value(compiled.base, {}, site)
+        if own is OMITTED or base is UNKNOWN:
+            return base
+        return patched(base, own) if type(base) is dict else own
 
     def _list(self, compiled: ListValue, variables: Variables, site: Site) -> Any:
         result: list[Any] = []
@@ -183,12 +195,18 @@ class Computer:
             start, end = 0, len(formula.text.rstrip()) if formula else 1
         span = origin.inner_span(offset + start, offset + end)
         pointer = pointer_text(origin.pointer[site.prefix :]) if site.address and site.prefix else ""
-        self.report(Finding(error.id, "error", error.message, span, error.hint, site.address, pointer, (self.environment,)))
+        related = behind(error)
+        self.report(Finding(error.id, "error", error.message, span, error.hint, site.address, pointer, (self.environment,), related))
 
     def problem(self, id: str, message: str, origin: Origin, site: Site, hint: str = "") -> None:
         """A finding about a whole value."""
         pointer = pointer_text(origin.pointer[site.prefix :]) if site.address and site.prefix else ""
         self.report(Finding(id, "error", message, origin.value_span(), hint, site.address, pointer, (self.environment,)))
+
+
+def behind(error: EvaluationError) -> tuple[Related, ...]:
+    """The places inside of functions that an error went through."""
+    return tuple(Related(origin.inner_span(start, end), message) for origin, start, end, message in error.trail)
 
 
 class _Placed(EvaluationError):
@@ -254,3 +272,19 @@ def _key(key: Any) -> str:
         hint="Write string(…) around the key.",
         id="type-mismatch",
     )
+
+
+def whole_doubles(value: Any, pointer: Pointer = ()) -> list[Pointer]:
+    """Where doubles without a fraction stand: JSON Schema would take them for integers, our language does not."""
+    if type(value) is float:
+        return [pointer] if value.is_integer() else []
+    found = []
+    if type(value) is dict:
+        for key, item in value.items():
+            if type(item) in (float, dict, list):
+                found += whole_doubles(item, (*pointer, key))
+    elif type(value) is list:
+        for index, item in enumerate(value):
+            if type(item) in (float, dict, list):
+                found += whole_doubles(item, (*pointer, index))
+    return found

@@ -1,119 +1,218 @@
-"""One environment: its names, lazily evaluated values, the items of its resources, and what reads what.
+"""One template in one environment: its names, lazily evaluated values, the items of its resources, and what reads what.
 
-`render` gives the finished `Rendering`. All state of a rendering lives in one `Environment` for as long as it runs.
+A use of a module is an `Environment` inside of another: its parameters are computed where it is used, when they are first read.
+`rendering.render` gives the finished `Rendering`. All state of a rendering lives in its environments for as long as it runs.
 """
 
 import re
-from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from jovial_scaffold.core.expressions.errors import EvaluationError
-from jovial_scaffold.core.expressions.parts import sorted_keys
-from jovial_scaffold.core.expressions.scopes import LookupScope
+from jovial_scaffold.core.expressions.scopes import LookupScope, OwnFunction
 from jovial_scaffold.core.expressions.values import Pending, Record, Secret
 from jovial_scaffold.core.findings import Finding, Related
-from jovial_scaffold.core.parameters.resolving import Checker, Parameters
-from jovial_scaffold.core.rendering.computing import OMITTED, Computer, Site
-from jovial_scaffold.core.schemas.shapes import filled
-from jovial_scaffold.core.templates.model import Compiled, Declaration, Requirement, Resource, Template
+from jovial_scaffold.core.limits import INSTANCES
+from jovial_scaffold.core.parameters.resolving import Parameters
+from jovial_scaffold.core.parameters.typing import as_declared
+from jovial_scaffold.core.rendering.computing import OMITTED, Computer, Site, whole_doubles
+from jovial_scaffold.core.rendering.documents import RenderedDocument, rendered_document
+from jovial_scaffold.core.rendering.lookups import look_up
+from jovial_scaffold.core.rendering.plan import Plan, Plans
+from jovial_scaffold.core.rendering.records import AbsentRecord, LoopRecord, ModuleRecord, ResourceRecord
+from jovial_scaffold.core.schemas.validation import subschema
+from jovial_scaffold.core.templates.compiling import written_span
+from jovial_scaffold.core.templates.model import Compiled, Declaration, Requirement, Resource
+from jovial_scaffold.core.templates.names import Reach
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.text.wording import described, did_you_mean, listed, shown
+from jovial_scaffold.core.text.wording import described, did_you_mean, shown
 
 _PLAIN_KEY = re.compile(r"[A-Za-z0-9_.-]+\Z")
-_ABSENT = object()
+_NOTHING: frozenset[str] = frozenset()
 
 
 @dataclass(slots=True, eq=False)
 class Instance:
-    """A resource that is present: a single one, or one item of a loop. `position` is where the loop's source holds it."""
+    """A resource that is present, or a use of a module: a single one, or one item of a loop.
+
+    `position` is where the loop's source holds it; `reads` are the addresses that it was computed from, `presence` those that its
+    `$per`, `$when` and `$key` were. `inside` is the environment of a module's own names.
+    """
 
     resource: Resource
+    scope: "Environment"
     address: str
     key: str | None
     variables: Mapping[str, Any]
     position: Any
+    inside: "Environment | None" = None
+    presence: frozenset[str] = _NOTHING
     values: dict[str, Any] = field(default_factory=dict)
     computing: set[str] = field(default_factory=set)
     reads: set[str] = field(default_factory=set)
+    property_reads: dict[str, set[str]] = field(default_factory=dict)
+
+
+@dataclass(slots=True)
+class Session:
+    """What all environments of one rendering share. `reading` holds the addresses read by what is being computed, innermost last."""
+
+    plans: Plans
+    context: dict[str, Any]
+    report: Callable[[Finding], None]
+    reading: list[set[str]] = field(default_factory=lambda: [set()])
+    instances: int = 0
 
 
 class Environment(LookupScope):
-    """The scope of a template's expressions in one environment."""
+    """The scope of a template's expressions in one environment. `use` is the use of a module that it belongs to, if any."""
 
-    def __init__(
-        self,
-        template: Template,
-        parameters: Parameters,
-        context: Mapping[str, Any],
-        report: Callable[[Finding], None],
-        in_cycle: frozenset[str],
-        checker: Checker,
-    ) -> None:
-        self.template = template
+    def __init__(self, plan: Plan, session: Session, parameters: Parameters, use: Instance | None = None) -> None:
+        self.plan = plan
+        self.template = plan.template
+        self.session = session
         self.parameters = parameters
-        self.context = dict(context)
-        self.report = report
-        self.in_cycle = in_cycle
-        self.checker = checker
-        self.computer = Computer(self, parameters.environment, report)
-        self._values: dict[str, tuple[Any, set[str]]] = {}
+        self.use = use
+        self.prefix = f"{use.address}/" if use else ""
+        self.computer = Computer(self, parameters.environment, self.report)
+        self._known: dict[str, tuple[Any, frozenset[str] | set[str]]] = {}
         self._defaulting: set[str] = set()
         self._instances: dict[str, dict[str | None, Instance] | None] = {}
-        self._reading: list[set[str]] = [set()]
+        self._outputs: dict[str, tuple[Any, set[str]]] = {}
+        self._reached: dict[tuple[str, str], set[str]] = {}
+        self._before: set[str] | None = None
+        self.documents: dict[str, RenderedDocument] = {}
+
+    def report(self, finding: Finding) -> None:
+        """A finding; of a module, with the uses that led there."""
+        chain = self._chain()
+        self.session.report(replace(finding, related=(*finding.related, *chain)) if chain else finding)
+
+    def _chain(self) -> tuple[Related, ...]:
+        found = []
+        use = self.use
+        while use is not None:
+            label = use.resource.module.label if use.resource.module else use.resource.type_text
+            found.append(Related(use.resource.origin.key_span(), f"`{use.address}` uses {label} here."))
+            use = use.scope.use
+        return tuple(found)
 
     # -- names
 
     def value(self, name: str) -> Any:
         """The value of a name of the template. Raises EvaluationError where there is none."""
-        if name in self.parameters.values:
-            return self.parameters.values[name]
-        if name in self.template.values:
-            return self._let(name)
-        if name in self.template.resources:
-            return self._resource(self.template.resources[name])
-        if name in self.template.parameters:
-            return self._default(self.template.parameters[name])
+        found = self._known.get(name)
+        if found is not None:
+            if found[1]:
+                self.session.reading[-1] |= found[1]
+            return found[0]
+        template = self.template
+        if name in template.resources:
+            return self._resource(template.resources[name])
+        compute = self._computation(name)
+        if compute is not None:
+            return self._kept(self._known, name, compute)
         if name == "context":
-            return self.context
-        if name in self.template.unknown_names or self.template.unread:
+            return self.session.context
+        if name in template.unknown_names or template.unread:
             return UNKNOWN
-        names = (*self.template.parameters, *self.template.values, *self.template.resources)
-        raise EvaluationError(f"Nothing is called `{name}`.", hint=did_you_mean(name, names), id="name-unknown")
+        raise EvaluationError(f"Nothing is called `{name}`.", hint=did_you_mean(name, template.names), id="name-unknown")
 
-    def _let(self, name: str) -> Any:
-        found = self._values.get(name)
+    def function(self, name: str) -> OwnFunction | None:
+        """A function of the template."""
+        return self.plan.functions.function(name)
+
+    def _computation(self, name: str) -> Callable[[], Any] | None:
+        template = self.template
+        if name in template.parameters:
+            return lambda: self._parameter(template.parameters[name])
+        if name in template.values:
+            return lambda: self._unless_omitted(template.values[name].value)
+        if name in template.lookups:
+            return lambda: look_up(template.lookups[name], self.computer)
+        if name in template.documents:
+            return lambda: self.document(name).value
+        return None
+
+    def _kept(self, store: dict[str, Any], name: str, compute: Callable[[], Any]) -> Any:
+        """Compute a value once, with the addresses that it was read from; each reader depends on them."""
+        reading = self.session.reading
+        reading.append(set())
+        value = compute()
+        reads = reading.pop()
+        store[name] = (value, reads)
+        reading[-1] |= reads
+        return value
+
+    def _unless_omitted(self, compiled: Compiled) -> Any:
+        value = self.computer.value(compiled, {}, Site())
+        return UNKNOWN if value is OMITTED else value
+
+    def document(self, name: str) -> RenderedDocument:
+        """A document, filled in once."""
+        if name not in self.documents:
+            self.documents[name] = rendered_document(self.template.documents[name], self, f"{self.prefix}{name}")
+        return self.documents[name]
+
+    def output(self, name: str) -> Any:
+        """An output of the template; a module's are read from outside."""
+        found = self._outputs.get(name)
         if found is None:
-            named = self.template.values[name]
-            self._reading.append(set())
-            value = self.computer.value(named.value, {}, Site())
-            found = self._values[name] = (UNKNOWN if value is OMITTED else value, self._reading.pop())
-        self._reading[-1] |= found[1]
+            output = self.template.outputs[name]
+            return self._kept(self._outputs, name, lambda: self._unless_omitted(output.value))
+        self.session.reading[-1] |= found[1]
         return found[0]
+
+    # -- parameters
+
+    def _parameter(self, declaration: Declaration) -> Any:
+        values = self.parameters.values
+        if declaration.name not in values:
+            values[declaration.name] = self._argument(declaration) if self.use else self._default(declaration)
+        return values[declaration.name]
+
+    def _argument(self, declaration: Declaration) -> Any:
+        """What the use of a module sets a parameter to; what its schema says against it is reported where the use is judged."""
+        assert self.use is not None
+        use, name = self.use, declaration.name
+        for written, compiled in use.resource.properties.entries:
+            if written == name:
+                value = use.scope.property(use, name, compiled)
+                break
+        else:
+            value = OMITTED
+        use.scope.session.reading[-1] |= use.property_reads.get(name, _NOTHING)
+        if value is OMITTED:
+            return self._default(declaration)
+        if value is UNKNOWN or isinstance(value, Pending):
+            return value
+        if isinstance(value, Record):
+            value = value.whole()
+        if self.plan.checker.violations(declaration, value) or any(
+            part.get("type") == "integer" for pointer in whole_doubles(value) for part in subschema(declaration.schema, pointer)
+        ):
+            return UNKNOWN
+        if isinstance(value, Secret):
+            return value
+        value = as_declared(value, declaration.schema)
+        return Secret(value) if declaration.secret else value
 
     def _default(self, declaration: Declaration) -> Any:
         name = declaration.name
-        if name in self._defaulting:
-            if declaration.default is not None:
-                message = f"The default of `{name}` depends on itself."
-                self.report(
-                    Finding(
-                        "value-cycle",
-                        "error",
-                        message,
-                        declaration.default.origin.value_span(),
-                        "Give it a default that reads other parameters.",
-                    )
-                )
-            return UNKNOWN
         if declaration.default is None:
             return UNKNOWN
+        if self.use is not None and name not in self.parameters.defaulted:
+            self.parameters.defaulted = (*self.parameters.defaulted, name)
+        if name in self._defaulting:
+            message = f"The default of `{name}` depends on itself."
+            span = declaration.default.origin.value_span()
+            self.report(Finding("value-cycle", "error", message, span, "Give it a default that reads other parameters."))
+            return UNKNOWN
         self._defaulting.add(name)
-        value = self.computer.value(declaration.default, {}, Site())
+        value = self._unless_omitted(declaration.default)
         self._defaulting.discard(name)
-        value = self._fitting_default(declaration, UNKNOWN if value is OMITTED else value)
-        self.parameters.values[name] = value
-        return value
+        return self._fitting_default(declaration, value)
 
     def _fitting_default(self, declaration: Declaration, value: Any) -> Any:
         assert declaration.default is not None
@@ -121,21 +220,12 @@ class Environment(LookupScope):
             return value
         if declaration.secret and not isinstance(value, Secret):
             value = Secret(value)
-        violations = self.checker.violations(declaration, value)
+        violations = self.plan.checker.violations(declaration, value)
         for violation in violations:
-            span = declaration.default.origin.child(*violation.pointer).value_span()
+            span = written_span(declaration.default, violation.pointer)
             message = violation.message.replace("{name}", f"The default of `{declaration.name}`")
-            computed = (self.parameters.environment,) if violation.id != "type" else ()
-            self.report(
-                Finding(
-                    f"default-{violation.id}",
-                    "error",
-                    message,
-                    span,
-                    violation.hint,
-                    environments=computed or (self.parameters.environment,),
-                )
-            )
+            environments = (self.parameters.environment,)
+            self.report(Finding(f"default-{violation.id}", "error", message, span, violation.hint, environments=environments))
         return UNKNOWN if violations else value
 
     # -- resources
@@ -144,20 +234,20 @@ class Environment(LookupScope):
         """The items of a resource that are present, by key; a resource without `$per` has the key None. None where unknown."""
         if resource.name not in self._instances:
             self._instances[resource.name] = None  # what reads itself while it is being found stays unknown
-            self._reading.append(set())
-            self._instances[resource.name] = self._found(resource)
-            reads = self._reading.pop()
-            for instance in (self._instances[resource.name] or {}).values():
-                instance.reads |= reads - {instance.address}
+            self.session.reading.append(set())
+            found = self._instances[resource.name] = self._found(resource)
+            reads = self.session.reading.pop()
+            for instance in (found or {}).values():
+                instance.presence = frozenset(reads - {instance.address}) if reads else _NOTHING
         return self._instances[resource.name]
 
     def _found(self, resource: Resource) -> dict[str | None, Instance] | None:
-        site = Site(resource.name, 2)
+        site = Site(f"{self.prefix}{resource.name}", 2)
         if resource.loop is None:
             there = self.computer.condition(resource.when, {}, site) if resource.when else True
             if there is UNKNOWN:
                 return None
-            return {None: Instance(resource, resource.name, None, {}, None)} if there else {}
+            return {None: self._instance(resource, None, {}, None)} if there else {}
         rounds = self.computer.rounds(resource.loop, {}, site)
         if rounds is None:
             return None
@@ -173,7 +263,7 @@ class Environment(LookupScope):
                 return None
             if key in found:
                 origin = (resource.key or resource.loop.over).origin
-                message = f"Two items of `{resource.name}` have the key {shown(key)}."
+                message = f"Two items of `{self.prefix}{resource.name}` have the key {shown(key)}."
                 related = self._item_places(resource, found[key].position, position)
                 self.report(
                     Finding(
@@ -182,16 +272,26 @@ class Environment(LookupScope):
                         message,
                         origin.value_span(),
                         "Choose a `$key` that differs for each item.",
-                        resource.name,
+                        f"{self.prefix}{resource.name}",
                         "",
                         (self.parameters.environment,),
                         related,
                     )
                 )
                 continue
-            encoded = key if _PLAIN_KEY.match(key) else _percent_encoded(key)
-            found[key] = Instance(resource, f"{resource.name}/{encoded}", key, variables, position)
+            found[key] = self._instance(resource, key, variables, position)
         return found
+
+    def _instance(self, resource: Resource, key: str | None, variables: Mapping[str, Any], position: Any) -> Instance:
+        address = f"{self.prefix}{resource.name}"
+        if key is not None:
+            address = f"{address}/{key if _PLAIN_KEY.match(key) else _percent_encoded(key)}"
+        instance = Instance(resource, self, address, key, variables, position)
+        self.session.instances += 1
+        if resource.module is not None and self.session.instances <= INSTANCES.most:
+            parameters = Parameters(self.parameters.environment, ())
+            instance.inside = Environment(self.session.plans.of(resource.module.template), self.session, parameters, instance)
+        return instance
 
     def _item_places(self, resource: Resource, *positions: Any) -> tuple[Related, ...]:
         from jovial_scaffold.core.rendering.tracing import Tracer
@@ -199,11 +299,8 @@ class Environment(LookupScope):
         tracer = Tracer(self)
         related = []
         for position in positions:
-            for name, path in tracer.loop_sources(resource, position):
-                setting = self.parameters.setting((name, *path))
-                span = setting.span() if setting else None
-                if span:
-                    related.append(Related(span, f"Item {position} is here."))
+            places = tracer.related(tracer.loop_sources(resource, position))
+            related += [Related(each.span, f"Item {position} is here.") for each in places]
         return tuple(related)
 
     def _key(self, resource: Resource, variables: Mapping[str, Any], position: Any, site: Site) -> str | None:
@@ -239,9 +336,11 @@ class Environment(LookupScope):
         instance = instances.get(None)
         return self.record(instance) if instance else AbsentRecord(resource)
 
-    def record(self, instance: Instance) -> "ResourceRecord":
-        """A present resource as expressions see it; reading it is an edge of the dependency graph."""
-        self._reading[-1].add(instance.address)
+    def record(self, instance: Instance) -> Record:
+        """A present resource as expressions see it; reading it is an edge of the dependency graph. A module's edges are its outputs'."""
+        if instance.resource.module is not None:
+            return ModuleRecord(instance)
+        self.session.reading[-1].add(instance.address)
         return ResourceRecord(self, instance)
 
     def property(self, instance: Instance, name: str, compiled: Compiled) -> Any:
@@ -249,7 +348,7 @@ class Environment(LookupScope):
         if name in instance.values:
             return instance.values[name]
         if name in instance.computing:
-            if instance.resource.name not in self.in_cycle:
+            if instance.resource.name not in self.plan.in_cycle:
                 message = f"`{name}` of {instance.address} depends on itself."
                 self.report(
                     Finding(
@@ -265,12 +364,104 @@ class Environment(LookupScope):
                 )
             return UNKNOWN
         instance.computing.add(name)
-        self._reading.append(set())
+        reading = self.session.reading
+        reading.append(set())
         value = self.computer.value(compiled, instance.variables, Site(instance.address, 2))
-        instance.reads |= self._reading.pop() - {instance.address}
+        reads = reading.pop()
+        if reads:
+            instance.reads |= reads
+            instance.reads.discard(instance.address)
+            if instance.inside is not None:
+                instance.property_reads[name] = reads
         instance.computing.discard(name)
         instance.values[name] = value
         return value
+
+    def present(self) -> Iterable[dict[str | None, Instance]]:
+        """The items of all resources that were found so far."""
+        return [instances for instances in self._instances.values() if instances is not None]
+
+    def along(self, address: str) -> "list[tuple[Environment, Resource]]":
+        """The uses of modules that an address leads through, and the resource itself, as far as they are there."""
+        found: list[tuple[Environment, Resource]] = []
+        scope: Environment | None = self
+        steps = address.split("/")
+        while scope is not None and steps and steps[0] in scope.template.resources:
+            resource = scope.template.resources[steps.pop(0)]
+            found.append((scope, resource))
+            here = f"{scope.prefix}{resource.name}{'/' + steps.pop(0) if resource.loop and steps else ''}"
+            instances = (scope.instances(resource) or {}).values()
+            scope = next((each.inside for each in instances if each.address == here), None)
+        return found
+
+    def kept(self, resource: Resource) -> bool:
+        """Whether `$keep` stands on a resource or on a use of a module around it."""
+        return resource.keep or (self.use is not None and self.use.scope.kept(self.use.resource))
+
+    def formerly(self, instance: Instance) -> str:
+        """The address that a resource had before it, or a module around it, was renamed; nothing where it has always been the same.
+
+        Of a loop, `$formerly` is the old name before the key.
+        """
+        above = self.use.scope.formerly(self.use) if self.use is not None else ""
+        if not above and not instance.resource.formerly:
+            return ""
+        prefix = f"{above}/" if above else self.prefix
+        key = instance.address.removeprefix(f"{self.prefix}{instance.resource.name}")
+        return f"{prefix}{instance.resource.formerly or instance.resource.name}{key}"
+
+    # -- order
+
+    def addresses(self, resource: Resource) -> Iterable[str]:
+        """The addresses of a resource's items; of a module, of all that it holds."""
+        for instance in (self.instances(resource) or {}).values():
+            if instance.resource.module is None:
+                yield instance.address
+            elif instance.inside is not None:
+                for below in instance.inside.template.resources.values():
+                    yield from instance.inside.addresses(below)
+
+    def reached(self, reach: Reach) -> set[str]:
+        """The addresses that a declaration names for certain: single resources, and what outputs and parameters of modules lead to."""
+        found: set[str] = set()
+        for name in reach.resources:
+            target = self.template.resources[name]
+            if target.loop is None and target.module is None:
+                found.update(self.addresses(target))
+        for name, output in reach.outputs:
+            for instance in (self.instances(self.template.resources[name]) or {}).values():
+                if instance.inside is not None:
+                    found |= instance.inside.reached_by("output", output)
+        if self.use is not None:
+            for name in reach.parameters:
+                found |= self.reached_by("parameter", name)
+        return found
+
+    def reached_by(self, kind: str, name: str) -> set[str]:
+        """What an output needs, or what is handed in for a parameter; found once."""
+        key = (kind, name)
+        if key not in self._reached:
+            self._reached[key] = set()  # what leads back to itself adds nothing
+            if kind == "output":
+                self._reached[key] = self.reached(self.plan.output(name))
+            elif self.use is not None:
+                self._reached[key] = self.use.scope.reached(self.use.scope.plan.argument(self.use.resource.name, name))
+        return self._reached[key]
+
+    def before_all(self) -> set[str]:
+        """What all resources of a module come after: what decides that the module is used, and its `$after`."""
+        if self._before is None:
+            self._before = set()
+            if self.use is not None:
+                above = self.use.scope
+                self._before |= self.use.presence | above.before_all() | above.reached(above.plan.resource(self.use.resource.name))
+                self._before |= above.waited(self.use.resource)
+        return self._before
+
+    def waited(self, resource: Resource) -> set[str]:
+        """All that the resources named in `$after` hold."""
+        targets = [self.template.resources[name] for name, _ in resource.after if name in self.template.resources]
+        return {address for target in targets for address in self.addresses(target)}
 
     # -- conditions of the author
 
@@ -304,118 +495,3 @@ def _percent_encoded(key: str) -> str:
     from urllib.parse import quote
 
     return quote(key, safe="")
-
-
-class ResourceRecord(Record):
-    """A resource as expressions read it: what the template wrote, else the catalog's default, else pending."""
-
-    __slots__ = ("environment", "instance")
-
-    def __init__(self, environment: Environment, instance: Instance) -> None:
-        self.environment = environment
-        self.instance = instance
-
-    def _written(self, field: str) -> Any:
-        for name, compiled in self.instance.resource.properties.entries:
-            if name == field:
-                value = self.environment.property(self.instance, name, compiled)
-                return _ABSENT if value is OMITTED else value
-        return _ABSENT
-
-    def select(self, field: str) -> Any:
-        """One property."""
-        kind = self.instance.resource.type
-        value = self._written(field)
-        if kind is None:
-            return UNKNOWN if value is _ABSENT else value
-        below = kind.shape.properties.get(field)
-        if value is not _ABSENT:
-            value = filled(below, value, self.instance.address, (field,))
-            return (
-                Secret(value) if below and below.write_only and not isinstance(value, Secret | Pending) and value is not UNKNOWN else value
-            )
-        if below is not None and below.has_default:
-            return filled(below, below.default, self.instance.address, (field,))
-        if below is not None and below.read_only:
-            return Pending((f"{self.instance.address}:{field}",))
-        known = kind.schema.get("properties", {})
-        if field in known:
-            hint = f"Set it, or read it with {self.instance.resource.name}.?{field}."
-            raise EvaluationError(
-                f"`{self.instance.address}` does not set `{field}`, and {kind.id} has no default for it.", hint=hint, id="property-unset"
-            )
-        hint = did_you_mean(field, known, f"It has {listed(sorted(known)[:10])}.")
-        raise EvaluationError(f"{kind.id} has no property `{field}`.", hint=hint, id="property-unknown")
-
-    def has(self, field: str) -> Any:
-        """Whether a property is set, has a default, or will be set by the cloud."""
-        if self._written(field) is not _ABSENT:
-            return True
-        kind = self.instance.resource.type
-        if kind is None:
-            return UNKNOWN
-        below = kind.shape.properties.get(field)
-        return below is not None and (below.has_default or below.read_only)
-
-    def whole(self) -> Any:
-        """All properties, defaults filled in."""
-        written = {
-            name: self.environment.property(self.instance, name, compiled) for name, compiled in self.instance.resource.properties.entries
-        }
-        kind = self.instance.resource.type
-        return filled(kind.shape if kind else None, {k: v for k, v in written.items() if v is not OMITTED}, self.instance.address)
-
-
-class AbsentRecord(Record):
-    """A resource whose `$when` is false here."""
-
-    __slots__ = ("resource",)
-
-    def __init__(self, resource: Resource) -> None:
-        self.resource = resource
-
-    def _error(self, field: str) -> EvaluationError:
-        name = self.resource.name
-        return EvaluationError(
-            f"`{name}` is absent here: its `$when` is false.", hint=f"Write {name}.?{field}, which is empty then.", id="resource-absent"
-        )
-
-    def select(self, field: str) -> Any:
-        """Always raises EvaluationError."""
-        raise self._error(field)
-
-    def has(self, field: str) -> Any:
-        """Always False."""
-        return False
-
-    def whole(self) -> Any:
-        """Always raises EvaluationError."""
-        raise self._error("name")
-
-
-class LoopRecord(Record):
-    """A resource with `$per`: a map from key to its present items."""
-
-    __slots__ = ("environment", "instances", "resource")
-
-    def __init__(self, environment: Environment, resource: Resource, instances: dict[str | None, Instance]) -> None:
-        self.environment = environment
-        self.resource = resource
-        self.instances = instances
-
-    def select(self, field: str) -> Any:
-        """One item."""
-        instance = self.instances.get(field)
-        if instance is not None:
-            return self.environment.record(instance)
-        keys = [str(key) for key in self.instances]
-        hint = did_you_mean(field, keys, f"Its items are {listed(keys[:10])}." if keys else "It has no items here.")
-        raise EvaluationError(f"`{self.resource.name}` has no item {{}}.", field, hint=hint, id="key-missing")
-
-    def has(self, field: str) -> Any:
-        """Whether there is such an item."""
-        return field in self.instances
-
-    def whole(self) -> Any:
-        """All items by key."""
-        return {key: self.environment.record(self.instances[key]) for key in sorted_keys(self.instances)}

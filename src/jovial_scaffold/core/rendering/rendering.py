@@ -1,21 +1,25 @@
 """The rendering of one environment: every present resource judged by its schema, and the outputs."""
 
-from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from typing import Any
 
-from jovial_scaffold.core.findings import Finding
-from jovial_scaffold.core.parameters.resolving import Checker, Parameters
-from jovial_scaffold.core.rendering.computing import OMITTED, Site
-from jovial_scaffold.core.rendering.environment import Environment, Instance
+from jovial_scaffold.core.expressions.values import Secret, deep_marks, revealed
+from jovial_scaffold.core.findings import Finding, Related
+from jovial_scaffold.core.limits import INSTANCES
+from jovial_scaffold.core.parameters.resolving import Parameters
+from jovial_scaffold.core.rendering.computing import OMITTED, whole_doubles
+from jovial_scaffold.core.rendering.documents import RenderedDocument, check_documents
+from jovial_scaffold.core.rendering.environment import Environment, Instance, Session
+from jovial_scaffold.core.rendering.plan import Plan, Plans
 from jovial_scaffold.core.rendering.tracing import Tracer
 from jovial_scaffold.core.schemas.catalog import ResourceType
 from jovial_scaffold.core.schemas.shapes import annotated, filled
 from jovial_scaffold.core.schemas.validation import subschema
-from jovial_scaffold.core.templates.model import Template
+from jovial_scaffold.core.templates.properties import violation_message
 from jovial_scaffold.core.text.source import Pointer, part, pointer_text
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.text.wording import shown
+from jovial_scaffold.core.text.wording import listed, shown
 
 
 @dataclass(slots=True, eq=False)
@@ -29,6 +33,8 @@ class RenderedResource:
     after: tuple[str, ...]
     instance: Instance
     faulty: tuple[Pointer, ...] = ()
+    keep: bool = False
+    formerly: str = ""
 
     @property
     def effective(self) -> dict[str, Any]:
@@ -59,43 +65,133 @@ class Rendering:
     context: dict[str, Any]
     parameters: Parameters
     resources: dict[str, RenderedResource]
+    documents: dict[str, RenderedDocument]
     outputs: dict[str, Any]
     scope: Environment
     findings: list[Finding] = field(default_factory=list)
     waves: list[list[str]] = field(default_factory=list)
 
 
-def render(
-    template: Template,
-    parameters: Parameters,
-    context: Mapping[str, Any],
-    reached: Mapping[str, frozenset[str]],
-    in_cycle: frozenset[str],
-    checker: Checker,
-) -> Rendering:
-    """Render a template for one environment. `reached` and `in_cycle` come from `templates.names`, once for all environments."""
+def without_masks(rendering: Rendering) -> Rendering:
+    """The same rendering with secrets as plain values: for the one file that may hold them."""
+    return replace(
+        rendering,
+        resources={address: replace(each, properties=revealed(each.properties)) for address, each in rendering.resources.items()},
+        documents={
+            name: replace(each, text=each.value.value) if isinstance(each.value, Secret) else each
+            for name, each in rendering.documents.items()
+        },
+        outputs=revealed(rendering.outputs),
+    )
+
+
+def render(plan: Plan, parameters: Parameters, context: Mapping[str, Any], plans: Plans) -> Rendering:
+    """Render a template for one environment; `plans` are kept for all environments."""
     findings: list[Finding] = []
-    scope = Environment(template, parameters, context, findings.append, in_cycle, checker)
+    session = Session(plans, dict(context), findings.append)
+    scope = Environment(plan, session, parameters)
+    resources: dict[str, RenderedResource] = {}
+    documents: dict[str, RenderedDocument] = {}
+    _collect(scope, resources, documents)
+    if session.instances > INSTANCES.most:
+        message = f"There are more than {INSTANCES.most:,} {INSTANCES.unit}; what is beyond is left out."
+        span = plan.template.origin.value_span()
+        findings.append(
+            Finding(INSTANCES.finding, "error", message, span, "Loop over fewer items.", environments=(parameters.environment,))
+        )
+    findings += check_documents(documents, parameters.environment)
+    findings += _clashes(resources, parameters.environment)
+    outputs = {name: scope.output(name) for name in sorted(plan.template.outputs)}
+    return Rendering(parameters.environment, dict(context), parameters, resources, documents, outputs, scope, findings)
+
+
+def _collect(scope: Environment, resources: dict[str, RenderedResource], documents: dict[str, RenderedDocument]) -> None:
+    """Render what a template declares, and what the modules that it uses do."""
+    template = scope.template
     for name in template.parameters:
         scope.value(name)
     scope.judge(template.must)
     for declaration in template.parameters.values():
         scope.judge(declaration.must)
-    instances = [instance for name in sorted(template.resources) for instance in (scope.instances(template.resources[name]) or {}).values()]
-    resources = {}
-    for instance in instances:
-        resource = _rendered(scope, instance, findings.append)
-        resources[resource.address] = resource
-    for resource in resources.values():
-        resource.after = _after(scope, resource, reached[resource.instance.resource.name])
-    outputs = {}
-    for name in sorted(template.outputs):
-        value = scope.computer.value(template.outputs[name].value, {}, Site())
-        outputs[name] = UNKNOWN if value is OMITTED else value
-    return Rendering(parameters.environment, dict(context), parameters, resources, outputs, scope, findings)
+    for name in sorted(template.resources):
+        for instance in (scope.instances(template.resources[name]) or {}).values():
+            if instance.resource.module is None:
+                resources[instance.address] = _rendered(scope, instance)
+            else:
+                _use(instance, resources, documents)
+    for name in sorted(template.documents):
+        document = scope.document(name)
+        documents[document.name] = document
+    if scope.use is not None:
+        for name in sorted(template.outputs):
+            scope.output(name)
+    for instances in scope.present():
+        for instance in instances.values():
+            if instance.address in resources:
+                resources[instance.address].after = _after(scope, instance)
 
 
-def _rendered(scope: Environment, instance: Instance, report: Callable[[Finding], None]) -> RenderedResource:
+def _use(instance: Instance, resources: dict[str, RenderedResource], documents: dict[str, RenderedDocument]) -> None:
+    """A use of a module: what it is given is judged like the properties of a resource, then all inside is rendered."""
+    scope = instance.scope
+    properties = {}
+    for name, compiled in instance.resource.properties.entries:
+        value = scope.property(instance, name, compiled)
+        if value is not OMITTED:
+            properties[name] = value
+    if instance.resource.type is not None:
+        _judged(scope, instance, instance.resource.type, properties)
+    if instance.inside is not None:
+        _collect(instance.inside, resources, documents)
+
+
+def _clashes(resources: dict[str, RenderedResource], environment: str) -> list[Finding]:
+    """Resources of one type whose identity is the same."""
+    first: dict[tuple[Any, ...], RenderedResource] = {}
+    findings = []
+    for address in sorted(resources):
+        resource = resources[address]
+        key = identity_of(resource)
+        if key is None:
+            continue
+        other = first.setdefault(key, resource)
+        if other is not resource:
+            findings.append(clash(resource, other, environment))
+    return findings
+
+
+def identity_of(resource: RenderedResource) -> tuple[Any, ...] | None:
+    """What must be unique among resources of the type; None where the type asks for nothing, or a part is not known or not set."""
+    kind = resource.type
+    names = kind.schema.get("identity") if kind is not None else None
+    if kind is None or not isinstance(names, list) or not names:
+        return None
+    values = [resource.properties.get(name, _UNSET) for name in names]
+    if any(value is _UNSET or any(deep_marks(value)[0]) or deep_marks(value)[1] or deep_marks(value)[2] for value in values):
+        return None
+    return (kind.name, *(shown(value) if isinstance(value, list | dict) else (type(value), value) for value in values))
+
+
+_UNSET = object()
+
+
+def clash(resource: RenderedResource, other: RenderedResource, environment: str, elsewhere: str = "") -> Finding:
+    """The finding of two resources with the same identity; `elsewhere` is the environment of the other."""
+    kind = resource.type
+    assert kind is not None
+    names = [str(name) for name in kind.schema["identity"]]
+    same = listed(f"`{name}` {shown(resource.properties[name])}" for name in names)
+    where = f" in {elsewhere}" if elsewhere else ""
+    message = f"{resource.address} and {other.address}{where} are of the type {kind.name} and have the same {same}."
+    span = Tracer(resource.instance.scope).place(resource.instance, (names[0],))
+    at = Related(Tracer(other.instance.scope).place(other.instance, (names[0],)), f"{other.address} has it here.")
+    environments = (environment,)
+    hint = f"{listed(names).capitalize()} must be unique among resources of this type."
+    group = f"{resource.address} {other.address}"
+    return Finding("identity-clash", "error", message, span, hint, resource.address, names[0], environments, (at,), group)
+
+
+def _rendered(scope: Environment, instance: Instance) -> RenderedResource:
     resource = instance.resource
     properties = {}
     for name, compiled in resource.properties.entries:
@@ -105,14 +201,32 @@ def _rendered(scope: Environment, instance: Instance, report: Callable[[Finding]
     faulty: tuple[Pointer, ...] = ()
     kind = resource.type
     if kind is not None:
-        faulty = _judged(scope, instance, kind, properties, report)
+        faulty = _judged(scope, instance, kind, properties)
         properties = annotated(kind.shape, properties, (), [])
-    return RenderedResource(instance.address, kind, kind.id if kind else resource.type_text, properties, (), instance, faulty)
+    type_text = kind.id if kind else resource.type_text
+    return RenderedResource(
+        instance.address, kind, type_text, properties, (), instance, faulty, scope.kept(resource), scope.formerly(instance)
+    )
 
 
-def _judged(
-    scope: Environment, instance: Instance, kind: ResourceType, properties: dict[str, Any], report: Callable[[Finding], None]
-) -> tuple[Pointer, ...]:
+def clashes_between(renderings: Sequence[Rendering]) -> list[Finding]:
+    """Resources of different environments with the same identity, where a type's `identityReach` goes beyond one environment."""
+    first: dict[tuple[Any, ...], tuple[RenderedResource, str]] = {}
+    findings = []
+    for rendering in renderings:
+        for address in sorted(rendering.resources):
+            resource = rendering.resources[address]
+            if resource.type is None or resource.type.schema.get("identityReach", "environment") == "environment":
+                continue
+            key = identity_of(resource)
+            if key is not None:
+                other, environment = first.setdefault(key, (resource, rendering.environment))
+                if environment != rendering.environment:
+                    findings.append(clash(resource, other, rendering.environment, environment))
+    return findings
+
+
+def _judged(scope: Environment, instance: Instance, kind: ResourceType, properties: dict[str, Any]) -> tuple[Pointer, ...]:
     """Report what the type's schema says against the properties; the pointers of what is at fault."""
     tracer: Tracer | None = None
     faults: list[tuple[str, Pointer, str, str, str, bool]] = []
@@ -130,7 +244,7 @@ def _judged(
                     True,
                 )
             )
-    for pointer in _whole_doubles(properties, ()):
+    for pointer in whole_doubles(properties):
         if any(part.get("type") == "integer" for part in subschema(kind.schema, pointer)):
             value = _at(properties, pointer)
             hint = "Write int(…) around the expression."
@@ -148,22 +262,24 @@ def _judged(
         tracer = tracer or Tracer(scope)
         missing = id == "missing"
         at = pointer[:-1] if missing else pointer
-        name = f"`{pointer_text(pointer)}`"
-        if id in ("unknown", "missing"):
-            message = (
-                f"{kind.id} has no property {name}."
-                if id == "unknown"
-                else f"{kind.id} requires {name}, and `{instance.resource.name}` does not set it."
-            )
+        message = violation_message(id, pointer, message, kind, instance.resource.name)
         span = tracer.place(instance, at, on_key or missing)
         related = tracer.related(tracer.sources(instance, at)) if not on_key else ()
+        if (
+            instance.resource.module is not None
+            and id != "unknown"
+            and pointer[:1]
+            and str(pointer[0]) in instance.resource.module.template.parameters
+        ):
+            declared = instance.resource.module.template.parameters[str(pointer[0])]
+            related = (*related, Related(declared.origin.key_span(), f"`{declared.name}` is declared here."))
         group = f"{id} {pointer_text(pointer)} {expected} {[(r.span.file, r.span.line) for r in related]}"
         environments = (scope.parameters.environment,)
-        report(
+        scope.report(
             Finding(
                 f"property-{id}",
                 "error",
-                message.replace("{name}", name),
+                message,
                 span,
                 hint,
                 instance.address,
@@ -177,7 +293,7 @@ def _judged(
         if note == "deprecated":
             tracer = tracer or Tracer(scope)
             message = f"`{pointer_text(pointer)}` of {kind.id} is deprecated."
-            report(
+            scope.report(
                 Finding(
                     "property-deprecated",
                     "warning",
@@ -192,34 +308,14 @@ def _judged(
     return (*(fault[1] for fault in faults), *meant)
 
 
-def _whole_doubles(value: Any, pointer: Pointer) -> list[Pointer]:
-    """Where doubles without a fraction stand: JSON Schema would take them for integers, our language does not."""
-    if type(value) is float:
-        return [pointer] if value.is_integer() else []
-    found = []
-    if type(value) is dict:
-        for key, item in value.items():
-            if type(item) in (float, dict, list):
-                found += _whole_doubles(item, (*pointer, key))
-    elif type(value) is list:
-        for index, item in enumerate(value):
-            if type(item) in (float, dict, list):
-                found += _whole_doubles(item, (*pointer, index))
-    return found
-
-
 def _at(value: Any, pointer: Pointer) -> Any:
     for step in pointer:
         value = part(value, step)
     return value
 
 
-def _after(scope: Environment, resource: RenderedResource, reached: frozenset[str]) -> tuple[str, ...]:
-    """The addresses that come first: single resources by name, items of loops as they were read, all items for `$after`."""
-    addresses = set(resource.instance.reads)
-    waited = {name for name, _ in resource.instance.resource.after}
-    for name in reached:
-        target = scope.template.resources[name]
-        if target.loop is None or name in waited:
-            addresses |= {instance.address for instance in (scope.instances(target) or {}).values()}
-    return tuple(sorted(addresses - {resource.address}))
+def _after(scope: Environment, instance: Instance) -> tuple[str, ...]:
+    """The addresses that come first: what was read, what is named without being a loop, all items of what stands in `$after`."""
+    addresses = instance.reads | instance.presence | scope.reached(scope.plan.resource(instance.resource.name))
+    addresses |= scope.waited(instance.resource) | scope.before_all()
+    return tuple(sorted(addresses - {instance.address}))

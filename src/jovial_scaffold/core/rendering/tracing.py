@@ -3,7 +3,8 @@
 Asked for only by findings, comparisons and explanations; rendering itself carries none of it.
 """
 
-from typing import TYPE_CHECKING, Any
+from collections.abc import Mapping
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 from jovial_scaffold.core.expressions.placeholders import Formula
 from jovial_scaffold.core.expressions.references import references
@@ -11,9 +12,10 @@ from jovial_scaffold.core.expressions.syntax import Call, Conditional, Index, Li
 from jovial_scaffold.core.findings import Related, Span
 from jovial_scaffold.core.limits import RELATED_PLACES
 from jovial_scaffold.core.rendering.computing import OMITTED, Site
-from jovial_scaffold.core.templates.compiling import formulas_of
-from jovial_scaffold.core.templates.model import Compiled, Condition, Dynamic, ListValue, Loop, MapValue, Resource
-from jovial_scaffold.core.text.source import Pointer
+from jovial_scaffold.core.templates.compiling import formulas_of, written_span
+from jovial_scaffold.core.templates.model import Compiled, Condition, Dynamic, ListValue, Loop, MapValue, Overlaid, Resource
+from jovial_scaffold.core.templates.names import content_uses
+from jovial_scaffold.core.text.source import Pointer, part
 
 if TYPE_CHECKING:
     from jovial_scaffold.core.rendering.environment import Environment, Instance
@@ -24,6 +26,15 @@ Source = tuple[str, Pointer]
 Positions = dict[str, tuple[Loop, Any]]
 
 
+class Leaf(NamedTuple):
+    """A part of the template, what remains of a pointer inside of it, and the loop variables there with their positions."""
+
+    compiled: Compiled
+    rest: Pointer
+    positions: Positions
+    variables: Mapping[str, Any]
+
+
 class Tracer:
     """Follows expressions through loops, values and other resources to parameters."""
 
@@ -31,28 +42,52 @@ class Tracer:
         self.environment = environment
         self.template = environment.template
 
-    def leaf(self, instance: "Instance", pointer: Pointer) -> tuple[Compiled, Pointer, Positions]:
-        """The part of the template that made the value at a pointer, and what remains of the pointer inside it."""
+    @property
+    def root(self) -> "Environment":
+        """The outermost environment, whose parameters the layers set."""
+        environment = self.environment
+        while environment.use is not None:
+            environment = environment.use.scope
+        return environment
+
+    def leaf(self, instance: "Instance", pointer: Pointer) -> "Leaf":
+        """The part of the template that made the value at a pointer."""
         compiled: Compiled = instance.resource.properties
         positions: Positions = {}
         if instance.resource.loop:
             positions = dict.fromkeys(instance.resource.loop.variables, (instance.resource.loop, instance.position))
         variables = instance.variables
         for depth, step in enumerate(pointer):
+            while isinstance(compiled, Overlaid):
+                compiled, variables = self.layer(compiled, pointer[depth:], variables)
             if isinstance(compiled, MapValue):
                 found = dict(compiled.entries).get(str(step))
                 if found is None:
-                    return compiled, pointer[depth:], positions
+                    return Leaf(compiled, pointer[depth:], positions, variables)
                 compiled = found
             elif isinstance(compiled, ListValue) and isinstance(step, int):
                 item = self._item(compiled, step, variables)
                 if item is None:
-                    return compiled, pointer[depth:], positions
+                    return Leaf(compiled, pointer[depth:], positions, variables)
                 compiled, variables, more = item
                 positions = {**positions, **more}
             else:
-                return compiled, pointer[depth:], positions
-        return compiled, (), positions
+                return Leaf(compiled, pointer[depth:], positions, variables)
+        while isinstance(compiled, Overlaid):
+            compiled, variables = self.layer(compiled, (), variables)
+        return Leaf(compiled, (), positions, variables)
+
+    def layer(self, compiled: Overlaid, rest: Pointer, variables: Any) -> tuple[Compiled, Any]:
+        """Which of the two values of an overlay gave the part at `rest`: the resource's own where it has the part."""
+        value = self.environment.computer.value(compiled.own, variables, Site())
+        for step in rest:
+            if not isinstance(value, dict | list) or isinstance(value, list) != isinstance(step, int):
+                break
+            try:
+                value = part(value, step)
+            except KeyError:
+                return compiled.base, {}
+        return compiled.own, variables
 
     def _item(self, compiled: ListValue, index: int, variables: Any) -> tuple[Compiled, Any, Positions] | None:
         """The entry of a list that gave item `index`, counting what loops repeat and conditions leave out."""
@@ -75,14 +110,11 @@ class Tracer:
 
     def place(self, instance: "Instance", pointer: Pointer, on_key: bool = False) -> Span:
         """Where the value at a pointer was written; the resource itself for what was not."""
-        compiled, rest, _ = self.leaf(instance, pointer)
+        compiled, rest, *_ = self.leaf(instance, pointer)
         if not pointer or (compiled is instance.resource.properties and rest):
             return instance.resource.origin.key_span()
         if isinstance(compiled, Dynamic):
-            formulas = compiled.formulas()
-            if isinstance(compiled.content, Formula) and not on_key:
-                return compiled.origin.inner_span(formulas[0].offset, formulas[0].offset + len(formulas[0].text.rstrip()))
-            return compiled.origin.value_span()
+            return compiled.origin.value_span() if on_key else written_span(compiled, rest)
         origin = compiled.origin.child(*rest)
         return origin.key_span() if on_key else origin.value_span()
 
@@ -90,7 +122,7 @@ class Tracer:
 
     def sources(self, instance: "Instance", pointer: Pointer) -> list[Source]:
         """The parameters that a rendered value was computed from."""
-        compiled, rest, positions = self.leaf(instance, pointer)
+        compiled, rest, positions, _ = self.leaf(instance, pointer)
         found: dict[Source, None] = {}
         self._compiled(compiled, rest, positions, found, set())
         return list(found)
@@ -122,13 +154,17 @@ class Tracer:
         """The lines of parameter files that set these values."""
         related: dict[Related, None] = {}
         for name, path in sources:
-            setting = self.environment.parameters.setting((name, *path))
+            setting = self.root.parameters.setting((name, *path))
             span = setting.span() if setting else None
             if span is not None and setting is not None:
                 related[Related(span, f"`{'.'.join(map(str, setting.pointer))}` is set here.")] = None
         return tuple(related)[: RELATED_PLACES.most]
 
     def _compiled(self, compiled: Compiled, rest: Pointer, positions: Positions, found: dict[Source, None], seen: set[str]) -> None:
+        if isinstance(compiled, Overlaid):
+            self._compiled(compiled.own, rest, positions, found, seen)
+            self._compiled(compiled.base, rest, {}, found, seen)
+            return
         while rest and isinstance(compiled, MapValue):
             below = dict(compiled.entries).get(str(rest[0]))
             if below is None:
@@ -182,8 +218,10 @@ class Tracer:
         elif name in self.template.parameters:
             self._parameter(name, path, found, seen)
         elif name in self.template.values:
-            if name not in seen:
-                self._compiled(self.template.values[name].value, path, {}, found, seen | {name})
+            if self._key(name) not in seen:
+                self._compiled(self.template.values[name].value, path, {}, found, seen | {self._key(name)})
+        elif name in self.template.lookups or name in self.template.documents:
+            self._reads_of(name, found, seen)
         elif name in self.template.resources:
             self._resource(self.template.resources[name], path, found, seen)
         elif name == "context" and path:
@@ -198,23 +236,65 @@ class Tracer:
         outer = {other: where for other, where in positions.items() if where[0] is not loop}
         self._path(loop.over.content.node, (*step, *path) if step else (), outer, found, seen)
 
+    def _reads_of(self, name: str, found: dict[Source, None], seen: set[str]) -> None:
+        """All that a lookup or a document reads."""
+        if self._key(name) in seen:
+            return
+        lookup = self.template.lookups.get(name)
+        if lookup is not None:
+            uses = formulas_of(lookup.where) + formulas_of(lookup.newest)
+        else:
+            document = self.template.documents[name]
+            uses = content_uses(document)
+            if document.narrowed is not None:
+                uses = [use for each in document.narrowed.values() for use in formulas_of(each)]
+        for formula, _, _ in uses:
+            self._formula(formula.node, {}, found, seen | {self._key(name)})
+
+    def _key(self, name: str) -> str:
+        """A name in this environment: modules may have the same names inside."""
+        return f"{self.environment.prefix}{name}"
+
     def _parameter(self, name: str, path: Pointer, found: dict[Source, None], seen: set[str]) -> None:
         declaration = self.template.parameters[name]
-        if name in self.environment.parameters.defaulted and declaration.default is not None and name not in seen:
+        use = self.environment.use
+        if use is not None and self._key(name) in seen:
+            return
+        if use is not None and name in dict(use.resource.properties.entries):
+            above = Tracer(use.scope)
+            compiled, rest, positions, _ = above.leaf(use, (name, *path))
+            above._compiled(compiled, rest, positions, found, seen | {self._key(name)})
+            return
+        if name in self.environment.parameters.defaulted and declaration.default is not None and self._key(name) not in seen:
             before = len(found)
-            self._compiled(declaration.default, path, {}, found, seen | {name})
+            self._compiled(declaration.default, path, {}, found, seen | {self._key(name)})
             if len(found) > before:
                 return
         found[name, path] = None
 
     def _resource(self, resource: Resource, path: Pointer, found: dict[Source, None], seen: set[str]) -> None:
-        if resource.name in seen:
+        key = self._key(f"{resource.name}:{path[0] if path else ''}")
+        if key in seen:
+            return
+        if resource.module is not None:
+            self._output(resource, path, found, seen | {key})
             return
         if resource.loop:
             path = path[1:]
         positions: Positions = dict.fromkeys(resource.loop.variables, (resource.loop, None)) if resource.loop else {}
         if path:
-            self._compiled(resource.properties, path, positions, found, seen | {resource.name})
+            self._compiled(resource.properties, path, positions, found, seen | {key})
+
+    def _output(self, resource: Resource, path: Pointer, found: dict[Source, None], seen: set[str]) -> None:
+        """What an output of a module was computed from; of a loop, the item that is named, or any."""
+        instances = self.environment.instances(resource) or {}
+        key = str(path[0]) if resource.loop and path else None
+        instance = instances.get(key) or next(iter(instances.values()), None)
+        path = path[1:] if resource.loop else path
+        output = instance.inside.template.outputs.get(str(path[0])) if instance and instance.inside and path else None
+        if instance is None or instance.inside is None or output is None:
+            return
+        Tracer(instance.inside)._compiled(output.value, path[1:], {}, found, seen)
 
 
 def _chain(node: Node) -> tuple[str, Pointer] | None:

@@ -121,7 +121,7 @@ def _verdict(rule: Rule, scope: _RuleScope, resource: RenderedResource, renderin
         held = not rule.absent_fails
     if held is True or held is UNKNOWN:
         return
-    tracer = Tracer(rendering.scope)
+    tracer = Tracer(resource.instance.scope)
     pointer = _pointed_at(rule.require, resource, scope)
     span = tracer.place(resource.instance, pointer)
     origin = Related(rule.origin.key_span(), f"The rule `{rule.name}` is here.")

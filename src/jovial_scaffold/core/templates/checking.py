@@ -4,8 +4,9 @@ A finding is an error only where no value at all fits, or where a witness was fo
 `$when`, with which evaluating really fails. What may fail behind an unknown condition is a warning; what may fit is left in silence.
 """
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from functools import partial
 from itertools import product
 from typing import Any
 
@@ -13,7 +14,7 @@ from jovial_scaffold.core.expressions.checking import Checker, Path
 from jovial_scaffold.core.expressions.errors import BudgetError, EvaluationError
 from jovial_scaffold.core.expressions.placeholders import Formula, Joined, Omittable, join_parts
 from jovial_scaffold.core.expressions.references import references
-from jovial_scaffold.core.expressions.scopes import LookupScope, Scope
+from jovial_scaffold.core.expressions.scopes import LookupScope, OwnFunction, Scope
 from jovial_scaffold.core.expressions.syntax import Literal, Node, Operation
 from jovial_scaffold.core.expressions.types import ANY, STRING, Abstract, Field, Type, has_abstract, joined, settled, type_of_value
 from jovial_scaffold.core.expressions.values import NONE, Optional
@@ -22,18 +23,28 @@ from jovial_scaffold.core.limits import STATIC_COMBINATIONS
 from jovial_scaffold.core.schemas.types import type_of_schema
 from jovial_scaffold.core.templates.compiling import formulas_of
 from jovial_scaffold.core.templates.fitting import Fitting, PropertyPlace, condition_fault, omittable_fault, text_fault
+from jovial_scaffold.core.templates.functions import Functions
 from jovial_scaffold.core.templates.model import (
     Compiled,
     Condition,
     Constant,
+    Document,
     Dynamic,
+    Function,
     ListValue,
+    Lookup,
     Loop,
     MapValue,
+    Module,
+    Overlaid,
+    Placeholder,
     Requirement,
     Resource,
+    Table,
     Template,
 )
+from jovial_scaffold.core.templates.names import content_uses
+from jovial_scaffold.core.templates.properties import check_properties
 from jovial_scaffold.core.text.source import Origin, pointer_text
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.text.wording import did_you_mean, listed, shown
@@ -45,29 +56,46 @@ _CONTEXT = {
     "run": {"date": Abstract(STRING), "revision": Abstract(STRING), "author": Abstract(STRING)},
 }
 _LEFT_OUT = object()
+_FEW_ROWS = 400  # in larger tables, what a column may hold is not looked at
 _ELSEWHERE = PropertyPlace(None, "", ())
 Assignment = Mapping[str, Any]
 
 
-def check_types(template: Template) -> list[Finding]:
-    """All that is wrong with the expressions of a template whatever its environments will be."""
-    return _TypeCheck(template).run()
+def check_templates(templates: Sequence[Template]) -> list[Finding]:
+    """All that is wrong with a template and its modules whatever their environments will be: expressions, and properties by their types."""
+    checks = _Checks()
+    return [finding for template in templates for finding in checks.of(template).run()]
 
 
 def static_scope(template: Template) -> Scope:
     """The names of a template with their types, no environment chosen."""
-    return _TypeCheck(template).scope({})
+    return _Checks().of(template).scope({})
+
+
+class _Checks:
+    """The checks of a template and its modules: a module's outputs have the same types wherever it is used."""
+
+    def __init__(self) -> None:
+        self._checks: dict[int, _TypeCheck] = {}
+
+    def of(self, template: Template) -> "_TypeCheck":
+        if id(template) not in self._checks:
+            self._checks[id(template)] = _TypeCheck(template, self)
+        return self._checks[id(template)]
 
 
 @dataclass(slots=True)
 class _Place:
-    """Where an expression stands: what it is part of, the loop variables it sees, the conditions around it, and the schema of its result."""
+    """Where an expression stands: what it is part of, the loop variables it sees, the conditions around it, and the schema of its result.
+
+    `names` are further variables: the arguments of a function, `row` of a lookup, what a document's `with` gives."""
 
     address: str = ""
     prefix: int = 0
     loops: tuple[Loop, ...] = ()
     conditions: tuple[Condition, ...] = ()
     property: PropertyPlace = _ELSEWHERE
+    names: Mapping[str, Any] = field(default_factory=dict)
 
 
 @dataclass(slots=True)
@@ -111,12 +139,23 @@ class _Scope(LookupScope):
             return self.values[name]
         if name in template.resources:
             return Abstract(self.check.resource_type(template.resources[name]))
+        if name in template.lookups:
+            return self.check.row(template.lookups[name].table)
+        if name in template.documents:
+            return Abstract(STRING)
         return _CONTEXT if name == "context" else UNKNOWN
+
+    def function(self, name: str) -> OwnFunction | None:
+        """A function of the template."""
+        return self.check.functions.function(name)
 
 
 class _TypeCheck:
-    def __init__(self, template: Template) -> None:
+    def __init__(self, template: Template, checks: _Checks) -> None:
         self.template = template
+        self.checks = checks
+        self.functions = Functions(template)
+        self.rows: dict[str, Any] = {}
         self.parameter_types = {name: type_of_schema(each.schema) for name, each in template.parameters.items()}
         self.finite = {name: known.options for name, known in self.parameter_types.items() if known.options is not None}
         self.reads: dict[str, frozenset[str]] = {}
@@ -130,19 +169,89 @@ class _TypeCheck:
         if self.template.unread:
             return []
         for declaration in self.template.parameters.values():
-            if declaration.default is not None:
+            default = declaration.default
+            if isinstance(default, Dynamic) and isinstance(default.content, Formula):
+                place = _declared(declaration.name, declaration.schema, "default")
+                self.formula(default.content, default.origin, _Place(), partial(self.declared_faults, place, id="default"))
+            elif declaration.default is not None:
                 self.value(declaration.default, _Place())
         for requirement in (*self.template.must, *(each for d in self.template.parameters.values() for each in d.must)):
             self.requirement(requirement)
         for value in self.template.values.values():
             self.value(value.value, _Place())
+        for function in self.template.functions.values():
+            self.own_function(function)
+        for lookup in self.template.lookups.values():
+            self.lookup(lookup)
         for resource in self.template.resources.values():
+            self.findings += check_properties(resource)
             self.resource(resource)
+        for document in self.template.documents.values():
+            self.document(document)
         for output in self.template.outputs.values():
             self.value(output.value, _Place())
         return self.findings
 
     # -- walking
+
+    def own_function(self, function: Function) -> None:
+        """The body of a function, with arguments of which the types are known."""
+        names = {name: Abstract(type_of_schema(schema)) for name, schema in function.takes.items()}
+        content = function.body.content
+        if isinstance(content, Formula):
+            gives = _declared(function.name, function.gives, "result") if function.gives else _ELSEWHERE
+            self.formula(
+                content, function.body.origin, _Place(names=names), lambda result: self.declared_faults(gives, result, "function-result")
+            )
+
+    def declared_faults(self, place: PropertyPlace, result: Any, id: str) -> list[EvaluationError]:
+        """What a declaration says against a result, under the id that the same mistake has once values are there."""
+        faults = self.fitting.faults(place, result) if place.schema is not None else []
+        for fault in faults:
+            fault.id = f"{id}{fault.id.removeprefix('property')}" if id == "default" else id
+            if id != "default":
+                fault.message = fault.message.replace(" takes ", " is declared as ", 1)
+        return faults
+
+    def lookup(self, lookup: Lookup) -> None:
+        """The conditions of a lookup, with the columns of its table."""
+        place = _Place(names={"row": self.row(lookup.table)})
+        if isinstance(lookup.where.content, Formula):
+            self.formula(lookup.where.content, lookup.where.origin, place, lambda result: condition_fault(result, "where"), comparing=False)
+        if lookup.newest is not None and isinstance(lookup.newest.content, Formula):
+            self.formula(lookup.newest.content, lookup.newest.origin, place, lambda result: None, comparing=False)
+
+    def row(self, table: Table | None) -> Any:
+        """What is known of the rows of a table: its columns, and the values that they hold."""
+        if table is None or table.broken or not table.rows:
+            return UNKNOWN
+        if table.name not in self.rows:
+            columns: dict[str, list[Any]] = {}
+            for row in table.rows:
+                for name, value in row.items():
+                    columns.setdefault(name, []).append(value)
+            fields = {
+                name: Field(
+                    joined(type_of_value(value) for value in values) if len(values) <= _FEW_ROWS else ANY, len(values) == len(table.rows)
+                )
+                for name, values in columns.items()
+            }
+            self.rows[table.name] = Abstract(Type(frozenset(("map",)), fields=fields))
+        return self.rows[table.name]
+
+    def document(self, document: Document) -> None:
+        """The placeholders of a document, and where it is written."""
+        names: dict[str, Any] = {}
+        for name, compiled in (document.narrowed or {}).items():
+            self.value(compiled, _Place())
+            names[name] = self.computed(compiled, self.scope({}), {})
+        if document.to is not None:
+            self.value(document.to, _Place())
+        for formula, origin, _ in content_uses(document):
+            joins = not document.as_json or any(
+                isinstance(each, Placeholder) and each.formula is formula and each.quoted for each in document.content
+            )
+            self.formula(formula, origin, _Place(names=names), text_fault if joins else (lambda result: None))
 
     def resource(self, resource: Resource) -> None:
         loops = (resource.loop,) if resource.loop else ()
@@ -174,12 +283,28 @@ class _TypeCheck:
         elif isinstance(compiled, ListValue):
             for index, item in enumerate(compiled.items):
                 self.value(item, replace(place, property=place.property.below(index)))
+        elif isinstance(compiled, Overlaid):
+            self.value(compiled.own, place)
+            self.value(compiled.base, replace(place, loops=()))
 
     def requirement(self, requirement: Requirement) -> None:
         """A `must` is judged in combinations that every `must` allows, so what it compares is no news; its message is for the others."""
         content = requirement.require.content
         if isinstance(content, Formula):
+            self.never(requirement, content)
             self.formula(content, requirement.require.origin, _Place(), lambda result: condition_fault(result, "require"), comparing=False)
+
+    def never(self, requirement: Requirement, formula: Formula) -> None:
+        """Report a condition over parameters that no environment can meet."""
+        names = self.closure([reference.name for reference in formula.program.reads])
+        if names - self.finite.keys():
+            results = [self.truth(requirement.require, self.scope({}), {})]
+        else:
+            results = [self.truth(requirement.require, self.scope(each), {}) for each in self.assignments(names, every=True)]
+        if results and all(result is False for result in results):
+            message = "No values of the parameters meet this condition."
+            hint = "Correct the condition, or what the parameters may be."
+            self.findings.append(Finding("must-never", "error", message, requirement.require.origin.value_span(), hint))
 
     def condition(self, condition: Condition, place: _Place, role: str) -> None:
         if not isinstance(condition.content, Formula):
@@ -378,7 +503,7 @@ class _TypeCheck:
             known = known.fields[str(step)].type
         return known.options or () if known is not None else ()
 
-    def assignments(self, names: frozenset[str]) -> Iterator[dict[str, Any]]:
+    def assignments(self, names: frozenset[str], every: bool = False) -> Iterator[dict[str, Any]]:
         chosen: dict[str, tuple[Any, ...]] = {}
         total = 1
         for name in sorted(names & self.finite.keys(), key=lambda each: (len(self.finite[each]), each)):
@@ -388,7 +513,7 @@ class _TypeCheck:
                 total *= len(options)
         for values in product(*chosen.values()):
             assignment = dict(zip(chosen, values, strict=True))
-            if self.allowed(assignment):
+            if every or self.allowed(assignment):
                 yield assignment
 
     def allowed(self, assignment: dict[str, Any]) -> bool:
@@ -403,15 +528,31 @@ class _TypeCheck:
         """The parameters that some names read, directly or through values."""
         found: set[str] = set()
         for name in names:
-            if name in self.template.values:
+            if name in self.template.values or name in self.template.lookups:
                 if name not in self.reads:
                     self.reads[name] = frozenset()
-                    below = [r.name for f, _, _ in formulas_of(self.template.values[name].value) for r in f.program.reads]
-                    self.reads[name] = self.closure(below)
+                    self.reads[name] = self.closure(self.reads_of(name))
                 found |= self.reads[name]
             elif name in self.template.parameters:
                 found.add(name)
         return frozenset(found)
+
+    def reads_of(self, name: str) -> list[str]:
+        """The names that a value or a lookup reads itself."""
+        value, lookup = self.template.values.get(name), self.template.lookups.get(name)
+        uses = formulas_of(value.value) if value else []
+        if lookup:
+            uses = formulas_of(lookup.where) + formulas_of(lookup.newest)
+        return [reference.name for formula, _, _ in uses for reference in formula.program.reads]
+
+    def outputs(self, module: Module) -> Type:
+        """What can be read from a use of a module."""
+        template = module.template
+        if template.unread or template.unknown_names:
+            return ANY
+        check = self.checks.of(template)
+        found = {name: check.computed(output.value, check.scope({}), {}) for name, output in template.outputs.items()}
+        return Type(frozenset(("map",)), fields={name: Field(type_of_value(value), True) for name, value in found.items()})
 
     def scope(self, assignment: Assignment) -> _Scope:
         key = tuple(sorted((name, shown(value)) for name, value in assignment.items()))
@@ -441,7 +582,7 @@ class _TypeCheck:
 
     def variables(self, place: _Place, scope: _Scope, checker: Checker) -> dict[str, Any]:
         """The loop variables at a place, as far as they are known."""
-        found: dict[str, Any] = {}
+        found: dict[str, Any] = dict(place.names)
         for loop in place.loops:
             try:
                 over = checker.maybe(loop.over.content.node, found) if isinstance(loop.over.content, Formula) else loop.over.content.value
@@ -469,6 +610,8 @@ class _TypeCheck:
                 return Abstract(ANY)
             entries = {name: self.computed(item, scope, variables) for name, item in compiled.entries}
             return {name: item for name, item in entries.items() if item is not _LEFT_OUT}
+        if isinstance(compiled, Overlaid):
+            return Abstract(ANY)
         if isinstance(compiled, ListValue):
             if any(isinstance(item, MapValue) and (item.loop or item.when) for item in compiled.items):
                 return Abstract(Type(frozenset(("list",))))
@@ -501,7 +644,9 @@ class _TypeCheck:
         """What can be read from a resource, by its catalog; of a loop, a map of such."""
         if resource.name not in self.resource_types:
             known = ANY
-            if resource.type is not None:
+            if resource.module is not None:
+                known = self.outputs(resource.module)
+            elif resource.type is not None:
                 fields = {
                     name: Field(type_of_schema(each, resource.type.schema), True)
                     for name, each in resource.type.schema.get("properties", {}).items()
@@ -515,6 +660,12 @@ class _TypeCheck:
                 known = Type(frozenset(("map",)), fields={}, others=known)
             self.resource_types[resource.name] = known
         return self.resource_types[resource.name]
+
+
+def _declared(name: str, schema: dict[str, Any], role: str) -> PropertyPlace:
+    """A declaration's schema as that of a property of the same name."""
+    whole = {"properties": {name: schema}, "types": schema.get("types", {})}
+    return PropertyPlace(whole, f"{role} {name}", (name,))
 
 
 def _condition_references(condition: Condition) -> list[Any]:

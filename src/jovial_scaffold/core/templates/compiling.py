@@ -8,10 +8,10 @@ from typing import Any
 
 from jovial_scaffold.core.expressions.errors import ExpressionError, SyntaxProblem
 from jovial_scaffold.core.expressions.placeholders import Formula, bare, template_text
-from jovial_scaffold.core.findings import Finding, Level
+from jovial_scaffold.core.findings import Finding, Level, Span
 from jovial_scaffold.core.limits import NAME_LENGTH
-from jovial_scaffold.core.templates.model import Compiled, Condition, Constant, Dynamic, ListValue, Loop, MapValue
-from jovial_scaffold.core.text.source import Origin
+from jovial_scaffold.core.templates.model import Compiled, Condition, Constant, Dynamic, ListValue, Loop, MapValue, Overlaid
+from jovial_scaffold.core.text.source import Origin, Pointer
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.text.wording import described, did_you_mean
 
@@ -131,7 +131,7 @@ def loops_in(value: Compiled) -> list[Loop]:
         return [loop for item in value.items for loop in loops_in(item)]
     if isinstance(value, MapValue):
         return ([value.loop] if value.loop else []) + [loop for _, item in value.entries for loop in loops_in(item)]
-    return []
+    return loops_in(value.base) + loops_in(value.own) if isinstance(value, Overlaid) else []
 
 
 def _expressions(value: Compiled, variables: tuple[str, ...]) -> list[tuple[Condition | Dynamic, tuple[str, ...]]]:
@@ -141,6 +141,8 @@ def _expressions(value: Compiled, variables: tuple[str, ...]) -> list[tuple[Cond
     elif isinstance(value, ListValue):
         for item in value.items:
             found += _expressions(item, variables)
+    elif isinstance(value, Overlaid):
+        found += _expressions(value.base, ()) + _expressions(value.own, variables)
     elif isinstance(value, MapValue):
         if value.loop:
             found.append((value.loop.over, variables))
@@ -165,3 +167,41 @@ def formulas_of(value: Compiled | Condition | None, variables: tuple[str, ...] =
         elif isinstance(owner.content, Formula):
             found.append((owner.content, owner.origin, seen))
     return found
+
+
+def written_span(compiled: Compiled, pointer: Pointer) -> Span:
+    """Where a value was written: an expression without its `${}`, or the part of a constant."""
+    if isinstance(compiled, Dynamic):
+        content = compiled.content
+        if isinstance(content, Formula):
+            return compiled.origin.inner_span(content.offset, content.offset + len(content.text.rstrip()))
+        return compiled.origin.value_span()
+    return compiled.origin.child(*pointer).value_span()
+
+
+def overlaid(base: Compiled, own: Compiled) -> Compiled | None:
+    """A value merged over another by RFC 7396, now where the parts are known, else when they are; None where nothing remains."""
+    if isinstance(own, Constant) and own.value is None:
+        return None
+    below, above = _entries(base), _entries(own)
+    if below is not None and above is not None:
+        merged = dict(below)
+        for key, item in above.items():
+            result = overlaid(merged[key], item) if key in merged else item
+            merged.pop(key, None)
+            if result is not None and not (isinstance(result, Constant) and result.value is None):
+                merged[key] = result
+        return MapValue(tuple(merged.items()), own.origin)
+    may_be_maps = all(
+        not isinstance(each, ListValue) and not (isinstance(each, Constant) and type(each.value) is not dict) for each in (base, own)
+    )
+    return Overlaid(base, own, own.origin) if may_be_maps else own
+
+
+def _entries(value: Compiled) -> dict[str, Compiled] | None:
+    """The entries of a map that is surely there."""
+    if isinstance(value, MapValue) and value.when is None and value.loop is None:
+        return dict(value.entries)
+    if isinstance(value, Constant) and type(value.value) is dict:
+        return {key: Constant(item, value.origin.child(key)) for key, item in value.value.items()}
+    return None

@@ -102,7 +102,7 @@ class Fitting:
 def condition_fault(result: Any, role: str) -> EvaluationError | None:
     """The error of a `$when`, loop or key that surely gives something else; None where it may fit."""
     known = type_of_value(result)
-    if role in ("$when", "require") and not known.may_be("bool"):
+    if role in ("$when", "require", "where") and not known.may_be("bool"):
         return EvaluationError(f"`{role}` takes true or false, and this gives {known.text()}.", id="type-mismatch")
     if role == "loop" and not known.may_be("list", "map"):
         return EvaluationError(f"`$per` goes over a list or map, and this gives {known.text()}.", id="loop-invalid")

@@ -50,7 +50,16 @@ class ListValue:
     origin: Origin
 
 
-Compiled = Constant | Dynamic | MapValue | ListValue
+@dataclass(frozen=True, slots=True)
+class Overlaid:
+    """A resource's own value over the one that `everywhere` gives, where they can only be merged once they are known (RFC 7396)."""
+
+    base: "Compiled"
+    own: "Compiled"
+    origin: Origin
+
+
+Compiled = Constant | Dynamic | MapValue | ListValue | Overlaid
 
 
 @dataclass(frozen=True, slots=True)
@@ -75,6 +84,8 @@ class Requirement:
 
     require: Condition
     message: Compiled
+    passes: tuple[tuple[dict[str, Any], Origin], ...]
+    fails: tuple[tuple[dict[str, Any], Origin], ...]
     origin: Origin
 
 
@@ -102,12 +113,90 @@ class Named:
 
 
 @dataclass(frozen=True, slots=True)
+class Function:
+    """A function of the template: what it takes and gives, and the expression that it is. It sees its arguments and other functions."""
+
+    name: str
+    takes: dict[str, dict[str, Any]]
+    gives: dict[str, Any]
+    body: Condition
+    examples: tuple[tuple[Condition, Any, Origin], ...]
+    origin: Origin
+
+
+@dataclass(frozen=True, slots=True)
+class Table:
+    """Facts that lookups choose from: rows in the order of the file. `broken` where it could not be read."""
+
+    name: str
+    rows: tuple[dict[str, Any], ...]
+    origin: Origin
+    broken: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Lookup:
+    """One row of a table: the only one that meets `where`, or of those the one with the greatest `newest`."""
+
+    name: str
+    table: Table | None
+    where: Condition
+    newest: Condition | None
+    origin: Origin
+
+
+@dataclass(frozen=True, slots=True)
+class Everywhere:
+    """Properties for all resources whose type fits a pattern and whose schema knows them."""
+
+    pattern: str
+    properties: tuple[tuple[str, Compiled], ...]
+    origin: Origin
+
+
+@dataclass(frozen=True, slots=True)
+class Document:
+    """A text file with placeholders. `content` are its parts; `narrowed` are the only names it sees, where it says so.
+
+    `as_json` where placeholders become JSON: escaped inside of its strings (`quoted` says which parts are), a value outside.
+    """
+
+    name: str
+    content: tuple["str | Placeholder", ...]
+    to: Compiled | None
+    narrowed: dict[str, Compiled] | None
+    as_json: bool
+    file: Origin
+    origin: Origin
+
+
+@dataclass(frozen=True, slots=True)
+class Placeholder:
+    """`${…}` in a document: an expression, or a plain name with what holds where it has no value."""
+
+    formula: Formula
+    quoted: bool = False
+    otherwise: str | None = None
+    complaint: str | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Module:
+    """A template that is used as a type: its parameters are the properties of `interface`, its outputs what can be read."""
+
+    label: str
+    template: "Template"
+    interface: ResourceType
+
+
+@dataclass(frozen=True, slots=True)
 class Resource:
-    """A resource as written. `type` is None where the catalogs do not know `type_text`."""
+    """A resource as written, or a use of a module. `type` is None where nobody knows `type_text`; of a module, it is its interface."""
 
     name: str
     type_text: str
     type: ResourceType | None
+    module: Module | None
     properties: MapValue
     loop: Loop | None
     when: Condition | None
@@ -133,11 +222,27 @@ class Template:
     """A whole template. `unread` is True where a part could not be read, so that unknown and unused names are not judged."""
 
     title: str
+    description: str
     parameters: dict[str, Declaration]
     must: tuple[Requirement, ...]
     values: dict[str, Named]
+    functions: dict[str, Function]
+    lookups: dict[str, Lookup]
     resources: dict[str, Resource]
+    documents: dict[str, Document]
     outputs: dict[str, Output]
+    types: dict[str, Origin]
+    used_types: frozenset[str]
     origin: Origin
     unread: bool = False
     unknown_names: frozenset[str] = frozenset()
+
+    @property
+    def names(self) -> frozenset[str]:
+        """What expressions can read, but for the context."""
+        return frozenset((*self.parameters, *self.values, *self.lookups, *self.resources, *self.documents))
+
+    def modules(self) -> "list[Module]":
+        """The modules that it uses directly, each once."""
+        found = {id(each.module): each.module for each in self.resources.values() if each.module}
+        return list(found.values())

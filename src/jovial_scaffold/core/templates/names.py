@@ -1,7 +1,8 @@
 """The names of a template as its expressions use them: what nobody declared, what nobody uses, what goes in circles."""
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import replace
+from typing import NamedTuple
 
 from jovial_scaffold.core.expressions.evaluation import unknown_function
 from jovial_scaffold.core.expressions.functions import FUNCTIONS
@@ -10,7 +11,20 @@ from jovial_scaffold.core.expressions.references import Reference, bound_variabl
 from jovial_scaffold.core.expressions.syntax import Call, Node, children
 from jovial_scaffold.core.findings import Finding, Level, Related, Span
 from jovial_scaffold.core.templates.compiling import formulas_of, loops_in
-from jovial_scaffold.core.templates.model import Constant, Declaration, Named, Output, Requirement, Resource, Template
+from jovial_scaffold.core.templates.model import (
+    Condition,
+    Constant,
+    Declaration,
+    Document,
+    Function,
+    Lookup,
+    Named,
+    Output,
+    Placeholder,
+    Requirement,
+    Resource,
+    Template,
+)
 from jovial_scaffold.core.text.source import Origin
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.text.wording import did_you_mean, near
@@ -19,15 +33,28 @@ _TYPE_NAMES = frozenset(("int", "uint", "double", "string", "bytes", "bool", "li
 Use = tuple[Formula, Origin, tuple[str, ...]]
 
 
+Owner = Declaration | Requirement | Named | Function | Lookup | Resource | Document | Output
+
+
+class _Owned(NamedTuple):
+    """What a declaration reads. `narrowed` are the only names that it sees, where those are fewer than all of the template."""
+
+    owner: Owner
+    uses: list[Use]
+    narrowed: frozenset[str] | None = None
+
+
 def check_names(template: Template, draft: bool = False) -> list[Finding]:
     """Findings about names; unused ones are warnings, or notes in a draft."""
     findings: list[Finding] = []
     used: set[str] = set()  # also what a misspelt name was meant to be: one mistake gives one finding
-    known = _known(template)
-    for owner, uses in _owners(template):
-        visible = _visible(template, owner, known)
+    known = template.names | {"context"}
+    for owner, uses, narrowed in _owners(template):
+        visible = known if narrowed is None else narrowed
         for formula, origin, variables in uses:
-            used |= _check_use(template, formula, origin, variables, visible, known, findings)
+            used |= _check_use(template, formula, origin, variables, visible, known, findings, owner)
+        if isinstance(owner, Document) and owner.narrowed is None:
+            used |= _may_miss(owner)
     for resource in template.resources.values():
         used |= {name for name, _ in resource.after}
         findings += _shadowing_loops(resource, known)
@@ -35,41 +62,52 @@ def check_names(template: Template, draft: bool = False) -> list[Finding]:
     if not template.unread:
         level: Level = "note" if draft else "warning"
         findings += _unused(template, used | template.unknown_names, level)
-    return [*findings, *_value_cycles(template)]
+    return [*findings, *_value_cycles(template), *_function_cycles(template)]
 
 
-def _known(template: Template) -> frozenset[str]:
-    return frozenset((*template.parameters, *template.values, *template.resources, "context"))
-
-
-def _owners(template: Template) -> Iterator[tuple[Declaration | Requirement | Named | Resource | Output, list[Use]]]:
+def _owners(template: Template) -> Iterator[_Owned]:
+    # Defaults and `must` come before `let` and resources: they see parameters and the context alone. A function sees its arguments.
+    early = frozenset((*template.parameters, "context"))
     for declaration in template.parameters.values():
-        yield declaration, formulas_of(declaration.default)
+        yield _Owned(declaration, formulas_of(declaration.default), early)
         for requirement in declaration.must:
-            yield requirement, formulas_of(requirement.require) + formulas_of(requirement.message)
+            yield _Owned(requirement, formulas_of(requirement.require) + formulas_of(requirement.message), early)
     for requirement in template.must:
-        yield requirement, formulas_of(requirement.require) + formulas_of(requirement.message)
+        yield _Owned(requirement, formulas_of(requirement.require) + formulas_of(requirement.message), early)
     for value in template.values.values():
-        yield value, formulas_of(value.value)
+        yield _Owned(value, formulas_of(value.value))
+    for function in template.functions.values():
+        yield _Owned(function, formulas_of(function.body, tuple(function.takes)), frozenset())
+        for call, _, _ in function.examples:
+            yield _Owned(function, formulas_of(call), frozenset())
+    for lookup in template.lookups.values():
+        yield _Owned(lookup, formulas_of(lookup.where, ("row",)) + formulas_of(lookup.newest, ("row",)))
     for resource in template.resources.values():
-        yield resource, resource_uses(resource)
+        yield _Owned(resource, resource_uses(resource))
+    for document in template.documents.values():
+        narrowed = None if document.narrowed is None else frozenset(document.narrowed)
+        yield _Owned(document, content_uses(document), narrowed)
+        given = [] if document.narrowed is None else list(document.narrowed.values())
+        yield _Owned(document, [use for each in (*given, document.to) for use in formulas_of(each)])
     for output in template.outputs.values():
-        yield output, formulas_of(output.value)
+        yield _Owned(output, formulas_of(output.value))
+
+
+def content_uses(document: Document) -> list[Use]:
+    """The expressions in the text of a document; a name that may be missing there is none of them."""
+    placeholders = [each for each in document.content if isinstance(each, Placeholder)]
+    return [(each.formula, document.file, ()) for each in placeholders if each.otherwise is None and each.complaint is None]
+
+
+def _may_miss(document: Document) -> set[str]:
+    placeholders = [each for each in document.content if isinstance(each, Placeholder)]
+    return {each.formula.text for each in placeholders if each.otherwise is not None or each.complaint is not None}
 
 
 def resource_uses(resource: Resource) -> list[Use]:
     """Every expression of a resource, its directives first, with the loop variables it sees."""
     variables = resource.loop.variables if resource.loop else ()
-    uses = formulas_of(resource.loop.over) if resource.loop else []
-    uses += formulas_of(resource.when, variables) + formulas_of(resource.key, variables)
-    return uses + formulas_of(resource.properties, variables)
-
-
-def _visible(template: Template, owner: object, known: frozenset[str]) -> frozenset[str]:
-    # Defaults and `must` come before `let` and resources: they see parameters and the context alone.
-    if isinstance(owner, Declaration | Requirement):
-        return frozenset((*template.parameters, "context"))
-    return known
+    return presence_uses(resource) + formulas_of(resource.properties, variables)
 
 
 def _check_use(
@@ -80,6 +118,7 @@ def _check_use(
     visible: frozenset[str],
     known: frozenset[str],
     findings: list[Finding],
+    owner: Owner,
 ) -> set[str]:
     def report(id: str, message: str, start: int, end: int, hint: str) -> None:
         findings.append(Finding(id, "error", message, origin.inner_span(formula.offset + start, formula.offset + end), hint))
@@ -94,10 +133,10 @@ def _check_use(
         if template.unread:
             continue
         if reference.name in known:
-            hint = "Defaults and `must` are judged before values and resources exist; they see parameters and context."
+            hint = _out_of_scope(owner)
             report("name-out-of-scope", f"`{reference.name}` cannot be used here.", reference.start, reference.end, hint)
         else:
-            hint = _unknown_hint(reference, {*visible, *variables}, template)
+            hint = _unknown_hint(reference, {*visible, *variables}, template, owner)
             used.add(near(reference.name, (*visible, *variables)))
             report("name-unknown", f"Nothing is called `{reference.name}`.", reference.start, reference.end, hint)
     for variable, macro in bound_variables(formula.node):
@@ -109,19 +148,36 @@ def _check_use(
                 macro.end,
                 "Give the variable another name.",
             )
-    for call in _unknown_calls(formula.node):
-        error = unknown_function(call)
+    for call in own_calls(formula.node):
+        if call.target is None and call.function in template.functions:
+            used.add(call.function)
+            continue
+        if call.function in template.unknown_names or template.unread:
+            continue
+        error = unknown_function(call, template.functions)
+        used.add(near(call.function, template.functions))
         report(error.id, error.message, error.start, error.end, error.hint)
     return used
 
 
-def _unknown_hint(reference: Reference, names: set[str], template: Template) -> str:
+def _out_of_scope(owner: Owner) -> str:
+    if isinstance(owner, Function):
+        return "A function sees its arguments and other functions; hand the value in as an argument."
+    if isinstance(owner, Document):
+        return "The document's `with` names all that its text may use; add it there."
+    return "Defaults and `must` are judged before values and resources exist; they see parameters and context."
+
+
+def _unknown_hint(reference: Reference, names: set[str], template: Template, owner: Owner) -> str:
     if reference.name in template.outputs:
         return "It is an output; outputs are read from outside only."
+    if isinstance(owner, Function) or (isinstance(owner, Document) and owner.narrowed is not None):
+        return did_you_mean(reference.name, names, _out_of_scope(owner))
     return did_you_mean(reference.name, names, "Declare it under `parameters` or `let`.")
 
 
-def _unknown_calls(node: Node) -> Iterator[Call]:
+def own_calls(node: Node) -> Iterator[Call]:
+    """Calls of what is no function of the language: those of the template, and unknown ones."""
     stack = [node]
     while stack:
         current = stack.pop()
@@ -154,20 +210,40 @@ def _unused(template: Template, used: set[str], level: Level) -> Iterator[Findin
             yield Finding(
                 "parameter-unused", level, f"The parameter `{declaration.name}` is used nowhere.", declaration.origin.key_span(), hint
             )
-    for value in template.values.values():
-        if value.name not in used:
-            yield Finding(
-                "value-unused", level, f"The value `{value.name}` is used nowhere.", value.origin.key_span(), "Use it, or remove it."
-            )
+    kinds: tuple[tuple[str, Iterable[Named | Function | Lookup | Document]], ...] = (
+        ("value", template.values.values()),
+        ("function", template.functions.values()),
+        ("lookup", template.lookups.values()),
+        ("document", (each for each in template.documents.values() if each.to is None)),
+    )
+    for kind, declared in kinds:
+        for each in declared:
+            if each.name not in used:
+                hint = "Use it, or remove it." if kind != "document" else "Say with `to` where it is written, use it, or remove it."
+                yield Finding(f"{kind}-unused", level, f"The {kind} `{each.name}` is used nowhere.", each.origin.key_span(), hint)
+    for name, origin in template.types.items():
+        if name not in template.used_types:
+            message = f"The type `{name}` is used nowhere."
+            yield Finding("type-unused", level, message, origin.key_span(), f'Refer to it with $ref: "#/types/{name}", or remove it.')
+
+
+def _named_reads(template: Template) -> dict[str, list[str]]:
+    """For each value, lookup and document, those that it reads itself."""
+    nodes = template.values.keys() | template.lookups.keys() | template.documents.keys()
+    reads: dict[str, set[str]] = {name: set() for name in nodes}
+    for owner, uses, narrowed in _owners(template):
+        if isinstance(owner, Named | Lookup | Document) and (narrowed is None or isinstance(owner, Lookup)):
+            reads[owner.name] |= {
+                r.name for f, _, variables in uses for r in f.program.reads if r.name in nodes and r.name not in variables
+            }
+        if isinstance(owner, Document) and owner.narrowed is None:
+            reads[owner.name] |= _may_miss(owner) & nodes
+    return {name: sorted(found) for name, found in sorted(reads.items())}
 
 
 def _value_cycles(template: Template) -> Iterator[Finding]:
-    reads = {
-        name: sorted({r.name for f, _, _ in formulas_of(value.value) for r in f.program.reads if r.name in template.values})
-        for name, value in template.values.items()
-    }
-    for loop in cycles(reads):
-        origins = [template.values[name].origin for name in loop]
+    for loop in cycles(_named_reads(template)):
+        origins = [_origin(template, name) for name in loop]
         path = " → ".join(f"`{name}`" for name in (*loop, loop[0]))
         related = tuple(
             Related(origin.key_span(), f"`{name}` reads `{following}`.")
@@ -183,19 +259,45 @@ def _value_cycles(template: Template) -> Iterator[Finding]:
         )
 
 
-def without_cycles(template: Template) -> Template:
-    """The template with the values that go in circles made unknown, so that evaluating them is safe and silent."""
-    reads = {
-        name: [r.name for f, _, _ in formulas_of(value.value) for r in f.program.reads if r.name in template.values]
-        for name, value in template.values.items()
+def _origin(template: Template, name: str) -> Origin:
+    found = template.values.get(name) or template.lookups.get(name) or template.documents[name]
+    return found.origin
+
+
+def _function_calls(template: Template) -> dict[str, list[str]]:
+    return {
+        name: sorted({call.function for f, _, _ in formulas_of(function.body) for call in own_calls(f.node) if call.target is None})
+        for name, function in template.functions.items()
     }
-    broken = {name for loop in cycles(reads) for name in loop}
-    if not broken:
+
+
+def _function_cycles(template: Template) -> Iterator[Finding]:
+    for loop in cycles(_function_calls(template)):
+        path = " → ".join(f"`{name}`" for name in (*loop, loop[0]))
+        span = template.functions[loop[0]].origin.key_span()
+        yield Finding(
+            "function-cycle", "error", f"Functions call each other in a circle: {path}.", span, "There is no recursion; use a loop."
+        )
+
+
+def without_cycles(template: Template) -> Template:
+    """The template with the values and functions that go in circles made unknown, so that evaluating them is safe and silent."""
+    broken = {name for loop in cycles(_named_reads(template)) for name in loop}
+    looping = {name for loop in cycles(_function_calls(template)) for name in loop}
+    if not broken and not looping:
         return template
+
+    def unknown(origin: Origin) -> Condition:
+        return Condition(Constant(UNKNOWN, origin), origin)
+
     values = {
         name: replace(value, value=Constant(UNKNOWN, value.origin)) if name in broken else value for name, value in template.values.items()
     }
-    return replace(template, values=values)
+    lookups = {name: replace(each, where=unknown(each.origin)) if name in broken else each for name, each in template.lookups.items()}
+    functions = {name: replace(each, body=unknown(each.origin)) if name in looping else each for name, each in template.functions.items()}
+    documents = {name: each for name, each in template.documents.items() if name not in broken}
+    lost = template.unknown_names | (broken & template.documents.keys())
+    return replace(template, values=values, lookups=lookups, functions=functions, documents=documents, unknown_names=lost)
 
 
 def cycles(edges: dict[str, list[str]]) -> list[list[str]]:
@@ -230,33 +332,96 @@ def cycles(edges: dict[str, list[str]]) -> list[list[str]]:
     return [list(loop) for loop in dict.fromkeys(map(tuple, found))]
 
 
-def reached_resources(template: Template) -> dict[str, frozenset[str]]:
-    """For each resource, the resources that it reads or waits for: directly, or through values. Independent of environments."""
-    direct: dict[str, set[str]] = {}
-    for owner, uses in _owners(template):
-        if isinstance(owner, Named | Resource):
-            direct[owner.name] = {r.name for f, _, variables in uses for r in f.program.reads if r.name not in variables}
-    return {name: _through_values(template, direct, name) for name in template.resources}
+class Reach(NamedTuple):
+    """What a declaration needs, directly or through values: resources, outputs of modules that are no loops, and parameters."""
+
+    resources: frozenset[str]
+    outputs: frozenset[tuple[str, str]]
+    parameters: frozenset[str]
 
 
-def _through_values(template: Template, direct: dict[str, set[str]], name: str) -> frozenset[str]:
-    found: set[str] = set()
-    seen: set[str] = set()
-    waiting = list(direct[name])
-    while waiting:
-        reached = waiting.pop()
-        if reached in template.resources:
-            found.add(reached)
-        elif reached in template.values and reached not in seen:
-            seen.add(reached)
-            waiting.extend(direct[reached])
-    found |= {target for target, _ in template.resources[name].after if target in template.resources}
-    return frozenset(found)
+class Reaches:
+    """Answers what is reached in one template; each value is followed once. Independent of environments."""
+
+    def __init__(self, template: Template) -> None:
+        self.template = template
+        self._direct: dict[str, set[tuple[str, str]]] = {}
+        for owner, uses, narrowed in _owners(template):
+            if isinstance(owner, Named | Lookup | Document) and narrowed is None:
+                self._direct.setdefault(owner.name, set()).update(_first_steps(uses))
+                if isinstance(owner, Document) and owner.narrowed is None:
+                    self._direct[owner.name] |= {(name, "") for name in _may_miss(owner)}
+        self._known: dict[str, frozenset[tuple[str, str]]] = {}
+
+    def of(self, uses: list[Use]) -> Reach:
+        """What some expressions need."""
+        template = self.template
+        ends: set[tuple[str, str]] = set()
+        for name, field in _first_steps(uses):
+            ends |= self._through(name) if name in self._direct else {(name, field)}
+        modules = {name for name, each in template.resources.items() if each.module}
+        return Reach(
+            frozenset(name for name, _ in ends if name in template.resources),
+            frozenset((name, field) for name, field in ends if name in modules and template.resources[name].loop is None),
+            frozenset(name for name, _ in ends if name in template.parameters),
+        )
+
+    def _through(self, name: str) -> frozenset[tuple[str, str]]:
+        found = self._known.get(name)
+        if found is None:
+            ends: set[tuple[str, str]] = set()
+            seen: set[str] = set()
+            waiting = [name]
+            while waiting:
+                current = waiting.pop()
+                if current in seen:
+                    continue
+                seen.add(current)
+                for below, field in self._direct[current]:
+                    if below in self._known:
+                        ends |= self._known[below]
+                    elif below in self._direct:
+                        waiting.append(below)
+                    else:
+                        ends.add((below, field))
+            found = self._known[name] = frozenset(ends)
+        return found
+
+
+def _first_steps(uses: list[Use]) -> set[tuple[str, str]]:
+    return {
+        (r.name, str(r.path[0]) if r.path else "")
+        for formula, _, variables in uses
+        for r in formula.program.reads
+        if r.name not in variables
+    }
+
+
+def presence_uses(resource: Resource) -> list[Use]:
+    """The expressions that decide whether a resource is there, and which items it has."""
+    variables = resource.loop.variables if resource.loop else ()
+    uses = formulas_of(resource.loop.over) if resource.loop else []
+    return uses + formulas_of(resource.when, variables) + formulas_of(resource.key, variables)
+
+
+def reached_resources(template: Template, reaches: Reaches) -> dict[str, frozenset[str]]:
+    """For each resource, the resources that it reads or waits for: directly, or through values."""
+    found = {}
+    for name, resource in template.resources.items():
+        waited = {target for target, _ in resource.after if target in template.resources}
+        found[name] = reaches.of(resource_uses(resource)).resources | waited
+    return found
 
 
 def resource_cycles(template: Template, reached: dict[str, frozenset[str]]) -> tuple[list[Finding], frozenset[str]]:
-    """Resources that wait for each other, as findings, and the names of all that do. Items of one loop are judged apart."""
-    edges = {name: sorted(targets - ({name} if template.resources[name].loop else set())) for name, targets in reached.items()}
+    """Resources that wait for each other, as findings, and the names of all that do. Items of one loop are judged apart, and so are
+    modules: one may read what another gives, and the other way round, as long as no value depends on itself."""
+    modules = {name for name, resource in template.resources.items() if resource.module}
+    edges = {
+        name: sorted(targets - modules - ({name} if template.resources[name].loop else set()))
+        for name, targets in reached.items()
+        if name not in modules
+    }
     loops = cycles(edges)
     findings = []
     for loop in loops:
@@ -279,9 +444,24 @@ def resource_cycles(template: Template, reached: dict[str, frozenset[str]]) -> t
     return findings, frozenset(name for loop in loops for name in loop)
 
 
+def uses_by_name(template: Template) -> dict[str, list[Origin]]:
+    """Where each name of a template is read; a call is a use of its function, and `$after` of its resource."""
+    found: dict[str, list[Origin]] = {}
+    for _, uses, _ in _owners(template):
+        for formula, origin, variables in uses:
+            names = [reference.name for reference in formula.program.reads if reference.name not in variables]
+            names += [call.function for call in own_calls(formula.node) if call.target is None]
+            for name in dict.fromkeys(names):
+                found.setdefault(name, []).append(origin)
+    for resource in template.resources.values():
+        for name, origin in resource.after:
+            found.setdefault(name, []).append(origin)
+    return found
+
+
 def reads_run(template: Template) -> bool:
     """Whether an expression reads `context.run`, so that whoever renders must find out date, revision and author."""
-    uses = [use for _, uses in _owners(template) for use in uses]
+    uses = [use for _, uses, _ in _owners(template) for use in uses]
     return any(r.name == "context" and r.path[:1] in ((), ("run",)) for formula, _, _ in uses for r in formula.program.reads)
 
 

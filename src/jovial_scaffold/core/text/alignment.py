@@ -18,6 +18,8 @@ def source_offsets(raw: str, style: str) -> list[int]:
         return _flow(raw, 1, len(raw) - 1, escape="'")
     if style == "double":
         return _flow(raw, 1, len(raw) - 1, escape="\\")
+    if style == "verbatim":
+        return list(range(len(raw) + 1))
     if style == "multiline":  # TOML's three quotes: nothing is folded
         return _multiline(raw)
     return _block(raw, folded=style == "folded")

@@ -20,7 +20,7 @@ class Place(NamedTuple):
     key_end: int
     start: int
     end: int
-    style: str  # "plain", "single", "double", "literal", "folded", or "" for anything that is not a scalar
+    style: str  # "plain", "single", "double", "literal", "folded", "verbatim", or "" for anything that is not a scalar
 
 
 class Problem(NamedTuple):
@@ -165,3 +165,8 @@ def part(value: Any, step: str | int) -> Any:
 def pointer_text(pointer: Pointer) -> str:
     """A JSON Pointer (RFC 6901) without its first slash, as addresses use it: `disks/0/encrypted`."""
     return "/".join(str(step).replace("~", "~0").replace("/", "~1") for step in pointer)
+
+
+def split_pointer(text: str) -> Pointer:
+    """The steps of a JSON Pointer (RFC 6901) that is written without its first slash; nothing for an empty text."""
+    return tuple(step.replace("~1", "/").replace("~0", "~") for step in text.split("/")) if text else ()

@@ -1,0 +1,59 @@
+"""`jovial find`: where a value that someone saw comes from."""
+
+import os
+import sys
+from typing import Annotated
+
+import typer
+
+from jovial_scaffold.cli import exit_codes
+from jovial_scaffold.cli.options import (
+    Environments,
+    Format,
+    ProjectPath,
+    ReportFormat,
+    WithFiles,
+    WithValues,
+    folder_shown,
+    load,
+    unusable,
+)
+from jovial_scaffold.core.findings import has_errors
+from jovial_scaffold.core.project_file import ProjectError
+
+
+def command(
+    text: Annotated[str, typer.Argument(help="A name, an address or range, a size: the whole value or a part of it.", show_default=False)],
+    environments: Environments = None,
+    project: ProjectPath = None,
+    with_values: WithValues = None,
+    with_file: WithFiles = None,
+    format: Format = ReportFormat.text,
+) -> None:
+    """Looks through every rendered property, output and document; an address is found in the ranges that hold it. Never at secrets.
+
+    Example: jovial find 10.20.3.17
+    """
+    if not text:
+        raise typer.BadParameter("there is nothing to look for.", param_hint="TEXT")
+    try:
+        loaded = load(project, with_values, with_file, run_needed=True)
+        chosen = loaded.chosen(environments or ())
+        hits = loaded.find(text, chosen)
+        broken = any(has_errors(loaded.render(name).findings) for name in chosen)
+    except ProjectError as error:
+        raise typer.Exit(unusable(error)) from None
+    if format is ReportFormat.json:
+        from jovial_scaffold.reports.finding import find_document
+        from jovial_scaffold.reports.machine import json_text
+
+        sys.stdout.write(json_text(find_document(loaded.name, text, chosen, hits)))
+    else:
+        from jovial_scaffold.reports.finding import hits_text
+        from jovial_scaffold.reports.terminal import style_for
+
+        sys.stdout.write(hits_text(text, chosen, hits, style_for(sys.stdout, os.environ), folder_shown(loaded)))
+    if broken:
+        sys.stdout.flush()
+        print("Some values are unknown because of errors: jovial check shows them.", file=sys.stderr)
+        raise typer.Exit(exit_codes.ERRORS)

@@ -1,0 +1,75 @@
+"""`jovial survey`: an overview of a template, or of any structured file."""
+
+import os
+import sys
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from jovial_scaffold.cli import exit_codes
+from jovial_scaffold.cli.options import Format, ProjectPath, ReportFormat, load, unusable
+from jovial_scaffold.core.findings import Finding, has_errors
+from jovial_scaffold.core.project_file import ProjectError
+from jovial_scaffold.core.templates.library import standalone
+from jovial_scaffold.core.templates.surveying import Survey, survey
+from jovial_scaffold.core.text.formats import read_source
+from jovial_scaffold.core.text.roles import role_of
+from jovial_scaffold.reports.findings import findings_text
+from jovial_scaffold.reports.terminal import style_for
+
+
+def command(
+    path: Annotated[
+        Path | None,
+        typer.Argument(help="A template, or any YAML, JSON, TOML or CSV file; else the project's template.", show_default=False),
+    ] = None,
+    project: ProjectPath = None,
+    everything: Annotated[bool, typer.Option("--all", help="Every path and literal, not the most frequent ones only.")] = False,
+    format: Format = ReportFormat.text,
+) -> None:
+    """Sections and sizes, types, parameters and where they are used, paths, recurring literals, the longest and most referenced parts.
+
+    Example: jovial survey line.yaml
+    """
+    try:
+        found = _project(project) if path is None else _path(path)
+    except ProjectError as error:
+        raise typer.Exit(unusable(error)) from None
+    if format is ReportFormat.json:
+        from jovial_scaffold.reports.machine import json_text
+        from jovial_scaffold.reports.surveying import survey_document
+
+        sys.stdout.write(json_text(survey_document(found)))
+        return
+    from jovial_scaffold.reports.surveying import survey_text
+
+    sys.stdout.write(survey_text(found, style_for(sys.stdout, os.environ), everything))
+
+
+def _project(project: Path | None) -> Survey:
+    loaded = load(project, None, None)
+    return survey(loaded.template_sources, loaded.templates)
+
+
+def _path(path: Path) -> Survey:
+    if path.is_dir() or role_of(_value(path)) == "a template":
+        sources, templates = standalone(path)
+        if sources:
+            return survey(sources, templates)
+    source, findings = read_source(path, str(path), ".yaml")
+    if source is None or source.broken:
+        _stop(findings)
+    assert source is not None
+    return survey([source], [])
+
+
+def _value(path: Path) -> object:
+    source, _ = read_source(path, str(path), ".yaml")
+    return source.value if source is not None else None
+
+
+def _stop(findings: list[Finding]) -> None:
+    if has_errors(findings):
+        print(findings_text(findings, lambda _: None, style_for(sys.stderr, os.environ), ()), file=sys.stderr)
+    raise typer.Exit(exit_codes.ERRORS)

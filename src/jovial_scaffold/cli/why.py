@@ -1,0 +1,97 @@
+"""`jovial why`: where a rendered value comes from."""
+
+import os
+import sys
+from typing import Annotated
+
+import typer
+
+from jovial_scaffold.cli import exit_codes
+from jovial_scaffold.cli.options import (
+    Environments,
+    Format,
+    ProjectPath,
+    ReportFormat,
+    WithFiles,
+    WithValues,
+    folder_shown,
+    load,
+    print_findings,
+    unusable,
+)
+from jovial_scaffold.core.project import Project
+from jovial_scaffold.core.project_file import ProjectError
+from jovial_scaffold.core.rendering.explaining import Unexplained
+from jovial_scaffold.core.text.wording import did_you_mean
+from jovial_scaffold.reports.terminal import style_for
+
+
+def _addresses(incomplete: str) -> list[str]:
+    try:
+        project = Project.load()
+    except ProjectError:
+        return []
+    names = {address for name in project.environments for address in project.names(name)}
+    return sorted(name for name in names if name.startswith(incomplete))
+
+
+def command(
+    what: Annotated[
+        str,
+        typer.Argument(
+            help="ADDRESS, ADDRESS:PROPERTY, or the name of an output, document, value or parameter.", autocompletion=_addresses
+        ),
+    ],
+    environments: Environments = None,
+    project: ProjectPath = None,
+    with_values: WithValues = None,
+    with_file: WithFiles = None,
+    format: Format = ReportFormat.text,
+) -> None:
+    """Without an environment, the first one that has it is explained, and what the others have stands beside it.
+
+    Example: jovial why gates/kes:copies live
+    """
+    try:
+        loaded = load(project, with_values, with_file, run_needed=True)
+        chosen = loaded.chosen(environments or ())
+        found = []
+        for name in chosen:
+            try:
+                found.append((name, loaded.why(what, name)))
+            except Unexplained:
+                continue
+            if not environments:
+                break
+    except ProjectError as error:
+        raise typer.Exit(unusable(error)) from None
+    if not found:
+        _nothing(loaded, what, chosen)
+    if format is ReportFormat.json:
+        from jovial_scaffold.reports.explaining import explanation_document
+        from jovial_scaffold.reports.machine import json_text
+
+        sys.stdout.write(json_text(explanation_document(loaded.name, found)))
+        return
+    from jovial_scaffold.reports.explaining import explanation_text
+
+    style = style_for(sys.stdout, os.environ)
+    sys.stdout.write("\n".join(explanation_text(reason, name, style, folder_shown(loaded)) for name, reason in found))
+
+
+def _nothing(loaded: Project, what: str, chosen: tuple[str, ...]) -> None:
+    """Say that there is no such thing, and end."""
+    address, _, pointer = what.partition(":")
+    known = sorted({name for environment in chosen for name in loaded.names(environment)})
+    where = f" in {chosen[0]}" if len(chosen) == 1 else " in any of its environments"
+    if address in known:
+        properties = sorted({name for environment in chosen for name in loaded.properties(environment, address)})
+        hint = did_you_mean(pointer.partition("/")[0], properties, f"It has {', '.join(properties[:12])}." if properties else "")
+        print(f"jovial: {address} has no {pointer}{where}. {hint}", file=sys.stderr)
+    else:
+        broken = [finding for name in chosen for finding in loaded.render(name).findings if finding.level == "error"]
+        if broken and not known:
+            print_findings(broken, loaded, to_stderr=True)
+        hint = did_you_mean(address, known, "jovial render lists the addresses.")
+        print(f"jovial: {loaded.name} has nothing called {address}{where}. {hint}", file=sys.stderr)
+    raise typer.Exit(exit_codes.ERRORS)

@@ -1,0 +1,232 @@
+"""Documents: text files with their placeholders filled in, for people (secrets masked) and as a value for expressions."""
+
+import json
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any, NamedTuple
+
+from jovial_scaffold.core.expressions.errors import EvaluationError
+from jovial_scaffold.core.expressions.library.strings import scalar_text
+from jovial_scaffold.core.expressions.placeholders import no_text
+from jovial_scaffold.core.expressions.scopes import LookupScope, OwnFunction
+from jovial_scaffold.core.expressions.values import Pending, Secret, deep_marks, revealed
+from jovial_scaffold.core.findings import Finding, Related
+from jovial_scaffold.core.rendering.computing import OMITTED, Computer, Site, plain
+from jovial_scaffold.core.templates.model import Document, Placeholder
+from jovial_scaffold.core.text.formats import format_of
+from jovial_scaffold.core.text.unknown import UNKNOWN
+from jovial_scaffold.core.text.wording import described
+
+if TYPE_CHECKING:
+    from jovial_scaffold.core.rendering.environment import Environment
+
+
+@dataclass(frozen=True, slots=True)
+class RenderedDocument:
+    """A document of one environment. `text` is masked; `value` is the whole text, secret or pending as its parts are."""
+
+    name: str
+    to: str | None
+    text: str
+    value: Any
+    document: Document
+
+
+class _Narrowed(LookupScope):
+    """The names that a document's `with` gives it."""
+
+    def __init__(self, values: Mapping[str, Any], below: LookupScope) -> None:
+        self._values = values
+        self._below = below
+
+    def value(self, name: str) -> Any:
+        """A name of `with`; any other is unknown, and reported where it stands."""
+        return self._values.get(name, UNKNOWN)
+
+    def function(self, name: str) -> OwnFunction | None:
+        """The template's functions are there as well."""
+        return self._below.function(name)
+
+
+def rendered_document(document: Document, environment: "Environment", address: str) -> RenderedDocument:
+    """Fill in a document; what goes wrong is reported."""
+    computer = environment.computer
+    known = environment.template.names | {"context"}
+    if document.narrowed is not None:
+        values = {}
+        for name, compiled in document.narrowed.items():
+            value = computer.value(compiled, {}, Site())
+            values[name] = UNKNOWN if value is OMITTED else value
+        known = frozenset(values)
+        computer = Computer(_Narrowed(values, environment), computer.environment, computer.report)
+
+    def value_of(part: Placeholder) -> Any:
+        return _filled(part, document, computer, known, address)
+
+    def fail(error: EvaluationError, part: Placeholder) -> None:
+        computer.fail(error, part.formula, document.file, Site(address))
+
+    filled = fill_parts(document.content, value_of, fail, document.as_json)
+    return RenderedDocument(address, _target(document, environment, address), filled.masked, filled.value, document)
+
+
+class Filled(NamedTuple):
+    """A text with its placeholders filled in: masked for people, and as a value, which is secret or pending as its parts are."""
+
+    masked: str
+    value: Any
+
+
+def fill_parts(
+    parts: Sequence[str | Placeholder],
+    value_of: Callable[[Placeholder], Any],
+    fail: Callable[[EvaluationError, Placeholder], None],
+    as_json: bool,
+) -> Filled:
+    """Join literal text and the values of placeholders. What has no text is handed to `fail`."""
+    masked: list[str] = []
+    clear: list[str] = []
+    origins: frozenset[str] = frozenset()
+    secret = unknown = False
+    for part in parts:
+        if isinstance(part, str):
+            masked.append(part)
+            clear.append(part)
+            continue
+        value = value_of(part)
+        more, has_secret, has_unknown = deep_marks(value)
+        origins |= more
+        secret, unknown = secret or has_secret, unknown or has_unknown
+        try:
+            masked.append(_text(_masked(value), part, as_json, value))
+            clear.append(_text(revealed(value), part, as_json, value) if has_secret else masked[-1])
+        except EvaluationError as error:
+            fail(error, part)
+            unknown = True
+    whole: Any = UNKNOWN if unknown else (Pending(origins) if origins else "".join(clear))
+    return Filled("".join(masked), Secret(whole) if secret and type(whole) is str else whole)
+
+
+def _filled(part: Placeholder, document: Document, computer: Computer, known: frozenset[str], address: str) -> Any:
+    """The value of a placeholder; of a plain name with a default, what stands in for nothing."""
+    if part.otherwise is None and part.complaint is None:
+        try:
+            return plain(part.formula.program.run(computer.scope, {}))
+        except EvaluationError as error:
+            computer.fail(error, part.formula, document.file, Site(address))
+            return UNKNOWN
+    name = part.formula.text
+    value = computer.scope.value(name) if name in known else ""
+    empty = value is None or (type(value) is str and value == "") or (type(value) is Secret and value.value == "")
+    if not empty:
+        return value
+    if part.otherwise is not None:
+        return part.otherwise
+    computer.fail(
+        EvaluationError(part.complaint or f"`{name}` has no value.", id="value-missing"), part.formula, document.file, Site(address)
+    )
+    return UNKNOWN
+
+
+def _masked(value: Any) -> Any:
+    """The value with marks as JSON shows them."""
+    if isinstance(value, Secret):
+        return "(secret)"
+    if isinstance(value, dict):
+        return {key: _masked(item) for key, item in value.items()}
+    if isinstance(value, list):
+        return [_masked(item) for item in value]
+    return "(unknown)" if value is UNKNOWN else value
+
+
+def _pending(value: Any) -> Any:
+    if isinstance(value, Pending):
+        origins = sorted(value.origins)
+        return {"$pending": origins[0] if len(origins) == 1 else origins}
+    if isinstance(value, dict):
+        return {key: _pending(item) for key, item in value.items()}
+    return [_pending(item) for item in value] if isinstance(value, list) else value
+
+
+def _text(value: Any, part: Placeholder, as_json: bool, original: Any) -> str:
+    """A value as it stands in the document. Raises EvaluationError for what has no text."""
+    if as_json and not part.quoted:
+        if part.otherwise is not None and value == part.otherwise and original == part.otherwise:
+            return part.otherwise  # a default is written as it stands
+        return json.dumps(_pending(value), ensure_ascii=False, sort_keys=True)
+    if isinstance(value, Pending):
+        text = f"(pending {', '.join(sorted(value.origins))})"
+    elif isinstance(value, str | bool | int | float):
+        text = scalar_text(value)
+    else:
+        raise no_text(original, part.formula)
+    return json.dumps(text, ensure_ascii=False)[1:-1] if as_json else text
+
+
+def _target(document: Document, environment: "Environment", address: str) -> str | None:
+    """Where the document is to be written: a relative path without `..`; None where it is a value only, or the path is wrong."""
+    if document.to is None:
+        return None
+    value = environment.computer.value(document.to, {}, Site(address))
+    if value is UNKNOWN:
+        return None
+    origin = document.to.origin
+
+    def wrong(message: str, hint: str = "") -> None:
+        found = Finding(
+            "path-invalid", "error", message, origin.value_span(), hint, address, environments=(environment.computer.environment,)
+        )
+        environment.computer.report(found)
+
+    if isinstance(value, Pending | Secret):
+        wrong("`to` must be known before the deployment, and this is " + ("pending." if isinstance(value, Pending) else "secret."))
+    elif not isinstance(value, str):
+        wrong(f"`to` is a path, and this is {described(value)}.")
+    elif not value or value.startswith(("/", "~")) or value.endswith("/") or "\\" in value or any(ord(char) < 32 for char in value):
+        wrong(
+            f"`to` is a path of a file below the folder of documents, and this is {described(value)}.",
+            "Write a relative path with forward slashes.",
+        )
+    elif any(step in ("..", ".", "") for step in value.split("/")) or value[1:2] == ":":
+        wrong(f"`to` may not leave the folder of documents, and this is {described(value)}.", "Write a path without `..`.")
+    else:
+        return value
+    return None
+
+
+def check_documents(documents: Mapping[str, RenderedDocument], environment: str) -> list[Finding]:
+    """Targets that clash, and texts that their target's format cannot read."""
+    findings = []
+    first: dict[str, RenderedDocument] = {}
+    for each in documents.values():
+        if each.to is not None:
+            other = first.setdefault(each.to.casefold(), each)
+            if other is not each:
+                related = (Related(other.document.origin.key_span(), f"`{other.name}` is written there."),)
+                message = f"Two documents are written to {each.to}."
+                hint = "Put something into `to` that tells them apart."
+                span = (each.document.to.origin if each.document.to else each.document.origin).value_span()
+                findings.append(
+                    Finding("document-clash", "error", message, span, hint, each.name, environments=(environment,), related=related)
+                )
+        if each.value is not UNKNOWN:
+            findings += _unreadable(each, environment)
+    return findings
+
+
+def _unreadable(each: RenderedDocument, environment: str) -> list[Finding]:
+    name = each.to or each.document.file.source.name
+    form = format_of(name)
+    if form is None or form.name not in ("JSON", "YAML", "TOML"):
+        return []
+    _, problems = form.read(each.text)
+    if not problems:
+        return []
+    line = each.text.count("\n", 0, problems[0].start) + 1
+    message = f"The document {name} is not {form.name} once it is filled in: {problems[0].message}"
+    span = each.document.file.inner_span(0, 1)
+    related = (Related(each.document.origin.key_span(), f"`{each.name}` is declared here."),)
+    hint = (
+        f"It is line {line} of the rendered text: {each.text.splitlines()[line - 1].strip()[:80]}" if each.text.strip() else "It is empty."
+    )
+    return [Finding("document-syntax", "error", message, span, hint, each.name, environments=(environment,), related=related)]

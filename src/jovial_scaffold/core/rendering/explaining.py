@@ -1,0 +1,444 @@
+"""Why a rendered value is what it is: a tree from the value through expressions, names, functions, lookups and modules to parameters."""
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING, Any
+
+from jovial_scaffold.core.expressions.errors import EvaluationError
+from jovial_scaffold.core.expressions.evaluation import evaluate
+from jovial_scaffold.core.expressions.placeholders import Formula
+from jovial_scaffold.core.expressions.syntax import Call, Conditional, Has, Index, Literal, Macro, MapLiteral, Name, Node, Select, children
+from jovial_scaffold.core.expressions.values import NONE, Optional, Pending, Record, Secret
+from jovial_scaffold.core.findings import Span
+from jovial_scaffold.core.rendering.computing import OMITTED
+from jovial_scaffold.core.rendering.rendering import Rendering
+from jovial_scaffold.core.rendering.tracing import Positions, Tracer
+from jovial_scaffold.core.templates.compiling import written_span
+from jovial_scaffold.core.templates.model import Compiled, Condition, Constant, Dynamic, ListValue, MapValue, Overlaid, Resource
+from jovial_scaffold.core.text.source import Pointer, part, pointer_text
+from jovial_scaffold.core.text.unknown import UNKNOWN
+from jovial_scaffold.core.text.wording import shown
+
+if TYPE_CHECKING:
+    from jovial_scaffold.core.rendering.environment import Environment, Instance
+
+_DEEPEST = 24
+_MISSING = object()
+
+
+@dataclass(frozen=True, slots=True)
+class SetAt:
+    """Where a layer sets a parameter, to what; the first one wins, the others are what it overrode."""
+
+    place: str
+    value: Any
+
+
+@dataclass(frozen=True, slots=True)
+class Reason:
+    """One step of an explanation.
+
+    `kind` is property, value, parameter, default, argument, variable, lookup, row, function, output, resource, document, context, catalog
+    or condition; `name` is what people call it, `written` its text in the file, `settings` the layers that set a parameter, and
+    `elsewhere` the values of other environments (a mark of its own where there is none).
+    """
+
+    kind: str
+    name: str
+    value: Any
+    span: Span | None = None
+    written: str = ""
+    note: str = ""
+    settings: tuple[SetAt, ...] = ()
+    elsewhere: Mapping[str, Any] | None = None
+    reasons: tuple["Reason", ...] = ()
+
+
+class Unexplained(Exception):
+    """There is nothing of that name."""
+
+
+def explain(rendering: Rendering, others: Sequence[Rendering], address: str, pointer: Pointer) -> Reason:
+    """The tree behind a property, a resource, an output, a document, a value or a parameter. Raises Unexplained."""
+    return _Explainer(rendering, others).whole(address, pointer)
+
+
+class _Explainer:
+    def __init__(self, rendering: Rendering, others: Sequence[Rendering]) -> None:
+        self.rendering = rendering
+        self.others = others
+        self.shown: set[tuple[Any, ...]] = set()
+
+    def whole(self, address: str, pointer: Pointer) -> Reason:
+        resource = self.rendering.resources.get(address)
+        if resource is not None:
+            return self.property(resource.instance, pointer) if pointer else self.presence(resource.instance)
+        scope = self.rendering.scope
+        if address in scope.template.outputs:
+            output = scope.template.outputs[address]
+            value = _at(scope.output(address), pointer)
+            elsewhere = {each.environment: _at(each.outputs.get(address, _MISSING), pointer) for each in self.others}
+            return self.compiled("output", _label(address, pointer), output.value, pointer, {}, {}, scope, value, elsewhere, 0)
+        for name in (address,) if address in scope.template.names else ():
+            return next(self.name(name, pointer, {}, {}, scope, 0))
+        raise Unexplained
+
+    def property(self, instance: "Instance", pointer: Pointer) -> Reason:
+        """A property of a resource: as it was written, or the catalog's default, or pending."""
+        scope = instance.scope
+        resource = self.rendering.resources[instance.address]
+        value = _at(resource.properties, pointer)
+        name = _label(instance.address, pointer)
+        elsewhere = {}
+        for other in self.others:
+            there = other.resources.get(instance.address)
+            elsewhere[other.environment] = _at(there.properties, pointer) if there else _MISSING
+        if value is _MISSING:
+            effective = _at(resource.effective, pointer)
+            if effective is _MISSING:
+                raise Unexplained
+            note = "only the deployment will know it" if isinstance(effective, Pending) else f"the default of {resource.type_text}"
+            return Reason("catalog", name, effective, resource.instance.resource.origin.key_span(), "", note)
+        compiled, rest, positions, variables = Tracer(scope).leaf(instance, pointer)
+        return self.compiled("property", name, compiled, rest, positions, dict(variables), scope, value, elsewhere, 0)
+
+    def presence(self, instance: "Instance") -> Reason:
+        """Why a resource is there at all."""
+        resource, scope = instance.resource, instance.scope
+        positions: Positions = dict.fromkeys(resource.loop.variables, (resource.loop, instance.position)) if resource.loop else {}
+        reasons = []
+        for what, condition in (("$per", resource.loop.over if resource.loop else None), ("$when", resource.when), ("$key", resource.key)):
+            if condition is not None:
+                names = {} if what == "$per" else dict(instance.variables)
+                reasons.append(self.condition(what, condition, positions if what != "$per" else {}, names, scope))
+        if scope.use is not None:
+            reasons.append(self.presence(scope.use))
+        elsewhere = {other.environment: instance.address in other.resources for other in self.others}
+        note = "" if reasons else "it has no condition"
+        kind = self.rendering.resources[instance.address].type_text if instance.address in self.rendering.resources else resource.type_text
+        return Reason("resource", instance.address, True, resource.origin.key_span(), kind, note, (), elsewhere, tuple(reasons))
+
+    def condition(self, what: str, condition: Condition, positions: Positions, variables: dict[str, Any], scope: "Environment") -> Reason:
+        if isinstance(condition.content, Constant):
+            return Reason("condition", what, condition.content.value, condition.origin.value_span())
+        value = _evaluated(condition.content.node, scope, variables)
+        reasons = self.references(condition.content.node, (), positions, variables, scope, 1)
+        return Reason("condition", what, value, condition.origin.value_span(), condition.content.text.strip(), reasons=tuple(reasons))
+
+    # -- what a value was computed from
+
+    def compiled(
+        self,
+        kind: str,
+        name: str,
+        compiled: Compiled,
+        rest: Pointer,
+        positions: Positions,
+        variables: dict[str, Any],
+        scope: "Environment",
+        value: Any,
+        elsewhere: Mapping[str, Any] | None,
+        depth: int,
+    ) -> Reason:
+        """A value that the template writes."""
+        while isinstance(compiled, Overlaid):
+            compiled, variables = Tracer(scope).layer(compiled, rest, variables)
+        while rest and isinstance(compiled, MapValue):
+            below = dict(compiled.entries).get(str(rest[0]))
+            if below is None:
+                break
+            compiled, rest = below, rest[1:]
+        span = written_span(compiled, rest)
+        note = "put in by `everywhere`" if compiled.origin.pointer[:1] == ("everywhere",) else ""
+        if isinstance(compiled, Constant):
+            return Reason(kind, name, value, span, note=note or "written there", elsewhere=elsewhere)
+        reasons: list[Reason] = []
+        written = ""
+        if isinstance(compiled, Dynamic):
+            formulas = compiled.formulas()
+            whole = isinstance(compiled.content, Formula)
+            written = formulas[0].text.strip() if whole else str(_written(compiled))
+            for formula in formulas:
+                reasons += self.references(formula.node, rest if whole else (), positions, variables, scope, depth + 1)
+        elif isinstance(compiled, MapValue | ListValue) and depth < 2:
+            written = "several parts"
+        return Reason(kind, name, value, span, written, note, (), elsewhere, tuple(reasons))
+
+    def references(
+        self, node: Node, rest: Pointer, positions: Positions, variables: dict[str, Any], scope: "Environment", depth: int
+    ) -> list[Reason]:
+        """The names behind an expression, of `?:` only those of the side that was taken."""
+        found: list[Reason] = []
+        if depth > _DEEPEST:
+            return found
+        for name, path, is_call in dict.fromkeys(_used(node, rest, scope, variables, frozenset())):
+            if is_call:
+                found += self.function(name, scope, depth)
+            else:
+                found += self.name(name, path, positions, variables, scope, depth)
+        return found
+
+    def function(self, name: str, scope: "Environment", depth: int) -> Iterator[Reason]:
+        function = scope.template.functions.get(name)
+        if function is not None and self.first("function", scope, name):
+            text = function.body.content.text.strip() if isinstance(function.body.content, Formula) else ""
+            yield Reason("function", f"{name}({', '.join(function.takes)})", _MISSING, function.body.origin.value_span(), text)
+
+    def first(self, *key: Any) -> bool:
+        """Whether a step was not shown before."""
+        found = tuple(id(each) if not isinstance(each, str | tuple) else each for each in key)
+        if found in self.shown:
+            return False
+        self.shown.add(found)
+        return True
+
+    def name(
+        self, name: str, path: Pointer, positions: Positions, variables: dict[str, Any], scope: "Environment", depth: int
+    ) -> Iterator[Reason]:
+        """What stands behind a name."""
+        template = scope.template
+        label = f"{scope.prefix}{_dotted(name, path)}"
+        if name in variables:
+            yield from self.variable(name, path, positions, variables, scope, depth)
+        elif name in template.parameters:
+            yield self.parameter(name, path, scope, depth)
+        elif name in template.values:
+            value = _at(_named(scope, name), path)
+            if self.first(scope, name, path):
+                elsewhere = self.elsewhere(scope, name, path)
+                yield self.compiled("value", label, template.values[name].value, path, {}, {}, scope, value, elsewhere, depth)
+            else:
+                yield Reason("value", label, value, template.values[name].origin.key_span(), note="as above")
+        elif name in template.lookups:
+            yield self.lookup(name, path, label, scope, depth)
+        elif name in template.resources:
+            yield from self.resource(template.resources[name], path, scope, depth)
+        elif name in template.documents:
+            document = template.documents[name]
+            yield Reason("document", label, _named(scope, name), document.origin.key_span(), note=f"from {document.file.source.name}")
+        elif name == "context":
+            value = _at(scope.session.context, path)
+            elsewhere = {other.environment: _at(other.context, path) for other in self.others}
+            yield Reason("context", _dotted(name, path), value, elsewhere=elsewhere)
+
+    def elsewhere(self, scope: "Environment", name: str, path: Pointer) -> Mapping[str, Any]:
+        """A named value in the other environments; inside of a module, in the same use."""
+        found = {}
+        for other in self.others:
+            there: Environment | None = other.scope
+            if scope.use is not None:
+                chain = other.scope.along(f"{scope.use.address}/x")
+                there = None
+                if chain:
+                    uses = (chain[-1][0].instances(chain[-1][1]) or {}).values()
+                    there = next((each.inside for each in uses if each.address == scope.use.address), None)
+            found[other.environment] = _at(_named(there, name), path) if there is not None else _MISSING
+        return found
+
+    def parameter(self, name: str, path: Pointer, scope: "Environment", depth: int) -> Reason:
+        declaration = scope.template.parameters[name]
+        value = _at(_named(scope, name), path)
+        use = scope.use
+        if use is not None:
+            label = f"{scope.prefix}{_dotted(name, path)}"
+            if name in dict(use.resource.properties.entries):
+                compiled, rest, positions, variables = Tracer(use.scope).leaf(use, (name, *path))
+                return self.compiled("argument", label, compiled, rest, positions, dict(variables), use.scope, value, None, depth)
+            if declaration.default is None:
+                return Reason("argument", label, value, declaration.origin.key_span(), note="not given")
+            return self.compiled("default", label, declaration.default, path, {}, {}, scope, value, None, depth)
+        elsewhere = {other.environment: _at(other.parameters.values.get(name, _MISSING), path) for other in self.others}
+        label = _dotted(name, path)
+        if name in scope.parameters.defaulted and declaration.default is not None:
+            found = self.compiled("default", label, declaration.default, path, {}, {}, scope, value, elsewhere, depth)
+            return replace(found, note="the default of the parameter; no file sets it")
+        settings = []
+        for layer in reversed(scope.parameters.layers):
+            setting = scope.parameters.setting_in(layer, (name, *path))
+            if setting is not None:
+                shown: Any = Secret(None) if declaration.secret else _at(layer.values, setting.pointer)
+                settings.append(SetAt(setting.text(), shown))
+        span = declaration.origin.key_span()
+        return Reason("parameter", label, value, span, settings=tuple(settings), elsewhere=elsewhere)
+
+    def variable(
+        self, name: str, path: Pointer, positions: Positions, variables: dict[str, Any], scope: "Environment", depth: int
+    ) -> Iterator[Reason]:
+        """A loop variable: what the loop goes over, at this item's position."""
+        if name not in positions:
+            return
+        loop, position = positions[name]
+        over = loop.over.content
+        if not isinstance(over, Formula):
+            return
+        is_item = name == loop.variables[-1]
+        value = _at(variables[name], path)
+        inner: Pointer = (position, *path) if is_item and position is not None else ()
+        outer = {other: where for other, where in positions.items() if where[0] is not loop}
+        reasons = self.references(over.node, inner, outer, {k: v for k, v in variables.items() if k in outer}, scope, depth + 1)
+        yield Reason("variable", _dotted(name, path), value, loop.over.origin.value_span(), over.text.strip(), reasons=tuple(reasons))
+
+    def lookup(self, name: str, path: Pointer, label: str, scope: "Environment", depth: int) -> Reason:
+        lookup = scope.template.lookups[name]
+        row = _named(scope, name)
+        elsewhere = self.elsewhere(scope, name, path)
+        reasons: list[Reason] = []
+        if lookup.table is not None and isinstance(row, dict):
+            index = next((number for number, each in enumerate(lookup.table.rows) if each is row), None)
+            if index is not None:
+                place = lookup.table.origin.child(index)
+                reasons.append(Reason("row", f"row {index + 1} of {lookup.table.name}", row, place.value_span()))
+        written = ""
+        if isinstance(lookup.where.content, Formula):
+            written = lookup.where.content.text.strip()
+            reasons += self.references(lookup.where.content.node, (), {}, {"row": row}, scope, depth + 1)
+        return Reason("lookup", label, _at(row, path), lookup.origin.key_span(), written, "", (), elsewhere, tuple(reasons))
+
+    def resource(self, resource: Resource, path: Pointer, scope: "Environment", depth: int) -> Iterator[Reason]:
+        """A property of another resource, or an output of a module."""
+        instances = scope.instances(resource) or {}
+        key = str(path[0]) if resource.loop and path else None
+        instance = instances.get(key)
+        rest = path[1:] if resource.loop else path
+        if instance is None or not rest:
+            yield Reason("resource", f"{scope.prefix}{_label(resource.name, path)}", _MISSING, resource.origin.key_span())
+            return
+        if resource.module is not None:
+            inside = instance.inside
+            output = inside.template.outputs.get(str(rest[0])) if inside else None
+            if inside is not None and output is not None:
+                value = _at(inside.output(output.name), rest[1:])
+                yield self.compiled("output", _label(instance.address, rest), output.value, rest[1:], {}, {}, inside, value, None, depth)
+            return
+        if not self.first("resource", instance.address, rest):
+            yield Reason("resource", _label(instance.address, rest), _MISSING, resource.origin.key_span(), note="as above")
+            return
+        try:
+            found = self.property(instance, rest)
+        except Unexplained:
+            return
+        yield replace(found, kind="resource" if found.kind == "property" else found.kind)
+
+
+def _used(
+    node: Node, rest: Pointer, scope: "Environment", variables: Mapping[str, Any], bound: frozenset[str]
+) -> Iterator[tuple[str, Pointer, bool]]:
+    """Names with the paths that were read from them, and calls; indexes that are computed are followed to the item they chose."""
+    if isinstance(node, Conditional):
+        yield from _used(node.condition, (), scope, variables, bound)
+        chosen = _evaluated(node.condition, scope, variables) if not bound else _MISSING
+        for side, when in ((node.then, True), (node.otherwise, False)):
+            if chosen is not (not when):
+                yield from _used(side, rest, scope, variables, bound)
+        return
+    chain = _chain(node, scope, variables, bound)
+    if chain is not None:
+        name, path, inner = chain
+        if name not in bound:
+            yield name, (*path, *rest), False
+        for each in inner:
+            yield from _used(each, (), scope, variables, bound)
+        return
+    if isinstance(node, Call):
+        if node.function == "patched" and rest and len(node.arguments) == 2:
+            entry = _entry(node.arguments[1], rest[0])
+            yield from _used(entry or node.arguments[0], rest[1:] if entry else rest, scope, variables, bound)
+            if not isinstance(node.arguments[1], MapLiteral):
+                yield from _used(node.arguments[1], rest, scope, variables, bound)
+            return
+        if node.target is None and node.function in scope.template.functions:
+            yield node.function, (), True
+        if node.function == "orValue" and node.target is not None:
+            held = _evaluated(node.target, scope, variables) if not bound else _MISSING
+            yield from _used(node.target, rest, scope, variables, bound)
+            if not (isinstance(held, Optional) and held is not NONE):
+                yield from _used(node.arguments[0], rest, scope, variables, bound)
+            return
+    inside = bound | set(node.variables) if isinstance(node, Macro) else bound
+    for child in children(node):
+        yield from _used(child, (), scope, variables, inside if not (isinstance(node, Macro) and child is node.target) else bound)
+
+
+def _entry(node: Node, key: str | int) -> Node | None:
+    """The value that a map literal gives a key."""
+    if isinstance(node, MapLiteral):
+        for each, value in zip(node.keys, node.values, strict=True):
+            if isinstance(each, Literal) and each.value == key:
+                return value
+    return None
+
+
+def _chain(node: Node, scope: "Environment", variables: Mapping[str, Any], bound: frozenset[str]) -> tuple[str, Pointer, list[Node]] | None:
+    path: list[str | int] = []
+    inner: list[Node] = []
+    while isinstance(node, Select | Index | Has):
+        if isinstance(node, Index):
+            key = _evaluated(node.index, scope, variables) if not bound else _MISSING
+            inner.append(node.index)
+            if not isinstance(key, str | int):
+                path.clear()  # which item was read is not known: all of it
+            else:
+                path.append(key)
+        else:
+            path.append(node.field)
+        node = node.operand
+    return (node.name, tuple(reversed(path)), inner) if isinstance(node, Name) else None
+
+
+def _evaluated(node: Node, scope: "Environment", variables: Mapping[str, Any]) -> Any:
+    try:
+        return evaluate(node, scope, variables)
+    except EvaluationError:
+        return _MISSING
+
+
+def _named(scope: "Environment", name: str) -> Any:
+    try:
+        return scope.value(name)
+    except EvaluationError:
+        return _MISSING
+
+
+def _at(value: Any, pointer: Pointer) -> Any:
+    for step in pointer:
+        if isinstance(value, Secret | Pending) or value is UNKNOWN:
+            return value
+        if isinstance(value, Record):
+            try:
+                value = value.select(str(step))
+            except EvaluationError:
+                return _MISSING
+            continue
+        if value is OMITTED:
+            return _MISSING
+        try:
+            value = part(value, step)
+        except KeyError:
+            return _MISSING
+    return value
+
+
+def _label(address: str, path: Pointer) -> str:
+    """A property of an address: `gates/kes:disks/0`."""
+    return f"{address}:{pointer_text(path)}" if path else address
+
+
+def _dotted(name: str, path: Pointer) -> str:
+    """A part of a named value, as expressions write it: `stations[0].code`."""
+    steps = (f"[{step}]" if isinstance(step, int) else f".{step}" if step.isidentifier() else f"[{shown(step)}]" for step in path)
+    return "".join((name, *steps))
+
+
+def _written(compiled: Dynamic) -> str:
+    content = compiled.origin.source.value
+    for step in compiled.origin.pointer:
+        try:
+            content = part(content, step)
+        except KeyError:
+            return ""
+    return content if isinstance(content, str) else ""
+
+
+def is_missing(value: Any) -> bool:
+    """Whether a value of a reason stands for "there is none"."""
+    return value is _MISSING

@@ -1,0 +1,160 @@
+"""Any text with placeholders, filled in from named values: every name without a value is reported, and none is ever silently empty."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from jovial_scaffold.core.expressions.errors import EvaluationError, SyntaxProblem
+from jovial_scaffold.core.expressions.references import references
+from jovial_scaffold.core.expressions.scopes import LookupScope, OwnFunction, Scope
+from jovial_scaffold.core.expressions.values import Secret
+from jovial_scaffold.core.findings import Finding
+from jovial_scaffold.core.rendering.computing import plain
+from jovial_scaffold.core.rendering.documents import Filled, fill_parts
+from jovial_scaffold.core.templates.documents import document_content, only_known
+from jovial_scaffold.core.templates.model import Placeholder
+from jovial_scaffold.core.text.patterns import pattern
+from jovial_scaffold.core.text.source import Origin, Source
+from jovial_scaffold.core.text.unknown import UNKNOWN
+from jovial_scaffold.core.text.wording import did_you_mean
+
+
+@dataclass(frozen=True, slots=True)
+class Need:
+    """A name that a text needs: the lines where it stands, and what holds where it has no value."""
+
+    name: str
+    lines: tuple[int, ...]
+    default: str | None
+    complaint: str | None
+
+    @property
+    def required(self) -> bool:
+        """Whether there is no text without a value for it."""
+        return self.default is None
+
+
+class NamedValues(LookupScope):
+    """Values by name, before those of an environment."""
+
+    def __init__(self, values: Mapping[str, Any], below: Scope | None = None) -> None:
+        self._values = values
+        self._below = below
+
+    def value(self, name: str) -> Any:
+        """The value of a name. Raises EvaluationError where there is none."""
+        if name in self._values:
+            return self._values[name]
+        if self._below is not None:
+            return self._below.value(name)
+        hint = did_you_mean(name, self._values, "Give it a value, or write a default: ${" + name + ":-text}.")
+        raise EvaluationError(f"`{name}` has no value.", hint=hint, id="value-missing")
+
+    def function(self, name: str) -> OwnFunction | None:
+        """The functions of the environment's template."""
+        return self._below.function(name) if self._below is not None else None
+
+
+def parts_of(source: Source, as_json: bool, only: Sequence[str]) -> tuple[tuple[str | Placeholder, ...], list[Finding]]:
+    """The parts of a text. Where `only` names patterns, placeholders that read anything else stay as they are."""
+    try:
+        if only:
+            fits = [pattern(each) for each in only]
+            return only_known(source.text, lambda name: any(each.match(name) for each in fits), as_json), []
+        return document_content(source.text, as_json), []
+    except SyntaxProblem as problem:
+        span = Origin(source, ()).inner_span(problem.start, problem.end)
+        hint = problem.hint or "A placeholder of another tool stays as it is with --only; $${ is a literal ${."
+        return (), [Finding(problem.id, "error", problem.message, span, hint)]
+
+
+def needs(source: Source, parts: Sequence[str | Placeholder]) -> list[Need]:
+    """The names that a text needs, in the order in which they first stand there."""
+    found: dict[str, Need] = {}
+    for part in parts:
+        if isinstance(part, str):
+            continue
+        for reference in references(part.formula.node):
+            line = source.span(part.formula.offset, part.formula.offset).line
+            known = found.get(reference.name)
+            lines = tuple(dict.fromkeys((*(known.lines if known else ()), line)))
+            # A name that is required in one place is required.
+            default = part.otherwise if known is None or known.default is not None else None
+            found[reference.name] = Need(reference.name, lines, default, part.complaint or (known.complaint if known else None))
+    return list(found.values())
+
+
+def fill(source: Source, parts: Sequence[str | Placeholder], scope: Scope, as_json: bool) -> tuple[Filled, list[Finding]]:
+    """The text with every placeholder filled in, and a finding for each name without a value."""
+    findings: list[Finding] = []
+    origin = Origin(source, ())
+
+    def fail(error: EvaluationError, part: Placeholder) -> None:
+        start, end = (error.start, error.end) if error.start >= 0 else (0, len(part.formula.text.rstrip()))
+        span = origin.inner_span(part.formula.offset + start, part.formula.offset + end)
+        findings.append(Finding(error.id, "error", error.message, span, error.hint))
+
+    def value_of(part: Placeholder) -> Any:
+        return _value(part, scope, fail)
+
+    return fill_parts(parts, value_of, fail, as_json), findings
+
+
+def _value(part: Placeholder, scope: Scope, fail: Any) -> Any:
+    missing = _missing(part, scope)
+    if part.otherwise is not None or part.complaint is not None:
+        value = "" if missing else scope.value(part.formula.text)
+        empty = value is None or (isinstance(value, str) and not value) or (isinstance(value, Secret) and not value.value)
+        if not empty:
+            return value
+        if part.otherwise is not None:
+            return part.otherwise
+        fail(EvaluationError(part.complaint or f"`{part.formula.text}` has no value.", id="value-missing"), part)
+        return UNKNOWN
+    for error in missing:  # all of them at once, not the first only
+        fail(error, part)
+    if missing:
+        return UNKNOWN
+    try:
+        value = plain(part.formula.program.run(scope, {}))
+    except EvaluationError as error:
+        fail(error, part)
+        return UNKNOWN
+    if type(value) is str and not value:
+        name = part.formula.text.strip()
+        hint = f"Write ${{{name}:-}} where nothing is meant." if name.isidentifier() else "Write what holds instead."
+        fail(EvaluationError(f"`{name}` is empty.", hint=hint, id="value-empty"), part)
+        return UNKNOWN
+    return value
+
+
+def _missing(part: Placeholder, scope: Scope) -> list[EvaluationError]:
+    """Errors for the names of a placeholder that have no value, each with its place."""
+    found = []
+    for reference in references(part.formula.node):
+        try:
+            scope.value(reference.name)
+        except EvaluationError as error:
+            if reference.optional:
+                continue
+            missing = EvaluationError(f"`{reference.name}` has no value.", hint=error.hint, id="value-missing")
+            missing.start, missing.end = reference.start, reference.end
+            found.append(missing)
+    return found
+
+
+def sample(wanted: Sequence[Need], name: str) -> str:
+    """A dotenv file to fill in."""
+    lines = [f"# Values for {name}"]
+    for need in wanted:
+        where = f"line {', '.join(map(str, need.lines))}"
+        told = f"; {need.complaint}" if need.complaint else ""
+        if need.default is not None:
+            lines += ["", f"# {where}; without a value: {need.default or '(nothing)'}", f"# {need.name}={_quoted(need.default)}"]
+        else:
+            lines += ["", f"# {where}{told}", f"{need.name}="]
+    return "\n".join(lines) + "\n"
+
+
+def _quoted(text: str) -> str:
+    return text if text.replace("-", "").replace("_", "").replace(".", "").isalnum() else "'" + text.replace("'", "\\'") + "'"

@@ -1,0 +1,61 @@
+"""What is known of a template before any environment, found once however often it is rendered or used as a module."""
+
+from jovial_scaffold.core.findings import Finding
+from jovial_scaffold.core.parameters.resolving import Checker
+from jovial_scaffold.core.templates.compiling import formulas_of
+from jovial_scaffold.core.templates.functions import Functions
+from jovial_scaffold.core.templates.model import Template
+from jovial_scaffold.core.templates.names import Reach, Reaches, presence_uses, reached_resources, resource_cycles, resource_uses
+
+
+class Plan:
+    """A template with its functions, the checker of its parameters, and who needs whom."""
+
+    def __init__(self, template: Template) -> None:
+        self.template = template
+        self.functions = Functions(template)
+        self.checker = Checker(template)
+        self._reaches = Reaches(template)
+        self.cycle_findings: list[Finding] = []
+        self.cycle_findings, self.in_cycle = resource_cycles(template, reached_resources(template, self._reaches))
+        self._known: dict[tuple[str, str], Reach] = {}
+
+    def resource(self, name: str) -> Reach:
+        """What a resource needs; of a use of a module, what decides whether it is there."""
+        key = (name, "")
+        if key not in self._known:
+            resource = self.template.resources[name]
+            self._known[key] = self._reaches.of(presence_uses(resource) if resource.module else resource_uses(resource))
+        return self._known[key]
+
+    def argument(self, use: str, parameter: str) -> Reach:
+        """What is handed to a parameter of a module."""
+        key = (use, parameter)
+        if key not in self._known:
+            uses = [
+                each for name, value in self.template.resources[use].properties.entries if name == parameter for each in formulas_of(value)
+            ]
+            self._known[key] = self._reaches.of(uses)
+        return self._known[key]
+
+    def output(self, name: str) -> Reach:
+        """What an output needs."""
+        key = ("", name)
+        if key not in self._known:
+            output = self.template.outputs.get(name)
+            self._known[key] = self._reaches.of(formulas_of(output.value) if output else [])
+        return self._known[key]
+
+
+class Plans:
+    """The plans of a project's template and its modules, each made once."""
+
+    def __init__(self) -> None:
+        self._plans: dict[int, Plan] = {}
+
+    def of(self, template: Template) -> Plan:
+        """The plan of a template."""
+        plan = self._plans.get(id(template))
+        if plan is None:
+            plan = self._plans[id(template)] = Plan(template)
+        return plan

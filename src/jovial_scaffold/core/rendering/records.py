@@ -1,0 +1,163 @@
+"""Resources, loops and modules as expressions read them."""
+
+from typing import TYPE_CHECKING, Any
+
+from jovial_scaffold.core.expressions.errors import EvaluationError
+from jovial_scaffold.core.expressions.parts import sorted_keys
+from jovial_scaffold.core.expressions.values import Pending, Record, Secret
+from jovial_scaffold.core.rendering.computing import OMITTED
+from jovial_scaffold.core.schemas.shapes import filled
+from jovial_scaffold.core.templates.model import Resource
+from jovial_scaffold.core.text.unknown import UNKNOWN
+from jovial_scaffold.core.text.wording import did_you_mean, listed
+
+if TYPE_CHECKING:
+    from jovial_scaffold.core.rendering.environment import Environment, Instance
+
+_ABSENT = object()
+
+
+class ResourceRecord(Record):
+    """A resource as expressions read it: what the template wrote, else the catalog's default, else pending."""
+
+    __slots__ = ("environment", "instance")
+
+    def __init__(self, environment: "Environment", instance: "Instance") -> None:
+        self.environment = environment
+        self.instance = instance
+
+    def _written(self, field: str) -> Any:
+        for name, compiled in self.instance.resource.properties.entries:
+            if name == field:
+                value = self.environment.property(self.instance, name, compiled)
+                return _ABSENT if value is OMITTED else value
+        return _ABSENT
+
+    def select(self, field: str) -> Any:
+        """One property."""
+        kind = self.instance.resource.type
+        value = self._written(field)
+        if kind is None:
+            return UNKNOWN if value is _ABSENT else value
+        below = kind.shape.properties.get(field)
+        if value is not _ABSENT:
+            value = filled(below, value, self.instance.address, (field,))
+            return (
+                Secret(value) if below and below.write_only and not isinstance(value, Secret | Pending) and value is not UNKNOWN else value
+            )
+        if below is not None and below.has_default:
+            return filled(below, below.default, self.instance.address, (field,))
+        if below is not None and below.read_only:
+            return Pending((f"{self.instance.address}:{field}",))
+        known = kind.schema.get("properties", {})
+        if field in known:
+            hint = f"Set it, or read it with {self.instance.resource.name}.?{field}."
+            raise EvaluationError(
+                f"`{self.instance.address}` does not set `{field}`, and {kind.id} has no default for it.", hint=hint, id="property-unset"
+            )
+        hint = did_you_mean(field, known, f"It has {listed(sorted(known)[:10])}.")
+        raise EvaluationError(f"{kind.id} has no property `{field}`.", hint=hint, id="property-unknown")
+
+    def has(self, field: str) -> Any:
+        """Whether a property is set, has a default, or will be set by the cloud."""
+        if self._written(field) is not _ABSENT:
+            return True
+        kind = self.instance.resource.type
+        if kind is None:
+            return UNKNOWN
+        below = kind.shape.properties.get(field)
+        return below is not None and (below.has_default or below.read_only)
+
+    def whole(self) -> Any:
+        """All properties, defaults filled in."""
+        written = {
+            name: self.environment.property(self.instance, name, compiled) for name, compiled in self.instance.resource.properties.entries
+        }
+        kind = self.instance.resource.type
+        return filled(kind.shape if kind else None, {k: v for k, v in written.items() if v is not OMITTED}, self.instance.address)
+
+
+class ModuleRecord(Record):
+    """A use of a module: what can be read from it are its outputs."""
+
+    __slots__ = ("instance",)
+
+    def __init__(self, instance: "Instance") -> None:
+        self.instance = instance
+
+    def select(self, field: str) -> Any:
+        """One output."""
+        inside = self.instance.inside
+        if inside is None or inside.template.unread or field in inside.template.unknown_names:
+            return UNKNOWN
+        if field in inside.template.outputs:
+            return inside.output(field)
+        known = inside.template.outputs
+        hint = did_you_mean(field, known, f"Its outputs are {listed(sorted(known)[:10])}." if known else "It has no outputs.")
+        label = self.instance.resource.type_text
+        raise EvaluationError(f"The module {label} has no output `{field}`.", hint=hint, id="output-unknown")
+
+    def has(self, field: str) -> Any:
+        """Whether there is such an output."""
+        inside = self.instance.inside
+        return UNKNOWN if inside is None or inside.template.unread else field in inside.template.outputs
+
+    def whole(self) -> Any:
+        """All outputs."""
+        inside = self.instance.inside
+        return UNKNOWN if inside is None else {name: inside.output(name) for name in sorted(inside.template.outputs)}
+
+
+class AbsentRecord(Record):
+    """A resource whose `$when` is false here."""
+
+    __slots__ = ("resource",)
+
+    def __init__(self, resource: Resource) -> None:
+        self.resource = resource
+
+    def _error(self, field: str) -> EvaluationError:
+        name = self.resource.name
+        return EvaluationError(
+            f"`{name}` is absent here: its `$when` is false.", hint=f"Write {name}.?{field}, which is empty then.", id="resource-absent"
+        )
+
+    def select(self, field: str) -> Any:
+        """Always raises EvaluationError."""
+        raise self._error(field)
+
+    def has(self, field: str) -> Any:
+        """Always False."""
+        return False
+
+    def whole(self) -> Any:
+        """Always raises EvaluationError."""
+        raise self._error("name")
+
+
+class LoopRecord(Record):
+    """A resource with `$per`: a map from key to its present items."""
+
+    __slots__ = ("environment", "instances", "resource")
+
+    def __init__(self, environment: "Environment", resource: Resource, instances: "dict[str | None, Instance]") -> None:
+        self.environment = environment
+        self.resource = resource
+        self.instances = instances
+
+    def select(self, field: str) -> Any:
+        """One item."""
+        instance = self.instances.get(field)
+        if instance is not None:
+            return self.environment.record(instance)
+        keys = [str(key) for key in self.instances]
+        hint = did_you_mean(field, keys, f"Its items are {listed(keys[:10])}." if keys else "It has no items here.")
+        raise EvaluationError(f"`{self.resource.name}` has no item {{}}.", field, hint=hint, id="key-missing")
+
+    def has(self, field: str) -> Any:
+        """Whether there is such an item."""
+        return field in self.instances
+
+    def whole(self) -> Any:
+        """All items by key."""
+        return {key: self.environment.record(self.instances[key]) for key in sorted_keys(self.instances)}

@@ -1,0 +1,350 @@
+"""The sections that declare names for expressions: types, parameters, conditions, functions, lookups, documents and outputs."""
+
+from typing import Any, Protocol
+
+from jovial_scaffold.core.expressions.errors import SyntaxProblem
+from jovial_scaffold.core.findings import Related, Span
+from jovial_scaffold.core.schemas.validation import SchemaError, Validator
+from jovial_scaffold.core.templates.documents import document_content
+from jovial_scaffold.core.templates.model import (
+    Condition,
+    Constant,
+    Declaration,
+    Document,
+    Function,
+    Lookup,
+    Module,
+    Named,
+    Output,
+    Requirement,
+    Table,
+)
+from jovial_scaffold.core.templates.sections import SectionReader
+from jovial_scaffold.core.text.source import Origin, Source
+from jovial_scaffold.core.text.unknown import UNKNOWN
+from jovial_scaffold.core.text.wording import described, did_you_mean, listed, near
+
+
+class Library(Protocol):
+    """What a template may name that stands in other files: modules, tables, and the sources of documents."""
+
+    tables: dict[str, Table]
+
+    def is_module(self, text: str) -> bool:
+        """Whether a type's text names a module rather than a type of a catalog."""
+
+    def module(self, text: str, span: Span, origin: Origin) -> Module | None:
+        """A module; None where it has findings of its own kind."""
+
+    def document(self, text: str, origin: Origin) -> Source | None:
+        """A text file; None where it cannot be read, which is reported."""
+
+
+class DeclarationReader(SectionReader):
+    """Reads declarations; the schemas of parameters may refer to the template's types."""
+
+    library: Library
+
+    def read_types(self) -> tuple[dict[str, Any], dict[str, Origin]]:
+        """The schemas under `types`, and where each stands."""
+        written: dict[str, Any] = {}
+        origins: dict[str, Origin] = {}
+        for name, schema, origin in self.section("types"):
+            if name in origins:
+                related = (Related(origins[name].key_span(), "The first one is here."),)
+                message = f"The type `{name}` is declared twice."
+                self.report("name-declared-twice", message, origin.key_span(), "Give one of them another name.", related=related)
+                continue
+            written[name], origins[name] = schema, origin
+        sound: dict[str, Any] = {}
+        for name, schema in written.items():
+            whole = {**schema, "types": written} if isinstance(schema, dict) else schema
+            if isinstance(schema, dict | bool) and self.sound_schema(whole, origins[name]):
+                sound[name] = schema
+                continue
+            if not isinstance(schema, dict | bool) and schema is not UNKNOWN:
+                message = f"The type `{name}` is a JSON Schema, and this is {described(schema)}."
+                self.report("schema-invalid", message, origins[name].value_span())
+            sound[name] = True  # whatever refers to it is not judged
+        return sound, origins
+
+    def sound_schema(self, schema: Any, origin: Origin) -> bool:
+        """Whether a schema is one; says why not."""
+        try:
+            Validator(schema)
+        except SchemaError as error:
+            pointer = error.pointer if error.pointer[:1] != ("types",) else ()
+            self.report("schema-invalid", error.message, origin.child(*pointer).value_span(), "A declaration is a JSON Schema.")
+            return False
+        return True
+
+    def with_types(self, schema: dict[str, Any]) -> dict[str, Any]:
+        """A schema in which `#/types/…` leads to the template's types; which of them it uses is noted."""
+        if not self.types:
+            return schema
+        stack: list[Any] = [schema]
+        while stack:
+            part = stack.pop()
+            if isinstance(part, dict):
+                reference = part.get("$ref")
+                if isinstance(reference, str) and reference.startswith("#/types/"):
+                    name = reference.split("/")[2]
+                    if name in self.types and name not in self.used_types:
+                        self.used_types.add(name)
+                        stack.append(self.types[name])
+                stack.extend(part.values())
+            elif isinstance(part, list):
+                stack.extend(part)
+        return {**schema, "types": self.types}
+
+    def declared_schema(self, content: Any, origin: Origin, what: str) -> dict[str, Any] | None:
+        """A schema that a declaration holds; None where it is none, which is reported."""
+        if not isinstance(content, dict):
+            if content is not UNKNOWN:
+                given = "nothing stands there" if content is None else f"this is {described(content)}"
+                self.report(
+                    "schema-invalid", f"{what} is declared by a JSON Schema, and {given}.", origin.key_span(), "For example: {type: string}"
+                )
+            return None
+        for key in content:
+            if key not in _SCHEMA_KEYWORDS and near(key, _SCHEMA_KEYWORDS):
+                hint = did_you_mean(key, _SCHEMA_KEYWORDS)
+                self.report("key-unknown", f"JSON Schema has no keyword `{key}`.", origin.child(key).key_span(), hint)
+        schema = self.with_types({key: value for key, value in content.items() if key not in ("default", "must", "$schema")})
+        return schema if self.sound_schema(schema, origin) else None
+
+    # -- parameters and conditions over them
+
+    def parameter(self, name: str, content: Any, origin: Origin) -> Declaration | None:
+        """One entry of `parameters`."""
+        if content is UNKNOWN:
+            self.lost_name(name)
+            return None
+        if not self.name(name, origin):
+            return None
+        schema = self.declared_schema(content, origin, f"The parameter `{name}`")
+        if schema is None:
+            self.lost_name(name)
+            return None
+        description = content.get("description")
+        if not description:
+            message = f"The parameter `{name}` has no description."
+            self.report("description-missing", message, origin.key_span(), "Say in a few words what it is for.", "warning")
+        default = self.value(content["default"], origin.child("default")) if "default" in content else None
+        if isinstance(default, Constant) and default.value is not UNKNOWN:
+            self.sound_default(name, schema, default)
+        return Declaration(
+            name,
+            schema,
+            description if isinstance(description, str) else "",
+            default,
+            content.get("writeOnly") is True,
+            content.get("deprecated") is True,
+            self.requirements(content.get("must"), origin.child("must")),
+            origin,
+        )
+
+    def sound_default(self, name: str, schema: dict[str, Any], default: Constant) -> None:
+        """Report a default that its own declaration does not allow."""
+        for violation in Validator(schema).violations(default.value):
+            message = violation.message.replace("{name}", f"The default of `{name}`")
+            self.report(f"default-{violation.id}", message, default.origin.child(*violation.pointer).value_span(), violation.hint)
+
+    def all_requirements(self) -> tuple[Requirement, ...]:
+        """`must` of the template, from all its files."""
+        return tuple(each for source in self.sources for each in self.requirements(source.value.get("must"), Origin(source, ("must",))))
+
+    def requirements(self, content: Any, origin: Origin) -> tuple[Requirement, ...]:
+        """A list of conditions over parameters."""
+        if content is None or content is UNKNOWN:
+            return ()
+        if not isinstance(content, list):
+            message = f"`must` is a list of conditions, and this is {described(content)}."
+            self.report("template-shape", message, origin.value_span(), "Write `- require: …` and `message: …`.")
+            return ()
+        found = []
+        for index, entry in enumerate(content):
+            place = origin.child(index)
+            if not isinstance(entry, dict) or "require" not in entry:
+                if entry is not UNKNOWN:
+                    self.report("template-shape", "An entry of `must` has `require` and `message`.", place.value_span())
+                continue
+            self.allowed(entry, ("require", "message", "examples"), place, "An entry of `must`")
+            told = self.value(entry.get("message") or f"This does not hold: {entry['require']}", place.child("message"))
+            passes, fails = (self.examples(entry.get("examples"), which, place.child("examples")) for which in ("passes", "fails"))
+            found.append(Requirement(self.condition(entry["require"], place.child("require")), told, passes, fails, place))
+        return tuple(found)
+
+    def examples(self, content: Any, which: str, origin: Origin) -> tuple[tuple[dict[str, Any], Origin], ...]:
+        """Maps of parameters for which a condition holds, or does not."""
+        if content is None or content is UNKNOWN:
+            return ()
+        if not isinstance(content, dict):
+            if which == "passes":
+                self.report(
+                    "template-shape", f"`examples` has `passes` and `fails`, and this is {described(content)}.", origin.value_span()
+                )
+            return ()
+        if which == "passes":
+            self.allowed(content, ("passes", "fails"), origin, "`examples`")
+        entries = content.get(which)
+        if entries is None or entries is UNKNOWN:
+            return ()
+        place = origin.child(which)
+        if not isinstance(entries, list) or not all(isinstance(entry, dict) for entry in entries):
+            self.report("template-shape", f"`{which}` is a list of maps of parameters.", place.value_span(), "For example: [{copies: 2}]")
+            return ()
+        return tuple((entry, place.child(index)) for index, entry in enumerate(entries))
+
+    # -- values
+
+    def let(self, name: str, content: Any, origin: Origin) -> Named | None:
+        """One entry of `let`."""
+        return Named(name, self.value(content, origin), origin) if self.name(name, origin) else None
+
+    def function(self, name: str, content: Any, origin: Origin) -> Function | None:
+        """One entry of `functions`."""
+        if content is UNKNOWN or not self.name(name, origin):
+            self.lost_name(name)
+            return None
+        if not isinstance(content, dict) or "is" not in content:
+            hint = f"For example: {name}: {{takes: {{text: {{type: string}}}}, is: slug(text, 40)}}"
+            self.report("template-shape", "A function has `takes` and `is`.", origin.key_span(), hint)
+            self.lost_name(name)
+            return None
+        self.allowed(content, ("takes", "gives", "is", "examples", "description"), origin, "A function")
+        takes: dict[str, dict[str, Any]] = {}
+        written = content.get("takes") or {}
+        if not isinstance(written, dict):
+            self.report(
+                "template-shape",
+                f"`takes` maps arguments to schemas, and this is {described(written)}.",
+                origin.child("takes").value_span(),
+            )
+            written = {}
+        for argument, schema in written.items():
+            place = origin.child("takes", argument)
+            found = self.declared_schema(schema, place, f"The argument `{argument}`")
+            takes[argument] = found if found is not None else {}
+        gives = self.declared_schema(content["gives"], origin.child("gives"), f"What `{name}` gives") if "gives" in content else {}
+        return Function(
+            name,
+            takes,
+            gives or {},
+            self.condition(content["is"], origin.child("is")),
+            self.calls(content.get("examples"), origin.child("examples")),
+            origin,
+        )
+
+    def calls(self, content: Any, origin: Origin) -> tuple[tuple[Condition, Any, Origin], ...]:
+        """Examples of a function: calls and what they give."""
+        if content is None or content is UNKNOWN:
+            return ()
+        if not isinstance(content, list):
+            self.report("template-shape", f"`examples` is a list, and this is {described(content)}.", origin.value_span())
+            return ()
+        found = []
+        for index, entry in enumerate(content):
+            place = origin.child(index)
+            if not isinstance(entry, dict) or not isinstance(entry.get("call"), str) or "gives" not in entry:
+                self.report("template-shape", "An example of a function has `call` and `gives`.", place.value_span())
+                continue
+            self.allowed(entry, ("call", "gives"), place, "An example of a function")
+            found.append((self.condition(entry["call"], place.child("call")), entry["gives"], place))
+        return tuple(found)
+
+    def lookup(self, name: str, content: Any, origin: Origin) -> Lookup | None:
+        """One entry of `lookups`."""
+        if content is UNKNOWN or not self.name(name, origin):
+            self.lost_name(name)
+            return None
+        if not isinstance(content, dict) or not isinstance(content.get("in"), str) or "where" not in content:
+            hint = f"For example: {name}: {{in: images, where: row.use == 'gate'}}"
+            self.report("template-shape", "A lookup has `in`, the name of a table, and `where`.", origin.key_span(), hint)
+            self.lost_name(name)
+            return None
+        self.allowed(content, ("in", "where", "newest", "description"), origin, "A lookup")
+        table = self.library.tables.get(content["in"])
+        if table is None:
+            there = (
+                f"Its tables are {listed(self.library.tables)}." if self.library.tables else "Name it under `lookups` of the project file."
+            )
+            hint = did_you_mean(content["in"], self.library.tables, there)
+            self.report("table-unknown", f"The project has no table `{content['in']}`.", origin.child("in").value_span(), hint)
+        where = self.condition(content["where"], origin.child("where"))
+        newest = self.condition(content["newest"], origin.child("newest")) if "newest" in content else None
+        return Lookup(name, table, where, newest, origin)
+
+    # -- what comes out
+
+    def document(self, name: str, content: Any, origin: Origin) -> Document | None:
+        """One entry of `documents`."""
+        if content is UNKNOWN or not self.name(name, origin):
+            self.lost_name(name)
+            return None
+        if not isinstance(content, dict) or not isinstance(content.get("from"), str):
+            hint = f"For example: {name}: {{from: files/{name}.json, to: {name}.json}}"
+            self.report("template-shape", "A document has `from`, the path of a text file.", origin.key_span(), hint)
+            self.lost_name(name)
+            return None
+        self.allowed(content, ("from", "to", "with", "description"), origin, "A document")
+        if "${" in content["from"]:
+            self.report(
+                "path-invalid",
+                "`from` holds no expressions.",
+                origin.child("from").value_span(),
+                "Choose between documents with their names.",
+            )
+            self.lost_name(name)
+            return None
+        source = self.library.document(content["from"], origin.child("from"))
+        if source is None:
+            self.lost_name(name)
+            return None
+        narrowed = None
+        if "with" in content and content["with"] is not UNKNOWN:
+            given = content["with"] or {}
+            if isinstance(given, dict):
+                narrowed = {each: self.value(value, origin.child("with", each)) for each, value in given.items()}
+            else:
+                self.report(
+                    "template-shape",
+                    f"`with` is a map from name to value, and this is {described(given)}.",
+                    origin.child("with").value_span(),
+                )
+        as_json = source.name.lower().endswith(".json")
+        file = Origin(source, ())
+        try:
+            parts = document_content(source.text, as_json)
+        except SyntaxProblem as problem:
+            self.expression_problem(problem, file)
+            self.lost_name(name)
+            return None
+        to = self.value(content["to"], origin.child("to")) if "to" in content else None
+        if isinstance(to, Constant) and not isinstance(to.value, str) and to.value is not UNKNOWN:
+            self.report("path-invalid", f"`to` is a path, and this is {described(to.value)}.", origin.child("to").value_span())
+            to = None
+        return Document(name, parts, to, narrowed, as_json, file, origin)
+
+    def output(self, name: str, content: Any, origin: Origin) -> Output | None:
+        """One entry of `outputs`."""
+        if not self.name(name, origin):
+            return None
+        if isinstance(content, dict) and "value" in content:
+            self.allowed(content, ("value", "description"), origin, "An output")
+            description = content.get("description")
+            value = self.value(content["value"], origin.child("value"))
+            return Output(name, value, description if isinstance(description, str) else "", origin)
+        return Output(name, self.value(content, origin), "", origin)
+
+    types: dict[str, Any]
+    used_types: set[str]
+
+
+_SCHEMA_KEYWORDS = (
+    "type", "enum", "const", "minimum", "maximum", "exclusiveMinimum", "exclusiveMaximum", "multipleOf", "minLength", "maxLength", "pattern", "format",
+    "items", "prefixItems", "contains", "minContains", "maxContains", "minItems", "maxItems", "uniqueItems", "properties", "patternProperties",
+    "additionalProperties", "propertyNames", "required", "minProperties", "maxProperties", "dependentRequired", "dependentSchemas", "unevaluatedProperties",
+    "unevaluatedItems", "allOf", "anyOf", "oneOf", "not", "if", "then", "else", "$ref", "$defs", "$comment", "title", "description", "default", "examples",
+    "deprecated", "readOnly", "writeOnly", "must", "contentEncoding", "contentMediaType", "contentSchema",
+)  # fmt: skip

@@ -1,0 +1,85 @@
+"""The properties of a resource by its schema before any environment: what is written out is judged, what is computed is not known."""
+
+from collections.abc import Iterator
+from typing import Any
+
+from jovial_scaffold.core.findings import Finding, Level
+from jovial_scaffold.core.schemas.catalog import ResourceType
+from jovial_scaffold.core.schemas.shapes import annotated
+from jovial_scaffold.core.templates.model import Compiled, Constant, ListValue, MapValue, Resource
+from jovial_scaffold.core.text.source import Origin, Pointer, pointer_text
+from jovial_scaffold.core.text.unknown import UNKNOWN
+
+
+def check_properties(resource: Resource) -> Iterator[Finding]:
+    """Unknown, missing, ill-typed, read-only and deprecated properties of a resource or a use of a module."""
+    kind = resource.type
+    if kind is None:
+        return
+    open_lists: set[Pointer] = set()
+    written = _known(resource.properties, (), open_lists)
+    notes: list[tuple[str, Pointer]] = []
+    marked = annotated(kind.shape, written, (), notes)
+    for note, pointer in notes:
+        if note == "read-only":
+            message = f"`{pointer_text(pointer)}` is set by the cloud and cannot be written."
+            yield _finding(resource, "read-only", "error", message, pointer, "Remove it; read it from the resource.", True)
+        elif note == "deprecated":
+            message = f"`{pointer_text(pointer)}` of {kind.id} is deprecated."
+            yield _finding(resource, "deprecated", "warning", message, pointer, "", True)
+    read_only = {pointer for note, pointer in notes if note == "read-only"}
+    for violation in kind.validator.violations(marked):
+        # How long a list is, and what else is in it, depends on conditions and loops.
+        if violation.pointer in read_only or violation.pointer in open_lists:
+            continue
+        missing = violation.id == "missing"
+        message = violation_message(violation.id, violation.pointer, violation.message, kind, resource.name)
+        pointer = violation.pointer[:-1] if missing else violation.pointer
+        yield _finding(resource, violation.id, "error", message, pointer, violation.hint, violation.on_key or missing, violation.pointer)
+
+
+def violation_message(id: str, pointer: Pointer, message: str, kind: ResourceType, name: str) -> str:
+    """What a schema says against a resource, as one sentence."""
+    shown = f"`{pointer_text(pointer)}`"
+    if id == "unknown":
+        return f"{kind.id} has no property {shown}."
+    if id == "missing":
+        return f"{kind.id} requires {shown}, and `{name}` does not set it."
+    return message.replace("{name}", shown)
+
+
+def _finding(
+    resource: Resource, id: str, level: Level, message: str, pointer: Pointer, hint: str, on_key: bool, about: Pointer | None = None
+) -> Finding:
+    origin = _place(resource, pointer)
+    span = origin.key_span() if on_key or not pointer else origin.value_span()
+    return Finding(f"property-{id}", level, message, span, hint, resource.name, pointer_text(pointer if about is None else about))
+
+
+def _known(compiled: Compiled, pointer: Pointer, open_lists: set[Pointer]) -> Any:
+    """The value as far as it is written out; unknown where it is computed."""
+    if isinstance(compiled, Constant):
+        return compiled.value
+    if isinstance(compiled, MapValue):
+        return {key: _known(item, (*pointer, key), open_lists) for key, item in compiled.entries}
+    if isinstance(compiled, ListValue):
+        if any(isinstance(item, MapValue) and (item.loop or item.when) for item in compiled.items):
+            open_lists.add(pointer)
+        return [_known(item, (*pointer, index), open_lists) for index, item in enumerate(compiled.items)]
+    return UNKNOWN
+
+
+def _place(resource: Resource, pointer: Pointer) -> Origin:
+    """Where a part was written: in the resource, or in `everywhere`."""
+    compiled: Compiled = resource.properties
+    for depth, step in enumerate(pointer):
+        if isinstance(compiled, MapValue):
+            below = dict(compiled.entries).get(str(step))
+        elif isinstance(compiled, ListValue) and isinstance(step, int):
+            below = compiled.items[step]
+        else:
+            return compiled.origin.child(*pointer[depth:])
+        if below is None:
+            return compiled.origin
+        compiled = below
+    return compiled.origin if pointer else resource.origin

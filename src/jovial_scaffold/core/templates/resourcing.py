@@ -1,0 +1,214 @@
+"""The section `resources`, uses of modules among them, and `everywhere`, whose properties are put into the resources that know them."""
+
+import re
+from dataclasses import replace
+from typing import Any
+
+from jovial_scaffold.core.findings import Related
+from jovial_scaffold.core.schemas.catalog import Catalogs, ResourceType
+from jovial_scaffold.core.schemas.validation import subschema
+from jovial_scaffold.core.templates.compiling import is_name, overlaid
+from jovial_scaffold.core.templates.declaring import DeclarationReader
+from jovial_scaffold.core.templates.model import Compiled, Constant, Everywhere, MapValue, Module, Resource
+from jovial_scaffold.core.text.patterns import pattern
+from jovial_scaffold.core.text.source import Origin
+from jovial_scaffold.core.text.unknown import UNKNOWN
+from jovial_scaffold.core.text.wording import described, did_you_mean, listed, near
+
+_RESOURCE = re.compile(r"\s*(?P<name>[^\s()]+)\s*\(\s*(?P<type>[^()]*?)\s*\)\s*\Z")
+DIRECTIVES = ("$per", "$when", "$key", "$after", "$keep", "$formerly")
+_ADDRESS = re.compile(r"[a-z][a-z0-9_]*(?:/[A-Za-z0-9_.%-]+)*\Z")
+
+
+class ResourceReader(DeclarationReader):
+    """Reads resources; their types come from the catalogs, or are modules."""
+
+    catalogs: Catalogs
+
+    def resource(self, key: str, content: Any, origin: Origin) -> Resource | None:
+        """One entry of `resources`: `name (type)`."""
+        match = _RESOURCE.match(key)
+        if match is None:
+            bare_name = key.strip() if is_name(key.strip()) else "gates"
+            message = f"`{key}` does not name a resource and its type."
+            self.report("resource-shape", message, origin.key_span(), f"For example: {bare_name} (fulmar.machine):")
+            self.unknown_names.update(re.findall(r"[a-z][a-z0-9_]*", key)[:1])
+            return None
+        name, type_text = match["name"], match["type"]
+        if not self.name(name, origin):
+            return None
+        if content is None:
+            content = {}
+        if content is not UNKNOWN and not isinstance(content, dict):
+            self.report("resource-shape", f"A resource is a map of properties, and this is {described(content)}.", origin.value_span())
+            content = UNKNOWN
+        known = isinstance(content, dict)
+        module = kind = None
+        if known:
+            module, kind = self.resource_type(type_text, origin)
+        directives = {key: value for key, value in content.items() if key in DIRECTIVES} if known else {}
+        plain = {key: value for key, value in content.items() if key not in DIRECTIVES} if known else {}
+        for each in [each for each in plain if each.startswith("$") and not each.startswith("$$") and each != "$schema"]:
+            hint = did_you_mean(each, DIRECTIVES, f"A property that begins with a dollar sign is written ${each}.")
+            self.report("directive-unknown", f"The directive `{each}` has no meaning on a resource.", origin.child(each).key_span(), hint)
+            del plain[each]
+        value = self.map(plain, origin, in_list=False)
+        if isinstance(value, Constant):
+            value = MapValue(tuple((k, Constant(v, origin.child(k if k in plain else f"${k}"))) for k, v in value.value.items()), origin)
+        assert isinstance(value, MapValue)
+        return Resource(
+            name,
+            type_text,
+            kind,
+            module,
+            value,
+            self.loop(directives["$per"], origin.child("$per")) if "$per" in directives else None,
+            self.condition(directives["$when"], origin.child("$when")) if "$when" in directives else None,
+            self.key(directives, origin),
+            self.after(directives.get("$after"), origin.child("$after")),
+            self.keep(directives.get("$keep", False), origin.child("$keep")),
+            self.formerly(directives.get("$formerly", ""), origin.child("$formerly")),
+            origin,
+        )
+
+    def resource_type(self, text: str, origin: Origin) -> tuple[Module | None, ResourceType | None]:
+        """What stands between the parentheses: a module and its interface, or a type of a catalog."""
+        if self.library.is_module(text):
+            module = self.library.module(text, origin.source.span(*_type_offsets(origin, text)), origin)
+            return module, module.interface if module else None
+        found = self.catalogs.find(text)
+        if found is None and not self.catalogs.types_unknown:
+            span = origin.source.span(*_type_offsets(origin, text))
+            self.report("type-unknown", f"No catalog knows the type `{text}`.", span, self.library_advice(text))
+        return None, found
+
+    def library_advice(self, text: str) -> str:
+        """What to write instead of a type that nobody knows."""
+        modules = getattr(self.library, "names", ())
+        close = near(text, modules)
+        return f"Did you mean the module `{close}`?" if close else self.catalogs.advice(text)
+
+    def key(self, directives: dict[str, Any], origin: Origin) -> Any:
+        """`$key`."""
+        if "$key" not in directives:
+            return None
+        if "$per" not in directives:
+            self.report("directive-unknown", "`$key` has no meaning without `$per`.", origin.child("$key").key_span())
+        return self.condition(directives["$key"], origin.child("$key"))
+
+    def keep(self, content: Any, origin: Origin) -> bool:
+        """`$keep`."""
+        if not isinstance(content, bool) and content is not UNKNOWN:
+            self.report("resource-shape", f"`$keep` is true or false, and this is {described(content)}.", origin.value_span())
+        return content is True
+
+    def formerly(self, content: Any, origin: Origin) -> str:
+        """`$formerly`."""
+        if content == "" or content is UNKNOWN:
+            return ""
+        if not isinstance(content, str) or not _ADDRESS.match(content):
+            given = described(content)
+            self.report(
+                "resource-shape",
+                f"`$formerly` is the old address, and this is {given}.",
+                origin.value_span(),
+                "For example: $formerly: gate_pool",
+            )
+            return ""
+        return content
+
+    def after(self, content: Any, origin: Origin) -> tuple[tuple[str, Origin], ...]:
+        """`$after`."""
+        if content is None or content is UNKNOWN:
+            return ()
+        if isinstance(content, str):
+            return ((content, origin),)
+        if isinstance(content, list) and all(isinstance(item, str) for item in content):
+            return tuple((item, origin.child(index)) for index, item in enumerate(content))
+        message = f"`$after` is a list of names of resources, and this is {described(content)}."
+        self.report("resource-shape", message, origin.value_span())
+        return ()
+
+    # -- everywhere
+
+    def everywhere(self) -> list[Everywhere]:
+        """The entries of `everywhere`, the most particular pattern first."""
+        found: dict[str, Everywhere] = {}
+        for key, content, origin in self.section("everywhere"):
+            if content is UNKNOWN:
+                continue
+            if not isinstance(content, dict):
+                message = f"An entry of `everywhere` is a map of properties, and this is {described(content)}."
+                self.report("template-shape", message, origin.value_span(), 'For example: "fulmar.*": {tags: "${tags}"}')
+                continue
+            if key in found:
+                related = (Related(found[key].origin.key_span(), "The first one is here."),)
+                message = f"The pattern `{key}` stands in two files of this template."
+                self.report("name-declared-twice", message, origin.key_span(), "Put them together.", related=related)
+                continue
+            value = self.map(content, origin, in_list=False)
+            if isinstance(value, Constant):
+                value = MapValue(tuple((k, Constant(v, origin.child(k))) for k, v in value.value.items()), origin)
+            if isinstance(value, MapValue):
+                if value.when is not None:
+                    message = "`$when` has no meaning in `everywhere`."
+                    self.report("directive-unknown", message, value.when.origin.key_span(), "Write it on the resources.")
+                found[key] = Everywhere(key, value.entries, origin)
+        # More letters of its own make a pattern more particular; the order of keys in the file does not matter.
+        return sorted(found.values(), key=lambda each: (-len(each.pattern.replace("*", "").replace("?", "")), each.pattern))
+
+    def with_everywhere(self, resources: dict[str, Resource], everywhere: list[Everywhere]) -> dict[str, Resource]:
+        """The resources with the properties of fitting entries below their own; entries and properties that fit none are reported."""
+        if not everywhere:
+            return resources
+        known: dict[tuple[str, str], bool] = {}
+        result = {}
+        for name, resource in resources.items():
+            kind = resource.type
+            if kind is None or resource.module is not None:
+                result[name] = resource
+                continue
+            properties: dict[str, Compiled] = dict(resource.properties.entries)
+            for entry in everywhere:
+                matches = pattern(entry.pattern)
+                if not (matches.match(kind.id) or matches.match(kind.name)):
+                    continue
+                known.setdefault((entry.pattern, ""), True)
+                for key, value in entry.properties:
+                    if key not in kind.schema.get("properties", {}) and not subschema(kind.schema, (key,)):
+                        known.setdefault((entry.pattern, key), False)
+                        continue
+                    known[entry.pattern, key] = True
+                    merged = overlaid(value, properties[key]) if key in properties else value
+                    properties.pop(key, None)
+                    if merged is not None:
+                        properties[key] = merged
+            result[name] = replace(resource, properties=replace(resource.properties, entries=tuple(properties.items())))
+        self._report_unfitting(everywhere, known, resources)
+        return result
+
+    def _report_unfitting(self, everywhere: list[Everywhere], known: dict[tuple[str, str], bool], resources: dict[str, Resource]) -> None:
+        if any(resource.type is None for resource in resources.values()):
+            return
+        types = sorted({resource.type.name for resource in resources.values() if resource.type and not resource.module})
+        for entry in everywhere:
+            if (entry.pattern, "") not in known:
+                hint = f"The types here are {listed(types[:10])}." if types else "The template has no resources."
+                message = f"No resource of this template has a type that fits `{entry.pattern}`."
+                self.report("everywhere-unused", message, entry.origin.key_span(), hint, "warning")
+            for key, _ in entry.properties:
+                if known.get((entry.pattern, key)) is False:
+                    message = f"No type that fits `{entry.pattern}` has a property `{key}`."
+                    fitting = [
+                        each for each in self.catalogs if pattern(entry.pattern).match(each.id) or pattern(entry.pattern).match(each.name)
+                    ]
+                    hint = did_you_mean(key, {name for each in fitting for name in each.schema.get("properties", {})})
+                    self.report("property-unknown", message, entry.origin.child(key).key_span(), hint)
+
+
+def _type_offsets(origin: Origin, type_text: str) -> tuple[int, int]:
+    place = origin.source.place(origin.pointer)
+    written = origin.source.text[place.key_start : place.key_end]
+    opening = written.find("(")
+    start = place.key_start + max(written.find(type_text, opening + 1), 0)
+    return start, start + max(len(type_text), 1)

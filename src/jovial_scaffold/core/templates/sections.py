@@ -1,0 +1,181 @@
+"""The sections of a template as they are written: merged over the files of a folder, each name declared once."""
+
+import re
+from collections.abc import Callable, Sequence
+from typing import Any
+
+from jovial_scaffold.core.expressions.functions import FUNCTIONS
+from jovial_scaffold.core.expressions.parser import MACROS, NAMESPACES
+from jovial_scaffold.core.expressions.tokens import KEYWORDS, RESERVED
+from jovial_scaffold.core.findings import Finding, Related
+from jovial_scaffold.core.limits import NAME_LENGTH
+from jovial_scaffold.core.templates.compiling import Compiler, is_name
+from jovial_scaffold.core.text.roles import misplaced
+from jovial_scaffold.core.text.source import Origin, Source
+from jovial_scaffold.core.text.unknown import UNKNOWN
+from jovial_scaffold.core.text.wording import described, did_you_mean, near, shown
+
+SECTIONS = (
+    "template",
+    "description",
+    "types",
+    "parameters",
+    "must",
+    "let",
+    "functions",
+    "lookups",
+    "everywhere",
+    "resources",
+    "documents",
+    "outputs",
+)
+_FORBIDDEN = {
+    **dict.fromkeys(RESERVED | KEYWORDS | {"true", "false", "null"}, "a reserved word of the expression language"),
+    **dict.fromkeys(
+        ("int", "uint", "double", "string", "bytes", "bool", "list", "map", "type", "dyn", "null_type", "optional_type"),
+        "the name of a type",
+    ),
+    **dict.fromkeys(NAMESPACES, "the prefix of functions"),
+    "context": "what the tool itself provides",
+    "row": "what lookups provide",
+}
+_KINDS = {
+    "parameters": "a parameter",
+    "let": "a value",
+    "functions": "a function",
+    "lookups": "a lookup",
+    "resources": "a resource",
+    "documents": "a document",
+    "outputs": "an output",
+}
+
+
+class SectionReader(Compiler):
+    """Goes through the sections of all files of one template."""
+
+    def __init__(self, sources: Sequence[Source], findings: list[Finding]) -> None:
+        super().__init__(findings)
+        self.sources = [source for source in sources if self.is_template(source)]
+        self.lost = len(self.sources) < len(sources)
+        self.declared: dict[str, Origin] = {}
+        self.unknown_names: set[str] = set()
+        self.malformed = False  # a whole section is lost: what it declared is not judged
+
+    def is_template(self, source: Source) -> bool:
+        """Whether a file has the shape of a template; says why not."""
+        whole, origin = source.value, Origin(source, ())
+        if whole is UNKNOWN:
+            return False
+        if not isinstance(whole, dict):
+            found = "it is empty" if whole is None else f"this is {described(whole)}"
+            hint = "Begin with `parameters:` and `resources:`."
+            self.report("template-shape", f"A template is a map of sections, and {found}.", origin.value_span(), hint)
+            return False
+        wrong = misplaced(source, "a template", f"Its sections are {', '.join(SECTIONS)}.")
+        if wrong is not None:
+            self.findings.append(wrong)
+            return False
+        if whole and not any(key in SECTIONS or near(key, SECTIONS) for key in whole):
+            message = f"{source.name} is used as a template, and has none of a template's sections."
+            hint = f"Its sections are {', '.join(SECTIONS)}."
+            self.report("file-role", message, origin.child(next(iter(whole))).key_span(), hint)
+            return False
+        return True
+
+    @property
+    def unread(self) -> bool:
+        """Whether a part could not be read, so that unknown and unused names are not judged."""
+        broken = any(source.broken or any(source.value.get(section) is UNKNOWN for section in SECTIONS) for source in self.sources)
+        return self.lost or self.malformed or broken
+
+    def check_section_names(self) -> None:
+        """Report keys that are no section."""
+        for source in self.sources:
+            for key in source.value:
+                if key in SECTIONS or key == "$schema":
+                    continue
+                self.malformed = self.malformed or bool(near(key, SECTIONS))
+                span = Origin(source, (key,)).key_span()
+                if key.startswith("$"):
+                    self.report("directive-unknown", f"The directive `{key}` has no meaning here.", span)
+                    continue
+                hint = did_you_mean(key, SECTIONS, f"Sections are {', '.join(SECTIONS)}.")
+                self.report("section-unknown", f"A template has no section `{key}`.", span, hint)
+
+    def text_section(self, name: str) -> str:
+        """`template` or `description`: one text, in one of the files."""
+        found: list[tuple[str, Origin]] = []
+        for source in self.sources:
+            content, origin = source.value.get(name), Origin(source, (name,))
+            if content is None or content is UNKNOWN:
+                continue
+            if not isinstance(content, str):
+                self.report("template-shape", f"`{name}` is a text, and this is {described(content)}.", origin.value_span())
+                continue
+            if found:
+                related = (Related(found[0][1].key_span(), "The first one is here."),)
+                message = f"`{name}` stands in two files of this template."
+                self.report("name-declared-twice", message, origin.key_span(), "Keep one of them.", related=related)
+            found.append((content, origin))
+        return found[0][0] if found else ""
+
+    def section(self, name: str) -> list[tuple[str, Any, Origin]]:
+        """The entries of a section in all files, with their origins."""
+        found: list[tuple[str, Any, Origin]] = []
+        for source in self.sources:
+            content, origin = source.value.get(name), Origin(source, (name,))
+            if content is None or content is UNKNOWN:
+                continue
+            if not isinstance(content, dict):
+                self.malformed = True
+                message = f"The section `{name}` is a map, and this is {described(content)}."
+                self.report("template-shape", message, origin.value_span(), "Write one entry a line, as `name: …`.")
+                continue
+            found += [(key, each, origin.child(key)) for key, each in content.items() if key != "$schema"]
+        return found
+
+    def each(self, section: str, read: Callable[[str, Any, Origin], Any]) -> dict[str, Any]:
+        """The declarations of a section by name, in code-point order: the order of files and keys never matters."""
+        read_ones = [read(key, content, origin) for key, content, origin in self.section(section)]
+        return {each.name: each for each in sorted((each for each in read_ones if each is not None), key=lambda each: each.name)}
+
+    def name(self, name: str, origin: Origin) -> bool:
+        """Whether a name may be declared; says why not."""
+        if not is_name(name):
+            suggestion = re.sub(r"[^a-z0-9_]+", "_", name.lower()).strip("_")
+            hint = (
+                f"Write `{suggestion}`."
+                if is_name(suggestion)
+                else f"A name begins with a letter and has at most {NAME_LENGTH.most} of a-z, 0-9 and _."
+            )
+            self.report("name-invalid", f"`{shown(name)[1:-1]}` cannot be a name.", origin.key_span(), hint)
+            self.unknown_names.add(name)
+            return False
+        forbidden = _FORBIDDEN.get(name)
+        if origin.pointer[0] == "functions" and ((name, False) in FUNCTIONS or name in MACROS or name == "has"):
+            forbidden = "a function that is there already"
+        if forbidden:
+            self.report("name-invalid", f"`{name}` cannot be a name: it is {forbidden}.", origin.key_span(), "Choose another name.")
+            self.unknown_names.add(name)
+            return False
+        first = self.declared.get(name)
+        if first is not None:
+            what = _KINDS.get(str(first.pointer[0]), "declared")
+            related = (Related(first.key_span(), f"`{name}` is {what} here."),)
+            hint = "Names of parameters, values, functions, lookups, resources, documents and outputs share one namespace."
+            self.report("name-declared-twice", f"The name `{name}` is taken.", origin.key_span(), hint, related=related)
+            self.unknown_names.add(name)
+            return False
+        self.declared[name] = origin
+        return True
+
+    def lost_name(self, name: str) -> None:
+        """A declaration that cannot be used: what depends on it is not judged."""
+        self.unknown_names.add(name)
+
+    def allowed(self, content: dict[str, Any], keys: Sequence[str], origin: Origin, what: str) -> None:
+        """Report keys that have no meaning."""
+        for key in content:
+            if key not in keys and key != "$schema":
+                hint = did_you_mean(key, keys, f"Its keys are {', '.join(keys)}.")
+                self.report("key-unknown", f"{what} has no key `{key}`.", origin.child(key).key_span(), hint)

@@ -1,0 +1,122 @@
+"""Explanations as a tree of lines, and as versioned JSON."""
+
+from collections.abc import Iterator, Mapping
+from typing import Any
+
+from jovial_scaffold.core.findings import Span
+from jovial_scaffold.core.rendering.explaining import Reason, is_missing
+from jovial_scaffold.reports.machine import public
+from jovial_scaffold.reports.rendering import cell
+from jovial_scaffold.reports.terminal import Style, cells, cut, cut_within, visible
+
+_WORDS = {
+    "parameter": "parameter",
+    "default": "default of parameter",
+    "argument": "handed to",
+    "value": "value",
+    "lookup": "lookup",
+    "function": "function",
+    "output": "output",
+    "resource": "resource",
+    "document": "document",
+    "variable": "item",
+    "catalog": "",
+    "context": "",
+    "condition": "",
+    "row": "",
+    "property": "",
+}
+
+
+def explanation_text(reason: Reason, environment: str, style: Style, base: str = "") -> str:
+    """The tree, the value itself first."""
+    return "\n".join(_lines(reason, environment, style, base)) + "\n"
+
+
+def _lines(reason: Reason, environment: str, style: Style, base: str) -> Iterator[str]:
+    what = f"{style.paint('strong', visible(reason.name))} in {environment}"
+    yield f"{what} {'is there' if reason.kind == 'resource' and reason.value is True else f'is {_shown(reason.value, style.width - 24)}'}"
+    yield from _about(reason, style, "", base)
+    yield from _below(reason.reasons, style, "", base)
+
+
+def _below(reasons: tuple[Reason, ...], style: Style, indent: str, base: str) -> Iterator[str]:
+    for number, reason in enumerate(reasons):
+        last = number == len(reasons) - 1
+        branch, further = ("└─ ", "   ") if last else ("├─ ", "│  ")
+        word = _WORDS[reason.kind]
+        head = f"{style.paint('faint', word)} " if word else ""
+        room = style.width - len(indent) - 3 - (len(word) + 1 if word else 0) - cells(visible(reason.name)) - 3
+        value = "" if is_missing(reason.value) and reason.kind in ("function", "resource") else f" = {_shown(reason.value, max(room, 12))}"
+        yield f"{style.paint('faint', indent + branch)}{head}{style.paint('strong', visible(reason.name))}{value}"
+        inner = indent + further
+        yield from _about(reason, style, inner, base)
+        yield from _below(reason.reasons, style, inner, base)
+
+
+def _about(reason: Reason, style: Style, indent: str, base: str) -> Iterator[str]:
+    """The place and text of a step, the layers that set it, and what other environments have."""
+    faint = style.paint("faint", indent)
+    if reason.settings:
+        for number, setting in enumerate(reason.settings):
+            place = style.paint("place", visible(f"{base}{setting.place}" if ":" in setting.place else setting.place))
+            if number == 0:
+                yield f"{faint}{place} sets it"
+            else:
+                yield f"{faint}{place} is overridden: {_shown(setting.value, 30)}"
+    elif reason.span is not None:
+        place = f"{base}{reason.span.file}:{reason.span.line}"
+        room = style.width - len(indent) - len(place) - 2
+        told = visible(" ".join(reason.written.split())) if reason.written else ""
+        text = cut(told, max(room, 20)) if told else ""
+        note = f"({reason.note})" if reason.note else ""
+        yield f"{faint}{style.paint('place', visible(place))}  {text or style.paint('faint', note)}".rstrip()
+        if text and note:
+            yield f"{faint}{style.paint('faint', note)}"
+    elif reason.note:
+        yield f"{faint}{style.paint('faint', f'({reason.note})')}"
+    if reason.elsewhere:
+        told = _elsewhere(reason.value, reason.elsewhere, reason.kind)
+        if told:
+            yield f"{faint}{style.paint('faint', cut(told, style.width - len(indent)))}"
+
+
+def _elsewhere(value: Any, elsewhere: Mapping[str, Any], kind: str) -> str:
+    if kind == "resource" and value is True:
+        return "elsewhere  " + "  ".join(f"{name}: {'there' if there is True else 'not there'}" for name, there in elsewhere.items())
+    shown = {name: _shown(other, 40) for name, other in elsewhere.items()}
+    if all(text == _shown(value, 40) for text in shown.values()):
+        return ""
+    return "elsewhere  " + "  ".join(f"{name}: {text}" for name, text in shown.items())
+
+
+def _shown(value: Any, room: int) -> str:
+    return "(not there)" if is_missing(value) else cut_within(cell(value), max(room, 12))
+
+
+def explanation_document(project: str, found: list[tuple[str, Reason]]) -> dict[str, Any]:
+    """`jovial-why/1`."""
+    return {
+        "format": "jovial-why/1",
+        "project": project,
+        "explanations": [{"environment": environment, "reason": _entry(reason)} for environment, reason in found],
+    }
+
+
+def _entry(reason: Reason) -> dict[str, Any]:
+    entry: dict[str, Any] = {"kind": reason.kind, "name": reason.name}
+    if not is_missing(reason.value):
+        entry["value"] = public(reason.value)
+    if reason.span is not None:
+        entry["place"] = _place(reason.span)
+    entry |= {key: text for key, text in (("written", reason.written), ("note", reason.note)) if text}
+    if reason.settings:
+        entry["settings"] = [{"place": each.place, "value": public(each.value)} for each in reason.settings]
+    if reason.elsewhere is not None:
+        entry["elsewhere"] = {name: public(value) for name, value in reason.elsewhere.items() if not is_missing(value)}
+    entry["reasons"] = [_entry(each) for each in reason.reasons]
+    return entry
+
+
+def _place(span: Span) -> dict[str, Any]:
+    return {"file": span.file, "line": span.line, "column": span.column}

@@ -1,0 +1,125 @@
+"""Surveys as text and as versioned JSON."""
+
+from collections.abc import Iterator, Sequence
+from typing import Any
+
+from jovial_scaffold.core.templates.surveying import Survey
+from jovial_scaffold.core.text.wording import counted, listed
+from jovial_scaffold.reports.terminal import Style, cells, cut, cut_within, padded, visible
+
+_MOST = 8
+
+
+def survey_text(survey: Survey, style: Style, everything: bool) -> str:
+    """The overview; the most frequent entries of each part unless all are wanted."""
+    return "\n".join(_lines(survey, style, everything)) + "\n"
+
+
+def _lines(survey: Survey, style: Style, everything: bool) -> Iterator[str]:
+    most = 10_000 if everything else _MOST
+    for file in survey.files:
+        size = f"{counted(file.lines, 'line')}, {file.bytes:,} bytes, {counted(file.values, 'value')}"
+        yield f"{style.paint('strong', visible(file.name))}  {size}"
+        named = [f"{visible(each.name)} {each.entries} ({counted(each.lines, 'line')})" for each in file.sections[:20]]
+        yield from _flowing(named, style)
+    counts = [*survey.types, *survey.modules]
+    if counts:
+        yield from _heading(f"Resources: {counted(sum(number for _, number in counts), 'declaration')}", style)
+        yield from _counts(survey.types, style, 10_000)
+        for label, number in survey.modules:
+            yield f"  {number:>4}  {visible(label)} {style.paint('faint', '(a module)')}"
+    if survey.parameters:
+        yield from _heading(f"Parameters: {len(survey.parameters)}", style)
+        yield from _parameters(survey, style)
+    if survey.referenced:
+        yield from _heading("Read most", style)
+        shown = survey.referenced[:most]
+        for part in shown:
+            yield f"  {part.count:>4}  {visible(part.name)}  {style.paint('place', visible(part.place))}"
+        yield from _more(len(survey.referenced) - len(shown), style)
+    if survey.longest:
+        yield from _heading("Longest", style)
+        for part in survey.longest[: most if everything else 5]:
+            yield f"  {counted(part.count, 'line'):>9}  {visible(part.name)}  {style.paint('place', visible(part.place))}"
+    if survey.paths:
+        yield from _heading(f"Paths: {len(survey.paths)}", style)
+        yield from _counts(survey.paths, style, most)
+    if survey.recurring:
+        yield from _heading("Literals that recur, and may deserve a name", style)
+        for each in survey.recurring[:most]:
+            places = f"{', '.join(each.places[:3])}{' and more' if len(each.places) > 3 else ''}"
+            value = cut_within(visible(each.value), max(16, style.width - len(places) - 10))
+            yield f"  {len(each.places):>4}  {value}  {style.paint('place', visible(places))}"
+        yield from _more(len(survey.recurring) - most, style)
+
+
+def _heading(text: str, style: Style) -> Iterator[str]:
+    yield ""
+    yield style.paint("strong", text)
+
+
+def _more(number: int, style: Style) -> Iterator[str]:
+    if number > 0:
+        yield style.paint("faint", f"        and {number} more: --all")
+
+
+def _counts(counts: Sequence[tuple[str, int]], style: Style, most: int) -> Iterator[str]:
+    for name, number in counts[:most]:
+        yield f"  {number:>4}  {cut_within(visible(name), style.width - 8)}"
+    yield from _more(len(counts) - most, style)
+
+
+def _flowing(parts: Sequence[str], style: Style) -> Iterator[str]:
+    line = " "
+    for part in parts:
+        if cells(line) + cells(part) + 2 > style.width and line.strip():
+            yield style.paint("faint", line)
+            line = " "
+        line = f"{line} {part}," if part is not parts[-1] else f"{line} {part}"
+    if line.strip():
+        yield style.paint("faint", line)
+
+
+def _parameters(survey: Survey, style: Style) -> Iterator[str]:
+    width = min(30, max(cells(visible(each.name)) for each in survey.parameters))
+    for each in survey.parameters:
+        kind = f"secret {each.type}" if each.secret else each.type
+        yield f"  {style.paint('strong', padded(visible(each.name), width))}  {cut(visible(kind), max(20, style.width - width - 4))}"
+        default = f"default {visible(each.default)}" if each.default is not None else "required"
+        used = f"used {counted(len(each.used), 'time')}: {listed(each.used[:3])}{' and more' if len(each.used) > 3 else ''}"
+        told = f"{default}; {used if each.used else 'used nowhere'}"
+        yield style.paint("faint", f"  {' ' * width}  {cut(told, max(20, style.width - width - 4))}")
+
+
+def survey_document(survey: Survey) -> dict[str, Any]:
+    """`jovial-survey/1`."""
+    return {
+        "format": "jovial-survey/1",
+        "files": [
+            {
+                "name": file.name,
+                "lines": file.lines,
+                "bytes": file.bytes,
+                "values": file.values,
+                "sections": [{"name": each.name, "entries": each.entries, "lines": each.lines} for each in file.sections],
+            }
+            for file in survey.files
+        ],
+        "types": dict(survey.types),
+        "modules": dict(survey.modules),
+        "parameters": [
+            {
+                "name": each.name,
+                "type": each.type,
+                "default": each.default,
+                "secret": each.secret,
+                "description": each.description,
+                "used": list(each.used),
+            }
+            for each in survey.parameters
+        ],
+        "paths": dict(survey.paths),
+        "recurring": [{"value": each.value, "places": list(each.places)} for each in survey.recurring],
+        "longest": [{"name": each.name, "place": each.place, "lines": each.count} for each in survey.longest],
+        "referenced": [{"name": each.name, "place": each.place, "times": each.count} for each in survey.referenced],
+    }
