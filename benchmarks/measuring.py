@@ -32,3 +32,11 @@ def report(what: str, measured: float, reference: float, most: float) -> bool:
         f"{what}: {measured * 1000:.0f} ms / {reference * 1000:.0f} ms = {ratio:.2f} (aim: at most {most:g}) {'met' if met else 'MISSED'}"
     )
     return met
+
+
+def process_cost(command: Sequence[str]) -> float:
+    """The peak memory of a command, in megabytes."""
+    child = subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+    _, status, usage = os.wait4(child.pid, 0)
+    child.returncode = os.waitstatus_to_exitcode(status)
+    return usage.ru_maxrss / 1024

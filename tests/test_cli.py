@@ -83,7 +83,7 @@ def test_every_planted_mistake_is_found_at_its_line_and_nothing_else(tmp_path: P
 def test_check_of_a_clean_project(demo_folder: Path) -> None:
     result = jovial("check", cwd=demo_folder)
     assert result.returncode == 0 and result.stderr == ""
-    assert result.stdout.startswith("3 environments, 58 resources, 195 rules evaluated: nothing to report.")
+    assert result.stdout.startswith("3 environments, 62 resources, 207 rules evaluated: nothing to report.")
     document = valid("check", jovial("check", "live", "--format", "json", cwd=demo_folder).stdout)
     assert document["environments"] == ["live"] and document["findings"] == []
     below = jovial("check", cwd=demo_folder / "parameters")
@@ -116,7 +116,7 @@ def test_render_in_every_format(demo: Path) -> None:
     assert text.returncode == 0 and "wave 1" in text.stdout and "‹track_net:id›" in text.stdout and "(secret)" in text.stdout
     document = valid("render", jovial("render", "live", "--format", "json", cwd=demo).stdout)
     assert document["resources"]["central_net"]["properties"]["network"] == {"$pending": "track_net:id"}
-    assert next(iter(document["resources"])) == "archive"
+    assert next(iter(document["resources"])) == "alarms/failed"
     assert yaml.safe_load(jovial("render", "live", "--format", "yaml", cwd=demo).stdout) == document
     manifests = list(yaml.safe_load_all(jovial("render", "live", "--format", "manifests", cwd=demo).stdout))
     assert manifests == [each["properties"] for each in document["resources"].values()]

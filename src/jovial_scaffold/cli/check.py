@@ -17,6 +17,7 @@ from jovial_scaffold.cli.options import (
     exit_code,
     load,
     print_findings,
+    processors,
     unusable,
 )
 from jovial_scaffold.core.project_file import ProjectError
@@ -40,7 +41,7 @@ def command(
     began = time.perf_counter()
     try:
         loaded = load(project, with_values, with_file)
-        result = loaded.check(environments or (), draft, template_only)
+        result = loaded.check(environments or (), draft, template_only, processors())
     except ProjectError as error:
         raise typer.Exit(unusable(error)) from None
     findings = list(result.findings)

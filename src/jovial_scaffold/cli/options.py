@@ -60,6 +60,11 @@ def load(path: Path | None, values: list[str] | None, files: list[Path] | None, 
     return Project.load(path or Path(), overrides)
 
 
+def processors() -> int:
+    """How many processors this process may use."""
+    return len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else os.cpu_count() or 1
+
+
 def _run() -> Mapping[str, str]:
     """`context.run`: the date (SOURCE_DATE_EPOCH is respected), and the revision and author that git names."""
     epoch = os.environ.get("SOURCE_DATE_EPOCH", "")

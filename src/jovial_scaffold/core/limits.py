@@ -29,6 +29,7 @@ RESULT_SIZE = Limit(4_000_000, "elements or characters", "expression-budget")
 PATTERN_LENGTH = Limit(2_000, "characters", "expression-budget")
 
 STATIC_COMBINATIONS = Limit(96, "combinations", "not-checked")
+PARALLEL_RESOURCES = Limit(500, "resources, from which on environments are rendered beside each other", "")
 FUNCTION_CALLS = Limit(10_000, "calls inside of one call", "expression-budget")
 INSTANCES = Limit(200_000, "resources and uses of modules", "too-many-resources")
 LOOP_ITEMS = Limit(100_000, "items", "loop-too-long")

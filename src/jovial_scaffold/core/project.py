@@ -2,18 +2,23 @@
 
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field, replace
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from jovial_scaffold.core.findings import Finding, Span, absorbed, merged
 from jovial_scaffold.core.graph.ordering import waves
+from jovial_scaffold.core.limits import PARALLEL_RESOURCES
+from jovial_scaffold.core.parallel import Beside, can_fork
 from jovial_scaffold.core.parameters.layers import Layer, file_layer, text_layer
+from jovial_scaffold.core.parameters.resolving import Parameters
 from jovial_scaffold.core.parameters.secrets import tracked_by_git
 from jovial_scaffold.core.project_file import EnvironmentEntry, FileReference, ProjectError, ProjectFile, find_project, read_project_file
 from jovial_scaffold.core.rendering.environment import Environment
 from jovial_scaffold.core.rendering.examples import check_must_examples
+from jovial_scaffold.core.rendering.identities import Identities, clashes_between, identities
 from jovial_scaffold.core.rendering.plan import Plans
-from jovial_scaffold.core.rendering.rendering import Rendering, clashes_between, render
+from jovial_scaffold.core.rendering.rendering import Rendering, render
 from jovial_scaffold.core.rules.evaluation import check_examples, judge
 from jovial_scaffold.core.rules.reading import Ruleset, read_ruleset
 from jovial_scaffold.core.schemas.catalog import Catalogs, read_catalog, shipped_catalog
@@ -65,6 +70,17 @@ class CheckResult:
         return sum(finding.level == level for finding in self.findings)
 
 
+@dataclass(frozen=True, slots=True)
+class _Judged:
+    """What came of one environment, as it can be handed over between processes."""
+
+    environment: str
+    findings: list[Finding]
+    resources: int
+    rules: int
+    identities: Identities
+
+
 class Project:
     """A project that was read. Every method may be called any number of times, in any order."""
 
@@ -74,6 +90,8 @@ class Project:
         self._findings = findings
         self._files = Files(file.root)
         self._tracked: dict[Path, bool] = {}
+        self._found: dict[bool, list[Finding]] = {}
+        self._parameters: dict[str, tuple[Parameters, list[Finding]]] = {}
         self._renderings: dict[str, tuple[Rendering, list[Finding]]] = {}
         self._catalogs = self._read_catalogs()
         names = {name: (each.text, each.origin) for name, each in file.modules.items() if each.origin is not None}
@@ -156,31 +174,49 @@ class Project:
 
     # -- the three questions
 
-    def check(self, environments: Iterable[str] = (), draft: bool = False, template_only: bool = False) -> CheckResult:
-        """Everything that is wrong, for some environments or all. In a `draft`, unused names are notes; `template_only` renders nothing."""
-        chosen = self.chosen(environments)
+    def check(self, environments: Iterable[str] = (), draft: bool = False, template_only: bool = False, workers: int = 1) -> CheckResult:
+        """Everything that is wrong, for some environments or all. In a `draft`, unused names are notes; `template_only` renders nothing.
+
+        With `workers`, environments of a large project are rendered beside the check of the template, in processes of their own.
+        """
+        chosen = () if template_only else self.chosen(environments)
+        for name in chosen:
+            self._resolved(name)  # reads parameter files here, so that their lines can be shown
+        children = min(workers - 1, len(chosen)) if len(self._template.resources) >= PARALLEL_RESOURCES.most and can_fork() else 0
+        shares = [chosen[number::children] for number in range(children)]
+        beside = [Beside(partial(self._judged, share)) for share in shares]
         static = check_templates(self.templates)
         findings = [*self._findings, *self._template_findings(draft), *check_examples(self._rulesets, self._catalogs)]
-        resources = rules = 0
-        renderings = []
-        for name in () if template_only else chosen:
-            rendering, found = self._rendered(name)
-            verdicts, judged = judge(rendering, self._rulesets, rendering.parameters.values)
-            findings += found + rendering.findings + verdicts
-            resources += len(rendering.resources)
-            rules += judged
-            renderings.append(rendering)
-        findings += clashes_between(renderings)
-        looked_at = () if template_only else chosen
-        return CheckResult(self.name, looked_at, tuple(merged(absorbed(static, findings), self.environments)), resources, rules)
+        parts = [each.result() for each in beside] if beside else [self._judged(chosen)]
+        judged = sorted((each for part in parts for each in part), key=lambda each: chosen.index(each.environment))
+        for each in judged:
+            findings += each.findings
+        findings += clashes_between([each.identities for each in judged])
+        resources, rules = sum(each.resources for each in judged), sum(each.rules for each in judged)
+        return CheckResult(self.name, chosen, tuple(merged(absorbed(static, findings), self.environments)), resources, rules)
+
+    def _judged(self, environments: tuple[str, ...]) -> list[_Judged]:
+        """Some environments rendered and judged by the rules."""
+        found = []
+        for name in environments:
+            rendering, problems = self._rendered(name)
+            verdicts, rules = judge(rendering, self._rulesets, rendering.parameters.values)
+            findings = [*problems, *rendering.findings, *verdicts]
+            found.append(_Judged(name, findings, len(rendering.resources), rules, identities(rendering)))
+        return found
 
     def _template_findings(self, draft: bool = False) -> list[Finding]:
-        """What is wrong with the names of the template and its modules, and with the examples that they hold."""
+        """What is wrong with the names of the template and its modules, and with the examples that they hold; found once."""
+        if draft not in self._found:
+            self._found[draft] = self._find_in_templates(draft)
+        return self._found[draft]
+
+    def _find_in_templates(self, draft: bool) -> list[Finding]:
         findings = [finding for each in (self._written, *self.templates[1:]) for finding in check_names(each, draft)]
         for each in self.templates:
             plan = self._plans.of(each)
             findings += plan.cycle_findings + check_function_examples(each, plan.functions) + check_must_examples(plan)
-        return [*findings, *self._library.unused_names()]
+        return findings if any(each.unread or each.unknown_names for each in self.templates) else [*findings, *self._library.unused_names()]
 
     def render(self, environment: str) -> Rendering:
         """One environment, in deployment order. Its `findings` hold what is wrong with template and parameters."""
@@ -292,14 +328,21 @@ class Project:
             self._renderings[name] = self._render(self._file.environments[name])
         return self._renderings[name]
 
+    def _resolved(self, name: str) -> tuple[Parameters, list[Finding]]:
+        """An environment's parameters, and what is wrong with its files and values."""
+        if name not in self._parameters:
+            entry = self._file.environments[name]
+            findings: list[Finding] = []
+            layers, unread = self._layers(entry, findings)
+            parameters, problems = self._plan.checker.resolve(name, layers, self.root, self._overrides.process, self._is_tracked, unread)
+            self._parameters[name] = (parameters, [*findings, *problems])
+        return self._parameters[name]
+
     def _render(self, entry: EnvironmentEntry) -> tuple[Rendering, list[Finding]]:
-        findings: list[Finding] = []
-        layers, unread = self._layers(entry, findings)
-        parameters, problems = self._plan.checker.resolve(entry.name, layers, self.root, self._overrides.process, self._is_tracked, unread)
+        parameters, findings = self._resolved(entry.name)
         context = {"project": self.name, "environment": entry.name, "labels": entry.labels, "run": self._run}
         rendering = render(self._plan, parameters, context, self._plans)
-        findings += problems + self._order(rendering)
-        return rendering, findings
+        return rendering, [*findings, *self._order(rendering)]
 
     def _order(self, rendering: Rendering) -> list[Finding]:
         """Bring the resources into deployment order, and report items of loops that wait for each other."""

@@ -1,5 +1,6 @@
 """Text with `${…}` to parts: literal text and expressions, each with its offsets (docs/expressions.md, "Placeholders")."""
 
+import re
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
@@ -49,6 +50,10 @@ def bare(text: str) -> Formula:
     return Formula(_program(text), text, 0)
 
 
+_PLAIN = re.compile(r"[^{}()\[\]\"'/]*\}")  # an expression without strings, brackets and comments ends at the next brace
+
+
+@lru_cache(maxsize=8192)
 def template_text(text: str) -> str | Formula | Joined | Omittable:
     """What a string of a template is: a plain text, one formula, parts to join, or an omittable formula. Raises SyntaxProblem."""
     if "${" not in text:
@@ -66,7 +71,8 @@ def template_text(text: str) -> str | Formula | Joined | Omittable:
             literal.append("${")
             at = dollar + 3
         elif text.startswith("${", dollar):
-            end = expression_end(text, dollar + 2)
+            plain_end = _PLAIN.match(text, dollar + 2)
+            end = plain_end.end() - 1 if plain_end else expression_end(text, dollar + 2)
             optional = text.startswith("?", dollar + 2)
             start = dollar + 2 + optional
             formula = Formula(_parse_at(text[start:end], start), text[start:end], start)

@@ -7,9 +7,9 @@ from jovial_scaffold.core.expressions.errors import BudgetError, EvaluationError
 from jovial_scaffold.core.expressions.evaluation import evaluate
 from jovial_scaffold.core.expressions.generation import Generated, generate, generate_standalone
 from jovial_scaffold.core.expressions.parser import parse
-from jovial_scaffold.core.expressions.references import Reference, references
+from jovial_scaffold.core.expressions.references import Reference, bound_variables, own_calls, references
 from jovial_scaffold.core.expressions.scopes import MapScope, Scope
-from jovial_scaffold.core.expressions.syntax import Macro, Node, children
+from jovial_scaffold.core.expressions.syntax import Call, Macro, Node, children
 from jovial_scaffold.core.expressions.types import ANY, Type, settled, type_of_value
 from jovial_scaffold.core.text.unknown import UNKNOWN
 
@@ -20,13 +20,29 @@ HOT = 24
 class Program:
     """A syntax tree with a count of its evaluations."""
 
-    __slots__ = ("_count", "_fast", "_reads", "node")
+    __slots__ = ("_bound", "_calls", "_count", "_fast", "_reads", "node")
 
     def __init__(self, node: Node) -> None:
         self.node = node
         self._count = 0
         self._fast: Generated | None = None
         self._reads: list[Reference] | None = None
+        self._bound: list[tuple[str, Macro]] | None = None
+        self._calls: list[Call] | None = None
+
+    @property
+    def bound(self) -> list[tuple[str, Macro]]:
+        """The macro variables that it introduces, found once."""
+        if self._bound is None:
+            self._bound = bound_variables(self.node)
+        return self._bound
+
+    @property
+    def own_calls(self) -> list[Call]:
+        """Calls of what is no function of the language: those of a template, and unknown ones."""
+        if self._calls is None:
+            self._calls = own_calls(self.node)
+        return self._calls
 
     @property
     def reads(self) -> list[Reference]:

@@ -2,7 +2,8 @@
 
 from typing import NamedTuple
 
-from jovial_scaffold.core.expressions.syntax import Has, Index, Literal, Macro, Name, Node, Select, children
+from jovial_scaffold.core.expressions.functions import FUNCTIONS
+from jovial_scaffold.core.expressions.syntax import Call, Has, Index, Literal, Macro, Name, Node, Select, children
 
 
 class Reference(NamedTuple):
@@ -84,4 +85,16 @@ def _indexes(node: Node) -> list[Node]:
         if isinstance(node, Index):
             found.append(node.index)
         node = node.operand
+    return found
+
+
+def own_calls(node: Node) -> list[Call]:
+    """Calls of what is no function of the language, in any order."""
+    found: list[Call] = []
+    stack = [node]
+    while stack:
+        current = stack.pop()
+        if isinstance(current, Call) and (current.function, current.target is not None) not in FUNCTIONS:
+            found.append(current)
+        stack.extend(children(current))
     return found

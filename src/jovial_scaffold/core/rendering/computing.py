@@ -44,8 +44,8 @@ class Computer:
         kind = type(compiled)
         if kind is Constant:
             return compiled.value  # type: ignore[union-attr]  # it is a Constant
-        if isinstance(compiled, Dynamic):
-            return self._dynamic(compiled, variables, site)
+        if kind is Dynamic:
+            return self._dynamic(compiled, variables, site)  # type: ignore[arg-type]  # it is a Dynamic
         if isinstance(compiled, MapValue):
             return self._map(compiled, variables, site)
         if isinstance(compiled, Overlaid):
@@ -57,10 +57,22 @@ class Computer:
         content = compiled.content
         formula: Formula | None = None
         try:
-            if isinstance(content, Formula):
+            if type(content) is Formula:
                 formula = content
                 result = content.program.run(self.scope, variables)
                 return result if type(result) in _SIMPLE else plain(result)
+            if type(content) is Joined:
+                parts: list[tuple[str | Formula, Any]] = []
+                simple = True
+                for part in content.parts:
+                    if type(part) is str:
+                        parts.append((part, part))
+                        continue
+                    formula = part  # type: ignore[assignment]  # what is no text is a formula
+                    value = part.program.run(self.scope, variables)  # type: ignore[union-attr]  # as above
+                    simple = simple and type(value) is str
+                    parts.append((part, value))
+                return "".join([value for _, value in parts]) if simple else self._joined(content, parts)
             if isinstance(content, Omittable):
                 formula = content.formula
                 result = formula.program.run(self.scope, variables)
@@ -74,14 +86,7 @@ class Computer:
                         id="type-mismatch",
                     )
                 return OMITTED if result is NONE else plain(result.value)
-            parts: list[tuple[str | Formula, Any]] = []
-            for part in content.parts:
-                if isinstance(part, Formula):
-                    formula = part
-                    parts.append((part, part.program.run(self.scope, variables)))
-                else:
-                    parts.append((part, part))
-            return self._joined(content, parts)
+            raise TypeError(content)
         except EvaluationError as error:
             self.fail(error, formula, compiled.origin, site)
             return UNKNOWN
@@ -243,8 +248,16 @@ def plain(value: Any) -> Any:
             raise EvaluationError("The result is not a finite number: {}.", value, id="number-range")
         return value
     if kind is list:
-        return [item if type(item) in _SIMPLE else plain(item) for item in value]
+        for item in value:
+            if type(item) not in _SIMPLE:
+                return [item if type(item) in _SIMPLE else plain(item) for item in value]
+        return value  # values are never changed in place, so one may stand in many places
     if kind is dict:
+        for key, item in value.items():
+            if type(item) not in _SIMPLE or type(key) is not str:
+                break
+        else:
+            return value
         return {_key(key): item if type(item) in _SIMPLE else plain(item) for key, item in value.items()}
     if kind is Secret:
         return Secret(plain(value.value))

@@ -23,7 +23,7 @@ from jovial_scaffold.core.rendering.plan import Plan, Plans
 from jovial_scaffold.core.rendering.records import AbsentRecord, LoopRecord, ModuleRecord, ResourceRecord
 from jovial_scaffold.core.schemas.validation import subschema
 from jovial_scaffold.core.templates.compiling import written_span
-from jovial_scaffold.core.templates.model import Compiled, Declaration, Requirement, Resource
+from jovial_scaffold.core.templates.model import Compiled, Constant, Declaration, Requirement, Resource
 from jovial_scaffold.core.templates.names import Reach
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.text.wording import described, did_you_mean, shown
@@ -51,6 +51,7 @@ class Instance:
     values: dict[str, Any] = field(default_factory=dict)
     computing: set[str] = field(default_factory=set)
     reads: set[str] = field(default_factory=set)
+    site: Site = field(default_factory=Site)
     property_reads: dict[str, set[str]] = field(default_factory=dict)
 
 
@@ -286,7 +287,7 @@ class Environment(LookupScope):
         address = f"{self.prefix}{resource.name}"
         if key is not None:
             address = f"{address}/{key if _PLAIN_KEY.match(key) else _percent_encoded(key)}"
-        instance = Instance(resource, self, address, key, variables, position)
+        instance = Instance(resource, self, address, key, variables, position, site=Site(address, 2))
         self.session.instances += 1
         if resource.module is not None and self.session.instances <= INSTANCES.most:
             parameters = Parameters(self.parameters.environment, ())
@@ -363,19 +364,34 @@ class Environment(LookupScope):
                     )
                 )
             return UNKNOWN
+        if type(compiled) is Constant:
+            instance.values[name] = compiled.value
+            return compiled.value
         instance.computing.add(name)
+        # What a property of a module's use reads, its parameter needs; of a resource, all properties are one.
+        reads = instance.reads if instance.inside is None else set()
         reading = self.session.reading
-        reading.append(set())
-        value = self.computer.value(compiled, instance.variables, Site(instance.address, 2))
-        reads = reading.pop()
-        if reads:
-            instance.reads |= reads
-            instance.reads.discard(instance.address)
-            if instance.inside is not None:
-                instance.property_reads[name] = reads
+        reading.append(reads)
+        value = self.computer.value(compiled, instance.variables, instance.site)
+        reading.pop()
+        if instance.inside is not None:
+            instance.property_reads[name] = reads
         instance.computing.discard(name)
         instance.values[name] = value
         return value
+
+    def properties(self, instance: Instance) -> dict[str, Any]:
+        """All written properties that are not left out."""
+        values = instance.values
+        properties = {}
+        for name, compiled in instance.resource.properties.entries:
+            if type(compiled) is Constant:
+                value = compiled.value
+            else:
+                value = values[name] if name in values else self.property(instance, name, compiled)
+            if value is not OMITTED:
+                properties[name] = value
+        return properties
 
     def present(self) -> Iterable[dict[str | None, Instance]]:
         """The items of all resources that were found so far."""

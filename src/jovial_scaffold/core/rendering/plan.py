@@ -2,10 +2,10 @@
 
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.parameters.resolving import Checker
-from jovial_scaffold.core.templates.compiling import formulas_of
+from jovial_scaffold.core.templates.compiling import formulas_of, presence_uses
 from jovial_scaffold.core.templates.functions import Functions
 from jovial_scaffold.core.templates.model import Template
-from jovial_scaffold.core.templates.names import Reach, Reaches, presence_uses, reached_resources, resource_cycles, resource_uses
+from jovial_scaffold.core.templates.names import Reach, Reaches, reached_resources, resource_cycles
 
 
 class Plan:
@@ -25,7 +25,7 @@ class Plan:
         key = (name, "")
         if key not in self._known:
             resource = self.template.resources[name]
-            self._known[key] = self._reaches.of(presence_uses(resource) if resource.module else resource_uses(resource))
+            self._known[key] = self._reaches.of(presence_uses(resource) if resource.module else resource.uses)
         return self._known[key]
 
     def argument(self, use: str, parameter: str) -> Reach:

@@ -1,16 +1,17 @@
 """The rendering of one environment: every present resource judged by its schema, and the outputs."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
 
-from jovial_scaffold.core.expressions.values import Secret, deep_marks, revealed
+from jovial_scaffold.core.expressions.values import Secret, revealed
 from jovial_scaffold.core.findings import Finding, Related
 from jovial_scaffold.core.limits import INSTANCES
 from jovial_scaffold.core.parameters.resolving import Parameters
-from jovial_scaffold.core.rendering.computing import OMITTED, whole_doubles
+from jovial_scaffold.core.rendering.computing import whole_doubles
 from jovial_scaffold.core.rendering.documents import RenderedDocument, check_documents
 from jovial_scaffold.core.rendering.environment import Environment, Instance, Session
+from jovial_scaffold.core.rendering.identities import clashes
 from jovial_scaffold.core.rendering.plan import Plan, Plans
 from jovial_scaffold.core.rendering.tracing import Tracer
 from jovial_scaffold.core.schemas.catalog import ResourceType
@@ -19,7 +20,7 @@ from jovial_scaffold.core.schemas.validation import subschema
 from jovial_scaffold.core.templates.properties import violation_message
 from jovial_scaffold.core.text.source import Pointer, part, pointer_text
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.text.wording import listed, shown
+from jovial_scaffold.core.text.wording import shown
 
 
 @dataclass(slots=True, eq=False)
@@ -100,7 +101,7 @@ def render(plan: Plan, parameters: Parameters, context: Mapping[str, Any], plans
             Finding(INSTANCES.finding, "error", message, span, "Loop over fewer items.", environments=(parameters.environment,))
         )
     findings += check_documents(documents, parameters.environment)
-    findings += _clashes(resources, parameters.environment)
+    findings += clashes(resources, parameters.environment)
     outputs = {name: scope.output(name) for name in sorted(plan.template.outputs)}
     return Rendering(parameters.environment, dict(context), parameters, resources, documents, outputs, scope, findings)
 
@@ -134,100 +135,30 @@ def _collect(scope: Environment, resources: dict[str, RenderedResource], documen
 def _use(instance: Instance, resources: dict[str, RenderedResource], documents: dict[str, RenderedDocument]) -> None:
     """A use of a module: what it is given is judged like the properties of a resource, then all inside is rendered."""
     scope = instance.scope
-    properties = {}
-    for name, compiled in instance.resource.properties.entries:
-        value = scope.property(instance, name, compiled)
-        if value is not OMITTED:
-            properties[name] = value
+    properties = scope.properties(instance)
     if instance.resource.type is not None:
         _judged(scope, instance, instance.resource.type, properties)
     if instance.inside is not None:
         _collect(instance.inside, resources, documents)
 
 
-def _clashes(resources: dict[str, RenderedResource], environment: str) -> list[Finding]:
-    """Resources of one type whose identity is the same."""
-    first: dict[tuple[Any, ...], RenderedResource] = {}
-    findings = []
-    for address in sorted(resources):
-        resource = resources[address]
-        key = identity_of(resource)
-        if key is None:
-            continue
-        other = first.setdefault(key, resource)
-        if other is not resource:
-            findings.append(clash(resource, other, environment))
-    return findings
-
-
-def identity_of(resource: RenderedResource) -> tuple[Any, ...] | None:
-    """What must be unique among resources of the type; None where the type asks for nothing, or a part is not known or not set."""
-    kind = resource.type
-    names = kind.schema.get("identity") if kind is not None else None
-    if kind is None or not isinstance(names, list) or not names:
-        return None
-    values = [resource.properties.get(name, _UNSET) for name in names]
-    if any(value is _UNSET or any(deep_marks(value)[0]) or deep_marks(value)[1] or deep_marks(value)[2] for value in values):
-        return None
-    return (kind.name, *(shown(value) if isinstance(value, list | dict) else (type(value), value) for value in values))
-
-
-_UNSET = object()
-
-
-def clash(resource: RenderedResource, other: RenderedResource, environment: str, elsewhere: str = "") -> Finding:
-    """The finding of two resources with the same identity; `elsewhere` is the environment of the other."""
-    kind = resource.type
-    assert kind is not None
-    names = [str(name) for name in kind.schema["identity"]]
-    same = listed(f"`{name}` {shown(resource.properties[name])}" for name in names)
-    where = f" in {elsewhere}" if elsewhere else ""
-    message = f"{resource.address} and {other.address}{where} are of the type {kind.name} and have the same {same}."
-    span = Tracer(resource.instance.scope).place(resource.instance, (names[0],))
-    at = Related(Tracer(other.instance.scope).place(other.instance, (names[0],)), f"{other.address} has it here.")
-    environments = (environment,)
-    hint = f"{listed(names).capitalize()} must be unique among resources of this type."
-    group = f"{resource.address} {other.address}"
-    return Finding("identity-clash", "error", message, span, hint, resource.address, names[0], environments, (at,), group)
-
-
 def _rendered(scope: Environment, instance: Instance) -> RenderedResource:
     resource = instance.resource
-    properties = {}
-    for name, compiled in resource.properties.entries:
-        value = scope.property(instance, name, compiled)
-        if value is not OMITTED:
-            properties[name] = value
+    properties = scope.properties(instance)
     faulty: tuple[Pointer, ...] = ()
     kind = resource.type
     if kind is not None:
-        faulty = _judged(scope, instance, kind, properties)
-        properties = annotated(kind.shape, properties, (), [])
+        faulty, properties = _judged(scope, instance, kind, properties)
     type_text = kind.id if kind else resource.type_text
     return RenderedResource(
         instance.address, kind, type_text, properties, (), instance, faulty, scope.kept(resource), scope.formerly(instance)
     )
 
 
-def clashes_between(renderings: Sequence[Rendering]) -> list[Finding]:
-    """Resources of different environments with the same identity, where a type's `identityReach` goes beyond one environment."""
-    first: dict[tuple[Any, ...], tuple[RenderedResource, str]] = {}
-    findings = []
-    for rendering in renderings:
-        for address in sorted(rendering.resources):
-            resource = rendering.resources[address]
-            if resource.type is None or resource.type.schema.get("identityReach", "environment") == "environment":
-                continue
-            key = identity_of(resource)
-            if key is not None:
-                other, environment = first.setdefault(key, (resource, rendering.environment))
-                if environment != rendering.environment:
-                    findings.append(clash(resource, other, rendering.environment, environment))
-    return findings
-
-
-def _judged(scope: Environment, instance: Instance, kind: ResourceType, properties: dict[str, Any]) -> tuple[Pointer, ...]:
-    """Report what the type's schema says against the properties; the pointers of what is at fault."""
+def _judged(
+    scope: Environment, instance: Instance, kind: ResourceType, properties: dict[str, Any]
+) -> "tuple[tuple[Pointer, ...], dict[str, Any]]":
+    """Report what the type's schema says against the properties; the pointers of what is at fault, and the properties with secrets marked."""
     tracer: Tracer | None = None
     faults: list[tuple[str, Pointer, str, str, str, bool]] = []
     notes: list[tuple[str, Pointer]] = []
@@ -305,7 +236,7 @@ def _judged(scope: Environment, instance: Instance, kind: ResourceType, properti
                     (scope.parameters.environment,),
                 )
             )
-    return (*(fault[1] for fault in faults), *meant)
+    return (*(fault[1] for fault in faults), *meant), marked
 
 
 def _at(value: Any, pointer: Pointer) -> Any:

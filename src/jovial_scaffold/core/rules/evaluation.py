@@ -87,6 +87,8 @@ def judge(rendering: Rendering, rulesets: list[Ruleset], parameters: dict[str, A
     """Findings of all rules over one environment, and how many times a rule was judged."""
     findings: list[Finding] = []
     judged = 0
+    if not any(ruleset.rules for ruleset in rulesets):
+        return findings, judged
     whole = {address: {"type": each.type_text, "properties": each.effective} for address, each in rendering.resources.items()}
     shared = {
         "environment": rendering.environment,

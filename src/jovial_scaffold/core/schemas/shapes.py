@@ -25,6 +25,19 @@ class Shape:
     items: "Shape | None" = None
     others: "Shape | None" = None
 
+    marks: bool = False
+    marking: tuple[str, ...] = ()
+    fills: bool = False
+    filling: tuple[str, ...] = ()
+
+    def settle(self) -> None:
+        """Note which parts say something for `annotated` and for `filled`."""
+        self.marking = tuple(name for name, below in self.properties.items() if below.marks)
+        self.filling = tuple(name for name, below in self.properties.items() if below.fills)
+        below = [each for each in (self.items, self.others) if each is not None]
+        self.marks = bool(self.read_only or self.write_only or self.deprecated or self.marking or any(each.marks for each in below))
+        self.fills = bool(self.has_default or self.read_only or self.filling or any(each.fills for each in below))
+
     @property
     def has_default(self) -> bool:
         """Whether the schema gives a default."""
@@ -59,23 +72,25 @@ def _shape(parts: list[dict[str, Any]], root: Any, depth: int) -> Shape | None:
         shape.others = _shape(
             [p["additionalProperties"] for p in resolved if isinstance(p.get("additionalProperties"), dict)], root, depth + 1
         )
+    shape.settle()
     return shape if says or shape.properties or shape.items or shape.others else None
 
 
 def filled(shape: Shape | None, value: Any, address: str, pointer: Pointer = ()) -> Any:
     """The effective value: defaults at every depth, and pending where the cloud will set a property."""
-    if shape is None:
+    if shape is None or not shape.fills:
         return value
     if type(value) is dict:
         result = dict(value)
-        for name, below in shape.properties.items():
+        for name in shape.filling:
+            below = shape.properties[name]
             if name in result:
                 result[name] = filled(below, result[name], address, (*pointer, name))
             elif below.has_default:
                 result[name] = filled(below, below.default, address, (*pointer, name))
             elif below.read_only:
                 result[name] = Pending((f"{address}:{pointer_text((*pointer, name))}",))
-        if shape.others:
+        if shape.others and shape.others.fills:
             for name in result.keys() - shape.properties.keys():
                 result[name] = filled(shape.others, result[name], address, (*pointer, name))
         return result
@@ -85,8 +100,11 @@ def filled(shape: Shape | None, value: Any, address: str, pointer: Pointer = ())
 
 
 def annotated(shape: Shape | None, value: Any, pointer: Pointer, notes: list[tuple[str, Pointer]]) -> Any:
-    """The written value with what reaches a `writeOnly` property marked secret; notes what is read-only or deprecated."""
-    if shape is None:
+    """The written value with what reaches a `writeOnly` property marked secret; notes what is read-only or deprecated.
+
+    The value itself where nothing is marked; parts of which the schema says nothing of the kind are not visited.
+    """
+    if shape is None or not shape.marks:
         return value
     if pointer and shape.read_only:
         notes.append(("read-only", pointer))
@@ -94,8 +112,17 @@ def annotated(shape: Shape | None, value: Any, pointer: Pointer, notes: list[tup
         notes.append(("deprecated", pointer))
     if shape.write_only and not isinstance(value, Secret):
         return Secret(value) if not isinstance(value, Pending) else value
-    if type(value) is dict and (shape.properties or shape.others):
-        return {name: annotated(shape.properties.get(name, shape.others), item, (*pointer, name), notes) for name, item in value.items()}
-    if type(value) is list and shape.items:
+    if type(value) is dict:
+        changed: dict[str, Any] = {}
+        for name in shape.marking:
+            if name in value:
+                marked = annotated(shape.properties[name], value[name], (*pointer, name), notes)
+                if marked is not value[name]:
+                    changed[name] = marked
+        if shape.others and shape.others.marks:
+            for name in value.keys() - shape.properties.keys():
+                changed[name] = annotated(shape.others, value[name], (*pointer, name), notes)
+        return {**value, **changed} if changed else value
+    if type(value) is list and shape.items and shape.items.marks:
         return [annotated(shape.items, item, (*pointer, index), notes) for index, item in enumerate(value)]
     return value

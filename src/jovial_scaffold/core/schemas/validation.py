@@ -36,12 +36,13 @@ class Violation(NamedTuple):
 class Validator:
     """A compiled schema. Raises SchemaError where it is none."""
 
-    __slots__ = ("_compiled", "schema")
+    __slots__ = ("_compiled", "_stand_ins", "schema")
 
     def __init__(self, schema: Any) -> None:
         import jsonschema_rs
 
         self.schema = schema
+        self._stand_ins: dict[Pointer, Any] = {}
         try:
             self._compiled = jsonschema_rs.Draft202012Validator(
                 schema,
@@ -59,12 +60,17 @@ class Validator:
         """All that is wrong with a value; empty where nothing is."""
         undecided: set[Pointer] = set()
         hidden: set[Pointer] = set()
-        plain, changed = _without_marks(value, (), undecided, hidden)
-        if not changed:
+        try:
+            if self._compiled.is_valid(value):
+                return []
             plain = value
+        except ValueError:  # there are marks in it, or what the validator cannot take
+            plain, _ = _without_marks(value, (), undecided, hidden, self._stand_in)
         try:
             if self._compiled.is_valid(plain):
                 return []
+            if undecided:  # with null in the place of what is not known, so that no message can speak of a stand-in
+                plain, _ = _without_marks(value, (), set(), hidden, None)
             found = list(self._compiled.iter_errors(plain))
         except ValueError as error:  # a number or nesting that the validator cannot take
             return [Violation("type", (), f"{{name}} cannot be judged: {_first_line(error)}", "", "")]
@@ -72,6 +78,24 @@ class Validator:
         meant = {(*violation.pointer[:-1], violation.meant) for violation in violations if violation.meant}
         # A misspelt key is one mistake: that the right one is then missing is not said as well.
         return [violation for violation in violations if not (violation.id == "missing" and violation.pointer in meant)]
+
+    def _stand_in(self, pointer: Pointer) -> Any:
+        """A value that fits at a pointer, in the place of one that is not known yet; null where none is found easily."""
+        folded = tuple(0 if isinstance(step, int) else step for step in pointer)
+        if folded not in self._stand_ins:
+            self._stand_ins[folded] = None
+            parts = subschema(self.schema, pointer)
+            if len(parts) == 1 and "$ref" not in parts[0]:
+                try:
+                    part = Validator(parts[0])
+                except SchemaError:
+                    return None
+                options = (*parts[0].get("enum", ()), *_STAND_INS)
+                self._stand_ins[folded] = next((each for each in options if part._compiled.is_valid(each)), None)
+        return self._stand_ins[folded]
+
+
+_STAND_INS: tuple[Any, ...] = ("pending", 1, True, 100, [], {}, "10.0.0.0/16", "10.0.0.1", "https://ridgeline.example/", 0, 1.5)
 
 
 class SchemaError(Exception):
@@ -98,28 +122,28 @@ def _schema_fault(error: Any) -> str:
     return f"The schema's `{keyword}` is not as JSON Schema has it: {_first_line(error.message if hasattr(error, 'message') else error)}."
 
 
-def _without_marks(value: Any, pointer: Pointer, undecided: set[Pointer], hidden: set[Pointer]) -> tuple[Any, bool]:
-    """The value as the validator can take it; what is pending or unknown becomes null and is noted."""
-    if type(value) is dict:
-        changed = False
-        copy = {}
-        for key, item in value.items():
+def _without_marks(
+    value: Any, pointer: Pointer, undecided: set[Pointer], hidden: set[Pointer], stand_in: Callable[[Pointer], Any] | None
+) -> tuple[Any, bool]:
+    """The value as the validator can take it; what is pending or unknown is noted, and stood in for by a value that fits, or null."""
+    kind = type(value)
+    if kind is dict or kind is list:
+        changed = None
+        for key, item in value.items() if kind is dict else enumerate(value):
             kind_ = type(item)
             if kind_ is str or kind_ is int or kind_ is bool:
-                copy[key] = item
                 continue
-            copy[key], different = _without_marks(item, (*pointer, key), undecided, hidden)
-            changed = changed or different
-        return (copy, True) if changed else (value, False)
-    if type(value) is list:
-        pairs = [_without_marks(item, (*pointer, index), undecided, hidden) for index, item in enumerate(value)]
-        return ([item for item, _ in pairs], True) if any(different for _, different in pairs) else (value, False)
-    if type(value) is Secret:
+            plain, different = _without_marks(item, (*pointer, key), undecided, hidden, stand_in)
+            if different:
+                changed = changed or value.copy()
+                changed[key] = plain
+        return (value, False) if changed is None else (changed, True)
+    if kind is Secret:
         hidden.add(pointer)
-        return _without_marks(value.value, pointer, undecided, hidden)[0], True
-    if value is UNKNOWN or type(value) is Pending:
+        return _without_marks(value.value, pointer, undecided, hidden, stand_in)[0], True
+    if value is UNKNOWN or kind is Pending:
         undecided.add(pointer)
-        return None, True
+        return stand_in(pointer) if stand_in else None, True
     return value, False
 
 

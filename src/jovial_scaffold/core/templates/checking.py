@@ -5,10 +5,11 @@ A finding is an error only where no value at all fits, or where a witness was fo
 """
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from functools import partial
 from itertools import product
-from typing import Any
+from types import MappingProxyType
+from typing import Any, NamedTuple
 
 from jovial_scaffold.core.expressions.checking import Checker, Path
 from jovial_scaffold.core.expressions.errors import BudgetError, EvaluationError
@@ -20,6 +21,7 @@ from jovial_scaffold.core.expressions.types import ANY, STRING, Abstract, Field,
 from jovial_scaffold.core.expressions.values import NONE, Optional
 from jovial_scaffold.core.findings import Finding, Level
 from jovial_scaffold.core.limits import STATIC_COMBINATIONS
+from jovial_scaffold.core.schemas.catalog import ResourceType
 from jovial_scaffold.core.schemas.types import type_of_schema
 from jovial_scaffold.core.templates.compiling import formulas_of
 from jovial_scaffold.core.templates.fitting import Fitting, PropertyPlace, condition_fault, omittable_fault, text_fault
@@ -84,8 +86,7 @@ class _Checks:
         return self._checks[id(template)]
 
 
-@dataclass(slots=True)
-class _Place:
+class _Place(NamedTuple):
     """Where an expression stands: what it is part of, the loop variables it sees, the conditions around it, and the schema of its result.
 
     `names` are further variables: the arguments of a function, `row` of a lookup, what a document's `with` gives."""
@@ -95,7 +96,7 @@ class _Place:
     loops: tuple[Loop, ...] = ()
     conditions: tuple[Condition, ...] = ()
     property: PropertyPlace = _ELSEWHERE
-    names: Mapping[str, Any] = field(default_factory=dict)
+    names: Mapping[str, Any] = MappingProxyType({})
 
 
 @dataclass(slots=True)
@@ -156,6 +157,8 @@ class _TypeCheck:
         self.checks = checks
         self.functions = Functions(template)
         self.rows: dict[str, Any] = {}
+        self.sound: dict[tuple[Any, ...], _Outcome] = {}
+        self.shown_fields: dict[Any, Type] = {}
         self.parameter_types = {name: type_of_schema(each.schema) for name, each in template.parameters.items()}
         self.finite = {name: known.options for name, known in self.parameter_types.items() if known.options is not None}
         self.reads: dict[str, frozenset[str]] = {}
@@ -260,7 +263,7 @@ class _TypeCheck:
             self.condition(resource.loop.over, _Place(resource.name, 2), "loop")
         if resource.when:
             self.condition(resource.when, place, "$when")
-            place.conditions = (resource.when,)
+            place = place._replace(conditions=(resource.when,))
         if resource.key:
             self.condition(resource.key, place, "key")
         schema, type_id = (resource.type.schema, resource.type.id) if resource.type else (None, "")
@@ -271,28 +274,35 @@ class _TypeCheck:
         if isinstance(compiled, Dynamic):
             self.dynamic(compiled, place)
         elif isinstance(compiled, MapValue):
-            inner = replace(place)
+            inner = place
             if compiled.loop:
                 self.condition(compiled.loop.over, inner, "loop")
-                inner.loops = (*inner.loops, compiled.loop)
+                inner = inner._replace(loops=(*inner.loops, compiled.loop))
             if compiled.when:
                 self.condition(compiled.when, inner, "$when")
-                inner.conditions = (*inner.conditions, compiled.when)
+                inner = inner._replace(conditions=(*inner.conditions, compiled.when))
             for name, item in compiled.entries:
-                self.value(item, replace(inner, property=place.property.below(name)))
+                self.value(item, inner._replace(property=place.property.below(name)))
         elif isinstance(compiled, ListValue):
             for index, item in enumerate(compiled.items):
-                self.value(item, replace(place, property=place.property.below(index)))
+                self.value(item, place._replace(property=place.property.below(index)))
         elif isinstance(compiled, Overlaid):
             self.value(compiled.own, place)
-            self.value(compiled.base, replace(place, loops=()))
+            self.value(compiled.base, place._replace(loops=()))
 
     def requirement(self, requirement: Requirement) -> None:
         """A `must` is judged in combinations that every `must` allows, so what it compares is no news; its message is for the others."""
         content = requirement.require.content
         if isinstance(content, Formula):
             self.never(requirement, content)
-            self.formula(content, requirement.require.origin, _Place(), lambda result: condition_fault(result, "require"), comparing=False)
+            self.formula(
+                content,
+                requirement.require.origin,
+                _Place(),
+                lambda result: condition_fault(result, "require"),
+                comparing=False,
+                role="require",
+            )
 
     def never(self, requirement: Requirement, formula: Formula) -> None:
         """Report a condition over parameters that no environment can meet."""
@@ -310,7 +320,7 @@ class _TypeCheck:
         if not isinstance(condition.content, Formula):
             return
         said = len(self.findings)
-        outcome = self.formula(condition.content, condition.origin, place, lambda result: condition_fault(result, role))
+        outcome = self.formula(condition.content, condition.origin, place, lambda result: condition_fault(result, role), role=role)
         reads_something = bool(condition.content.program.reads)
         if role == "$when" and reads_something and outcome.results and len(self.findings) == said:
             for constant, identity, words in ((True, "condition-always", "always true"), (False, "condition-never", "never true")):
@@ -324,16 +334,32 @@ class _TypeCheck:
         if isinstance(content, Formula):
             self.formula(content, compiled.origin, place, lambda result: self.fitting.faults(place.property, result))
         elif isinstance(content, Omittable):
-            self.formula(content.formula, compiled.origin, place, omittable_fault)
+            self.formula(content.formula, compiled.origin, place, omittable_fault, role="omittable")
         elif isinstance(content, Joined):
+            # What is joined has only to be a text, whatever property it is put in.
+            joined_place = place._replace(property=_ELSEWHERE)
             for part in content.parts:
                 if isinstance(part, Formula):
-                    self.formula(part, compiled.origin, place, text_fault)
+                    self.formula(part, compiled.origin, joined_place, text_fault, role="text")
 
     # -- one expression
 
-    def formula(self, formula: Formula, origin: Origin, place: _Place, judge: Any, comparing: bool = True) -> _Outcome:
+    def formula(self, formula: Formula, origin: Origin, place: _Place, judge: Any, comparing: bool = True, role: str = "") -> _Outcome:
         """Evaluate an expression for each combination of the finite values that it reads, and report what went wrong."""
+        around = _around(place)
+        if around is not None:
+            # The same expression in the same property of many resources is looked at once, as long as nothing is wrong with it.
+            key = (id(formula.program), place.property.type_id, place.property.pointer, role, around)
+            if key in self.sound:
+                return self.sound[key]
+            said = len(self.findings)
+            outcome = self.judged(formula, origin, place, judge, comparing)
+            if len(self.findings) == said and not outcome.mistakes:
+                self.sound[key] = outcome
+            return outcome
+        return self.judged(formula, origin, place, judge, comparing)
+
+    def judged(self, formula: Formula, origin: Origin, place: _Place, judge: Any, comparing: bool) -> _Outcome:
         outcome = _Outcome()
         for assignment, assumed in self.combinations(formula, place):
             sure = self.reached(place, assignment, assumed)
@@ -647,19 +673,39 @@ class _TypeCheck:
             if resource.module is not None:
                 known = self.outputs(resource.module)
             elif resource.type is not None:
-                fields = {
-                    name: Field(type_of_schema(each, resource.type.schema), True)
-                    for name, each in resource.type.schema.get("properties", {}).items()
-                }
-                # Fields that nobody sets are found missing when they are read; here they only have their type.
-                written = {name for name, _ in resource.properties.entries}
-                sure = {name: Field(each.type, name in written or name in resource.type.shape.properties) for name, each in fields.items()}
-                open_ended = resource.type.schema.get("additionalProperties", True) is not False
-                known = Type(frozenset(("map",)), fields=sure, others=ANY if open_ended else None)
+                known = self.properties(resource.type, frozenset(name for name, _ in resource.properties.entries))
             if resource.loop is not None:
                 known = Type(frozenset(("map",)), fields={}, others=known)
             self.resource_types[resource.name] = known
         return self.resource_types[resource.name]
+
+    def properties(self, kind: ResourceType, written: frozenset[str]) -> Type:
+        """What can be read from a resource that writes some properties; found once for all that write the same."""
+        key = (kind.id, written)
+        if key not in self.shown_fields:
+            fields = {}
+            for name, schema in kind.schema.get("properties", {}).items():
+                if (kind.id, name) not in self.shown_fields:
+                    self.shown_fields[kind.id, name] = type_of_schema(schema, kind.schema)
+                # Fields that nobody sets are found missing when they are read; here they only have their type.
+                fields[name] = Field(self.shown_fields[kind.id, name], name in written or name in kind.shape.properties)
+            open_ended = kind.schema.get("additionalProperties", True) is not False
+            self.shown_fields[key] = Type(frozenset(("map",)), fields=fields, others=ANY if open_ended else None)
+        return self.shown_fields[key]
+
+
+def _around(place: _Place) -> tuple[Any, ...] | None:
+    """What stands around a place, for telling whether two places are alike; None where that is not told so easily."""
+    if place.names:
+        return None
+    if not place.loops and not place.conditions:
+        return ()
+    found: list[Any] = []
+    for condition in (*(loop.over for loop in place.loops), *place.conditions):
+        if not isinstance(condition.content, Formula):
+            return None
+        found.append(id(condition.content.program))
+    return (*found, *(loop.variables for loop in place.loops))
 
 
 def _declared(name: str, schema: dict[str, Any], role: str) -> PropertyPlace:

@@ -4,13 +4,14 @@ A mistake becomes a finding and an unknown value, so that what depends on it sta
 """
 
 import re
+from dataclasses import replace
 from typing import Any
 
 from jovial_scaffold.core.expressions.errors import ExpressionError, SyntaxProblem
 from jovial_scaffold.core.expressions.placeholders import Formula, bare, template_text
 from jovial_scaffold.core.findings import Finding, Level, Span
 from jovial_scaffold.core.limits import NAME_LENGTH
-from jovial_scaffold.core.templates.model import Compiled, Condition, Constant, Dynamic, ListValue, Loop, MapValue, Overlaid
+from jovial_scaffold.core.templates.model import Compiled, Condition, Constant, Dynamic, ListValue, Loop, MapValue, Overlaid, Resource, Use
 from jovial_scaffold.core.text.source import Origin, Pointer
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.text.wording import described, did_you_mean
@@ -167,6 +168,19 @@ def formulas_of(value: Compiled | Condition | None, variables: tuple[str, ...] =
         elif isinstance(owner.content, Formula):
             found.append((owner.content, owner.origin, seen))
     return found
+
+
+def presence_uses(resource: Resource) -> list[Use]:
+    """The expressions that decide whether a resource is there, and which items it has."""
+    variables = resource.loop.variables if resource.loop else ()
+    uses = formulas_of(resource.loop.over) if resource.loop else []
+    return uses + formulas_of(resource.when, variables) + formulas_of(resource.key, variables)
+
+
+def with_uses(resource: Resource) -> Resource:
+    """The resource with every expression in it, its directives' first."""
+    variables = resource.loop.variables if resource.loop else ()
+    return replace(resource, uses=(*presence_uses(resource), *formulas_of(resource.properties, variables)))
 
 
 def written_span(compiled: Compiled, pointer: Pointer) -> Span:

@@ -27,6 +27,7 @@ class Fitting:
 
     def __init__(self) -> None:
         self._validators: dict[tuple[str, Pointer], Validator | None] = {}
+        self._wanted: dict[tuple[str, Pointer], Type] = {}
 
     def faults(self, place: PropertyPlace, result: Any) -> list[EvaluationError]:
         """What is wrong with a result: all that its schema says of a value, or that no value of its type fits."""
@@ -60,7 +61,10 @@ class Fitting:
         return [_violation_error(violation, place) for violation in violations if not (violation.id == "unknown" and violation.pointer)]
 
     def _type_fault(self, place: PropertyPlace, known: Type) -> EvaluationError | None:
-        wanted = type_of_schema(self._part(place), place.schema)
+        key = (place.type_id, place.pointer)
+        wanted = self._wanted.get(key)
+        if wanted is None:
+            wanted = self._wanted[key] = type_of_schema(self._part(place), place.schema)
         name = f"`{pointer_text(place.pointer)}`"
         if not wanted.kinds or not known.kinds:
             return None

@@ -205,6 +205,11 @@ class Resource:
     keep: bool
     formerly: str
     origin: Origin
+    uses: "tuple[Use, ...]" = ()
+
+
+Use = tuple[Formula, Origin, tuple[str, ...]]
+"""An expression, where it stands, and the loop variables that it sees."""
 
 
 @dataclass(frozen=True, slots=True)

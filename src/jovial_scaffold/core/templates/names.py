@@ -1,14 +1,12 @@
 """The names of a template as its expressions use them: what nobody declared, what nobody uses, what goes in circles."""
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import replace
 from typing import NamedTuple
 
 from jovial_scaffold.core.expressions.evaluation import unknown_function
-from jovial_scaffold.core.expressions.functions import FUNCTIONS
 from jovial_scaffold.core.expressions.placeholders import Formula
-from jovial_scaffold.core.expressions.references import Reference, bound_variables
-from jovial_scaffold.core.expressions.syntax import Call, Node, children
+from jovial_scaffold.core.expressions.references import Reference
 from jovial_scaffold.core.findings import Finding, Level, Related, Span
 from jovial_scaffold.core.templates.compiling import formulas_of, loops_in
 from jovial_scaffold.core.templates.model import (
@@ -24,13 +22,13 @@ from jovial_scaffold.core.templates.model import (
     Requirement,
     Resource,
     Template,
+    Use,
 )
 from jovial_scaffold.core.text.source import Origin
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.text.wording import did_you_mean, near
 
 _TYPE_NAMES = frozenset(("int", "uint", "double", "string", "bytes", "bool", "list", "map", "null_type", "type", "optional_type"))
-Use = tuple[Formula, Origin, tuple[str, ...]]
 
 
 Owner = Declaration | Requirement | Named | Function | Lookup | Resource | Document | Output
@@ -40,7 +38,7 @@ class _Owned(NamedTuple):
     """What a declaration reads. `narrowed` are the only names that it sees, where those are fewer than all of the template."""
 
     owner: Owner
-    uses: list[Use]
+    uses: Sequence[Use]
     narrowed: frozenset[str] | None = None
 
 
@@ -83,7 +81,7 @@ def _owners(template: Template) -> Iterator[_Owned]:
     for lookup in template.lookups.values():
         yield _Owned(lookup, formulas_of(lookup.where, ("row",)) + formulas_of(lookup.newest, ("row",)))
     for resource in template.resources.values():
-        yield _Owned(resource, resource_uses(resource))
+        yield _Owned(resource, resource.uses)
     for document in template.documents.values():
         narrowed = None if document.narrowed is None else frozenset(document.narrowed)
         yield _Owned(document, content_uses(document), narrowed)
@@ -102,12 +100,6 @@ def content_uses(document: Document) -> list[Use]:
 def _may_miss(document: Document) -> set[str]:
     placeholders = [each for each in document.content if isinstance(each, Placeholder)]
     return {each.formula.text for each in placeholders if each.otherwise is not None or each.complaint is not None}
-
-
-def resource_uses(resource: Resource) -> list[Use]:
-    """Every expression of a resource, its directives first, with the loop variables it sees."""
-    variables = resource.loop.variables if resource.loop else ()
-    return presence_uses(resource) + formulas_of(resource.properties, variables)
 
 
 def _check_use(
@@ -139,7 +131,7 @@ def _check_use(
             hint = _unknown_hint(reference, {*visible, *variables}, template, owner)
             used.add(near(reference.name, (*visible, *variables)))
             report("name-unknown", f"Nothing is called `{reference.name}`.", reference.start, reference.end, hint)
-    for variable, macro in bound_variables(formula.node):
+    for variable, macro in formula.program.bound:
         if variable in known or variable in variables:
             report(
                 "name-shadowed",
@@ -148,7 +140,7 @@ def _check_use(
                 macro.end,
                 "Give the variable another name.",
             )
-    for call in own_calls(formula.node):
+    for call in formula.program.own_calls:
         if call.target is None and call.function in template.functions:
             used.add(call.function)
             continue
@@ -174,16 +166,6 @@ def _unknown_hint(reference: Reference, names: set[str], template: Template, own
     if isinstance(owner, Function) or (isinstance(owner, Document) and owner.narrowed is not None):
         return did_you_mean(reference.name, names, _out_of_scope(owner))
     return did_you_mean(reference.name, names, "Declare it under `parameters` or `let`.")
-
-
-def own_calls(node: Node) -> Iterator[Call]:
-    """Calls of what is no function of the language: those of the template, and unknown ones."""
-    stack = [node]
-    while stack:
-        current = stack.pop()
-        if isinstance(current, Call) and (current.function, current.target is not None) not in FUNCTIONS:
-            yield current
-        stack.extend(children(current))
 
 
 def _shadowing_loops(resource: Resource, known: frozenset[str]) -> Iterator[Finding]:
@@ -266,7 +248,7 @@ def _origin(template: Template, name: str) -> Origin:
 
 def _function_calls(template: Template) -> dict[str, list[str]]:
     return {
-        name: sorted({call.function for f, _, _ in formulas_of(function.body) for call in own_calls(f.node) if call.target is None})
+        name: sorted({call.function for f, _, _ in formulas_of(function.body) for call in f.program.own_calls if call.target is None})
         for name, function in template.functions.items()
     }
 
@@ -345,6 +327,7 @@ class Reaches:
 
     def __init__(self, template: Template) -> None:
         self.template = template
+        self._modules = {name for name, each in template.resources.items() if each.module and each.loop is None}
         self._direct: dict[str, set[tuple[str, str]]] = {}
         for owner, uses, narrowed in _owners(template):
             if isinstance(owner, Named | Lookup | Document) and narrowed is None:
@@ -353,16 +336,15 @@ class Reaches:
                     self._direct[owner.name] |= {(name, "") for name in _may_miss(owner)}
         self._known: dict[str, frozenset[tuple[str, str]]] = {}
 
-    def of(self, uses: list[Use]) -> Reach:
+    def of(self, uses: Sequence[Use]) -> Reach:
         """What some expressions need."""
         template = self.template
         ends: set[tuple[str, str]] = set()
         for name, field in _first_steps(uses):
             ends |= self._through(name) if name in self._direct else {(name, field)}
-        modules = {name for name, each in template.resources.items() if each.module}
         return Reach(
             frozenset(name for name, _ in ends if name in template.resources),
-            frozenset((name, field) for name, field in ends if name in modules and template.resources[name].loop is None),
+            frozenset((name, field) for name, field in ends if name in self._modules),
             frozenset(name for name, _ in ends if name in template.parameters),
         )
 
@@ -388,7 +370,7 @@ class Reaches:
         return found
 
 
-def _first_steps(uses: list[Use]) -> set[tuple[str, str]]:
+def _first_steps(uses: Sequence[Use]) -> set[tuple[str, str]]:
     return {
         (r.name, str(r.path[0]) if r.path else "")
         for formula, _, variables in uses
@@ -397,19 +379,12 @@ def _first_steps(uses: list[Use]) -> set[tuple[str, str]]:
     }
 
 
-def presence_uses(resource: Resource) -> list[Use]:
-    """The expressions that decide whether a resource is there, and which items it has."""
-    variables = resource.loop.variables if resource.loop else ()
-    uses = formulas_of(resource.loop.over) if resource.loop else []
-    return uses + formulas_of(resource.when, variables) + formulas_of(resource.key, variables)
-
-
 def reached_resources(template: Template, reaches: Reaches) -> dict[str, frozenset[str]]:
     """For each resource, the resources that it reads or waits for: directly, or through values."""
     found = {}
     for name, resource in template.resources.items():
         waited = {target for target, _ in resource.after if target in template.resources}
-        found[name] = reaches.of(resource_uses(resource)).resources | waited
+        found[name] = reaches.of(resource.uses).resources | waited
     return found
 
 
@@ -450,7 +425,7 @@ def uses_by_name(template: Template) -> dict[str, list[Origin]]:
     for _, uses, _ in _owners(template):
         for formula, origin, variables in uses:
             names = [reference.name for reference in formula.program.reads if reference.name not in variables]
-            names += [call.function for call in own_calls(formula.node) if call.target is None]
+            names += [call.function for call in formula.program.own_calls if call.target is None]
             for name in dict.fromkeys(names):
                 found.setdefault(name, []).append(origin)
     for resource in template.resources.values():
@@ -472,7 +447,7 @@ def _reference_span(template: Template, name: str, target: str) -> Span:
         if waited == target:
             return origin.value_span()
     values = {value.name for value in template.values.values() if target in _value_reach(template, value.name)}
-    for formula, origin, _ in resource_uses(resource):
+    for formula, origin, _ in resource.uses:
         for reference in formula.program.reads:
             if reference.name == target or reference.name in values:
                 return origin.inner_span(formula.offset + reference.start, formula.offset + reference.end)

@@ -7,7 +7,7 @@ from typing import Any
 from jovial_scaffold.core.findings import Related
 from jovial_scaffold.core.schemas.catalog import Catalogs, ResourceType
 from jovial_scaffold.core.schemas.validation import subschema
-from jovial_scaffold.core.templates.compiling import is_name, overlaid
+from jovial_scaffold.core.templates.compiling import is_name, overlaid, with_uses
 from jovial_scaffold.core.templates.declaring import DeclarationReader
 from jovial_scaffold.core.templates.model import Compiled, Constant, Everywhere, MapValue, Module, Resource
 from jovial_scaffold.core.text.patterns import pattern
@@ -160,13 +160,13 @@ class ResourceReader(DeclarationReader):
     def with_everywhere(self, resources: dict[str, Resource], everywhere: list[Everywhere]) -> dict[str, Resource]:
         """The resources with the properties of fitting entries below their own; entries and properties that fit none are reported."""
         if not everywhere:
-            return resources
+            return {name: with_uses(resource) for name, resource in resources.items()}
         known: dict[tuple[str, str], bool] = {}
         result = {}
         for name, resource in resources.items():
             kind = resource.type
             if kind is None or resource.module is not None:
-                result[name] = resource
+                result[name] = with_uses(resource)
                 continue
             properties: dict[str, Compiled] = dict(resource.properties.entries)
             for entry in everywhere:
@@ -183,7 +183,7 @@ class ResourceReader(DeclarationReader):
                     properties.pop(key, None)
                     if merged is not None:
                         properties[key] = merged
-            result[name] = replace(resource, properties=replace(resource.properties, entries=tuple(properties.items())))
+            result[name] = with_uses(replace(resource, properties=replace(resource.properties, entries=tuple(properties.items()))))
         self._report_unfitting(everywhere, known, resources)
         return result
 

@@ -3,7 +3,7 @@
 import re
 from collections import Counter
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import Any
 
 from jovial_scaffold.core.expressions.types import Type
@@ -98,9 +98,12 @@ def survey(sources: Sequence[Source], templates: Sequence[Template]) -> Survey:
                 for path in _paths(value, (name,)):
                     paths[f"{label}:{path}"] += 1
             hidden = {name for name, shape in resource.type.shape.properties.items() if shape.write_only} if resource.type else set()
-            _literals(replace(resource.properties, entries=tuple(e for e in resource.properties.entries if e[0] not in hidden)), literals)
-        for value in (*template.values.values(), *template.outputs.values()):
-            _literals(value.value, literals)
+            for name, value in resource.properties.entries:
+                if name not in hidden and not _SECRETIVE.search(name):
+                    _literals(value, literals)
+        named = [each.value for each in template.values.values()] + [each.value for each in template.outputs.values()]
+        for value in named:
+            _literals(value, literals)
     if not templates:
         for source in sources:
             for path, _ in _plain_paths(source.value, ""):

@@ -1,0 +1,47 @@
+"""Work that is done beside other work, in a process of its own where the system can fork one, and in turn where it cannot."""
+
+import os
+import pickle
+import threading
+from collections.abc import Callable
+from typing import Generic, TypeVar
+
+Result = TypeVar("Result")
+
+
+class Beside(Generic[Result]):
+    """A task that was begun; `result` waits for it. Whatever goes wrong beside us is done again here, so that it is told here."""
+
+    def __init__(self, task: Callable[[], Result]) -> None:
+        self._task = task
+        self._pipe, sending = os.pipe()
+        self._child = os.fork()
+        if self._child == 0:
+            _send(task, sending)
+        os.close(sending)
+
+    def result(self) -> Result:
+        """What the task gives."""
+        with os.fdopen(self._pipe, "rb") as stream:
+            answer = stream.read()
+        os.waitpid(self._child, 0)
+        if not answer:
+            return self._task()
+        found: Result = pickle.loads(answer)
+        return found
+
+
+def _send(task: Callable[[], Result], sending: int) -> None:
+    """Runs in the child, which never returns: it holds a copy of the whole program."""
+    try:
+        answer = pickle.dumps(task(), pickle.HIGHEST_PROTOCOL)
+        with os.fdopen(sending, "wb") as stream:
+            stream.write(answer)
+    except BaseException:
+        os._exit(1)
+    os._exit(0)
+
+
+def can_fork() -> bool:
+    """Whether a task may run beside this process: there is a fork, and no other thread that it would leave behind."""
+    return hasattr(os, "fork") and threading.active_count() == 1

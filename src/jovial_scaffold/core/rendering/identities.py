@@ -1,0 +1,101 @@
+"""What must be unique among resources of a type: the `identity` of catalogs, within an environment and across them."""
+
+from collections.abc import Iterator, Mapping, Sequence
+from typing import TYPE_CHECKING, Any, NamedTuple
+
+from jovial_scaffold.core.expressions.values import deep_marks
+from jovial_scaffold.core.findings import Finding, Related, Span
+from jovial_scaffold.core.rendering.tracing import Tracer
+from jovial_scaffold.core.text.wording import listed, shown
+
+if TYPE_CHECKING:
+    from jovial_scaffold.core.rendering.rendering import RenderedResource, Rendering
+
+Key = tuple[Any, ...]
+_UNSET = object()
+
+
+class Identified(NamedTuple):
+    """A resource whose identity must be unique beyond its environment."""
+
+    key: Key
+    address: str
+    about: str
+    property: str
+    span: Span
+
+
+class Identities(NamedTuple):
+    """Those of one environment; plain data, so that they can be handed from one process to another."""
+
+    environment: str
+    found: tuple[Identified, ...]
+
+
+def clashes(resources: "Mapping[str, RenderedResource]", environment: str) -> list[Finding]:
+    """Resources of one type in one environment whose identity is the same."""
+    first: dict[Key, RenderedResource] = {}
+    findings = []
+    for address in sorted(resources):
+        resource = resources[address]
+        key = _key(resource)
+        other = first.setdefault(key, resource) if key is not None else resource
+        if key is not None and other is not resource:
+            findings.append(_clash(_identified(key, resource), _identified(key, other), environment, environment))
+    return findings
+
+
+def identities(rendering: "Rendering") -> Identities:
+    """What the types of an environment's resources want to be unique in the whole project, or everywhere."""
+    return Identities(rendering.environment, tuple(_beyond(rendering)))
+
+
+def _beyond(rendering: "Rendering") -> Iterator[Identified]:
+    for address in sorted(rendering.resources):
+        resource = rendering.resources[address]
+        if resource.type is not None and resource.type.schema.get("identityReach", "environment") != "environment":
+            key = _key(resource)
+            if key is not None:
+                yield _identified(key, resource)
+
+
+def clashes_between(environments: Sequence[Identities]) -> list[Finding]:
+    """Resources of different environments with the same identity."""
+    first: dict[Key, tuple[Identified, str]] = {}
+    findings = []
+    for environment, found in environments:
+        for each in found:
+            other, there = first.setdefault(each.key, (each, environment))
+            if there != environment:
+                findings.append(_clash(each, other, environment, there))
+    return findings
+
+
+def _key(resource: "RenderedResource") -> Key | None:
+    """The type and the values that identify; None where the type asks for nothing, or a part is not known or not set."""
+    kind = resource.type
+    names = kind.schema.get("identity") if kind is not None else None
+    if kind is None or not isinstance(names, list) or not names:
+        return None
+    values = [resource.properties.get(name, _UNSET) for name in names]
+    if any(value is _UNSET or any(deep_marks(value)) for value in values):
+        return None
+    return (kind.name, *((type(value).__name__, shown(value) if isinstance(value, list | dict) else value) for value in values))
+
+
+def _identified(key: Key, resource: "RenderedResource") -> Identified:
+    assert resource.type is not None
+    names = [str(name) for name in resource.type.schema["identity"]]
+    about = listed(f"`{name}` {shown(resource.properties[name])}" for name in names)
+    span = Tracer(resource.instance.scope).place(resource.instance, (names[0],))
+    return Identified(key, resource.address, about, names[0], span)
+
+
+def _clash(each: Identified, other: Identified, environment: str, elsewhere: str) -> Finding:
+    where = f" in {elsewhere}" if elsewhere != environment else ""
+    message = f"{each.address} and {other.address}{where} are of the type {each.key[0]} and have the same {each.about}."
+    at = Related(other.span, f"{other.address} has it here.")
+    reach = "in every environment that there is" if where else "among resources of this type"
+    hint = f"It must be unique {reach}."
+    group = f"{each.address} {other.address}"
+    return Finding("identity-clash", "error", message, each.span, hint, each.address, each.property, (environment,), (at,), group)
