@@ -3,6 +3,7 @@
 import os
 import statistics
 import subprocess
+import sys
 import time
 from collections.abc import Sequence
 from pathlib import Path
@@ -34,9 +35,10 @@ def report(what: str, measured: float, reference: float, most: float) -> bool:
     return met
 
 
-def process_cost(command: Sequence[str]) -> float:
-    """The peak memory of a command, in megabytes."""
-    child = subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
-    _, status, usage = os.wait4(child.pid, 0)
-    child.returncode = os.waitstatus_to_exitcode(status)
-    return usage.ru_maxrss / 1024
+_MEASURE = "import resource, subprocess, sys; subprocess.run(sys.argv[1:], check=True, stdout=-3, stderr=-3); print(resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss)"
+
+
+def peak_megabytes(command: Sequence[str]) -> float:
+    """The peak memory of a command, the largest of its processes; measured by a small process, since a child begins with its parent's."""
+    done = subprocess.run([sys.executable, "-c", _MEASURE, *command], check=True, capture_output=True, text=True)
+    return int(done.stdout) / 1024

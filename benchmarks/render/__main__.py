@@ -7,7 +7,7 @@ import sys
 import tempfile
 from pathlib import Path
 
-from benchmarks.measuring import process_cost, process_seconds, report
+from benchmarks.measuring import peak_megabytes, process_seconds, report
 from benchmarks.render.generated import ENVIRONMENTS, write_project
 from jovial_scaffold import Project
 from jovial_scaffold.core.project import Overrides
@@ -47,7 +47,9 @@ def looped(folder: Path, count: int) -> Path:
     """A project with one loop over `count` items."""
     folder.mkdir(parents=True)
     (folder / "line.yaml").write_text(_LOOP)
-    (folder / "jovial.yaml").write_text("project: looped\ntemplate: line.yaml\ncatalogs: [fulmar]\nenvironments: {live: {parameters: [v.yaml]}}\n")
+    (folder / "jovial.yaml").write_text(
+        "project: looped\ntemplate: line.yaml\ncatalogs: [fulmar]\nenvironments: {live: {parameters: [v.yaml]}}\n"
+    )
     (folder / "v.yaml").write_text(f"count: {count}\n")
     return folder
 
@@ -73,7 +75,7 @@ def main() -> int:
         sized = process_seconds({"large": [*check, str(large)], "check": [*check, str(small)]}, 3)
         loop_seconds = process_seconds({str(count): [*check, str(folder)] for count, folder in loops.items()}, 3)
         memory = {
-            name: process_cost(command)
+            name: peak_megabytes(command)
             for name, command in (("reference", [sys.executable, str(_REFERENCE), str(small)]), ("check", [*check, str(small)]))
         }
     met = [
@@ -83,7 +85,9 @@ def main() -> int:
         report("$per over 50,000 items / 5,000", loop_seconds["50000"], loop_seconds["5000"], 10),
     ]
     ratio = memory["check"] / memory["reference"]
-    print(f"peak memory: {memory['check']:.0f} MB / {memory['reference']:.0f} MB = {ratio:.2f} (aim: at most 4) {'met' if ratio <= 4 else 'MISSED'}")
+    print(
+        f"peak memory: {memory['check']:.0f} MB / {memory['reference']:.0f} MB = {ratio:.2f} (aim: at most 4) {'met' if ratio <= 4 else 'MISSED'}"
+    )
     return 0 if all(met) and ratio <= 4 else 1
 
 

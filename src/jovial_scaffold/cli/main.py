@@ -30,7 +30,7 @@ ABOUT = "Check cloud resource templates and preview every environment before any
 def run(arguments: list[str]) -> int:
     """Parse, call the command, and give the exit code. Never a traceback for what a user did."""
     # A command makes many objects and ends soon: looking for circles among them would cost more than it frees.
-    gc.set_threshold(200_000, 50, 100)
+    gc.disable()
     try:
         application = _application(arguments)
         result = application(args=arguments, prog_name="jovial", standalone_mode=False)

@@ -16,7 +16,7 @@ from jovial_scaffold.core.parameters.secrets import tracked_by_git
 from jovial_scaffold.core.project_file import EnvironmentEntry, FileReference, ProjectError, ProjectFile, find_project, read_project_file
 from jovial_scaffold.core.rendering.environment import Environment
 from jovial_scaffold.core.rendering.examples import check_must_examples
-from jovial_scaffold.core.rendering.identities import Identities, clashes_between, identities
+from jovial_scaffold.core.rendering.identities import Identities, clashes_between, identities, place
 from jovial_scaffold.core.rendering.plan import Plans
 from jovial_scaffold.core.rendering.rendering import Rendering, render
 from jovial_scaffold.core.rules.evaluation import check_examples, judge
@@ -191,7 +191,7 @@ class Project:
         judged = sorted((each for part in parts for each in part), key=lambda each: chosen.index(each.environment))
         for each in judged:
             findings += each.findings
-        findings += clashes_between([each.identities for each in judged])
+        findings += clashes_between([each.identities for each in judged], self._place)
         resources, rules = sum(each.resources for each in judged), sum(each.rules for each in judged)
         return CheckResult(self.name, chosen, tuple(merged(absorbed(static, findings), self.environments)), resources, rules)
 
@@ -205,6 +205,9 @@ class Project:
             found.append(_Judged(name, findings, len(rendering.resources), rules, identities(rendering)))
         return found
 
+    def _place(self, environment: str, address: str, property: str) -> Span:
+        return place(self._rendered(environment)[0].resources[address], property)
+
     def _template_findings(self, draft: bool = False) -> list[Finding]:
         """What is wrong with the names of the template and its modules, and with the examples that they hold; found once."""
         if draft not in self._found:
@@ -215,7 +218,7 @@ class Project:
         findings = [finding for each in (self._written, *self.templates[1:]) for finding in check_names(each, draft)]
         for each in self.templates:
             plan = self._plans.of(each)
-            findings += plan.cycle_findings + check_function_examples(each, plan.functions) + check_must_examples(plan)
+            findings += plan.cycles[0] + check_function_examples(each, plan.functions) + check_must_examples(plan)
         return findings if any(each.unread or each.unknown_names for each in self.templates) else [*findings, *self._library.unused_names()]
 
     def render(self, environment: str) -> Rendering:
@@ -350,7 +353,7 @@ class Project:
         order = [address for wave in rendering.waves for address in wave] + circling
         rendering.resources = {address: rendering.resources[address] for address in order}
         stuck = [rendering.resources[address].instance for address in circling]
-        if not stuck or any(each.resource.name in each.scope.plan.in_cycle for each in stuck):
+        if not stuck or any(each.resource.name in each.scope.plan.cycles[1] for each in stuck):
             return []
         first = stuck[0]
         names = listed(each.address for each in stuck[:8])

@@ -20,12 +20,12 @@ HOT = 24
 class Program:
     """A syntax tree with a count of its evaluations."""
 
-    __slots__ = ("_bound", "_calls", "_count", "_fast", "_reads", "node")
+    __slots__ = ("_bound", "_calls", "_count", "_reads", "fast", "node")
 
     def __init__(self, node: Node) -> None:
         self.node = node
         self._count = 0
-        self._fast: Generated | None = None
+        self.fast: Generated | None = None  # set once the expression is hot
         self._reads: list[Reference] | None = None
         self._bound: list[tuple[str, Macro]] | None = None
         self._calls: list[Call] | None = None
@@ -53,17 +53,17 @@ class Program:
 
     def run(self, scope: Scope, variables: Mapping[str, Any]) -> Any:
         """The value, with `variables` before the scope's names. Raises EvaluationError with offsets in the expression's text."""
-        fast = self._fast
+        fast = self.fast
         if fast is None:
             self._count += 1
             if self._count == HOT or (self._count == 1 and nests_loops(self.node)):
-                fast = self._fast = generate(self.node, frozenset(variables))
+                fast = self.fast = generate(self.node, frozenset(variables))
             if fast is None:
                 try:
                     return evaluate(self.node, scope, variables)
                 except StepsError:
                     # What is too much for the careful evaluator may be little for generated code.
-                    fast = self._fast = generate(self.node, frozenset(variables)) if self._count == 1 else None
+                    fast = self.fast = generate(self.node, frozenset(variables)) if self._count == 1 else None
                     if fast is None:
                         raise
         try:

@@ -101,8 +101,14 @@ def settled(known: Type) -> Any:
     return Abstract(known)
 
 
+_CONCRETE = frozenset((str, int, bool, float, type(None)))
+
+
 def has_abstract(value: Any) -> bool:
     """Whether a mark of any kind stands in a value, at any depth."""
+    kind = type(value)
+    if kind in _CONCRETE:
+        return False
     if isinstance(value, Abstract | Pending | Secret) or value is UNKNOWN:
         return True
     if type(value) is list:

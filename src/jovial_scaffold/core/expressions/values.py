@@ -156,6 +156,9 @@ def type_name(value: Any) -> str:
     return name if name is not None else getattr(value, "type_name", type(value).__name__)
 
 
+_UNMARKED = frozenset((str, int, bool, float, type(None)))
+
+
 def deep_marks(value: Any) -> tuple[frozenset[str], bool, bool]:
     """The origins of pending values inside, whether a secret is inside, and whether an unknown is."""
     if type(value) is dict:
@@ -175,6 +178,8 @@ def deep_marks(value: Any) -> tuple[frozenset[str], bool, bool]:
         return frozenset(), False, False
     all_origins: frozenset[str] = frozenset()
     secret = unknown = False
+    if _UNMARKED.issuperset(map(type, items)):
+        return all_origins, False, False
     for item in items:
         kind = type(item)
         if kind is str or kind is int or kind is bool:

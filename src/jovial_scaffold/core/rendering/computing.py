@@ -19,7 +19,9 @@ from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.text.wording import described
 
 OMITTED: Final = object()
-_SIMPLE = frozenset((str, int, bool, type(None)))
+SIMPLE = frozenset((str, int, bool, type(None)))
+_TEXT = frozenset((str,))
+_NO_FLOATS = frozenset((str, int, bool, type(None), Pending, Secret))
 Variables = Mapping[str, Any]
 
 
@@ -60,7 +62,7 @@ class Computer:
             if type(content) is Formula:
                 formula = content
                 result = content.program.run(self.scope, variables)
-                return result if type(result) in _SIMPLE else plain(result)
+                return result if type(result) in SIMPLE else plain(result)
             if type(content) is Joined:
                 parts: list[tuple[str | Formula, Any]] = []
                 simple = True
@@ -241,24 +243,20 @@ def _rounds(loop: Loop, over: Any) -> Iterator[tuple[dict[str, Any], Any]]:
 def plain(value: Any) -> Any:
     """A result as it may stand in a rendered resource. Raises EvaluationError for what JSON cannot hold."""
     kind = type(value)
-    if kind in _SIMPLE or value is UNKNOWN or kind is Pending:
+    if kind in SIMPLE or value is UNKNOWN or kind is Pending:
         return value
     if kind is float:
         if not math.isfinite(value):
             raise EvaluationError("The result is not a finite number: {}.", value, id="number-range")
         return value
     if kind is list:
-        for item in value:
-            if type(item) not in _SIMPLE:
-                return [item if type(item) in _SIMPLE else plain(item) for item in value]
-        return value  # values are never changed in place, so one may stand in many places
+        if SIMPLE.issuperset(map(type, value)):
+            return value  # values are never changed in place, so one may stand in many places
+        return [item if type(item) in SIMPLE else plain(item) for item in value]
     if kind is dict:
-        for key, item in value.items():
-            if type(item) not in _SIMPLE or type(key) is not str:
-                break
-        else:
+        if SIMPLE.issuperset(map(type, value.values())) and _TEXT.issuperset(map(type, value)):
             return value
-        return {_key(key): item if type(item) in _SIMPLE else plain(item) for key, item in value.items()}
+        return {_key(key): item if type(item) in SIMPLE else plain(item) for key, item in value.items()}
     if kind is Secret:
         return Secret(plain(value.value))
     if kind is UInt:
@@ -291,12 +289,13 @@ def whole_doubles(value: Any, pointer: Pointer = ()) -> list[Pointer]:
     """Where doubles without a fraction stand: JSON Schema would take them for integers, our language does not."""
     if type(value) is float:
         return [pointer] if value.is_integer() else []
-    found = []
+    found: list[Pointer] = []
     if type(value) is dict:
-        for key, item in value.items():
-            if type(item) in (float, dict, list):
-                found += whole_doubles(item, (*pointer, key))
-    elif type(value) is list:
+        if not _NO_FLOATS.issuperset(map(type, value.values())):
+            for key, item in value.items():
+                if type(item) in (float, dict, list):
+                    found += whole_doubles(item, (*pointer, key))
+    elif type(value) is list and not _NO_FLOATS.issuperset(map(type, value)):
         for index, item in enumerate(value):
             if type(item) in (float, dict, list):
                 found += whole_doubles(item, (*pointer, index))

@@ -10,26 +10,28 @@ from dataclasses import dataclass, field, replace
 from typing import Any
 
 from jovial_scaffold.core.expressions.errors import EvaluationError
+from jovial_scaffold.core.expressions.placeholders import Formula
 from jovial_scaffold.core.expressions.scopes import LookupScope, OwnFunction
 from jovial_scaffold.core.expressions.values import Pending, Record, Secret
 from jovial_scaffold.core.findings import Finding, Related
 from jovial_scaffold.core.limits import INSTANCES
 from jovial_scaffold.core.parameters.resolving import Parameters
 from jovial_scaffold.core.parameters.typing import as_declared
-from jovial_scaffold.core.rendering.computing import OMITTED, Computer, Site, whole_doubles
+from jovial_scaffold.core.rendering.computing import OMITTED, SIMPLE, Computer, Site, plain, whole_doubles
 from jovial_scaffold.core.rendering.documents import RenderedDocument, rendered_document
 from jovial_scaffold.core.rendering.lookups import look_up
 from jovial_scaffold.core.rendering.plan import Plan, Plans
 from jovial_scaffold.core.rendering.records import AbsentRecord, LoopRecord, ModuleRecord, ResourceRecord
 from jovial_scaffold.core.schemas.validation import subschema
 from jovial_scaffold.core.templates.compiling import written_span
-from jovial_scaffold.core.templates.model import Compiled, Constant, Declaration, Requirement, Resource
+from jovial_scaffold.core.templates.model import Compiled, Constant, Declaration, Dynamic, Requirement, Resource
 from jovial_scaffold.core.templates.names import Reach
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.text.wording import described, did_you_mean, shown
 
 _PLAIN_KEY = re.compile(r"[A-Za-z0-9_.-]+\Z")
 _NOTHING: frozenset[str] = frozenset()
+_UNSET = object()
 
 
 @dataclass(slots=True, eq=False)
@@ -349,7 +351,7 @@ class Environment(LookupScope):
         if name in instance.values:
             return instance.values[name]
         if name in instance.computing:
-            if instance.resource.name not in self.plan.in_cycle:
+            if instance.resource.name not in self.plan.cycles[1]:
                 message = f"`{name}` of {instance.address} depends on itself."
                 self.report(
                     Finding(
@@ -382,15 +384,35 @@ class Environment(LookupScope):
 
     def properties(self, instance: Instance) -> dict[str, Any]:
         """All written properties that are not left out."""
-        values = instance.values
+        values, variables = instance.values, instance.variables
         properties = {}
+        reading = self.session.reading
+        reading.append(instance.reads)
+        quick = instance.inside is None
         for name, compiled in instance.resource.properties.entries:
-            if type(compiled) is Constant:
+            value: Any = _UNSET
+            if name in values:
+                value = values[name]
+            elif type(compiled) is Constant:
                 value = compiled.value
-            else:
-                value = values[name] if name in values else self.property(instance, name, compiled)
+            elif quick and type(compiled) is Dynamic and type(compiled.content) is Formula:
+                # Most properties are one expression that was seen often: nothing stands between it and its generated code.
+                fast = compiled.content.program.fast
+                if fast is not None:
+                    instance.computing.add(name)
+                    try:
+                        value = fast(self, variables)
+                        if type(value) not in SIMPLE:
+                            value = plain(value)
+                        values[name] = value
+                    except Exception:  # whatever it is: the careful way says what it means
+                        value = _UNSET
+                    instance.computing.discard(name)
+            if value is _UNSET:
+                value = self.property(instance, name, compiled)
             if value is not OMITTED:
                 properties[name] = value
+        reading.pop()
         return properties
 
     def present(self) -> Iterable[dict[str | None, Instance]]:

@@ -1,6 +1,6 @@
 """What must be unique among resources of a type: the `identity` of catalogs, within an environment and across them."""
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from typing import TYPE_CHECKING, Any, NamedTuple
 
 from jovial_scaffold.core.expressions.values import deep_marks
@@ -22,7 +22,6 @@ class Identified(NamedTuple):
     address: str
     about: str
     property: str
-    span: Span
 
 
 class Identities(NamedTuple):
@@ -32,16 +31,24 @@ class Identities(NamedTuple):
     found: tuple[Identified, ...]
 
 
+PlaceOf = Callable[[str, str, str], Span]
+"""Where an environment's resource, by its address, writes a property; asked for only where there is a clash."""
+
+
 def clashes(resources: "Mapping[str, RenderedResource]", environment: str) -> list[Finding]:
     """Resources of one type in one environment whose identity is the same."""
     first: dict[Key, RenderedResource] = {}
     findings = []
+
+    def place_of(_: str, address: str, property: str) -> Span:
+        return place(resources[address], property)
+
     for address in sorted(resources):
         resource = resources[address]
         key = _key(resource)
         other = first.setdefault(key, resource) if key is not None else resource
         if key is not None and other is not resource:
-            findings.append(_clash(_identified(key, resource), _identified(key, other), environment, environment))
+            findings.append(_clash(_identified(key, resource), _identified(key, other), environment, environment, place_of))
     return findings
 
 
@@ -59,7 +66,7 @@ def _beyond(rendering: "Rendering") -> Iterator[Identified]:
                 yield _identified(key, resource)
 
 
-def clashes_between(environments: Sequence[Identities]) -> list[Finding]:
+def clashes_between(environments: Sequence[Identities], place_of: PlaceOf) -> list[Finding]:
     """Resources of different environments with the same identity."""
     first: dict[Key, tuple[Identified, str]] = {}
     findings = []
@@ -67,8 +74,13 @@ def clashes_between(environments: Sequence[Identities]) -> list[Finding]:
         for each in found:
             other, there = first.setdefault(each.key, (each, environment))
             if there != environment:
-                findings.append(_clash(each, other, environment, there))
+                findings.append(_clash(each, other, environment, there, place_of))
     return findings
+
+
+def place(resource: "RenderedResource", property: str) -> Span:
+    """Where a resource writes a property."""
+    return Tracer(resource.instance.scope).place(resource.instance, (property,))
 
 
 def _key(resource: "RenderedResource") -> Key | None:
@@ -87,15 +99,15 @@ def _identified(key: Key, resource: "RenderedResource") -> Identified:
     assert resource.type is not None
     names = [str(name) for name in resource.type.schema["identity"]]
     about = listed(f"`{name}` {shown(resource.properties[name])}" for name in names)
-    span = Tracer(resource.instance.scope).place(resource.instance, (names[0],))
-    return Identified(key, resource.address, about, names[0], span)
+    return Identified(key, resource.address, about, names[0])
 
 
-def _clash(each: Identified, other: Identified, environment: str, elsewhere: str) -> Finding:
+def _clash(each: Identified, other: Identified, environment: str, elsewhere: str, place_of: PlaceOf) -> Finding:
     where = f" in {elsewhere}" if elsewhere != environment else ""
     message = f"{each.address} and {other.address}{where} are of the type {each.key[0]} and have the same {each.about}."
-    at = Related(other.span, f"{other.address} has it here.")
+    span = place_of(environment, each.address, each.property)
+    at = Related(place_of(elsewhere, other.address, other.property), f"{other.address} has it here.")
     reach = "in every environment that there is" if where else "among resources of this type"
     hint = f"It must be unique {reach}."
     group = f"{each.address} {other.address}"
-    return Finding("identity-clash", "error", message, each.span, hint, each.address, each.property, (environment,), (at,), group)
+    return Finding("identity-clash", "error", message, span, hint, each.address, each.property, (environment,), (at,), group)

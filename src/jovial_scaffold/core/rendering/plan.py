@@ -1,5 +1,7 @@
 """What is known of a template before any environment, found once however often it is rendered or used as a module."""
 
+from functools import cached_property
+
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.parameters.resolving import Checker
 from jovial_scaffold.core.templates.compiling import formulas_of, presence_uses
@@ -16,9 +18,12 @@ class Plan:
         self.functions = Functions(template)
         self.checker = Checker(template)
         self._reaches = Reaches(template)
-        self.cycle_findings: list[Finding] = []
-        self.cycle_findings, self.in_cycle = resource_cycles(template, reached_resources(template, self._reaches))
         self._known: dict[tuple[str, str], Reach] = {}
+
+    @cached_property
+    def cycles(self) -> tuple[list[Finding], frozenset[str]]:
+        """Resources that wait for each other: findings, and the names of all that do."""
+        return resource_cycles(self.template, reached_resources(self.template, self._reaches))
 
     def resource(self, name: str) -> Reach:
         """What a resource needs; of a use of a module, what decides whether it is there."""

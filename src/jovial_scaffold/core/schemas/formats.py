@@ -2,10 +2,12 @@
 
 import re
 from collections.abc import Callable
+from functools import lru_cache
 
 _SHAPE = re.compile(r"[0-9a-fA-F:.]+(?:/[0-9]{1,3})?\Z")
 
 
+@lru_cache(maxsize=4096)
 def _cidr(text: str) -> bool:
     """An IPv4 or IPv6 range in CIDR notation with no bits set after its prefix (RFC 4632, RFC 4291)."""
     import ipaddress
@@ -19,6 +21,7 @@ def _cidr(text: str) -> bool:
     return True
 
 
+@lru_cache(maxsize=4096)
 def _address(text: str) -> bool:
     """An IPv4 or IPv6 address (RFC 791, RFC 4291)."""
     import ipaddress

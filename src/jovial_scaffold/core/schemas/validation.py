@@ -122,6 +122,9 @@ def _schema_fault(error: Any) -> str:
     return f"The schema's `{keyword}` is not as JSON Schema has it: {_first_line(error.message if hasattr(error, 'message') else error)}."
 
 
+_PLAIN = frozenset((str, int, bool, float, type(None)))
+
+
 def _without_marks(
     value: Any, pointer: Pointer, undecided: set[Pointer], hidden: set[Pointer], stand_in: Callable[[Pointer], Any] | None
 ) -> tuple[Any, bool]:
@@ -129,6 +132,8 @@ def _without_marks(
     kind = type(value)
     if kind is dict or kind is list:
         changed = None
+        if _PLAIN.issuperset(map(type, value.values() if kind is dict else value)):
+            return value, False
         for key, item in value.items() if kind is dict else enumerate(value):
             kind_ = type(item)
             if kind_ is str or kind_ is int or kind_ is bool:

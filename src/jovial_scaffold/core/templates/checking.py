@@ -16,7 +16,7 @@ from jovial_scaffold.core.expressions.errors import BudgetError, EvaluationError
 from jovial_scaffold.core.expressions.placeholders import Formula, Joined, Omittable, join_parts
 from jovial_scaffold.core.expressions.references import references
 from jovial_scaffold.core.expressions.scopes import LookupScope, OwnFunction, Scope
-from jovial_scaffold.core.expressions.syntax import Literal, Node, Operation
+from jovial_scaffold.core.expressions.syntax import Literal, Name, Node, Operation, Select
 from jovial_scaffold.core.expressions.types import ANY, STRING, Abstract, Field, Type, has_abstract, joined, settled, type_of_value
 from jovial_scaffold.core.expressions.values import NONE, Optional
 from jovial_scaffold.core.findings import Finding, Level
@@ -158,6 +158,8 @@ class _TypeCheck:
         self.functions = Functions(template)
         self.rows: dict[str, Any] = {}
         self.sound: dict[tuple[Any, ...], _Outcome] = {}
+        self.allowed_assignments: dict[frozenset[str], list[dict[str, Any]]] = {}
+        self.assignment_scopes: dict[int, _Scope] = {}
         self.shown_fields: dict[Any, Type] = {}
         self.parameter_types = {name: type_of_schema(each.schema) for name, each in template.parameters.items()}
         self.finite = {name: known.options for name, known in self.parameter_types.items() if known.options is not None}
@@ -349,7 +351,7 @@ class _TypeCheck:
         around = _around(place)
         if around is not None:
             # The same expression in the same property of many resources is looked at once, as long as nothing is wrong with it.
-            key = (id(formula.program), place.property.type_id, place.property.pointer, role, around)
+            key = (self.kind_of(formula), place.property.type_id, place.property.pointer, role, around)
             if key in self.sound:
                 return self.sound[key]
             said = len(self.findings)
@@ -359,6 +361,15 @@ class _TypeCheck:
             return outcome
         return self.judged(formula, origin, place, judge, comparing)
 
+    def kind_of(self, formula: Formula) -> Any:
+        """What makes two expressions alike: that they are the same, or read the same field of resources that are alike."""
+        node = formula.node
+        if isinstance(node, Select) and not node.optional and isinstance(node.operand, Name):
+            resource = self.template.resources.get(node.operand.name)
+            if resource is not None and resource.type is not None and not (resource.loop or resource.when or resource.module):
+                return (resource.type.id, node.field, any(name == node.field for name, _ in resource.properties.entries))
+        return id(formula.program)
+
     def judged(self, formula: Formula, origin: Origin, place: _Place, judge: Any, comparing: bool) -> _Outcome:
         outcome = _Outcome()
         for assignment, assumed in self.combinations(formula, place):
@@ -366,7 +377,10 @@ class _TypeCheck:
             if sure is False:
                 continue
             outcome.tried += 1
-            scope = self.scope(assignment)
+            # Assignments are kept, so each is known by its identity.
+            scope = self.assignment_scopes.get(id(assignment))
+            if scope is None:
+                scope = self.assignment_scopes[id(assignment)] = self.scope(assignment)
             checker = Checker(scope, assumed)
             try:
                 variables = self.variables(place, scope, checker)
@@ -492,7 +506,13 @@ class _TypeCheck:
                 options = self.field_options(reference.name, reference.path, place)
                 if options:
                     fields[reference.name, reference.path] = options
-        for assignment in self.assignments(self.closure(names)):
+        closed = self.closure(names)
+        if closed not in self.allowed_assignments:
+            self.allowed_assignments[closed] = list(self.assignments(closed))
+        if not fields:
+            yield from ((assignment, {}) for assignment in self.allowed_assignments[closed])
+            return
+        for assignment in self.allowed_assignments[closed]:
             chosen: dict[Path, tuple[Any, ...]] = {}
             total = 1
             for path, options in fields.items():
@@ -588,6 +608,8 @@ class _TypeCheck:
 
     def reached(self, place: _Place, assignment: Assignment, assumed: dict[Path, Any]) -> bool | None:
         """Whether the conditions around a place hold: None where that is not known."""
+        if not place.conditions:
+            return True
         scope = self.scope(assignment)
         sure: bool | None = True
         for condition in place.conditions:
@@ -608,6 +630,8 @@ class _TypeCheck:
 
     def variables(self, place: _Place, scope: _Scope, checker: Checker) -> dict[str, Any]:
         """The loop variables at a place, as far as they are known."""
+        if not place.loops:
+            return dict(place.names)
         found: dict[str, Any] = dict(place.names)
         for loop in place.loops:
             try:

@@ -8,7 +8,7 @@ from typing import Any
 
 from jovial_scaffold.core.limits import INT64_MAX, INT64_MIN, INTEGER_DIGITS
 
-_WORDS: dict[str, Any] = {
+WORDS: dict[str, Any] = {
     **dict.fromkeys(("", "~", "null", "Null", "NULL")),
     **dict.fromkeys(("true", "True", "TRUE"), True),
     **dict.fromkeys(("false", "False", "FALSE"), False),
@@ -28,8 +28,8 @@ class NumberRangeError(ValueError):
 
 def core_schema_value(text: str) -> Any:
     """The value of a plain scalar. Raises NumberRangeError."""
-    if text in _WORDS:
-        return _WORDS[text]
+    if text in WORDS:
+        return WORDS[text]
     if text[0] not in _NUMBER_START:
         return text
     if _INTEGER.match(text):

@@ -23,20 +23,21 @@ from yaml.events import (
 )
 
 from jovial_scaffold.core.limits import NESTING, NODES
-from jovial_scaffold.core.text.scalars import NumberRangeError, bounded_float, bounded_integer, core_schema_value
+from jovial_scaffold.core.text.scalars import WORDS, NumberRangeError, bounded_float, bounded_integer, core_schema_value
 from jovial_scaffold.core.text.source import Place, Pointer, Problem
 from jovial_scaffold.core.text.unknown import UNKNOWN
 
 _TAG = "tag:yaml.org,2002:"
 _STYLES = {"'": "single", '"': "double", "|": "literal", ">": "folded"}
 _SCALAR_TAGS = {f"{_TAG}{name}" for name in ("str", "int", "float", "bool", "null")}
+_SURELY_TEXT = frozenset("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ$")  # a value that begins so is a text, unless it is a word
 _QUOTE_HINT = "Put the whole value in double quotes: {quoted}"
 
 
 class _Container:
     """A map or list that is still being read."""
 
-    __slots__ = ("anchor", "flow", "key", "key_place", "key_places", "pointer", "size", "start", "value")
+    __slots__ = ("anchor", "flow", "is_map", "key", "key_place", "key_places", "pointer", "size", "start", "value")
 
     def __init__(self, value: Any, pointer: Pointer, start: Any, flow: bool, anchor: str | None) -> None:
         self.value = value
@@ -45,8 +46,9 @@ class _Container:
         self.flow = flow
         self.anchor = anchor
         self.key: str | None = None
-        self.key_place: tuple[int, int] = (0, 0)
-        self.key_places: dict[str, tuple[int, int]] = {}
+        self.is_map = type(value) is dict
+        self.key_place: Any = None  # the event of the key, whose place is asked for rarely
+        self.key_places: dict[str, Any] = {}
         self.size = 1
 
 
@@ -70,11 +72,14 @@ class _Builder:
 
     def build(self) -> Any:
         parser = CParser(self.text)
+        quick = self.places is None
         try:
             while True:
                 event: Any = parser.get_event()
                 kind = type(event)
                 if kind is ScalarEvent:
+                    if quick and self.stack and event.anchor is None and event.tag is None and self.quick(event):
+                        continue
                     self.scalar(event)
                 elif kind is MappingStartEvent:
                     self.open(event, {})
@@ -137,6 +142,30 @@ class _Builder:
             self.anchors[done.anchor] = (done.value, done.size)
         self.add(done.value, done.size, done.start.index, event.end_mark.index, "")
 
+    def quick(self, event: Any) -> bool:
+        """A key or value of a map without anything particular about it, which most are; False for what needs a closer look."""
+        top = self.stack[-1]
+        if not top.is_map:
+            return False
+        text = event.value
+        if top.key is None:
+            if text == "<<":
+                return False
+            top.key = text
+            top.key_place = event
+            return True
+        key = top.key
+        if key in top.value or top.size >= NODES.most or self.nodes >= NODES.most:
+            return False
+        if not event.style and (not text or text[0] not in _SURELY_TEXT or text in WORDS or (top.flow and not text.isalnum())):
+            return False
+        self.nodes += 1
+        top.size += 1
+        top.key_places[key] = top.key_place
+        top.value[key] = text
+        top.key = None
+        return True
+
     def scalar(self, event: Any) -> None:
         text = event.value
         style = _STYLES.get(event.style, "plain")
@@ -144,7 +173,7 @@ class _Builder:
             top = self.stack[-1]
             if type(top.value) is dict and top.key is None:
                 top.key = text
-                top.key_place = (event.start_mark.index, event.end_mark.index)
+                top.key_place = event
                 if text == "<<" and style == "plain":
                     self.problem(
                         "yaml-merge-key",
@@ -264,13 +293,17 @@ class _Builder:
         top.key_places[key] = top.key_place
         top.value[key] = value
         if self.places is not None:
-            self.places[(*top.pointer, key)] = Place(*top.key_place, start, end, style)
+            self.places[(*top.pointer, key)] = Place(*_place_of(top.key_place), start, end, style)
 
     def duplicate(self, top: _Container, key: str, value: Any) -> None:
-        self.problems.append(duplicate_problem(key, top.key_places[key], top.key_place))
+        self.problems.append(duplicate_problem(key, _place_of(top.key_places[key]), _place_of(top.key_place)))
         first = top.value[key]
         if isinstance(first, dict) and isinstance(value, dict):  # so that the names of both are known further on
             top.value[key] = {**value, **first}
+
+
+def _place_of(event: Any) -> tuple[int, int]:
+    return (0, 0) if event is None else (event.start_mark.index, event.end_mark.index)
 
 
 def duplicate_problem(key: str, first: tuple[int, int], second: tuple[int, int]) -> Problem:
