@@ -4,7 +4,7 @@ import os
 import shutil
 import subprocess
 import sys
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -41,14 +41,24 @@ def write(tmp_path: Path) -> Write:
     return write_files
 
 
-def jovial(*arguments: str, cwd: Path, env: Mapping[str, str] | None = None, **more: Any) -> "subprocess.CompletedProcess[str]":
+def jovial(
+    *arguments: str, cwd: Path, env: Mapping[str, str] | None = None, prefix: Sequence[str] = (), **more: Any
+) -> "subprocess.CompletedProcess[str]":
     """Run the installed program."""
     found = Path(sys.executable).with_name("jovial")
     program = str(found) if found.exists() else shutil.which("jovial")
     assert program, "jovial is not installed: pip install ."
     environment = {k: v for k, v in os.environ.items() if not k.startswith(("JOVIAL_", "COLUMNS", "NO_COLOR"))} | dict(env or {})
     return subprocess.run(
-        [program, *arguments], cwd=cwd, env=environment, capture_output=True, text=True, encoding="utf-8", timeout=60, check=False, **more
+        [*prefix, program, *arguments],
+        cwd=cwd,
+        env=environment,
+        capture_output=True,
+        text=True,
+        encoding="utf-8",
+        timeout=60,
+        check=False,
+        **more,
     )
 
 

@@ -46,7 +46,7 @@ def test_version_and_help(tmp_path: Path) -> None:
         assert result.returncode == 0 and result.stdout.startswith("jovial ") and result.stderr == ""
     whole = jovial("--help", cwd=tmp_path).stdout
     assert whole.index("─ Author") < whole.index("─ Check") < whole.index("─ Preview")
-    for command in ("demo", "check", "render", "compare"):
+    for command in ("demo", "check", "render", "compare", "fill", "why", "find", "survey", "evaluate", "functions"):
         assert f"Example: jovial {command}" in jovial(command, "--help", cwd=tmp_path).stdout
     assert shutil.which("jovial-scaffold") or Path(sys.executable).with_name("jovial-scaffold").exists()
 
@@ -275,12 +275,226 @@ def test_no_secret_in_any_output(demo: Path) -> None:
             line.write_text(
                 line.read_text().replace('entries: {desk: "${desk_password}"}', 'entries: {desk: "${desk_password}-${int(desk_password)}"}')
             )
-        for arguments in (["check"], ["render", "live"], ["compare"], ["compare", "--all"]):
+        (demo / "note.txt").write_text("${desk_password} ${line}")
+        for arguments in (
+            ["check"],
+            ["render", "live"],
+            ["compare"],
+            ["compare", "--all"],
+            ["why", "vault:entries/desk", "live"],
+            ["why", "desk_password", "live"],
+            ["why", "gates/kes:admin_password"],
+            ["find", "alp"],
+            ["survey"],
+            ["survey", "parameters/common.yaml", "--all"],
+        ):
             for format in ("text", "json"):
                 result = jovial(*arguments, "--format", format, "--with", f"desk_password={canary}", cwd=demo)
                 assert canary not in result.stdout + result.stderr, (name, arguments, format)
                 result = jovial(*arguments, "--format", format, cwd=demo, env={"JOVIAL_PARAMETER_DESK_PASSWORD": canary[:5]})
                 assert canary[:5] not in result.stdout + result.stderr, (name, arguments, format)
+
+
+def test_no_secret_by_search_filling_or_documents(demo: Path) -> None:
+    canary = "edelweiss-over-the-tunnel"
+    secret = ["--with", f"desk_password={canary}"]
+    (demo / "note.txt").write_text("${desk_password} ${line}")
+    (demo / "note.json").write_text('{"a": ${desk_password}, "b": "${desk_password}"}')
+    line = demo / "line.yaml"
+    line.write_text(line.read_text().replace("documents:\n", "documents:\n  note: {from: note.json, to: note.json}\n"))
+    found = jovial("find", canary[:12], *secret, cwd=demo).stdout
+    assert found.startswith("Nothing here holds")  # whoever could search for secrets could guess them
+    outputs = [jovial("fill", name, "--environment", "live", *secret, cwd=demo) for name in ("note.txt", "note.json")]
+    assert [each.stdout for each in outputs] == ["(secret) alp", '{"a": "(secret)", "b": "(secret)"}']
+    outputs.append(jovial("render", "live", "--documents", "out", *secret, cwd=demo))
+    assert (demo / "out/note.json").read_text() == outputs[1].stdout and "masked" in outputs[2].stderr
+    outputs.append(jovial("why", "note", "live", *secret, cwd=demo))
+    assert all(canary not in each.stdout + each.stderr for each in outputs)
+
+
+def test_secrets_are_revealed_to_a_file_of_the_owner_only(demo: Path) -> None:
+    for arguments in ([], ["--out", "-"], ["--out", "."]):
+        refused = jovial("render", "live", "--reveal-secrets", *arguments, cwd=demo)
+        assert refused.returncode == 2 and "--out FILE" in refused.stderr and refused.stdout == ""
+    for format in ("json", "text", "yaml", "manifests"):
+        done = jovial("render", "live", "--reveal-secrets", "--out", "all.txt", "--format", format, cwd=demo)
+        assert done.returncode == 0 and done.stdout == ""
+        written = demo / "all.txt"
+        assert "edelweiss" in written.read_text() and "(secret)" not in written.read_text() and written.stat().st_mode & 0o777 == 0o600
+    assert [path.name for path in demo.iterdir() if path.name.startswith(".all")] == []
+
+
+def test_documents_are_written_below_their_folder_only(demo: Path) -> None:
+    done = jovial("render", "live", "--documents", "out", cwd=demo)
+    assert done.returncode == 0 and json.loads((demo / "out/policies/alp-live-uploads.json").read_text())["keep_days"] == 365
+    (demo / "elsewhere").mkdir()
+    shutil.rmtree(demo / "out/policies")
+    (demo / "out/policies").symlink_to(demo / "elsewhere")
+    refused = jovial("render", "live", "--documents", "out", cwd=demo)
+    assert refused.returncode == 1 and "through a link" in refused.stderr and list((demo / "elsewhere").iterdir()) == []
+
+
+def test_nothing_outside_of_the_project_is_read(demo: Path) -> None:
+    (demo.parent / "outside.yaml").write_text("resources: {}\n")
+    (demo / "linked.yaml").symlink_to(demo.parent / "outside.yaml")
+    line = (demo / "line.yaml").read_text()
+    reached = ("../outside.yaml", str(demo.parent / "outside.yaml"), "./linked.yaml", "/dev/zero.yaml", "./shared/../../outside.yaml")
+    for path in reached:
+        (demo / "line.yaml").write_text(line.replace("resources:\n", f"resources:\n  x ({path}): {{}}\n"))
+        (finding,) = valid("check", jovial("check", "--format", "json", cwd=demo).stdout)["findings"]
+        assert finding["id"] == "path-outside", path
+        (demo / "line.yaml").write_text(line.replace("from: files/gate-start.sh", f"from: {path}"))
+        findings = valid("check", jovial("check", "--format", "json", cwd=demo).stdout)["findings"]
+        assert [each["id"] for each in findings] == ["path-outside"], path
+    (demo / "line.yaml").write_text(line)
+    (demo / "jovial.yaml").write_text((demo / "jovial.yaml").read_text().replace("facts/images.csv", "../images.csv"))
+    assert valid("check", jovial("check", "--format", "json", cwd=demo).stdout)["findings"][0]["id"] == "path-outside"
+
+
+def test_check_of_the_template_alone_and_of_a_draft(demo: Path) -> None:
+    for path in (demo / "parameters").iterdir():
+        path.unlink()
+    alone = jovial("check", "--template-only", cwd=demo)
+    assert alone.returncode == 0 and alone.stdout.startswith("0 environments, 0 resources")
+    line = demo / "line.yaml"
+    text = line.read_text().replace("let:\n", "let:\n  idle: 1\n")
+    line.write_text(text.replace("    size: ${scale.gate}", "    size: enormous\n    colour: red"))
+    ids = [
+        (f["id"], f["level"]) for f in valid("check", jovial("check", "--template-only", "--format", "json", cwd=demo).stdout)["findings"]
+    ]
+    assert ids == [("value-unused", "warning"), ("property-value", "error"), ("property-unknown", "error")]
+    draft = valid("check", jovial("check", "--template-only", "--draft", "--format", "json", cwd=demo).stdout)
+    assert draft["findings"][0]["level"] == "note"
+
+
+def test_fill_from_files_variables_and_environments(tmp_path: Path, demo: Path) -> None:
+    (tmp_path / "start.in").write_text("A=${A} B=${B:-two} C=${c + 1} $${D} $E\n")
+    (tmp_path / "values.env").write_text("A=one\n")
+    (tmp_path / "more.yaml").write_text("A: first\nc: 2\n")
+    done = jovial("fill", "start.in", "--from", "values.env", "--from", "more.yaml", cwd=tmp_path)
+    assert (done.returncode, done.stdout, done.stderr) == (0, "A=first B=two C=3 ${D} $E\n", "")
+    from_process = jovial("fill", "-", "--from-process", "--out", "x", cwd=tmp_path, env={"A": "9"}, input="${A}\n")
+    assert from_process.returncode == 0 and (tmp_path / "x").read_text() == "9\n"
+    assert jovial("fill", "-", "--environment", "live", cwd=demo, input="${prefix} ${scale.gate}").stdout == "alp-live m"
+    json_text = jovial("fill", "a.json", "--from", "more.yaml", cwd=tmp_path)
+    assert json_text.returncode == 1 and "a.json" in json_text.stderr
+    (tmp_path / "a.json").write_text('{"a": ${A}, "b": "${A}\\n", "c": ${[c]}}')
+    assert json.loads(jovial("fill", "a.json", "--from", "more.yaml", cwd=tmp_path).stdout) == {"a": "first", "b": "first\n", "c": [2]}
+
+
+def test_fill_never_writes_with_a_value_missing(tmp_path: Path) -> None:
+    (tmp_path / "in.txt").write_text("a ${A}\nb ${B:?Say which B.}\nc ${A} ${C + D}\n${E}\n")
+    (tmp_path / "v.env").write_text("E=\nC=1\n")
+    failed = jovial("fill", "in.txt", "--from", "v.env", "--out", "out.txt", cwd=tmp_path)
+    assert failed.returncode == 1 and failed.stdout == "" and not (tmp_path / "out.txt").exists()
+    for place in ("in.txt:1:5", "in.txt:2:5", "Say which B.", "in.txt:3:5", "in.txt:3:14", "in.txt:4:3", "`E` is empty."):
+        assert place in failed.stderr, place
+    names = jovial("fill", "in.txt", "--list", cwd=tmp_path).stdout.splitlines()
+    assert [line.split()[0] for line in names] == ["A", "B", "C", "D", "E"] and "line 1, 3" in names[0]
+    (tmp_path / "s.env").write_text(jovial("fill", "in.txt", "--sample", cwd=tmp_path).stdout.replace("=\n", "=1\n"))
+    assert jovial("fill", "in.txt", "--from", "s.env", cwd=tmp_path).stdout == "a 1\nb 1\nc 1 11\n1\n"
+    for wrong in (["in.txt", "--from", "nowhere.env"], ["nowhere.txt"], ["-", "--from", "in.txt"]):
+        result = jovial("fill", *wrong, cwd=tmp_path, input="${")
+        assert result.returncode == 1 and result.stderr and "Traceback" not in result.stderr
+
+
+def test_fill_leaves_foreign_placeholders_alone(tmp_path: Path) -> None:
+    text = "${A} ${foreign.thing[} $${A} ${B:-x} ${A + C} {{A}} ${{ y }}"
+    done = jovial("fill", "-", "--from-process", "--only", "A", cwd=tmp_path, input=text, env={"A": "1"})
+    assert done.stdout == "1 ${foreign.thing[} ${A} ${B:-x} ${A + C} {{A}} ${{ y }}"
+    strict = jovial("fill", "-", "--from-process", cwd=tmp_path, input=text)
+    assert strict.returncode == 1 and "--only" in strict.stderr
+
+
+def test_why_shows_the_chain_to_the_parameters(demo: Path) -> None:
+    text = jovial("why", "gates/kes:copies", cwd=demo).stdout
+    for part in ("gates/kes:copies in sandbox is 1", "parameters/common.yaml", "gates_for_each_station = 1", "live: 6"):
+        assert part in text or part == "parameters/common.yaml", (part, text)
+    document = valid("why", jovial("why", "gates/kes:size", "live", "rehearsal", "--format", "json", cwd=demo).stdout)
+    assert [each["environment"] for each in document["explanations"]] == ["live", "rehearsal"]
+    reason = document["explanations"][0]["reason"]
+    assert (reason["value"], reason["elsewhere"]) == ("m", {"sandbox": "xs", "rehearsal": "s"})
+    scale = reason["reasons"][0]
+    assert (scale["name"], [each["name"] for each in scale["reasons"]]) == ("scale.gate", ["sizes.live.gate", "setting"])
+    assert scale["reasons"][1]["settings"] == [{"place": "parameters/live.yaml:1", "value": "live"}]
+
+
+@pytest.mark.parametrize(
+    ("what", "parts"),
+    [
+        ("tickets/main:retention_hours", ["handed to tickets/hours = 336", "parameter setting = live"]),
+        ("tickets/main:failed_to", ["tickets/failed:id = ", "only the deployment will know it"]),
+        ("tickets/main:tags/line", ["put in by `everywhere`", "handed to tickets/tags.line = alp", "parameter line = alp"]),
+        ("alarms/failed", ["fulmar.queue.v1", "$when = true", "default of parameter telemetry"]),
+        ("gates/kes:image", ["lookup gate_image.image = gate-2026-10", "row 4 of images", "facts/images.csv:5", "parameter setting"]),
+        ("archive:name", ["function bucket_name(purpose, owner)", "value prefix = alp-live"]),
+        ("gates/kes:tags/station", ["item station.name = Kestrel Valley", "parameter stations[0].name"]),
+        ("timetable:copies", ["value scale.timetable_copies = 4"]),
+        ("ticket_desk", ["nothing called"]),
+        ("gates/kes:health", ["gates/kes has no health"]),
+        ("timetable:health/every_seconds", ["the default of fulmar.machine_pool.v2"]),
+        ("upload_policy", ["files/upload-policy.json"]),
+        ("timetable_url", ["timetable_front:address"]),
+        ("archive_days", ["parameters/live.yaml:11 sets it"]),
+        ("owner", ["parameters/live.yaml:12 sets it", "parameters/common.yaml:4 is overridden: line-operations"]),
+        ("zone", ["no file sets it", "parameter setting = live"]),
+    ],
+)
+def test_why_of_every_kind(demo_folder: Path, what: str, parts: list[str]) -> None:
+    result = jovial("why", what, "live", cwd=demo_folder, env={"COLUMNS": "160"})
+    for part in parts:
+        assert part in result.stdout + result.stderr, (part, result.stdout, result.stderr)
+    assert result.returncode == (1 if result.stderr else 0)
+
+
+def test_find_names_every_place_of_a_value(demo: Path) -> None:
+    document = valid("find", jovial("find", "10.20.3.17", "--format", "json", cwd=demo).stdout)
+    assert {hit["name"] for hit in document["hits"] if hit["how"] == "range"} >= {"track_net:range", "platform_net/fal:range"}
+    document = valid("find", jovial("find", "800", "live", "--format", "json", cwd=demo).stdout)
+    assert [(hit["kind"], hit["name"], hit["sources"]) for hit in document["hits"] if hit["how"] == "equal"] == [
+        ("property", "readings:gigabytes", ["parameters/live.yaml:10"])
+    ]
+    document = valid("find", jovial("find", "keep_days", "--format", "json", cwd=demo).stdout)
+    assert {hit["kind"] for hit in document["hits"]} == {"document"}
+    kinds = {hit["kind"] for hit in valid("find", jovial("find", "standard", "--format", "json", cwd=demo).stdout)["hits"]}
+    assert kinds == {"catalog"}
+    nobody = jovial("find", "nothing-like-this", cwd=demo)
+    assert nobody.returncode == 0 and nobody.stdout.startswith("Nothing here holds nothing-like-this")
+    assert jovial("find", "", cwd=demo).returncode == 2
+
+
+def test_survey_of_a_project_and_of_any_file(demo: Path) -> None:
+    document = valid("survey", jovial("survey", "--format", "json", cwd=demo).stdout)
+    assert {each["name"] for each in document["files"]} == {"line.yaml", "shared/queue_pair.yaml"}
+    assert document["modules"] == {"shared/queue_pair.yaml": 2} and document["types"]["fulmar.queue.v1"] == 2
+    setting = next(each for each in document["parameters"] if each["name"] == "setting")
+    assert setting["type"].startswith("one of") and len(setting["used"]) >= 8 and setting["default"] is None
+    assert document["paths"]["fulmar.firewall.v1:entries/[]/port"] == 3
+    alone = jovial("survey", "line.yaml", cwd=demo).stdout
+    assert "fulmar.machine_pool" in alone and "Parameters: 12" in alone
+    for name in ("parameters/live.yaml", "facts/images.csv", "parameters/rehearsal.toml"):
+        assert valid("survey", jovial("survey", name, "--format", "json", cwd=demo).stdout)["paths"]
+    for wrong in ("nowhere.yaml", "files/gate-start.sh"):
+        result = jovial("survey", wrong, cwd=demo)
+        assert result.returncode == 1 and result.stderr and "Traceback" not in result.stderr
+
+
+def test_large_projects_are_checked_alike_on_one_processor_and_on_several(tmp_path: Path) -> None:
+    lines = [f"  q{number} (fulmar.queue): {{name: 'q-${{line}}-{number}', retention_hours: '${{hours}}'}}" for number in range(600)]
+    parameters = "parameters: {line: {type: string, description: d}, hours: {type: integer, description: d}}\n"
+    (tmp_path / "line.yaml").write_text(parameters + "resources:\n" + "\n".join(lines) + "\n  b (fulmar.bucket): {name: same}\n")
+    (tmp_path / "jovial.yaml").write_text(
+        "project: big\ntemplate: line.yaml\ncatalogs: [fulmar]\nenvironments: {one: {}, two: {}, three: {}}\n"
+    )
+    (tmp_path / "parameters").mkdir()
+    for name, hours in (("one", 5), ("two", 999), ("three", 6)):
+        (tmp_path / f"parameters/{name}.yaml").write_text(f"line: alp\nhours: {hours}\nstray: 1\n")
+    several = jovial("check", "--format", "json", cwd=tmp_path)
+    alone = jovial("check", "--format", "json", cwd=tmp_path, prefix=["taskset", "-c", "0"]) if shutil.which("taskset") else several
+    assert several.stdout == alone.stdout
+    findings = valid("check", several.stdout)["findings"]
+    assert {each["id"] for each in findings} == {"parameter-undeclared", "property-range", "identity-clash"}
+    assert "hours: 999" in jovial("check", cwd=tmp_path).stdout or "q0:retention_hours" in jovial("check", cwd=tmp_path).stdout
 
 
 def test_evaluate_over_bindings_files_and_environments(demo: Path) -> None:

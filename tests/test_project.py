@@ -255,7 +255,7 @@ def test_yaml_that_is_written_reads_back_the_same(value: dict[str, Any]) -> None
 
 PLACES = [
     (name, number)
-    for name in ("line.yaml", "jovial.yaml", "rules/house.yaml", "parameters/live.yaml")
+    for name in ("line.yaml", "jovial.yaml", "rules/house.yaml", "parameters/live.yaml", "shared/queue_pair.yaml")
     for number, line in enumerate((SHIPPED.parent / "demo/ridgeline" / name).read_text("utf-8").splitlines())
     if line.partition("#")[0].strip()
 ]

@@ -15,6 +15,7 @@ from jovial_scaffold.core.expressions.parser import parse
 from jovial_scaffold.core.expressions.scopes import LayeredScope, MapScope, Scope
 from jovial_scaffold.core.findings import Finding, has_errors
 from jovial_scaffold.core.project_file import ProjectError
+from jovial_scaffold.core.text.discretion import discreet
 from jovial_scaffold.core.text.formats import format_of, parsed, read_source
 from jovial_scaffold.core.text.source import Source
 from jovial_scaffold.reports.findings import findings_text
@@ -108,6 +109,7 @@ def _contents(file: Path) -> Any:
             raise typer.Exit(exit_codes.ERRORS)
         source = found
     if has_errors(findings):
+        findings = discreet(source, findings)
         _print(findings, source)
         raise typer.Exit(exit_codes.ERRORS)
     return source.value

@@ -2,6 +2,7 @@
 
 import os
 import sys
+from dataclasses import replace
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -102,7 +103,8 @@ def _values(files: list[Path]) -> dict[str, Any]:
     values: dict[str, Any] = {}
     for file in files:
         source, findings = read_source(file, str(file), ".env")
-        _stop_at(findings, [])  # without the lines, which may hold secrets
+        # Without the lines of the file: whatever stands there may be a secret.
+        _stop_at([replace(each, hint="") for each in findings], [])
         assert source is not None
         if source.value is not None and not isinstance(source.value, dict):
             span = source.span(0, 0)

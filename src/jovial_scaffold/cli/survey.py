@@ -13,6 +13,7 @@ from jovial_scaffold.core.findings import Finding, has_errors
 from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.templates.library import standalone
 from jovial_scaffold.core.templates.surveying import Survey, survey
+from jovial_scaffold.core.text.discretion import discreet
 from jovial_scaffold.core.text.formats import read_source
 from jovial_scaffold.core.text.roles import role_of
 from jovial_scaffold.reports.findings import findings_text
@@ -59,8 +60,11 @@ def _path(path: Path) -> Survey:
             return survey(sources, templates)
     source, findings = read_source(path, str(path), ".yaml")
     if source is None or source.broken:
-        _stop(findings)
+        _stop(findings if source is None else discreet(source, findings))
     assert source is not None
+    if not isinstance(source.value, dict | list):
+        told = f"{path} holds one value, and no structure to look at."
+        _stop([Finding("survey-shape", "error", told, source.span(0, 0), "Name a YAML, JSON, TOML or CSV file with maps or lists.")])
     return survey([source], [])
 
 

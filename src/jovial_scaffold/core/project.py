@@ -27,6 +27,7 @@ from jovial_scaffold.core.templates.functions import check_examples as check_fun
 from jovial_scaffold.core.templates.library import ModuleLibrary
 from jovial_scaffold.core.templates.model import Module, Template
 from jovial_scaffold.core.templates.names import check_names, reads_run, without_cycles
+from jovial_scaffold.core.text.discretion import WORDS, discreet
 from jovial_scaffold.core.text.files import Files
 from jovial_scaffold.core.text.formats import format_of
 from jovial_scaffold.core.text.roles import misplaced, role_of
@@ -419,9 +420,7 @@ class Project:
     def _discreet(self, source: Source, findings: list[Finding]) -> list[Finding]:
         """The findings of a file that cannot be read, without the lines that a secret may stand in."""
         secrets = [declaration.name for declaration in self._template.parameters.values() if declaration.secret]
-        lines = {each.span: source.line(each.span.line) for each in findings if each.span}
-        source.hide_after(secrets)
-        return [replace(each, hint="") if each.span and source.line(each.span.line) != lines[each.span] else each for each in findings]
+        return discreet(source, findings, (*secrets, *WORDS))
 
     def _is_tracked(self, path: Path) -> bool:
         if path not in self._tracked:

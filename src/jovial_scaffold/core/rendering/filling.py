@@ -64,7 +64,7 @@ def parts_of(source: Source, as_json: bool, only: Sequence[str]) -> tuple[tuple[
         return document_content(source.text, as_json), []
     except SyntaxProblem as problem:
         span = Origin(source, ()).inner_span(problem.start, problem.end)
-        hint = problem.hint or "A placeholder of another tool stays as it is with --only; $${ is a literal ${."
+        hint = "A literal ${ is written $${; placeholders of another tool stay as they are with --only."
         return (), [Finding(problem.id, "error", problem.message, span, hint)]
 
 

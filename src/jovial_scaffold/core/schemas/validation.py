@@ -6,6 +6,7 @@ value are judged as far as that is possible without knowing them.
 
 import re
 from collections.abc import Callable, Iterator
+from contextlib import suppress
 from typing import Any, NamedTuple
 
 from jovial_scaffold.core.expressions.values import Pending, Secret
@@ -63,14 +64,16 @@ class Validator:
         try:
             if self._compiled.is_valid(value):
                 return []
-            plain = value
-        except ValueError:  # there are marks in it, or what the validator cannot take
-            plain, _ = _without_marks(value, (), undecided, hidden, self._stand_in)
+        except ValueError:  # there are marks in it: does it fit with other values in their places?
+            plain, _ = _without_marks(value, (), set(), set(), self._stand_in)
+            with suppress(ValueError):
+                if self._compiled.is_valid(plain):
+                    return []
+        # With null in the place of what is not known, so that no message can speak of a stand-in.
+        plain, _ = _without_marks(value, (), undecided, hidden, None)
         try:
             if self._compiled.is_valid(plain):
                 return []
-            if undecided:  # with null in the place of what is not known, so that no message can speak of a stand-in
-                plain, _ = _without_marks(value, (), set(), hidden, None)
             found = list(self._compiled.iter_errors(plain))
         except ValueError as error:  # a number or nesting that the validator cannot take
             return [Violation("type", (), f"{{name}} cannot be judged: {_first_line(error)}", "", "")]

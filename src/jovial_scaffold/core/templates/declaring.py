@@ -317,7 +317,8 @@ class DeclarationReader(SectionReader):
         try:
             parts = document_content(source.text, as_json)
         except SyntaxProblem as problem:
-            self.expression_problem(problem, file)
+            hint = "A literal ${ is written $${." if "closed" in problem.message else problem.hint
+            self.report(problem.id, problem.message, file.inner_span(problem.start, problem.end), hint)
             self.lost_name(name)
             return None
         to = self.value(content["to"], origin.child("to")) if "to" in content else None

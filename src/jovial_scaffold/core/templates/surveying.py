@@ -1,6 +1,5 @@
 """An overview of a template that one has never seen, or of any structured file: sizes, types, parameters, paths, what recurs."""
 
-import re
 from collections import Counter
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
@@ -10,12 +9,12 @@ from jovial_scaffold.core.expressions.types import Type
 from jovial_scaffold.core.schemas.types import type_of_schema
 from jovial_scaffold.core.templates.model import Compiled, Constant, Declaration, Dynamic, ListValue, MapValue, Overlaid, Template
 from jovial_scaffold.core.templates.names import uses_by_name
+from jovial_scaffold.core.text.discretion import SECRETIVE
 from jovial_scaffold.core.text.source import Origin, Pointer, Source
 from jovial_scaffold.core.text.wording import shown
 
 _RECURS = 3  # a literal that stands so often may deserve a name
 _SHORTEST = 3
-_SECRETIVE = re.compile(r"pass(word|phrase|wd)?|secret|token|credential|private|api_?key", re.IGNORECASE)  # what stands there is not shown
 
 
 @dataclass(frozen=True, slots=True)
@@ -99,7 +98,7 @@ def survey(sources: Sequence[Source], templates: Sequence[Template]) -> Survey:
                     paths[f"{label}:{path}"] += 1
             hidden = {name for name, shape in resource.type.shape.properties.items() if shape.write_only} if resource.type else set()
             for name, value in resource.properties.entries:
-                if name not in hidden and not _SECRETIVE.search(name):
+                if name not in hidden and not SECRETIVE.search(name):
                     _literals(value, literals)
         named = [each.value for each in template.values.values()] + [each.value for each in template.outputs.values()]
         for value in named:
@@ -265,7 +264,7 @@ def _plain_paths(value: Any, path: str) -> Iterator[tuple[str, Any]]:
 def _literals(compiled: Compiled, found: dict[str, list[str]]) -> None:
     if isinstance(compiled, MapValue):
         for key, item in compiled.entries:
-            if not _SECRETIVE.search(key):
+            if not SECRETIVE.search(key):
                 _literals(item, found)
     elif isinstance(compiled, ListValue):
         for item in compiled.items:
@@ -281,7 +280,7 @@ def _literals(compiled: Compiled, found: dict[str, list[str]]) -> None:
 def _constant(value: Any, origin: Origin, found: dict[str, list[str]]) -> None:
     if isinstance(value, dict):
         for key, item in value.items():
-            if not _SECRETIVE.search(key):
+            if not SECRETIVE.search(key):
                 _constant(item, origin.child(key), found)
     elif isinstance(value, list):
         for index, item in enumerate(value):
