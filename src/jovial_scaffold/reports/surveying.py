@@ -4,7 +4,7 @@ from collections.abc import Iterator, Sequence
 from typing import Any
 
 from jovial_scaffold.core.templates.surveying import Survey
-from jovial_scaffold.core.text.wording import counted, listed
+from jovial_scaffold.core.text.wording import counted
 from jovial_scaffold.reports.terminal import Style, cells, cut, cut_within, padded, visible
 
 _MOST = 8
@@ -86,7 +86,7 @@ def _parameters(survey: Survey, style: Style) -> Iterator[str]:
         kind = f"secret {each.type}" if each.secret else each.type
         yield f"  {style.paint('strong', padded(visible(each.name), width))}  {cut(visible(kind), max(20, style.width - width - 4))}"
         default = f"default {visible(each.default)}" if each.default is not None else "required"
-        used = f"used {counted(len(each.used), 'time')}: {listed(each.used[:3])}{' and more' if len(each.used) > 3 else ''}"
+        used = f"used {counted(len(each.used), 'time')}: {', '.join(each.used[:3])}{' and more' if len(each.used) > 3 else ''}"
         told = f"{default}; {used if each.used else 'used nowhere'}"
         yield style.paint("faint", f"  {' ' * width}  {cut(told, max(20, style.width - width - 4))}")
 

@@ -132,7 +132,7 @@ class ResourceReader(DeclarationReader):
     # -- everywhere
 
     def everywhere(self) -> list[Everywhere]:
-        """The entries of `everywhere`, the most particular pattern first."""
+        """The entries of `everywhere`, the least particular pattern first: later ones are merged over it."""
         found: dict[str, Everywhere] = {}
         for key, content, origin in self.section("everywhere"):
             if content is UNKNOWN:
@@ -155,7 +155,7 @@ class ResourceReader(DeclarationReader):
                     self.report("directive-unknown", message, value.when.origin.key_span(), "Write it on the resources.")
                 found[key] = Everywhere(key, value.entries, origin)
         # More letters of its own make a pattern more particular; the order of keys in the file does not matter.
-        return sorted(found.values(), key=lambda each: (-len(each.pattern.replace("*", "").replace("?", "")), each.pattern))
+        return sorted(found.values(), key=lambda each: (len(each.pattern.replace("*", "").replace("?", "")), each.pattern))
 
     def with_everywhere(self, resources: dict[str, Resource], everywhere: list[Everywhere]) -> dict[str, Resource]:
         """The resources with the properties of fitting entries below their own; entries and properties that fit none are reported."""
@@ -168,7 +168,7 @@ class ResourceReader(DeclarationReader):
             if kind is None or resource.module is not None:
                 result[name] = with_uses(resource)
                 continue
-            properties: dict[str, Compiled] = dict(resource.properties.entries)
+            below: dict[str, Compiled] = {}
             for entry in everywhere:
                 matches = pattern(entry.pattern)
                 if not (matches.match(kind.id) or matches.match(kind.name)):
@@ -179,10 +179,13 @@ class ResourceReader(DeclarationReader):
                         known.setdefault((entry.pattern, key), False)
                         continue
                     known[entry.pattern, key] = True
-                    merged = overlaid(value, properties[key]) if key in properties else value
-                    properties.pop(key, None)
-                    if merged is not None:
-                        properties[key] = merged
+                    _merge(below, key, value)
+            properties = dict(below)
+            for key, value in resource.properties.entries:
+                if key in below:
+                    _merge(properties, key, value)
+                else:
+                    properties[key] = value
             result[name] = with_uses(replace(resource, properties=replace(resource.properties, entries=tuple(properties.items()))))
         self._report_unfitting(everywhere, known, resources)
         return result
@@ -204,6 +207,14 @@ class ResourceReader(DeclarationReader):
                     ]
                     hint = did_you_mean(key, {name for each in fitting for name in each.schema.get("properties", {})})
                     self.report("property-unknown", message, entry.origin.child(key).key_span(), hint)
+
+
+def _merge(properties: dict[str, Compiled], key: str, value: Compiled) -> None:
+    """Put a value over what is there."""
+    merged = overlaid(properties[key], value) if key in properties else value
+    properties.pop(key, None)
+    if merged is not None:
+        properties[key] = merged
 
 
 def _type_offsets(origin: Origin, type_text: str) -> tuple[int, int]:
