@@ -5,7 +5,7 @@ from typing import Any
 
 from jovial_scaffold.core.templates.surveying import Survey
 from jovial_scaffold.core.text.wording import counted
-from jovial_scaffold.reports.terminal import Style, cells, cut, cut_within, padded, visible
+from jovial_scaffold.reports.terminal import Style, cells, cut, cut_within, padded, visible, wrapped
 
 _MOST = 8
 
@@ -30,7 +30,7 @@ def _lines(survey: Survey, style: Style, everything: bool) -> Iterator[str]:
             yield f"  {number:>4}  {visible(label)} {style.paint('faint', '(a module)')}"
     if survey.parameters:
         yield from _heading(f"Parameters: {len(survey.parameters)}", style)
-        yield from _parameters(survey, style)
+        yield from _parameters(survey, style, everything)
     if survey.referenced:
         yield from _heading("Read most", style)
         shown = survey.referenced[:most]
@@ -80,15 +80,21 @@ def _flowing(parts: Sequence[str], style: Style) -> Iterator[str]:
         yield style.paint("faint", line)
 
 
-def _parameters(survey: Survey, style: Style) -> Iterator[str]:
+def _parameters(survey: Survey, style: Style, everything: bool) -> Iterator[str]:
+    """Each on one line where that fits."""
     width = min(30, max(cells(visible(each.name)) for each in survey.parameters))
     for each in survey.parameters:
         kind = f"secret {each.type}" if each.secret else each.type
-        yield f"  {style.paint('strong', padded(visible(each.name), width))}  {cut(visible(kind), max(20, style.width - width - 4))}"
         default = f"default {visible(each.default)}" if each.default is not None else "required"
-        used = f"used {counted(len(each.used), 'time')}: {', '.join(each.used[:3])}{' and more' if len(each.used) > 3 else ''}"
-        told = f"{default}; {used if each.used else 'used nowhere'}"
-        yield style.paint("faint", f"  {' ' * width}  {cut(told, max(20, style.width - width - 4))}")
+        used = f"used {counted(len(each.used), 'time')}, first at {each.used[0]}" if each.used else "used nowhere"
+        if everything and len(each.used) > 1:
+            used = f"used at {', '.join(each.used)}"
+        name, told = style.paint("strong", padded(visible(each.name), width)), f"{default}; {used}"
+        if cells(kind) + cells(told) + width + 6 <= style.width:
+            yield f"  {name}  {kind}; {style.paint('faint', told)}"
+        else:
+            yield f"  {name}  {cut(kind, max(20, style.width - width - 4))}"
+            yield from wrapped(told, style.width, f"  {' ' * width}  ")
 
 
 def survey_document(survey: Survey) -> dict[str, Any]:

@@ -44,7 +44,13 @@ def find(renderings: Sequence[Rendering], text: str) -> list[Hit]:
         Hit(*key[:4], tuple(environments), key[4], tuple(dict.fromkeys(place for places in environments.values() for place in places)))
         for key, environments in merged.items()
     ]
-    return sorted(found, key=lambda hit: (HOW.index(hit.how), hit.kind != "property", hit.name, hit.value))
+    return sorted(found, key=lambda hit: (HOW.index(hit.how), _width(hit), hit.kind != "property", hit.name, hit.value))
+
+
+def _width(hit: Hit) -> int:
+    """How wide a range is: the narrowest that holds an address says most about it."""
+    network = _network(hit.value) if hit.how == "range" else None
+    return network.max_prefixlen - network.prefixlen if network is not None else 0
 
 
 def _test(text: str) -> Callable[[str], str]:
