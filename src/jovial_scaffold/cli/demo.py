@@ -79,7 +79,7 @@ def _walk(folder: Path, project: Project) -> None:
         ("jovial compare", "all rows"),
         ("jovial render live", "the resources of live, in deployment order"),
         ("jovial why gates/kes:image live", "where a value comes from"),
-        ("jovial find 10.20.3.17", "where an address that someone saw comes from"),
+        ("jovial find 10.20.3.17", "where an address comes from"),
         ("jovial survey", "an overview of the template"),
         ("jovial check --with archive_days=0", "a value out of bounds"),
         ("jovial demo --flawed", "mistakes, and how they are reported"),

@@ -358,7 +358,7 @@ class Project:
             return []
         first = stuck[0]
         names = listed(each.address for each in stuck[:8])
-        same = all(each.resource is first.resource for each in stuck)
+        same = all(each.resource is first.resource and each.scope is first.scope for each in stuck)
         what = f"Items of `{first.resource.name}`" if same else "These resources"
         message = f"{what} wait for each other in a circle: {names}."
         span = first.resource.origin.key_span()
@@ -372,6 +372,7 @@ class Project:
                 first.address,
                 "",
                 (rendering.environment,),
+                first.scope.chain(),
             )
         ]
 

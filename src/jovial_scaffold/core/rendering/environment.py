@@ -89,10 +89,11 @@ class Environment(LookupScope):
 
     def report(self, finding: Finding) -> None:
         """A finding; of a module, with the uses that led there."""
-        chain = self._chain()
+        chain = self.chain()
         self.session.report(replace(finding, related=(*finding.related, *chain)) if chain else finding)
 
-    def _chain(self) -> tuple[Related, ...]:
+    def chain(self) -> tuple[Related, ...]:
+        """The uses of modules that lead to this environment, the innermost first."""
         found = []
         use = self.use
         while use is not None:

@@ -109,5 +109,5 @@ def _clash(each: Identified, other: Identified, environment: str, elsewhere: str
     at = Related(place_of(elsewhere, other.address, other.property), f"{other.address} has it here.")
     reach = "in every environment that there is" if where else "among resources of this type"
     hint = f"It must be unique {reach}."
-    group = f"{each.address} {other.address}"
+    group = f"{other.address} {elsewhere}"
     return Finding("identity-clash", "error", message, span, hint, each.address, each.property, (environment,), (at,), group)

@@ -108,6 +108,8 @@ def render(plan: Plan, parameters: Parameters, context: Mapping[str, Any], plans
 
 def _collect(scope: Environment, resources: dict[str, RenderedResource], documents: dict[str, RenderedDocument]) -> None:
     """Render what a template declares, and what the modules that it uses do."""
+    if scope.session.instances > INSTANCES.most:
+        return
     template = scope.template
     for name in template.parameters:
         scope.value(name)

@@ -482,7 +482,11 @@ class _TypeCheck:
                     error = EvaluationError(
                         f"`{reference.name}` may be absent: its `$when` is not always true.", hint=hint, id="resource-absent"
                     )
-                    error.start, error.end = reference.start, reference.chain_end
+                    # At the field that is read, where evaluation says the same once an environment shows it.
+                    first = str(reference.path[0]) if reference.path else ""
+                    dotted = formula.text[reference.end : reference.end + 1] == "." and first
+                    error.start = reference.end + 1 if dotted else reference.start
+                    error.end = error.start + len(first) if dotted else reference.chain_end
                     found = (error, sure, assignment, {})
             if found is not None:
                 yield found

@@ -107,6 +107,9 @@ class TemplateFunction:
                 raise self._failed(error) from None
 
     def _failed(self, error: EvaluationError) -> EvaluationError:
+        if isinstance(error, BudgetError):  # what is too much is too much of the whole call
+            error.start, error.end = -1, -1
+            return error
         failed = type(error)(f"{self.declared.name}() fails: {error.message}", hint=error.hint, id=error.id)
         start, end = (error.start, error.end) if error.start >= 0 else (0, 1)
         origin = self.declared.body.origin

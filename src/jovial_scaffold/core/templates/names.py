@@ -8,6 +8,7 @@ from jovial_scaffold.core.expressions.evaluation import unknown_function
 from jovial_scaffold.core.expressions.placeholders import Formula
 from jovial_scaffold.core.expressions.references import Reference
 from jovial_scaffold.core.findings import Finding, Level, Related, Span
+from jovial_scaffold.core.limits import FUNCTION_CALLS
 from jovial_scaffold.core.templates.compiling import formulas_of, loops_in
 from jovial_scaffold.core.templates.model import (
     Condition,
@@ -260,12 +261,37 @@ def _function_cycles(template: Template) -> Iterator[Finding]:
         yield Finding(
             "function-cycle", "error", f"Functions call each other in a circle: {path}.", span, "There is no recursion; use a loop."
         )
+    exploding = _exploding(template)
+    calls = _function_calls(template)
+    for name in sorted(each for each in exploding if not exploding & set(calls[each])):  # the first of each chain
+        span = template.functions[name].origin.key_span()
+        message = f"A call of `{name}` takes more than {FUNCTION_CALLS.most:,} {FUNCTION_CALLS.unit}."
+        yield Finding(
+            FUNCTION_CALLS.finding, "error", message, span, "Functions that call others twice double at every step; name the result once."
+        )
+
+
+def _exploding(template: Template) -> set[str]:
+    """Functions that call others which call others, each several times, until it is too much."""
+    counts: dict[str, int] = {}
+    calls = {
+        name: [
+            call.function for f, _, _ in formulas_of(function.body) for call in f.program.own_calls if call.function in template.functions
+        ]
+        for name, function in template.functions.items()
+    }
+    circling = {name for loop in cycles(_function_calls(template)) for name in loop}
+    for _ in calls:  # at most as many rounds as functions: each settles at least one
+        for name, called in calls.items():
+            if name not in counts and all(each in counts or each in circling for each in called):
+                counts[name] = min(sum(1 + counts.get(each, 0) for each in called), FUNCTION_CALLS.most + 1)
+    return {name for name, count in counts.items() if count > FUNCTION_CALLS.most}
 
 
 def without_cycles(template: Template) -> Template:
     """The template with the values and functions that go in circles made unknown, so that evaluating them is safe and silent."""
     broken = {name for loop in cycles(_named_reads(template)) for name in loop}
-    looping = {name for loop in cycles(_function_calls(template)) for name in loop}
+    looping = {name for loop in cycles(_function_calls(template)) for name in loop} | _exploding(template)
     if not broken and not looping:
         return template
 

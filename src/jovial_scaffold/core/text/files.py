@@ -42,14 +42,15 @@ class Files:
         """A file whose path is known. `origin` is where it is named: the place of what is wrong with it as a whole."""
         if path not in self._sources:
             source, findings = read_source(path, self.shown(path)) if formatted else read_text(path, self.shown(path))
-            self._sources[path] = (source, [])
-            missing = [finding for finding in findings if finding.id in _UNREADABLE]
-            if missing and origin:
-                # A file that is not there has no lines: the place is where it is named.
-                at = origin.value_span()
-                return None, [Finding(each.id, each.level, each.message, at, each.hint) for each in missing]
-            return source, findings
-        return self._sources[path]
+            self._sources[path] = (source, [finding for finding in findings if finding.id in _UNREADABLE])
+        else:
+            source, findings = self._sources[path]
+        missing = self._sources[path][1]
+        if missing and origin:
+            # A file that is not there has no lines: the place is where it is named, each time that it is.
+            at = origin.value_span()
+            return None, [Finding(each.id, each.level, each.message, at, each.hint) for each in missing]
+        return source, findings
 
     def outside(self, path: Path) -> tuple[Source | None, list[Finding]]:
         """A file that the command line names, wherever it is."""
