@@ -23,7 +23,15 @@ def run(command: str, folder: Path) -> str:
     clean = {name: value for name, value in os.environ.items() if not name.startswith(("JOVIAL_", "NO_COLOR"))}
     environment = {**clean, "PATH": paths, "COLUMNS": "100"}
     done = subprocess.run(
-        command, shell=True, cwd=folder, env=environment, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, timeout=60, check=False
+        command,
+        shell=True,
+        cwd=folder,
+        env=environment,
+        stdout=subprocess.PIPE,
+        stderr=subprocess.STDOUT,
+        text=True,
+        timeout=60,
+        check=False,
     )
     assert "Traceback" not in done.stdout
     return "\n".join(line.rstrip() for line in _SECONDS.sub("", done.stdout).rstrip().splitlines())

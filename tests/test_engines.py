@@ -9,11 +9,12 @@ from hypothesis import strategies as st
 
 from jovial_scaffold.core.comparing.matrix import same
 from jovial_scaffold.core.expressions import compile_expression
+from jovial_scaffold.core.expressions.closures import closure
 from jovial_scaffold.core.expressions.errors import EvaluationError, SyntaxProblem
 from jovial_scaffold.core.expressions.evaluation import evaluate
 from jovial_scaffold.core.expressions.generation import generate
 from jovial_scaffold.core.expressions.parser import parse
-from jovial_scaffold.core.expressions.program import HOT
+from jovial_scaffold.core.expressions.program import HOT, Program
 from jovial_scaffold.core.expressions.scopes import MapScope
 from jovial_scaffold.core.expressions.types import ANY, INT, Type, type_of_value
 from jovial_scaffold.core.expressions.values import Optional, Pending, Secret, equal
@@ -47,14 +48,33 @@ def test_generated_code_gives_the_careful_value_or_raises(text: str, values: dic
         node = parse(text)
     except SyntaxProblem:
         assume(False)
-    function = generate(node)
-    assume(function is not None)
-    assert function is not None
+    functions = [function for function in (generate(node), closure(node)) if function is not None]
+    assume(functions)
+    for function in functions:
+        try:
+            quick = function(names, {})
+        except Exception:
+            continue  # it asks the careful evaluator
+        assert alike(quick, evaluate(node, MapScope(names)))
+
+
+@settings(max_examples=200, deadline=None, suppress_health_check=list(HealthCheck))
+@given(EXPRESSIONS, st.fixed_dictionaries(VALUES), st.dictionaries(st.sampled_from(sorted(VALUES)), MARKS, max_size=2))
+def test_a_program_gives_the_careful_value_or_error_each_time(text: str, values: dict[str, Any], marks: dict[str, Any]) -> None:
+    scope = MapScope({**values, **marks})
     try:
-        quick = function(names, {})
-    except Exception:
-        return  # it asks the careful evaluator
-    assert alike(quick, evaluate(node, MapScope(names)))
+        program = Program(parse(text))
+    except SyntaxProblem:
+        assume(False)
+    for _ in range(HOT + 2):
+        try:
+            expected: Any = evaluate(program.node, scope)
+        except EvaluationError as error:
+            with pytest.raises(EvaluationError) as raised:
+                program.run(scope, {})
+            assert (raised.value.id, raised.value.start, raised.value.end) == (error.id, error.start, error.end)
+        else:
+            assert alike(program.run(scope, {}), expected)
 
 
 def test_an_expression_that_becomes_hot_keeps_its_value_and_its_errors() -> None:

@@ -1,5 +1,6 @@
 """The expression language: tables of values and errors, marks, places, and that no text breaks it."""
 
+from contextlib import suppress
 from typing import Any
 
 import pytest
@@ -8,6 +9,7 @@ from hypothesis import strategies as st
 
 from jovial_scaffold.core.comparing.matrix import same
 from jovial_scaffold.core.expressions import compile_expression
+from jovial_scaffold.core.expressions.closures import closure
 from jovial_scaffold.core.expressions.errors import EvaluationError, ExpressionError, SyntaxProblem
 from jovial_scaffold.core.expressions.evaluation import evaluate
 from jovial_scaffold.core.expressions.functions import FUNCTIONS
@@ -53,22 +55,21 @@ LANGUAGE = [case for name in ("timestamps", "conversions", "extensions") for cas
 
 @pytest.mark.parametrize("case", LANGUAGE)
 def test_language(case: dict[str, Any]) -> None:
-    """By section of the language definition and its extensions: carefully, and as generated code."""
+    """By section of the language definition and its extensions: carefully, as generated code, and as closures."""
     expression = compile_expression(case["expression"])
-    generated = generate(expression.node)
+    engines = [engine for engine in (generate(expression.node), closure(expression.node)) if engine is not None]
     if "fails" in case:
         with pytest.raises(EvaluationError) as raised:
             expression.evaluate({})
         assert raised.value.id == case["fails"] and raised.value.start >= 0
-        if generated:
+        for engine in engines:
             with pytest.raises(Exception):  # noqa: B017 - whatever it raises, the careful evaluator is asked then
-                generated({}, {})
+                engine({}, {})
         return
     results = [expression.evaluate()]
-    try:
-        results += [generated({}, {})] if generated else []
-    except Exception:
-        assert generated is not None  # it is not for this form, and says so
+    for engine in engines:
+        with suppress(Exception):  # it is not for this form, and says so
+            results.append(engine({}, {}))
     for result in results:
         shown = repr(result) if "text" in case else result
         wanted = case.get("text", case.get("gives"))

@@ -1,5 +1,7 @@
 """Tokens to a syntax tree, by the grammar of the CEL language definition (section "Syntax"), with optional syntax and macros."""
 
+import re
+
 from jovial_scaffold.core.expressions.errors import SyntaxProblem
 from jovial_scaffold.core.expressions.syntax import (
     Call,
@@ -41,9 +43,28 @@ NAMESPACES = frozenset(("math", "optional", "cel", "lists", "sets", "base64", "r
 
 def parse(text: str) -> Node:
     """The syntax tree of an expression. Raises SyntaxProblem with offsets in `text`."""
+    if _CHAIN.match(text):
+        return _chain(text)
     if len(text) > EXPRESSION_LENGTH.most:
         raise SyntaxProblem(f"This expression has more than {EXPRESSION_LENGTH.most:,} characters.", 0, 1, id=EXPRESSION_LENGTH.finding)
     return _Parser(text).whole()
+
+
+_CHAIN = re.compile(r"[a-z_][a-z0-9_]*(?:\.[a-z_][a-z0-9_]*)*\Z")
+_WORDS = frozenset((*RESERVED, "true", "false", "null", "in", "google"))
+
+
+def _chain(text: str) -> Node:
+    """`a.b.c`, which very many expressions are, without tokens; whatever is particular about it goes the long way."""
+    steps = text.split(".")
+    if len(steps) > EXPRESSION_NESTING.most or not _WORDS.isdisjoint(steps) or (len(steps) > 1 and steps[0] in NAMESPACES):
+        return _Parser(text).whole()
+    at = len(steps[0])
+    node: Node = Name(0, at, steps[0])
+    for field in steps[1:]:
+        start, at = at + 1, at + 1 + len(field)
+        node = Select(0, at, node, field, False, start)
+    return node
 
 
 class _Parser:

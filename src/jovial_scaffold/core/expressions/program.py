@@ -3,12 +3,13 @@
 from collections.abc import Callable, Mapping
 from typing import Any
 
+from jovial_scaffold.core.expressions.closures import Closure, closure
 from jovial_scaffold.core.expressions.errors import BudgetError, EvaluationError, StepsError
 from jovial_scaffold.core.expressions.evaluation import evaluate
 from jovial_scaffold.core.expressions.generation import Generated, generate, generate_standalone
 from jovial_scaffold.core.expressions.parser import parse
 from jovial_scaffold.core.expressions.references import Reference, bound_variables, own_calls, references
-from jovial_scaffold.core.expressions.scopes import MapScope, Scope
+from jovial_scaffold.core.expressions.scopes import MapScope, Names, Scope
 from jovial_scaffold.core.expressions.syntax import Call, Macro, Node, children
 from jovial_scaffold.core.expressions.types import ANY, Type, settled, type_of_value
 from jovial_scaffold.core.text.unknown import UNKNOWN
@@ -20,12 +21,13 @@ HOT = 24
 class Program:
     """A syntax tree with a count of its evaluations."""
 
-    __slots__ = ("_bound", "_calls", "_count", "_reads", "fast", "node")
+    __slots__ = ("_bound", "_calls", "_closure", "_count", "_reads", "fast", "node")
 
     def __init__(self, node: Node) -> None:
         self.node = node
         self._count = 0
         self.fast: Generated | None = None  # set once the expression is hot
+        self._closure: Closure | None = None
         self._reads: list[Reference] | None = None
         self._bound: list[tuple[str, Macro]] | None = None
         self._calls: list[Call] | None = None
@@ -51,27 +53,42 @@ class Program:
             self._reads = references(self.node)
         return self._reads
 
-    def run(self, scope: Scope, variables: Mapping[str, Any]) -> Any:
-        """The value, with `variables` before the scope's names. Raises EvaluationError with offsets in the expression's text."""
+    def quick(self, names: Names, variables: Mapping[str, Any]) -> Any:
+        """The value, without a careful look: raises anything where it is not plain."""
         fast = self.fast
         if fast is None:
             self._count += 1
             if self._count == HOT or (self._count == 1 and nests_loops(self.node)):
                 fast = self.fast = generate(self.node, frozenset(variables))
             if fast is None:
-                try:
-                    return evaluate(self.node, scope, variables)
-                except StepsError:
-                    # What is too much for the careful evaluator may be little for generated code.
-                    fast = self.fast = generate(self.node, frozenset(variables)) if self._count == 1 else None
-                    if fast is None:
-                        raise
+                if self._count == 1:
+                    self._closure = closure(self.node)
+                fast = self._closure
+                if fast is None:
+                    raise _NotQuick
+        return fast(names, variables)
+
+    def run(self, scope: Scope, variables: Mapping[str, Any]) -> Any:
+        """The value, with `variables` before the scope's names. Raises EvaluationError with offsets in the expression's text."""
         try:
-            return fast(scope.names, variables)
+            return self.quick(scope.names, variables)
         except BudgetError as error:
             raise _over(error, self.node) from None
         except Exception:  # whatever it is: the careful evaluator says what it means
+            if self.fast is not None:
+                return evaluate(self.node, scope, variables)
+        try:
             return evaluate(self.node, scope, variables)
+        except StepsError:
+            # What is too much for the careful evaluator may be little for generated code.
+            fast = self.fast = generate(self.node, frozenset(variables)) if self._count == 1 else None
+            if fast is None:
+                raise
+        return self.run(scope, variables)
+
+
+class _NotQuick(Exception):
+    """The careful evaluator has to do it."""
 
 
 class Expression:

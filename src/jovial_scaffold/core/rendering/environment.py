@@ -398,17 +398,15 @@ class Environment(LookupScope):
                 value = compiled.value
             elif quick and type(compiled) is Dynamic and type(compiled.content) is Formula:
                 # Most properties are one expression that was seen often: nothing stands between it and its generated code.
-                fast = compiled.content.program.fast
-                if fast is not None:
-                    instance.computing.add(name)
-                    try:
-                        value = fast(self, variables)
-                        if type(value) not in SIMPLE:
-                            value = plain(value)
-                        values[name] = value
-                    except Exception:  # whatever it is: the careful way says what it means
-                        value = _UNSET
-                    instance.computing.discard(name)
+                instance.computing.add(name)
+                try:
+                    value = compiled.content.program.quick(self, variables)
+                    if type(value) not in SIMPLE:
+                        value = plain(value)
+                    values[name] = value
+                except Exception:  # whatever it is: the careful way says what it means
+                    value = _UNSET
+                instance.computing.discard(name)
             if value is _UNSET:
                 value = self.property(instance, name, compiled)
             if value is not OMITTED:
