@@ -68,7 +68,7 @@ def test_every_character_of_a_text_is_found_where_it_was_written(value: Any, sty
         place = source.place(pointer)
         if isinstance(leaf, str) and place.style:
             raw = text[place.start : place.end]
-            offsets = source_offsets(raw, place.style)
+            offsets = source_offsets(raw, place.style, source.parent_column(place))
             assert len(offsets) >= len(leaf) + 1
             for char, offset in zip(leaf, offsets, strict=False):
                 assert raw[offset] == char or raw[offset] in "\\ \n" or char in " \n"

@@ -10,7 +10,7 @@ import typer
 from jovial_scaffold.cli import exit_codes
 from jovial_scaffold.cli.options import Format, ProjectPath, ReportFormat, load, unusable
 from jovial_scaffold.core.findings import Finding, has_errors
-from jovial_scaffold.core.project_file import ProjectError
+from jovial_scaffold.core.project_file import NAME, ProjectError
 from jovial_scaffold.core.templates.library import standalone
 from jovial_scaffold.core.templates.surveying import Survey, survey
 from jovial_scaffold.core.text.discretion import discreet
@@ -54,6 +54,8 @@ def _project(project: Path | None) -> Survey:
 
 
 def _path(path: Path) -> Survey:
+    if path.is_dir() and (path / NAME).is_file():
+        return _project(path)
     if path.is_dir() or role_of(_value(path)) == "a template":
         sources, templates = standalone(path)
         if sources:

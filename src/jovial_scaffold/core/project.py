@@ -180,7 +180,8 @@ class Project:
 
         With `workers`, environments of a large project are rendered beside the check of the template, in processes of their own.
         """
-        chosen = () if template_only else self.chosen(environments)
+        chosen = self.chosen(environments)
+        chosen = () if template_only else chosen
         for name in chosen:
             self._resolved(name)  # reads parameter files here, so that their lines can be shown
         children = min(workers - 1, len(chosen)) if len(self._template.resources) >= PARALLEL_RESOURCES.most and can_fork() else 0
@@ -255,9 +256,7 @@ class Project:
         """What can be asked about: addresses, outputs, documents, values and parameters."""
         self.chosen((environment,))
         rendering = self._rendered(environment)[0]
-        return sorted(
-            {*rendering.resources, *rendering.outputs, *self._template.names} - self._template.resources.keys() | rendering.resources.keys()
-        )
+        return sorted({*rendering.resources, *rendering.outputs, *(self._template.names - self._template.resources.keys())})
 
     def properties(self, environment: str, address: str) -> list[str]:
         """The properties that a resource sets, or that its type gives a default."""

@@ -53,7 +53,7 @@ def bare(text: str) -> Formula:
 _PLAIN = re.compile(r"[^{}()\[\]\"'/]*\}")  # an expression without strings, brackets and comments ends at the next brace
 
 
-@lru_cache(maxsize=8192)
+@lru_cache(maxsize=65536)
 def template_text(text: str) -> str | Formula | Joined | Omittable:
     """What a string of a template is: a plain text, one formula, parts to join, or an omittable formula. Raises SyntaxProblem."""
     if "${" not in text:
@@ -97,7 +97,7 @@ def template_text(text: str) -> str | Formula | Joined | Omittable:
     return Joined(tuple(parts)) if parts else ""
 
 
-@lru_cache(maxsize=8192)
+@lru_cache(maxsize=65536)
 def _program(text: str) -> Program:
     """One program for all places that hold the same text: it is parsed once, and hot sooner."""
     return Program(parse(text))

@@ -79,7 +79,7 @@ class _Explainer:
             value = _at(scope.output(address), pointer)
             elsewhere = {each.environment: _at(each.outputs.get(address, _MISSING), pointer) for each in self.others}
             return self.compiled("output", _label(address, pointer), output.value, pointer, {}, {}, scope, value, elsewhere, 0)
-        for name in (address,) if address in scope.template.names else ():
+        for name in (address,) if address in scope.template.names - scope.template.resources.keys() else ():
             return next(self.name(name, pointer, {}, {}, scope, 0))
         raise Unexplained
 

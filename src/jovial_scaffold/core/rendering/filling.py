@@ -5,7 +5,6 @@ from dataclasses import dataclass
 from typing import Any
 
 from jovial_scaffold.core.expressions.errors import EvaluationError, SyntaxProblem
-from jovial_scaffold.core.expressions.references import references
 from jovial_scaffold.core.expressions.scopes import LookupScope, OwnFunction, Scope
 from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.findings import Finding
@@ -40,6 +39,7 @@ class NamedValues(LookupScope):
     def __init__(self, values: Mapping[str, Any], below: Scope | None = None) -> None:
         self._values = values
         self._below = below
+        self._hints: dict[str, str] = {}
 
     def value(self, name: str) -> Any:
         """The value of a name. Raises EvaluationError where there is none."""
@@ -47,8 +47,9 @@ class NamedValues(LookupScope):
             return self._values[name]
         if self._below is not None:
             return self._below.value(name)
-        hint = did_you_mean(name, self._values, "Give it a value, or write a default: ${" + name + ":-text}.")
-        raise EvaluationError(f"`{name}` has no value.", hint=hint, id="value-missing")
+        if name not in self._hints:  # a text may ask for the same name very often
+            self._hints[name] = did_you_mean(name, self._values, "Give it a value, or write a default: ${" + name + ":-text}.")
+        raise EvaluationError(f"`{name}` has no value.", hint=self._hints[name], id="value-missing")
 
     def function(self, name: str) -> OwnFunction | None:
         """The functions of the environment's template."""
@@ -74,7 +75,7 @@ def needs(source: Source, parts: Sequence[str | Placeholder]) -> list[Need]:
     for part in parts:
         if isinstance(part, str):
             continue
-        for reference in references(part.formula.node):
+        for reference in part.formula.program.reads:
             line = source.span(part.formula.offset, part.formula.offset).line
             known = found.get(reference.name)
             lines = tuple(dict.fromkeys((*(known.lines if known else ()), line)))
@@ -131,7 +132,7 @@ def _value(part: Placeholder, scope: Scope, fail: Any) -> Any:
 def _missing(part: Placeholder, scope: Scope) -> list[EvaluationError]:
     """Errors for the names of a placeholder that have no value, each with its place."""
     found = []
-    for reference in references(part.formula.node):
+    for reference in part.formula.program.reads:
         try:
             scope.value(reference.name)
         except EvaluationError as error:

@@ -19,7 +19,7 @@ def document_content(text: str, as_json: bool = False) -> tuple[str | Placeholde
     parts: list[str | Placeholder] = []
     at = 0
     for match in _SHELL.finditer(text):
-        if text[: match.start()].endswith("$"):  # `$${` is an escape
+        if text[max(0, match.start() - 1) : match.start()] == "$":  # `$${` is an escape
             continue
         parts += _plain(text[at : match.start()], at)
         name = Formula(bare(match["name"]).program, match["name"], match.start() + 2)
@@ -82,7 +82,7 @@ def only_known(text: str, known: Callable[[str], bool], as_json: bool = False) -
         if not names or not all(map(known, names)):
             continue
         at = end
-        if text[:start].endswith("$"):  # `$${name}` is a literal `${name}`
+        if text[max(0, start - 1) : start] == "$":  # `$${name}` is a literal `${name}`
             parts += [text[literal : start - 1], text[start:end]]
         else:
             parts.append(text[literal:start])

@@ -10,8 +10,11 @@ _SURROGATES = re.compile(r"\\u[dD][89abAB][0-9a-fA-F]{2}\\u[dD][c-fC-F][0-9a-fA-
 _BREAKS = re.compile(r"[ \t]*(?:\r\n|\n|\r)(?:[ \t]*(?:\r\n|\n|\r))*[ \t]*")
 
 
-def source_offsets(raw: str, style: str) -> list[int]:
-    """For each character of the scalar's value, its offset in `raw`; one more entry for the end."""
+def source_offsets(raw: str, style: str, parent: int | None = None) -> list[int]:
+    """For each character of the scalar's value, its offset in `raw`; one more entry for the end.
+
+    `parent` is the column of the key or dash before a block scalar, from which a declared indent counts.
+    """
     if style == "plain":
         return _flow(raw, 0, len(raw), escape="")
     if style == "single":
@@ -22,7 +25,7 @@ def source_offsets(raw: str, style: str) -> list[int]:
         return list(range(len(raw) + 1))
     if style == "multiline":  # TOML's three quotes: nothing is folded
         return _multiline(raw)
-    return _block(raw, folded=style == "folded")
+    return _block(raw, folded=style == "folded", parent=parent)
 
 
 def _flow(raw: str, start: int, end: int, escape: str) -> list[int]:
@@ -62,7 +65,7 @@ def _multiline(raw: str) -> list[int]:
     return [*range(start, max(start, len(raw) - 3)), max(start, len(raw) - 3)]
 
 
-def _block(raw: str, folded: bool) -> list[int]:
+def _block(raw: str, folded: bool, parent: int | None) -> list[int]:
     header, newline, _ = raw.partition("\n")
     position = len(header) + len(newline)
     lines: list[tuple[int, str]] = []
@@ -71,8 +74,9 @@ def _block(raw: str, folded: bool) -> list[int]:
         position += len(line)
     declared = re.match(r"[|>][+-]?([1-9])", header)
     indents = [len(line) - len(line.lstrip(" ")) for _, line in lines if line.strip()]
-    # The declared indent counts from the parent, which the scalar alone does not know: the least one is a safe floor.
-    indent = min(indents, default=0) if not declared or not indents else indents[0]
+    indent = min(indents, default=0)
+    if declared and indents:
+        indent = indents[0] if parent is None else parent + int(declared[1])
     offsets: list[int] = []
     for number, (start, line) in enumerate(lines):
         content = line.rstrip("\r\n")

@@ -122,11 +122,18 @@ class Source:
         if not place.style:
             return self.value_span(pointer)
         raw = self.text[place.start : place.end]
-        offsets = source_offsets(raw, place.style)
+        offsets = source_offsets(raw, place.style, self.parent_column(place) if place.style in ("literal", "folded") else None)
         last = len(offsets) - 1
         first_offset = offsets[min(start, last)]
         end_offset = offsets[min(max(end - 1, 0), last)] + 1 if end > start else first_offset + 1
         return self.span(place.start + first_offset, place.start + end_offset)
+
+    def parent_column(self, place: Place) -> int:
+        """The column, from 0, of the key or dash that a block scalar belongs to."""
+        line = self.text.rfind("\n", 0, place.start) + 1
+        if place.key_end <= place.start and place.key_end > place.key_start and place.key_start >= line:
+            return place.key_start - line
+        return max(0, self.text.rfind("-", line, place.start) - line)
 
 
 class Origin(NamedTuple):
