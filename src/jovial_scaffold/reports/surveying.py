@@ -17,6 +17,12 @@ def survey_text(survey: Survey, style: Style, everything: bool) -> str:
 
 def _lines(survey: Survey, style: Style, everything: bool) -> Iterator[str]:
     most = 10_000 if everything else _MOST
+    if survey.title:
+        yield style.paint("strong", visible(survey.title))
+    if survey.description:
+        yield from wrapped(visible(survey.description), style.width, "")
+    if survey.title or survey.description:
+        yield ""
     for file in survey.files:
         size = f"{counted(file.lines, 'line')}, {file.bytes:,} bytes, {counted(file.values, 'value')}"
         yield f"{style.paint('strong', visible(file.name))}  {size}"
@@ -101,6 +107,8 @@ def survey_document(survey: Survey) -> dict[str, Any]:
     """`jovial-survey/1`."""
     return {
         "format": "jovial-survey/1",
+        "title": survey.title,
+        "description": survey.description,
         "files": [
             {
                 "name": file.name,

@@ -70,6 +70,8 @@ class Part:
 class Survey:
     """Everything; the parts that speak of templates are empty for other files."""
 
+    title: str
+    description: str
     files: tuple[SurveyedFile, ...]
     types: tuple[tuple[str, int], ...]
     modules: tuple[tuple[str, int], ...]
@@ -110,6 +112,8 @@ def survey(sources: Sequence[Source], templates: Sequence[Template]) -> Survey:
         literals = _placed(sources)
     recurring = [Recurring(value, tuple(places)) for value, places in literals.items() if len(places) >= _RECURS]
     return Survey(
+        templates[0].title if templates else "",
+        templates[0].description if templates else "",
         tuple(_file(source) for source in sources),
         _ranked(types),
         _ranked(modules),
