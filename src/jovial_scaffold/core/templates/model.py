@@ -1,14 +1,20 @@
 """What a template is once it is read: frozen declarations, and compiled values that an environment can be put into."""
 
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, dataclass_transform
 
 from jovial_scaffold.core.expressions.placeholders import Formula, Joined, Omittable
 from jovial_scaffold.core.schemas.catalog import ResourceType
 from jovial_scaffold.core.text.source import Origin
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass_transform(frozen_default=True)
+def _record(cls: type) -> Any:
+    """A frozen record; they are compared by identity, so equality and a long text form are not generated (start-up time)."""
+    return dataclass(frozen=True, slots=True, eq=False, repr=False)(cls)
+
+
+@_record
 class Constant:
     """A value that holds no expression at any depth."""
 
@@ -16,7 +22,7 @@ class Constant:
     origin: Origin
 
 
-@dataclass(frozen=True, slots=True)
+@_record
 class Dynamic:
     """A text with expressions in it."""
 
@@ -32,7 +38,7 @@ class Dynamic:
         return tuple(part for part in self.content.parts if isinstance(part, Formula))
 
 
-@dataclass(frozen=True, slots=True)
+@_record
 class MapValue:
     """A map with an expression somewhere inside; left out where `when` is false, repeated in a list for each round of `loop`."""
 
@@ -42,7 +48,7 @@ class MapValue:
     loop: "Loop | None" = None
 
 
-@dataclass(frozen=True, slots=True)
+@_record
 class ListValue:
     """A list with an expression somewhere inside."""
 
@@ -50,7 +56,7 @@ class ListValue:
     origin: Origin
 
 
-@dataclass(frozen=True, slots=True)
+@_record
 class Overlaid:
     """A resource's own value over the one that `everywhere` gives, where they can only be merged once they are known (RFC 7396)."""
 
@@ -62,7 +68,7 @@ class Overlaid:
 Compiled = Constant | Dynamic | MapValue | ListValue | Overlaid
 
 
-@dataclass(frozen=True, slots=True)
+@_record
 class Condition:
     """A key that always holds an expression: a formula, or a value that was written as such."""
 
@@ -70,7 +76,7 @@ class Condition:
     origin: Origin
 
 
-@dataclass(frozen=True, slots=True)
+@_record
 class Loop:
     """`$per`: one or two variables, and what they go over."""
 
@@ -78,7 +84,7 @@ class Loop:
     over: Condition
 
 
-@dataclass(frozen=True, slots=True)
+@_record
 class Requirement:
     """One entry of `must`."""
 
@@ -89,7 +95,7 @@ class Requirement:
     origin: Origin
 
 
-@dataclass(frozen=True, slots=True)
+@_record
 class Declaration:
     """A parameter. `schema` is its JSON Schema without our own keys, with the template's types beside it for `$ref`."""
 
@@ -103,7 +109,7 @@ class Declaration:
     origin: Origin
 
 
-@dataclass(frozen=True, slots=True)
+@_record
 class Named:
     """One value of `let`."""
 
@@ -112,7 +118,7 @@ class Named:
     origin: Origin
 
 
-@dataclass(frozen=True, slots=True)
+@_record
 class Function:
     """A function of the template: what it takes and gives, and the expression that it is. It sees its arguments and other functions."""
 
@@ -124,7 +130,7 @@ class Function:
     origin: Origin
 
 
-@dataclass(frozen=True, slots=True)
+@_record
 class Table:
     """Facts that lookups choose from: rows in the order of the file. `broken` where it could not be read."""
 
@@ -134,7 +140,7 @@ class Table:
     broken: bool = False
 
 
-@dataclass(frozen=True, slots=True)
+@_record
 class Lookup:
     """One row of a table: the only one that meets `where`, or of those the one with the greatest `newest`."""
 
@@ -145,7 +151,7 @@ class Lookup:
     origin: Origin
 
 
-@dataclass(frozen=True, slots=True)
+@_record
 class Everywhere:
     """Properties for all resources whose type fits a pattern and whose schema knows them."""
 
@@ -154,7 +160,7 @@ class Everywhere:
     origin: Origin
 
 
-@dataclass(frozen=True, slots=True)
+@_record
 class Document:
     """A text file with placeholders. `content` are its parts; `narrowed` are the only names it sees, where it says so.
 
@@ -170,7 +176,7 @@ class Document:
     origin: Origin
 
 
-@dataclass(frozen=True, slots=True)
+@_record
 class Placeholder:
     """`${…}` in a document: an expression, or a plain name with what holds where it has no value."""
 
@@ -180,7 +186,7 @@ class Placeholder:
     complaint: str | None = None
 
 
-@dataclass(frozen=True, slots=True)
+@_record
 class Module:
     """A template that is used as a type: its parameters are the properties of `interface`, its outputs what can be read."""
 
@@ -189,7 +195,7 @@ class Module:
     interface: ResourceType
 
 
-@dataclass(frozen=True, slots=True)
+@_record
 class Resource:
     """A resource as written, or a use of a module. `type` is None where nobody knows `type_text`; of a module, it is its interface."""
 
@@ -212,7 +218,7 @@ Use = tuple[Formula, Origin, tuple[str, ...]]
 """An expression, where it stands, and the loop variables that it sees."""
 
 
-@dataclass(frozen=True, slots=True)
+@_record
 class Output:
     """A value that whoever deploys the template may read."""
 
@@ -222,7 +228,7 @@ class Output:
     origin: Origin
 
 
-@dataclass(frozen=True, slots=True)
+@_record
 class Template:
     """A whole template. `unread` is True where a part could not be read, so that unknown and unused names are not judged."""
 
