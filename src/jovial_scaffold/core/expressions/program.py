@@ -10,7 +10,7 @@ from jovial_scaffold.core.expressions.generation import Generated, generate, gen
 from jovial_scaffold.core.expressions.parser import parse
 from jovial_scaffold.core.expressions.references import Reference, bound_variables, own_calls, references
 from jovial_scaffold.core.expressions.scopes import MapScope, Names, Scope
-from jovial_scaffold.core.expressions.syntax import Call, Macro, Node, children
+from jovial_scaffold.core.expressions.syntax import Call, Macro, Name, Node, Select, children
 from jovial_scaffold.core.expressions.types import ANY, Type, settled, type_of_value
 from jovial_scaffold.core.text.unknown import UNKNOWN
 
@@ -138,6 +138,8 @@ class Expression:
 
 def nests_loops(node: Node) -> bool:
     """Whether a loop stands inside of a loop: such an expression may do very much, and gets generated code at once."""
+    if isinstance(node, Name | Select):
+        return False
     stack = [(node, False)]
     while stack:
         current, inside = stack.pop()

@@ -291,12 +291,19 @@ def whole_doubles(value: Any, pointer: Pointer = ()) -> list[Pointer]:
         return [pointer] if value.is_integer() else []
     found: list[Pointer] = []
     if type(value) is dict:
-        if not _NO_FLOATS.issuperset(map(type, value.values())):
-            for key, item in value.items():
-                if type(item) in (float, dict, list):
-                    found += whole_doubles(item, (*pointer, key))
-    elif type(value) is list and not _NO_FLOATS.issuperset(map(type, value)):
-        for index, item in enumerate(value):
-            if type(item) in (float, dict, list):
-                found += whole_doubles(item, (*pointer, index))
+        items: Any = value.items()
+    elif type(value) is list:
+        items = enumerate(value)
+    else:
+        return found
+    for key, item in items:
+        kind = type(item)
+        if kind is dict:
+            if not _NO_FLOATS.issuperset(map(type, item.values())):
+                found += whole_doubles(item, (*pointer, key))
+        elif kind is list:
+            if not _NO_FLOATS.issuperset(map(type, item)):
+                found += whole_doubles(item, (*pointer, key))
+        elif kind is float and item.is_integer():
+            found.append((*pointer, key))
     return found

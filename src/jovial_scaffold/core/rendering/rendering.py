@@ -177,7 +177,7 @@ def _judged(
                     True,
                 )
             )
-    for pointer in whole_doubles(properties):
+    for pointer in whole_doubles(properties) if kind.takes_integers else ():
         if any(part.get("type") == "integer" for part in subschema(kind.schema, pointer)):
             value = _at(properties, pointer)
             hint = "Write int(…) around the expression."

@@ -40,6 +40,11 @@ class ResourceType:
         return Validator(self.schema)
 
     @cached_property
+    def takes_integers(self) -> bool:
+        """Whether any part of it is to be an integer."""
+        return "integer" in json.dumps(self.schema)
+
+    @cached_property
     def shape(self) -> Shape:
         """Defaults, read-only and secret properties."""
         return shape_of(self.schema)

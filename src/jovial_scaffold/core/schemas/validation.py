@@ -139,7 +139,10 @@ def _without_marks(
             return value, False
         for key, item in value.items() if kind is dict else enumerate(value):
             kind_ = type(item)
-            if kind_ is str or kind_ is int or kind_ is bool:
+            if kind_ in _PLAIN:
+                continue
+            # Most parts of parts are plain, and need no look of their own.
+            if (kind_ is dict and _PLAIN.issuperset(map(type, item.values()))) or (kind_ is list and _PLAIN.issuperset(map(type, item))):
                 continue
             plain, different = _without_marks(item, (*pointer, key), undecided, hidden, stand_in)
             if different:
