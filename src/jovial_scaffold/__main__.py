@@ -1,6 +1,8 @@
 """The command `jovial`."""
 
+import os
 import sys
+from contextlib import suppress
 
 
 def main() -> int:
@@ -12,7 +14,12 @@ def main() -> int:
         return 0
     from jovial_scaffold.cli.main import run
 
-    return run(sys.argv[1:])
+    code = run(sys.argv[1:])
+    with suppress(OSError):
+        sys.stdout.flush()
+        sys.stderr.flush()
+    # Taking a large project apart, object by object, takes longer than many a check.
+    os._exit(code)
 
 
 if __name__ == "__main__":

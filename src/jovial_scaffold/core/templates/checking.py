@@ -98,6 +98,11 @@ class _Place(NamedTuple):
     property: PropertyPlace = _ELSEWHERE
     names: Mapping[str, Any] = MappingProxyType({})
 
+    def below(self, step: str | int) -> "_Place":
+        """The place of a part of the value."""
+        part = PropertyPlace(self.property.schema, self.property.type_id, (*self.property.pointer, step))
+        return _Place(self.address, self.prefix, self.loops, self.conditions, part, self.names)
+
 
 @dataclass(slots=True)
 class _Mistake:
@@ -270,6 +275,8 @@ class _TypeCheck:
             self.condition(resource.key, place, "key")
         schema, type_id = (resource.type.schema, resource.type.id) if resource.type else (None, "")
         for name, compiled in resource.properties.entries:
+            if type(compiled) is Constant:
+                continue
             self.value(compiled, _Place(resource.name, 2, loops, place.conditions, PropertyPlace(schema, type_id, (name,))))
 
     def value(self, compiled: Compiled, place: _Place) -> None:
@@ -284,10 +291,12 @@ class _TypeCheck:
                 self.condition(compiled.when, inner, "$when")
                 inner = inner._replace(conditions=(*inner.conditions, compiled.when))
             for name, item in compiled.entries:
-                self.value(item, inner._replace(property=place.property.below(name)))
+                if type(item) is not Constant:
+                    self.value(item, inner.below(name))
         elif isinstance(compiled, ListValue):
             for index, item in enumerate(compiled.items):
-                self.value(item, place._replace(property=place.property.below(index)))
+                if type(item) is not Constant:
+                    self.value(item, place.below(index))
         elif isinstance(compiled, Overlaid):
             self.value(compiled.own, place)
             self.value(compiled.base, place._replace(loops=()))
@@ -339,7 +348,7 @@ class _TypeCheck:
             self.formula(content.formula, compiled.origin, place, omittable_fault, role="omittable")
         elif isinstance(content, Joined):
             # What is joined has only to be a text, whatever property it is put in.
-            joined_place = place._replace(property=_ELSEWHERE)
+            joined_place = _Place(place.address, place.prefix, place.loops, place.conditions, _ELSEWHERE, place.names)
             for part in content.parts:
                 if isinstance(part, Formula):
                     self.formula(part, compiled.origin, joined_place, text_fault, role="text")

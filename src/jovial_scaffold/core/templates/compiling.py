@@ -66,10 +66,13 @@ class Compiler:
         """A map; `$when` and `$per` in it are directives, `$$name` is a key that begins with a dollar sign."""
         when = loop = None
         entries: list[tuple[str, Compiled]] = []
+        source, pointer = origin
         for key, item in written.items():
-            if not key.startswith("$") or key == "$schema":
+            if key[:1] != "$" or key == "$schema":
                 if key != "$schema":
-                    entries.append((key, self.value(item, origin.child(key))))
+                    place = Origin(source, (*pointer, key))
+                    plain = type(item) is str and "${" not in item  # as most are
+                    entries.append((key, Constant(item, place) if plain else self.value(item, place)))
             elif key.startswith("$$"):
                 entries.append((key[1:], self.value(item, origin.child(key))))
             elif key == "$when":

@@ -17,10 +17,6 @@ class PropertyPlace(NamedTuple):
     type_id: str
     pointer: Pointer
 
-    def below(self, step: str | int) -> "PropertyPlace":
-        """A part of the property."""
-        return self._replace(pointer=(*self.pointer, step))
-
 
 class Fitting:
     """Judges results for properties; the schemas of properties are compiled once."""
