@@ -25,7 +25,7 @@ from jovial_scaffold.core.findings import has_errors
 from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.rendering.rendering import Rendering, without_masks
 from jovial_scaffold.core.text.wording import counted
-from jovial_scaffold.core.text.writing import write_whole
+from jovial_scaffold.core.text.writing import write_private, write_whole
 
 
 class RenderFormat(StrEnum):
@@ -68,7 +68,7 @@ def command(
     if not has_errors(rendering.findings):
         if reveal:
             assert out is not None
-            write_whole(out, _written(loaded.name, without_masks(rendering), format, out), 0o600)
+            write_private(out, _written(loaded.name, without_masks(rendering), format, out))
             print(f"Written, with secrets: {out}", file=sys.stderr)
         elif documents is None or out is not None:
             deliver(_written(loaded.name, rendering, format, out), out)
