@@ -13,19 +13,16 @@ from typing import Any, NamedTuple
 
 from jovial_scaffold.core.expressions.checking import Checker, Path
 from jovial_scaffold.core.expressions.errors import BudgetError, EvaluationError
-from jovial_scaffold.core.expressions.placeholders import Formula, Joined, Omittable, join_parts
+from jovial_scaffold.core.expressions.placeholders import Formula, Joined, Omittable
 from jovial_scaffold.core.expressions.references import references
-from jovial_scaffold.core.expressions.scopes import LookupScope, OwnFunction, Scope
+from jovial_scaffold.core.expressions.scopes import Scope
 from jovial_scaffold.core.expressions.syntax import Literal, Name, Node, Operation, Select
-from jovial_scaffold.core.expressions.types import ANY, STRING, Abstract, Field, Type, has_abstract, joined, settled, type_of_value
-from jovial_scaffold.core.expressions.values import NONE, Optional
+from jovial_scaffold.core.expressions.types import ANY, STRING, Abstract, Type, joined, settled, type_of_value
 from jovial_scaffold.core.findings import Finding, Level
 from jovial_scaffold.core.limits import STATIC_COMBINATIONS
-from jovial_scaffold.core.schemas.catalog import ResourceType
 from jovial_scaffold.core.schemas.types import type_of_schema
-from jovial_scaffold.core.templates.compiling import formulas_of
 from jovial_scaffold.core.templates.fitting import Fitting, PropertyPlace, condition_fault, omittable_fault, text_fault
-from jovial_scaffold.core.templates.functions import Functions
+from jovial_scaffold.core.templates.knowledge import Assignment, Knowledge, Known, KnownScope
 from jovial_scaffold.core.templates.model import (
     Compiled,
     Condition,
@@ -37,12 +34,10 @@ from jovial_scaffold.core.templates.model import (
     Lookup,
     Loop,
     MapValue,
-    Module,
     Overlaid,
     Placeholder,
     Requirement,
     Resource,
-    Table,
     Template,
 )
 from jovial_scaffold.core.templates.names import content_uses
@@ -51,39 +46,18 @@ from jovial_scaffold.core.text.source import Origin, pointer_text
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.text.wording import did_you_mean, listed, shown
 
-_CONTEXT = {
-    "project": Abstract(STRING),
-    "environment": Abstract(STRING),
-    "labels": Abstract(Type(frozenset(("map",)))),
-    "run": {"date": Abstract(STRING), "revision": Abstract(STRING), "author": Abstract(STRING)},
-}
-_LEFT_OUT = object()
-_FEW_ROWS = 400  # in larger tables, what a column may hold is not looked at
 _ELSEWHERE = PropertyPlace(None, "", ())
-Assignment = Mapping[str, Any]
 
 
 def check_templates(templates: Sequence[Template]) -> list[Finding]:
     """All that is wrong with a template and its modules whatever their environments will be: expressions, and properties by their types."""
-    checks = _Checks()
-    return [finding for template in templates for finding in checks.of(template).run()]
+    knowledge = Knowledge()
+    return [finding for template in templates for finding in _TypeCheck(knowledge.of(template)).run()]
 
 
 def static_scope(template: Template) -> Scope:
     """The names of a template with their types, no environment chosen."""
-    return _Checks().of(template).scope({})
-
-
-class _Checks:
-    """The checks of a template and its modules: a module's outputs have the same types wherever it is used."""
-
-    def __init__(self) -> None:
-        self._checks: dict[int, _TypeCheck] = {}
-
-    def of(self, template: Template) -> "_TypeCheck":
-        if id(template) not in self._checks:
-            self._checks[id(template)] = _TypeCheck(template, self)
-        return self._checks[id(template)]
+    return Knowledge().of(template).scope({})
 
 
 class _Place(NamedTuple):
@@ -125,54 +99,14 @@ class _Outcome:
     comparisons: dict[Node, set[Any]] = field(default_factory=dict)
 
 
-class _Scope(LookupScope):
-    """The names of a template under one assignment of finite parameters."""
-
-    def __init__(self, check: "_TypeCheck", assignment: Assignment) -> None:
-        self.check = check
-        self.assignment = assignment
-        self.values: dict[str, Any] = {}
-
-    def value(self, name: str) -> Any:
-        """A value where it is known, else a mark with its type; unknown where a finding already speaks of it."""
-        template = self.check.template
-        if name in template.parameters:
-            return self.assignment[name] if name in self.assignment else settled(self.check.parameter_types[name])
-        if name in template.values:
-            if name not in self.values:
-                self.values[name] = UNKNOWN  # what reads itself stays unknown
-                self.values[name] = self.check.computed(template.values[name].value, self, {})
-            return self.values[name]
-        if name in template.resources:
-            return Abstract(self.check.resource_type(template.resources[name]))
-        if name in template.lookups:
-            return self.check.row(template.lookups[name].table)
-        if name in template.documents:
-            return Abstract(STRING)
-        return _CONTEXT if name == "context" else UNKNOWN
-
-    def function(self, name: str) -> OwnFunction | None:
-        """A function of the template."""
-        return self.check.functions.function(name)
-
-
 class _TypeCheck:
-    def __init__(self, template: Template, checks: _Checks) -> None:
-        self.template = template
-        self.checks = checks
-        self.functions = Functions(template)
-        self.rows: dict[str, Any] = {}
+    def __init__(self, known: Known) -> None:
+        self.known = known
+        self.template = known.template
         self.sound: dict[tuple[Any, ...], _Outcome] = {}
         self.allowed_assignments: dict[frozenset[str], list[dict[str, Any]]] = {}
-        self.assignment_scopes: dict[int, _Scope] = {}
-        self.shown_fields: dict[Any, Type] = {}
-        self.parameter_types = {name: type_of_schema(each.schema) for name, each in template.parameters.items()}
-        self.finite = {name: known.options for name, known in self.parameter_types.items() if known.options is not None}
-        self.reads: dict[str, frozenset[str]] = {}
-        self.scopes: dict[tuple[Any, ...], _Scope] = {}
-        self.resource_types: dict[str, Type] = {}
+        self.assignment_scopes: dict[int, KnownScope] = {}
         self.fitting = Fitting()
-        self.allowed_cache: dict[tuple[Any, ...], bool] = {}
         self.findings: list[Finding] = []
 
     def run(self) -> list[Finding]:
@@ -225,36 +159,18 @@ class _TypeCheck:
 
     def lookup(self, lookup: Lookup) -> None:
         """The conditions of a lookup, with the columns of its table."""
-        place = _Place(names={"row": self.row(lookup.table)})
+        place = _Place(names={"row": self.known.row(lookup.table)})
         if isinstance(lookup.where.content, Formula):
             self.formula(lookup.where.content, lookup.where.origin, place, lambda result: condition_fault(result, "where"), comparing=False)
         if lookup.newest is not None and isinstance(lookup.newest.content, Formula):
             self.formula(lookup.newest.content, lookup.newest.origin, place, lambda result: None, comparing=False)
-
-    def row(self, table: Table | None) -> Any:
-        """What is known of the rows of a table: its columns, and the values that they hold."""
-        if table is None or table.broken or not table.rows:
-            return UNKNOWN
-        if table.name not in self.rows:
-            columns: dict[str, list[Any]] = {}
-            for row in table.rows:
-                for name, value in row.items():
-                    columns.setdefault(name, []).append(value)
-            fields = {
-                name: Field(
-                    joined(type_of_value(value) for value in values) if len(values) <= _FEW_ROWS else ANY, len(values) == len(table.rows)
-                )
-                for name, values in columns.items()
-            }
-            self.rows[table.name] = Abstract(Type(frozenset(("map",)), fields=fields))
-        return self.rows[table.name]
 
     def document(self, document: Document) -> None:
         """The placeholders of a document, and where it is written."""
         names: dict[str, Any] = {}
         for name, compiled in (document.narrowed or {}).items():
             self.value(compiled, _Place())
-            names[name] = self.computed(compiled, self.scope({}), {})
+            names[name] = self.known.computed(compiled, self.known.scope({}), {})
         if document.to is not None:
             self.value(document.to, _Place())
         for formula, origin, _ in content_uses(document):
@@ -317,11 +233,13 @@ class _TypeCheck:
 
     def never(self, requirement: Requirement, formula: Formula) -> None:
         """Report a condition over parameters that no environment can meet."""
-        names = self.closure([reference.name for reference in formula.program.reads])
-        if names - self.finite.keys():
-            results = [self.truth(requirement.require, self.scope({}), {})]
+        names = self.known.closure([reference.name for reference in formula.program.reads])
+        if names - self.known.finite.keys():
+            results = [self.known.truth(requirement.require, self.known.scope({}), {})]
         else:
-            results = [self.truth(requirement.require, self.scope(each), {}) for each in self.assignments(names, every=True)]
+            results = [
+                self.known.truth(requirement.require, self.known.scope(each), {}) for each in self.known.assignments(names, every=True)
+            ]
         if results and all(result is False for result in results):
             message = "No values of the parameters meet this condition."
             hint = "Correct the condition, or what the parameters may be."
@@ -389,7 +307,7 @@ class _TypeCheck:
             # Assignments are kept, so each is known by its identity.
             scope = self.assignment_scopes.get(id(assignment))
             if scope is None:
-                scope = self.assignment_scopes[id(assignment)] = self.scope(assignment)
+                scope = self.assignment_scopes[id(assignment)] = self.known.scope(assignment)
             checker = Checker(scope, assumed)
             try:
                 variables = self.variables(place, scope, checker)
@@ -452,7 +370,7 @@ class _TypeCheck:
             names = [reference for operand in node.operands for reference in references(operand)]
             if len(literals) != 1 or not names or (node.operator == "==") is (True in turned_out):
                 continue
-            known = self.parameter_types.get(names[0].name) if not names[0].path else None
+            known = self.known.parameter_types.get(names[0].name) if not names[0].path else None
             options = [str(option) for option in (known.options if known and known.options else ())]
             hint = did_you_mean(
                 str(literals[0]),
@@ -480,9 +398,9 @@ class _TypeCheck:
                 continue
             names = [*(r.name for r in resource.when.content.program.reads), *(n for c in place.conditions for n in _condition_names(c))]
             found: tuple[EvaluationError, bool, Assignment, dict[Path, Any]] | None = None
-            for assignment in self.assignments(self.closure(names)):
+            for assignment in self.known.assignments(self.known.closure(names)):
                 here = self.reached(place, assignment, {})
-                there = self.truth(resource.when, self.scope(assignment), {})
+                there = self.known.truth(resource.when, self.known.scope(assignment), {})
                 if here is False or there is True:
                     continue
                 sure = here is True and there is False
@@ -519,9 +437,9 @@ class _TypeCheck:
                 options = self.field_options(reference.name, reference.path, place)
                 if options:
                     fields[reference.name, reference.path] = options
-        closed = self.closure(names)
+        closed = self.known.closure(names)
         if closed not in self.allowed_assignments:
-            self.allowed_assignments[closed] = list(self.assignments(closed))
+            self.allowed_assignments[closed] = list(self.known.assignments(closed))
         if not fields:
             yield from ((assignment, {}) for assignment in self.allowed_assignments[closed])
             return
@@ -539,13 +457,13 @@ class _TypeCheck:
         """The possible values of `station.zone`, where the field is always there and they are few."""
         if not path:
             return ()
-        known = self.parameter_types.get(name)
+        known = self.known.parameter_types.get(name)
         for loop in place.loops:
             if name == loop.variables[-1]:
                 over = loop.over.content
                 chain = over.program.reads if isinstance(over, Formula) else []
                 known = (
-                    self.parameter_types.get(chain[0].name)
+                    self.known.parameter_types.get(chain[0].name)
                     if len(chain) == 1 and not chain[0].path and chain[0].end == len(chain[0].name) + chain[0].start
                     else None
                 )
@@ -562,86 +480,21 @@ class _TypeCheck:
             known = known.fields[str(step)].type
         return known.options or () if known is not None else ()
 
-    def assignments(self, names: frozenset[str], every: bool = False) -> Iterator[dict[str, Any]]:
-        chosen: dict[str, tuple[Any, ...]] = {}
-        total = 1
-        for name in sorted(names & self.finite.keys(), key=lambda each: (len(self.finite[each]), each)):
-            options = self.finite[name]
-            if total * len(options) <= STATIC_COMBINATIONS.most:
-                chosen[name] = options
-                total *= len(options)
-        for values in product(*chosen.values()):
-            assignment = dict(zip(chosen, values, strict=True))
-            if every or self.allowed(assignment):
-                yield assignment
-
-    def allowed(self, assignment: dict[str, Any]) -> bool:
-        """Whether no `must` is surely false."""
-        key = tuple(sorted((name, shown(value)) for name, value in assignment.items()))
-        if key not in self.allowed_cache:
-            requirements = [*self.template.must, *(each for d in self.template.parameters.values() for each in d.must)]
-            self.allowed_cache[key] = all(self.truth(each.require, self.scope(assignment), {}) is not False for each in requirements)
-        return self.allowed_cache[key]
-
-    def closure(self, names: list[str]) -> frozenset[str]:
-        """The parameters that some names read, directly or through values."""
-        found: set[str] = set()
-        for name in names:
-            if name in self.template.values or name in self.template.lookups:
-                if name not in self.reads:
-                    self.reads[name] = frozenset()
-                    self.reads[name] = self.closure(self.reads_of(name))
-                found |= self.reads[name]
-            elif name in self.template.parameters:
-                found.add(name)
-        return frozenset(found)
-
-    def reads_of(self, name: str) -> list[str]:
-        """The names that a value or a lookup reads itself."""
-        value, lookup = self.template.values.get(name), self.template.lookups.get(name)
-        uses = formulas_of(value.value) if value else []
-        if lookup:
-            uses = formulas_of(lookup.where) + formulas_of(lookup.newest)
-        return [reference.name for formula, _, _ in uses for reference in formula.program.reads]
-
-    def outputs(self, module: Module) -> Type:
-        """What can be read from a use of a module."""
-        template = module.template
-        if template.unread or template.unknown_names:
-            return ANY
-        check = self.checks.of(template)
-        found = {name: check.computed(output.value, check.scope({}), {}) for name, output in template.outputs.items()}
-        return Type(frozenset(("map",)), fields={name: Field(type_of_value(value), True) for name, value in found.items()})
-
-    def scope(self, assignment: Assignment) -> _Scope:
-        key = tuple(sorted((name, shown(value)) for name, value in assignment.items()))
-        if key not in self.scopes:
-            self.scopes[key] = _Scope(self, dict(assignment))
-        return self.scopes[key]
-
     def reached(self, place: _Place, assignment: Assignment, assumed: dict[Path, Any]) -> bool | None:
         """Whether the conditions around a place hold: None where that is not known."""
         if not place.conditions:
             return True
-        scope = self.scope(assignment)
+        scope = self.known.scope(assignment)
         sure: bool | None = True
         for condition in place.conditions:
             checker = Checker(scope, assumed)
-            held = self.truth(condition, scope, self.variables(place, scope, checker), assumed)
+            held = self.known.truth(condition, scope, self.variables(place, scope, checker), assumed)
             if held is False:
                 return False
             sure = sure if held is True else None
         return sure
 
-    def truth(self, condition: Condition, scope: _Scope, variables: Mapping[str, Any], assumed: dict[Path, Any] | None = None) -> Any:
-        if isinstance(condition.content, Constant):
-            return condition.content.value
-        try:
-            return Checker(scope, assumed).check(condition.content.node, variables)
-        except EvaluationError:
-            return None
-
-    def variables(self, place: _Place, scope: _Scope, checker: Checker) -> dict[str, Any]:
+    def variables(self, place: _Place, scope: KnownScope, checker: Checker) -> dict[str, Any]:
         """The loop variables at a place, as far as they are known."""
         if not place.loops:
             return dict(place.names)
@@ -661,74 +514,6 @@ class _TypeCheck:
                     entries = [entry.type for entry in (known.fields or {}).values()] + ([known.others] if known.others else [])
                     found[loop.variables[1]] = settled(joined(entries)) if entries and known.fields is not None else Abstract(ANY)
         return found
-
-    def computed(self, compiled: Compiled, scope: _Scope, variables: Mapping[str, Any]) -> Any:
-        """A `let` value under an assignment; its mistakes are said where it stands."""
-        if isinstance(compiled, Constant):
-            return compiled.value
-        if isinstance(compiled, MapValue):
-            if compiled.loop is not None:
-                return Abstract(ANY)
-            if compiled.when is not None and self.truth(compiled.when, scope, variables) is not True:
-                return Abstract(ANY)
-            entries = {name: self.computed(item, scope, variables) for name, item in compiled.entries}
-            return {name: item for name, item in entries.items() if item is not _LEFT_OUT}
-        if isinstance(compiled, Overlaid):
-            return Abstract(ANY)
-        if isinstance(compiled, ListValue):
-            if any(isinstance(item, MapValue) and (item.loop or item.when) for item in compiled.items):
-                return Abstract(Type(frozenset(("list",))))
-            return [item for item in (self.computed(each, scope, variables) for each in compiled.items) if item is not _LEFT_OUT]
-        return self._computed_text(compiled.content, scope, variables)
-
-    def _computed_text(self, content: Formula | Joined | Omittable, scope: _Scope, variables: Mapping[str, Any]) -> Any:
-        try:
-            if isinstance(content, Formula):
-                return Checker(scope).check(content.node, variables)
-            if isinstance(content, Omittable):
-                held = Checker(scope).check(content.formula.node, variables)
-                if held is NONE:
-                    return _LEFT_OUT
-                return held.value if isinstance(held, Optional) else Abstract(ANY)
-            parts = [part if isinstance(part, str) else Checker(scope).check(part.node, variables) for part in content.parts]
-        except EvaluationError:
-            return UNKNOWN
-        if any(part is UNKNOWN for part in parts):
-            return UNKNOWN
-        if not any(map(has_abstract, parts)):
-            try:
-                return join_parts(list(zip(content.parts, parts, strict=True)))
-            except EvaluationError:
-                return UNKNOWN
-        shortest = sum(len(part) if isinstance(part, str) else type_of_value(part).shortest for part in parts)
-        return Abstract(Type(frozenset(("string",)), shortest=shortest))
-
-    def resource_type(self, resource: Resource) -> Type:
-        """What can be read from a resource, by its catalog; of a loop, a map of such."""
-        if resource.name not in self.resource_types:
-            known = ANY
-            if resource.module is not None:
-                known = self.outputs(resource.module)
-            elif resource.type is not None:
-                known = self.properties(resource.type, frozenset(name for name, _ in resource.properties.entries))
-            if resource.loop is not None:
-                known = Type(frozenset(("map",)), fields={}, others=known)
-            self.resource_types[resource.name] = known
-        return self.resource_types[resource.name]
-
-    def properties(self, kind: ResourceType, written: frozenset[str]) -> Type:
-        """What can be read from a resource that writes some properties; found once for all that write the same."""
-        key = (kind.id, written)
-        if key not in self.shown_fields:
-            fields = {}
-            for name, schema in kind.schema.get("properties", {}).items():
-                if (kind.id, name) not in self.shown_fields:
-                    self.shown_fields[kind.id, name] = type_of_schema(schema, kind.schema)
-                # Fields that nobody sets are found missing when they are read; here they only have their type.
-                fields[name] = Field(self.shown_fields[kind.id, name], name in written or name in kind.shape.properties)
-            open_ended = kind.schema.get("additionalProperties", True) is not False
-            self.shown_fields[key] = Type(frozenset(("map",)), fields=fields, others=ANY if open_ended else None)
-        return self.shown_fields[key]
 
 
 def _around(place: _Place) -> tuple[Any, ...] | None:

@@ -1,0 +1,253 @@
+"""What is known of a template's names before any environment: their types, their sets of values, and the combinations that `must` allows."""
+
+from collections.abc import Iterator, Mapping
+from itertools import product
+from typing import Any
+
+from jovial_scaffold.core.expressions.checking import Checker, Path
+from jovial_scaffold.core.expressions.errors import EvaluationError
+from jovial_scaffold.core.expressions.placeholders import Formula, Joined, Omittable, join_parts
+from jovial_scaffold.core.expressions.scopes import LookupScope, OwnFunction
+from jovial_scaffold.core.expressions.types import ANY, STRING, Abstract, Field, Type, has_abstract, joined, settled, type_of_value
+from jovial_scaffold.core.expressions.values import NONE, Optional
+from jovial_scaffold.core.limits import STATIC_COMBINATIONS
+from jovial_scaffold.core.schemas.catalog import ResourceType
+from jovial_scaffold.core.schemas.types import type_of_schema
+from jovial_scaffold.core.templates.compiling import formulas_of
+from jovial_scaffold.core.templates.functions import Functions
+from jovial_scaffold.core.templates.model import (
+    Compiled,
+    Condition,
+    Constant,
+    ListValue,
+    MapValue,
+    Module,
+    Overlaid,
+    Resource,
+    Table,
+    Template,
+)
+from jovial_scaffold.core.text.unknown import UNKNOWN
+from jovial_scaffold.core.text.wording import shown
+
+_CONTEXT = {
+    "project": Abstract(STRING),
+    "environment": Abstract(STRING),
+    "labels": Abstract(Type(frozenset(("map",)))),
+    "run": {"date": Abstract(STRING), "revision": Abstract(STRING), "author": Abstract(STRING)},
+}
+_LEFT_OUT = object()
+_FEW_ROWS = 400  # in larger tables, what a column may hold is not looked at
+Assignment = Mapping[str, Any]
+
+
+class Knowledge:
+    """What is known of a template and its modules: a module's outputs have the same types wherever it is used."""
+
+    def __init__(self) -> None:
+        self._known: dict[int, Known] = {}
+
+    def of(self, template: Template) -> "Known":
+        """What is known of one of them; made once."""
+        if id(template) not in self._known:
+            self._known[id(template)] = Known(template, self)
+        return self._known[id(template)]
+
+
+class KnownScope(LookupScope):
+    """The names of a template under one assignment of finite parameters."""
+
+    def __init__(self, known: "Known", assignment: Assignment) -> None:
+        self.known = known
+        self.assignment = assignment
+        self.values: dict[str, Any] = {}
+
+    def value(self, name: str) -> Any:
+        """A value where it is known, else a mark with its type; unknown where a finding already speaks of it."""
+        template = self.known.template
+        if name in template.parameters:
+            return self.assignment[name] if name in self.assignment else settled(self.known.parameter_types[name])
+        if name in template.values:
+            if name not in self.values:
+                self.values[name] = UNKNOWN  # what reads itself stays unknown
+                self.values[name] = self.known.computed(template.values[name].value, self, {})
+            return self.values[name]
+        if name in template.resources:
+            return Abstract(self.known.resource_type(template.resources[name]))
+        if name in template.lookups:
+            return self.known.row(template.lookups[name].table)
+        if name in template.documents:
+            return Abstract(STRING)
+        return _CONTEXT if name == "context" else UNKNOWN
+
+    def function(self, name: str) -> OwnFunction | None:
+        """A function of the template."""
+        return self.known.functions.function(name)
+
+
+class Known:
+    """What is known of one template."""
+
+    def __init__(self, template: Template, knowledge: Knowledge) -> None:
+        self.template = template
+        self.knowledge = knowledge
+        self.functions = Functions(template)
+        self.parameter_types = {name: type_of_schema(each.schema) for name, each in template.parameters.items()}
+        self.finite = {name: known.options for name, known in self.parameter_types.items() if known.options is not None}
+        self.rows: dict[str, Any] = {}
+        self.shown_fields: dict[Any, Type] = {}
+        self.reads: dict[str, frozenset[str]] = {}
+        self.scopes: dict[tuple[Any, ...], KnownScope] = {}
+        self.resource_types: dict[str, Type] = {}
+        self.allowed_cache: dict[tuple[Any, ...], bool] = {}
+
+    def row(self, table: Table | None) -> Any:
+        """What is known of the rows of a table: its columns, and the values that they hold."""
+        if table is None or table.broken or not table.rows:
+            return UNKNOWN
+        if table.name not in self.rows:
+            columns: dict[str, list[Any]] = {}
+            for row in table.rows:
+                for name, value in row.items():
+                    columns.setdefault(name, []).append(value)
+            fields = {
+                name: Field(
+                    joined(type_of_value(value) for value in values) if len(values) <= _FEW_ROWS else ANY, len(values) == len(table.rows)
+                )
+                for name, values in columns.items()
+            }
+            self.rows[table.name] = Abstract(Type(frozenset(("map",)), fields=fields))
+        return self.rows[table.name]
+
+    def assignments(self, names: frozenset[str], every: bool = False) -> Iterator[dict[str, Any]]:
+        chosen: dict[str, tuple[Any, ...]] = {}
+        total = 1
+        for name in sorted(names & self.finite.keys(), key=lambda each: (len(self.finite[each]), each)):
+            options = self.finite[name]
+            if total * len(options) <= STATIC_COMBINATIONS.most:
+                chosen[name] = options
+                total *= len(options)
+        for values in product(*chosen.values()):
+            assignment = dict(zip(chosen, values, strict=True))
+            if every or self.allowed(assignment):
+                yield assignment
+
+    def allowed(self, assignment: dict[str, Any]) -> bool:
+        """Whether no `must` is surely false."""
+        key = tuple(sorted((name, shown(value)) for name, value in assignment.items()))
+        if key not in self.allowed_cache:
+            requirements = [*self.template.must, *(each for d in self.template.parameters.values() for each in d.must)]
+            self.allowed_cache[key] = all(self.truth(each.require, self.scope(assignment), {}) is not False for each in requirements)
+        return self.allowed_cache[key]
+
+    def closure(self, names: list[str]) -> frozenset[str]:
+        """The parameters that some names read, directly or through values."""
+        found: set[str] = set()
+        for name in names:
+            if name in self.template.values or name in self.template.lookups:
+                if name not in self.reads:
+                    self.reads[name] = frozenset()
+                    self.reads[name] = self.closure(self.reads_of(name))
+                found |= self.reads[name]
+            elif name in self.template.parameters:
+                found.add(name)
+        return frozenset(found)
+
+    def reads_of(self, name: str) -> list[str]:
+        """The names that a value or a lookup reads itself."""
+        value, lookup = self.template.values.get(name), self.template.lookups.get(name)
+        uses = formulas_of(value.value) if value else []
+        if lookup:
+            uses = formulas_of(lookup.where) + formulas_of(lookup.newest)
+        return [reference.name for formula, _, _ in uses for reference in formula.program.reads]
+
+    def outputs(self, module: Module) -> Type:
+        """What can be read from a use of a module."""
+        template = module.template
+        if template.unread or template.unknown_names:
+            return ANY
+        known = self.knowledge.of(template)
+        found = {name: known.computed(output.value, known.scope({}), {}) for name, output in template.outputs.items()}
+        return Type(frozenset(("map",)), fields={name: Field(type_of_value(value), True) for name, value in found.items()})
+
+    def scope(self, assignment: Assignment) -> KnownScope:
+        key = tuple(sorted((name, shown(value)) for name, value in assignment.items()))
+        if key not in self.scopes:
+            self.scopes[key] = KnownScope(self, dict(assignment))
+        return self.scopes[key]
+
+    def truth(self, condition: Condition, scope: KnownScope, variables: Mapping[str, Any], assumed: dict[Path, Any] | None = None) -> Any:
+        if isinstance(condition.content, Constant):
+            return condition.content.value
+        try:
+            return Checker(scope, assumed).check(condition.content.node, variables)
+        except EvaluationError:
+            return None
+
+    def computed(self, compiled: Compiled, scope: KnownScope, variables: Mapping[str, Any]) -> Any:
+        """A `let` value under an assignment; its mistakes are said where it stands."""
+        if isinstance(compiled, Constant):
+            return compiled.value
+        if isinstance(compiled, MapValue):
+            if compiled.loop is not None:
+                return Abstract(ANY)
+            if compiled.when is not None and self.truth(compiled.when, scope, variables) is not True:
+                return Abstract(ANY)
+            entries = {name: self.computed(item, scope, variables) for name, item in compiled.entries}
+            return {name: item for name, item in entries.items() if item is not _LEFT_OUT}
+        if isinstance(compiled, Overlaid):
+            return Abstract(ANY)
+        if isinstance(compiled, ListValue):
+            if any(isinstance(item, MapValue) and (item.loop or item.when) for item in compiled.items):
+                return Abstract(Type(frozenset(("list",))))
+            return [item for item in (self.computed(each, scope, variables) for each in compiled.items) if item is not _LEFT_OUT]
+        return self._computed_text(compiled.content, scope, variables)
+
+    def _computed_text(self, content: Formula | Joined | Omittable, scope: KnownScope, variables: Mapping[str, Any]) -> Any:
+        try:
+            if isinstance(content, Formula):
+                return Checker(scope).check(content.node, variables)
+            if isinstance(content, Omittable):
+                held = Checker(scope).check(content.formula.node, variables)
+                if held is NONE:
+                    return _LEFT_OUT
+                return held.value if isinstance(held, Optional) else Abstract(ANY)
+            parts = [part if isinstance(part, str) else Checker(scope).check(part.node, variables) for part in content.parts]
+        except EvaluationError:
+            return UNKNOWN
+        if any(part is UNKNOWN for part in parts):
+            return UNKNOWN
+        if not any(map(has_abstract, parts)):
+            try:
+                return join_parts(list(zip(content.parts, parts, strict=True)))
+            except EvaluationError:
+                return UNKNOWN
+        shortest = sum(len(part) if isinstance(part, str) else type_of_value(part).shortest for part in parts)
+        return Abstract(Type(frozenset(("string",)), shortest=shortest))
+
+    def resource_type(self, resource: Resource) -> Type:
+        """What can be read from a resource, by its catalog; of a loop, a map of such."""
+        if resource.name not in self.resource_types:
+            known = ANY
+            if resource.module is not None:
+                known = self.outputs(resource.module)
+            elif resource.type is not None:
+                known = self.properties(resource.type, frozenset(name for name, _ in resource.properties.entries))
+            if resource.loop is not None:
+                known = Type(frozenset(("map",)), fields={}, others=known)
+            self.resource_types[resource.name] = known
+        return self.resource_types[resource.name]
+
+    def properties(self, kind: ResourceType, written: frozenset[str]) -> Type:
+        """What can be read from a resource that writes some properties; found once for all that write the same."""
+        key = (kind.id, written)
+        if key not in self.shown_fields:
+            fields = {}
+            for name, schema in kind.schema.get("properties", {}).items():
+                if (kind.id, name) not in self.shown_fields:
+                    self.shown_fields[kind.id, name] = type_of_schema(schema, kind.schema)
+                # Fields that nobody sets are found missing when they are read; here they only have their type.
+                fields[name] = Field(self.shown_fields[kind.id, name], name in written or name in kind.shape.properties)
+            open_ended = kind.schema.get("additionalProperties", True) is not False
+            self.shown_fields[key] = Type(frozenset(("map",)), fields=fields, others=ANY if open_ended else None)
+        return self.shown_fields[key]
