@@ -217,7 +217,7 @@ class Project:
         return self._found[draft]
 
     def _find_in_templates(self, draft: bool) -> list[Finding]:
-        findings = [finding for each in (self._written, *self.templates[1:]) for finding in check_names(each, draft)]
+        findings = [finding for each in (self._written, *self._library.written) for finding in check_names(each, draft)]
         for each in self.templates:
             plan = self._plans.of(each)
             findings += plan.cycles[0] + check_function_examples(each, plan.functions) + check_must_examples(plan)

@@ -116,16 +116,21 @@ def _filled(part: Placeholder, document: Document, computer: Computer, known: fr
             computer.fail(error, part.formula, document.file, Site(address))
             return UNKNOWN
     name = part.formula.text
-    value = computer.scope.value(name) if name in known else ""
-    empty = value is None or (type(value) is str and value == "") or (type(value) is Secret and value.value == "")
-    if not empty:
+    value = stand_in(part, computer.scope.value(name) if name in known else "")
+    if isinstance(value, EvaluationError):
+        computer.fail(value, part.formula, document.file, Site(address))
+        return UNKNOWN
+    return value
+
+
+def stand_in(part: Placeholder, value: Any) -> Any:
+    """The value of a plain name; where it is empty, what the placeholder says instead, or the error that it asks for."""
+    held = value.value if isinstance(value, Secret) else value
+    if held is not None and not (isinstance(held, str) and not held):
         return value
     if part.otherwise is not None:
         return part.otherwise
-    computer.fail(
-        EvaluationError(part.complaint or f"`{name}` has no value.", id="value-missing"), part.formula, document.file, Site(address)
-    )
-    return UNKNOWN
+    return EvaluationError(part.complaint or f"`{part.formula.text}` has no value.", id="value-missing")
 
 
 def _masked(value: Any) -> Any:

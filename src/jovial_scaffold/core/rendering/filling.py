@@ -6,10 +6,9 @@ from typing import Any
 
 from jovial_scaffold.core.expressions.errors import EvaluationError, SyntaxProblem
 from jovial_scaffold.core.expressions.scopes import LookupScope, OwnFunction, Scope
-from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.rendering.computing import plain
-from jovial_scaffold.core.rendering.documents import Filled, fill_parts
+from jovial_scaffold.core.rendering.documents import Filled, fill_parts, stand_in
 from jovial_scaffold.core.templates.documents import document_content, only_known
 from jovial_scaffold.core.templates.model import Placeholder
 from jovial_scaffold.core.text.patterns import pattern
@@ -104,14 +103,11 @@ def fill(source: Source, parts: Sequence[str | Placeholder], scope: Scope, as_js
 def _value(part: Placeholder, scope: Scope, fail: Any) -> Any:
     missing = _missing(part, scope)
     if part.otherwise is not None or part.complaint is not None:
-        value = "" if missing else scope.value(part.formula.text)
-        empty = value is None or (isinstance(value, str) and not value) or (isinstance(value, Secret) and not value.value)
-        if not empty:
-            return value
-        if part.otherwise is not None:
-            return part.otherwise
-        fail(EvaluationError(part.complaint or f"`{part.formula.text}` has no value.", id="value-missing"), part)
-        return UNKNOWN
+        value = stand_in(part, "" if missing else scope.value(part.formula.text))
+        if isinstance(value, EvaluationError):
+            fail(value, part)
+            return UNKNOWN
+        return value
     for error in missing:  # all of them at once, not the first only
         fail(error, part)
     if missing:

@@ -4,8 +4,6 @@ from dataclasses import dataclass
 from typing import Any
 
 from jovial_scaffold.core.expressions.evaluation import unknown_function
-from jovial_scaffold.core.expressions.functions import FUNCTIONS
-from jovial_scaffold.core.expressions.syntax import Call, children
 from jovial_scaffold.core.findings import LEVELS, Finding, Level
 from jovial_scaffold.core.templates.compiling import Compiler, formulas_of, is_name
 from jovial_scaffold.core.templates.model import Compiled, Condition, Constant, Named
@@ -204,14 +202,9 @@ class _Reader(Compiler):
                     span = origin.inner_span(formula.offset + reference.start, formula.offset + reference.end)
                     self.report("name-unknown", f"Nothing is called `{reference.name}` in a rule.", span, hint)
                     fine = False
-            stack = [formula.node]
-            while stack:
-                node = stack.pop()
-                stack.extend(children(node))
-                if isinstance(node, Call) and (node.function, node.target is not None) not in FUNCTIONS:
-                    error = unknown_function(node)
-                    self.report(
-                        error.id, error.message, origin.inner_span(formula.offset + error.start, formula.offset + error.end), error.hint
-                    )
-                    fine = False
+            for call in formula.program.own_calls:
+                error = unknown_function(call)
+                span = origin.inner_span(formula.offset + error.start, formula.offset + error.end)
+                self.report(error.id, error.message, span, error.hint)
+                fine = False
         return fine

@@ -28,6 +28,7 @@ class ModuleLibrary:
         self.tables: dict[str, Table] = {}
         self.used_names: set[str] = set()
         self.template_sources: list[Source] = []
+        self.written: list[Template] = []  # modules as they stand in their files, with what goes in circles
         self._modules: dict[Path, Module | None] = {}
         self._reading: list[tuple[Path, str, Span]] = []
 
@@ -112,9 +113,11 @@ class ModuleLibrary:
 
     def _module(self, path: Path, origin: Origin) -> Module | None:
         sources = self._sources(path, origin)
-        template = without_cycles(self._template(sources, self.files.shown(path)))
-        if template.unread and not sources:
+        written = self._template(sources, self.files.shown(path))
+        if written.unread and not sources:
             return None
+        self.written.append(written)
+        template = without_cycles(written)
         label = self.files.shown(path)
         return Module(label, template, interface(label, template))
 
