@@ -2,12 +2,52 @@
 
 import os
 import sys
+from collections.abc import Sequence
+from enum import StrEnum
+from pathlib import Path
 from typing import Annotated
 
 import typer
 
-from jovial_scaffold.cli.options import Environments, Format, ProjectPath, ReportFormat, WithFiles, WithValues, exit_code, load, unusable
+from jovial_scaffold.cli import exit_codes
+from jovial_scaffold.cli.options import (
+    Environments,
+    Out,
+    ProjectPath,
+    WithFiles,
+    WithValues,
+    deliver,
+    exit_code,
+    load,
+    print_findings,
+    unusable,
+)
+from jovial_scaffold.core.comparing.matrix import Comparison, compare
+from jovial_scaffold.core.findings import Finding, merged
+from jovial_scaffold.core.project import Project
 from jovial_scaffold.core.project_file import ProjectError
+from jovial_scaffold.core.text.formats import read_source
+from jovial_scaffold.reports.terminal import Style, style_for
+
+
+class CompareFormat(StrEnum):
+    """How a comparison is written."""
+
+    text = "text"
+    json = "json"
+    markdown = "markdown"
+    csv = "csv"
+    html = "html"
+    patch = "patch"
+
+
+class Grouping(StrEnum):
+    """What the rows stand under."""
+
+    resource = "resource"
+    type = "type"
+    module = "module"
+    parameter = "parameter"
 
 
 def command(
@@ -15,34 +55,130 @@ def command(
     baseline: Annotated[str | None, typer.Option("--baseline", help="The environment in the first column.", show_default=False)] = None,
     everything: Annotated[bool, typer.Option("--all", help="Also show what is equal.")] = False,
     only: Annotated[
-        str | None, typer.Option("--only", help="Rows whose address, or address:property, fits a pattern of * and ?.", show_default=False)
+        list[str] | None,
+        typer.Option(
+            "--only", help="Rows whose address, or address:property, fits a pattern of * and ?. May be repeated.", show_default=False
+        ),
     ] = None,
+    ignore: Annotated[list[str] | None, typer.Option("--ignore", help="Leave such rows out. May be repeated.", show_default=False)] = None,
+    by: Annotated[Grouping, typer.Option("--by", help="What rows are grouped by.")] = Grouping.resource,
+    most: Annotated[int, typer.Option("--max", help="At most so many rows; 0 for all.", min=0)] = 0,
+    drivers: Annotated[bool, typer.Option("--drivers", help="Only the parameters behind the differences, ranked.")] = False,
+    totals: Annotated[bool, typer.Option("--totals", help="Sums by type, and their ratio to the first column.")] = False,
+    files: Annotated[bool, typer.Option("--files", help="Compare parameter files instead of environments.")] = False,
+    expect: Annotated[
+        Path | None, typer.Option("--expect", help="A file of intended differences; anything else is a finding.", show_default=False)
+    ] = None,
+    accept: Annotated[bool, typer.Option("--accept", help="Write the present differences into the file of --expect.")] = False,
+    out: Out = None,
     project: ProjectPath = None,
     with_values: WithValues = None,
     with_file: WithFiles = None,
-    format: Format = ReportFormat.text,
+    format: Annotated[
+        CompareFormat, typer.Option("--format", help="`patch` is a JSON Patch from the first to the second.")
+    ] = CompareFormat.text,
 ) -> None:
-    """Only what differs is shown. Parameters that drive a difference stand beside it, and where they are set below.
+    """Only what differs is shown. Parameters that drive a difference stand beside it, and where they are set below. An environment can
+    also be named under other values (live?copies=4) and as of a git revision (live@HEAD~3).
 
     Example: jovial compare rehearsal live --only 'gates/*'
     """
+    chosen: Sequence[str] = environments or ()
+    if accept and expect is None:
+        raise typer.BadParameter("name the file to write: --expect FILE.", param_hint="--accept")
+    if files and len(chosen) < 2:
+        raise typer.BadParameter("name two parameter files or more.", param_hint="--files")
     try:
         loaded = load(project, with_values, with_file)
-        comparison = loaded.compare(environments or (), baseline, everything, only or "*")
-        findings = [finding for name in comparison.environments for finding in loaded.render(name).findings]
+        if files:
+            comparison = compare(loaded.files([Path(each) for each in chosen]), everything, only or (), ignore or ())
+        else:
+            comparison = loaded.compare(chosen, baseline, everything, only or (), ignore or ())
+        problems = [finding for rendering in comparison.renderings for finding in rendering.findings]
+        problems += loaded.template_findings()
     except ProjectError as error:
         raise typer.Exit(unusable(error)) from None
-    if format is ReportFormat.json:
-        from jovial_scaffold.reports.machine import compare_document, json_text
-
-        sys.stdout.write(json_text(compare_document(comparison)))
-    else:
-        from jovial_scaffold.reports.matrix import matrix_text
-        from jovial_scaffold.reports.terminal import style_for
-
-        sys.stdout.write(matrix_text(comparison, style_for(sys.stdout, os.environ), everything))
-    code = exit_code(findings)
-    if code:
-        sys.stdout.flush()
+    if format is CompareFormat.patch and len(comparison.renderings) != 2:
+        raise typer.BadParameter("a patch leads from one environment to another: name two.", param_hint="--format")
+    if drivers:
+        by = Grouping.parameter
+    judged = _parity(loaded, comparison, expect, accept)
+    if judged is None:
+        return
+    deliver(_written(comparison, format, everything, by, most, drivers, totals, judged, out), out)
+    sys.stdout.flush()
+    if judged:
+        print_findings(judged, loaded, to_stderr=format is not CompareFormat.text)
+    code = exit_code([*problems, *judged])
+    if exit_code(problems):
         print("Some values are unknown because of errors: jovial check shows them.", file=sys.stderr)
     raise typer.Exit(code)
+
+
+def _parity(loaded: Project, comparison: Comparison, expect: Path | None, accept: bool) -> list[Finding] | None:
+    """What differs though it should not: by the rules over pairs, and by a file. None where that file was written instead."""
+    found = loaded.judge_pairs(comparison.renderings)
+    if expect is None:
+        return merged(found, comparison.environments)
+    from jovial_scaffold.core.comparing.expecting import accepted, read_expectations, unexpected
+
+    before = None
+    if expect.exists() or not accept:
+        source, findings = read_source(expect, str(expect))
+        if source is None or source.broken:
+            print_findings(findings, loaded, to_stderr=True)
+            raise typer.Exit(exit_codes.UNUSABLE)
+        loaded.show(source)
+        before, wrong = read_expectations(source)
+        findings += wrong
+        if exit_code(findings):
+            print_findings(findings, loaded, to_stderr=True)
+            raise typer.Exit(exit_codes.ERRORS)
+    if accept:
+        from jovial_scaffold.core.text.writing import write_whole
+        from jovial_scaffold.reports.machine import expectations_text
+
+        content = accepted(comparison, before)
+        write_whole(expect, expectations_text(loaded.name, content, str(expect)))
+        print(f"Written: {expect} ({len(content['differences'])} addresses with differences)", file=sys.stderr)
+        return None
+    assert before is not None
+    return merged([*found, *unexpected(comparison, before)], comparison.environments)
+
+
+def _written(
+    comparison: Comparison,
+    format: CompareFormat,
+    everything: bool,
+    by: Grouping,
+    most: int,
+    drivers: bool,
+    totals: bool,
+    judged: list[Finding],
+    out: Path | None,
+) -> str:
+    from jovial_scaffold.core.comparing.totals import totals as sums
+    from jovial_scaffold.reports import matrix
+
+    numbers = sums(comparison) if totals else []
+    if format is CompareFormat.json:
+        from jovial_scaffold.reports.machine import compare_document, json_text
+
+        return json_text(compare_document(comparison, numbers, judged))
+    if format is CompareFormat.patch:
+        from jovial_scaffold.core.comparing.patching import patch
+        from jovial_scaffold.reports.machine import json_text, target_document
+
+        return json_text(patch(*(target_document(rendering) for rendering in comparison.renderings)))
+    if format is not CompareFormat.text:
+        from jovial_scaffold.reports import tables
+
+        report = matrix.matrix_report(comparison, numbers)
+        writers = {CompareFormat.markdown: tables.markdown, CompareFormat.csv: tables.comma_separated, CompareFormat.html: tables.page}
+        return writers[format](report)
+    style = style_for(sys.stdout, os.environ) if out is None else Style(colours=False, width=120)
+    if totals:
+        return matrix.totals_text(numbers, comparison, style)
+    if drivers:
+        return "\n".join(matrix.drivers_lines(comparison, style, places=False)) or "Nothing differs.\n"
+    return matrix.matrix_text(comparison, style, everything, by.value, most)

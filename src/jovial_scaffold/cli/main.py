@@ -23,6 +23,8 @@ COMMANDS = {
     "find": ("jovial_scaffold.cli.find", "Preview", "Find where a value that someone saw comes from."),
     "survey": ("jovial_scaffold.cli.survey", "Author", "Give an overview of a template, or of any JSON or YAML file."),
     "compare": ("jovial_scaffold.cli.compare", "Preview", "Show environments side by side, and what drives each difference."),
+    "effects": ("jovial_scaffold.cli.effects", "Preview", "Show what a deployment would do to what runs now."),
+    "record": ("jovial_scaffold.cli.record", "Preview", "Save a rendering as what runs now."),
 }
 ABOUT = "Check cloud resource templates and preview every environment before anything is deployed."
 

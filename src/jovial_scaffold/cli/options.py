@@ -45,6 +45,7 @@ Environments = Annotated[
     list[str] | None, typer.Argument(help="Environments; all when none is named.", show_default=False, autocompletion=environment_names)
 ]
 OneEnvironment = Annotated[str, typer.Argument(help="The environment.", show_default=False, autocompletion=environment_names)]
+Out = Annotated[Path | None, typer.Option("--out", help="A file to write; `-` is standard output.", show_default=False)]
 Format = Annotated[ReportFormat, typer.Option("--format", help="How the result is written.")]
 
 

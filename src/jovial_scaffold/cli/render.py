@@ -11,6 +11,7 @@ import typer
 from jovial_scaffold.cli import exit_codes
 from jovial_scaffold.cli.options import (
     OneEnvironment,
+    Out,
     ProjectPath,
     WithFiles,
     WithValues,
@@ -39,7 +40,7 @@ class RenderFormat(StrEnum):
 
 def command(
     environment: OneEnvironment,
-    out: Annotated[Path | None, typer.Option("--out", help="A file to write; `-` is standard output.", show_default=False)] = None,
+    out: Out = None,
     format: Annotated[
         RenderFormat, typer.Option("--format", help="`manifests` is a YAML stream of the bare properties.")
     ] = RenderFormat.text,

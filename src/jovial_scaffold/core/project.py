@@ -1,25 +1,35 @@
 """A project: its files read once, its template compiled once, and every environment rendered, checked and compared from that."""
 
-from collections.abc import Callable, Iterable, Mapping
+import tempfile
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
 from functools import partial
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
-from jovial_scaffold.core.findings import Finding, Span, absorbed, merged
+from jovial_scaffold.core.findings import Finding, Span, absorbed, has_errors, merged
 from jovial_scaffold.core.graph.ordering import waves
 from jovial_scaffold.core.limits import PARALLEL_RESOURCES
 from jovial_scaffold.core.parallel import Beside, can_fork
 from jovial_scaffold.core.parameters.layers import Layer, file_layer, text_layer
 from jovial_scaffold.core.parameters.resolving import Parameters
 from jovial_scaffold.core.parameters.secrets import tracked_by_git
-from jovial_scaffold.core.project_file import EnvironmentEntry, FileReference, ProjectError, ProjectFile, find_project, read_project_file
+from jovial_scaffold.core.project_file import (
+    EnvironmentEntry,
+    FileReference,
+    ProjectError,
+    ProjectFile,
+    default_parameters,
+    find_project,
+    read_project_file,
+)
 from jovial_scaffold.core.rendering.environment import Environment
 from jovial_scaffold.core.rendering.examples import check_must_examples
 from jovial_scaffold.core.rendering.identities import Identities, clashes_between, identities, place
 from jovial_scaffold.core.rendering.plan import Plans
 from jovial_scaffold.core.rendering.rendering import Rendering, render
-from jovial_scaffold.core.rules.evaluation import check_examples, judge
+from jovial_scaffold.core.rules.evaluation import check_examples, judge, judge_changes, judge_pairs, judges_pairs
 from jovial_scaffold.core.rules.reading import Ruleset, read_ruleset
 from jovial_scaffold.core.schemas.catalog import Catalogs, read_catalog, shipped_catalog
 from jovial_scaffold.core.templates.checking import check_templates
@@ -30,13 +40,16 @@ from jovial_scaffold.core.templates.names import check_names, reads_run, without
 from jovial_scaffold.core.text.discretion import WORDS, discreet
 from jovial_scaffold.core.text.files import Files
 from jovial_scaffold.core.text.formats import format_of
+from jovial_scaffold.core.text.revisions import Repository, RevisionError
 from jovial_scaffold.core.text.roles import misplaced, role_of
-from jovial_scaffold.core.text.source import Source, split_pointer
+from jovial_scaffold.core.text.source import Origin, Source, split_pointer
 from jovial_scaffold.core.text.wording import described, did_you_mean, listed
 
 if TYPE_CHECKING:
+    from jovial_scaffold.core.comparing.effects import Effects
     from jovial_scaffold.core.comparing.finding import Hit
     from jovial_scaffold.core.comparing.matrix import Comparison
+    from jovial_scaffold.core.comparing.snapshots import Snapshot
     from jovial_scaffold.core.rendering.explaining import Reason
 
 _VARIABLE_PREFIX = "JOVIAL_PARAMETER_"
@@ -47,6 +60,7 @@ class Overrides:
     """What the caller adds to every environment: process variables, further files, and `name=value` pairs; later wins.
 
     `run` gives `context.run` (date, revision, author) and is called only where a template reads it, or where `run_needed` says so.
+    `beside` is another root, where files of secrets are looked for that the project's own does not have.
     """
 
     process: Mapping[str, str] = field(default_factory=dict)
@@ -54,6 +68,7 @@ class Overrides:
     values: tuple[tuple[str, str], ...] = ()
     run: Callable[[], Mapping[str, str]] = dict
     run_needed: bool = False
+    beside: Path | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,6 +84,33 @@ class CheckResult:
     def count(self, level: str) -> int:
         """How many findings have a level."""
         return sum(finding.level == level for finding in self.findings)
+
+
+@dataclass(frozen=True, slots=True)
+class View:
+    """An environment as it is asked for: `live`, under other values `live?copies=4&zone=middle`, as of a revision `live@HEAD~3`."""
+
+    label: str
+    environment: str
+    revision: str = ""
+    values: tuple[tuple[str, str], ...] = ()
+
+    @classmethod
+    def parse(cls, text: str) -> "View":
+        """What a text asks for. Raises ProjectError where a value is not of the form name=value."""
+        named, _, query = text.partition("?")
+        environment, _, revision = named.partition("@")
+        values = []
+        for each in query.split("&") if query else ():
+            name, equals, value = each.partition("=")
+            if not equals or not name:
+                hint = "Write them after a question mark, with & between them: live?copies=4&zone=middle"
+                raise ProjectError([Finding("view-invalid", "error", f"{each!r} of {text} is not of the form name=value.", None, hint)])
+            values.append((name, value))
+        if named.endswith("@"):
+            hint = "For example live@HEAD~1; `git log --oneline` lists the revisions."
+            raise ProjectError([Finding("view-invalid", "error", f"{text} names no revision after the @.", None, hint)])
+        return cls(text, environment, revision, tuple(values))
 
 
 @dataclass(frozen=True, slots=True)
@@ -184,7 +226,10 @@ class Project:
         chosen = () if template_only else chosen
         for name in chosen:
             self._resolved(name)  # reads parameter files here, so that their lines can be shown
-        children = min(workers - 1, len(chosen)) if len(self._template.resources) >= PARALLEL_RESOURCES.most and can_fork() else 0
+        pairs = judges_pairs(self._rulesets) and len(chosen) > 1
+        # What a process beside this one rendered stays there: rules over pairs need the environments here.
+        large = len(self._template.resources) >= PARALLEL_RESOURCES.most and not pairs
+        children = min(workers - 1, len(chosen)) if large and can_fork() else 0
         shares = [chosen[number::children] for number in range(children)]
         beside = [Beside(partial(self._judged, share)) for share in shares]
         static = check_templates(self.templates)
@@ -195,6 +240,10 @@ class Project:
             findings += each.findings
         findings += clashes_between([each.identities for each in judged], self._place)
         resources, rules = sum(each.resources for each in judged), sum(each.rules for each in judged)
+        if pairs:
+            verdicts, more = judge_pairs([self._rendered(name)[0] for name in chosen], self._rulesets)
+            findings += verdicts
+            rules += more
         return CheckResult(self.name, chosen, tuple(merged(absorbed(static, findings), self.environments)), resources, rules)
 
     def _judged(self, environments: tuple[str, ...]) -> list[_Judged]:
@@ -202,7 +251,7 @@ class Project:
         found = []
         for name in environments:
             rendering, problems = self._rendered(name)
-            verdicts, rules = judge(rendering, self._rulesets, rendering.parameters.values)
+            verdicts, rules = judge(rendering, self._rulesets)
             findings = [*problems, *rendering.findings, *verdicts]
             found.append(_Judged(name, findings, len(rendering.resources), rules, identities(rendering)))
         return found
@@ -223,6 +272,18 @@ class Project:
             findings += plan.cycles[0] + check_function_examples(each, plan.functions) + check_must_examples(plan)
         return findings if any(each.unread or each.unknown_names for each in self.templates) else [*findings, *self._library.unused_names()]
 
+    def template_findings(self) -> list[Finding]:
+        """What is wrong with the project's files and the names of its templates, whatever the environment."""
+        return [*self._findings, *self._template_findings()]
+
+    def judge_pairs(self, renderings: Sequence[Rendering]) -> list[Finding]:
+        """What rules over pairs say against some renderings."""
+        return judge_pairs(renderings, self._rulesets)[0]
+
+    def show(self, source: Source) -> None:
+        """Take in a file that a caller has read, so that its lines can be shown."""
+        self._files.know(source)
+
     def render(self, environment: str) -> Rendering:
         """One environment, in deployment order. Its `findings` hold what is wrong with template and parameters."""
         self.chosen((environment,))
@@ -231,16 +292,127 @@ class Project:
         return replace(rendering, findings=merged(findings, self.environments))
 
     def compare(
-        self, environments: Iterable[str] = (), baseline: str | None = None, everything: bool = False, only: str = "*"
+        self,
+        environments: Iterable[str] = (),
+        baseline: str | None = None,
+        everything: bool = False,
+        only: str | Sequence[str] = (),
+        ignore: Sequence[str] = (),
     ) -> "Comparison":
-        """Environments side by side; the baseline comes first. `only` is a pattern over `address` or `address:property`."""
+        """Environments, or views of them such as `live?copies=4` and `live@HEAD~3`, side by side; the baseline comes first.
+
+        `only` and `ignore` are patterns over addresses, or over `address:property` where they hold a colon.
+        """
         from jovial_scaffold.core.comparing.matrix import compare
 
-        chosen = self.chosen(environments)
+        chosen = tuple(dict.fromkeys(environments)) or self.environments
         if baseline is not None:
-            self.chosen((baseline,))
             chosen = (baseline, *(name for name in chosen if name != baseline))
-        return compare([self._rendered(name)[0] for name in chosen], everything, only)
+        return compare(self.views(chosen), everything, only, ignore)
+
+    def views(self, texts: Iterable[str]) -> list[Rendering]:
+        """Environments rendered as they are asked for (see `View`), in that order; their findings are those of the environment alone."""
+        views = [View.parse(text) for text in texts]
+        found: dict[str, Rendering] = {}
+        for revision in dict.fromkeys(view.revision for view in views):
+            of_it = [view for view in views if view.revision == revision]
+            if not revision:
+                found |= {view.label: self._viewed(view) for view in of_it}
+                continue
+            with self.at(revision) as project:
+                found |= {view.label: project._viewed(view) for view in of_it}
+        return [found[view.label] for view in views]
+
+    @contextmanager
+    def at(self, revision: str) -> "Iterator[Project]":
+        """The project as of a git revision, for as long as the block lasts. Raises ProjectError."""
+        try:
+            repository = Repository(self.root)
+            with project_at(repository, repository.commit(revision), self._file.path, self._overrides) as project:
+                yield project
+        except RevisionError as error:
+            raise ProjectError([Finding("revision-unknown", "error", error.message, None, error.hint)]) from None
+
+    def files(self, paths: Sequence[Path]) -> list[Rendering]:
+        """The template under parameter files that no environment declares: each over `parameters/common.*`, where that exists."""
+        found = []
+        for path in paths:
+            common = default_parameters(self.root, ("common",))
+            entry = EnvironmentEntry(path.stem, common, {}, Origin(Source("", "", None, lambda _: {}), ()))
+            rendering, findings = self._render(entry, (path,))
+            label = path.name if len({each.name for each in paths}) == len(paths) else str(path)
+            found.append(replace(rendering, label=label, findings=[*findings, *rendering.findings]))
+        return found
+
+    def _viewed(self, view: View) -> Rendering:
+        self.chosen((view.environment,))
+        if view.values:
+            rendering, findings = self._render(self._file.environments[view.environment], (), view.values)
+        else:
+            rendering, findings = self._rendered(view.environment)
+        return replace(rendering, label=view.label, findings=[*findings, *rendering.findings])
+
+    def effects(self, environment: str, against: Path | None = None, teardown: bool = False) -> "Effects":
+        """What deploying an environment would do to what runs now: as the file says that is given, or else `deployed` of the project file.
+
+        Raises ProjectError where there is no such file, or it cannot be read. What rules over changes say is among the findings.
+        """
+        from jovial_scaffold.core.comparing import effects as computing
+
+        self.chosen((environment,))
+        snapshot, findings = self.snapshot(environment, against)
+        rendering = self._rendered(environment)[0]
+        if teardown:
+            result = computing.teardown(rendering, snapshot)
+        else:
+            entry = self._file.environments[environment]
+            deployed = computing.known_values(rendering, snapshot)
+            known = self._under(entry, deployed, None) if deployed else rendering
+            reads = snapshot.run and any(reads_run(each) for each in self.templates)
+            recorded = self._under(entry, deployed, snapshot.run) if reads else known
+            result = computing.effects(rendering, known, recorded, snapshot)
+        verdicts, _ = judge_changes(computing.changes(result, rendering), rendering, self._rulesets)
+        result.findings[:] = merged([*findings, *result.findings, *verdicts], self.environments)
+        return result
+
+    def snapshot(self, environment: str, against: Path | None = None) -> "tuple[Snapshot, list[Finding]]":
+        """What runs in an environment, and the lesser findings of its file. Raises ProjectError."""
+        from jovial_scaffold.core.comparing.snapshots import read_snapshot
+
+        deployed = self._file.environments[environment].deployed
+        if against is not None:
+            source, findings = self._files.outside(against)
+        elif deployed is not None:
+            source, findings = self._files.read(deployed.text, deployed.origin)
+        else:
+            hint = "Name a file with --against, or write `deployed` in the project file; `jovial record` makes one."
+            raise ProjectError([Finding("snapshot-missing", "error", f"Nothing says what runs in {environment} now.", None, hint)])
+        if source is None or source.broken:
+            raise ProjectError(findings)
+        snapshot, findings = read_snapshot(source, self._catalogs)
+        if snapshot is None or has_errors(findings):
+            raise ProjectError(findings)
+        if snapshot.environment and snapshot.environment != environment:
+            span = source.value_span(("environment",))
+            message = f"This snapshot is of {snapshot.environment}, and {environment} is asked for."
+            findings.append(Finding("snapshot-environment", "warning", message, span, "", environments=(environment,)))
+        return snapshot, findings
+
+    @property
+    def run(self) -> Mapping[str, str]:
+        """`context.run`, as far as it was asked for."""
+        return self._run
+
+    def deployed_path(self, environment: str) -> Path | None:
+        """The file that says what runs in an environment, where the project file names one that lies inside of the project."""
+        deployed = self._file.environments[environment].deployed
+        return self._files.inside(deployed.text, deployed.origin)[0] if deployed else None
+
+    def _under(self, entry: EnvironmentEntry, deployed: Mapping[str, Mapping[str, Any]], run: Mapping[str, str] | None) -> Rendering:
+        """An environment once more: with what the cloud has set, and as at another run."""
+        context = {"project": self.name, "environment": entry.name, "labels": entry.labels, "run": run or self._run}
+        resolved, _ = self._resolve(entry)
+        return render(self._plan, resolved, context, self._plans, deployed)
 
     def why(self, what: str, environment: str) -> "Reason":
         """The tree behind `address:property`, an address, or the name of an output, document, value or parameter. Raises Unexplained."""
@@ -334,15 +506,22 @@ class Project:
     def _resolved(self, name: str) -> tuple[Parameters, list[Finding]]:
         """An environment's parameters, and what is wrong with its files and values."""
         if name not in self._parameters:
-            entry = self._file.environments[name]
-            findings: list[Finding] = []
-            layers, unread = self._layers(entry, findings)
-            parameters, problems = self._plan.checker.resolve(name, layers, self.root, self._overrides.process, self._is_tracked, unread)
-            self._parameters[name] = (parameters, [*findings, *problems])
+            self._parameters[name] = self._resolve(self._file.environments[name])
         return self._parameters[name]
 
-    def _render(self, entry: EnvironmentEntry) -> tuple[Rendering, list[Finding]]:
-        parameters, findings = self._resolved(entry.name)
+    def _resolve(
+        self, entry: EnvironmentEntry, files: Sequence[Path] = (), values: Sequence[tuple[str, str]] = ()
+    ) -> tuple[Parameters, list[Finding]]:
+        findings: list[Finding] = []
+        layers, unread = self._layers(entry, findings, files, values)
+        roots = (self.root, self._overrides.beside) if self._overrides.beside else (self.root,)
+        parameters, problems = self._plan.checker.resolve(entry.name, layers, roots, self._overrides.process, self._is_tracked, unread)
+        return parameters, [*findings, *problems]
+
+    def _render(
+        self, entry: EnvironmentEntry, files: Sequence[Path] = (), values: Sequence[tuple[str, str]] = ()
+    ) -> tuple[Rendering, list[Finding]]:
+        parameters, findings = self._resolve(entry, files, values) if files or values else self._resolved(entry.name)
         context = {"project": self.name, "environment": entry.name, "labels": entry.labels, "run": self._run}
         rendering = render(self._plan, parameters, context, self._plans)
         return rendering, [*findings, *self._order(rendering)]
@@ -375,8 +554,10 @@ class Project:
             )
         ]
 
-    def _layers(self, entry: EnvironmentEntry, findings: list[Finding]) -> tuple[tuple[Layer, ...], bool]:
-        """The environment's layers in order, and whether one of them could not be read."""
+    def _layers(
+        self, entry: EnvironmentEntry, findings: list[Finding], files: Sequence[Path], values: Sequence[tuple[str, str]]
+    ) -> tuple[tuple[Layer, ...], bool]:
+        """The environment's layers in order, with further files and values, and whether one of them could not be read."""
         declared = tuple(self._template.parameters)
         layers: list[Layer] = []
         unread = False
@@ -390,13 +571,15 @@ class Project:
         }
         if process:
             layers.append(text_layer("process variables", process, declared))
-        for path in self._overrides.files:
+        for path in (*files, *self._overrides.files):
             layer, problems = self._parameter_file(*self._files.outside(path), declared)
             findings += problems
             unread = unread or layer is None
             layers += [layer] if layer else []
         for name, text in self._overrides.values:
             layers.append(text_layer(f"--with {name}", {name: text}, declared))
+        for name, text in values:
+            layers.append(text_layer(f"?{name}={text}", {name: text}, declared))
         return tuple(layers), unread
 
     def _parameter_file(
@@ -426,3 +609,19 @@ class Project:
         if path not in self._tracked:
             self._tracked[path] = tracked_by_git(path)
         return self._tracked[path]
+
+
+@contextmanager
+def project_at(repository: Repository, commit: str, file: Path, overrides: Overrides) -> Iterator[Project]:
+    """The project of a file as of a commit, for as long as the block lasts: its files are written into a folder that then goes.
+
+    What git does not keep, such as files of secrets, is taken from where the project is. Raises RevisionError, ProjectError.
+    """
+    date, author, _ = repository.described(commit)
+    run = {"date": date, "revision": commit[:12], "author": author}
+    root = file.resolve().parent
+    with tempfile.TemporaryDirectory(prefix="jovial-") as folder:
+        found = repository.extract(commit, root, Path(folder)) / file.name
+        if not found.is_file():
+            raise RevisionError(f"There was no {file.name} in {commit[:12]}.", "Name a later revision.")
+        yield Project.load(found, replace(overrides, run=lambda: run, beside=root))

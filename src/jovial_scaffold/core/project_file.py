@@ -36,18 +36,20 @@ class FileReference:
 
 @dataclass(frozen=True, slots=True)
 class EnvironmentEntry:
-    """An environment: its parameter files in order, and its labels."""
+    """An environment: its parameter files in order, its labels, and the snapshot of what runs there now."""
 
     name: str
     parameters: tuple[FileReference, ...]
     labels: dict[str, Any]
     origin: Origin
+    deployed: FileReference | None = None
 
 
 @dataclass(frozen=True, slots=True)
 class ProjectFile:
     """What a project file says. Paths are relative to `root`, the folder it stands in."""
 
+    path: Path
     root: Path
     name: str
     template: FileReference
@@ -85,15 +87,22 @@ def read_project_file(path: Path) -> tuple[ProjectFile, list[Finding]]:
     source, findings = read_source(path, path.name, ".yaml")
     if source is None or source.broken:
         raise ProjectError(findings)
-    reader = _Reader(source.value, Origin(source, ()), path.resolve().parent, findings)
+    reader = _Reader(source.value, Origin(source, ()), path, findings)
     return reader.file(), findings
 
 
+def default_parameters(root: Path, stems: tuple[str, ...]) -> tuple[FileReference, ...]:
+    """`parameters/common.*` and its like, where they exist."""
+    names = [f"parameters/{stem}{suffix}" for stem in stems for suffix in DATA_SUFFIXES]
+    return tuple(FileReference(text, None) for text in names if (root / text).is_file())
+
+
 class _Reader:
-    def __init__(self, whole: Any, origin: Origin, root: Path, findings: list[Finding]) -> None:
+    def __init__(self, whole: Any, origin: Origin, path: Path, findings: list[Finding]) -> None:
         self.whole = whole
         self.origin = origin
-        self.root = root
+        self.path = path
+        self.root = path.resolve().parent
         self.findings = findings
 
     def unusable(self, message: str, span: Span, hint: str = "") -> ProjectError:
@@ -137,6 +146,7 @@ class _Reader:
             span = origin.child("template").value_span() if "template" in whole else origin.child("project").key_span()
             raise self.unusable("`template` names the template file, and there is none.", span, "For example: template: line.yaml")
         return ProjectFile(
+            self.path,
             self.root,
             name,
             FileReference(template, origin.child("template")),
@@ -217,21 +227,17 @@ class _Reader:
                     origin.child(key).key_span(),
                     did_you_mean(key, _ENVIRONMENT_KEYS, f"Its keys are {', '.join(_ENVIRONMENT_KEYS)}."),
                 )
-        if entry.get("deployed"):
-            self.report(
-                "not-supported-yet",
-                "`deployed` is not supported yet.",
-                origin.child("deployed").key_span(),
-                "It has no effect.",
-                warning=True,
-            )
+        deployed = entry.get("deployed")
+        if deployed is not None and deployed is not UNKNOWN and not isinstance(deployed, str):
+            message = f"`deployed` names a file with what runs there now, and this is {described(deployed)}."
+            self.report("project-shape", message, origin.child("deployed").value_span(), "For example: deployed: deployed/live.json")
         if "parameters" in entry:
             references = self.paths(entry["parameters"], origin.child("parameters"), "parameters")
         else:
-            names = [f"parameters/{stem}{suffix}" for stem in ("common", name) for suffix in DATA_SUFFIXES]
-            references = tuple(FileReference(text, None) for text in names if (self.root / text).is_file())
+            references = default_parameters(self.root, ("common", name))
         labels = entry.get("labels") or {}
         if not isinstance(labels, dict):
             self.report("project-shape", f"`labels` is a map, and this is {described(labels)}.", origin.child("labels").value_span())
             labels = {}
-        return EnvironmentEntry(name, references, labels, origin)
+        snapshot = FileReference(deployed, origin.child("deployed")) if isinstance(deployed, str) else None
+        return EnvironmentEntry(name, references, labels, origin, snapshot)

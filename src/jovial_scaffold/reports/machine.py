@@ -3,10 +3,13 @@
 import base64
 import json
 import math
+import re
 from collections.abc import Callable, Sequence
 from typing import Any
 
 from jovial_scaffold.core.comparing.matrix import Comparison
+from jovial_scaffold.core.comparing.snapshots import Snapshot
+from jovial_scaffold.core.comparing.totals import Total
 from jovial_scaffold.core.expressions.library.entries import Function
 from jovial_scaffold.core.expressions.library.strings import scalar_text
 from jovial_scaffold.core.expressions.parts import sorted_keys
@@ -147,22 +150,82 @@ def render_document(project: str, rendering: Rendering) -> dict[str, Any]:
     }
 
 
-def compare_document(comparison: Comparison) -> dict[str, Any]:
-    """`jovial-compare/1`; a resource that is absent somewhere is one row with the pointer ""."""
+def target_document(rendering: Rendering) -> dict[str, Any]:
+    """What a JSON Patch between environments is about: types and properties by address, outputs, documents."""
+    return {
+        "resources": {
+            address: {"type": each.type_text, "properties": public(each.properties)}
+            for address, each in sorted(rendering.resources.items())
+        },
+        "outputs": public(rendering.outputs),
+        "documents": {name: {"to": each.to, "text": each.text} for name, each in sorted(rendering.documents.items())},
+    }
+
+
+def deployed_document(snapshot: Snapshot) -> dict[str, Any]:
+    """What runs, in the shape of `target_document`."""
+    resources = {
+        address: {"type": each.type_text, "properties": public(each.properties)} for address, each in sorted(snapshot.resources.items())
+    }
+    return {"resources": resources}
+
+
+def compare_document(comparison: Comparison, totals: Sequence[Total] = (), findings: Sequence[Finding] = ()) -> dict[str, Any]:
+    """`jovial-compare/1`; a resource that is absent somewhere is one row with the pointer "".
+
+    `pointer` is the real one in the first column that has the part; `label` names items of lists by their key.
+    """
     rows = [
         {
+            "kind": row.kind,
             "address": row.address,
             "type": row.type,
-            "pointer": pointer_text(row.pointer),
+            "pointer": pointer_text(next(iter(dict(row.at).values()), row.pointer)),
+            "label": pointer_text(row.pointer),
+            "at": {name: pointer_text(at) for name, at in dict(row.at).items()},
             "values": {name: public(row.values[name]) for name in comparison.environments if name in row.values},
             "absent": [name for name in comparison.environments if name in row.absent],
             "differs": row.differs,
+            "counted": row.counted,
+            "module": row.module,
             "drivers": [{"parameter": driver.parameter, "sources": driver.sources} for driver in row.drivers],
         }
         for row in comparison.rows
     ]
     summary = {"resources": comparison.resources, "differing": comparison.differing, "same": comparison.same}
-    return {"format": "jovial-compare/1", "environments": list(comparison.environments), "rows": rows, "summary": summary}
+    document = {"format": "jovial-compare/1", "environments": list(comparison.environments), "rows": rows, "summary": summary}
+    if totals:
+        document["totals"] = [{"type": each.type, "property": each.property, "values": each.values} for each in totals]
+    if findings:
+        document["findings"] = [finding_entry(finding) for finding in findings]
+    return document
+
+
+def expectations_text(project: str, content: dict[str, Any], name: str) -> str:
+    """A file of expected differences: one line for each property, so that a review shows what was accepted."""
+    lines = [
+        f"# Differences that are intended. `jovial compare {' '.join(content['environments'])} --expect {name}` reports any other;",
+        "# with --accept it is written anew. `any` and patterns of * and ? are yours, and are kept.",
+        f"expected: {project}",
+        f"environments: {_flow(content['environments'])}",
+        "differences:" if content["differences"] else "differences: {}",
+    ]
+    for address, found in content["differences"].items():
+        lines.append(f"  {_flow(address)}:" if isinstance(found, dict) else f"  {_flow(address)}: {_flow(found)}")
+        lines += [f"    {_flow(property)}: {_flow(values)}" for property, values in found.items()] if isinstance(found, dict) else []
+    return "\n".join(lines) + "\n"
+
+
+def _flow(value: Any) -> str:
+    """A value on one line of YAML. JSON is YAML; what a plain scalar can say stands without quotes."""
+    if isinstance(value, str):
+        plain = re.fullmatch(r"[A-Za-z_./$][A-Za-z0-9_./$ -]*", value) and value == value.strip() and _quotes(value) is None
+        return value if plain else json.dumps(value, ensure_ascii=False)
+    if isinstance(value, list):
+        return f"[{', '.join(map(_flow, value))}]"
+    if isinstance(value, dict):
+        return f"{{{', '.join(f'{_flow(key)}: {_flow(item)}' for key, item in value.items())}}}"
+    return json.dumps(value)
 
 
 def yaml_text(documents: Sequence[Any], explicit: bool) -> str:

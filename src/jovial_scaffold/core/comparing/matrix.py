@@ -1,32 +1,31 @@
-"""Rendered environments as rows: one for each property, one column for each environment, and what drives each difference."""
+"""Rendered environments as rows: one for each property, output and line of a document; one column for each environment."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, Literal
 
-from jovial_scaffold.core.expressions.values import Pending, Secret, equal
-from jovial_scaffold.core.rendering.rendering import Rendering
-from jovial_scaffold.core.rendering.tracing import Source, Tracer
+from jovial_scaffold.core.comparing.aligning import leaves, matched_lines, same
+from jovial_scaffold.core.comparing.driving import RUN, TEMPLATE, Driver, Drivers
+from jovial_scaffold.core.expressions.values import Pending, Secret
+from jovial_scaffold.core.rendering.rendering import RenderedResource, Rendering
 from jovial_scaffold.core.text.patterns import pattern
-from jovial_scaffold.core.text.source import Pointer, part, pointer_text
-from jovial_scaffold.core.text.unknown import UNKNOWN
+from jovial_scaffold.core.text.source import Pointer, pointer_text
 
+__all__ = ("Comparison", "Driver", "Row", "compare", "row_label", "same")
 
-@dataclass(frozen=True, slots=True)
-class Driver:
-    """A parameter (or `context.environment` and its like) that differs, and the line that sets it in each environment."""
-
-    parameter: str
-    sources: dict[str, str]
+Kind = Literal["presence", "address", "property", "output", "document"]
 
 
 @dataclass(frozen=True, slots=True)
 class Row:
-    """A property in all environments; pointer () is the presence of the resource itself, with the value True.
+    """A part of a resource, output or document in all columns.
 
-    `absent` lists the environments without the property (or without the resource).
+    `kind` presence is the resource itself, with the value True; address is its address, where it was renamed (`$formerly`).
+    `pointer` names items of lists by their key, `at` holds each column's real pointer. Of a document, the pointer is `to`, or the
+    line's number. `absent` lists the columns without the part (or without the resource).
     """
 
+    kind: Kind
     address: str
     type: str
     pointer: Pointer
@@ -34,151 +33,213 @@ class Row:
     absent: tuple[str, ...]
     differs: bool
     drivers: tuple[Driver, ...] = ()
+    at: Mapping[str, Pointer] = ()  # type: ignore[assignment]  # an empty map that nobody can write into
+    module: str = ""
+
+    @property
+    def counted(self) -> bool:
+        """Whether it counts as a difference: what only `context.run` drives is shown, and never counted."""
+        return self.differs and not (self.drivers and all(driver.parameter == RUN for driver in self.drivers))
 
 
 @dataclass(frozen=True, slots=True)
 class Comparison:
-    """All rows, sorted by address and pointer; `rows` holds only those that differ unless all were asked for."""
+    """All rows, sorted by address and pointer, outputs and documents last; only those that differ unless all were asked for.
+
+    `resources` were compared, of which `differing` have a row that counts; `fits` says which addresses were compared.
+    """
 
     environments: tuple[str, ...]
     rows: tuple[Row, ...]
     resources: int
     differing: int
+    renderings: tuple[Rendering, ...]
+    fits: Callable[[str], bool]
 
     @property
     def same(self) -> int:
-        """How many resources are equal in all environments."""
+        """How many resources are equal in all columns."""
         return self.resources - self.differing
 
+    @property
+    def differences(self) -> tuple[Row, ...]:
+        """The rows that count."""
+        return tuple(row for row in self.rows if row.counted)
 
-def compare(renderings: Sequence[Rendering], everything: bool = False, only: str = "*") -> Comparison:
-    """The rows of some environments, in the order in which they are given; the first is the baseline.
 
-    `only` is a pattern of `*` and `?` over addresses, or over `address:property` where it holds a colon.
+def compare(
+    renderings: Sequence[Rendering], everything: bool = False, only: str | Sequence[str] = (), ignore: Sequence[str] = ()
+) -> Comparison:
+    """The rows of some renderings, in the order in which they are given; the first is the baseline.
+
+    `only` and `ignore` are patterns of `*` and `?` over addresses, or over `address:property` where they hold a colon.
     """
-    fits = pattern(only)
-    addresses = sorted({address for rendering in renderings for address in rendering.resources})
+    chosen = _Chosen((only,) if isinstance(only, str) else only, ignore)
+    names = _names(renderings)
+    drivers = Drivers(renderings, any(newest != own for each in names for newest, own in each.items()))
     rows: list[Row] = []
     differing = compared = 0
-    for address in addresses:
-        found = [row for row in _resource_rows(address, renderings) if fits.match(row_label(row) if ":" in only else address)]
-        if not found:
+    for address in sorted({address for each in names for address in each}):
+        if not chosen.address(address):
+            continue
+        found = [row for row in _resource_rows(address, names, renderings, drivers, everything) if chosen.row(row)]
+        if not found and chosen.narrow:
             continue
         compared += 1
-        if any(row.differs for row in found):
+        if any(row.counted for row in found):
             differing += 1
-        rows += [_driven(row, renderings) if row.differs else row for row in found if row.differs or everything]
-    return Comparison(tuple(rendering.environment for rendering in renderings), tuple(rows), compared, differing)
+        rows += found
+    rows += [row for row in _output_rows(renderings, drivers, everything) if chosen.address(row.address) and chosen.row(row)]
+    rows += [row for row in _document_rows(renderings, drivers, everything) if chosen.address(row.address) and chosen.row(row)]
+    return Comparison(tuple(each.label for each in renderings), tuple(rows), compared, differing, tuple(renderings), chosen.address)
 
 
-def _resource_rows(address: str, renderings: Sequence[Rendering]) -> Iterator[Row]:
-    present = {rendering.environment: rendering.resources[address] for rendering in renderings if address in rendering.resources}
-    missing = tuple(rendering.environment for rendering in renderings if address not in rendering.resources)
-    types = list(dict.fromkeys(resource.type_text for resource in present.values()))
+class _Chosen:
+    """Which addresses and rows were asked for."""
+
+    def __init__(self, only: Sequence[str], ignore: Sequence[str]) -> None:
+        self._addresses = [pattern(each) for each in only if ":" not in each]
+        self._rows = [pattern(each) for each in only if ":" in each]
+        self._heads = [pattern(each.partition(":")[0]) for each in only if ":" in each]
+        self._not_addresses = [pattern(each) for each in ignore if ":" not in each]
+        self._not_rows = [pattern(each) for each in ignore if ":" in each]
+        self.narrow = bool(self._rows)
+
+    def address(self, address: str) -> bool:
+        """Whether any row of an address may be meant."""
+        wanted = [*self._addresses, *self._heads]
+        return (not wanted or any(each.match(address) for each in wanted)) and not any(each.match(address) for each in self._not_addresses)
+
+    def row(self, row: Row) -> bool:
+        """Whether a row of such an address is."""
+        labels = [row_label(row), *(f"{row.address}:{pointer_text(at)}" for at in dict(row.at).values())]
+        if any(each.match(label) for each in self._not_rows for label in labels):
+            return False
+        if not self._rows or any(each.match(row.address) for each in self._addresses):
+            return True
+        return any(each.match(label) for each in self._rows for label in labels)
+
+
+def _names(renderings: Sequence[Rendering]) -> list[dict[str, str]]:
+    """For each column, the address there of each address of all: a resource that was renamed goes by its newest name."""
+    renamed: dict[str, str] = {}
+    for rendering in renderings:
+        for address, resource in rendering.resources.items():
+            if resource.formerly and resource.formerly not in rendering.resources:
+                renamed[resource.formerly] = address
+    found = []
+    for rendering in renderings:
+        own: dict[str, str] = {}
+        for address in rendering.resources:
+            newest = address
+            for _ in renamed:  # through several renamings; a circle of them ends
+                following = renamed.get(newest)
+                if following is None or following in rendering.resources:
+                    break
+                newest = following
+            own[newest] = address
+        found.append(own)
+    return found
+
+
+def _resource_rows(
+    address: str, names: list[dict[str, str]], renderings: Sequence[Rendering], drivers: Drivers, everything: bool
+) -> Iterator[Row]:
+    own = {column: each[address] for column, each in enumerate(names) if address in each}
+    present = {column: renderings[column].resources[there] for column, there in own.items()}
+    labels = [rendering.label for rendering in renderings]
+    first = next(iter(present.values()))
+    kind, module = first.type_text, module_of(first)
+    missing = tuple(labels[column] for column in range(len(labels)) if column not in present)
     if missing:
-        yield Row(address, types[0], (), dict.fromkeys(present, True), missing, differs=True)
-    leaves = {name: dict(_leaves(resource.properties, ())) for name, resource in present.items()}
-    pointers = sorted(
-        {pointer for each in leaves.values() for pointer in each},
-        key=lambda pointer: tuple((isinstance(s, str), str(s).rjust(9) if isinstance(s, int) else s) for s in pointer),
-    )
-    for pointer in pointers:
-        values = {name: each[pointer] for name, each in leaves.items() if pointer in each}
-        without = tuple(r.environment for r in renderings if r.environment in present and r.environment not in values)
-        first = next(iter(values.values()))
-        differs = bool(without) or not all(same(first, value) for value in values.values())
-        yield Row(address, types[0], pointer, values, (*without, *missing), differs)
+        values: dict[str, Any] = {labels[column]: True for column in present}
+        yield Row("presence", address, kind, (), values, missing, True, drivers.of_presence(address), module=module)
+    if len(set(own.values())) > 1:
+        values = {labels[column]: there for column, there in own.items()}
+        yield Row("address", address, kind, (), values, missing, True, (Driver(TEMPLATE, {}),), module=module)
+    if len({each.type_text for each in present.values()}) > 1:
+        values = {labels[column]: each.type_text for column, each in present.items()}
+        yield Row("property", address, kind, ("$type",), values, missing, True, module=module)
+    schema = first.type.schema if first.type else None
+    held = {column: _by_newest(each.properties, names[column], drivers.renamed) for column, each in present.items()}
+    for leaf in leaves(held, schema, len(present), everything):
+        without = tuple(labels[column] for column in present if column not in leaf.values)
+        yield Row(
+            "property",
+            address,
+            kind,
+            leaf.label,
+            {labels[column]: value for column, value in leaf.values.items()},
+            (*without, *missing),
+            leaf.differs,
+            drivers.of_property(own, leaf.at, next(iter(leaf.at.values()))) if leaf.differs else (),
+            {labels[column]: at for column, at in leaf.at.items()},
+            module,
+        )
 
 
-def _leaves(value: Any, pointer: Pointer) -> Iterator[tuple[Pointer, Any]]:
-    """Maps and lists of maps are taken apart; a list of plain values stays one row."""
-    if isinstance(value, dict) and value:
-        for key in sorted(value):
-            yield from _leaves(value[key], (*pointer, key))
-    elif isinstance(value, list) and any(isinstance(item, dict | list) for item in value):
-        for index, item in enumerate(value):
-            yield from _leaves(item, (*pointer, index))
-    else:
-        yield pointer, value
+def _by_newest(value: Any, names: Mapping[str, str], renamed: bool) -> Any:
+    """The value with what it waits for under the newest names of the resources."""
+    if not renamed:
+        return value
+    newest = {own: address for address, own in names.items()}
+    return with_names(value, newest)
 
 
-def same(a: Any, b: Any) -> bool:
-    """Whether two rendered values are equal; pending ones with equal origins are, unknown ones are not judged."""
-    if a is UNKNOWN or b is UNKNOWN:
-        return a is b
-    if isinstance(a, Pending) or isinstance(b, Pending):
-        return isinstance(a, Pending) and isinstance(b, Pending) and a.origins == b.origins
-    if isinstance(a, Secret) or isinstance(b, Secret):
-        return isinstance(a, Secret) and isinstance(b, Secret) and same(a.value, b.value)
-    if isinstance(a, list) and isinstance(b, list):
-        return len(a) == len(b) and all(map(same, a, b))
-    if isinstance(a, dict) and isinstance(b, dict):
-        return a.keys() == b.keys() and all(same(a[key], b[key]) for key in a)
-    return equal(a, b)
+def with_names(value: Any, newest: Mapping[str, str]) -> Any:
+    """The value with the origins of what is pending renamed."""
+    if isinstance(value, Pending):
+        parts = (origin.partition(":") for origin in value.origins)
+        return Pending(f"{newest.get(address, address)}{colon}{rest}" for address, colon, rest in parts)
+    if isinstance(value, dict):
+        return {key: with_names(item, newest) for key, item in value.items()}
+    if isinstance(value, list):
+        return [with_names(item, newest) for item in value]
+    return Secret(with_names(value.value, newest)) if isinstance(value, Secret) else value
 
 
-def _driven(row: Row, renderings: Sequence[Rendering]) -> Row:
-    # A loop's item may stand at another position in each environment, so each environment follows its own path.
-    if row.pointer:
-        renderings = [rendering for rendering in renderings if row.address in rendering.resources]
-    own = [_sources(row, rendering) for rendering in renderings]
-    drivers: dict[str, dict[str, str]] = {}
-    for name in sorted({name for sources in own for name, _ in sources}):
-        anywhere = list(dict.fromkeys(path for sources in own for other, path in sources if other == name))
-        paths = [[path for other, path in sources if other == name] or anywhere for sources in own]
-        values = [[_value(rendering, name, path) for path in each] for rendering, each in zip(renderings, paths, strict=True)]
-        if any(not _all_alike(values[0], value) for value in values[1:]):
-            places = {r.environment: _set_at(r, name, each[0]) for r, each in zip(renderings, paths, strict=True)}
-            drivers[name] = {environment: place for environment, place in places.items() if place}
-    found = tuple(Driver(name, drivers[name]) for name in sorted(drivers))
-    return Row(row.address, row.type, row.pointer, row.values, row.absent, row.differs, found)
+def module_of(resource: RenderedResource) -> str:
+    """The module that a resource stands in, as its use names it; nothing for the project's own template."""
+    use = resource.instance.scope.use
+    return use.resource.type_text if use is not None else ""
 
 
-def _sources(row: Row, rendering: Rendering) -> list[Source]:
-    if row.pointer:
-        instance = rendering.resources[row.address].instance
-        return Tracer(instance.scope).sources(instance, row.pointer)
-    found: dict[Source, None] = {}
-    for scope, resource in rendering.scope.along(row.address):
-        found.update(dict.fromkeys(Tracer(scope).presence_sources(resource)))
-    return list(found)
+def _output_rows(renderings: Sequence[Rendering], drivers: Drivers, everything: bool) -> Iterator[Row]:
+    labels = [rendering.label for rendering in renderings]
+    for name in sorted({name for rendering in renderings for name in rendering.outputs}):
+        values = {column: each.outputs[name] for column, each in enumerate(renderings) if name in each.outputs}
+        for leaf in leaves(values, None, len(renderings), everything):
+            absent = tuple(label for column, label in enumerate(labels) if column not in leaf.values)
+            found = {labels[column]: value for column, value in leaf.values.items()}
+            behind = drivers.of_output(name, next(iter(leaf.at.values()))) if leaf.differs else ()
+            at = {labels[column]: pointer for column, pointer in leaf.at.items()}
+            yield Row("output", name, "output", leaf.label, found, absent, leaf.differs, behind, at)
 
 
-_NOTHING = object()
-
-
-def _value(rendering: Rendering, name: str, path: Pointer) -> Any:
-    """The value of a source in an environment; a mark of its own where there is none."""
-    value: Any
-    if name.startswith("context."):
-        value = rendering.context.get(name.removeprefix("context."))
-    else:
-        value = rendering.parameters.values.get(name, _NOTHING)
-    for step in path:
-        if isinstance(value, Secret):
-            break
-        try:
-            value = part(value, step)
-        except KeyError:
-            return _NOTHING
-    return value
-
-
-def _all_alike(some: list[Any], others: list[Any]) -> bool:
-    return len(some) == len(others) and all(
-        a is b if a is _NOTHING or b is _NOTHING else same(a, b) for a, b in zip(some, others, strict=True)
-    )
-
-
-def _set_at(rendering: Rendering, name: str, path: Pointer) -> str:
-    setting = rendering.parameters.setting((name, *path))
-    if setting is not None:
-        return setting.text()
-    declaration = rendering.scope.template.parameters.get(name)
-    if declaration is not None and declaration.default is not None:
-        span = declaration.default.origin.value_span()
-        return f"{span.file}:{span.line}"
-    return ""
+def _document_rows(renderings: Sequence[Rendering], drivers: Drivers, everything: bool) -> Iterator[Row]:
+    labels = [rendering.label for rendering in renderings]
+    for name in sorted({name for rendering in renderings for name in rendering.documents}):
+        there = {column: each.documents[name] for column, each in enumerate(renderings) if name in each.documents}
+        missing = tuple(label for column, label in enumerate(labels) if column not in there)
+        if missing:
+            values: dict[str, Any] = {labels[column]: True for column in there}
+            yield Row("presence", name, "document", (), values, missing, True, drivers.of_presence(name))
+        targets = {labels[column]: each.to for column, each in there.items()}
+        moved = len(set(targets.values())) > 1
+        if moved or (everything and any(targets.values())):
+            yield Row("document", name, "document", ("to",), targets, missing, moved, drivers.of_document(name, None) if moved else ())
+        if not everything and len({each.text for each in there.values()}) == 1:
+            continue
+        lines = [(column, each.text.splitlines()) for column, each in there.items()]
+        texts = dict(lines)
+        for number, row in enumerate(matched_lines(lines), 1):
+            values = {labels[column]: texts[column][position] for column, position in row.items()}
+            differs = len(row) < len(there) or len(set(values.values())) > 1
+            if differs or everything:
+                without = tuple(labels[column] for column in there if column not in row)
+                behind = drivers.of_document(name, row) if differs else ()
+                at: dict[str, Pointer] = {labels[column]: (position + 1,) for column, position in row.items()}
+                yield Row("document", name, "document", (number,), values, (*without, *missing), differs, behind, at)
 
 
 def row_label(row: Row) -> str:

@@ -53,12 +53,16 @@ class Checker:
         self,
         environment: str,
         layers: tuple[Layer, ...],
-        root: Path,
+        roots: tuple[Path, ...],
         process: Mapping[str, str],
         is_tracked: Callable[[Path], bool],
         unread: bool = False,
     ) -> tuple[Parameters, list[Finding]]:
-        """Values for an environment, defaults not yet applied. `unread` is True where a file of it could not be read."""
+        """Values for an environment, defaults not yet applied. `unread` is True where a file of it could not be read.
+
+        Files of secrets that are not below the first of `roots` are looked for below the others: what git does not keep is in none of
+        its revisions.
+        """
         parameters = Parameters(environment, layers)
         findings: list[Finding] = []
         meant = self._undeclared(parameters, findings)
@@ -68,8 +72,8 @@ class Checker:
             if name not in merged:
                 missing.append(declaration)
                 continue
-            findings += self._secrecy(parameters, declaration, root, is_tracked)
-            parameters.values[name] = self._value(parameters, declaration, merged[name], root, process, findings)
+            findings += self._secrecy(parameters, declaration, roots[0], is_tracked)
+            parameters.values[name] = self._value(parameters, declaration, merged[name], roots, process, findings)
         for declaration in missing:
             misspelt = declaration.name in meant
             if declaration.default is None or misspelt:
@@ -129,7 +133,13 @@ class Checker:
         return findings
 
     def _value(
-        self, parameters: Parameters, declaration: Declaration, value: Any, root: Path, process: Mapping[str, str], findings: list[Finding]
+        self,
+        parameters: Parameters,
+        declaration: Declaration,
+        value: Any,
+        roots: tuple[Path, ...],
+        process: Mapping[str, str],
+        findings: list[Finding],
     ) -> Any:
         name = declaration.name
         setting = parameters.setting((name,))
@@ -151,9 +161,9 @@ class Checker:
                     )
                 )
                 return UNKNOWN
-            folder = (root / setting.layer.source.name).parent if setting.layer.source else root
+            folders = [(root / setting.layer.source.name).parent if setting.layer.source else root for root in roots]
             try:
-                value = from_text(fetch(value, folder, process), declaration.schema)
+                value = from_text(fetch(value, folders, process), declaration.schema)
             except SecretSourceError as error:
                 told = f"The secret `{name}` has no value: {error.message}"
                 wrong: Level = "error" if error.malformed else "warning"

@@ -1,6 +1,6 @@
 """Where secret values come from: `{$secret: {env: NAME}}` or `{$secret: {file: PATH}}`, and whether git keeps a file."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -22,8 +22,8 @@ def is_source(value: Any) -> bool:
     return isinstance(value, dict) and "$secret" in value
 
 
-def fetch(value: dict[str, Any], folder: Path, process: Mapping[str, str]) -> str:
-    """The text that a source names; paths are relative to `folder`. Raises SecretSourceError."""
+def fetch(value: dict[str, Any], folders: Sequence[Path], process: Mapping[str, str]) -> str:
+    """The text that a source names; paths are relative to the first of `folders` that has them. Raises SecretSourceError."""
     source = value["$secret"]
     if len(value) != 1 or not isinstance(source, dict) or len(source) != 1 or not isinstance(next(iter(source.values())), str):
         raise SecretSourceError("A secret's source is written {$secret: {env: NAME}} or {$secret: {file: PATH}}.", "", malformed=True)
@@ -33,7 +33,7 @@ def fetch(value: dict[str, Any], folder: Path, process: Mapping[str, str]) -> st
             raise SecretSourceError(f"The process variable {name} is not set.", f"Set it: export {name}=…")
         return str(process[name])
     if kind == "file":
-        path = folder / name
+        path = next((folder / name for folder in folders if (folder / name).exists()), folders[0] / name)
         try:
             if not path.is_file() or path.stat().st_size > FILE_BYTES.most:
                 raise SecretSourceError(f"The file {name} is not there.", "Write the secret into it, and keep it out of git.")

@@ -23,13 +23,23 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True, slots=True)
 class RenderedDocument:
-    """A document of one environment. `text` is masked; `value` is the whole text, secret or pending as its parts are."""
+    """A document of one environment. `text` is masked; `value` is the whole text, secret or pending as its parts are.
+
+    `lines` are the first and last line, from 0, of each part of the document's content.
+    """
 
     name: str
     to: str | None
     text: str
     value: Any
     document: Document
+    scope: "Environment"
+    lines: tuple[tuple[int, int], ...]
+
+    def within(self, line: int) -> list[Placeholder]:
+        """The placeholders that a line, from 0, was filled in from."""
+        parts = zip(self.document.content, self.lines, strict=True)
+        return [part for part, (first, last) in parts if isinstance(part, Placeholder) and first <= line <= last]
 
 
 class _Narrowed(LookupScope):
@@ -67,7 +77,8 @@ def rendered_document(document: Document, environment: "Environment", address: s
         computer.fail(error, part.formula, document.file, Site(address))
 
     filled = fill_parts(document.content, value_of, fail, document.as_json)
-    return RenderedDocument(address, _target(document, environment, address), filled.masked, filled.value, document)
+    target = _target(document, environment, address)
+    return RenderedDocument(address, target, filled.masked, filled.value, document, environment, filled.lines)
 
 
 class Filled(NamedTuple):
@@ -75,6 +86,7 @@ class Filled(NamedTuple):
 
     masked: str
     value: Any
+    lines: tuple[tuple[int, int], ...]
 
 
 def fill_parts(
@@ -104,7 +116,19 @@ def fill_parts(
             fail(error, part)
             unknown = True
     whole: Any = UNKNOWN if unknown else (Pending(origins) if origins else "".join(clear))
-    return Filled("".join(masked), Secret(whole) if secret and type(whole) is str else whole)
+    return Filled("".join(masked), Secret(whole) if secret and type(whole) is str else whole, _lines(masked, len(parts)))
+
+
+def _lines(texts: Sequence[str], parts: int) -> tuple[tuple[int, int], ...]:
+    """First and last line, from 0, of each part; none where a part has no text."""
+    if len(texts) != parts:
+        return ((0, -1),) * parts
+    found, line = [], 0
+    for text in texts:
+        last = line + text.count("\n")
+        found.append((line, last))
+        line = last
+    return tuple(found)
 
 
 def _filled(part: Placeholder, document: Document, computer: Computer, known: frozenset[str], address: str) -> Any:

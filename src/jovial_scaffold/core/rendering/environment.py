@@ -59,13 +59,17 @@ class Instance:
 
 @dataclass(slots=True)
 class Session:
-    """What all environments of one rendering share. `reading` holds the addresses read by what is being computed, innermost last."""
+    """What all environments of one rendering share. `reading` holds the addresses read by what is being computed, innermost last.
+
+    `deployed` are values that the cloud has set already, by address and property.
+    """
 
     plans: Plans
     context: dict[str, Any]
     report: Callable[[Finding], None]
     reading: list[set[str]] = field(default_factory=lambda: [set()])
     instances: int = 0
+    deployed: Mapping[str, Mapping[str, Any]] = field(default_factory=dict)
 
 
 class Environment(LookupScope):
@@ -417,6 +421,12 @@ class Environment(LookupScope):
     def present(self) -> Iterable[dict[str | None, Instance]]:
         """The items of all resources that were found so far."""
         return [instances for instances in self._instances.values() if instances is not None]
+
+    def incomplete(self) -> bool:
+        """Whether something that a template declares could not be read, or nobody knows whether it is there."""
+        if self.template.unread or self.template.unknown_names or any(found is None for found in self._instances.values()):
+            return True
+        return any(each.inside is not None and each.inside.incomplete() for found in self.present() for each in found.values())
 
     def along(self, address: str) -> "list[tuple[Environment, Resource]]":
         """The uses of modules that an address leads through, and the resource itself, as far as they are there."""

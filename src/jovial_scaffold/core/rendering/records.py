@@ -48,6 +48,9 @@ class ResourceRecord(Record):
         if below is not None and below.has_default:
             return filled(below, below.default, self.instance.address, (field,))
         if below is not None and below.read_only:
+            running = self.environment.session.deployed.get(self.instance.address)
+            if running is not None and field in running:
+                return running[field]
             return Pending((f"{self.instance.address}:{field}",))
         known = kind.schema.get("properties", {})
         if field in known:

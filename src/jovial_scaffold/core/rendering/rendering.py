@@ -60,7 +60,10 @@ def _without(value: Any, pointer: Pointer) -> Any:
 
 @dataclass(slots=True, eq=False)
 class Rendering:
-    """One environment, rendered. `waves` are groups of addresses that can be deployed together, in order."""
+    """One environment, rendered. `waves` are groups of addresses that can be deployed together, in order.
+
+    `label` is how a comparison calls it: the environment's name, or what it was asked for by (`live?copies=4`, `live@HEAD~1`).
+    """
 
     environment: str
     context: dict[str, Any]
@@ -71,6 +74,10 @@ class Rendering:
     scope: Environment
     findings: list[Finding] = field(default_factory=list)
     waves: list[list[str]] = field(default_factory=list)
+    label: str = ""
+
+    def __post_init__(self) -> None:
+        self.label = self.label or self.environment
 
 
 def without_masks(rendering: Rendering) -> Rendering:
@@ -86,10 +93,15 @@ def without_masks(rendering: Rendering) -> Rendering:
     )
 
 
-def render(plan: Plan, parameters: Parameters, context: Mapping[str, Any], plans: Plans) -> Rendering:
-    """Render a template for one environment; `plans` are kept for all environments."""
+def render(
+    plan: Plan, parameters: Parameters, context: Mapping[str, Any], plans: Plans, deployed: Mapping[str, Mapping[str, Any]] | None = None
+) -> Rendering:
+    """Render a template for one environment; `plans` are kept for all environments.
+
+    With `deployed`, what the cloud has set on resources that run already, by address and property, is known instead of pending.
+    """
     findings: list[Finding] = []
-    session = Session(plans, dict(context), findings.append)
+    session = Session(plans, dict(context), findings.append, deployed=deployed or {})
     scope = Environment(plan, session, parameters)
     resources: dict[str, RenderedResource] = {}
     documents: dict[str, RenderedDocument] = {}

@@ -13,7 +13,18 @@ from jovial_scaffold.core.findings import Related, Span
 from jovial_scaffold.core.limits import RELATED_PLACES
 from jovial_scaffold.core.rendering.computing import OMITTED, Site
 from jovial_scaffold.core.templates.compiling import formulas_of, written_span
-from jovial_scaffold.core.templates.model import Compiled, Condition, Dynamic, ListValue, Loop, MapValue, Overlaid, Resource
+from jovial_scaffold.core.templates.model import (
+    Compiled,
+    Condition,
+    Document,
+    Dynamic,
+    ListValue,
+    Loop,
+    MapValue,
+    Overlaid,
+    Placeholder,
+    Resource,
+)
 from jovial_scaffold.core.templates.names import content_uses
 from jovial_scaffold.core.text.source import Pointer, part
 
@@ -35,12 +46,34 @@ class Leaf(NamedTuple):
     variables: Mapping[str, Any]
 
 
-class Tracer:
-    """Follows expressions through loops, values and other resources to parameters."""
+class _Position(str):
+    """Where an item stands in its loop's source, left open: it is the same step for all items, whatever their number is."""
 
-    def __init__(self, environment: "Environment") -> None:
+    __slots__ = ("loop",)
+
+    def __new__(cls, loop: Loop) -> "_Position":
+        """A step that is equal to every other of the same loop, and to no key."""
+        made = super().__new__(cls, f"\0{id(loop)}")
+        made.loop = loop
+        return made
+
+    loop: Loop
+
+
+class Tracer:
+    """Follows expressions through loops, values and other resources to parameters.
+
+    With `keeping`, what was found is kept: for as long as a comparison lasts. With `presence`, what decides whether a resource that is
+    read is there counts as well.
+    """
+
+    def __init__(self, environment: "Environment", keeping: bool = False, presence: bool = False) -> None:
         self.environment = environment
         self.template = environment.template
+        self._keeping = keeping
+        self._presence = presence
+        self._kept: dict[tuple[Any, ...], list[Source]] = {}
+        self._names: dict[int, frozenset[str]] = {}
 
     @property
     def root(self) -> "Environment":
@@ -79,7 +112,14 @@ class Tracer:
 
     def layer(self, compiled: Overlaid, rest: Pointer, variables: Any) -> tuple[Compiled, Any]:
         """Which of the two values of an overlay gave the part at `rest`: the resource's own where it has the part."""
-        value = self.environment.computer.value(compiled.own, variables, Site())
+        own = compiled.own
+        if rest and isinstance(own, MapValue) and own.when is None:
+            written = dict(own.entries).get(str(rest[0]))
+            if written is None:
+                return compiled.base, {}
+            if not isinstance(written, MapValue):
+                return own, variables
+        value = self.environment.computer.value(own, variables, Site())
         for step in rest:
             if not isinstance(value, dict | list) or isinstance(value, list) != isinstance(step, int):
                 break
@@ -123,8 +163,55 @@ class Tracer:
     def sources(self, instance: "Instance", pointer: Pointer) -> list[Source]:
         """The parameters that a rendered value was computed from."""
         compiled, rest, positions, _ = self.leaf(instance, pointer)
+        return self._kept_sources(compiled, rest, positions) if self._keeping else self.compiled_sources(compiled, rest, positions)
+
+    def compiled_sources(self, compiled: Compiled, rest: Pointer, positions: Positions | None = None) -> list[Source]:
+        """The parameters that a part of the template is computed from."""
         found: dict[Source, None] = {}
-        self._compiled(compiled, rest, positions, found, set())
+        self._compiled(compiled, rest, positions or {}, found, set())
+        return list(found)
+
+    def _kept_sources(self, compiled: Compiled, rest: Pointer, positions: Positions) -> list[Source]:
+        """The same, found once for all items of a loop over a list or map of parameters: what differs is where the item stands."""
+        if positions:
+            names = self._names.get(id(compiled))
+            if names is None:
+                names = frozenset(reference.name for formula, _, _ in formulas_of(compiled) for reference in references(formula.node))
+                self._names[id(compiled)] = names
+            positions = {name: where for name, where in positions.items() if name in names}
+        symbolic: Positions = {}
+        for name, (loop, position) in positions.items():
+            plain = position is not None and self._loops_over_parameter(loop)
+            symbolic[name] = (loop, _Position(loop) if plain else position)
+        key = (id(compiled), rest, *((name, id(loop), position) for name, (loop, position) in symbolic.items()))
+        found = self._kept.get(key)
+        if found is None:
+            found = self._kept[key] = self.compiled_sources(compiled, rest, symbolic)
+        if not any(type(position) is _Position for _, position in symbolic.values()):
+            return found
+        at = {id(loop): position for loop, position in positions.values()}
+        return [(name, tuple(at[id(step.loop)] if type(step) is _Position else step for step in path)) for name, path in found]
+
+    def _loops_over_parameter(self, loop: Loop) -> bool:
+        chain = _chain(loop.over.content.node) if isinstance(loop.over.content, Formula) else None
+        known = self.environment.parameters
+        return (
+            chain is not None and chain[0] in self.template.parameters and self.environment.use is None and chain[0] not in known.defaulted
+        )
+
+    def placeholder_sources(self, document: Document, placeholders: "list[Placeholder] | None") -> list[Source]:
+        """The parameters behind some placeholders of a document, or behind all that it reads."""
+        found: dict[Source, None] = {}
+        if placeholders is None:
+            self._reads_of(document.name, found, set())
+            return list(found)
+        for each in placeholders:
+            for reference in references(each.formula.node):
+                narrowed = (document.narrowed or {}).get(reference.name)
+                if narrowed is not None:
+                    self._compiled(narrowed, reference.path, {}, found, set())
+                elif document.narrowed is None:
+                    self._name(reference.name, reference.path, {}, found, set())
         return list(found)
 
     def presence_sources(self, resource: Resource) -> list[Source]:
@@ -279,6 +366,8 @@ class Tracer:
         if resource.module is not None:
             self._output(resource, path, found, seen | {key})
             return
+        if self._presence:
+            found.update(dict.fromkeys(self.presence_sources(resource)))
         if resource.loop:
             path = path[1:]
         positions: Positions = dict.fromkeys(resource.loop.variables, (resource.loop, None)) if resource.loop else {}

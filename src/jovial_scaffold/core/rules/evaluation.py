@@ -1,6 +1,7 @@
-"""Rules over the effective resources of one environment to findings."""
+"""Rules over resources, parameters, outputs, environments, pairs of them and changes, to findings."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
 from typing import Any
 
 from jovial_scaffold.core.expressions.errors import EvaluationError
@@ -22,6 +23,7 @@ from jovial_scaffold.core.text.patterns import pattern
 from jovial_scaffold.core.text.source import Pointer, pointer_text
 from jovial_scaffold.core.text.unknown import UNKNOWN
 
+_WHOLE: Pointer = ()
 _UNSET = frozenset(("key-missing", "index-range"))
 
 
@@ -83,75 +85,225 @@ def applies(rule: Rule, kind: ResourceType) -> bool:
     return any(pattern(each).match(kind.id) or pattern(each).match(kind.name) for each in rule.applies)
 
 
-def judge(rendering: Rendering, rulesets: list[Ruleset], parameters: dict[str, Any]) -> tuple[list[Finding], int]:
-    """Findings of all rules over one environment, and how many times a rule was judged."""
-    findings: list[Finding] = []
-    judged = 0
-    if not any(ruleset.rules for ruleset in rulesets):
-        return findings, judged
-    whole = {address: {"type": each.type_text, "properties": each.effective} for address, each in rendering.resources.items()}
-    shared = {
+@dataclass(frozen=True, slots=True)
+class Subject:
+    """What a rule is judged over: the names that it sees beside the shared ones, and how a finding about it is placed.
+
+    `sources` are roots of names where something may be unset; elsewhere a missing part is a mistake of the rule.
+    """
+
+    label: str
+    names: dict[str, Any]
+    environments: tuple[str, ...]
+    sources: tuple[str, ...]
+    resource: RenderedResource | None = None
+    others: Mapping[str, RenderedResource] = field(default_factory=dict)
+    span: Span | None = None
+
+
+def shared_names(rendering: Rendering) -> dict[str, Any]:
+    """What every rule over an environment, or a part of it, sees."""
+    return {
         "environment": rendering.environment,
         "labels": rendering.context["labels"],
-        "parameters": parameters,
+        "parameters": rendering.parameters.values,
         "outputs": rendering.outputs,
-        "resources": whole,
+        "resources": {address: {"type": each.type_text, "properties": each.effective} for address, each in rendering.resources.items()},
     }
+
+
+def judge(rendering: Rendering, rulesets: list[Ruleset]) -> tuple[list[Finding], int]:
+    """Findings of the rules over one environment (resource, parameters, outputs, environment), and how many times a rule was judged."""
+    findings: list[Finding] = []
+    judged = 0
+    if not any(rule.over not in ("pair", "change") for ruleset in rulesets for rule in ruleset.rules):
+        return findings, judged
+    shared = shared_names(rendering)
+    environments = (rendering.environment,)
     for address, resource in rendering.resources.items():
         if resource.type is None:
             continue
-        names = {**shared, "self": whole[address]["properties"], "address": address, "type": resource.type.id}
+        names = {**shared, "self": shared["resources"][address]["properties"], "address": address, "type": resource.type.id}
+        subject = Subject(address, names, environments, ("self",), resource)
         for ruleset in rulesets:
             scope = _RuleScope(names, ruleset.values)
             for rule in ruleset.rules:
-                if applies(rule, resource.type):
+                if rule.over == "resource" and applies(rule, resource.type):
                     judged += 1
-                    findings += _verdict(rule, scope, resource, rendering)
+                    findings += _verdict(rule, scope, subject)
+    if rendering.scope.incomplete():
+        # What is not known to be there cannot be missed.
+        return findings, judged
+    subjects = {
+        "parameters": Subject("the parameters", {**shared, "self": shared["parameters"]}, environments, ("self",)),
+        "outputs": Subject("the outputs", {**shared, "self": shared["outputs"]}, environments, ("self",)),
+        "environment": Subject(rendering.environment, shared, environments, ("resources",), None, rendering.resources),
+    }
+    for ruleset in rulesets:
+        for rule in ruleset.rules:
+            found = subjects.get(rule.over)
+            if found is not None:
+                judged += 1
+                findings += _verdict(rule, _RuleScope(found.names, ruleset.values), found)
     return findings, judged
 
 
-def _verdict(rule: Rule, scope: _RuleScope, resource: RenderedResource, rendering: Rendering) -> Iterator[Finding]:
+def judges_pairs(rulesets: list[Ruleset]) -> bool:
+    """Whether any rule needs two environments."""
+    return any(rule.over == "pair" for ruleset in rulesets for rule in ruleset.rules)
+
+
+def judge_pairs(renderings: Sequence[Rendering], rulesets: list[Ruleset]) -> tuple[list[Finding], int]:
+    """Findings of the rules over pairs, and how many times one was judged. Without `between`, each two are a pair, in their order."""
+    findings: list[Finding] = []
+    judged = 0
+    if not judges_pairs(rulesets) or any(rendering.scope.incomplete() for rendering in renderings):
+        return findings, judged
+    sides = [shared_names(rendering) for rendering in renderings]
+    for one, left in enumerate(renderings):
+        for other, right in enumerate(renderings):
+            subject = Subject(
+                f"{left.label} and {right.label}",
+                {"left": sides[one], "right": sides[other]},
+                (left.environment, right.environment),
+                ("left", "right"),
+                None,
+                left.resources,
+            )
+            for ruleset in rulesets:
+                for rule in ruleset.rules:
+                    meant = one < other if rule.between is None else rule.between == (left.environment, right.environment)
+                    if rule.over == "pair" and meant and one != other:
+                        judged += 1
+                        findings += _verdict(rule, _RuleScope(subject.names, ruleset.values), subject)
+    return findings, judged
+
+
+@dataclass(frozen=True, slots=True)
+class Change:
+    """What would happen to one resource, as rules over changes see it; properties are effective, None before an add and after a removal."""
+
+    address: str
+    type: str
+    kind: ResourceType | None
+    action: str
+    before: dict[str, Any] | None
+    after: dict[str, Any] | None
+    paths: list[str]
+    resource: RenderedResource | None
+    span: Span | None
+
+
+def judge_changes(changes: Sequence[Change], rendering: Rendering, rulesets: list[Ruleset]) -> tuple[list[Finding], int]:
+    """Findings of the rules over changes, and how many times one was judged."""
+    findings: list[Finding] = []
+    judged = 0
+    rules = [(ruleset, rule) for ruleset in rulesets for rule in ruleset.rules if rule.over == "change"]
+    if not rules:
+        return findings, judged
+    shared = shared_names(rendering)
+    for change in changes:
+        names = {
+            **shared,
+            "before": change.before,
+            "after": change.after,
+            "action": change.action,
+            "paths": change.paths,
+            "address": change.address,
+            "type": change.type,
+        }
+        subject = Subject(change.address, names, (rendering.environment,), ("before", "after"), change.resource, span=change.span)
+        for ruleset, rule in rules:
+            about = applies(rule, change.kind) if change.kind else any(pattern(each).match(change.type) for each in rule.applies)
+            if about:
+                judged += 1
+                findings += _verdict(rule, _RuleScope(names, ruleset.values), subject)
+    return findings, judged
+
+
+def _verdict(rule: Rule, scope: _RuleScope, subject: Subject) -> Iterator[Finding]:
     try:
         where = _truth(rule.where, scope)
         if where is False or where is UNKNOWN:
             return
         held = _truth(rule.require, scope) if not isinstance(where, Pending) else where
     except EvaluationError as error:
-        if not _is_unset(rule, error):
-            yield _broken(rule, error, resource, rendering)
+        if not _is_unset(rule, error, subject.sources):
+            yield _broken(rule, error, subject)
             return
         held = not rule.absent_fails
     if held is True or held is UNKNOWN:
         return
-    tracer = Tracer(resource.instance.scope)
-    pointer = _pointed_at(rule.require, resource, scope)
-    span = tracer.place(resource.instance, pointer)
     origin = Related(rule.origin.key_span(), f"The rule `{rule.name}` is here.")
-    environments = (rendering.environment,)
+    resource, pointer = subject.resource, _WHOLE
+    culprits = _culprits(rule, scope, subject) if subject.others else []
+    if culprits:
+        resource = subject.others[culprits[0]]
+    elif resource is not None:
+        pointer = _pointed_at(rule.require, resource, scope)
+    tracer = Tracer(resource.instance.scope) if resource is not None else None
+    span = tracer.place(resource.instance, pointer) if tracer and resource else subject.span or rule.require.origin.value_span()
+    address = resource.address if resource is not None else subject.label if subject.span is not None else ""
     if isinstance(held, Pending):
         message = f"{rule.name}: undetermined until the deployment knows {', '.join(sorted(held.origins))}."
-        yield Finding("rule-undetermined", "note", message, span, "", resource.address, pointer_text(pointer), environments, (origin,))
+        yield Finding("rule-undetermined", "note", message, span, "", address, pointer_text(pointer), subject.environments, (origin,))
         return
-    told = message_text(rule.message, scope) if rule.message else (rule.because or f"`{resource.address}` does not meet the rule.")
+    told = message_text(rule.message, scope) if rule.message else (rule.because or f"`{subject.label}` does not meet the rule.")
     fix = message_text(rule.fix, scope) if rule.fix else ""
     because = rule.because if rule.message else ""
     # A whole map or list has too many parameters behind it to name them; a single value has few.
-    exact = pointer and not isinstance(tracer.leaf(resource.instance, pointer)[0], MapValue | ListValue)
-    related = (*tracer.related(tracer.sources(resource.instance, pointer) if exact else []), origin)
+    exact = pointer and tracer and resource and not isinstance(tracer.leaf(resource.instance, pointer)[0], MapValue | ListValue)
+    related = (*(tracer.related(tracer.sources(resource.instance, pointer)) if exact and tracer and resource else ()), origin)
     group = f"{rule.name} {[(r.span.file, r.span.line) for r in related]}"
+    if rule.over == "pair":
+        group += f" {subject.label}"
     hint = " ".join(part for part in (because, fix) if part)
     yield Finding(
-        "rule-failed", rule.level, f"{rule.name}: {told}", span, hint, resource.address, pointer_text(pointer), environments, related, group
+        "rule-failed",
+        rule.level,
+        f"{rule.name}: {told}",
+        span,
+        hint,
+        address,
+        pointer_text(pointer),
+        subject.environments,
+        related,
+        group,
+        tuple(culprits[1:]),
     )
 
 
-def _is_unset(rule: Rule, error: EvaluationError) -> bool:
-    """Whether a property of the resource is not set; what is missing elsewhere, such as in `parameters`, is a mistake of the rule."""
+def _culprits(rule: Rule, scope: _RuleScope, subject: Subject) -> list[str]:
+    """Of a condition about all resources, the addresses that do not meet it; nothing where it is about something else."""
+    if not isinstance(rule.require.content, Formula):
+        return []
+    node = rule.require.content.node
+    if not isinstance(node, Macro) or node.name != "all":
+        return []
+    found = []
+    try:
+        items = evaluate(node.target, scope)
+        if not isinstance(items, dict) or not items.keys() <= subject.others.keys():
+            return []
+        for address in sorted(items):
+            named = dict(zip(node.variables, (address, items[address]), strict=False))
+            try:
+                if evaluate(node.bodies[0], scope, named) is False:
+                    found.append(address)
+            except EvaluationError:
+                found.append(address)
+    except EvaluationError:
+        return []
+    return found
+
+
+def _is_unset(rule: Rule, error: EvaluationError, sources: tuple[str, ...]) -> bool:
+    """Whether a property is not set that the rule is about; what is missing elsewhere, such as in `parameters`, is a mistake of the rule."""
     if error.id not in _UNSET:
         return False
     formulas = [each.content for each in (rule.where, rule.require) if each is not None and isinstance(each.content, Formula)]
     return not any(
-        reference.start <= error.start < reference.chain_end and reference.name != "self"
+        reference.start <= error.start < reference.chain_end and reference.name not in sources
         for formula in formulas
         for reference in formula.program.reads
     )
@@ -170,15 +322,14 @@ def _truth(condition: Condition | None, scope: _RuleScope) -> Any:
     raise EvaluationError("A rule is true or false, and this gives {}.", value, id="type-mismatch")
 
 
-def _broken(rule: Rule, error: EvaluationError, resource: RenderedResource, rendering: Rendering) -> Finding:
+def _broken(rule: Rule, error: EvaluationError, subject: Subject) -> Finding:
     content = rule.require.content
     span: Span = rule.require.origin.value_span()
     if isinstance(content, Formula) and error.start >= 0:
         span = rule.require.origin.inner_span(error.start, error.end)
-    message = f"The rule `{rule.name}` cannot be judged for {resource.address}: {error.message}"
-    return Finding(
-        "rule-fails", "error", message, span, error.hint, resource.address, "", (rendering.environment,), group=f"{rule.name} {error.id}"
-    )
+    message = f"The rule `{rule.name}` cannot be judged for {subject.label}: {error.message}"
+    address = subject.resource.address if subject.resource else ""
+    return Finding("rule-fails", "error", message, span, error.hint, address, "", subject.environments, group=f"{rule.name} {error.id}")
 
 
 def _pointed_at(condition: Condition, resource: RenderedResource, scope: Scope) -> Pointer:
@@ -227,7 +378,7 @@ def check_examples(rulesets: list[Ruleset], catalogs: Catalogs) -> list[Finding]
             kind = next((each for each in catalogs if applies(rule, each)), None)
             for examples, expected in ((rule.passes, True), (rule.fails, False)):
                 for example, origin in examples:
-                    held = _example_holds(rule, ruleset, example, kind)
+                    held = _example_holds(rule, ruleset, example, kind, catalogs)
                     if held is not expected:
                         words = ("should pass and fails", "should fail and passes")[not expected]
                         findings.append(
@@ -242,11 +393,40 @@ def check_examples(rulesets: list[Ruleset], catalogs: Catalogs) -> list[Finding]
     return findings
 
 
-def _example_holds(rule: Rule, ruleset: Ruleset, example: dict[str, Any], kind: ResourceType | None) -> bool:
-    effective = filled(kind.shape if kind else None, example, "example")
-    names: dict[str, Any] = {name: {} for name in ("labels", "parameters", "outputs", "resources")}
-    names.update({"self": effective, "address": "example", "type": kind.id if kind else "", "environment": ""})
+_EMPTY: dict[str, Any] = {"environment": "", "labels": {}, "parameters": {}, "outputs": {}, "resources": {}}
+
+
+def _example_names(rule: Rule, example: dict[str, Any], kind: ResourceType | None, catalogs: Catalogs) -> dict[str, Any]:
+    """The names that an example gives a rule of each scope; what it leaves out is empty."""
+    if rule.over == "pair":
+        return {side: _EMPTY | _with_defaults(example.get(side) or {}, catalogs) for side in ("left", "right")}
+    common = {**_EMPTY, "address": "example", "type": kind.id if kind else ""}
+    if rule.over in ("environment", "change"):
+        given = _with_defaults(example, catalogs)
+        for side in ("before", "after") if rule.over == "change" else ():
+            given[side] = filled(kind.shape if kind else None, example.get(side), "example") if example.get(side) is not None else None
+        return {**common, "action": "", "paths": [], **given}
+    return {**common, "self": filled(kind.shape if kind and rule.over == "resource" else None, example, "example")}
+
+
+def _with_defaults(names: dict[str, Any], catalogs: Catalogs) -> dict[str, Any]:
+    """Names with the defaults of their types filled into resources."""
+    resources = names.get("resources")
+    if not isinstance(resources, dict):
+        return dict(names)
+    found = {}
+    for address, each in resources.items():
+        if isinstance(each, dict):
+            kind = catalogs.find(str(each.get("type", "")))
+            properties = filled(kind.shape if kind else None, each.get("properties") or {}, address)
+            found[address] = {**each, "type": kind.id if kind else each.get("type", ""), "properties": properties}
+    return {**names, "resources": found}
+
+
+def _example_holds(rule: Rule, ruleset: Ruleset, example: dict[str, Any], kind: ResourceType | None, catalogs: Catalogs) -> bool:
+    names = _example_names(rule, example, kind, catalogs)
+    sources = {"environment": ("resources",), "pair": ("left", "right"), "change": ("before", "after")}.get(rule.over, ("self",))
     try:
         return _truth(rule.require, _RuleScope(names, ruleset.values)) is True
     except EvaluationError as error:
-        return _is_unset(rule, error) and not rule.absent_fails
+        return _is_unset(rule, error, sources) and not rule.absent_fails

@@ -12,15 +12,28 @@ from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.text.wording import described, did_you_mean, listed
 
 SCOPES = ("resource", "parameters", "outputs", "environment", "pair", "change")
-NAMES = ("self", "address", "type", "environment", "labels", "parameters", "outputs", "resources")
+_WHOLE = ("environment", "labels", "parameters", "outputs", "resources")
+NAMES = {
+    "resource": ("self", "address", "type", *_WHOLE),
+    "parameters": ("self", *_WHOLE),
+    "outputs": ("self", *_WHOLE),
+    "environment": _WHOLE,
+    "pair": ("left", "right"),
+    "change": ("before", "after", "action", "paths", "address", "type", *_WHOLE),
+}
+"""The names that a rule of each scope sees (docs/rules.md)."""
+_OF_TYPES = ("resource", "change")
 _KEYS = ("because", "over", "applies", "where", "require", "absent", "level", "message", "fix", "examples", "between")
 
 
 @dataclass(frozen=True, slots=True)
 class Rule:
-    """One rule of scope resource. `absent_fails` says what it means when a property that the rule uses is not set."""
+    """One rule. `absent_fails` says what it means when a property that the rule uses is not set; `between` is the one pair that it is
+    about, or None for every pair."""
 
     name: str
+    over: str
+    between: tuple[str, str] | None
     because: str
     applies: tuple[str, ...]
     where: Condition | None
@@ -108,16 +121,15 @@ class _Reader(Compiler):
         over = content.get("over", "resource")
         if over is UNKNOWN:
             return None
-        if over != "resource":
-            known = over in SCOPES
-            problem, told = (
-                ("not-supported-yet", f"Rules over `{over}` are not supported yet; `{name}` is not judged.")
-                if known
-                else ("ruleset-shape", f"`over` is one of {listed(SCOPES, 'or')}.")
-            )
-            hint = "" if known else did_you_mean(str(over), SCOPES)
-            self.report(problem, told, origin.child("over").value_span(), hint, "warning" if known else "error")
+        if over not in SCOPES:
+            hint = did_you_mean(str(over), SCOPES)
+            self.report("ruleset-shape", f"`over` is one of {listed(SCOPES, 'or')}.", origin.child("over").value_span(), hint)
             return None
+        for key, scopes in (("applies", _OF_TYPES), ("between", ("pair",))):
+            if key in content and over not in scopes:
+                told = f"`{key}` says nothing in a rule over `{over}`."
+                hint = f"It belongs to rules over {listed(scopes, 'or')}."
+                self.report("ruleset-shape", told, origin.child(key).key_span(), hint)
         if "require" not in content:
             self.report(
                 "ruleset-shape",
@@ -130,14 +142,16 @@ class _Reader(Compiler):
         require = self.condition(content["require"], origin.child("require"))
         message = self.value(content["message"], origin.child("message")) if "message" in content else None
         fix = self.value(content["fix"], origin.child("fix")) if "fix" in content else None
-        for part in (where, require, message, fix):
-            if part is not None and not self.names_known(part, values):
+        for each in (where, require, message, fix):
+            if each is not None and not self.names_known(each, values, NAMES[over]):
                 return None
         if isinstance(require.content, Constant) and require.content.value is UNKNOWN:
             return None
         examples = content.get("examples") or {}
         return Rule(
             name,
+            over,
+            self.between(content.get("between"), origin.child("between")),
             content["because"] if isinstance(content.get("because"), str) else "",
             self.patterns(content.get("applies"), origin.child("applies")),
             where,
@@ -168,6 +182,19 @@ class _Reader(Compiler):
             return options[0]
         return str(chosen)
 
+    def between(self, content: Any, origin: Origin) -> tuple[str, str] | None:
+        if content is None or content is UNKNOWN:
+            return None
+        if isinstance(content, list) and len(content) == 2 and all(isinstance(item, str) for item in content):
+            return content[0], content[1]
+        self.report(
+            "ruleset-shape",
+            f"`between` names two environments, and this is {described(content)}.",
+            origin.value_span(),
+            "For example: between: [rehearsal, live]",
+        )
+        return None
+
     def patterns(self, content: Any, origin: Origin) -> tuple[str, ...]:
         if content is None or content is UNKNOWN:
             return ("*",)
@@ -189,16 +216,18 @@ class _Reader(Compiler):
         if listed_ is None or listed_ is UNKNOWN:
             return ()
         if not isinstance(listed_, list) or not all(isinstance(item, dict) for item in listed_):
-            self.report("ruleset-shape", f"`{key}` is a list of maps of properties.", place.value_span())
+            self.report(
+                "ruleset-shape", f"`{key}` is a list of maps: of properties, or of the names that the rule sees.", place.value_span()
+            )
             return ()
         return tuple((item, place.child(index)) for index, item in enumerate(listed_))
 
-    def names_known(self, part: Compiled | Condition, values: dict[str, Named]) -> bool:
+    def names_known(self, part: Compiled | Condition, values: dict[str, Named], known: tuple[str, ...]) -> bool:
         fine = True
         for formula, origin, _ in formulas_of(part):
             for reference in formula.program.reads:
-                if reference.name not in NAMES and reference.name not in values:
-                    hint = did_you_mean(reference.name, (*NAMES, *values), f"A rule knows {listed(NAMES)}.")
+                if reference.name not in known and reference.name not in values:
+                    hint = did_you_mean(reference.name, (*known, *values), f"A rule of this scope knows {listed(known)}.")
                     span = origin.inner_span(formula.offset + reference.start, formula.offset + reference.end)
                     self.report("name-unknown", f"Nothing is called `{reference.name}` in a rule.", span, hint)
                     fine = False

@@ -59,6 +59,10 @@ class Files:
             return self._sources[path]
         return self._sources[path][0], []
 
+    def know(self, source: Source) -> None:
+        """Take in a source that was read elsewhere, so that its lines can be shown."""
+        self._sources[Path(source.name)] = (source, [])
+
     def source(self, name: str) -> Source | None:
         """A file that was read, as findings name it; for showing its lines."""
         return next((source for source, _ in self._sources.values() if source is not None and source.name == name), None)

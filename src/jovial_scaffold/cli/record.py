@@ -1,0 +1,63 @@
+"""`jovial record`: a rendering saved as what runs."""
+
+import json
+import secrets
+import sys
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+
+from jovial_scaffold.cli import exit_codes
+from jovial_scaffold.cli.options import OneEnvironment, ProjectPath, WithFiles, WithValues, deliver, load, print_findings, unusable
+from jovial_scaffold.core.comparing.snapshots import FORMAT, snapshot_document
+from jovial_scaffold.core.findings import has_errors
+from jovial_scaffold.core.project_file import ProjectError
+from jovial_scaffold.core.text.formats import read_source
+
+
+def command(
+    environment: OneEnvironment,
+    out: Annotated[
+        Path | None,
+        typer.Option("--out", help="The file to write; else the project file's `deployed`; `-` is standard output.", show_default=False),
+    ] = None,
+    project: ProjectPath = None,
+    with_values: WithValues = None,
+    with_file: WithFiles = None,
+) -> None:
+    """For places that have no other list of what runs: record after each deployment, and `jovial effects` says what the next would do.
+    Secrets are written as keyed hashes, never as they are.
+
+    Example: jovial record live --out deployed/live.json
+    """
+    try:
+        loaded = load(project, with_values, with_file, run_needed=True)
+        rendering = loaded.render(environment)
+        target = out or loaded.deployed_path(environment)
+    except ProjectError as error:
+        raise typer.Exit(unusable(error)) from None
+    errors = [each for each in rendering.findings if each.level == "error"]
+    print_findings(errors, loaded, to_stderr=True)
+    if has_errors(errors):
+        raise typer.Exit(exit_codes.ERRORS)
+    if target is None:
+        raise typer.BadParameter("name a file, or write `deployed` for the environment in the project file.", param_hint="--out")
+    key, others = secrets.token_hex(16), ()
+    if str(target) != "-" and target.exists():
+        key, others = _before(target, key)
+    if str(target) != "-" and out is None:
+        target.parent.mkdir(parents=True, exist_ok=True)
+    document = snapshot_document(loaded.name, rendering, loaded.run, key, others)
+    deliver(json.dumps(document, ensure_ascii=False, indent=1) + "\n", target)
+
+
+def _before(target: Path, key: str) -> tuple[str, tuple[Any, ...]]:
+    """The key of a recording that is written anew, so that secrets that stayed the same stay the same in it; and what is not ours."""
+    source, _ = read_source(target, str(target))
+    value = source.value if source is not None and not source.broken else None
+    if not isinstance(value, dict) or value.get("format") != FORMAT:
+        print(f"jovial: {target} is there, and `jovial record` did not write it. Name another file, or remove it.", file=sys.stderr)
+        raise typer.Exit(exit_codes.UNUSABLE)
+    found, others = value.get("key"), value.get("others")
+    return found if isinstance(found, str) and found else key, tuple(others) if isinstance(others, list) else ()

@@ -1,0 +1,191 @@
+"""Values side by side, taken apart to leaves: items of lists meet by their `listKey`, else by what they have in common."""
+
+import difflib
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any, NamedTuple
+
+from jovial_scaffold.core.expressions.values import Pending, Secret, equal
+from jovial_scaffold.core.limits import ALIGNED_ITEMS
+from jovial_scaffold.core.schemas.validation import subschema
+from jovial_scaffold.core.text.source import Pointer
+from jovial_scaffold.core.text.unknown import UNKNOWN
+
+_PLAIN = frozenset((str, int, bool, float, type(None)))
+
+
+@dataclass(frozen=True, slots=True)
+class Leaf:
+    """A part that is not taken apart further. `label` has keys of list items where `at`, the real pointers, have positions.
+
+    Both maps are from column to what that column has; a column that is in neither has no such part.
+    """
+
+    label: Pointer
+    at: dict[int, Pointer]
+    values: dict[int, Any]
+    differs: bool
+
+
+Held = list[tuple[int, Any, Pointer]]
+"""Columns that have a value: the column's number, the value, and the pointer to it there."""
+
+
+def same(a: Any, b: Any) -> bool:
+    """Whether two rendered values are equal; pending ones with equal origins are, unknown ones are not judged."""
+    kind = type(a)
+    if kind is type(b) and kind in _PLAIN:
+        return bool(a == b)
+    if a is UNKNOWN or b is UNKNOWN:
+        return a is b
+    if isinstance(a, Pending) or isinstance(b, Pending):
+        return isinstance(a, Pending) and isinstance(b, Pending) and a.origins == b.origins
+    if isinstance(a, Secret) or isinstance(b, Secret):
+        return isinstance(a, Secret) and isinstance(b, Secret) and same(a.value, b.value)
+    if isinstance(a, list) and isinstance(b, list):
+        return len(a) == len(b) and all(map(same, a, b))
+    if isinstance(a, dict) and isinstance(b, dict):
+        return a.keys() == b.keys() and all(same(a[key], b[key]) for key in a)
+    return equal(a, b)
+
+
+class _How(NamedTuple):
+    """How values are taken apart; `columns` is how many could have each leaf."""
+
+    schema: Any
+    columns: int
+    everything: bool
+    whole: bool
+
+
+def leaves(values: Mapping[int, Any], schema: Any, columns: int, everything: bool = False, whole: bool = False) -> Iterator[Leaf]:
+    """The leaves of some columns' values that differ, or all. With `whole`, what only one of two columns has is one leaf, however deep."""
+    how = _How(schema, columns, everything, whole)
+    yield from _leaves([(column, value, ()) for column, value in values.items()], (), (), how)
+
+
+def _leaves(held: Held, label: Pointer, within: Pointer, how: _How) -> Iterator[Leaf]:
+    first = held[0][1]
+    columns, everything = how.columns, how.everything
+    if how.whole and len(held) == 1 < columns:
+        yield Leaf(label, {held[0][0]: held[0][2]}, {held[0][0]: first}, True)
+        return
+    alike = len(held) == columns and all(value is first or same(first, value) for _, value, _ in held[1:])
+    if alike and not everything:
+        return
+    kinds = {type(value) for _, value, _ in held}
+    if kinds == {dict} and any(value for _, value, _ in held):
+        yield from _entries(held, label, within, how)
+    elif kinds == {list} and any(isinstance(item, dict | list) for _, value, _ in held for item in value):
+        yield from _items(held, label, within, how)
+    else:
+        yield Leaf(label, {column: at for column, _, at in held}, {column: value for column, value, _ in held}, not alike)
+
+
+def _entries(held: Held, label: Pointer, within: Pointer, how: _How) -> Iterator[Leaf]:
+    for key in sorted({key for _, value, _ in held for key in value}):
+        below = [(column, value[key], (*at, key)) for column, value, at in held if key in value]
+        yield from _leaves(below, (*label, key), (*within, key), how)
+
+
+def _items(held: Held, label: Pointer, within: Pointer, how: _How) -> Iterator[Leaf]:
+    rows: list[tuple[str | int, dict[int, int]]]
+    key = list_key(how.schema, within)
+    if key is not None and all(_keyed(value, key) for _, value, _ in held):
+        found: dict[str, dict[int, int]] = {}
+        for column, value, _ in held:
+            for position, item in enumerate(value):
+                found.setdefault(str(item[key]), {})[column] = position
+        rows = list(found.items())
+    else:
+        rows = list(enumerate(matched([(column, value) for column, value, _ in held])))
+    for step, positions in rows:
+        below = [(column, value[positions[column]], (*at, positions[column])) for column, value, at in held if column in positions]
+        yield from _leaves(below, (*label, step), (*within, 0), how)
+
+
+def list_key(schema: Any, pointer: Pointer) -> str | None:
+    """The property that identifies the items of a list (docs/catalogs.md, `listKey`)."""
+    if not schema:
+        return None
+    return next((part["listKey"] for part in subschema(schema, pointer) if isinstance(part.get("listKey"), str)), None)
+
+
+def _keyed(items: list[Any], key: str) -> bool:
+    keys = [item.get(key) for item in items if isinstance(item, dict) and isinstance(item.get(key), str | int)]
+    return len(keys) == len(items) == len(set(keys))
+
+
+def matched(columns: Sequence[tuple[int, list[Any]]]) -> list[dict[int, int]]:
+    """Items that belong together, as positions by column: those most alike to the first column's, in its order; others follow."""
+    rows: list[tuple[Any, dict[int, int]]] = []
+    for column, items in columns:
+        taken: set[int] = set()
+        placed: dict[int, int] = {}
+        for position, index in _pairs([item for item, _ in rows], items):
+            placed[position] = index
+            taken.add(index)
+        for position, item in enumerate(items):
+            if position in placed:
+                rows[placed[position]][1][column] = position
+            else:
+                rows.append((item, {column: position}))
+    return [positions for _, positions in rows]
+
+
+def _pairs(known: list[Any], items: list[Any]) -> Iterator[tuple[int, int]]:
+    """Pairs (position among the items, index among the known), the most alike first, each used once."""
+    left, right = list(range(len(items))), list(range(len(known)))
+    if len(left) * len(right) > ALIGNED_ITEMS.most:
+        yield from zip(left, right, strict=False)
+        return
+    # What is equal belongs together, wherever it stands; what is left meets by likeness, then by position.
+    for position in tuple(left):
+        index = next((index for index in right if same(known[index], items[position])), None)
+        if index is not None:
+            left.remove(position)
+            right.remove(index)
+            yield position, index
+    scored = sorted(
+        (-likeness(known[index], items[position]), abs(index - position), position, index) for position in left for index in right
+    )
+    for score, _, position, index in scored:
+        if score < 0 and position in left and index in right:
+            left.remove(position)
+            right.remove(index)
+            yield position, index
+
+
+def likeness(a: Any, b: Any) -> float:
+    """How much two values have in common: 0 nothing, 1 everything; of maps the share of entries, of texts that of characters."""
+    if isinstance(a, dict) and isinstance(b, dict):
+        keys = a.keys() | b.keys()
+        return sum(likeness(a[key], b[key]) for key in keys if key in a and key in b) / len(keys) if keys else 1.0
+    if isinstance(a, list) and isinstance(b, list):
+        longest = max(len(a), len(b))
+        return sum(map(likeness, a, b)) / longest if longest else 1.0
+    if same(a, b):
+        return 1.0
+    if isinstance(a, str) and isinstance(b, str) and len(a) + len(b) <= 400:
+        return difflib.SequenceMatcher(None, a, b, autojunk=False).ratio() * 0.8
+    return 0.0
+
+
+def matched_lines(columns: Sequence[tuple[int, list[str]]]) -> list[dict[int, int]]:
+    """Lines that belong together, as positions by column, in an order that every column keeps."""
+    rows: list[dict[int, int]] = []
+    texts: list[str] = []
+    for column, lines in columns:
+        matcher = difflib.SequenceMatcher(None, texts, lines, autojunk=False) if len(texts) * len(lines) <= 4_000_000 else None
+        blocks = matcher.get_opcodes() if matcher else [("replace", 0, len(texts), 0, len(lines))]
+        following: list[dict[int, int]] = []
+        kept: list[str] = []
+        for _, first, last, start, end in blocks:
+            for offset in range(max(last - first, end - start)):
+                row = rows[first + offset] if first + offset < last else {}
+                if start + offset < end:
+                    row[column] = start + offset
+                following.append(row)
+                kept.append(texts[first + offset] if first + offset < last else lines[start + offset])
+        rows, texts = following, kept
+    return rows

@@ -1,0 +1,471 @@
+"""What a deployment would do to what runs now: an action for each resource, the reason for it, what it drags along, and the order."""
+
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+from jovial_scaffold.core.comparing.aligning import leaves, likeness, list_key, same
+from jovial_scaffold.core.comparing.driving import RUN, Driver, Drivers
+from jovial_scaffold.core.comparing.matrix import with_names
+from jovial_scaffold.core.comparing.snapshots import Deployed, Snapshot, dependencies
+from jovial_scaffold.core.expressions.values import Pending, Secret
+from jovial_scaffold.core.findings import Finding, Related
+from jovial_scaffold.core.graph.ordering import waves
+from jovial_scaffold.core.rendering.rendering import RenderedResource, Rendering
+from jovial_scaffold.core.rendering.tracing import Tracer
+from jovial_scaffold.core.rules import evaluation as judging
+from jovial_scaffold.core.schemas.catalog import ResourceType
+from jovial_scaffold.core.schemas.shapes import filled
+from jovial_scaffold.core.schemas.validation import subschema
+from jovial_scaffold.core.text.source import Pointer, pointer_text
+from jovial_scaffold.core.text.wording import listed
+
+ACTIONS = ("add", "change", "restart", "rebuild", "rename", "remove", "unchanged")
+_RANK = {"live": 1, "locked": 1, "restart": 2, "rebuild": 3}
+_ACTION = {0: "unchanged", 1: "change", 2: "restart", 3: "rebuild"}
+_MISSING = object()
+
+
+@dataclass(frozen=True, slots=True)
+class Change:
+    """A property that would change. `effect` is its `changeEffect`; `because` the address whose rebuilding changes it, if that is why.
+
+    `certain` is False where only the deployment can know whether it changes; `counted` is False where only `context.run` makes it.
+    """
+
+    pointer: Pointer
+    before: Any
+    after: Any
+    effect: str
+    because: str = ""
+    certain: bool = True
+    counted: bool = True
+
+    @property
+    def was_set(self) -> bool:
+        """Whether the property is set now."""
+        return self.before is not _MISSING
+
+    @property
+    def will_be_set(self) -> bool:
+        """Whether it would be."""
+        return self.after is not _MISSING
+
+
+@dataclass(frozen=True, slots=True)
+class Effect:
+    """What would happen to one resource. `dragged` are the resources whose rebuilding makes this one change or rebuild."""
+
+    address: str
+    action: str
+    type: str
+    changes: tuple[Change, ...] = ()
+    formerly: str = ""
+    dragged: tuple[str, ...] = ()
+    keep: bool = False
+
+    @property
+    def rebuilt_for(self) -> tuple[Change, ...]:
+        """The changes that make it a rebuild."""
+        return tuple(each for each in self.changes if each.effect == "rebuild" and each.counted and each.certain)
+
+
+@dataclass(frozen=True, slots=True)
+class Step:
+    """One thing that the deployment does: make, change or remove a resource. A rebuild is a removal and a making."""
+
+    deed: str
+    address: str
+
+
+@dataclass(frozen=True, slots=True)
+class Effects:
+    """All effects, by address; the order in waves of steps; what was found wrong; what is not ours."""
+
+    environment: str
+    snapshot: Snapshot
+    effects: tuple[Effect, ...]
+    order: tuple[tuple[Step, ...], ...]
+    findings: list[Finding] = field(default_factory=list)
+    teardown: bool = False
+
+    def count(self, action: str) -> int:
+        """How many resources have an action."""
+        return sum(each.action == action for each in self.effects)
+
+    @property
+    def nothing(self) -> bool:
+        """Whether nothing would change."""
+        return all(each.action == "unchanged" for each in self.effects)
+
+
+def known_values(rendering: Rendering, snapshot: Snapshot) -> dict[str, dict[str, Any]]:
+    """What the cloud has set on resources that run, under the addresses that they have in the rendering."""
+    names = _names(rendering, snapshot)
+    return {address: snapshot.resources[there].set_by_cloud for address, there in names.items() if snapshot.resources[there].set_by_cloud}
+
+
+def _names(rendering: Rendering, snapshot: Snapshot) -> dict[str, str]:
+    """For each address of the rendering that runs already, its address in the snapshot: another where it was renamed."""
+    names = {address: address for address in rendering.resources if address in snapshot.resources}
+    for address, each in rendering.resources.items():
+        if address not in names and each.formerly in snapshot.resources and each.formerly not in rendering.resources:
+            names[address] = each.formerly
+    return names
+
+
+def effects(rendering: Rendering, known: Rendering, as_recorded: Rendering, snapshot: Snapshot) -> Effects:
+    """What deploying `rendering` would do.
+
+    `known` is the same with the cloud's values filled in where they are known; `as_recorded` is `known` under the snapshot's own
+    `context.run`: what differs only between these two comes from the run alone.
+    """
+    names = _names(rendering, snapshot)
+    older = {there: address for address, there in names.items()}
+    found: dict[str, Effect] = {}
+    drivers = Drivers([rendering])
+    for address, resource in rendering.resources.items():
+        there = names.get(address)
+        if there is None:
+            found[address] = Effect(address, "add", resource.type_text, keep=resource.keep)
+            continue
+        before = snapshot.resources[there]
+        changes = tuple(_changes(resource, known.resources[address], as_recorded.resources.get(address), before, older, snapshot, drivers))
+        formerly = there if there != address else ""
+        found[address] = Effect(address, _action(changes, formerly), resource.type_text, changes, formerly, (), resource.keep)
+    _drag(found, rendering, snapshot)
+    for address, deployed in snapshot.resources.items():
+        if address not in older:
+            found[address] = Effect(address, "remove", deployed.type_text, keep=deployed.keep)
+    every = tuple(found[address] for address in sorted(found))
+    order = _order(every, {address: each.after for address, each in rendering.resources.items()}, dependencies(snapshot), older)
+    result = Effects(rendering.environment, snapshot, every, order)
+    result.findings.extend(_violations(result, rendering))
+    result.findings.extend(_likely_renames(result, rendering))
+    return result
+
+
+def teardown(rendering: Rendering, snapshot: Snapshot) -> Effects:
+    """Removing all that runs and is ours."""
+    older = {there: address for address, there in _names(rendering, snapshot).items()}
+    kept = {there for there, address in older.items() if rendering.resources[address].keep}
+    every = tuple(
+        Effect(address, "remove", each.type_text, keep=each.keep or address in kept) for address, each in sorted(snapshot.resources.items())
+    )
+    result = Effects(rendering.environment, snapshot, every, _order(every, {}, dependencies(snapshot), {}), teardown=True)
+    result.findings.extend(_violations(result, rendering))
+    return result
+
+
+# -- one resource
+
+
+def _changes(
+    resource: RenderedResource,
+    known: RenderedResource,
+    as_recorded: RenderedResource | None,
+    before: Deployed,
+    older: Mapping[str, str],
+    snapshot: Snapshot,
+    drivers: Drivers,
+) -> Iterator[Change]:
+    kind = resource.type
+    shape = kind.shape if kind else None
+    if before.type_text != resource.type_text:
+        name, _, version = resource.type_text.rpartition(".v")
+        other = before.type_text.rpartition(".v")[0] != name or not version.isdigit()
+        yield Change(("$type",), before.type_text, resource.type_text, "rebuild" if other else "live")
+        if other:
+            return
+    now = with_names(filled(shape, before.properties, resource.address), older)
+    then = snapshot.hidden(known.effective)
+    recorded = snapshot.hidden(as_recorded.effective) if as_recorded is not None and as_recorded is not known else then
+    if not snapshot.key:
+        now = snapshot.hidden(now)
+        then, recorded = _unseen_left_out(then, now), _unseen_left_out(recorded, now)
+    for leaf in leaves({0: now, 1: then}, kind.schema if kind else None, 2, whole=True):
+        old, new = leaf.values.get(0, _MISSING), leaf.values.get(1, _MISSING)
+        at = leaf.at.get(1) or leaf.at[0]
+        certain = not isinstance(new, Pending) or isinstance(old, Pending) or old is _MISSING
+        effect = change_effect(kind, at)
+        counted = recorded is then or not same(_at(recorded, at), old)
+        if counted and not snapshot.run and 1 in leaf.at:
+            behind = drivers.tracer(resource.instance.scope).sources(resource.instance, leaf.at[1])
+            counted = not (behind and all(name == RUN for name, _ in behind))
+        yield Change(leaf.label, old, new, effect, "", certain, counted)
+
+
+def _unseen_left_out(then: Any, now: Any) -> Any:
+    """The value without secrets that the snapshot does not have: a cloud never gives them back, so nothing is said about them."""
+    if not isinstance(then, dict) or not isinstance(now, dict):
+        return then
+    found = {}
+    for key, item in then.items():
+        if key in now:
+            found[key] = _unseen_left_out(item, now[key])
+        elif isinstance(item, dict) and item:
+            rest = _unseen_left_out(item, {})
+            if rest:
+                found[key] = rest
+        elif not isinstance(item, Secret):
+            found[key] = item
+    return found
+
+
+def _at(value: Any, pointer: Pointer) -> Any:
+    for step in pointer:
+        if isinstance(value, dict) and step in value:
+            value = value[str(step)]
+        elif isinstance(value, list) and isinstance(step, int) and step < len(value):
+            value = value[step]
+        else:
+            return _MISSING
+    return value
+
+
+def change_effect(kind: ResourceType | None, pointer: Pointer) -> str:
+    """What changing a property does (docs/catalogs.md, `changeEffect`): as the innermost part of the schema around it says."""
+    if kind is None:
+        return "live"
+    for depth in range(len(pointer), 0, -1):
+        for part in subschema(kind.schema, pointer[:depth]):
+            if isinstance(part.get("changeEffect"), str):
+                return str(part["changeEffect"])
+    return "live"
+
+
+def _action(changes: Iterable[Change], formerly: str) -> str:
+    rank = max((_RANK.get(each.effect, 1) for each in changes if each.counted and each.certain), default=0)
+    return "rename" if rank == 0 and formerly else _ACTION[rank]
+
+
+# -- what a rebuild drags along
+
+
+def _drag(found: dict[str, Effect], rendering: Rendering, snapshot: Snapshot) -> None:
+    """A rebuilt resource gets new values from the cloud: what holds such a value changes, and may be rebuilt for it, and so on."""
+    holders: dict[str, list[tuple[str, Pointer, Pending]]] = {}
+    for address, each in rendering.resources.items():
+        if found[address].action != "add":
+            for pointer, value in _pending(each.properties, ()):
+                for origin in {origin.partition(":")[0] for origin in value.origins}:
+                    holders.setdefault(origin, []).append((address, pointer, value))
+    waiting = sorted(address for address, each in found.items() if each.action == "rebuild")
+    done: set[str] = set()
+    while waiting:
+        rebuilt = waiting.pop(0)
+        if rebuilt in done:
+            continue
+        done.add(rebuilt)
+        for address, pointer, value in holders.get(rebuilt, ()):
+            effect = found[address]
+            resource = rendering.resources[address]
+            label = _label(resource, pointer)
+            before = _at(snapshot.resources[effect.formerly or address].properties, pointer)
+            new = Change(label, before, value, change_effect(resource.type, pointer), rebuilt)
+            others = tuple(each for each in effect.changes if each.pointer != label)
+            dragged = tuple(dict.fromkeys((*effect.dragged, rebuilt)))
+            changes = tuple(sorted((*others, new), key=lambda each: pointer_text(each.pointer)))
+            found[address] = replace(effect, changes=changes, dragged=dragged, action=_action(changes, effect.formerly))
+            if found[address].action == "rebuild":
+                waiting.append(address)
+
+
+def _label(resource: RenderedResource, pointer: Pointer) -> Pointer:
+    """A pointer with the items of lists by their key, where they have one."""
+    label: list[str | int] = []
+    value: Any = resource.properties
+    for depth, step in enumerate(pointer):
+        key = list_key(resource.type.schema, pointer[:depth]) if isinstance(step, int) and resource.type else None
+        value = value[step]
+        label.append(str(value[key]) if key and isinstance(value, dict) and key in value else step)
+    return tuple(label)
+
+
+def _pending(value: Any, pointer: Pointer) -> Iterator[tuple[Pointer, Pending]]:
+    if isinstance(value, Pending):
+        yield pointer, value
+    elif isinstance(value, Secret):
+        yield from _pending(value.value, pointer)
+    elif isinstance(value, dict):
+        for key in sorted(value):
+            yield from _pending(value[key], (*pointer, key))
+    elif isinstance(value, list):
+        for index, item in enumerate(value):
+            yield from _pending(item, (*pointer, index))
+
+
+# -- order
+
+
+def _order(
+    found: Sequence[Effect], after: Mapping[str, Sequence[str]], before: Mapping[str, set[str]], older: Mapping[str, str]
+) -> tuple[tuple[Step, ...], ...]:
+    """Steps in waves. What is made comes after what it needs; what is removed goes before what it needed; what stops using a resource
+    changes before that is removed."""
+    made = {each.address for each in found if each.action in ("add", "rebuild")}
+    changed = {each.address for each in found if each.action in ("change", "restart", "rename")}
+    gone = {each.formerly or each.address for each in found if each.action in ("remove", "rebuild")}
+    removed = {each.address for each in found if each.action == "remove"}
+    hard: dict[Step, set[Step]] = {Step("make", address): set() for address in made}
+    hard |= {Step("change", address): set() for address in changed}
+    hard |= {Step("remove", address): set() for address in gone}
+    soft: list[tuple[Step, Step]] = []
+
+    def deed(address: str) -> Step | None:
+        return Step("make", address) if address in made else Step("change", address) if address in changed else None
+
+    for address in (*made, *changed):
+        own = deed(address)
+        assert own is not None
+        for first in after.get(address, ()):
+            needed = deed(first)
+            if needed is not None:
+                hard[own].add(needed)
+    for each in found:
+        if each.action == "rebuild":
+            hard[Step("make", each.address)].add(Step("remove", each.formerly or each.address))
+    for address, needs in before.items():
+        now = older.get(address, address)
+        for first in needs & gone:
+            if address in gone:
+                hard[Step("remove", first)].add(Step("remove", address))
+            elif first in removed and now in changed:
+                soft.append((Step("remove", first), Step("change", now)))
+    steps: dict[Step, set[Step]] = {step: set(firsts) for step, firsts in hard.items()}
+    for later, sooner in soft:
+        steps[later].add(sooner)
+    ordered, circling = _waves(steps)
+    if circling:
+        # Two wishes that no order meets: then what must hold does, and a removal does not wait for what stops using it.
+        ordered, circling = _waves(hard)
+    return (*ordered, *((each,) for each in circling))
+
+
+def _waves(steps: Mapping[Step, set[Step]]) -> tuple[list[tuple[Step, ...]], list[Step]]:
+    texts = {f"{step.address}\0{step.deed}": step for step in steps}
+    ordered, circling = waves(
+        {f"{step.address}\0{step.deed}": [f"{each.address}\0{each.deed}" for each in firsts] for step, firsts in steps.items()}
+    )
+    return [tuple(texts[text] for text in wave) for wave in ordered], [texts[text] for text in circling]
+
+
+# -- what must not happen, and what was probably meant
+
+
+def _violations(result: Effects, rendering: Rendering) -> Iterator[Finding]:
+    environments = (rendering.environment,)
+    for each in result.effects:
+        resource = rendering.resources.get(each.address)
+        deployed = result.snapshot.resources.get(each.formerly or each.address)
+        place = resource.instance.resource.origin.key_span() if resource else deployed.origin.key_span() if deployed else None
+        if each.keep and each.action in ("remove", "rebuild"):
+            verb = "removed" if each.action == "remove" else "rebuilt"
+            reasons = listed(f"`{pointer_text(change.pointer)}`" for change in each.rebuilt_for)
+            why = f", because {reasons} would change" if reasons else ""
+            hint = (
+                "Undo the change, or take `$keep` away first."
+                if resource
+                else "Bring it back into the template, or name its new address with `$formerly`."
+            )
+            yield Finding(
+                "keep-violated",
+                "error",
+                f"{each.address} is to be kept, and would be {verb}{why}.",
+                place,
+                hint,
+                each.address,
+                "",
+                environments,
+            )
+        for change in each.changes:
+            if change.effect == "locked" and change.counted and change.certain:
+                pointer = pointer_text(change.pointer)
+                message = f"`{pointer}` of {each.address} is locked: {each.type} cannot change it once it is there."
+                span = place
+                related: tuple[Related, ...] = ()
+                if resource is not None:
+                    tracer = Tracer(resource.instance.scope)
+                    span = tracer.place(resource.instance, change.pointer)
+                    related = tracer.related(tracer.sources(resource.instance, change.pointer))
+                hint = "Give it its old value, or make another resource and move over."
+                yield Finding("property-locked", "error", message, span, hint, each.address, pointer, environments, related)
+
+
+def _likely_renames(result: Effects, rendering: Rendering) -> Iterator[Finding]:
+    """One removed and one added of the same type whose properties are nearly equal: probably the same thing under another name."""
+    if result.teardown:
+        return
+    scored = []
+    added = [each for each in result.effects if each.action == "add"]
+    for gone in (each for each in result.effects if each.action == "remove"):
+        before = result.snapshot.resources[gone.address]
+        near = [each for each in added if each.type.rpartition(".v")[0] == gone.type.rpartition(".v")[0]][:200]
+        for each in near:
+            score = likeness(before.properties, result.snapshot.hidden(rendering.resources[each.address].properties))
+            if score >= 0.75:
+                scored.append((-score, gone.address, each.address))
+    used: set[str] = set()
+    for _, old, new in sorted(scored):
+        if old in used or new in used:
+            continue
+        used |= {old, new}
+        resource = rendering.resources[new]
+        related = (Related(result.snapshot.resources[old].origin.key_span(), f"`{old}` runs now."),)
+        former = _former(resource, new, old)
+        message = f"{old} would be removed and {new} added, and they are nearly the same."
+        hint = (
+            f"If it was renamed, write `$formerly: {former}`: then it stays."
+            if former
+            else "If it was renamed, name its old address with `$formerly`."
+        )
+        yield Finding(
+            "rename-likely",
+            "note",
+            message,
+            resource.instance.resource.origin.key_span(),
+            hint,
+            new,
+            "",
+            (rendering.environment,),
+            related,
+            f"{resource.instance.resource.name} {former}",
+        )
+
+
+def _former(resource: RenderedResource, new: str, old: str) -> str:
+    """What `$formerly` has to say: of an item of a loop, the old name before the key."""
+    name = resource.instance.resource.name
+    prefix = resource.instance.scope.prefix
+    key = new.removeprefix(f"{prefix}{name}")
+    return old.removesuffix(key).removeprefix(prefix) if old.endswith(key) else ""
+
+
+def changes(result: Effects, rendering: Rendering) -> list[judging.Change]:
+    """The effects as rules over changes see them; what stays as it is is no change."""
+    found = []
+    for each in result.effects:
+        if each.action == "unchanged":
+            continue
+        resource = rendering.resources.get(each.address) if each.action != "remove" else None
+        deployed = result.snapshot.resources.get(each.formerly or each.address) if each.action != "add" else None
+        kind = resource.type if resource else deployed.type if deployed else None
+        before = filled(kind.shape if kind else None, {**deployed.properties, **deployed.set_by_cloud}, each.address) if deployed else None
+        paths = [pointer_text(change.pointer) for change in each.changes if change.counted]
+        after = resource.effective if resource else None
+        span = deployed.origin.key_span() if deployed and resource is None else None
+        found.append(judging.Change(each.address, kind.id if kind else each.type, kind, each.action, before, after, paths, resource, span))
+    return found
+
+
+def drivers_of(rendering: Rendering, effect: Effect, change: Change) -> tuple[Driver, ...]:
+    """The parameters behind a changed property, with the line that sets each."""
+    resource = rendering.resources.get(effect.address)
+    if resource is None or not change.pointer:
+        return ()
+    tracer = Tracer(resource.instance.scope)
+    found: dict[str, str] = {}
+    for name, path in tracer.sources(resource.instance, change.pointer):
+        setting = rendering.parameters.setting((name, *path))
+        found.setdefault(name, setting.text() if setting else "")
+    return tuple(Driver(name, {rendering.environment: place} if place else {}) for name, place in sorted(found.items()))

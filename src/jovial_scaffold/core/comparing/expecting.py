@@ -1,0 +1,204 @@
+"""Parity: which differences are intended, kept in a file beside the project, and what is not in it (docs/comparing.md)."""
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from jovial_scaffold.core.comparing.matrix import Comparison, Row, row_label
+from jovial_scaffold.core.expressions.values import Pending, deep_marks
+from jovial_scaffold.core.findings import Finding, Related, Span
+from jovial_scaffold.core.rendering.tracing import Tracer
+from jovial_scaffold.core.text.patterns import pattern
+from jovial_scaffold.core.text.source import Origin, Source, pointer_text
+from jovial_scaffold.core.text.unknown import UNKNOWN
+from jovial_scaffold.core.text.wording import described, did_you_mean, listed, shown
+
+ANY = "any"
+_KEYS = ("expected", "environments", "differences", "$schema")
+_PRESENT = "$present"
+_ADDRESS = "$address"
+_WILD = frozenset("*?")
+
+
+@dataclass(frozen=True, slots=True)
+class Entry:
+    """A difference that is intended: patterns of address and property, and the values by column, or any."""
+
+    address: str
+    part: str
+    values: Any
+    origin: Origin
+
+    @property
+    def open(self) -> bool:
+        """Whether it is about more than one property with one set of values: then a person wrote it."""
+        return self.values == ANY or bool(_WILD & set(self.address + self.part))
+
+    def covers(self, row: Row) -> bool:
+        """Whether it is about the row, whatever its values are."""
+        return bool(pattern(self.address).match(row.address) and pattern(self.part).match(_property(row)))
+
+
+@dataclass(frozen=True, slots=True)
+class Expectations:
+    """A file of intended differences."""
+
+    environments: tuple[str, ...]
+    entries: tuple[Entry, ...]
+    origin: Origin
+
+
+def _property(row: Row) -> str:
+    """A row's property as the file writes it."""
+    return {"presence": _PRESENT, "address": _ADDRESS}.get(row.kind) or pointer_text(row.pointer) or "$value"
+
+
+def _values(row: Row, environments: Sequence[str]) -> Any:
+    """A row's values as the file writes them: any, where a secret must not be written or a line of a document is meant."""
+    if row.kind == "presence":
+        return [name for name in environments if name in row.values]
+    values = {name: _plain(row.values[name]) for name in environments if name in row.values}
+    hidden = row.type == "document" or any(any(deep_marks(value)[1:]) for value in row.values.values())
+    return ANY if hidden else values
+
+
+def _plain(value: Any) -> Any:
+    if isinstance(value, dict):
+        return {key: _plain(value[key]) for key in sorted(value)}
+    if isinstance(value, list):
+        return [_plain(item) for item in value]
+    if isinstance(value, Pending):
+        origins = sorted(value.origins)
+        return {"$pending": origins[0] if len(origins) == 1 else origins}
+    return value
+
+
+def read_expectations(source: Source) -> tuple[Expectations, list[Finding]]:
+    """A file of intended differences, and what is wrong with it."""
+    findings: list[Finding] = []
+    whole, origin = source.value, Origin(source, ())
+
+    def report(message: str, span: Span, hint: str = "") -> None:
+        findings.append(Finding("expectation-shape", "error", message, span, hint))
+
+    if not isinstance(whole, dict):
+        if whole is not UNKNOWN:
+            hint = "`jovial compare --expect FILE --accept` writes one."
+            report(f"A file of expected differences is a map, and this is {described(whole)}.", origin.value_span(), hint)
+        return Expectations((), (), origin), findings
+    for key in whole:
+        if key not in _KEYS:
+            hint = did_you_mean(key, _KEYS, f"Its keys are {listed(_KEYS[:3])}.")
+            report(f"A file of expected differences has no key `{key}`.", origin.child(key).key_span(), hint)
+    names = whole.get("environments") or []
+    if not isinstance(names, list) or not all(isinstance(name, str) for name in names):
+        report("`environments` lists what is compared.", origin.child("environments").value_span(), "For example: [rehearsal, live]")
+        names = []
+    entries: list[Entry] = []
+    differences = whole.get("differences") or {}
+    if not isinstance(differences, dict):
+        report(f"`differences` is a map by address, and this is {described(differences)}.", origin.child("differences").value_span())
+        differences = {}
+    for address, content in differences.items():
+        place = origin.child("differences", address)
+        if content == ANY:
+            entries.append(Entry(address, "*", ANY, place))
+        elif isinstance(content, dict):
+            entries += [Entry(address, name, values, place.child(name)) for name, values in content.items()]
+        elif content is not UNKNOWN:
+            hint = "For example: {copies: {rehearsal: 1, live: 3}}, or any."
+            report(f"What is expected of an address is a map by property, and this is {described(content)}.", place.value_span(), hint)
+    return Expectations(tuple(names), tuple(entries), origin), findings
+
+
+def unexpected(comparison: Comparison, expectations: Expectations) -> list[Finding]:
+    """What differs and was not expected to, or not in this way; and what was expected and does not differ."""
+    findings = []
+    strange = [name for name in comparison.environments if expectations.environments and name not in expectations.environments]
+    if strange:
+        message = f"These expectations are about {listed(expectations.environments)}, and {listed(strange)} is compared."
+        span = expectations.origin.child("environments").value_span()
+        return [Finding("expectation-environments", "error", message, span, "Compare the same, or keep another file for these.")]
+    used: set[int] = set()
+    for row in comparison.differences:
+        covering = [number for number, each in enumerate(expectations.entries) if each.covers(row)]
+        used.update(covering)
+        values = _values(row, comparison.environments)
+        meant = [expectations.entries[number] for number in covering]
+        if any(each.values in (ANY, values) for each in meant):
+            continue
+        told = _told(row, comparison)
+        related = tuple(Related(each.origin.key_span(), "Another difference is expected here.") for each in meant)
+        expected = f", and expected is {_meant(meant[0].values)}" if meant else ", and no difference is expected there"
+        hint = "Make them equal, or accept it: jovial compare --expect FILE --accept"
+        at = _span(row, comparison)
+        pointer = pointer_text(row.pointer)
+        findings.append(
+            Finding(
+                "difference-unexpected", "error", f"{told}{expected}.", at, hint, row.address, pointer, comparison.environments, related
+            )
+        )
+    for number, each in enumerate(expectations.entries):
+        if number not in used and (_WILD & set(each.address) or comparison.fits(each.address)):
+            message = f"{each.address} does not differ in `{each.part}` any more."
+            findings.append(Finding("expectation-stale", "warning", message, each.origin.key_span(), "Remove it: --accept does that."))
+    return findings
+
+
+def _meant(values: Any) -> str:
+    if isinstance(values, dict):
+        return listed(f"{shown(value)} in {name}" for name, value in values.items())
+    return f"to be in {listed(map(str, values))}" if isinstance(values, list) else shown(values)
+
+
+def _told(row: Row, comparison: Comparison) -> str:
+    if row.kind == "presence":
+        return f"{row.address} is in {listed(row.values)} and not in {listed(row.absent)}"
+    parts = []
+    for name in comparison.environments:
+        if name in row.values:
+            parts.append(f"{shown(row.values[name])} in {name}")
+        elif name in row.absent:
+            parts.append(f"not set in {name}")
+    return f"{row_label(row)} is {listed(parts)}"
+
+
+def _span(row: Row, comparison: Comparison) -> Span | None:
+    """Where the property is written, in the last column that has it."""
+    for rendering in reversed(comparison.renderings):
+        resource = rendering.resources.get(row.address)
+        if resource is not None:
+            at = dict(row.at).get(rendering.label, ())
+            return Tracer(resource.instance.scope).place(resource.instance, at)
+        if row.address in rendering.documents:
+            return rendering.documents[row.address].document.origin.key_span()
+        if row.address in rendering.scope.template.outputs:
+            return rendering.scope.template.outputs[row.address].value.origin.value_span()
+    return None
+
+
+def accepted(comparison: Comparison, before: Expectations | None) -> dict[str, Any]:
+    """The differences as the content of a file: by address and property, sorted. What people wrote with patterns or `any` stays while
+    it covers something, and what it covers is not written again; so does what this comparison did not look at."""
+    kept = [each for each in before.entries if each.open and any(each.covers(row) for row in comparison.differences)] if before else []
+    unseen = [each for each in before.entries if not each.open and not comparison.fits(each.address)] if before else []
+    differences: dict[str, Any] = {}
+    for address, property, values in _written(comparison, kept, unseen):
+        if property == "*" and values == ANY:
+            differences[address] = ANY
+        elif differences.get(address) != ANY:
+            differences.setdefault(address, {})[property] = values
+    ordered = {
+        address: content if content == ANY else {name: content[name] for name in sorted(content)}
+        for address, content in sorted(differences.items())
+    }
+    return {"environments": list(comparison.environments), "differences": ordered}
+
+
+def _written(comparison: Comparison, kept: list[Entry], unseen: list[Entry]) -> Iterator[tuple[str, str, Any]]:
+    for each in (*kept, *unseen):
+        yield each.address, each.part, each.values
+    for row in comparison.differences:
+        if not any(each.covers(row) for each in kept):
+            whole = row.kind == "document"
+            yield row.address, "*" if whole else _property(row), _values(row, comparison.environments)

@@ -1,0 +1,263 @@
+"""What runs in an environment now, as JSON (docs/effects.md): read from a file, or recorded from a rendering."""
+
+import hashlib
+import json
+import re
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+from jovial_scaffold.core.expressions.values import Pending, Secret, revealed
+from jovial_scaffold.core.findings import Finding, Span
+from jovial_scaffold.core.rendering.rendering import Rendering
+from jovial_scaffold.core.schemas.catalog import Catalogs, ResourceType
+from jovial_scaffold.core.schemas.shapes import Shape
+from jovial_scaffold.core.text.source import Origin, Source
+from jovial_scaffold.core.text.unknown import UNKNOWN
+from jovial_scaffold.core.text.wording import described, did_you_mean, listed
+
+FORMAT = "jovial-snapshot/1"
+_KEYS = ("format", "project", "environment", "run", "key", "parameters", "resources", "others", "$schema")
+_RESOURCE_KEYS = ("type", "properties", "after", "keep")
+_TOKEN = re.compile(r"[A-Za-z0-9_.:-]+")
+_KEY = re.compile(r"[0-9a-f]{32,64}\Z")
+
+
+@dataclass(frozen=True, slots=True)
+class Deployed:
+    """A resource that runs. `set_by_cloud` are its `readOnly` properties; `properties` the others, with marks."""
+
+    address: str
+    type_text: str
+    type: ResourceType | None
+    properties: dict[str, Any]
+    set_by_cloud: dict[str, Any]
+    after: tuple[str, ...]
+    keep: bool
+    origin: Origin
+
+
+@dataclass(frozen=True, slots=True)
+class Snapshot:
+    """All that runs in an environment. `key` is that of its hashed secrets, and empty where another tool wrote the file."""
+
+    name: str
+    environment: str
+    resources: dict[str, Deployed]
+    others: tuple[Any, ...]
+    parameters: dict[str, Any]
+    run: dict[str, str]
+    key: str
+    recorded: bool
+    hashes: dict[str, str] = field(default_factory=dict)
+
+    def hidden(self, value: Any) -> Any:
+        """The value with what its secrets hold replaced by their hashes, as the snapshot has them."""
+        if isinstance(value, Secret):
+            return Secret(secret_hash(value, self.key, self.hashes))
+        if isinstance(value, dict):
+            return {key: self.hidden(item) for key, item in value.items()}
+        return [self.hidden(item) for item in value] if isinstance(value, list) else value
+
+
+def secret_hash(secret: Secret, key: str, known: dict[str, str]) -> str:
+    """A keyed hash of a secret value that is slow on purpose (scrypt, RFC 7914), so that a file does not give weak secrets away.
+
+    `key` is made anew for each file that is recorded; `known` keeps what was hashed already.
+    """
+    text = json.dumps(revealed(secret), sort_keys=True, default=repr)
+    if text not in known:
+        known[text] = hashlib.scrypt(text.encode(), salt=key.encode(), n=2**14, r=8, p=1, dklen=20).hex()
+    return known[text]
+
+
+def read_snapshot(source: Source, catalogs: Catalogs) -> tuple[Snapshot | None, list[Finding]]:
+    """A snapshot from a file; what is wrong with it, all of it."""
+    findings: list[Finding] = []
+    whole, origin = source.value, Origin(source, ())
+
+    def report(message: str, span: Span, hint: str = "", warning: bool = False) -> None:
+        findings.append(Finding("snapshot-shape", "warning" if warning else "error", message, span, hint))
+
+    if not isinstance(whole, dict) or not isinstance(whole.get("resources"), dict):
+        if whole is not UNKNOWN:
+            found = described(whole) if not isinstance(whole, dict) else "one without `resources`"
+            hint = 'For example: {"environment": "live", "resources": {"track_net": {"type": "fulmar.network", "properties": {}}}}'
+            report(f"A snapshot is a map with `environment` and `resources`, and this is {found}.", origin.value_span(), hint)
+        return None, findings
+    for key in whole:
+        if key not in _KEYS:
+            hint = did_you_mean(key, _KEYS, f"Its keys are {listed(_KEYS[:-1])}.")
+            report(f"A snapshot has no key `{key}`.", origin.child(key).key_span(), hint, warning=True)
+    resources: dict[str, Deployed] = {}
+    for address, content in whole["resources"].items():
+        place = origin.child("resources", address)
+        if content is UNKNOWN:
+            continue
+        if not isinstance(content, dict) or not isinstance(content.get("type"), str):
+            report(
+                f"`{address}` is a map with `type` and `properties`.",
+                place.key_span(),
+                'For example: {"type": "fulmar.network", "properties": {}}',
+            )
+            continue
+        properties = content.get("properties", {})
+        if not isinstance(properties, dict):
+            report(f"`properties` of {address} is a map, and this is {described(properties)}.", place.child("properties").value_span())
+            continue
+        for key in content:
+            if key not in _RESOURCE_KEYS:
+                hint = did_you_mean(key, _RESOURCE_KEYS, f"Its keys are {listed(_RESOURCE_KEYS)}.")
+                report(f"A resource of a snapshot has no key `{key}`.", place.child(key).key_span(), hint, warning=True)
+        kind = catalogs.find(content["type"])
+        if kind is None and not catalogs.types_unknown:
+            report(
+                f"`{address}` is of a type that no catalog knows: {content['type']}.",
+                place.child("type").value_span(),
+                catalogs.advice(content["type"]),
+                warning=True,
+            )
+        marked = _marked(properties)
+        own, cloud = _split(kind.shape if kind else None, marked)
+        after = content.get("after", [])
+        names = tuple(each for each in after if isinstance(each, str)) if isinstance(after, list) else ()
+        type_text = kind.id if kind else content["type"]
+        resources[address] = Deployed(address, type_text, kind, own or {}, cloud or {}, names, content.get("keep") is True, place)
+    others = whole.get("others", [])
+    if not isinstance(others, list):
+        report(f"`others` is a list of what is not ours, and this is {described(others)}.", origin.child("others").value_span())
+        others = []
+    key = whole.get("key", "")
+    if key and not (isinstance(key, str) and _KEY.match(key)):
+        report(
+            "`key` belongs to the hashed secrets, and is not as `jovial record` writes it.",
+            origin.child("key").value_span(),
+            "Record it anew.",
+        )
+        key = ""
+    texts = {name: value for name, value in _map(whole.get("run")).items() if isinstance(value, str)}
+    snapshot = Snapshot(
+        source.name,
+        str(whole.get("environment", "")),
+        resources,
+        tuple(others),
+        _marked(_map(whole.get("parameters"))),
+        texts,
+        str(key),
+        whole.get("format") == FORMAT,
+    )
+    return snapshot, findings
+
+
+def _map(value: Any) -> dict[str, Any]:
+    return value if isinstance(value, dict) else {}
+
+
+def _marked(value: Any) -> Any:
+    """A value of the file with `$pending` and `$secret` as marks."""
+    if isinstance(value, dict):
+        if len(value) == 1:
+            name, held = next(iter(value.items()))
+            if name == "$pending" and isinstance(held, str | list):
+                return Pending([held] if isinstance(held, str) else [str(each) for each in held])
+            if name == "$secret" and isinstance(held, str):
+                return Secret(held)
+        return {key: _marked(item) for key, item in value.items()}
+    return [_marked(item) for item in value] if isinstance(value, list) else value
+
+
+_NONE = object()
+
+
+def _split(shape: Shape | None, value: Any) -> tuple[Any, Any]:
+    """A value without what the cloud sets, and only that; texts at `writeOnly` properties become secret."""
+    if shape is None:
+        return value, None
+    if shape.write_only and not isinstance(value, Secret | Pending):
+        return Secret(value), None
+    if isinstance(value, dict):
+        own: dict[str, Any] = {}
+        cloud: dict[str, Any] = {}
+        for name, item in value.items():
+            below = shape.properties.get(name, shape.others)
+            if below is not None and below.read_only:
+                cloud[name] = item
+            else:
+                own[name] = _split(below, item)[0]
+        return own, cloud
+    if isinstance(value, list):
+        return [_split(shape.items, item)[0] for item in value], None
+    return value, None
+
+
+def snapshot_document(project: str, rendering: Rendering, run: Mapping[str, str], key: str, others: tuple[Any, ...] = ()) -> dict[str, Any]:
+    """`jovial-snapshot/1`: a rendering as what runs, with the effective parameters and `context.run`; secrets as keyed hashes."""
+    known: dict[str, str] = {}
+
+    def plain(value: Any) -> Any:
+        if isinstance(value, Secret):
+            return {"$secret": secret_hash(value, key, known)}
+        if isinstance(value, Pending):
+            origins = sorted(value.origins)
+            return {"$pending": origins[0] if len(origins) == 1 else origins}
+        if isinstance(value, dict):
+            return {name: plain(value[name]) for name in sorted(value)}
+        return [plain(item) for item in value] if isinstance(value, list) else value
+
+    resources = {
+        address: {
+            "type": each.type_text,
+            "properties": plain(each.properties),
+            **({"after": list(each.after)} if each.after else {}),
+            **({"keep": True} if each.keep else {}),
+        }
+        for address, each in sorted(rendering.resources.items())
+    }
+    parameters = {name: plain(value) for name, value in sorted(rendering.parameters.values.items()) if value is not UNKNOWN}
+    return {
+        "format": FORMAT,
+        "project": project,
+        "environment": rendering.environment,
+        "run": dict(run),
+        "key": key,
+        "parameters": parameters,
+        "resources": resources,
+        "others": list(others),
+    }
+
+
+def dependencies(snapshot: Snapshot) -> dict[str, set[str]]:
+    """What each resource that runs needs: as recorded, and by the values of the cloud (an id, an address) that it holds of another."""
+    owners: dict[str, set[str]] = {}
+    for address, each in snapshot.resources.items():
+        for value in _leaves(each.set_by_cloud):
+            if isinstance(value, str) and len(value) >= 4:
+                owners.setdefault(value, set()).add(address)
+    found: dict[str, set[str]] = {}
+    for address, each in snapshot.resources.items():
+        needs = {name for name in each.after if name in snapshot.resources}
+        for value in _leaves(each.properties):
+            if isinstance(value, Pending):
+                needs |= {origin.partition(":")[0] for origin in value.origins} & snapshot.resources.keys()
+            elif isinstance(value, str) and owners:
+                for text in (value, *_TOKEN.findall(value)):
+                    # What several resources have in common, such as a zone's name, says nothing about who needs whom.
+                    if len(owners.get(text, ())) == 1:
+                        needs |= owners[text]
+        found[address] = needs - {address}
+    return found
+
+
+def _leaves(value: Any) -> Iterator[Any]:
+    if isinstance(value, dict):
+        for item in value.values():
+            yield from _leaves(item)
+    elif isinstance(value, list):
+        for item in value:
+            yield from _leaves(item)
+    else:
+        yield value
+
+
+KeyMaker = Callable[[], str]
+"""Gives a fresh key for the secrets of a snapshot: 32 hexadecimal digits that nobody can guess."""

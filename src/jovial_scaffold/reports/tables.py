@@ -1,0 +1,89 @@
+"""A report as a title, sentences and tables, and those as Markdown, CSV and HTML; text from files never becomes markup or a formula."""
+
+import csv
+import io
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+from jovial_scaffold.reports.terminal import visible
+
+_MARKDOWN = re.compile(r"([\\`*_{}\[\]<>#|!~$@])")
+_FORMULA = ("=", "+", "-", "@", "\t", "\r")
+_NUMBER = re.compile(r"[+-]?[0-9]+(\.[0-9]+)?\Z")
+
+
+@dataclass(frozen=True, slots=True)
+class Table:
+    """Rows under columns. `marks` are classes for rows (`add`, `rebuild`, …), one for each or none."""
+
+    title: str
+    columns: Sequence[str]
+    rows: Sequence[Sequence[str]]
+    marks: Sequence[str] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Report:
+    """What a command found, for people who read it elsewhere. `summary` are sentences."""
+
+    title: str
+    summary: Sequence[str]
+    tables: Sequence[Table] = field(default_factory=tuple)
+
+
+def markdown(report: Report, most: int = 200) -> str:
+    """For a comment on a change: a heading, sentences, and tables, the later ones folded away; of a long table `most` rows."""
+    lines = [f"## {_escaped(report.title)}", ""]
+    lines += [f"{_escaped(sentence)}\n" for sentence in report.summary]
+    for number, table in enumerate(report.tables):
+        if not table.rows:
+            continue
+        title = f"{_escaped(table.title)} ({len(table.rows)})"
+        folded = number > 0 or len(table.rows) > 25
+        lines += [f"<details><summary>{title}</summary>", ""] if folded else [f"### {title}", ""]
+        lines.append(f"| {' | '.join(map(_escaped, table.columns))} |")
+        lines.append(f"|{' --- |' * len(table.columns)}")
+        lines += [f"| {' | '.join(map(_code, row))} |" for row in table.rows[:most]]
+        if len(table.rows) > most:
+            lines += ["", f"{len(table.rows) - most} further rows are left out."]
+        lines += ["", "</details>", ""] if folded else [""]
+    return "\n".join(lines).rstrip() + "\n"
+
+
+def _escaped(text: str) -> str:
+    """Text that Markdown shows as it is."""
+    return _MARKDOWN.sub(r"\\\1", visible(text)).replace("&", "&amp;").replace("\\<", "&lt;").replace("\\>", "&gt;")
+
+
+def _code(text: str) -> str:
+    """A cell: as code, in a fence longer than any inside of it; a bar would end the cell even there."""
+    text = visible(text)
+    if not text:
+        return ""
+    runs = [len(run) for run in re.findall("`+", text)]
+    fence = "`" * (max(runs, default=0) + 1)
+    pad = " " if "`" in text else ""
+    escaped = text.replace("|", "\\|")
+    return f"{fence}{pad}{escaped}{pad}{fence}"
+
+
+def comma_separated(report: Report) -> str:
+    """RFC 4180, one table after the other, with the table's title as the first column; nothing is read as a formula."""
+    stream = io.StringIO()
+    writer = csv.writer(stream)
+    for table in report.tables:
+        writer.writerow(["table", *map(_harmless, table.columns)])
+        writer.writerows([_harmless(table.title), *map(_harmless, row)] for row in table.rows)
+    return stream.getvalue()
+
+
+def _harmless(text: str) -> str:
+    return f"'{text}" if text.startswith(_FORMULA) and not _NUMBER.match(text) else text
+
+
+def page(report: Report) -> str:
+    """One HTML page that needs nothing else."""
+    from jovial_scaffold.reports.pages import fill
+
+    return fill("report.html", report=report, visible=visible)
