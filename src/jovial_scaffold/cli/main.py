@@ -25,6 +25,7 @@ COMMANDS = {
     "compare": ("jovial_scaffold.cli.compare", "Preview", "Show environments side by side, and what drives each difference."),
     "effects": ("jovial_scaffold.cli.effects", "Preview", "Show what a deployment would do to what runs now."),
     "record": ("jovial_scaffold.cli.record", "Preview", "Save a rendering as what runs now."),
+    "ripple": ("jovial_scaffold.cli.ripple", "Preview", "Show what changed files change, in every project and environment."),
 }
 ABOUT = "Check cloud resource templates and preview every environment before anything is deployed."
 

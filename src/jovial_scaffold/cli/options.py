@@ -57,7 +57,7 @@ def load(path: Path | None, values: list[str] | None, files: list[Path] | None, 
         if not equals or not name:
             raise typer.BadParameter(f"{text!r} is not of the form name=value.", param_hint="--with")
         pairs.append((name, value))
-    overrides = Overrides(os.environ, tuple(files or ()), tuple(pairs), _run, run_needed)
+    overrides = Overrides(os.environ, tuple(files or ()), tuple(pairs), run_context, run_needed)
     return Project.load(path or Path(), overrides)
 
 
@@ -66,7 +66,7 @@ def processors() -> int:
     return len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else os.cpu_count() or 1
 
 
-def _run() -> Mapping[str, str]:
+def run_context() -> Mapping[str, str]:
     """`context.run`: the date (SOURCE_DATE_EPOCH is respected), and the revision and author that git names."""
     epoch = os.environ.get("SOURCE_DATE_EPOCH", "")
     seconds = int(epoch) if epoch.isdigit() else time.time()

@@ -43,6 +43,8 @@ def command(
         ),
     ],
     environments: Environments = None,
+    history: Annotated[bool, typer.Option("--history", help="What the value was in each commit that changed it.")] = False,
+    most: Annotated[int, typer.Option("--max", help="With --history, look at so many commits at most.", min=1)] = 20,
     project: ProjectPath = None,
     with_values: WithValues = None,
     with_file: WithFiles = None,
@@ -67,6 +69,9 @@ def command(
         raise typer.Exit(unusable(error)) from None
     if not found:
         _nothing(loaded, what, chosen)
+    if history:
+        _history(loaded, what, found[0][0], most, format)
+        return
     if format is ReportFormat.json:
         from jovial_scaffold.reports.explaining import explanation_document
         from jovial_scaffold.reports.machine import json_text
@@ -77,6 +82,21 @@ def command(
 
     style = style_for(sys.stdout, os.environ)
     sys.stdout.write("\n".join(explanation_text(reason, name, style, folder_shown(loaded)) for name, reason in found))
+
+
+def _history(loaded: Project, what: str, environment: str, most: int, format: ReportFormat) -> None:
+    from jovial_scaffold.reports.explaining import history_document, history_text
+
+    try:
+        moments = loaded.history(what, environment, most)
+    except ProjectError as error:
+        raise typer.Exit(unusable(error)) from None
+    if format is ReportFormat.json:
+        from jovial_scaffold.reports.machine import json_text
+
+        sys.stdout.write(json_text(history_document(loaded.name, what, environment, moments)))
+    else:
+        sys.stdout.write(history_text(what, environment, moments, style_for(sys.stdout, os.environ)))
 
 
 def _nothing(loaded: Project, what: str, chosen: tuple[str, ...]) -> None:

@@ -35,6 +35,7 @@ INSTANCES = Limit(200_000, "resources and uses of modules", "too-many-resources"
 LOOP_ITEMS = Limit(100_000, "items", "loop-too-long")
 NAME_LENGTH = Limit(64, "characters", "name-invalid")
 RELATED_PLACES = Limit(6, "places", "related")
+PROJECTS = Limit(20_000, "projects", "too-many-projects")
 ALIGNED_ITEMS = Limit(40_000, "pairs of list items, beyond which they are matched by position", "")
 SHOWN_VALUE = Limit(60, "characters", "shown")
 

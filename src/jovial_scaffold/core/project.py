@@ -1,5 +1,6 @@
 """A project: its files read once, its template compiled once, and every environment rendered, checked and compared from that."""
 
+import hashlib
 import tempfile
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
@@ -8,6 +9,7 @@ from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from jovial_scaffold.core.expressions.values import revealed
 from jovial_scaffold.core.findings import Finding, Span, absorbed, has_errors, merged
 from jovial_scaffold.core.graph.ordering import waves
 from jovial_scaffold.core.limits import PARALLEL_RESOURCES
@@ -52,6 +54,7 @@ if TYPE_CHECKING:
     from jovial_scaffold.core.comparing.snapshots import Snapshot
     from jovial_scaffold.core.rendering.explaining import Reason
 
+OUTSIDE = "(secrets and process variables)"
 _VARIABLE_PREFIX = "JOVIAL_PARAMETER_"
 
 
@@ -111,6 +114,24 @@ class View:
             hint = "For example live@HEAD~1; `git log --oneline` lists the revisions."
             raise ProjectError([Finding("view-invalid", "error", f"{text} names no revision after the @.", None, hint)])
         return cls(text, environment, revision, tuple(values))
+
+
+@dataclass(frozen=True, slots=True)
+class Moment:
+    """A value as of a commit; the commit is empty for the working tree. `note` says why there is no value."""
+
+    commit: str
+    date: str
+    author: str
+    subject: str
+    value: Any
+    note: str
+
+    def same_as(self, other: "Moment") -> bool:
+        """Whether the value was the same."""
+        from jovial_scaffold.core.comparing.aligning import same
+
+        return self.note == other.note and same(self.value, other.value)
 
 
 @dataclass(frozen=True, slots=True)
@@ -399,6 +420,57 @@ class Project:
         return snapshot, findings
 
     @property
+    def rendered(self) -> int:
+        """How many environments have been rendered so far."""
+        return len(self._renderings)
+
+    def with_partners(self, environments: Iterable[str]) -> tuple[str, ...]:
+        """Some environments, and those that rules over pairs put beside them."""
+        chosen = set(environments)
+        for rule in (rule for ruleset in self._rulesets for rule in ruleset.rules if rule.over == "pair"):
+            if rule.between is None and chosen:
+                return self.environments
+            if rule.between and chosen & set(rule.between):
+                chosen |= set(rule.between)
+        return tuple(name for name in self.environments if name in chosen)
+
+    def inputs(self, environment: str) -> dict[str, str]:
+        """What an environment is made from, as a digest by file: two that are equal render alike, and have the same findings.
+
+        A change in comments only does not count for parameter files, tables and what else is read as data. The project file's part is
+        the environment's entry, and what all environments share.
+        """
+        self.chosen((environment,))
+        entry = self._file.environments[environment]
+        parameters, _ = self._resolved(environment)
+        shared = (self.name, str(self._file.shared), self._run if any(reads_run(each) for each in self.templates) else {})
+        digests = {
+            self._file.path.name: _digest((shared, entry.labels, [each.text for each in entry.parameters])),
+            OUTSIDE: _digest([(name, repr(revealed(value))) for name, value in sorted(parameters.values.items())]),
+        }
+        others = {each.text for name, each in self._parameter_references() if name != environment}
+        own = {each.text for each in entry.parameters}
+        for source in self._files.sources():
+            if source.name == self._file.path.name or (source.name in others and source.name not in own):
+                continue
+            # Findings have places: in files with lines of their own, text counts; parameter files are judged by their values.
+            digests[source.name] = _digest(source.text)
+        digests |= {name: _digest(content) for name, content in self._catalog_contents()}
+        return digests
+
+    def _parameter_references(self) -> list[tuple[str, FileReference]]:
+        return [(name, each) for name, entry in self._file.environments.items() for each in entry.parameters]
+
+    def _catalog_contents(self) -> "Iterator[tuple[str, bytes]]":
+        """The files of catalogs that lie in the project."""
+        for reference in self._file.catalogs:
+            inside, _ = self._files.inside(reference.text, reference.origin)
+            files = sorted(inside.iterdir()) if inside is not None and inside.is_dir() else [inside] if inside is not None else []
+            for path in files:
+                if path.is_file():
+                    yield self._files.shown(path), path.read_bytes()
+
+    @property
     def run(self) -> Mapping[str, str]:
         """`context.run`, as far as it was asked for."""
         return self._run
@@ -423,6 +495,40 @@ class Project:
         steps = tuple(int(step) if str(step).isdigit() else step for step in split_pointer(property))
         others = [self._rendered(name)[0] for name in self.environments if name != environment]
         return explain(self._rendered(environment)[0], others, address, steps)
+
+    def history(self, what: str, environment: str, most: int = 20) -> "list[Moment]":
+        """What a value has been: as it is now, and in each commit that touched the project, newest first, without those that left it
+        as it was. Raises ProjectError, Unexplained."""
+        found: list[Moment] = [Moment("", "", "", "as it is now", *self._answer(what, environment))]
+        try:
+            repository = Repository(self.root)
+            for commit in repository.history(self.root, most):
+                moment = Moment(commit, *repository.described(commit), *self._answer_at(repository, commit, what, environment))
+                if found and found[-1].same_as(moment):
+                    found.pop()  # the earliest of equal ones is the commit that made it so
+                found.append(moment)
+        except RevisionError as error:
+            raise ProjectError([Finding("revision-unknown", "error", error.message, None, error.hint)]) from None
+        return found
+
+    def _answer_at(self, repository: Repository, commit: str, what: str, environment: str) -> "tuple[Any, str]":
+        try:
+            with project_at(repository, commit, self._file.path, self._overrides) as project:
+                return project._answer(what, environment)
+        except (RevisionError, ProjectError):
+            return None, "there was no such project, or none that could be read"
+
+    def _answer(self, what: str, environment: str) -> "tuple[Any, str]":
+        """A value as JSON may show it, and why there is none."""
+        from jovial_scaffold.core.rendering.explaining import Unexplained, is_missing
+
+        if environment not in self._file.environments:
+            return None, "there was no such environment"
+        try:
+            reason = self.why(what, environment)
+        except Unexplained:
+            return None, "there was none"
+        return (None, "there was none") if is_missing(reason.value) else (reason.value, "")
 
     def names(self, environment: str) -> list[str]:
         """What can be asked about: addresses, outputs, documents, values and parameters."""
@@ -611,17 +717,31 @@ class Project:
         return self._tracked[path]
 
 
+def _digest(content: Any) -> str:
+    raw = (
+        content
+        if isinstance(content, bytes)
+        else content.encode("utf-8", "surrogatepass")
+        if isinstance(content, str)
+        else repr(content).encode()
+    )
+    return hashlib.sha256(raw).hexdigest()
+
+
 @contextmanager
-def project_at(repository: Repository, commit: str, file: Path, overrides: Overrides) -> Iterator[Project]:
+def project_at(repository: Repository, commit: str, file: Path, overrides: Overrides, as_then: bool = True) -> Iterator[Project]:
     """The project of a file as of a commit, for as long as the block lasts: its files are written into a folder that then goes.
 
-    What git does not keep, such as files of secrets, is taken from where the project is. Raises RevisionError, ProjectError.
+    What git does not keep, such as files of secrets, is taken from where the project is; `context.run` is that of the commit where
+    `as_then`, else that of the caller. Raises RevisionError, ProjectError.
     """
-    date, author, _ = repository.described(commit)
-    run = {"date": date, "revision": commit[:12], "author": author}
+    if as_then:
+        date, author, _ = repository.described(commit)
+        run = {"date": date, "revision": commit[:12], "author": author}
+        overrides = replace(overrides, run=lambda: run)
     root = file.resolve().parent
     with tempfile.TemporaryDirectory(prefix="jovial-") as folder:
         found = repository.extract(commit, root, Path(folder)) / file.name
         if not found.is_file():
             raise RevisionError(f"There was no {file.name} in {commit[:12]}.", "Name a later revision.")
-        yield Project.load(found, replace(overrides, run=lambda: run, beside=root))
+        yield Project.load(found, replace(overrides, beside=root))

@@ -59,6 +59,13 @@ class ProjectFile:
     lookups: dict[str, FileReference]
     environments: dict[str, EnvironmentEntry]
 
+    @property
+    def shared(self) -> tuple[object, ...]:
+        """What it says about all environments, without places."""
+        paths = [[each.text for each in group] for group in (self.catalogs, self.rulesets)]
+        named = [{name: each.text for name, each in group.items()} for group in (self.modules, self.lookups)]
+        return self.name, self.template.text, *paths, *named
+
 
 def find_project(start: Path) -> Path:
     """The project file in a folder or above it. Raises ProjectError."""

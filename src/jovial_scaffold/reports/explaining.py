@@ -1,13 +1,14 @@
 """Explanations as a tree of lines, and as versioned JSON."""
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from typing import Any
 
 from jovial_scaffold.core.findings import Span
+from jovial_scaffold.core.project import Moment
 from jovial_scaffold.core.rendering.explaining import Reason, is_missing
 from jovial_scaffold.reports.machine import public
 from jovial_scaffold.reports.rendering import cell
-from jovial_scaffold.reports.terminal import Style, cells, cut, cut_within, visible
+from jovial_scaffold.reports.terminal import Style, cells, cut, cut_within, padded, visible
 
 _WORDS = {
     "parameter": "parameter",
@@ -120,3 +121,37 @@ def _entry(reason: Reason) -> dict[str, Any]:
 
 def _place(span: Span) -> dict[str, Any]:
     return {"file": span.file, "line": span.line, "column": span.column}
+
+
+def history_text(what: str, environment: str, moments: Sequence[Moment], style: Style) -> str:
+    """A line for each value that there was, newest first, with the commit that brought it."""
+    lines = [f"{style.paint('strong', visible(what))} in {environment}, newest first"]
+    values = [visible(each.note) if each.note else cell(each.value) for each in moments]
+    width = min(max(map(cells, values)), style.width // 3)
+    for each, value in zip(moments, values, strict=True):
+        who = f"{each.date}  {each.commit[:10]}  " if each.commit else "not committed yet  "
+        head = f"  {style.paint('faint' if each.note else '', padded(cut(value, width), width))}  {style.paint('place', who)}"
+        told = f"{visible(each.subject)}{f' ({visible(each.author)})' if each.author else ''}" if each.commit else ""
+        lines.append(f"{head}{cut(told, max(20, style.width - width - cells(who) - 4))}".rstrip())
+    return "\n".join(lines) + "\n"
+
+
+def history_document(project: str, what: str, environment: str, moments: Sequence[Moment]) -> dict[str, Any]:
+    """`jovial-history/1`."""
+    return {
+        "format": "jovial-history/1",
+        "project": project,
+        "what": what,
+        "environment": environment,
+        "moments": [
+            {
+                "commit": each.commit or None,
+                "date": each.date or None,
+                "author": each.author or None,
+                "subject": each.subject,
+                "value": public(each.value),
+                "note": each.note,
+            }
+            for each in moments
+        ],
+    }

@@ -63,6 +63,10 @@ class Files:
         """Take in a source that was read elsewhere, so that its lines can be shown."""
         self._sources[Path(source.name)] = (source, [])
 
+    def sources(self) -> list[Source]:
+        """All files that were read so far, by name."""
+        return sorted((source for source, _ in self._sources.values() if source is not None), key=lambda source: source.name)
+
     def source(self, name: str) -> Source | None:
         """A file that was read, as findings name it; for showing its lines."""
         return next((source for source, _ in self._sources.values() if source is not None and source.name == name), None)

@@ -85,6 +85,12 @@ class Repository:
         new = self._git("ls-files", "--others", "--exclude-standard", "-z", "--", *where)
         return sorted({self.root / os.fsdecode(name) for name in (known + new).split(b"\0") if name})
 
+    def removed(self, commit: str, folder: Path) -> list[Path]:
+        """Files below a folder that a commit has and the working tree has not."""
+        where = self._inside(folder)
+        found = self._git("diff", "--name-only", "-z", "--no-renames", "--diff-filter=D", commit, *(["--", where] if where != "." else []))
+        return sorted(self.root / os.fsdecode(name) for name in found.split(b"\0") if name)
+
     def files(self, commit: str, folder: Path) -> Iterator[tuple[str, str, str, int]]:
         """Below a folder in a commit: mode, name of the blob, path from the root, size in bytes."""
         where = self._inside(folder)

@@ -1,0 +1,69 @@
+"""`jovial ripple`: what a commit touches."""
+
+import os
+import sys
+from enum import StrEnum
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from jovial_scaffold.cli import exit_codes
+from jovial_scaffold.cli.options import Out, deliver, exit_code, run_context, unusable
+from jovial_scaffold.core.project import Overrides
+from jovial_scaffold.core.project_file import ProjectError
+from jovial_scaffold.core.ripple import Ripple, ripple
+from jovial_scaffold.reports.terminal import Style, style_for
+
+
+class RippleFormat(StrEnum):
+    """How a ripple is written."""
+
+    text = "text"
+    json = "json"
+    markdown = "markdown"
+    csv = "csv"
+    html = "html"
+
+
+def command(
+    folders: Annotated[
+        list[Path] | None, typer.Argument(help="Folders to look for projects in; this one when none is named.", show_default=False)
+    ] = None,
+    since: Annotated[str, typer.Option("--since", help="The revision to compare the working tree with.")] = "HEAD",
+    most: Annotated[int, typer.Option("--max", help="At most so many changes of each environment; 0 for all.", min=0)] = 12,
+    differences_code: Annotated[bool, typer.Option("--exit-code", help="End with 3 where something would change.")] = False,
+    out: Out = None,
+    format: Annotated[RippleFormat, typer.Option("--format", help="How the result is written.")] = RippleFormat.text,
+) -> None:
+    """Every environment of every project below the folders that is made from a changed file is rendered as of the revision and as it is
+    now. Nothing is checked out; what did not change is not rendered.
+
+    Example: jovial ripple --since HEAD~1 lines/
+    """
+    for folder in folders or ():
+        if not folder.exists():
+            raise typer.BadParameter(f"there is no {folder}.", param_hint="FOLDER")
+    try:
+        result = ripple(since, folders or [], Overrides(os.environ, run=run_context))
+    except ProjectError as error:
+        raise typer.Exit(unusable(error)) from None
+    deliver(_written(result, format, most, out), out)
+    findings = [finding for project in result.projects for finding in (*project.problem, *project.new)]
+    raise typer.Exit(exit_code(findings) or (exit_codes.DIFFERENCES if differences_code and result.touched else 0))
+
+
+def _written(result: Ripple, format: RippleFormat, most: int, out: Path | None) -> str:
+    from jovial_scaffold.reports import ripple as writing
+
+    if format is RippleFormat.text:
+        return writing.ripple_text(result, style_for(sys.stdout, os.environ) if out is None else Style(colours=False, width=120), most)
+    if format is RippleFormat.json:
+        from jovial_scaffold.reports.machine import json_text
+
+        return json_text(writing.ripple_document(result))
+    from jovial_scaffold.reports import tables
+
+    report = writing.ripple_report(result)
+    writers = {RippleFormat.markdown: tables.markdown, RippleFormat.csv: tables.comma_separated, RippleFormat.html: tables.page}
+    return writers[format](report)
