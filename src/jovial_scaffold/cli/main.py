@@ -26,6 +26,7 @@ COMMANDS = {
     "effects": ("jovial_scaffold.cli.effects", "Preview", "Show what a deployment would do to what runs now."),
     "record": ("jovial_scaffold.cli.record", "Preview", "Save a rendering as what runs now."),
     "ripple": ("jovial_scaffold.cli.ripple", "Preview", "Show what changed files change, in every project and environment."),
+    "map": ("jovial_scaffold.cli.map", "Preview", "Draw what depends on what."),
 }
 ABOUT = "Check cloud resource templates and preview every environment before anything is deployed."
 

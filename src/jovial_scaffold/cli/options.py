@@ -124,6 +124,17 @@ def deliver(text: str, out: Path | None) -> None:
     print(f"Written: {out}", file=sys.stderr)
 
 
+def deliver_bytes(content: bytes, out: Path | None) -> None:
+    """Write a picture to a file, or to standard output where that is no terminal. Raises OSError."""
+    if out is None or str(out) == "-":
+        if sys.stdout.isatty():
+            raise typer.BadParameter("a picture does not belong on a terminal: name a file.", param_hint="--out")
+        sys.stdout.buffer.write(content)
+        return
+    write_whole(out, content)
+    print(f"Written: {out}", file=sys.stderr)
+
+
 def exit_code(findings: list[Finding]) -> int:
     """1 where a finding is an error, else 0."""
     return exit_codes.ERRORS if has_errors(findings) else 0

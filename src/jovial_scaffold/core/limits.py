@@ -36,6 +36,7 @@ LOOP_ITEMS = Limit(100_000, "items", "loop-too-long")
 NAME_LENGTH = Limit(64, "characters", "name-invalid")
 RELATED_PLACES = Limit(6, "places", "related")
 PROJECTS = Limit(20_000, "projects", "too-many-projects")
+MAP_NODES = Limit(60, "nodes of a map, beyond which it is folded", "")
 ALIGNED_ITEMS = Limit(40_000, "pairs of list items, beyond which they are matched by position", "")
 SHOWN_VALUE = Limit(60, "characters", "shown")
 

@@ -25,14 +25,14 @@ def write_private(path: Path, content: str) -> None:
         os.close(folder)
 
 
-def write_whole(path: Path, content: str, mode: int = 0o644) -> None:
-    """Write UTF-8 text. Raises OSError; the target is then as it was."""
+def write_whole(path: Path, content: str | bytes, mode: int = 0o644) -> None:
+    """Write bytes, or UTF-8 text. Raises OSError; the target is then as it was."""
     if not path.parent.is_dir():
         raise FileNotFoundError(errno.ENOENT, "there is no such folder", str(path.parent))
     handle, temporary = tempfile.mkstemp(dir=path.parent or Path(), prefix=f".{path.name}.")
     try:
-        with os.fdopen(handle, "w", encoding="utf-8", newline="") as stream:
-            stream.write(content)
+        with os.fdopen(handle, "wb") as stream:
+            stream.write(content.encode("utf-8") if isinstance(content, str) else content)
         os.chmod(temporary, mode)
         os.replace(temporary, path)
     except BaseException:

@@ -1,0 +1,161 @@
+"""A rendering as a graph to look at: resources as nodes, loops folded into one, uses of modules as frames, dependencies as edges."""
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+
+from jovial_scaffold.core.expressions.values import deep_marks
+from jovial_scaffold.core.limits import MAP_NODES
+from jovial_scaffold.core.rendering.environment import Instance
+from jovial_scaffold.core.rendering.rendering import RenderedResource, Rendering
+
+FOLDS = ("loops", "modules", "types")
+
+
+@dataclass(frozen=True, slots=True)
+class Node:
+    """A resource, or several folded into one: `members` are their addresses. `frame` leads from the outermost frame to its own.
+
+    `mark` says what a comparison found: the name of the only column that has it, "differs", or nothing. `wave` counts from 1.
+    """
+
+    name: str
+    label: str
+    type: str
+    members: tuple[str, ...]
+    wave: int
+    frame: tuple[str, ...]
+    mark: str = ""
+
+    @property
+    def count(self) -> int:
+        """How many resources it stands for."""
+        return len(self.members)
+
+
+@dataclass(frozen=True, slots=True)
+class Edge:
+    """`source` is needed by `target`; `pending` where it hands over a value that only the deployment can know."""
+
+    source: str
+    target: str
+    pending: bool
+    count: int = 1
+    mark: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Picture:
+    """Nodes by name, edges, and what was folded to stay readable."""
+
+    title: str
+    nodes: dict[str, Node]
+    edges: tuple[Edge, ...]
+    folded: tuple[str, ...]
+    frame_labels: Mapping[tuple[str, ...], str] = field(default_factory=dict)
+
+
+def picture(
+    renderings: Sequence[Rendering], by: str = "module", unfold: bool = False, marks: Mapping[str, str] | None = None, most: int = 0
+) -> Picture:
+    """The graph of one rendering, or of several laid over each other; `by` says what frames are: modules, or files.
+
+    Large graphs are folded by module, then by type, until they have at most `most` nodes (or a readable number of them).
+    """
+    most = most or MAP_NODES.most
+    resources: dict[str, RenderedResource] = {}
+    waves: dict[str, int] = {}
+    for rendering in renderings:
+        for number, wave in enumerate(rendering.waves, 1):
+            for address in wave:
+                if address not in resources:
+                    resources[address] = rendering.resources[address]
+                    waves[address] = number
+        for address, each in rendering.resources.items():
+            resources.setdefault(address, each)
+            waves.setdefault(address, len(rendering.waves) + 1)
+    title = " and ".join(rendering.label for rendering in renderings)
+    folds: tuple[str, ...] = () if unfold else ("loops",)
+    while True:
+        found = _folded(title, resources, waves, by, folds, marks or {})
+        if unfold or len(found.nodes) <= most or len(folds) == len(FOLDS):
+            return found
+        folds = FOLDS[: len(folds) + 1]
+
+
+def _folded(
+    title: str,
+    resources: Mapping[str, RenderedResource],
+    waves: Mapping[str, int],
+    by: str,
+    folds: tuple[str, ...],
+    marks: Mapping[str, str],
+) -> Picture:
+    groups: dict[str, list[str]] = {}
+    frames: dict[str, tuple[str, ...]] = {}
+    labels: dict[tuple[str, ...], str] = {}
+    names: dict[str, str] = {}
+    for address, resource in resources.items():
+        name, frame = _place(resource.instance, by, folds, resource, labels)
+        names[address] = name
+        groups.setdefault(name, []).append(address)
+        frames[name] = frame
+    nodes = {}
+    for name in sorted(groups):
+        members = sorted(groups[name])
+        kinds = {resources[address].type_text for address in members}
+        found = {marks.get(address, "") for address in members}
+        kind = kinds.pop() if len(kinds) == 1 else f"{len(kinds)} types"
+        mark = found.pop() if len(found) == 1 else "differs"
+        label = members[0] if len(members) == 1 and folds != FOLDS else name
+        own = frames[name]
+        shown = label.removeprefix(f"{own[-1]}/") if own and by == "module" else label
+        nodes[name] = Node(name, shown, kind, tuple(members), min(waves[address] for address in members), own, mark)
+    edges: dict[tuple[str, str], list[bool]] = {}
+    for address, resource in resources.items():
+        origins = {origin.partition(":")[0] for origin in deep_marks(resource.properties)[0]}
+        for first in resource.after:
+            if first in names and names[first] != names[address]:
+                edges.setdefault((names[first], names[address]), []).append(first in origins)
+    drawn = tuple(Edge(source, target, all(pending), len(pending)) for (source, target), pending in sorted(edges.items()))
+    return Picture(title, nodes, drawn, folds, labels)
+
+
+def _place(
+    instance: Instance, by: str, folds: tuple[str, ...], resource: RenderedResource, labels: dict[tuple[str, ...], str]
+) -> tuple[str, tuple[str, ...]]:
+    """The node that a resource goes into, and the frame around that."""
+    uses: list[Instance] = []
+    use = instance.scope.use
+    while use is not None:
+        uses.insert(0, use)
+        use = use.scope.use
+
+    def folded(each: Instance, prefix: str) -> str:
+        key = each.address.removeprefix(f"{each.scope.prefix}{each.resource.name}")
+        return f"{prefix}{each.resource.name}{'' if 'loops' in folds else key}"
+
+    path: list[str] = []
+    for each in uses:
+        path.append(folded(each, f"{path[-1]}/" if path else ""))
+        labels.setdefault(tuple(path), each.resource.type_text)
+    name = folded(instance, f"{path[-1]}/" if path else "")
+    frame = tuple(path)
+    if by == "file":
+        file = instance.resource.origin.source.name
+        labels.setdefault((file,), "")
+        frame = (file,)
+    if "modules" in folds and path:
+        name, frame = path[0], frame if by == "file" else ()
+    if "types" in folds:
+        name = f"{'/'.join(frame)}{'/' if frame else ''}{resource.type_text}"
+    return name, frame
+
+
+def around(found: Picture, names: Iterable[str], steps: int) -> Picture:
+    """Only what is at most so many steps away from some nodes, in either direction."""
+    near = {name for name in found.nodes if name in set(names)}
+    for _ in range(steps):
+        near |= {edge.source for edge in found.edges if edge.target in near} | {edge.target for edge in found.edges if edge.source in near}
+    nodes = {name: node for name, node in found.nodes.items() if name in near}
+    edges = tuple(edge for edge in found.edges if edge.source in near and edge.target in near)
+    return Picture(found.title, nodes, edges, found.folded, found.frame_labels)

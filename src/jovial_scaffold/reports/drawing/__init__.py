@@ -1,0 +1,1 @@
+"""Pictures: maps as SVG, PNG, DOT, Mermaid, HTML and text; plots with Matplotlib."""
