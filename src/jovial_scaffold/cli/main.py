@@ -27,6 +27,8 @@ COMMANDS = {
     "record": ("jovial_scaffold.cli.record", "Preview", "Save a rendering as what runs now."),
     "ripple": ("jovial_scaffold.cli.ripple", "Preview", "Show what changed files change, in every project and environment."),
     "map": ("jovial_scaffold.cli.map", "Preview", "Draw what depends on what."),
+    "plot": ("jovial_scaffold.cli.plot", "Preview", "Plot where environments differ, what they add up to, and why."),
+    "board": ("jovial_scaffold.cli.board", "Preview", "Write everything into one page to look through."),
 }
 ABOUT = "Check cloud resource templates and preview every environment before anything is deployed."
 

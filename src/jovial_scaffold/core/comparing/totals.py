@@ -7,6 +7,9 @@ from typing import Any
 from jovial_scaffold.core.comparing.matrix import Comparison
 from jovial_scaffold.core.text.patterns import pattern
 
+# Numbers that name something: their sum says nothing.
+_NAMES_SOMETHING = ("port", "version", "priority", "number")
+
 
 @dataclass(frozen=True, slots=True)
 class Total:
@@ -44,5 +47,5 @@ def _numbers(value: Any, name: str) -> Iterator[tuple[str, int | float]]:
     elif isinstance(value, list):
         for item in value:
             yield from _numbers(item, f"{name}/*")
-    elif isinstance(value, int | float) and not isinstance(value, bool):
+    elif isinstance(value, int | float) and not isinstance(value, bool) and not name.endswith(_NAMES_SOMETHING):
         yield name, value

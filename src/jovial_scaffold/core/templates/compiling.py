@@ -13,8 +13,9 @@ from jovial_scaffold.core.findings import Finding, Level, Span
 from jovial_scaffold.core.limits import NAME_LENGTH
 from jovial_scaffold.core.templates.model import Compiled, Condition, Constant, Dynamic, ListValue, Loop, MapValue, Overlaid, Resource, Use
 from jovial_scaffold.core.text.source import Origin, Pointer
+from jovial_scaffold.core.text.source import part as part_of
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.text.wording import described, did_you_mean
+from jovial_scaffold.core.text.wording import described, did_you_mean, shown
 
 NAME = re.compile(r"[a-z][a-z0-9_]*\Z")
 NESTED_DIRECTIVES = ("$when", "$per")
@@ -194,6 +195,18 @@ def written_span(compiled: Compiled, pointer: Pointer) -> Span:
             return compiled.origin.inner_span(content.offset, content.offset + len(content.text.rstrip()))
         return compiled.origin.value_span()
     return compiled.origin.child(*pointer).value_span()
+
+
+def written_text(written: Compiled | Condition) -> str:
+    """What stands in the file: a text as it is, anything else as short JSON."""
+    origin = written.own.origin if isinstance(written, Overlaid) else written.origin
+    content = origin.source.value
+    for step in origin.pointer:
+        try:
+            content = part_of(content, step)
+        except KeyError:
+            return ""
+    return content.strip() if isinstance(content, str) else shown(content)
 
 
 def overlaid(base: Compiled, own: Compiled) -> Compiled | None:

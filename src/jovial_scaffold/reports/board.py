@@ -1,0 +1,277 @@
+"""The board: everything about a project in one HTML page that needs no network. Here its data is put together; pages/board.html shows it."""
+
+import json
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+from jovial_scaffold._version import __version__
+from jovial_scaffold.core.comparing.effects import Effects
+from jovial_scaffold.core.comparing.matrix import Comparison, Row
+from jovial_scaffold.core.comparing.totals import totals
+from jovial_scaffold.core.expressions.errors import EvaluationError
+from jovial_scaffold.core.expressions.values import Record, Secret
+from jovial_scaffold.core.findings import Finding
+from jovial_scaffold.core.graph.layout import layout
+from jovial_scaffold.core.graph.picture import picture
+from jovial_scaffold.core.rendering.environment import Environment
+from jovial_scaffold.core.rendering.rendering import Rendering
+from jovial_scaffold.core.rendering.tracing import Tracer
+from jovial_scaffold.core.templates.compiling import formulas_of, written_text
+from jovial_scaffold.core.templates.model import Compiled, Condition, Resource, Template
+from jovial_scaffold.core.text.source import Origin, pointer_text
+from jovial_scaffold.reports.drawing.svg import svg_text
+from jovial_scaffold.reports.effects import effects_document
+from jovial_scaffold.reports.machine import finding_entry
+from jovial_scaffold.reports.pages import fill
+from jovial_scaffold.reports.rendering import cell
+from jovial_scaffold.reports.terminal import cut, visible
+
+_LONGEST = 400
+_SHORT = 90
+
+
+def board_page(
+    project: str, comparison: Comparison, findings: Sequence[Finding], effects: Mapping[str, Effects], when: str, live: bool = False
+) -> str:
+    """The page. With `live` it asks the server that gave it whether there is a newer one."""
+    data = board_data(project, comparison, findings, effects, when)
+    maps = {each.label: svg_text(layout(picture([each])), f"{project} in {each.label}", standalone=False) for each in comparison.renderings}
+    return fill("board.html", title=f"{project} · board", maps=maps, data=_embedded(data), live=live)
+
+
+def _embedded(data: Any) -> str:
+    """JSON that no HTML parser takes for anything else."""
+    text = json.dumps(data, ensure_ascii=False, separators=(",", ":"))
+    return text.replace("<", "\\u003c").replace("\u2028", "\\u2028").replace("\u2029", "\\u2029")
+
+
+class _Texts:
+    """Each text once; rows hold its number."""
+
+    def __init__(self) -> None:
+        self.known: dict[str, int] = {}
+
+    def number(self, text: str) -> int:
+        """The number of a text."""
+        return self.known.setdefault(cut(visible(text), _LONGEST), len(self.known))
+
+
+def board_data(
+    project: str, comparison: Comparison, findings: Sequence[Finding], effects: Mapping[str, Effects], when: str
+) -> dict[str, Any]:
+    """All that the page shows, as plain data; long texts are cut, secrets masked."""
+    texts = _Texts()
+    chains = _Chains()
+    places: dict[str, dict[str, Any]] = {}
+    rows: dict[str, list[Any]] = {}
+    for row in comparison.rows:
+        rows.setdefault(row.address, []).append(_row(row, comparison, texts, chains))
+        if row.address not in places:
+            places[row.address] = _place(row, comparison)
+    return {
+        "project": project,
+        "version": __version__,
+        "when": when,
+        "environments": list(comparison.environments),
+        "labels": {
+            each.label: {name: str(value) for name, value in each.context.get("labels", {}).items()} for each in comparison.renderings
+        },
+        "texts": list(texts.known),
+        "resources": [{"address": address, **places[address], "rows": rows[address]} for address in rows],
+        "nodes": chains.nodes,
+        "findings": [finding_entry(finding) for finding in findings],
+        "effects": {name: effects_document(project, each) for name, each in effects.items()},
+        "totals": [
+            {"type": each.type, "property": each.property, "values": [each.values[name] for name in comparison.environments]}
+            for each in totals(comparison)
+            if not each.property or len(set(each.values.values())) > 1
+        ],
+    }
+
+
+def _row(row: Row, comparison: Comparison, texts: _Texts, chains: "_Chains") -> list[Any]:
+    """[label, values (a number of a text, or -1), differs, drivers, written, place, nodes read]"""
+    values = [texts.number(_value(row, name)) if name in row.values else -1 for name in comparison.environments]
+    drivers = [[driver.parameter, driver.sources] for driver in row.drivers]
+    label = "present" if row.kind == "presence" else "address" if row.kind == "address" else pointer_text(row.pointer) or "value"
+    return [label, values, int(row.counted), drivers, *chains.of(row, comparison.renderings)]
+
+
+def _value(row: Row, name: str) -> str:
+    return "yes" if row.kind == "presence" else str(row.values[name]) if row.kind == "document" else cell(row.values[name])
+
+
+def _place(row: Row, comparison: Comparison) -> dict[str, Any]:
+    """What a resource, output or document is, and where it is written."""
+    for each in comparison.renderings:
+        resource = each.resources.get(row.address)
+        if resource is not None:
+            use = resource.instance.scope.use
+            found = {
+                "type": resource.type_text,
+                "place": _at(resource.instance.resource.origin),
+                "module": use.resource.type_text if use else "",
+            }
+            after = {
+                other.label: list(other.resources[row.address].after) for other in comparison.renderings if row.address in other.resources
+            }
+            needed = sorted({address for addresses in after.values() for address in addresses})
+            return {**found, "after": needed, "keep": resource.keep, "formerly": resource.formerly}
+        if row.address in each.documents:
+            return {"type": "document", "place": _at(each.documents[row.address].document.origin), "module": "", "after": []}
+        output = each.scope.template.outputs.get(row.address)
+        if output is not None:
+            return {"type": "output", "place": _at(output.value.origin), "module": "", "after": []}
+    return {"type": row.type, "place": "", "module": "", "after": []}
+
+
+def _at(origin: Origin) -> str:
+    span = origin.key_span()
+    return f"{span.file}:{span.line}"
+
+
+class _Chains:
+    """Why a value is what it is: what was written, and the named values, parameters and resources that it reads, each once.
+
+    A node is {kind, name, written, place, reads, values by environment, set at by environment}; names inside of a module are those of
+    one use of it.
+    """
+
+    def __init__(self) -> None:
+        self.nodes: dict[str, dict[str, Any]] = {}
+        self._tracers: dict[int, Tracer] = {}
+        self._reads: dict[tuple[str, int], list[str]] = {}
+
+    def of(self, row: Row, renderings: Sequence[Rendering]) -> tuple[str, str, list[str]]:
+        """What was written for a row, where, and the keys of the nodes that it reads."""
+        for each in renderings:
+            resource = each.resources.get(row.address)
+            if resource is not None and row.kind == "property":
+                at = dict(row.at).get(each.label)
+                if at is None:
+                    continue
+                scope = resource.instance.scope
+                tracer = self._tracers.setdefault(id(scope), Tracer(scope))
+                compiled = tracer.leaf(resource.instance, at).compiled
+                written, place, reads = self._found(compiled, scope, resource.instance.resource, renderings)
+                secret = any(isinstance(value, Secret) for value in row.values.values())
+                return ("" if secret and not formulas_of(compiled) else written), place, reads
+            if resource is not None:
+                own = resource.instance.resource
+                conditions = [each for each in (own.loop.over if own.loop else None, own.when) if each is not None]
+                reads = [key for condition in conditions for key in self._named(condition, resource.instance.scope, own, renderings)]
+                return "", _at(own.origin), list(dict.fromkeys(reads))
+            output = each.scope.template.outputs.get(row.address)
+            if output is not None and row.type == "output":
+                return self._found(output.value, each.scope, None, renderings)
+        return "", "", []
+
+    def _found(
+        self, compiled: Compiled, scope: Environment, resource: Resource | None, renderings: Sequence[Rendering]
+    ) -> tuple[str, str, list[str]]:
+        span = compiled.origin.value_span()
+        return _cut(written_text(compiled)), f"{span.file}:{span.line}", self._named(compiled, scope, resource, renderings)
+
+    def _named(
+        self, part: Compiled | Condition, scope: Environment, resource: Resource | None, renderings: Sequence[Rendering]
+    ) -> list[str]:
+        known = (scope.prefix, id(part))
+        if known in self._reads:
+            return self._reads[known]
+        self._reads[known] = []
+        found: dict[str, None] = {}
+        for formula, _, _ in formulas_of(part):
+            for reference in formula.program.reads:
+                key = self._node(reference.name, scope, resource, renderings)
+                if key:
+                    found[key] = None
+        self._reads[known] = list(found)
+        return self._reads[known]
+
+    def _node(self, name: str, scope: Environment, resource: Resource | None, renderings: Sequence[Rendering]) -> str:
+        """The key of a name's node, made where it is not there yet; nothing for what is no name of the template."""
+        template = scope.template
+        if resource is not None and resource.loop is not None and name in resource.loop.variables:
+            key = f"{scope.prefix}{resource.name} ⟳ {name}"
+            if key not in self.nodes:
+                self.nodes[key] = _entry("item", name, written_text(resource.loop.over), _at(resource.origin))
+                self.nodes[key]["reads"] = self._named(resource.loop.over, scope, None, renderings)
+            return key
+        key = f"{scope.prefix}{name}"
+        if key in self.nodes:
+            return key
+        made = self._made(name, template, scope, renderings)
+        if made is None:
+            return ""
+        entry, parts = made
+        self.nodes[key] = entry
+        entry["reads"] = list(dict.fromkeys(read for part, where in parts for read in self._named(part, where, None, renderings)))
+        if entry["kind"] in ("parameter", "value", "lookup"):
+            self._values(entry, name, scope.prefix, renderings)
+        return key
+
+    def _made(
+        self, name: str, template: Template, scope: Environment, renderings: Sequence[Rendering]
+    ) -> tuple[dict[str, Any], list[tuple[Compiled | Condition, Environment]]] | None:
+        if name in template.parameters:
+            declaration = template.parameters[name]
+            handed = dict(scope.use.resource.properties.entries).get(name) if scope.use is not None else None
+            if handed is not None and scope.use is not None:
+                return _entry("parameter", name, written_text(handed), _at(handed.origin)), [(handed, scope.use.scope)]
+            default = declaration.default
+            written = written_text(default) if default is not None and not declaration.secret else ""
+            return _entry("parameter", name, written, _at(declaration.origin)), [(default, scope)] if default is not None else []
+        if name in template.values:
+            value = template.values[name]
+            return _entry("value", name, written_text(value.value), _at(value.origin)), [(value.value, scope)]
+        if name in template.lookups:
+            lookup = template.lookups[name]
+            return _entry("lookup", name, written_text(lookup.where), _at(lookup.origin)), [(lookup.where, scope)]
+        if name in template.resources:
+            found = template.resources[name]
+            return _entry("module" if found.module else "resource", f"{scope.prefix}{name}", found.type_text, _at(found.origin)), []
+        if name in template.documents:
+            return _entry("document", name, "", _at(template.documents[name].origin)), []
+        return None
+
+    def _values(self, entry: dict[str, Any], name: str, prefix: str, renderings: Sequence[Rendering]) -> None:
+        for each in renderings:
+            scope = _scope(each, prefix)
+            if scope is None:
+                continue
+            try:
+                value = scope.value(name)
+            except EvaluationError:
+                continue
+            entry["values"][each.label] = _short(value)
+            if entry["kind"] == "parameter" and scope.use is None:
+                setting = each.parameters.setting((name,))
+                if setting is not None:
+                    entry["set"][each.label] = setting.text()
+
+
+def _scope(rendering: Rendering, prefix: str) -> Environment | None:
+    """The environment of a use of a module, by the prefix of what it holds."""
+    if not prefix:
+        return rendering.scope
+    address = prefix.removesuffix("/")
+    for scope, resource in rendering.scope.along(address):
+        for instance in (scope.instances(resource) or {}).values():
+            if instance.address == address and instance.inside is not None:
+                return instance.inside
+    return None
+
+
+def _entry(kind: str, name: str, written: str, place: str) -> dict[str, Any]:
+    return {"kind": kind, "name": name, "written": _cut(written), "place": place, "reads": [], "values": {}, "set": {}}
+
+
+def _cut(text: str) -> str:
+    return cut(visible(text), _LONGEST)
+
+
+def _short(value: Any) -> str:
+    try:
+        return cut(cell(value.whole() if isinstance(value, Record) else value), _SHORT)
+    except (EvaluationError, TypeError):
+        return ""

@@ -1,0 +1,315 @@
+"use strict";
+// Everything that comes from files is set as text, never as markup.
+const board = (() => {
+  const data = JSON.parse(document.getElementById("data").textContent);
+  const panel = document.getElementById("panel");
+  const search = document.getElementById("search");
+  const only = document.getElementById("only");
+  const environments = data.environments;
+  const state = { view: "environments", shown: new Set(environments), open: new Set(), chosen: null, map: environments[environments.length - 1], effects: Object.keys(data.effects)[0] };
+
+  const make = (tag, attributes = {}, ...children) => {
+    const element = document.createElement(tag);
+    for (const [name, value] of Object.entries(attributes)) {
+      if (name === "on") for (const [event, call] of Object.entries(value)) element.addEventListener(event, call);
+      else if (value === true) element.setAttribute(name, "");
+      else if (value !== false && value !== null && value !== undefined) element.setAttribute(name, value);
+    }
+    for (const child of children.flat()) if (child !== null && child !== undefined && child !== "") element.append(child);
+    return element;
+  };
+  const tell = (text) => { document.getElementById("told").textContent = text; };
+  const counted = (number, one, many) => `${number.toLocaleString("en")} ${number === 1 ? one : many || one + "s"}`;
+  const text = (row, column) => row[1][column] < 0 ? null : data.texts[row[1][column]];
+  // What is on the way: the columns that are shown, and what is searched for.
+  const columns = () => environments.map((name, column) => [name, column]).filter(([name]) => state.shown.has(name));
+  const alike = (row, shown) => shown.every(([, column]) => row[1][column] === row[1][shown[0][1]]);
+  const differs = (row, shown) => (shown.length === environments.length ? row[2] : row[2] && !alike(row, shown));
+
+  const plans = () => {
+    const wanted = search.value.trim().toLowerCase();
+    const shown = columns();
+    const found = [];
+    for (const resource of data.resources) {
+      let rows = only.checked ? resource.rows.filter((row) => differs(row, shown)) : resource.rows;
+      if (wanted && !resource.address.toLowerCase().includes(wanted) && !resource.type.toLowerCase().includes(wanted)) {
+        rows = rows.filter((row) => row[0].toLowerCase().includes(wanted) || row[3].some(([name]) => name.toLowerCase().includes(wanted))
+          || shown.some(([, column]) => (text(row, column) || "").toLowerCase().includes(wanted)));
+      }
+      if (rows.length) found.push([resource, rows]);
+    }
+    return [found, shown];
+  };
+
+  // -- environments side by side
+
+  function environmentsView() {
+    const [found, shown] = plans();
+    const filters = make("div", { class: "filters", role: "group", "aria-label": "Environments" },
+      environments.map((name) => make("label", {}, make("input", { type: "checkbox", checked: state.shown.has(name), on: { change: (event) => {
+        if (event.target.checked) state.shown.add(name); else if (state.shown.size > 1) state.shown.delete(name);
+        draw();
+      } } }), ` ${name}`)),
+      make("button", { class: "plain", type: "button", on: { click: () => { const all = found.every(([each]) => state.open.has(each.address)); found.forEach(([each]) => all ? state.open.delete(each.address) : state.open.add(each.address)); draw(); } } }, found.length && found.every(([each]) => state.open.has(each.address)) ? "close all" : "open all"),
+      make("span", { class: "quiet", id: "count" }, found.length ? `${counted(found.length, "place")}, ${counted(found.reduce((sum, [, rows]) => sum + rows.length, 0), "row")}` : "Nothing fits."));
+    const table = make("table", { class: "grid", role: "grid", "aria-label": "Environments side by side" },
+      make("thead", {}, make("tr", {}, make("th", { scope: "col" }, "resource"), shown.map(([name]) => make("th", { scope: "col" }, name)))));
+    for (const [resource, rows] of found) table.append(group(resource, rows, shown));
+    const split = make("div", { class: state.chosen ? "split open" : "split" }, make("div", {}, table));
+    if (state.chosen) split.append(details());
+    panel.replaceChildren(filters, split);
+    const first = table.querySelector("tr[data-key]");
+    if (first && !table.querySelector('tr[tabindex="0"]')) first.tabIndex = 0;
+  }
+
+  function group(resource, rows, shown) {
+    const open = state.open.has(resource.address);
+    const many = rows.filter((row) => differs(row, shown)).length;
+    const absent = resource.rows.find((row) => row[0] === "present");
+    const head = make("tr", { class: "head", "data-key": resource.address, "aria-expanded": String(open), tabindex: "-1", "aria-selected": String(state.chosen?.address === resource.address && !state.chosen.label) },
+      make("td", {}, open ? "▾ " : "▸ ", resource.address, make("span", { class: "type" }, resource.type)),
+      shown.map(([, column], index) => {
+        if (absent && absent[1][column] < 0) return make("td", { class: "absent" }, "not here");
+        if (!many) return make("td", { class: "quiet" }, "same");
+        if (absent && absent[1][shown[0][1]] < 0) return make("td", { class: "differs" }, "here");
+        if (!index) return make("td", { class: "quiet" }, "compared with");
+        const other = rows.filter((row) => row[1][column] !== row[1][shown[0][1]]).length;
+        return make("td", { class: other ? "differs" : "quiet" }, other ? `${other} differ` : "same");
+      }));
+    const body = make("tbody", { class: "resource" }, head);
+    if (open) for (const row of rows) body.append(line(resource, row, shown));
+    return body;
+  }
+
+  function line(resource, row, shown) {
+    const base = row[1][shown[0][1]];
+    const marked = differs(row, shown);
+    return make("tr", { class: "row", "data-key": `${resource.address}\n${row[0]}`, tabindex: "-1", "aria-selected": String(state.chosen?.address === resource.address && state.chosen.label === row[0]) },
+      make("td", {}, row[0]),
+      shown.map(([, column], index) => make("td", { class: `value ${row[1][column] < 0 ? "absent" : index && marked && row[1][column] !== base ? "differs" : ""}` }, text(row, column) ?? "–")));
+  }
+
+  function details() {
+    const resource = data.resources.find((each) => each.address === state.chosen.address);
+    const close = make("button", { class: "plain close", type: "button", "aria-label": "Close details", on: { click: () => choose(null) } }, "✕");
+    const aside = make("aside", { "aria-label": "Details", id: "details" }, close, make("h2", {}, resource.address),
+      make("p", { class: "quiet" }, [resource.type, resource.module && `in ${resource.module}`, resource.keep && "to be kept", resource.formerly && `formerly ${resource.formerly}`].filter(Boolean).join(" · ")),
+      make("p", { class: "mono" }, resource.place));
+    if (resource.after.length) aside.append(make("p", {}, make("span", { class: "quiet" }, "needs "), resource.after.map((each, index) => [index ? ", " : "", link(each)]).flat()));
+    const needing = data.resources.filter((each) => each.after.includes(resource.address)).map((each) => each.address);
+    if (needing.length) aside.append(make("p", {}, make("span", { class: "quiet" }, "needed by "), needing.slice(0, 30).map((each, index) => [index ? ", " : "", link(each)]).flat(), needing.length > 30 ? " …" : ""));
+    const rows = state.chosen.label ? resource.rows.filter((row) => row[0] === state.chosen.label) : resource.rows;
+    for (const row of rows) aside.append(property(row, !state.chosen.label));
+    return aside;
+  }
+
+  const link = (address) => make("button", { class: "link", type: "button", on: { click: () => choose(address, "") } }, address);
+
+  function property(row, folded) {
+    const shown = columns();
+    const values = make("table", {}, make("tbody", {}, shown.map(([name, column]) => make("tr", {}, make("th", { scope: "row" }, name), make("td", { class: "value" }, text(row, column) ?? "–")))));
+    const parts = [make("h3", { class: "mono" }, row[0]), values];
+    if (row[4]) parts.push(make("p", { class: "mono" }, row[4]));
+    if (row[5]) parts.push(make("p", { class: "mono quiet" }, row[5]));
+    if (row[3].length) parts.push(make("p", {}, make("span", { class: "quiet" }, "driven by "), row[3].map(([name]) => name).join(", ")),
+      make("ul", { class: "mono" }, row[3].flatMap(([name, places]) => Object.entries(places).map(([where, place]) => make("li", {}, `${name} · ${where} · ${place}`)))));
+    if (row[6].length) {
+      const tree = make("div", { class: "tree" });
+      const why = make("details", { open: !folded, on: { toggle: () => { if (why.open && !tree.firstChild) tree.append(chain(row[6], new Set())); } } }, make("summary", {}, "why"), tree);
+      if (!folded) tree.append(chain(row[6], new Set()));
+      parts.push(why);
+    }
+    return make("section", {}, parts);
+  }
+
+  // The nodes that a value reads, and those that they read; what was on the way already is not repeated.
+  function chain(keys, before) {
+    return make("ul", {}, keys.map((key) => {
+      const node = data.nodes[key];
+      const item = make("li", {}, make("span", { class: "quiet" }, `${node.kind} `), make("b", {}, node.name), node.written ? ` = ${node.written}` : "", make("div", { class: "quiet" }, node.place));
+      for (const [name] of columns()) {
+        const value = node.values[name];
+        if (value !== undefined) item.append(make("div", {}, make("span", { class: "quiet" }, `${name}: `), value, node.set[name] ? make("span", { class: "quiet" }, `  ${node.set[name]}`) : ""));
+      }
+      if (node.reads.length && !before.has(key)) item.append(chain(node.reads, new Set([...before, key])));
+      return item;
+    }));
+  }
+
+  function choose(address, label = "") {
+    state.chosen = address ? { address, label } : null;
+    if (address) { state.open.add(address); if (state.view !== "environments") { state.view = "environments"; tabs(); } }
+    const key = address ? (label ? `${address}\n${label}` : address) : null;
+    draw();
+    if (key) focus(key);
+  }
+
+  function focus(key) {
+    const row = [...panel.querySelectorAll("tr[data-key]")].find((each) => each.dataset.key === key);
+    if (!row) return;
+    panel.querySelectorAll('tr[tabindex="0"]').forEach((each) => { each.tabIndex = -1; });
+    row.tabIndex = 0;
+    row.focus({ preventScroll: false });
+  }
+
+  panel.addEventListener("click", (event) => {
+    const row = event.target.closest("tr[data-key]");
+    if (row) act(row);
+  });
+  function act(row) {
+    const [address, label] = row.dataset.key.split("\n");
+    if (label === undefined) {
+      if (state.open.has(address) && state.chosen?.address === address && !state.chosen.label) { state.open.delete(address); state.chosen = null; draw(); focus(address); }
+      else choose(address, "");
+    } else choose(address, label);
+  }
+  panel.addEventListener("keydown", (event) => {
+    const row = event.target.closest?.("tr[data-key]");
+    if (!row) return;
+    const rows = [...panel.querySelectorAll("tr[data-key]")];
+    const at = rows.indexOf(row);
+    const moves = { ArrowDown: at + 1, ArrowUp: at - 1, Home: 0, End: rows.length - 1 };
+    if (event.key in moves) { const next = rows[Math.max(0, Math.min(rows.length - 1, moves[event.key]))]; focus(next.dataset.key); }
+    else if (event.key === "Enter" || event.key === " ") act(row);
+    else if (event.key === "ArrowRight" || event.key === "ArrowLeft") {
+      const address = row.dataset.key.split("\n")[0];
+      if (event.key === "ArrowRight") state.open.add(address); else state.open.delete(address);
+      draw(); focus(address);
+    } else return;
+    event.preventDefault();
+  });
+
+  // -- the other views
+
+  function overview() {
+    const errors = data.findings.filter((each) => each.level === "error").length;
+    const resources = data.resources.filter((each) => each.type !== "output" && each.type !== "document");
+    const differing = resources.filter((each) => each.rows.some((row) => row[2])).length;
+    const card = (number, about, view) => make("div", { class: "card" }, make("b", {}, number.toLocaleString("en")), view ? make("button", { class: "plain", type: "button", on: { click: () => go(view) } }, about) : about);
+    const cards = make("div", { class: "cards" }, card(environments.length, "environments"), card(resources.length, "resources", "environments"), card(differing, "of them differ", "environments"), card(errors, errors === 1 ? "error" : "errors", "findings"), card(data.findings.length - errors, "other findings", "findings"));
+    const about = make("table", {}, make("thead", {}, make("tr", {}, make("th", { scope: "col" }, "environment"), make("th", { scope: "col" }, "labels"), make("th", { scope: "col" }, "effects"))),
+      make("tbody", {}, environments.map((name) => make("tr", {}, make("th", { scope: "row" }, name), make("td", {}, Object.entries(data.labels[name] || {}).map(([key, value]) => `${key}: ${value}`).join(", ")), make("td", {}, data.effects[name] ? make("button", { class: "plain", type: "button", on: { click: () => { state.effects = name; go("effects"); } } }, told(data.effects[name])) : make("span", { class: "quiet" }, "no snapshot"))))));
+    const sums = make("table", { class: "totals" }, make("thead", {}, make("tr", {}, make("th", { scope: "col" }, "type"), make("th", { scope: "col" }, "sum of"), environments.map((name) => make("th", { scope: "col" }, name)))),
+      make("tbody", {}, data.totals.map((each) => make("tr", {}, make("td", { class: "mono" }, each.type), make("td", { class: "mono" }, each.property || "resources"), each.values.map((value, index) => make("td", { class: `value ${index && value !== each.values[0] ? "differs" : ""}` }, value.toLocaleString("en")))))));
+    panel.replaceChildren(cards, make("h2", {}, "Environments"), about, make("h2", {}, "What they add up to"), sums, make("p", { class: "quiet" }, `Written ${data.when} by jovial ${data.version}.`));
+  }
+
+  const told = (effects) => {
+    const parts = Object.entries(effects.summary).filter(([action, count]) => count && action !== "unchanged").map(([action, count]) => `${count} ${action}`);
+    return parts.length ? parts.join(", ") : "nothing to do";
+  };
+
+  function findingsView() {
+    const wanted = search.value.trim().toLowerCase();
+    const found = data.findings.filter((each) => !wanted || JSON.stringify([each.message, each.id, each.file, each.address]).toLowerCase().includes(wanted));
+    const rows = found.map((each) => make("tr", {}, make("td", { class: each.level }, make("span", { class: "tag" }, each.level)), make("td", { class: "mono" }, each.file ? `${each.file}:${each.line}` : ""), make("td", {}, each.message, make("div", { class: "quiet" }, each.hint)), make("td", { class: "mono" }, each.address), make("td", {}, each.environments.join(", "))));
+    panel.replaceChildren(found.length ? make("table", {}, make("thead", {}, make("tr", {}, ["level", "place", "finding", "resource", "environments"].map((name) => make("th", { scope: "col" }, name)))), make("tbody", {}, rows)) : make("p", {}, data.findings.length ? "Nothing fits." : "Nothing is wrong."));
+  }
+
+  function mapView() {
+    const choice = make("select", { "aria-label": "Environment", on: { change: (event) => { state.map = event.target.value; draw(); } } }, environments.map((name) => make("option", { value: name, selected: name === state.map }, name)));
+    const box = make("div", { class: "mapview", tabindex: "0", role: "group", "aria-label": `Map of ${state.map}: arrow keys move, plus and minus change the size, 0 shows all` });
+    const template = [...document.querySelectorAll("#maps template")].find((each) => each.dataset.environment === state.map);
+    box.append(template.content.cloneNode(true));
+    panel.replaceChildren(make("div", { class: "filters" }, make("label", {}, "Environment ", choice), make("span", { class: "quiet" }, "Drag to move, turn the wheel to change the size; click a resource for its neighbours, twice for its details.")), box);
+    const view = panning(box);
+    const nodes = [...box.querySelectorAll(".node")];
+    const edges = [...box.querySelectorAll(".edge")];
+    const near = (name) => {
+      const names = new Set([name]);
+      for (const edge of edges) if (edge.dataset.from === name || edge.dataset.to === name) { names.add(edge.dataset.from); names.add(edge.dataset.to); }
+      for (const node of nodes) { node.classList.toggle("far", name !== null && !names.has(node.dataset.name)); node.classList.toggle("near", node.dataset.name === name); }
+      for (const edge of edges) edge.classList.toggle("far", name !== null && edge.dataset.from !== name && edge.dataset.to !== name);
+    };
+    for (const node of nodes) {
+      node.setAttribute("tabindex", "0");
+      node.setAttribute("role", "button");
+      node.setAttribute("aria-label", node.querySelector("title").textContent);
+      node.addEventListener("click", () => near(node.classList.contains("near") ? null : node.dataset.name));
+      node.addEventListener("dblclick", () => choose(node.dataset.members.split(" ")[0], ""));
+      node.addEventListener("keydown", (event) => { if (event.key === "Enter") { choose(node.dataset.members.split(" ")[0], ""); event.stopPropagation(); } });
+    }
+    const wanted = search.value.trim().toLowerCase();
+    const first = wanted && nodes.find((node) => node.dataset.name.toLowerCase().includes(wanted) || node.dataset.members.toLowerCase().includes(wanted));
+    if (first) { near(first.dataset.name); view.show(first); }
+  }
+
+  function effectsView() {
+    const names = Object.keys(data.effects);
+    if (!names.length) { panel.replaceChildren(make("p", {}, "No environment has a snapshot of what runs: write `deployed` in the project file, or make one with jovial record.")); return; }
+    const found = data.effects[state.effects];
+    const choice = make("select", { "aria-label": "Environment", on: { change: (event) => { state.effects = event.target.value; draw(); } } }, names.map((name) => make("option", { value: name, selected: name === state.effects }, name)));
+    const wanted = search.value.trim().toLowerCase();
+    const body = make("tbody");
+    const show = (value) => value === undefined ? "not set" : typeof value === "string" ? value : value?.$pending ? `‹${[value.$pending].flat().join(", ")}›` : JSON.stringify(value);
+    for (const action of ["rebuild", "remove", "restart", "change", "rename", "add", "unchanged"]) {
+      for (const each of found.effects.filter((effect) => effect.action === action && (action !== "unchanged" || !only.checked))) {
+        if (wanted && !JSON.stringify([each.address, each.type, action]).toLowerCase().includes(wanted)) continue;
+        const changes = each.changes.filter((change) => change.counted);
+        (changes.length ? changes : [null]).forEach((change, index) => body.append(make("tr", {},
+          make("td", { class: action }, index ? "" : make("span", { class: "tag" }, action)), make("td", {}, index ? "" : data.resources.some((resource) => resource.address === each.address) ? link(each.address) : each.address), make("td", { class: "mono" }, change ? change.pointer : each.formerly ? `formerly ${each.formerly}` : ""),
+          make("td", { class: "value" }, change ? show(change.before) : ""), make("td", { class: "value" }, change ? (change.because ? `anew, since ${change.because} is rebuilt` : show(change.after)) : ""), make("td", { class: change && change.effect !== "live" ? change.effect : "quiet" }, change ? change.effect : ""))));
+      }
+    }
+    const order = make("ol", {}, found.order.map((wave) => make("li", {}, ["remove", "change", "make"].filter((step) => wave.some((each) => each.step === step)).map((step) => make("div", {}, make("b", {}, `${step} `), wave.filter((each) => each.step === step).map((each) => each.address).join(", "))))));
+    panel.replaceChildren(make("div", { class: "filters" }, make("label", {}, "Environment ", choice), make("span", { class: "quiet" }, `${told(found)}; against ${found.against}`)),
+      ...found.findings.map((each) => make("p", { class: each.level }, make("span", { class: "tag" }, each.level), ` ${each.message} `, make("span", { class: "quiet" }, each.hint))),
+      make("table", {}, make("thead", {}, make("tr", {}, ["effect", "resource", "property", "now", "then", "how"].map((name) => make("th", { scope: "col" }, name)))), body),
+      make("h2", {}, "In this order"), order,
+      found.others.length ? make("p", { class: "quiet" }, `${counted(found.others.length, "thing")} there are not ours, and never touched.`) : "");
+  }
+
+  // -- the frame around them
+
+  const views = { overview: ["Overview", overview], environments: ["Environments", environmentsView], map: ["Map", mapView], effects: ["Effects", effectsView], findings: ["Findings", findingsView] };
+  function tabs() {
+    document.getElementById("tabs").replaceChildren(...Object.entries(views).map(([name, [title]]) => make("button", { type: "button", role: "tab", id: `tab-${name}`, "aria-selected": String(name === state.view), "aria-controls": "panel", tabindex: name === state.view ? "0" : "-1", on: { click: () => go(name), keydown: (event) => {
+      const names = Object.keys(views);
+      const step = { ArrowRight: 1, ArrowLeft: -1 }[event.key];
+      if (step) { go(names[(names.indexOf(name) + step + names.length) % names.length]); document.getElementById(`tab-${state.view}`).focus(); }
+    } } }, name === "findings" && data.findings.length ? `${title} (${data.findings.length})` : title)));
+    panel.setAttribute("role", "tabpanel");
+    panel.setAttribute("aria-labelledby", `tab-${state.view}`);
+  }
+  function draw() {
+    views[state.view][1]();
+    tell(document.getElementById("count")?.textContent || views[state.view][0]);
+  }
+  function go(view) { state.view = view; tabs(); draw(); scrollTo(0, 0); history.replaceState(null, "", `#${view}`); }
+
+  document.getElementById("title").append(data.project, make("small", {}, `${counted(environments.length, "environment")}`));
+  let waiting = 0;
+  search.addEventListener("input", () => { clearTimeout(waiting); waiting = setTimeout(draw, 120); });
+  only.addEventListener("change", draw);
+  document.getElementById("theme").addEventListener("click", () => {
+    const root = document.documentElement;
+    const dark = root.dataset.theme ? root.dataset.theme === "dark" : matchMedia("(prefers-color-scheme: dark)").matches;
+    root.dataset.theme = dark ? "light" : "dark";
+  });
+  addEventListener("keydown", (event) => {
+    const typing = event.target.matches?.("input[type=search]");
+    if (event.key === "/" && !typing) { event.preventDefault(); search.focus(); search.select(); }
+    else if (event.key === "Escape" && typing) { search.value = ""; draw(); }
+    else if (event.key === "Escape" && state.chosen) { const key = state.chosen.label ? `${state.chosen.address}\n${state.chosen.label}` : state.chosen.address; state.chosen = null; draw(); focus(key); }
+  });
+  addEventListener("beforeprint", () => { if (state.view === "environments") { plans()[0].forEach(([each]) => state.open.add(each.address)); draw(); } });
+  if (location.hash.slice(1) in views) state.view = location.hash.slice(1);
+  tabs();
+  draw();
+
+  return {
+    // Asks the server that gave this page whether its files have changed since.
+    follow() {
+      let known = null;
+      const ask = async () => {
+        try {
+          const answer = await (await fetch("/version", { cache: "no-store" })).text();
+          if (known !== null && known !== answer) location.reload();
+          known = answer;
+        } catch { /* the server has gone: the page stays as it is */ }
+        setTimeout(ask, 700);
+      };
+      ask();
+    },
+  };
+})();
