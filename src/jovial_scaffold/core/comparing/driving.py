@@ -8,7 +8,7 @@ from jovial_scaffold.core.comparing.aligning import same
 from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.rendering.environment import Environment
 from jovial_scaffold.core.rendering.rendering import Rendering
-from jovial_scaffold.core.rendering.tracing import Source, Tracer
+from jovial_scaffold.core.rendering.tracing import Kept, Source, Tracer
 from jovial_scaffold.core.text.source import Pointer, part
 
 _NOTHING = object()
@@ -32,16 +32,20 @@ class Drivers:
         self.renamed = renamed
         self._tracers: dict[tuple[int, bool], Tracer] = {}
         self._presence = False
+        self._kept = Kept()
+        self._alike: dict[tuple[int, tuple[int, ...]], tuple[Driver, ...]] = {}
+        self._held: list[Iterable[Source]] = []
         self._found: dict[tuple[Any, ...], Driver | None] = {}
         # Between two templates, what differs may have been written differently: then no parameter explains it.
         self.templates = len({id(rendering.scope.template) for rendering in renderings})
+        self._uniform = self.templates == 1 and len({rendering.parameters.defaulted for rendering in renderings}) == 1
 
     def tracer(self, scope: Environment) -> Tracer:
         """The tracer of an environment."""
         key = (id(scope), self._presence)
         found = self._tracers.get(key)
         if found is None:
-            found = self._tracers[key] = Tracer(scope, keeping=True, presence=self._presence)
+            found = self._tracers[key] = Tracer(scope, self._kept, self._presence)
         return found
 
     def of_property(self, addresses: Mapping[int, str], at: Mapping[int, Pointer], fallback: Pointer) -> tuple[Driver, ...]:
@@ -49,9 +53,22 @@ class Drivers:
 
         def sources(column: int) -> Iterable[Source]:
             instance = self.renderings[column].resources[addresses[column]].instance
-            return self.tracer(instance.scope).sources(instance, at.get(column, fallback))
+            tracer = self.tracer(instance.scope)
+            pointer = at.get(column, fallback)
+            found = tracer.static_sources(instance.resource, pointer)
+            return found if found is not None else tracer.sources(instance, pointer)
 
-        found = self._driving(list(addresses), sources)
+        numbers = tuple(addresses)
+        pointers = {at.get(column, fallback) for column in numbers}
+        if self._uniform and len(pointers) == 1:
+            # One part of one template under the same defaults: it is traced once for all columns.
+            instance = self.renderings[numbers[0]].resources[addresses[numbers[0]]].instance
+            shared = self.tracer(instance.scope).static_sources(instance.resource, pointers.pop())
+            if shared is not None:
+                driving = self._of_shared(shared, numbers)
+                if driving:
+                    return driving
+        found = self._driving(numbers, sources)
         if found or self.templates == 1:
             return found
         places = {}
@@ -110,19 +127,38 @@ class Drivers:
         return found
 
     def _behind(self, numbers: tuple[int, ...], sources_of: Callable[[int], Iterable[Source]]) -> tuple[Driver, ...]:
-        own = [tuple(sources_of(column)) for column in numbers]
+        own = [sources_of(column) for column in numbers]
+        first = own[0]
+        if all(each is first for each in own):
+            return self._of_shared(first, numbers)
+        own = [tuple(each) for each in own]
         if all(each == own[0] for each in own[1:]):
-            paths: dict[str, list[Pointer]] = {}
-            for name, path in own[0]:
-                paths.setdefault(name, []).append(path)
-            drivers = [self._one(name, numbers, (tuple(found),) * len(numbers)) for name, found in paths.items()]
-        else:
-            drivers = []
-            for name in dict.fromkeys(name for sources in own for name, _ in sources):
-                anywhere = tuple(dict.fromkeys(path for sources in own for other, path in sources if other == name))
-                each = tuple(tuple(path for other, path in sources if other == name) or anywhere for sources in own)
-                drivers.append(self._one(name, numbers, each))
-        return tuple(sorted((driver for driver in drivers if driver is not None), key=lambda driver: driver.parameter))
+            return self._of_one(tuple(own[0]), numbers)
+        return self._of_several(own, numbers)
+
+    def _of_shared(self, sources: Iterable[Source], numbers: tuple[int, ...]) -> tuple[Driver, ...]:
+        """Drivers of one list of sources that stands for all columns; found once for each list."""
+        drivers = self._alike.get((id(sources), numbers))
+        if drivers is None:
+            drivers = self._alike[id(sources), numbers] = self._of_one(tuple(sources), numbers)
+            self._held.append(sources)  # so that no other list gets its identity
+        return drivers
+
+    def _of_one(self, sources: tuple[Source, ...], numbers: tuple[int, ...]) -> tuple[Driver, ...]:
+        """Drivers where all columns have the same sources."""
+        paths: dict[str, list[Pointer]] = {}
+        for name, path in sources:
+            paths.setdefault(name, []).append(path)
+        return _sorted(self._one(name, numbers, (tuple(found),) * len(numbers)) for name, found in paths.items())
+
+    def _of_several(self, own: Sequence[Iterable[Source]], numbers: tuple[int, ...]) -> tuple[Driver, ...]:
+        """Drivers where each column has sources of its own."""
+        drivers = []
+        for name in dict.fromkeys(name for sources in own for name, _ in sources):
+            anywhere = tuple(dict.fromkeys(path for sources in own for other, path in sources if other == name))
+            each = tuple(tuple(path for other, path in sources if other == name) or anywhere for sources in own)
+            drivers.append(self._one(name, numbers, each))
+        return _sorted(drivers)
 
     def _one(self, name: str, columns: tuple[int, ...], paths: tuple[tuple[Pointer, ...], ...]) -> Driver | None:
         key = (name, columns, paths)
@@ -138,6 +174,10 @@ class Drivers:
             found = Driver(name, {label: place for label, place in places.items() if place})
         self._found[key] = found
         return found
+
+
+def _sorted(drivers: Iterable[Driver | None]) -> tuple[Driver, ...]:
+    return tuple(sorted((driver for driver in drivers if driver is not None), key=lambda driver: driver.parameter))
 
 
 def _value(rendering: Rendering, name: str, path: Pointer) -> Any:

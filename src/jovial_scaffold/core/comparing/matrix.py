@@ -112,6 +112,8 @@ class _Chosen:
 
     def row(self, row: Row) -> bool:
         """Whether a row of such an address is."""
+        if not self._rows and not self._not_rows:
+            return True
         labels = [row_label(row), *(f"{row.address}:{pointer_text(at)}" for at in dict(row.at).values())]
         if any(each.match(label) for each in self._not_rows for label in labels):
             return False

@@ -4,6 +4,7 @@ Asked for only by findings, comparisons and explanations; rendering itself carri
 """
 
 from collections.abc import Mapping
+from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any, NamedTuple
 
 from jovial_scaffold.core.expressions.placeholders import Formula
@@ -60,20 +61,28 @@ class _Position(str):
     loop: Loop
 
 
+@dataclass(slots=True)
+class Kept:
+    """What tracers of one comparison have found: sources by part of the template, names read, and leaves that are always the same."""
+
+    sources: dict[tuple[Any, ...], list[Source]] = field(default_factory=dict)
+    names: dict[int, frozenset[str]] = field(default_factory=dict)
+    leaves: dict[tuple[int, Pointer], tuple[Compiled, Pointer] | None] = field(default_factory=dict)
+
+
 class Tracer:
     """Follows expressions through loops, values and other resources to parameters.
 
-    With `keeping`, what was found is kept: for as long as a comparison lasts. With `presence`, what decides whether a resource that is
+    What was found is kept in `kept`, for as long as a comparison lasts. With `presence`, what decides whether a resource that is
     read is there counts as well.
     """
 
-    def __init__(self, environment: "Environment", keeping: bool = False, presence: bool = False) -> None:
+    def __init__(self, environment: "Environment", kept: "Kept | None" = None, presence: bool = False) -> None:
         self.environment = environment
         self.template = environment.template
-        self._keeping = keeping
+        self._kept = kept
         self._presence = presence
-        self._kept: dict[tuple[Any, ...], list[Source]] = {}
-        self._names: dict[int, frozenset[str]] = {}
+        self._through_module = False
 
     @property
     def root(self) -> "Environment":
@@ -163,7 +172,7 @@ class Tracer:
     def sources(self, instance: "Instance", pointer: Pointer) -> list[Source]:
         """The parameters that a rendered value was computed from."""
         compiled, rest, positions, _ = self.leaf(instance, pointer)
-        return self._kept_sources(compiled, rest, positions) if self._keeping else self.compiled_sources(compiled, rest, positions)
+        return self._kept_sources(compiled, rest, positions) if self._kept else self.compiled_sources(compiled, rest, positions)
 
     def compiled_sources(self, compiled: Compiled, rest: Pointer, positions: Positions | None = None) -> list[Source]:
         """The parameters that a part of the template is computed from."""
@@ -171,22 +180,38 @@ class Tracer:
         self._compiled(compiled, rest, positions or {}, found, set())
         return list(found)
 
+    def static_sources(self, resource: Resource, pointer: Pointer) -> list[Source] | None:
+        """The same in every environment with the same defaults: for what no loop and no condition chooses. None where one does."""
+        if self._kept is None or resource.loop is not None or self.environment.use is not None:
+            return None
+        key = (id(resource), pointer)
+        if key not in self._kept.leaves:
+            self._kept.leaves[key] = _static_leaf(resource, pointer)
+        leaf = self._kept.leaves[key]
+        return None if leaf is None else self._kept_sources(*leaf, {})
+
     def _kept_sources(self, compiled: Compiled, rest: Pointer, positions: Positions) -> list[Source]:
         """The same, found once for all items of a loop over a list or map of parameters: what differs is where the item stands."""
+        assert self._kept is not None
         if positions:
-            names = self._names.get(id(compiled))
+            names = self._kept.names.get(id(compiled))
             if names is None:
                 names = frozenset(reference.name for formula, _, _ in formulas_of(compiled) for reference in references(formula.node))
-                self._names[id(compiled)] = names
+                self._kept.names[id(compiled)] = names
             positions = {name: where for name, where in positions.items() if name in names}
         symbolic: Positions = {}
         for name, (loop, position) in positions.items():
             plain = position is not None and self._loops_over_parameter(loop)
             symbolic[name] = (loop, _Position(loop) if plain else position)
-        key = (id(compiled), rest, *((name, id(loop), position) for name, (loop, position) in symbolic.items()))
-        found = self._kept.get(key)
+        # Where a template is used by itself, only which parameters have their defaults tells environments apart.
+        here = self.environment.parameters.defaulted if self.environment.use is None else id(self.environment)
+        key = (here, id(compiled), rest, self._presence, *((name, id(loop), position) for name, (loop, position) in symbolic.items()))
+        own = (id(self.environment), *key)
+        found = self._kept.sources.get(key) or self._kept.sources.get(own)
         if found is None:
-            found = self._kept[key] = self.compiled_sources(compiled, rest, symbolic)
+            self._through_module = False
+            found = self.compiled_sources(compiled, rest, symbolic)
+            self._kept.sources[own if self._through_module else key] = found
         if not any(type(position) is _Position for _, position in symbolic.values()):
             return found
         at = {id(loop): position for loop, position in positions.values()}
@@ -376,6 +401,7 @@ class Tracer:
 
     def _output(self, resource: Resource, path: Pointer, found: dict[Source, None], seen: set[str]) -> None:
         """What an output of a module was computed from; of a loop, the item that is named, or any."""
+        self._through_module = True
         instances = self.environment.instances(resource) or {}
         key = str(path[0]) if resource.loop and path else None
         instance = instances.get(key) or next(iter(instances.values()), None)
@@ -384,6 +410,37 @@ class Tracer:
         if instance is None or instance.inside is None or output is None:
             return
         Tracer(instance.inside)._compiled(output.value, path[1:], {}, found, seen)
+
+
+def _static_leaf(resource: Resource, pointer: Pointer) -> tuple[Compiled, Pointer] | None:
+    """The part of the template behind a pointer and what remains of it; None where an environment's values decide which part it is."""
+    compiled: Compiled = resource.properties
+    for depth, step in enumerate(pointer):
+        if isinstance(compiled, Overlaid):
+            own = compiled.own
+            if not isinstance(own, MapValue) or own.when is not None:
+                return None
+            written = dict(own.entries).get(str(step))
+            if isinstance(written, MapValue):
+                return None
+            compiled = own if written is not None else compiled.base
+            if isinstance(compiled, Overlaid):
+                return None
+        if isinstance(compiled, MapValue):
+            found = dict(compiled.entries).get(str(step))
+            if found is None:
+                return compiled, pointer[depth:]
+            compiled = found
+        elif isinstance(compiled, ListValue) and isinstance(step, int):
+            before = compiled.items[: step + 1]
+            if len(before) <= step or any(
+                isinstance(each, Dynamic) or (isinstance(each, MapValue) and (each.loop or each.when)) for each in before
+            ):
+                return None
+            compiled = compiled.items[step]
+        else:
+            return compiled, pointer[depth:]
+    return None if isinstance(compiled, Overlaid) else (compiled, ())
 
 
 def _chain(node: Node) -> tuple[str, Pointer] | None:

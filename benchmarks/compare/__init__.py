@@ -1,0 +1,1 @@
+"""How long comparing, the ripple of an edit, and drawing take."""
