@@ -102,6 +102,7 @@ def test_comparing(write: Write, case: dict[str, Any]) -> None:
         "line.yaml": case["template"],
         "a.yaml": yaml.safe_dump(case.get("a", {})),
         "b.yaml": yaml.safe_dump(case.get("b", {})),
+        **case.get("files", {}),
     }
     project = Project.load(write(files))
     assert [f for f in project.check().findings if f.level == "error"] == []

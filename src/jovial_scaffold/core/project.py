@@ -238,8 +238,16 @@ class Project:
 
     # -- the three questions
 
-    def check(self, environments: Iterable[str] = (), draft: bool = False, template_only: bool = False, workers: int = 1) -> CheckResult:
-        """Everything that is wrong, for some environments or all. In a `draft`, unused names are notes; `template_only` renders nothing.
+    def check(
+        self,
+        environments: Iterable[str] = (),
+        draft: bool = False,
+        template_only: bool = False,
+        workers: int = 1,
+        environments_only: bool = False,
+    ) -> CheckResult:
+        """Everything that is wrong, for some environments or all. In a `draft`, unused names are notes; `template_only` renders nothing,
+        `environments_only` leaves out what the types of the template alone show.
 
         With `workers`, environments of a large project are rendered beside the check of the template, in processes of their own.
         """
@@ -253,7 +261,7 @@ class Project:
         children = min(workers - 1, len(chosen)) if large and can_fork() else 0
         shares = [chosen[number::children] for number in range(children)]
         beside = [Beside(partial(self._judged, share)) for share in shares]
-        static = check_templates(self.templates)
+        static = [] if environments_only else check_templates(self.templates)
         findings = [*self._findings, *self._template_findings(draft), *check_examples(self._rulesets, self._catalogs)]
         parts = [each.result() for each in beside] if beside else [self._judged(chosen)]
         judged = sorted((each for part in parts for each in part), key=lambda each: chosen.index(each.environment))
@@ -437,8 +445,7 @@ class Project:
     def inputs(self, environment: str) -> dict[str, str]:
         """What an environment is made from, as a digest by file: two that are equal render alike, and have the same findings.
 
-        A change in comments only does not count for parameter files, tables and what else is read as data. The project file's part is
-        the environment's entry, and what all environments share.
+        The project file's part is the environment's entry, and what all environments share.
         """
         self.chosen((environment,))
         entry = self._file.environments[environment]
@@ -453,10 +460,14 @@ class Project:
         for source in self._files.sources():
             if source.name == self._file.path.name or (source.name in others and source.name not in own):
                 continue
-            # Findings have places: in files with lines of their own, text counts; parameter files are judged by their values.
             digests[source.name] = _digest(source.text)
         digests |= {name: _digest(content) for name, content in self._catalog_contents()}
         return digests
+
+    @property
+    def parameter_files(self) -> frozenset[str]:
+        """The parameter files of all environments, as the project file writes them."""
+        return frozenset(each.text for _, each in self._parameter_references())
 
     def _parameter_references(self) -> list[tuple[str, FileReference]]:
         return [(name, each) for name, entry in self._file.environments.items() for each in entry.parameters]

@@ -101,10 +101,10 @@ def ripple(revision: str, folders: Sequence[Path], overrides: Overrides) -> Ripp
     try:
         repository = Repository(start[0] if start[0].is_dir() else start[0].parent)
         commit = repository.commit(revision)
-        changed = repository.changed(commit, [])
-        now = dict.fromkeys(find_projects(start), True)
-        before = {file: False for file in _projects_then(repository, commit, start) if file not in now}
-        files = sorted({**now, **before})
+        changed, gone = repository.changed(commit)
+        below = [folder.resolve() for folder in start]
+        then = {path for path in gone if path.name == NAME and any(path.is_relative_to(folder) for folder in below)}
+        files = sorted({*find_projects(start), *then})
         roots = [file.parent for file in files]
         by_project: dict[Path, list[Path]] = {}
         for path in changed:
@@ -121,15 +121,6 @@ def ripple(revision: str, folders: Sequence[Path], overrides: Overrides) -> Ripp
         return Ripple(revision, repository.described(commit)[2], shown, tuple(projects), len(files), rendered)
     except RevisionError as error:
         raise ProjectError([Finding("revision-unknown", "error", error.message, None, error.hint)]) from None
-
-
-def _projects_then(repository: Repository, commit: str, folders: Sequence[Path]) -> Iterator[Path]:
-    """Project files of a commit that are there no more."""
-    for folder in folders:
-        if folder.is_dir() and folder.resolve().is_relative_to(repository.root):
-            for path in repository.removed(commit, folder):
-                if path.name == NAME:
-                    yield path
 
 
 def _around(path: Path, roots: set[Path]) -> Iterator[Path]:
@@ -150,10 +141,17 @@ class _Side:
         self.project = project
         self.inputs = {name: project.inputs(name) for name in project.environments}
 
-    def findings(self, environments: Sequence[str]) -> dict[tuple[object, ...], Finding]:
-        """What a check of some environments says, with those that rules over pairs put beside them."""
+    def findings(self, environments: Sequence[str], templates: bool) -> dict[tuple[object, ...], Finding]:
+        """What a check of some environments says, with those that rules over pairs put beside them; of their templates where asked."""
         names = [name for name in self.project.with_partners(environments) if name in self.inputs]
-        return {_identity(each): each for each in self.project.check(names, template_only=not names).findings}
+        found = self.project.check(names, template_only=not names, environments_only=not templates).findings
+        return {_identity(each): each for each in found}
+
+    @property
+    def template_inputs(self) -> dict[str, str]:
+        """What the templates are made from: what a check of them alone may find depends on nothing else."""
+        own = self.project.parameter_files
+        return {name: digest for inputs in self.inputs.values() for name, digest in inputs.items() if name not in own and name != OUTSIDE}
 
 
 def _project(repository: Repository, commit: str, file: Path, changed: list[Path], overrides: Overrides) -> tuple[ProjectRipple, int]:
@@ -187,8 +185,9 @@ def _between(old: _Side | None, new: _Side | None, folder: str, changed: tuple[s
         gone = "" if comparison else "added" if after is not None else "removed"
         reached.append(Reached(name, _causes(before, after, changed), comparison, gone))
     names = [each.environment for each in reached]
-    then = old.findings(names) if old and reached else {}
-    now = new.findings(names) if new and reached else {}
+    templates = not (old and new and old.template_inputs == new.template_inputs)
+    then = old.findings(names, templates) if old and reached else {}
+    now = new.findings(names, templates) if new and reached else {}
     found = ProjectRipple(
         folder,
         sides[0].project.name,

@@ -70,13 +70,18 @@ def _leaves(held: Held, label: Pointer, within: Pointer, how: _How) -> Iterator[
     if how.whole and len(held) == 1 < columns:
         yield Leaf(label, {held[0][0]: held[0][2]}, {held[0][0]: first}, True)
         return
-    alike = len(held) == columns and all(value is first or same(first, value) for _, value, _ in held[1:])
+    values = [value for _, value, _ in held]
+    kinds = set(map(type, values))
+    if len(kinds) == 1 and not kinds.isdisjoint(_PLAIN):
+        equal_values = values.count(first) == len(values)
+    else:
+        equal_values = all(value is first or same(first, value) for value in values[1:])
+    alike = len(held) == columns and equal_values
     if alike and not everything:
         return
-    kinds = {type(value) for _, value, _ in held}
-    if kinds == {dict} and any(value for _, value, _ in held):
+    if kinds == {dict} and any(values):
         yield from _entries(held, label, within, how)
-    elif kinds == {list} and any(isinstance(item, dict | list) for _, value, _ in held for item in value):
+    elif kinds == {list} and any(isinstance(item, dict | list) for value in values for item in value):
         yield from _items(held, label, within, how)
     else:
         yield Leaf(label, {column: at for column, _, at in held}, {column: value for column, value, _ in held}, not alike)

@@ -33,8 +33,7 @@ class Drivers:
         self._tracers: dict[tuple[int, bool], Tracer] = {}
         self._presence = False
         self._kept = Kept()
-        self._alike: dict[tuple[int, tuple[int, ...]], tuple[Driver, ...]] = {}
-        self._held: list[Iterable[Source]] = []
+        self._alike: dict[tuple[tuple[Source, ...], tuple[int, ...]], tuple[Driver, ...]] = {}
         self._found: dict[tuple[Any, ...], Driver | None] = {}
         # Between two templates, what differs may have been written differently: then no parameter explains it.
         self.templates = len({id(rendering.scope.template) for rendering in renderings})
@@ -49,18 +48,24 @@ class Drivers:
         return found
 
     def of_property(self, addresses: Mapping[int, str], at: Mapping[int, Pointer], fallback: Pointer) -> tuple[Driver, ...]:
-        """Behind a property; each column follows its own path, since a loop's item may stand at another position in each."""
+        """Behind a property; each column follows its own path, since a loop's item may stand at another position in each.
+
+        Where a column has no such property, what decides whether it is there counts as well.
+        """
 
         def sources(column: int) -> Iterable[Source]:
             instance = self.renderings[column].resources[addresses[column]].instance
             tracer = self.tracer(instance.scope)
-            pointer = at.get(column, fallback)
+            pointer = at.get(column)
+            if pointer is None:
+                return ()
             found = tracer.static_sources(instance.resource, pointer)
-            return found if found is not None else tracer.sources(instance, pointer)
+            found = found if found is not None else tracer.sources(instance, pointer)
+            return found if len(at) == len(addresses) else [*found, *tracer.presence_within(instance, pointer)]
 
         numbers = tuple(addresses)
-        pointers = {at.get(column, fallback) for column in numbers}
-        if self._uniform and len(pointers) == 1:
+        pointers = set(at.values())
+        if self._uniform and len(pointers) == 1 and len(at) == len(numbers):
             # One part of one template under the same defaults: it is traced once for all columns.
             instance = self.renderings[numbers[0]].resources[addresses[numbers[0]]].instance
             shared = self.tracer(instance.scope).static_sources(instance.resource, pointers.pop())
@@ -109,7 +114,7 @@ class Drivers:
             tracer = self.tracer(document.scope)
             if lines is None:
                 return tracer.compiled_sources(document.document.to, ()) if document.document.to else ()
-            return tracer.placeholder_sources(document.document, document.within(lines[column]) if column in lines else None)
+            return tracer.placeholder_sources(document.document, document.within(lines[column])) if column in lines else ()
 
         return self._driving(range(len(self.renderings)), sources) or self._rewritten()
 
@@ -133,15 +138,15 @@ class Drivers:
             return self._of_shared(first, numbers)
         own = [tuple(each) for each in own]
         if all(each == own[0] for each in own[1:]):
-            return self._of_one(tuple(own[0]), numbers)
+            return self._of_shared(own[0], numbers)
         return self._of_several(own, numbers)
 
     def _of_shared(self, sources: Iterable[Source], numbers: tuple[int, ...]) -> tuple[Driver, ...]:
-        """Drivers of one list of sources that stands for all columns; found once for each list."""
-        drivers = self._alike.get((id(sources), numbers))
+        """Drivers of sources that all columns have; found once, since many properties have the same."""
+        key = (tuple(sources), numbers)
+        drivers = self._alike.get(key)
         if drivers is None:
-            drivers = self._alike[id(sources), numbers] = self._of_one(tuple(sources), numbers)
-            self._held.append(sources)  # so that no other list gets its identity
+            drivers = self._alike[key] = self._of_one(key[0], numbers)
         return drivers
 
     def _of_one(self, sources: tuple[Source, ...], numbers: tuple[int, ...]) -> tuple[Driver, ...]:

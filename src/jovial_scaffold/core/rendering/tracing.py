@@ -188,7 +188,11 @@ class Tracer:
         if key not in self._kept.leaves:
             self._kept.leaves[key] = _static_leaf(resource, pointer)
         leaf = self._kept.leaves[key]
-        return None if leaf is None else self._kept_sources(*leaf, {})
+        if leaf is None:
+            return None
+        # As below, for what stands in no loop; most of a template does.
+        found = self._kept.sources.get((self.environment.parameters.defaulted, id(leaf[0]), leaf[1], self._presence))
+        return found if found is not None else self._kept_sources(*leaf, {})
 
     def _kept_sources(self, compiled: Compiled, rest: Pointer, positions: Positions) -> list[Source]:
         """The same, found once for all items of a loop over a list or map of parameters: what differs is where the item stands."""
@@ -207,7 +211,9 @@ class Tracer:
         here = self.environment.parameters.defaulted if self.environment.use is None else id(self.environment)
         key = (here, id(compiled), rest, self._presence, *((name, id(loop), position) for name, (loop, position) in symbolic.items()))
         own = (id(self.environment), *key)
-        found = self._kept.sources.get(key) or self._kept.sources.get(own)
+        found = self._kept.sources.get(key)
+        if found is None:
+            found = self._kept.sources.get(own)
         if found is None:
             self._through_module = False
             found = self.compiled_sources(compiled, rest, symbolic)
@@ -224,12 +230,9 @@ class Tracer:
             chain is not None and chain[0] in self.template.parameters and self.environment.use is None and chain[0] not in known.defaulted
         )
 
-    def placeholder_sources(self, document: Document, placeholders: "list[Placeholder] | None") -> list[Source]:
-        """The parameters behind some placeholders of a document, or behind all that it reads."""
+    def placeholder_sources(self, document: Document, placeholders: "list[Placeholder]") -> list[Source]:
+        """The parameters behind some placeholders of a document."""
         found: dict[Source, None] = {}
-        if placeholders is None:
-            self._reads_of(document.name, found, set())
-            return list(found)
         for each in placeholders:
             for reference in references(each.formula.node):
                 narrowed = (document.narrowed or {}).get(reference.name)
@@ -246,6 +249,30 @@ class Tracer:
         for condition in (resource.loop.over if resource.loop else None, resource.when, resource.key):
             if condition is not None and isinstance(condition.content, Formula):
                 self._formula(condition.content.node, positions, found, set())
+        return list(found)
+
+    def presence_within(self, instance: "Instance", pointer: Pointer) -> list[Source]:
+        """The parameters that decide whether the parts of a resource around a pointer are there: items of lists, and maps with `$when`."""
+        found: dict[Source, None] = {}
+        compiled: Compiled = instance.resource.properties
+        variables = instance.variables
+        for depth, step in enumerate(pointer):
+            while isinstance(compiled, Overlaid):
+                compiled, variables = self.layer(compiled, pointer[depth:], variables)
+            if isinstance(compiled, MapValue):
+                below = dict(compiled.entries).get(str(step))
+            elif isinstance(compiled, ListValue) and isinstance(step, int):
+                item = self._item(compiled, step, variables)
+                below, variables = (item[0], item[1]) if item else (None, variables)
+            else:
+                break
+            if below is None:
+                break
+            compiled = below
+            if isinstance(compiled, MapValue):
+                for condition in (compiled.loop.over if compiled.loop else None, compiled.when):
+                    if condition is not None:
+                        found.update(dict.fromkeys(self.condition_sources(condition)))
         return list(found)
 
     def loop_sources(self, resource: Resource, position: Any) -> list[Source]:
@@ -283,7 +310,10 @@ class Tracer:
                 return
             compiled, rest = below, rest[1:]
         if isinstance(compiled, Dynamic) and isinstance(compiled.content, Formula):
-            self._path(compiled.content.node, rest, positions, found, seen)
+            if rest or isinstance(compiled.content.node, Conditional):
+                self._path(compiled.content.node, rest, positions, found, seen)
+            else:
+                self._reads(compiled.content, positions, found, seen)
         elif isinstance(compiled, ListValue) and rest:
             # The item is not there: what decides about the items of the list has left it out.
             for item in compiled.items:
@@ -293,7 +323,12 @@ class Tracer:
                             self._formula(condition.content.node, positions, found, seen)
         else:
             for formula, _, _ in formulas_of(compiled):
-                self._formula(formula.node, positions, found, seen)
+                self._reads(formula, positions, found, seen)
+
+    def _reads(self, formula: Formula, positions: Positions, found: dict[Source, None], seen: set[str]) -> None:
+        """All that an expression reads."""
+        for reference in formula.program.reads:
+            self._name(reference.name, reference.path, positions, found, seen)
 
     def _path(self, node: Node, rest: Pointer, positions: Positions, found: dict[Source, None], seen: set[str]) -> None:
         """An expression of which only the part at `rest` was used: exact for chains of fields, choices, and maps that are put together."""
@@ -330,7 +365,9 @@ class Tracer:
         elif name in self.template.parameters:
             self._parameter(name, path, found, seen)
         elif name in self.template.values:
-            if self._key(name) not in seen:
+            if self._kept is not None and not seen:
+                found.update(dict.fromkeys(self._value_sources(name, path)))
+            elif self._key(name) not in seen:
                 self._compiled(self.template.values[name].value, path, {}, found, seen | {self._key(name)})
         elif name in self.template.lookups or name in self.template.documents:
             self._reads_of(name, found, seen)
@@ -338,6 +375,22 @@ class Tracer:
             self._resource(self.template.resources[name], path, found, seen)
         elif name == "context" and path:
             found[f"context.{path[0]}", tuple(path[1:])] = None
+
+    def _value_sources(self, name: str, path: Pointer) -> list[Source]:
+        """Behind a part of a named value; found once, since many properties read it."""
+        assert self._kept is not None
+        here = self.environment.parameters.defaulted if self.environment.use is None else id(self.environment)
+        key = (here, id(self.template), name, path, self._presence)
+        kept = self._kept.sources.get(key)
+        if kept is None:
+            before, self._through_module = self._through_module, False
+            found: dict[Source, None] = {}
+            self._compiled(self.template.values[name].value, path, {}, found, {self._key(name)})
+            kept = list(found)
+            if not self._through_module:
+                self._kept.sources[key] = kept
+            self._through_module = before or self._through_module
+        return kept
 
     def _variable(self, name: str, path: Pointer, positions: Positions, found: dict[Source, None], seen: set[str]) -> None:
         loop, position = positions[name]

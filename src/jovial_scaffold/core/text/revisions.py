@@ -2,7 +2,7 @@
 
 import os
 import subprocess
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 from pathlib import Path
 
 from jovial_scaffold.core.limits import FILE_BYTES
@@ -77,19 +77,13 @@ class Repository:
             raise RevisionError(f"{folder} lies outside of the repository {self.root}.")
         return resolved.relative_to(self.root).as_posix()
 
-    def changed(self, commit: str, folders: Sequence[Path]) -> list[Path]:
-        """Files below some folders that are not now as they were in a commit, those that git does not know yet among them; sorted."""
-        where = [each for each in map(self._inside, folders) if each != "."] if folders else []
-        where = [] if len(where) < len(folders) else where
-        known = self._git("diff", "--name-only", "-z", "--no-renames", "--no-ext-diff", commit, "--", *where)
-        new = self._git("ls-files", "--others", "--exclude-standard", "-z", "--", *where)
-        return sorted({self.root / os.fsdecode(name) for name in (known + new).split(b"\0") if name})
-
-    def removed(self, commit: str, folder: Path) -> list[Path]:
-        """Files below a folder that a commit has and the working tree has not."""
-        where = self._inside(folder)
-        found = self._git("diff", "--name-only", "-z", "--no-renames", "--diff-filter=D", commit, *(["--", where] if where != "." else []))
-        return sorted(self.root / os.fsdecode(name) for name in found.split(b"\0") if name)
+    def changed(self, commit: str) -> tuple[list[Path], list[Path]]:
+        """Files that are not now as they were in a commit, those that git does not know yet among them; and those that are gone."""
+        known = self._git("diff", "--name-status", "-z", "--no-renames", "--no-ext-diff", commit, "--").split(b"\0")
+        new = self._git("ls-files", "--others", "--exclude-standard", "-z", "--").split(b"\0")
+        states = {self.root / os.fsdecode(name): state for state, name in zip(known[::2], known[1::2], strict=False)}
+        gone = sorted(path for path, state in states.items() if state == b"D")
+        return sorted({*states, *(self.root / os.fsdecode(name) for name in new if name)}), gone
 
     def files(self, commit: str, folder: Path) -> Iterator[tuple[str, str, str, int]]:
         """Below a folder in a commit: mode, name of the blob, path from the root, size in bytes."""

@@ -4,7 +4,7 @@ import itertools
 from collections.abc import Iterator, Sequence
 from html import escape
 
-from jovial_scaffold.core.graph.layout import Box, Frame, Line, Point, Scene, shortened
+from jovial_scaffold.core.graph.layout import LONGEST_LABEL, Box, Frame, Line, Point, Scene, shortened
 from jovial_scaffold.core.text.wording import counted
 from jovial_scaffold.reports.drawing.looks import looks, outline
 from jovial_scaffold.reports.terminal import visible
@@ -40,10 +40,15 @@ def _parts(scene: Scene, title: str, standalone: bool) -> Iterator[str]:
     yield f'<text class="title" x="24" y="24">{_text(title)}</text><g transform="translate(0,30)">'
     for frame in sorted(scene.frames, key=lambda frame: len(frame.path)):
         yield _frame(frame)
+    named = {name: _text(name) for name in scene.picture.nodes}
     for line in scene.lines:
-        yield _line(line)
+        yield _line(line, named)
+    bodies: dict[tuple[str, float, bool], str] = {}
     for box in scene.boxes:
-        yield _box(box, *looking[box.node.type])
+        key = (box.node.type, box.width, bool(box.node.mark))
+        if key not in bodies:
+            bodies[key] = _body(box, *looking[box.node.type])
+        yield _box(box, bodies[key], named[box.node.name])
     yield "</g>"
     for number, sentence in enumerate(legend):
         yield f'<text class="legend" x="24" y="{_number(scene.height + 42 + 16 * number)}">{_text(sentence)}</text>'
@@ -91,34 +96,39 @@ def curve(points: Sequence[Point]) -> list[tuple[str, tuple[Point, ...]]]:
     return found
 
 
-def _line(line: Line) -> str:
-    path = "".join(f"{letter}{' '.join(f'{_number(x)},{_number(y)}' for x, y in points)}" for letter, points in curve(line.points))
+def _line(line: Line, named: dict[str, str]) -> str:
+    path = "".join(letter + " ".join([f"{x:.0f},{y:.0f}" for x, y in points]) for letter, points in curve(line.points))
     kind = "edge pending" if line.edge.pending else "edge"
-    ends = f'data-from="{_text(line.edge.source)}" data-to="{_text(line.edge.target)}"'
+    ends = f'data-from="{named[line.edge.source]}" data-to="{named[line.edge.target]}"'
     return f'<path class="{kind}" {ends} d="{path}" marker-end="url(#head)"/>'
 
 
-def _box(box: Box, shape: str, fill: str, ink: str) -> str:
-    node = box.node
-    x, y, width, height = box.x, box.y, box.width, box.height
-    marked = ' class="marked"' if node.mark else ""
+def _body(box: Box, shape: str, fill: str, ink: str) -> str:
+    """The outline of a box of a type and width, at the origin."""
+    width, height = box.width, box.height
+    marked = ' class="marked"' if box.node.mark else ""
     paint = f'fill="{fill}" stroke="{ink}"{marked}'
     if shape == "round":
-        body = f'<rect x="{_number(x)}" y="{_number(y)}" width="{_number(width)}" height="{_number(height)}" rx="13" {paint}/>'
-    elif shape == "drum":
-        top, half = 3.0, width / 2
-        body = (
-            f'<path d="M{_number(x)},{_number(y + top)}a{_number(half)},{top} 0 0 1 {_number(width)},0v{_number(height - 2 * top)}a{_number(half)},{top} 0 0 1 -{_number(width)},0z" {paint}/>'
-            f'<path d="M{_number(x)},{_number(y + top)}a{_number(half)},{top} 0 0 0 {_number(width)},0" fill="none" stroke="{ink}"/>'
+        return f'<rect width="{_number(width)}" height="{_number(height)}" rx="13" {paint}/>'
+    if shape == "drum":
+        top, half = 3.0, _number(width / 2)
+        return (
+            f'<path d="M0,{top}a{half},{top} 0 0 1 {_number(width)},0v{_number(height - 2 * top)}a{half},{top} 0 0 1 -{_number(width)},0z" {paint}/>'
+            f'<path d="M0,{top}a{half},{top} 0 0 0 {_number(width)},0" fill="none" stroke="{ink}"/>'
         )
-    else:
-        corners = " ".join(f"{_number(px)},{_number(py)}" for px, py in outline(shape, x, y, width, height))
-        body = f'<polygon points="{corners}" {paint}/>'
+    corners = " ".join(f"{_number(x)},{_number(y)}" for x, y in outline(shape, 0, 0, width, height))
+    return f'<polygon points="{corners}" {paint}/>'
+
+
+def _box(box: Box, body: str, name: str) -> str:
+    node = box.node
+    label, kind = _text(shortened(node.label)), _text(shortened(node.type))
     count = f" ×{node.count}" if node.count > 1 else ""
     mark = f'  <tspan class="mark">{_text(node.mark)}</tspan>' if node.mark else ""
+    members = name if node.members == (node.name,) else _text(" ".join(node.members))
+    title = f"{label} · {kind}" if len(node.label) <= LONGEST_LABEL else f"{_text(node.label)} · {kind}"
     return (
-        f'<g class="node" tabindex="-1" data-name="{_text(node.name)}" data-members="{_text(" ".join(node.members))}"><title>{_text(node.label)} · {_text(node.type)}</title>{body}'
-        f'<text class="name" x="{_number(x + 14)}" y="{_number(y + 19)}">{_text(shortened(node.label))}{count}</text>'
-        f'<text class="type" x="{_number(x + 14)}" y="{_number(y + 34)}">{_text(shortened(node.type))}{mark}</text>'
-        f'<text class="wave" x="{_number(x + width - 12)}" y="{_number(y + 34)}">w{node.wave}</text></g>'
+        f'<g class="node" transform="translate({box.x:.0f},{box.y:.0f})" data-name="{name}" data-members="{members}"><title>{title}</title>{body}'
+        f'<text class="name" x="14" y="19">{label}{count}</text><text class="type" x="14" y="34">{kind}{mark}</text>'
+        f'<text class="wave" x="{box.width - 12:.0f}" y="34">w{node.wave}</text></g>'
     )

@@ -46,9 +46,10 @@ function panning(box) {
   });
   return {
     show(element) {
-      const found = element.getBBox();
-      view.x = found.x + found.width / 2 - view.width / 2;
-      view.y = found.y + found.height / 2 - view.height / 2 + 30;
+      const found = element.getBoundingClientRect();
+      const at = new DOMPoint(found.x + found.width / 2, found.y + found.height / 2).matrixTransform(picture.getScreenCTM().inverse());
+      view.x = at.x - view.width / 2;
+      view.y = at.y - view.height / 2;
       apply();
     },
   };

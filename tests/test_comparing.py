@@ -1,0 +1,320 @@
+"""Comparing as users do it: views of an environment, parity, totals, groups and formats; and the laws of comparing."""
+
+import csv
+import io
+import json
+import re
+from pathlib import Path
+from typing import Any
+
+import jsonpatch
+import pytest
+import yaml
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from jovial_scaffold import Project
+from jovial_scaffold.core.comparing.aligning import likeness, matched, matched_lines
+from jovial_scaffold.core.comparing.matrix import compare
+from jovial_scaffold.core.comparing.patching import patch
+from jovial_scaffold.core.comparing.totals import totals
+from jovial_scaffold.core.project import Overrides, View
+from jovial_scaffold.core.project_file import ProjectError
+from jovial_scaffold.reports.machine import target_document
+from jovial_scaffold.reports.tables import Report, Table, comma_separated, markdown, page
+from tests.support import Write, jovial
+from tests.support_git import commit, repository
+from tests.test_cli import valid
+
+
+def edit(path: Path, old: str, new: str) -> None:
+    text = path.read_text("utf-8")
+    assert old in text
+    path.write_text(text.replace(old, new), "utf-8")
+
+
+def test_an_environment_beside_itself_is_the_same(demo: Path) -> None:
+    project = Project.load(demo)
+    for name in project.environments:
+        result = compare([project.views([name])[0], project.views([name])[0]])
+        assert result.rows == () and result.differing == 0 and result.resources > 10
+    assert all(row.drivers for row in project.compare().differences)
+
+
+def test_the_patch_between_environments_gives_the_other(demo: Path) -> None:
+    project = Project.load(demo)
+    for one, other in (("sandbox", "live"), ("live", "rehearsal")):
+        before, after = (target_document(project.render(name)) for name in (one, other))
+        assert jsonpatch.apply_patch(before, patch(before, after)) == after
+    printed = json.loads(jovial("compare", "sandbox", "live", "--format", "patch", cwd=demo).stdout)
+    assert jsonpatch.apply_patch(target_document(project.render("sandbox")), printed) == target_document(project.render("live"))
+    assert jovial("compare", "--format", "patch", cwd=demo).returncode == 2
+
+
+VIEWS = [
+    ("live", ("live", "", ())),
+    ("live?copies=4", ("live", "", (("copies", "4"),))),
+    ("live@HEAD~3", ("live", "HEAD~3", ())),
+    ("live@main?zone=middle&owner=a=b", ("live", "main", (("zone", "middle"), ("owner", "a=b")))),
+]
+
+
+@pytest.mark.parametrize(("text", "expected"), VIEWS)
+def test_views(text: str, expected: tuple[Any, ...]) -> None:
+    view = View.parse(text)
+    assert (view.environment, view.revision, view.values) == expected and view.label == text
+
+
+@pytest.mark.parametrize("text", ["live?copies", "live@", "live?=3", "nowhere", "live@@", "live?archive_days=4&x"])
+def test_views_that_are_none(demo: Path, text: str) -> None:
+    with pytest.raises(ProjectError):
+        Project.load(demo).views([text])
+    result = jovial("compare", "sandbox", text, cwd=demo)
+    assert result.returncode == 2 and "Traceback" not in result.stderr
+
+
+def test_other_values_and_revisions(demo: Path) -> None:
+    repository(demo)
+    edit(demo / "line.yaml", "timetable_copies: 4", "timetable_copies: 5")
+    commit(demo, "More copies")
+    edit(demo / "line.yaml", "gate_firewall", "portal_firewall")
+    edit(
+        demo / "line.yaml", "  portal_firewall (fulmar.firewall):\n", "  portal_firewall (fulmar.firewall):\n    $formerly: gate_firewall\n"
+    )
+    edit(demo / "secrets" / "desk-password.txt", "edelweiss", "gentian")
+    before = sorted(path for path in demo.rglob("*") if ".git" not in path.parts)
+    project = Project.load(demo)
+    rows = {(row.address, row.pointer): row for row in project.compare(["live", "live?archive_days=9", "live@HEAD~1"]).rows}
+    assert rows["archive", ("retention_days",)].values == {"live": 365, "live?archive_days=9": 9, "live@HEAD~1": 365}
+    assert [d.parameter for d in rows["archive", ("retention_days",)].drivers] == ["archive_days"]
+    copies = rows["timetable", ("copies",)]
+    assert list(copies.values.values()) == [5, 5, 4] and [d.parameter for d in copies.drivers] == ["(template)"]
+    assert rows["portal_firewall", ()].values == dict.fromkeys(["live", "live?archive_days=9"], "portal_firewall") | {
+        "live@HEAD~1": "gate_firewall"
+    }
+    assert not any(address.startswith("gates/") for address, pointer in rows if pointer == ("firewalls",)), "a renamed resource is the same"
+    assert ("vault", ("entries", "desk")) in rows, "the password that git keeps is that of the revision"
+    assert before == sorted(path for path in demo.rglob("*") if ".git" not in path.parts)
+    text = jovial("compare", "live", "live@HEAD~1", cwd=demo).stdout
+    assert re.search(r"address +portal_firewall +gate_firewall", text) and "gentian" not in text
+
+
+def test_secrets_that_git_does_not_keep_are_taken_from_where_they_are(demo: Path) -> None:
+    (demo / ".gitignore").write_text("secrets/\n")
+    repository(demo)
+    result = jovial("compare", "live", "live@HEAD", cwd=demo)
+    assert result.returncode == 0 and "no difference" in result.stdout, result.stdout
+
+
+def test_parameter_files_without_an_environment(demo: Path) -> None:
+    result = jovial("compare", "--files", "parameters/sandbox.yaml", "parameters/live.yaml", "--only", "archive:*", cwd=demo)
+    assert result.returncode == 0 and re.search(r"retention_days +7 +365 +archive_days", result.stdout)
+    missing = jovial("compare", "--files", "parameters/sandbox.yaml", "nowhere.yaml", cwd=demo)
+    assert missing.returncode == 1 and "Traceback" not in missing.stderr
+    assert jovial("compare", "--files", "parameters/live.yaml", cwd=demo).returncode == 2
+
+
+def test_history_of_a_value(demo: Path) -> None:
+    repository(demo)
+    edit(demo / "parameters" / "live.yaml", "archive_days: 365", "archive_days: 400")
+    commit(demo, "Keep more")
+    edit(demo / "line.yaml", "owner: {type: string", "owner: {minLength: 1, type: string")
+    commit(demo, "Something else")
+    edit(demo / "parameters" / "live.yaml", "archive_days: 400", "archive_days: 500")
+    lines = jovial("why", "archive:retention_days", "live", "--history", cwd=demo).stdout.splitlines()
+    assert [line.split()[0] for line in lines[1:]] == ["500", "400", "365"]
+    assert "not committed yet" in lines[1] and "Keep more (Ada)" in lines[2] and "The first" in lines[3]
+    document = valid("history", jovial("why", "archive:retention_days", "live", "--history", "--format", "json", cwd=demo).stdout)
+    assert [moment["value"] for moment in document["moments"]] == [500, 400, 365]
+    secret = jovial("why", "desk_password", "live", "--history", cwd=demo).stdout
+    assert "(secret)" in secret and "edelweiss" not in secret
+
+
+def test_history_needs_a_repository(demo: Path) -> None:
+    result = jovial("why", "archive:retention_days", "live", "--history", cwd=demo)
+    assert result.returncode == 2 and "belongs to no git repository" in result.stderr
+
+
+# -- parity
+
+
+def test_parity(demo: Path) -> None:
+    arguments = ("compare", "rehearsal", "live", "--expect", "expected.yaml")
+    assert jovial(*arguments, cwd=demo).returncode == 2, "there is no such file yet"
+    assert jovial("compare", "--accept", cwd=demo).returncode == 2
+    assert jovial(*arguments, "--accept", cwd=demo).returncode == 0
+    written = demo / "expected.yaml"
+    first = written.read_text()
+    addresses = list(yaml.safe_load(first)["differences"])
+    assert addresses == sorted(addresses) and "edelweiss" not in first
+    assert "    retention_days: {rehearsal: 30, live: 365}\n" in first and "    $present: [live]\n" in first
+    assert jovial(*arguments, cwd=demo).returncode == 0
+    assert jovial(*arguments, "--accept", cwd=demo).returncode == 0 and written.read_text() == first
+    edit(demo / "parameters" / "live.yaml", "archive_days: 365", "archive_days: 400")
+    failed = jovial(*arguments, cwd=demo)
+    assert failed.returncode == 1
+    told = " ".join(failed.stdout.split())
+    assert "archive:retention_days is 30 in rehearsal and 400 in live, and expected is 30 in rehearsal and 365 in live." in told
+    assert failed.stdout.count("difference-unexpected") == 1
+    edit(written, "retention_days: {rehearsal: 30, live: 365}", "retention_days: any")
+    edit(written, "  archive:\n", '  "gates/*": any\n  archive:\n')
+    assert jovial(*arguments, cwd=demo).returncode == 0
+    assert jovial(*arguments, "--accept", cwd=demo).returncode == 0
+    again = written.read_text()
+    assert '"gates/*": any' in again and "retention_days: any" in again and "gates/kes" not in again, "what people wrote stays"
+    edit(written, '  "gates/*": any\n', "")
+    gates = jovial(*arguments, "--only", "archive", cwd=demo)
+    assert gates.returncode == 0, "what is not compared is not missed"
+    edit(demo / "parameters" / "live.yaml", "archive_days: 400", "archive_days: 30")
+    assert "expectation-stale" in jovial(*arguments, "--only", "archive", cwd=demo).stdout
+    assert "expectation-environments" in jovial("compare", "sandbox", "live", "--expect", "expected.yaml", cwd=demo).stdout
+
+
+@pytest.mark.parametrize("text", ["[]", "expectd: x", "differences: 3", "differences: {a: 3}", "environments: 3", "differences: {", ""])
+def test_expectations_that_are_none(demo: Path, text: str) -> None:
+    (demo / "e.yaml").write_text(text)
+    for more in ((), ("--accept",)):
+        result = jovial("compare", "rehearsal", "live", "--expect", "e.yaml", *more, cwd=demo)
+        assert result.returncode in (1, 2) and "Traceback" not in result.stderr, text
+    assert (demo / "e.yaml").read_text() == text
+
+
+def test_rules_over_pairs(demo: Path) -> None:
+    edit(demo / "parameters" / "rehearsal.toml", "archive_days = 30", "archive_days = 30\ntelemetry = false")
+    check = jovial("check", cwd=demo)
+    assert check.returncode == 1 and "rehearsed_types" in check.stdout and "rehearsed_ports" in check.stdout
+    assert "rehearsed_ports" not in jovial("check", "rehearsal", cwd=demo).stdout
+    compared = jovial("compare", "rehearsal", "live", cwd=demo)
+    assert compared.returncode == 1 and "rehearsed_ports" in compared.stdout
+    assert "rehearsed" not in jovial("compare", "sandbox", "live", cwd=demo).stdout
+    document = valid("compare", jovial("compare", "rehearsal", "live", "--format", "json", cwd=demo).stdout)
+    assert {finding["id"] for finding in document["findings"]} == {"rule-failed"}
+
+
+# -- how it is shown
+
+
+def test_totals(demo: Path) -> None:
+    project = Project.load(demo)
+    found = {(each.type, each.property): each for each in totals(project.compare(baseline="rehearsal"))}
+    pools = found["fulmar.machine_pool.v2", "copies"]
+    assert pools.values == {"rehearsal": 6, "sandbox": 4, "live": 21} or pools.values["live"] == 21
+    assert pools.ratio("live", "rehearsal") == 21 / pools.values["rehearsal"]
+    assert found["fulmar.machine.v1", ""].values == {"rehearsal": 2, "sandbox": 0, "live": 4}
+    assert found["fulmar.machine.v1", ""].ratio("live", "sandbox") is None
+    text = jovial("compare", "rehearsal", "live", "--totals", cwd=demo).stdout
+    assert re.search(r"resources +4 +6 +×1\.5", text) and "port" not in text
+    document = valid("compare", jovial("compare", "--totals", "--format", "json", cwd=demo).stdout)
+    assert {"type": "fulmar.network.v1", "property": "", "values": {"sandbox": 1, "rehearsal": 1, "live": 1}} in document["totals"]
+
+
+GROUPS = [("type", "── fulmar.queue.v1 ·"), ("module", "── queue_pair ·"), ("parameter", "── setting ·")]
+
+
+@pytest.mark.parametrize(("by", "expected"), GROUPS)
+def test_groups(demo_folder: Path, by: str, expected: str) -> None:
+    assert expected in jovial("compare", "--by", by, cwd=demo_folder).stdout
+
+
+def test_choosing_rows(demo_folder: Path) -> None:
+    text = jovial(
+        "compare", "--only", "gates/*", "--only", "vault:rotation*", "--ignore", "*:tags/*", "--ignore", "gates/kes", cwd=demo_folder
+    ).stdout
+    assert "rotation_days" in text and "gates/bri" in text and "tags/" not in text and "gates/kes" not in text and "timetable" not in text
+    text = jovial("compare", "--max", "4", cwd=demo_folder).stdout
+    assert "further rows: --max 0 shows all" in text and text.count("\n") < 60
+    drivers = jovial("compare", "--drivers", cwd=demo_folder).stdout
+    assert drivers.splitlines()[1].split()[0] == "setting" and "vault" not in drivers
+    by_key = jovial("compare", "sandbox", "live", "--only", "gate_firewall:entries/readings/port", cwd=demo_folder).stdout
+    by_position = jovial("compare", "sandbox", "live", "--only", "gate_firewall:entries/2/port", cwd=demo_folder).stdout
+    assert by_key == by_position and "5683" in by_key
+
+
+def test_formats(demo: Path) -> None:
+    folded = jovial("compare", "--format", "markdown", cwd=demo).stdout
+    assert (
+        folded.startswith("## sandbox beside rehearsal beside live\n")
+        and "<details><summary>What drives the differences (8)</summary>" in folded
+    )
+    rows = list(csv.reader(io.StringIO(jovial("compare", "--format", "csv", cwd=demo).stdout)))
+    assert rows[0] == ["table", "resource", "property", "sandbox", "rehearsal", "live", "driven by", "type"]
+    assert ["Differences", "archive", "retention_days", "7", "30", "365", "archive_days", "fulmar.bucket.v1"] in rows
+    assert jovial("compare", "--format", "html", "--out", "c.html", cwd=demo).returncode == 0
+    assert "<title>sandbox beside rehearsal beside live</title>" in (demo / "c.html").read_text()
+
+
+HOSTILE = [
+    "<script>alert(1)</script>",
+    "=1+1",
+    "@SUM(A1)",
+    "-2+3",
+    "a|b",
+    "`x` ``y``",
+    "\x1b[31mred",
+    "a\nb",
+    "[x](javascript:1)",
+    "‮abc",
+    "**b**",
+    "|",
+    "``",
+    "&lt;",
+]
+
+
+@pytest.mark.parametrize("text", HOSTILE)
+def test_text_from_files_stays_text(text: str) -> None:
+    from markdown_it import MarkdownIt
+
+    report = Report(text, [text], [Table(text, [text, "b"], [[text, "x"]]), Table(text, [text, "b"], [[text, "x"]])])
+    html = page(report)
+    assert "<script>" not in html.split("</style>")[1] and "\x1b" not in html and "\u202e" not in html
+    rendered = MarkdownIt("commonmark", {"html": True}).enable("table").render(markdown(report))
+    assert "<script" not in rendered and "<a " not in rendered and "\x1b" not in rendered and "<strong>" not in rendered
+    for row in csv.reader(io.StringIO(comma_separated(report))):
+        assert not row[1].startswith(("=", "@", "+", "-", "\t"))
+
+
+_ITEMS = st.lists(st.fixed_dictionaries({"a": st.integers(0, 2), "b": st.sampled_from(["x", "y", "long text"])}), max_size=5)
+
+
+@given(st.lists(_ITEMS, min_size=1, max_size=4))
+def test_every_item_is_matched_once(columns: list[list[Any]]) -> None:
+    rows = matched(list(enumerate(columns)))
+    for column, items in enumerate(columns):
+        assert sorted(row[column] for row in rows if column in row) == list(range(len(items)))
+
+
+@given(_ITEMS, st.randoms())
+def test_what_is_equal_is_matched_in_any_order(items: list[Any], random: Any) -> None:
+    other = items[:]
+    random.shuffle(other)
+    rows = matched([(0, items), (1, other)])
+    assert len(rows) == len(items) and all(items[row[0]] == other[row[1]] for row in rows)
+
+
+@given(st.lists(st.lists(st.sampled_from("abc"), max_size=6), min_size=1, max_size=4))
+@settings(max_examples=60)
+def test_lines_keep_their_order(columns: list[list[str]]) -> None:
+    rows = matched_lines(list(enumerate(columns)))
+    for column, lines in enumerate(columns):
+        assert [row[column] for row in rows if column in row] == list(range(len(lines)))
+    assert len(matched_lines([(0, columns[0]), (1, columns[0])])) == len(columns[0])
+
+
+def test_likeness() -> None:
+    assert likeness({"a": 1, "b": 2}, {"a": 1, "b": 2}) == 1 and likeness({"a": 1, "b": 2}, {"a": 1, "b": 3}) == 0.5
+    assert likeness("gate-kes", "gate-hut") > likeness("gate-kes", "vault") and likeness(1, True) == 0 and likeness([], []) == 1
+
+
+def test_the_run_is_shown_and_not_counted(write: Write) -> None:
+    folder = write(
+        {
+            "jovial.yaml": "project: trial\ntemplate: line.yaml\ncatalogs: [fulmar]\nenvironments: {live: {parameters: []}}\n",
+            "line.yaml": 'resources: {q (fulmar.queue): {name: the-queue, tags: {rev: "${context.run.revision}"}}}\n',
+        }
+    )
+    repository(folder)
+    project = Project.load(folder, Overrides(run=lambda: {"revision": "now"}))
+    result = project.compare(["live", "live@HEAD"])
+    (row,) = result.rows
+    assert row.differs and not row.counted and result.differing == 0 and result.differences == ()

@@ -1,0 +1,168 @@
+"""What a commit touches, in real git repositories with several projects."""
+
+import json
+import os
+import shutil
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from jovial_scaffold.core.project import Overrides
+from jovial_scaffold.core.ripple import ripple
+from tests.support import jovial
+from tests.support_git import commit, git, repository
+from tests.test_cli import valid
+from tests.test_comparing import edit
+
+
+@pytest.fixture
+def lines(demo_folder: Path, tmp_path: Path) -> Path:
+    """A repository with two lines, each a project."""
+    for name in ("alp", "fjord"):
+        shutil.copytree(demo_folder, tmp_path / "lines" / name)
+    return repository(tmp_path / "lines")
+
+
+def reached(folder: Path, *arguments: str) -> dict[str, Any]:
+    document = valid("ripple", jovial("ripple", "--format", "json", *arguments, cwd=folder).stdout)
+    return {
+        f"{project['folder']}/{each['environment']}": [f"{row['address']}:{row['label']}" for row in each["changes"]]
+        for project in document["projects"]
+        for each in project["environments"]
+    }
+
+
+def test_nothing_changed(lines: Path) -> None:
+    result = jovial("ripple", "--exit-code", cwd=lines)
+    assert result.returncode == 0 and "Nothing changed. 2 projects looked at, 0 renderings made." in result.stdout
+    (lines / "alp" / "notes.txt").write_text("A file that no project reads.")
+    assert reached(lines) == {} or not any(reached(lines).values())
+    assert jovial("ripple", "--exit-code", cwd=lines).returncode == 0
+
+
+def test_a_parameter_file_reaches_its_environment_only(lines: Path) -> None:
+    edit(lines / "alp" / "parameters" / "live.yaml", "telemetry_gigabytes: 800", "telemetry_gigabytes: 900")
+    assert reached(lines) == {"alp/live": ["readings:gigabytes"]}
+    result = jovial("ripple", "--exit-code", cwd=lines)
+    assert (
+        result.returncode == 3
+        and "through parameters/live.yaml" in result.stdout
+        and "sandbox and rehearsal: made from the same" in result.stdout
+    )
+    found = ripple("HEAD", [lines], Overrides(dict(os.environ)))
+    assert found.looked_at == 2 and found.rendered <= 4 and [project.folder for project in found.projects] == ["alp"]
+
+
+def test_a_comment_in_a_parameter_file_changes_nothing(lines: Path) -> None:
+    path = lines / "alp" / "parameters" / "live.yaml"
+    path.write_text(f"# A remark.\n{path.read_text()}")
+    assert reached(lines) == {"alp/live": []}
+
+
+SHARED = [
+    ("parameters/common.yaml", "line: alp", "line: elp", {"sandbox", "rehearsal", "live"}, True),
+    ("shared/queue_pair.yaml", "retention_hours: 336", "retention_hours: 200", {"sandbox", "rehearsal", "live"}, True),
+    ("facts/images.csv", "gate,live,gate-2026-10", "gate,live,gate-2026-12", {"live"}, False),
+    ("files/gate-start.sh", "exec gate", "exec  gate", {"sandbox", "rehearsal", "live"}, True),
+    ("line.yaml", "timetable_copies: 4", "timetable_copies: 5", {"live"}, False),
+    ("secrets/desk-password.txt", "edelweiss", "gentian", {"sandbox", "rehearsal", "live"}, True),
+]
+
+
+@pytest.mark.parametrize(("file", "old", "new", "touched", "everywhere"), SHARED)
+def test_what_all_environments_share(lines: Path, file: str, old: str, new: str, touched: set[str], everywhere: bool) -> None:
+    edit(lines / "alp" / file, old, new)
+    found = reached(lines)
+    assert {name for name, rows in found.items() if rows} == {f"alp/{name}" for name in touched}
+    assert "edelweiss" not in json.dumps(found)
+
+
+def test_findings_that_are_new_and_cured(lines: Path) -> None:
+    edit(lines / "fjord" / "parameters" / "sandbox.yaml", "archive_days: 7", "archive_days: 0")
+    broken = jovial("ripple", cwd=lines)
+    assert broken.returncode == 1 and "new error parameter-range parameters/sandbox.yaml:7" in broken.stdout
+    commit(lines, "Broken")
+    edit(lines / "fjord" / "parameters" / "sandbox.yaml", "archive_days: 0", "archive_days: 9")
+    mended = jovial("ripple", cwd=lines)
+    assert mended.returncode == 0 and "cured error parameter-range" in mended.stdout and "1 cured" in mended.stdout
+    edit(lines / "fjord" / "rules" / "house.yaml", "[xs, s]", "[s]")
+    rules = jovial("ripple", "--since", "HEAD~1", cwd=lines)
+    assert (
+        rules.returncode == 1
+        and "sizes_from_the_list" in rules.stdout
+        and "through parameters/sandbox.yaml and rules/house.yaml" in rules.stdout
+    )
+
+
+def test_a_rule_over_pairs_is_judged_with_the_partner(lines: Path) -> None:
+    edit(lines / "alp" / "parameters" / "rehearsal.toml", "archive_days = 30", "archive_days = 30\ntelemetry = false")
+    result = jovial("ripple", cwd=lines)
+    assert result.returncode == 1 and "rehearsed_types" in result.stdout and "live: made from the same files" in result.stdout
+
+
+def test_lines_that_moved_make_no_new_finding(lines: Path) -> None:
+    path = lines / "alp" / "line.yaml"
+    edit(
+        path,
+        "  owner: {type: string, default: line-operations, description: Who answers for the line}",
+        "  owner: {type: string, default: line-operations}",
+    )
+    commit(lines, "A warning")
+    path.write_text(f"# A remark.\n\n{path.read_text()}")
+    result = jovial("ripple", cwd=lines)
+    assert "0 new findings, 0 cured" in result.stdout or "Nothing that is deployed changes." in result.stdout
+
+
+def test_projects_and_environments_that_come_and_go(lines: Path, demo_folder: Path) -> None:
+    edit(
+        lines / "alp" / "jovial.yaml",
+        "  sandbox:\n    parameters: [parameters/common.yaml, parameters/sandbox.yaml]\n    labels: {tier: trial}\n",
+        "",
+    )
+    shutil.rmtree(lines / "fjord")
+    shutil.copytree(demo_folder, lines / "moor")
+    document = valid("ripple", jovial("ripple", "--format", "json", cwd=lines).stdout)
+    states = {f"{p['folder']}/{e['environment']}": e["state"] for p in document["projects"] for e in p["environments"]}
+    assert states["alp/sandbox"] == "removed" and states["fjord/live"] == "removed" and states["moor/live"] == "added"
+    (lines / "alp" / "jovial.yaml").write_text("project: [")
+    broken = jovial("ripple", cwd=lines)
+    assert broken.returncode == 1 and "cannot be read" in broken.stdout and "Traceback" not in broken.stderr
+
+
+def test_folders_and_revisions(lines: Path) -> None:
+    for name in ("alp", "fjord"):
+        edit(lines / name / "parameters" / "live.yaml", "archive_days: 365", "archive_days: 366")
+    assert set(reached(lines, "alp")) == {"alp/live"} and set(reached(lines)) == {"alp/live", "fjord/live"}
+    assert set(reached(lines / "alp")) == {"alp/live"}
+    commit(lines, "More")
+    assert reached(lines) == {} and set(reached(lines, "--since", "HEAD~1")) == {"alp/live", "fjord/live"}
+    for arguments in (("--since", "nowhere"), ("--since", "--all"), ("missing",), ("--since", "")):
+        result = jovial("ripple", *arguments, cwd=lines)
+        assert result.returncode == 2 and "Traceback" not in result.stderr, arguments
+
+
+def test_no_checkout_is_disturbed(lines: Path) -> None:
+    edit(lines / "alp" / "line.yaml", "timetable_copies: 4", "timetable_copies: 5")
+    git(lines, "add", "-A")
+    edit(lines / "alp" / "line.yaml", "timetable_copies: 5", "timetable_copies: 6")
+    before = (git(lines, "status", "--porcelain"), (lines / ".git" / "index").read_bytes(), git(lines, "stash", "list"))
+    assert jovial("ripple", "--since", "HEAD", cwd=lines).returncode == 0
+    assert before == (git(lines, "status", "--porcelain"), (lines / ".git" / "index").read_bytes(), git(lines, "stash", "list"))
+
+
+def test_without_a_repository(demo: Path) -> None:
+    result = jovial("ripple", cwd=demo)
+    assert result.returncode == 2 and "belongs to no git repository" in result.stderr
+
+
+def test_formats(lines: Path) -> None:
+    edit(lines / "alp" / "shared" / "queue_pair.yaml", "retention_hours: 336", "retention_hours: 200")
+    markdown = jovial("ripple", "--format", "markdown", cwd=lines).stdout
+    assert markdown.startswith("## What changes since HEAD\n") and "| `alp` | `live` | `2` | `shared/queue_pair.yaml` |" in markdown
+    assert (
+        "Changes,alp,live,tickets/failed:retention_hours,336,200,shared/queue_pair.yaml"
+        in jovial("ripple", "--format", "csv", cwd=lines).stdout
+    )
+    assert jovial("ripple", "--format", "html", "--out", "r.html", cwd=lines).returncode == 0
+    assert "retention_hours" in (lines / "r.html").read_text()
