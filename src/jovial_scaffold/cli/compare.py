@@ -169,7 +169,7 @@ def _written(
         from jovial_scaffold.core.comparing.patching import patch
         from jovial_scaffold.reports.machine import json_text, target_document
 
-        return json_text(patch(*(target_document(rendering) for rendering in comparison.renderings)))
+        return json_text(patch(*(target_document(rendering, comparison.fits) for rendering in comparison.renderings)))
     if format is not CompareFormat.text:
         from jovial_scaffold.reports import tables
 

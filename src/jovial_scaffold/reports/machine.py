@@ -150,15 +150,16 @@ def render_document(project: str, rendering: Rendering) -> dict[str, Any]:
     }
 
 
-def target_document(rendering: Rendering) -> dict[str, Any]:
-    """What a JSON Patch between environments is about: types and properties by address, outputs, documents."""
+def target_document(rendering: Rendering, fits: Callable[[str], bool] = lambda address: True) -> dict[str, Any]:
+    """What a JSON Patch between environments is about: types and properties by address, outputs, documents; of all that `fits`."""
     return {
         "resources": {
             address: {"type": each.type_text, "properties": public(each.properties)}
             for address, each in sorted(rendering.resources.items())
+            if fits(address)
         },
-        "outputs": public(rendering.outputs),
-        "documents": {name: {"to": each.to, "text": each.text} for name, each in sorted(rendering.documents.items())},
+        "outputs": {name: public(value) for name, value in sorted(rendering.outputs.items()) if fits(name)},
+        "documents": {name: {"to": each.to, "text": each.text} for name, each in sorted(rendering.documents.items()) if fits(name)},
     }
 
 

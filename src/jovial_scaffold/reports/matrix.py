@@ -61,7 +61,7 @@ def _sum(comparison: Comparison, everything: bool) -> str:
     others = len({row.address for row in comparison.rows if row.type in ("output", "document") and row.differs})
     beside = f", and {counted(others, 'output or document', 'outputs and documents')}" if others else ""
     shown = "" if everything else "; equal properties are left out, --all shows them"
-    return f"{counted(comparison.resources, 'resource')}: {comparison.differing} differ, {comparison.same} the same{beside}{shown}"
+    return f"{counted(comparison.resources, 'resource')}: {comparison.differing} differ{'s' if comparison.differing == 1 else ''}, {comparison.same} the same{beside}{shown}"
 
 
 def _grouped(rows: Sequence[Row], by: str) -> Iterator[tuple[str, Sequence[Row]]]:

@@ -1,7 +1,6 @@
 """Files as a git repository keeps them: read with the git command, without touching the checkout or its index."""
 
 import os
-import subprocess
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -28,6 +27,8 @@ class Repository:
         self._at = self.root
 
     def _git(self, *arguments: str, data: bytes | None = None) -> bytes:
+        import subprocess
+
         # Without optional locks git leaves even its own index alone; no program of the user's configuration is to show differences.
         environment = {**os.environ, "GIT_OPTIONAL_LOCKS": "0", "LC_ALL": "C", "GIT_LITERAL_PATHSPECS": "1"}
         try:

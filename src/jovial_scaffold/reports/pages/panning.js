@@ -5,7 +5,7 @@ function panning(box) {
   const whole = picture.viewBox.baseVal;
   const start = { x: whole.x, y: whole.y, width: whole.width, height: whole.height };
   const view = { ...start };
-  const apply = () => picture.setAttribute("viewBox", `${view.x} ${view.y} ${view.width} ${view.height}`);
+  const apply = () => picture.setAttribute("viewBox", [view.x, view.y, view.width, view.height].map((each) => Math.round(each * 10) / 10).join(" "));
   const scaled = (factor, x, y) => {
     const width = Math.min(start.width * 4, Math.max(120, view.width * factor));
     const real = width / view.width;

@@ -1,0 +1,283 @@
+"""The board in a real browser: clicks, filters, keys, nothing in the console, names for everything, text that stays text."""
+
+import json
+import os
+import re
+import shutil
+import signal
+import subprocess
+import sys
+import time
+import urllib.request
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from tests.support import Write, jovial
+from tests.test_comparing import edit
+
+sync = pytest.importorskip("playwright.sync_api")
+CHROMIUM = shutil.which("chromium") or shutil.which("chromium-browser")
+if CHROMIUM is None and os.environ.get("CI"):
+    pytest.fail("Chromium is needed here: apt-get install chromium", pytrace=False)
+pytestmark = [pytest.mark.skipif(CHROMIUM is None, reason="there is no Chromium here"), pytest.mark.xdist_group("browser")]
+
+
+@pytest.fixture(scope="module")
+def browser() -> Iterator[Any]:
+    with sync.sync_playwright() as playwright:
+        started = playwright.chromium.launch(executable_path=CHROMIUM, args=["--no-sandbox"])
+        yield started
+        started.close()
+
+
+@pytest.fixture(scope="module")
+def written(demo_folder: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
+    target = tmp_path_factory.mktemp("board") / "board.html"
+    result = jovial("board", "--out", str(target), cwd=demo_folder)
+    assert result.returncode == 0, result.stderr
+    assert "edelweiss" not in target.read_text()
+    return target
+
+
+@pytest.fixture
+def page(browser: Any, written: Path) -> Iterator[Any]:
+    opened = opened_page(browser, written.as_uri())
+    yield opened
+    assert opened.said == [], "nothing is said in the console, and nothing is fetched"
+    opened.close()
+
+
+def opened_page(browser: Any, address: str) -> Any:
+    opened = browser.new_page(viewport={"width": 1280, "height": 800})
+    opened.said = []
+    opened.on("console", lambda message: opened.said.append(message.text))
+    opened.on("pageerror", lambda error: opened.said.append(str(error)))
+    opened.on(
+        "request",
+        lambda request: opened.said.append(request.url) if not request.url.startswith(("file:", "data:", "http://127.0.0.1")) else None,
+    )
+    opened.goto(address)
+    return opened
+
+
+def until(page: Any, script: str) -> None:
+    """Wait until a script gives true; the page's own rules forbid the browser's way to do so."""
+    deadline = time.monotonic() + 10
+    while not page.evaluate(script):
+        assert time.monotonic() < deadline, script
+        page.wait_for_timeout(30)
+
+
+def heads(page: Any) -> list[str]:
+    return [row.split("\n")[0] for row in page.evaluate("[...document.querySelectorAll('tr.head')].map((row) => row.dataset.key)")]
+
+
+def test_resources_open_and_explain_themselves(page: Any) -> None:
+    assert "gates/kes" in heads(page) and page.locator("tr.row").count() == 0
+    page.click("tr.head:has-text('gates/kes')")
+    assert page.locator("tr.row").count() > 3
+    page.click("tr.row:has-text('copies')")
+    details = page.inner_text("#details")
+    for part in (
+        "gates/kes",
+        "fulmar.machine_pool.v2",
+        "line.yaml:",
+        "${station.?gates.orValue(gates_for_each_station)}",
+        "parameters/live.yaml:4",
+        "needs",
+    ):
+        assert part in details
+    assert "item station = stations" in details and "gates_for_each_station" in details
+    page.click("#details button:has-text('gate_firewall')")
+    assert page.inner_text("#details h2") == "gate_firewall"
+    page.keyboard.press("Escape")
+    assert page.locator("#details").count() == 0
+
+
+def test_filters_and_search(page: Any) -> None:
+    every = len(heads(page))
+    page.fill("#search", "vault")
+    until(page, "document.querySelectorAll('tr.head').length === 1")
+    assert heads(page) == ["vault"]
+    page.fill("#search", "archive_days")
+    until(page, "document.querySelector('#count').textContent.includes('row')")
+    until(page, "document.querySelectorAll('tr.head').length === 2")
+    assert heads(page) == ["archive", "upload_policy"] or "archive" in heads(page)
+    page.fill("#search", "no such thing")
+    until(page, "document.querySelector('#count').textContent === 'Nothing fits.'")
+    page.fill("#search", "")
+    until(page, f"document.querySelectorAll('tr.head').length === {every}")
+    page.uncheck("#only")
+    page.click("tr.head:has-text('track_net')")
+    rows = page.locator("tr.row").count()
+    page.check("#only")
+    assert page.locator("tr.row").count() < rows
+    page.uncheck("label:has-text('sandbox') input")
+    assert page.locator("thead th").all_inner_texts() == ["resource", "rehearsal", "live"]
+
+
+def test_keys(page: Any) -> None:
+    page.keyboard.press("/")
+    assert page.evaluate("document.activeElement.id") == "search"
+    page.keyboard.type("gates")
+    until(page, "[...document.querySelectorAll('tr.head')].length < 12")
+    page.keyboard.press("Escape")
+    page.focus("tr[data-key][tabindex='0']")
+    page.keyboard.press("ArrowDown")
+    page.keyboard.press("ArrowDown")
+    chosen = page.evaluate("document.activeElement.dataset.key")
+    page.keyboard.press("Enter")
+    assert page.inner_text("#details h2") == chosen and page.evaluate("document.activeElement.dataset.key") == chosen
+    page.keyboard.press("ArrowLeft")
+    assert page.locator("tr.row").count() == 0
+    page.keyboard.press("End")
+    assert page.evaluate("document.activeElement.dataset.key") == page.locator("tr[data-key]").last.get_attribute("data-key")
+    page.focus("#tab-environments")
+    page.keyboard.press("ArrowRight")
+    assert page.get_attribute("#tab-map", "aria-selected") == "true" and page.evaluate("document.activeElement.id") == "tab-map"
+
+
+def test_the_map(page: Any) -> None:
+    page.click("#tab-map")
+    nodes = page.locator(".mapview .node")
+    assert nodes.count() > 10
+    before = page.get_attribute(".mapview svg", "viewBox")
+    page.focus(".mapview")
+    page.keyboard.press("+")
+    page.keyboard.press("ArrowRight")
+    assert page.get_attribute(".mapview svg", "viewBox") != before
+    page.keyboard.press("0")
+    assert page.get_attribute(".mapview svg", "viewBox") == before
+    box = page.locator(".mapview").bounding_box()
+    page.mouse.move(box["x"] + 40, box["y"] + 40)
+    page.mouse.wheel(0, -200)
+    page.mouse.down()
+    page.mouse.move(box["x"] + 140, box["y"] + 90)
+    page.mouse.up()
+    assert page.get_attribute(".mapview svg", "viewBox") != before
+    page.keyboard.press("0")
+    page.click(".mapview .node:has-text('timetable_store')")
+    assert page.locator(".mapview .node:not(.far)").count() == 3
+    page.select_option(".filters select", "sandbox")
+    assert page.locator(".mapview .node:has-text('readings')").count() == 0
+    page.dblclick(".mapview .node:has-text('vault')")
+    assert page.inner_text("#details h2") == "vault"
+
+
+def test_effects_findings_and_overview(page: Any) -> None:
+    page.click("#tab-effects")
+    text = page.inner_text("#panel")
+    assert "gate-2026-08" in text and "rebuild" in text and "2 things there are not ours" in text
+    page.click("#tab-findings")
+    assert "Nothing is wrong." in page.inner_text("#panel")
+    page.click("#tab-overview")
+    text = page.inner_text("#panel")
+    assert "27" in text and "upper-valley" in text and "fulmar.machine_pool.v2" in text
+    page.click("button:has-text('4 rebuild')")
+    assert page.get_attribute("#tab-effects", "aria-selected") == "true"
+
+
+def test_everything_has_a_name(page: Any) -> None:
+    nameless = """() => [...document.querySelectorAll('button, input, select, [role=tab], [tabindex="0"], main, aside')].filter((element) => {
+        const labels = element.labels ? [...element.labels].map((label) => label.textContent).join('') : '';
+        return !(element.getAttribute('aria-label') || element.getAttribute('aria-labelledby') || labels || element.textContent || '').trim();
+    }).map((element) => element.outerHTML.slice(0, 120))"""
+    for tab in ("overview", "environments", "map", "effects", "findings"):
+        page.click(f"#tab-{tab}")
+        assert page.evaluate(nameless) == []
+        ids = page.evaluate("[...document.querySelectorAll('[id]')].map((element) => element.id)")
+        assert len(ids) == len(set(ids)), tab
+    assert page.get_attribute("html", "lang") == "en" and page.title() == "ridgeline · board"
+
+
+def test_dark_light_and_print(page: Any) -> None:
+    colour = "getComputedStyle(document.body).backgroundColor"
+    light = page.evaluate(colour)
+    page.click("#theme")
+    dark = page.evaluate(colour)
+    assert light != dark
+    page.click("#theme")
+    assert page.evaluate(colour) == light
+    page.emulate_media(media="print")
+    assert not page.is_visible("#search") and page.is_visible("tr.head >> nth=0")
+
+
+HOSTILE = '<img src=x onerror="document.title=1">"\'&</script><script>document.title=2</script>'
+
+
+def test_text_from_files_stays_text(browser: Any, write: Write) -> None:
+    folder = write(
+        {
+            "jovial.yaml": "project: trial\ntemplate: line.yaml\ncatalogs: [fulmar]\nenvironments: {a: {parameters: [a.yaml], labels: {x: "
+            + json.dumps(HOSTILE)
+            + "}}, b: {parameters: [b.yaml]}}\n",
+            "line.yaml": 'parameters: {t: {type: string, description: d}}\nresources: {q (fulmar.queue): {name: the-queue, tags: {t: "${t}", '
+            + json.dumps(HOSTILE)
+            + ': x}}}\noutputs: {o: "${t}"}\n',
+            "a.yaml": f"t: {json.dumps(HOSTILE)}\n",
+            "b.yaml": "t: other\n",
+        }
+    )
+    assert jovial("board", cwd=folder).returncode == 0
+    page = opened_page(browser, (folder / "board.html").as_uri())
+    page.click("button:has-text('open all')")
+    page.click("tr.row >> nth=0")
+    assert HOSTILE in page.inner_text("#panel") and page.title() == "trial · board"
+    for tab in ("overview", "map", "effects", "findings"):
+        page.click(f"#tab-{tab}")
+    assert page.title() == "trial · board" and page.locator("#panel img").count() == 0 and page.said == []
+    page.close()
+
+
+def test_a_thousand_resources_in_ten_environments_open(browser: Any, write: Write) -> None:
+    parts = ["parameters: {n: {type: integer, description: d}}\nresources:\n"]
+    parts += [
+        f'  r{number} (fulmar.queue): {{name: "queue-${{n}}-{number}", hold_seconds: "${{n}}", tags: {{a: "{number}", b: "x-${{n}}"}}}}\n'
+        for number in range(1000)
+    ]
+    names = [f"e{number}" for number in range(10)]
+    project = "project: trial\ntemplate: line.yaml\ncatalogs: [fulmar]\nenvironments:\n" + "".join(
+        f"  {name}: {{parameters: [{name}.yaml]}}\n" for name in names
+    )
+    folder = write(
+        {"jovial.yaml": project, "line.yaml": "".join(parts), **{f"{name}.yaml": f"n: {number}\n" for number, name in enumerate(names, 1)}}
+    )
+    result = jovial("board", cwd=folder)
+    assert result.returncode == 0, result.stderr
+    page = opened_page(browser, (folder / "board.html").as_uri())
+    assert page.locator("tr.head").count() == 1000 and page.said == []
+    page.click("tr.head:has-text('r999')")
+    assert page.inner_text("#details h2") == "r999"
+    page.close()
+
+
+def test_serving(browser: Any, demo: Path) -> None:
+    program = Path(sys.executable).with_name("jovial")
+    server = subprocess.Popen([str(program), "board", "--serve"], cwd=demo, stderr=subprocess.PIPE, text=True)
+    try:
+        assert server.stderr is not None
+        address = re.search(r"http://127\.0\.0\.1:\d+/", server.stderr.readline()).group()  # type: ignore[union-attr]
+        page = opened_page(browser, address)
+        page.fill("#search", "archive:")
+        assert "365" in page.content()
+        edit(demo / "parameters" / "live.yaml", "archive_days: 365", "archive_days: 401")
+        deadline = time.monotonic() + 30
+        while "401" not in page.content() and time.monotonic() < deadline:
+            page.wait_for_timeout(200)
+        assert "401" in page.content() and page.said == []
+        (demo / "jovial.yaml").write_text("project: [")
+        page.wait_for_timeout(1500)
+        assert "401" in page.content(), "the last page stays while the project cannot be read"
+        page.close()
+        request = urllib.request.Request(address, headers={"Host": "elsewhere.example"})
+        with pytest.raises(urllib.error.HTTPError) as refused:
+            urllib.request.urlopen(request, timeout=10)
+        assert refused.value.code == 403
+    finally:
+        server.send_signal(signal.SIGINT)
+        assert server.wait(10) == 130
+        _, said = server.communicate()
+        assert "Traceback" not in said

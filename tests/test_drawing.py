@@ -1,0 +1,201 @@
+"""Maps and plots: what they hold, that they are well formed, and that nothing in them lies over anything else."""
+
+import io
+import re
+import xml.etree.ElementTree as ET
+from pathlib import Path
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from PIL import Image
+
+from jovial_scaffold import Project
+from jovial_scaffold.core.graph.layout import Box, Scene, layout
+from jovial_scaffold.core.graph.picture import Edge, Node, Picture, around, picture
+from jovial_scaffold.reports.drawing.looks import looks
+from jovial_scaffold.reports.drawing.svg import svg_text
+from jovial_scaffold.reports.drawing.written import dot_text, mermaid_text
+from tests.support import Write, jovial
+from tests.test_cli import valid  # noqa: F401  (the schemas are read where it is imported)
+
+NAMESPACE = "{http://www.w3.org/2000/svg}"
+
+
+def apart(scene: Scene) -> None:
+    """No two boxes touch, every box is inside of its frame, and frames of other modules do not lie over it."""
+    boxes = scene.boxes
+    for index, one in enumerate(boxes):
+        for other in boxes[index + 1 :]:
+            assert not overlap((one.x, one.y, one.width, one.height), (other.x, other.y, other.width, other.height)), (
+                one.node.name,
+                other.node.name,
+            )
+    for frame in scene.frames:
+        area = (frame.x, frame.y, frame.width, frame.height)
+        for box in boxes:
+            inside = box.node.frame[: len(frame.path)] == frame.path
+            assert contains(area, box) if inside else not overlap(area, (box.x, box.y, box.width, box.height))
+    for box in boxes:
+        assert box.x >= 0 and box.y >= 0 and box.x + box.width <= scene.width and box.y + box.height <= scene.height
+
+
+def overlap(a: tuple[float, ...], b: tuple[float, ...]) -> bool:
+    return a[0] < b[0] + b[2] and b[0] < a[0] + a[2] and a[1] < b[1] + b[3] and b[1] < a[1] + a[3]
+
+
+def contains(area: tuple[float, ...], box: Box) -> bool:
+    return area[0] <= box.x and area[1] <= box.y and box.x + box.width <= area[0] + area[2] and box.y + box.height <= area[1] + area[3]
+
+
+@pytest.mark.parametrize("by", ["module", "file"])
+@pytest.mark.parametrize("unfold", [False, True])
+def test_the_demo(demo_folder: Path, by: str, unfold: bool) -> None:
+    rendering = Project.load(demo_folder).render("live")
+    found = picture([rendering], by, unfold)
+    assert sum(node.count for node in found.nodes.values()) == len(rendering.resources)
+    names = {address: node.name for node in found.nodes.values() for address in node.members}
+    edges = {(edge.source, edge.target) for edge in found.edges}
+    for address, resource in rendering.resources.items():
+        for first in resource.after:
+            assert names[first] == names[address] or (names[first], names[address]) in edges
+    assert ("gates" in found.nodes) is not unfold
+    scene = layout(found)
+    apart(scene)
+    root = ET.fromstring(svg_text(scene, "live"))
+    assert len(root.findall(f".//{NAMESPACE}g[@class='node']")) == len(found.nodes)
+    assert len([path for path in root.iter(f"{NAMESPACE}path") if "edge" in path.get("class", "")]) == len(found.edges)
+
+
+def test_what_is_pending_is_dashed(demo_folder: Path) -> None:
+    found = picture([Project.load(demo_folder).render("live")])
+    pending = {(edge.source, edge.target): edge.pending for edge in found.edges}
+    assert pending["track_net", "central_net"] and all(pending.values())
+
+
+_NAMES = [f"n{number}" for number in range(9)]
+
+
+@given(
+    st.dictionaries(st.sampled_from(_NAMES), st.sampled_from([(), ("a",), ("b",), ("a", "a/c")]), min_size=1),
+    st.sets(st.tuples(st.sampled_from(_NAMES), st.sampled_from(_NAMES)), max_size=20),
+)
+@settings(max_examples=150)
+def test_boxes_never_touch(frames: dict[str, tuple[str, ...]], ends: set[tuple[str, str]]) -> None:
+    nodes = {name: Node(name, name * (1 + len(name) % 3), "t.x.v1", (name,), 1, frame) for name, frame in frames.items()}
+    edges = tuple(Edge(one, other, False) for one, other in sorted(ends) if one < other and one in nodes and other in nodes)
+    scene = layout(Picture("x", nodes, edges, ()))
+    apart(scene)
+    at = {box.node.name: box for box in scene.boxes}
+    for line in scene.lines:
+        source, target = at[line.edge.source], at[line.edge.target]
+        assert line.points[0] == (source.x + source.width, source.y + source.height / 2) and line.points[-1] == (
+            target.x,
+            target.y + target.height / 2,
+        )
+        if source.node.frame == target.node.frame:
+            assert source.x < target.x, "what is needed stands left of what needs it"
+
+
+def generated(write: Write, resources: int) -> Project:
+    parts = ["resources:\n"]
+    for number in range(resources):
+        kind = ("queue", "bucket")[number % 2]
+        parts.append(
+            f'  r{number} (fulmar.{kind}): {{name: {kind}-{number}, tags: {{n: "${{r{number - 1}.id}}"}}}}\n'
+            if number % 10
+            else f"  r{number} (fulmar.queue): {{name: queue-{number}}}\n"
+        )
+    files = {
+        "jovial.yaml": "project: trial\ntemplate: line.yaml\ncatalogs: [fulmar]\nenvironments: {live: {parameters: []}}\n",
+        "line.yaml": "".join(parts),
+    }
+    return Project.load(write(files))
+
+
+@pytest.mark.parametrize(("resources", "most"), [(5, 5), (50, 50), (500, 12)])
+def test_readable_at_any_size(write: Write, resources: int, most: int) -> None:
+    rendering = generated(write, resources).render("live")
+    found = picture([rendering])
+    assert len(found.nodes) <= most and sum(node.count for node in found.nodes.values()) == resources
+    apart(layout(found))
+    whole = picture([rendering], unfold=True)
+    assert len(whole.nodes) == resources
+    apart(layout(whole))
+
+
+def test_near(demo_folder: Path) -> None:
+    found = picture([Project.load(demo_folder).render("live")])
+    assert set(around(found, ["timetable_store"], 1).nodes) == {"timetable_store", "central_net", "timetable"}
+    text = jovial("map", "live", "--near", "timetable_store", cwd=demo_folder).stdout
+    assert "timetable_store" in text and "gates" not in text
+    missing = jovial("map", "live", "--near", "timetable_stor", cwd=demo_folder)
+    assert missing.returncode == 1 and "Did you mean `timetable_store`?" in missing.stderr
+
+
+def test_two_environments_over_each_other(demo: Path) -> None:
+    text = jovial("map", "--compare", "sandbox", "live", cwd=demo).stdout
+    assert re.search(r"readings +fulmar\.database\.v1  only live", text) and re.search(r"vault +fulmar\.secret_store\.v1  differs", text)
+    svg = jovial("map", "--compare", "sandbox", "live", "--format", "svg", cwd=demo).stdout
+    assert 'class="marked"' in svg and ">only live<" in svg
+
+
+def test_formats(demo: Path) -> None:
+    for name in ("m.svg", "m.png", "m.html", "m.gv", "m.mmd", "m.txt"):
+        result = jovial("map", "live", "--out", name, cwd=demo)
+        assert result.returncode == 0 and result.stderr == f"Written: {name}\n"
+    image = Image.open(demo / "m.png")
+    assert image.format == "PNG" and image.width > 1000
+    assert (demo / "m.svg").read_text() == jovial("map", "live", "--format", "svg", cwd=demo).stdout, "the same for the same input"
+    assert (demo / "m.gv").read_text().startswith("digraph map {") and (demo / "m.mmd").read_text().startswith("flowchart LR")
+    assert "http" not in (demo / "m.html").read_text().replace("http://www.w3.org/2000/svg", "").replace("https://", "")
+    assert jovial("map", "live", "--out", "m.pdf", cwd=demo).returncode == 2
+    assert jovial("map", "nowhere", cwd=demo).returncode == 2
+    broken = jovial("map", "live", "--with", "archive_days=0", cwd=demo)
+    assert broken.returncode == 1 and "archive" in broken.stdout
+
+
+HOSTILE = '"]; x [label="<script>&amp;\\\n end'
+
+
+def test_names_are_quoted() -> None:
+    nodes = {HOSTILE: Node(HOSTILE, HOSTILE, "t.x.v1", (HOSTILE,), 1, ()), "b": Node("b", "b", "t.y.v1", ("b",), 2, (HOSTILE,))}
+    found = Picture(HOSTILE, nodes, (Edge(HOSTILE, "b", True),), (), {(HOSTILE,): HOSTILE})
+    ET.fromstring(svg_text(layout(found), HOSTILE))
+    for line in dot_text(found).splitlines():
+        inside = re.sub(r'"(?:[^"\\]|\\.)*"', "", line)
+        assert "script" not in inside and '"' not in inside
+    for line in mermaid_text(found).splitlines():
+        assert "<" not in line and "script>" not in line
+
+
+def test_types_are_told_apart_by_more_than_colour() -> None:
+    found = looks([f"c.t{number}.v1" for number in range(20)])
+    assert len(set(found.values())) == 20
+    assert looks(["a.b.v1", "a.b.v2"])["a.b.v1"] == looks(["a.b.v1", "a.b.v2"])["a.b.v2"]
+
+
+@pytest.mark.parametrize("kind", ["differences", "totals", "influence"])
+def test_plots(demo: Path, kind: str) -> None:
+    for ending in ("png", "svg"):
+        result = jovial("plot", kind, "--out", f"p.{ending}", cwd=demo)
+        assert result.returncode == 0, result.stderr
+    image = Image.open(demo / "p.png")
+    assert image.format == "PNG" and image.width > 600 and len(image.convert("RGB").getcolors(1 << 20) or []) > 20
+    text = (demo / "p.svg").read_text()
+    ET.fromstring(text)
+    assert {"differences": "timetable_store", "totals": "fulmar.machine_pool.v2", "influence": "gates_for_each_station"}[kind] in text
+    again = jovial("plot", kind, "--format", "svg", cwd=demo).stdout
+    assert again == text, "the same for the same input"
+
+
+def test_plots_of_little(demo: Path) -> None:
+    for arguments in (
+        ["differences", "live"],
+        ["totals", "live"],
+        ["influence", "live", "--only", "nothing"],
+        ["differences", "live", "live?owner=$x^2$"],
+    ):
+        result = jovial("plot", *arguments, "--out", "p.png", cwd=demo)
+        assert result.returncode == 0 and Image.open(io.BytesIO((demo / "p.png").read_bytes())).format == "PNG", result.stderr
+    assert jovial("plot", "--out", "p.gif", cwd=demo).returncode == 2
