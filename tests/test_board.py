@@ -248,7 +248,8 @@ def test_a_thousand_resources_in_ten_environments_open(browser: Any, write: Writ
     result = jovial("board", cwd=folder)
     assert result.returncode == 0, result.stderr
     page = opened_page(browser, (folder / "board.html").as_uri())
-    assert page.locator("tr.head").count() == 1000 and page.said == []
+    until(page, "document.querySelectorAll('tr.head').length === 1000")
+    assert page.said == []
     page.click("tr.head:has-text('r999')")
     assert page.inner_text("#details h2") == "r999"
     page.close()

@@ -76,7 +76,7 @@ def picture(
     title = " and ".join(rendering.label for rendering in renderings)
     folds: tuple[str, ...] = () if unfold else ("loops",)
     while True:
-        found = _folded(title, resources, waves, by, folds, marks or {})
+        found = _folded(title, resources, waves, by, folds, marks or {}, renderings)
         if unfold or len(found.nodes) <= most or len(folds) == len(FOLDS):
             return found
         folds = FOLDS[: len(folds) + 1]
@@ -89,6 +89,7 @@ def _folded(
     by: str,
     folds: tuple[str, ...],
     marks: Mapping[str, str],
+    renderings: Sequence[Rendering],
 ) -> Picture:
     groups: dict[str, list[str]] = {}
     frames: dict[str, tuple[str, ...]] = {}
@@ -110,14 +111,32 @@ def _folded(
         own = frames[name]
         shown = label.removeprefix(f"{own[-1]}/") if own and by == "module" else label
         nodes[name] = Node(name, shown, kind, tuple(members), min(waves[address] for address in members), own, mark)
-    edges: dict[tuple[str, str], list[bool]] = {}
-    for address, resource in resources.items():
-        origins = {origin.partition(":")[0] for origin in deep_marks(resource.properties)[0]}
-        for first in resource.after:
-            if first in names and names[first] != names[address]:
-                edges.setdefault((names[first], names[address]), []).append(first in origins)
-    drawn = tuple(Edge(source, target, all(pending), len(pending)) for (source, target), pending in sorted(edges.items()))
-    return Picture(title, nodes, drawn, folds, labels)
+    return Picture(title, nodes, _edges(renderings, names), folds, labels)
+
+
+def _edges(renderings: Sequence[Rendering], names: Mapping[str, str]) -> tuple[Edge, ...]:
+    """The dependencies of all renderings between nodes; one that not all have where both its ends are is marked with those that do."""
+    found: dict[tuple[str, str], list[bool]] = {}
+    owners: dict[tuple[str, str], dict[str, None]] = {}
+    possible: dict[str, set[str]] = {}
+    for rendering in renderings:
+        for address, resource in rendering.resources.items():
+            possible.setdefault(names[address], set()).add(rendering.label)
+            origins = {origin.partition(":")[0] for origin in deep_marks(resource.properties)[0]}
+            for first in resource.after:
+                if first in names and names[first] != names[address]:
+                    ends = names[first], names[address]
+                    found.setdefault(ends, []).append(first in origins)
+                    owners.setdefault(ends, {})[rendering.label] = None
+    return tuple(
+        Edge(
+            *ends,
+            all(pending),
+            len(pending),
+            "" if set(owners[ends]) >= possible[ends[0]] & possible[ends[1]] else f"only {' '.join(owners[ends])}",
+        )
+        for ends, pending in sorted(found.items())
+    )
 
 
 def _place(

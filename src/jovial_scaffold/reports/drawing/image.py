@@ -61,8 +61,8 @@ def png_bytes(scene: Scene, title: str) -> bytes:
             PathPatch(
                 Path(vertices, codes),
                 fill=False,
-                edgecolor="#7b766c",
-                linewidth=1.1 * scale,
+                edgecolor="#8a3a00" if line.edge.mark else "#7b766c",
+                linewidth=(2.2 if line.edge.mark else 1.1) * scale,
                 linestyle="--" if line.edge.pending else "-",
                 zorder=2,
             )

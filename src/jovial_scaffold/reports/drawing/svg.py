@@ -12,7 +12,7 @@ from jovial_scaffold.reports.terminal import visible
 MONO = "DejaVu Sans Mono, Menlo, Consolas, monospace"
 _STYLE = """
 svg.map{background:#fdfcf9;font-family:DejaVu Sans Mono,Menlo,Consolas,monospace}
-.map .edge{fill:none;stroke:#7b766c;stroke-width:1.3}.map .pending{stroke-dasharray:5 4}
+.map .edge{fill:none;stroke:#7b766c;stroke-width:1.3}.map .pending{stroke-dasharray:5 4}.map .edge.marked{stroke:#8a3a00;stroke-width:2.4}
 .map .head{fill:#7b766c}.map .frame{fill:#8a7f6a;fill-opacity:.07;stroke:#9a917f;stroke-dasharray:2 3}
 .map .frametext,.map .legend{fill:#6b6558;font-size:11px}.map .name{font-size:12px;fill:#1d2126;font-weight:600}
 .map .type{font-size:10px;fill:#4c5158}.map .wave{font-size:10px;fill:#4c5158;text-anchor:end}
@@ -69,6 +69,8 @@ def legend_lines(scene: Scene) -> list[str]:
         second += " Modules and loops are folded; --unfold shows every resource."
     elif any(node.count > 1 for node in found.nodes.values()):
         second += " ×n: so many items of a loop."
+    if any(edge.mark for edge in found.edges):
+        second += " A thick arrow is in one of them only."
     return [*lines, second]
 
 
@@ -98,9 +100,10 @@ def curve(points: Sequence[Point]) -> list[tuple[str, tuple[Point, ...]]]:
 
 def _line(line: Line, named: dict[str, str]) -> str:
     path = "".join(letter + " ".join([f"{x:.0f},{y:.0f}" for x, y in points]) for letter, points in curve(line.points))
-    kind = "edge pending" if line.edge.pending else "edge"
+    kind = "edge" + (" pending" if line.edge.pending else "") + (" marked" if line.edge.mark else "")
+    title = f"<title>{_text(line.edge.mark)}</title>" if line.edge.mark else ""
     ends = f'data-from="{named[line.edge.source]}" data-to="{named[line.edge.target]}"'
-    return f'<path class="{kind}" {ends} d="{path}" marker-end="url(#head)"/>'
+    return f'<path class="{kind}" {ends} d="{path}" marker-end="url(#head)">{title}</path>'
 
 
 def _body(box: Box, shape: str, fill: str, ink: str) -> str:

@@ -18,6 +18,7 @@ const board = (() => {
     for (const child of children.flat()) if (child !== null && child !== undefined && child !== "") element.append(child);
     return element;
   };
+  const cell = (kind, ...children) => make("td", { class: kind || null, role: "gridcell" }, ...children);
   const tell = (text) => { document.getElementById("told").textContent = text; };
   const counted = (number, one, many) => `${number.toLocaleString("en")} ${number === 1 ? one : many || one + "s"}`;
   const text = (row, column) => row[1][column] < 0 ? null : data.texts[row[1][column]];
@@ -43,6 +44,9 @@ const board = (() => {
 
   // -- environments side by side
 
+  const FIRST = 60, BATCH = 250;
+  let drawn = null;
+
   function environmentsView() {
     const [found, shown] = plans();
     const filters = make("div", { class: "filters", role: "group", "aria-label": "Environments" },
@@ -52,31 +56,62 @@ const board = (() => {
       } } }), ` ${name}`)),
       make("button", { class: "plain", type: "button", on: { click: () => { const all = found.every(([each]) => state.open.has(each.address)); found.forEach(([each]) => all ? state.open.delete(each.address) : state.open.add(each.address)); draw(); } } }, found.length && found.every(([each]) => state.open.has(each.address)) ? "close all" : "open all"),
       make("span", { class: "quiet", id: "count" }, found.length ? `${counted(found.length, "place")}, ${counted(found.reduce((sum, [, rows]) => sum + rows.length, 0), "row")}` : "Nothing fits."));
-    const table = make("table", { class: "grid", role: "grid", "aria-label": "Environments side by side" },
-      make("thead", {}, make("tr", {}, make("th", { scope: "col" }, "resource"), shown.map(([name]) => make("th", { scope: "col" }, name)))));
-    for (const [resource, rows] of found) table.append(group(resource, rows, shown));
+    const table = make("table", { class: "grid", role: "grid", style: `--columns: ${shown.length}`, "aria-label": "Environments side by side" },
+      make("thead", { role: "rowgroup" }, make("tr", { role: "row" }, ["resource", ...shown.map(([name]) => name)].map((name) => make("th", { scope: "col", role: "columnheader" }, name)))));
     const split = make("div", { class: state.chosen ? "split open" : "split" }, make("div", {}, table));
     if (state.chosen) split.append(details());
+    drawn = { split, shown, groups: new Map(), waiting: found, table };
+    more(FIRST);
     panel.replaceChildren(filters, split);
+    // What is not on the screen yet follows when there is time.
+    const current = drawn;
+    const later = () => { if (drawn === current && current.waiting.length) { more(BATCH); setTimeout(later); } };
+    setTimeout(later);
     const first = table.querySelector("tr[data-key]");
-    if (first && !table.querySelector('tr[tabindex="0"]')) first.tabIndex = 0;
+    if (first) first.tabIndex = 0;
+  }
+
+  function more(count) {
+    for (const [resource, rows] of drawn.waiting.slice(0, count)) {
+      const body = group(resource, rows, drawn.shown);
+      drawn.groups.set(resource.address, [body, resource, rows]);
+      drawn.table.append(body);
+    }
+    drawn.waiting = drawn.waiting.slice(count);
+  }
+
+  // Draws single resources and the details anew, and nothing else.
+  function refresh(...addresses) {
+    if (state.view !== "environments" || !drawn) { draw(); return; }
+    for (const address of new Set(addresses)) {
+      if (drawn.waiting.some(([each]) => each.address === address)) more(Infinity);
+      const known = drawn.groups.get(address);
+      if (!known) continue;
+      const body = group(known[1], known[2], drawn.shown);
+      known[0].replaceWith(body);
+      known[0] = body;
+    }
+    drawn.split.className = state.chosen ? "split open" : "split";
+    drawn.split.querySelector("aside")?.remove();
+    if (state.chosen) drawn.split.append(details());
+    if (!drawn.table.querySelector('tr[tabindex="0"]')) { const first = drawn.table.querySelector("tr[data-key]"); if (first) first.tabIndex = 0; }
   }
 
   function group(resource, rows, shown) {
     const open = state.open.has(resource.address);
     const many = rows.filter((row) => differs(row, shown)).length;
     const absent = resource.rows.find((row) => row[0] === "present");
-    const head = make("tr", { class: "head", "data-key": resource.address, "aria-expanded": String(open), tabindex: "-1", "aria-selected": String(state.chosen?.address === resource.address && !state.chosen.label) },
-      make("td", {}, open ? "▾ " : "▸ ", resource.address, make("span", { class: "type" }, resource.type)),
+    const head = make("tr", { class: "head", role: "row", "data-key": resource.address, "aria-expanded": String(open), tabindex: "-1", "aria-selected": String(state.chosen?.address === resource.address && !state.chosen.label) },
+      cell("", open ? "▾ " : "▸ ", resource.address, make("span", { class: "type" }, resource.type)),
       shown.map(([, column], index) => {
-        if (absent && absent[1][column] < 0) return make("td", { class: "absent" }, "not here");
-        if (!many) return make("td", { class: "quiet" }, "same");
-        if (absent && absent[1][shown[0][1]] < 0) return make("td", { class: "differs" }, "here");
-        if (!index) return make("td", { class: "quiet" }, "compared with");
+        if (absent && absent[1][column] < 0) return cell("absent", "not here");
+        if (!many) return cell("quiet", "same");
+        if (absent && absent[1][shown[0][1]] < 0) return cell("differs", "here");
+        if (!index) return cell("quiet", "compared with");
         const other = rows.filter((row) => row[1][column] !== row[1][shown[0][1]]).length;
-        return make("td", { class: other ? "differs" : "quiet" }, other ? `${other} differ` : "same");
+        return cell(other ? "differs" : "quiet", other ? `${other} differ` : "same");
       }));
-    const body = make("tbody", { class: "resource" }, head);
+    const body = make("tbody", { role: "rowgroup" }, head);
     if (open) for (const row of rows) body.append(line(resource, row, shown));
     return body;
   }
@@ -84,9 +119,9 @@ const board = (() => {
   function line(resource, row, shown) {
     const base = row[1][shown[0][1]];
     const marked = differs(row, shown);
-    return make("tr", { class: "row", "data-key": `${resource.address}\n${row[0]}`, tabindex: "-1", "aria-selected": String(state.chosen?.address === resource.address && state.chosen.label === row[0]) },
-      make("td", {}, row[0]),
-      shown.map(([, column], index) => make("td", { class: `value ${row[1][column] < 0 ? "absent" : index && marked && row[1][column] !== base ? "differs" : ""}` }, text(row, column) ?? "–")));
+    return make("tr", { class: "row", role: "row", "data-key": `${resource.address}\n${row[0]}`, tabindex: "-1", "aria-selected": String(state.chosen?.address === resource.address && state.chosen.label === row[0]) },
+      cell("", row[0]),
+      shown.map(([, column], index) => cell(`value ${row[1][column] < 0 ? "absent" : index && marked && row[1][column] !== base ? "differs" : ""}`, text(row, column) ?? "–")));
   }
 
   function details() {
@@ -137,14 +172,16 @@ const board = (() => {
   }
 
   function choose(address, label = "") {
+    const before = state.chosen?.address;
     state.chosen = address ? { address, label } : null;
-    if (address) { state.open.add(address); if (state.view !== "environments") { state.view = "environments"; tabs(); } }
-    const key = address ? (label ? `${address}\n${label}` : address) : null;
-    draw();
-    if (key) focus(key);
+    if (address) state.open.add(address);
+    if (address && state.view !== "environments") { state.view = "environments"; tabs(); draw(); }
+    else refresh(...[before, address].filter(Boolean));
+    if (address) focus(label ? `${address}\n${label}` : address);
   }
 
   function focus(key) {
+    if (drawn.waiting.some(([each]) => each.address === key.split("\n")[0])) more(Infinity);
     const row = [...panel.querySelectorAll("tr[data-key]")].find((each) => each.dataset.key === key);
     if (!row) return;
     panel.querySelectorAll('tr[tabindex="0"]').forEach((each) => { each.tabIndex = -1; });
@@ -159,13 +196,14 @@ const board = (() => {
   function act(row) {
     const [address, label] = row.dataset.key.split("\n");
     if (label === undefined) {
-      if (state.open.has(address) && state.chosen?.address === address && !state.chosen.label) { state.open.delete(address); state.chosen = null; draw(); focus(address); }
+      if (state.open.has(address) && state.chosen?.address === address && !state.chosen.label) { state.open.delete(address); state.chosen = null; refresh(address); focus(address); }
       else choose(address, "");
     } else choose(address, label);
   }
   panel.addEventListener("keydown", (event) => {
     const row = event.target.closest?.("tr[data-key]");
     if (!row) return;
+    if (event.key === "End") more(Infinity);
     const rows = [...panel.querySelectorAll("tr[data-key]")];
     const at = rows.indexOf(row);
     const moves = { ArrowDown: at + 1, ArrowUp: at - 1, Home: 0, End: rows.length - 1 };
@@ -174,7 +212,7 @@ const board = (() => {
     else if (event.key === "ArrowRight" || event.key === "ArrowLeft") {
       const address = row.dataset.key.split("\n")[0];
       if (event.key === "ArrowRight") state.open.add(address); else state.open.delete(address);
-      draw(); focus(address);
+      refresh(address); focus(address);
     } else return;
     event.preventDefault();
   });
@@ -290,9 +328,9 @@ const board = (() => {
     const typing = event.target.matches?.("input[type=search]");
     if (event.key === "/" && !typing) { event.preventDefault(); search.focus(); search.select(); }
     else if (event.key === "Escape" && typing) { search.value = ""; draw(); }
-    else if (event.key === "Escape" && state.chosen) { const key = state.chosen.label ? `${state.chosen.address}\n${state.chosen.label}` : state.chosen.address; state.chosen = null; draw(); focus(key); }
+    else if (event.key === "Escape" && state.chosen) { const key = state.chosen.label ? `${state.chosen.address}\n${state.chosen.label}` : state.chosen.address; const { address } = state.chosen; state.chosen = null; refresh(address); focus(key); }
   });
-  addEventListener("beforeprint", () => { if (state.view === "environments") { plans()[0].forEach(([each]) => state.open.add(each.address)); draw(); } });
+  addEventListener("beforeprint", () => { if (state.view === "environments") { plans()[0].forEach(([each]) => state.open.add(each.address)); draw(); more(Infinity); } });
   if (location.hash.slice(1) in views) state.view = location.hash.slice(1);
   tabs();
   draw();
