@@ -513,6 +513,7 @@ class Project:
         found: list[Moment] = [Moment("", "", "", "as it is now", *self._answer(what, environment))]
         try:
             repository = Repository(self.root)
+            repository.commit("HEAD")
             for commit in repository.history(self.root, most):
                 moment = Moment(commit, *repository.described(commit), *self._answer_at(repository, commit, what, environment))
                 if found and found[-1].same_as(moment):

@@ -12,7 +12,6 @@ from jovial_scaffold.reports.rendering import cell
 from jovial_scaffold.reports.tables import Report, Table
 from jovial_scaffold.reports.terminal import Style, cells, cut, cut_within, padded, visible, wrapped
 
-GROUPS = ("resource", "type", "module", "parameter")
 _GAP = 2
 _LEAST_VALUE = 9
 _INDENT = 2

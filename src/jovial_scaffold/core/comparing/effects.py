@@ -5,12 +5,13 @@ from dataclasses import dataclass, field, replace
 from typing import Any
 
 from jovial_scaffold.core.comparing.aligning import leaves, likeness, list_key, same
-from jovial_scaffold.core.comparing.driving import RUN, Driver, Drivers
+from jovial_scaffold.core.comparing.driving import RUN, Drivers
 from jovial_scaffold.core.comparing.matrix import with_names
 from jovial_scaffold.core.comparing.snapshots import Deployed, Snapshot, dependencies
 from jovial_scaffold.core.expressions.values import Pending, Secret
 from jovial_scaffold.core.findings import Finding, Related
 from jovial_scaffold.core.graph.ordering import waves
+from jovial_scaffold.core.limits import ALIGNED_ITEMS
 from jovial_scaffold.core.rendering.rendering import RenderedResource, Rendering
 from jovial_scaffold.core.rendering.tracing import Tracer
 from jovial_scaffold.core.rules import evaluation as judging
@@ -24,6 +25,7 @@ ACTIONS = ("add", "change", "restart", "rebuild", "rename", "remove", "unchanged
 _RANK = {"live": 1, "locked": 1, "restart": 2, "rebuild": 3}
 _ACTION = {0: "unchanged", 1: "change", 2: "restart", 3: "rebuild"}
 _MISSING = object()
+_NEARLY_EQUAL = 0.75
 
 
 @dataclass(frozen=True, slots=True)
@@ -397,14 +399,22 @@ def _likely_renames(result: Effects, rendering: Rendering) -> Iterator[Finding]:
     if result.teardown:
         return
     scored = []
-    added = [each for each in result.effects if each.action == "add"]
+    added: dict[str, list[Effect]] = {}
+    for each in result.effects:
+        if each.action == "add":
+            added.setdefault(each.type.rpartition(".v")[0], []).append(each)
+    left = ALIGNED_ITEMS.most
     for gone in (each for each in result.effects if each.action == "remove"):
-        before = result.snapshot.resources[gone.address]
-        near = [each for each in added if each.type.rpartition(".v")[0] == gone.type.rpartition(".v")[0]][:200]
-        for each in near:
-            score = likeness(before.properties, result.snapshot.hidden(rendering.resources[each.address].properties))
-            if score >= 0.75:
-                scored.append((-score, gone.address, each.address))
+        before = result.snapshot.resources[gone.address].properties
+        for each in added.get(gone.type.rpartition(".v")[0], ()):
+            # Of very many, only what stands under the same key or name is looked at: all of them would take too long.
+            own = rendering.resources[each.address].properties
+            alike = gone.address.rpartition("/")[2] == each.address.rpartition("/")[2] or same(before.get("name", ""), own.get("name"))
+            left -= 1
+            if left > 0 or alike:
+                score = likeness(before, result.snapshot.hidden(own))
+                if score >= _NEARLY_EQUAL:
+                    scored.append((-score, gone.address, each.address))
     used: set[str] = set()
     for _, old, new in sorted(scored):
         if old in used or new in used:
@@ -456,16 +466,3 @@ def changes(result: Effects, rendering: Rendering) -> list[judging.Change]:
         span = deployed.origin.key_span() if deployed and resource is None else None
         found.append(judging.Change(each.address, kind.id if kind else each.type, kind, each.action, before, after, paths, resource, span))
     return found
-
-
-def drivers_of(rendering: Rendering, effect: Effect, change: Change) -> tuple[Driver, ...]:
-    """The parameters behind a changed property, with the line that sets each."""
-    resource = rendering.resources.get(effect.address)
-    if resource is None or not change.pointer:
-        return ()
-    tracer = Tracer(resource.instance.scope)
-    found: dict[str, str] = {}
-    for name, path in tracer.sources(resource.instance, change.pointer):
-        setting = rendering.parameters.setting((name, *path))
-        found.setdefault(name, setting.text() if setting else "")
-    return tuple(Driver(name, {rendering.environment: place} if place else {}) for name, place in sorted(found.items()))

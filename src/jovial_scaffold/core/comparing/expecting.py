@@ -1,6 +1,6 @@
 """Parity: which differences are intended, kept in a file beside the project, and what is not in it (docs/comparing.md)."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -18,6 +18,7 @@ _KEYS = ("expected", "environments", "differences", "$schema")
 _PRESENT = "$present"
 _ADDRESS = "$address"
 _WILD = frozenset("*?")
+_NOWHERE = Origin(Source("", "", None, lambda _: {}), ())
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,7 +37,11 @@ class Entry:
 
     def covers(self, row: Row) -> bool:
         """Whether it is about the row, whatever its values are."""
-        return bool(pattern(self.address).match(row.address) and pattern(self.part).match(_property(row)))
+        return _fits(self.address, row.address) and _fits(self.part, _property(row))
+
+
+def _fits(written: str, text: str) -> bool:
+    return bool(pattern(written).match(text)) if _WILD & set(written) else written == text
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,6 +51,18 @@ class Expectations:
     environments: tuple[str, ...]
     entries: tuple[Entry, ...]
     origin: Origin
+
+    def covering(self) -> Callable[[Row], list[int]]:
+        """A function that gives the numbers of the entries about a row; most name one address, and are found by it."""
+        exact: dict[str, list[int]] = {}
+        wild: list[int] = []
+        for number, each in enumerate(self.entries):
+            (wild if _WILD & set(each.address) else exact.setdefault(each.address, [])).append(number)
+
+        def found(row: Row) -> list[int]:
+            return [number for number in (*exact.get(row.address, ()), *wild) if self.entries[number].covers(row)]
+
+        return found
 
 
 def _property(row: Row) -> str:
@@ -120,8 +137,9 @@ def unexpected(comparison: Comparison, expectations: Expectations) -> list[Findi
         span = expectations.origin.child("environments").value_span()
         return [Finding("expectation-environments", "error", message, span, "Compare the same, or keep another file for these.")]
     used: set[int] = set()
+    covering_of = expectations.covering()
     for row in comparison.differences:
-        covering = [number for number, each in enumerate(expectations.entries) if each.covers(row)]
+        covering = covering_of(row)
         used.update(covering)
         values = _values(row, comparison.environments)
         meant = [expectations.entries[number] for number in covering]
@@ -180,10 +198,14 @@ def _span(row: Row, comparison: Comparison) -> Span | None:
 def accepted(comparison: Comparison, before: Expectations | None) -> dict[str, Any]:
     """The differences as the content of a file: by address and property, sorted. What people wrote with patterns or `any` stays while
     it covers something, and what it covers is not written again; so does what this comparison did not look at."""
-    kept = [each for each in before.entries if each.open and any(each.covers(row) for row in comparison.differences)] if before else []
-    unseen = [each for each in before.entries if not each.open and not comparison.fits(each.address)] if before else []
+    before = before or Expectations((), (), _NOWHERE)
+    covering = before.covering()
+    covered = [(row, [number for number in covering(row) if before.entries[number].open]) for row in comparison.differences]
+    used = {number for _, numbers in covered for number in numbers}
+    kept = [before.entries[number] for number in sorted(used)]
+    kept += [each for each in before.entries if not each.open and not comparison.fits(each.address)]
     differences: dict[str, Any] = {}
-    for address, property, values in _written(comparison, kept, unseen):
+    for address, property, values in _written(comparison, kept, [row for row, numbers in covered if not numbers]):
         if property == "*" and values == ANY:
             differences[address] = ANY
         elif differences.get(address) != ANY:
@@ -195,10 +217,9 @@ def accepted(comparison: Comparison, before: Expectations | None) -> dict[str, A
     return {"environments": list(comparison.environments), "differences": ordered}
 
 
-def _written(comparison: Comparison, kept: list[Entry], unseen: list[Entry]) -> Iterator[tuple[str, str, Any]]:
-    for each in (*kept, *unseen):
+def _written(comparison: Comparison, kept: list[Entry], rows: list[Row]) -> Iterator[tuple[str, str, Any]]:
+    for each in kept:
         yield each.address, each.part, each.values
-    for row in comparison.differences:
-        if not any(each.covers(row) for each in kept):
-            whole = row.kind == "document"
-            yield row.address, "*" if whole else _property(row), _values(row, comparison.environments)
+    for row in rows:
+        whole = row.kind == "document"
+        yield row.address, "*" if whole else _property(row), _values(row, comparison.environments)

@@ -3,7 +3,7 @@
 import hashlib
 import json
 import re
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -12,6 +12,7 @@ from jovial_scaffold.core.findings import Finding, Span
 from jovial_scaffold.core.rendering.rendering import Rendering
 from jovial_scaffold.core.schemas.catalog import Catalogs, ResourceType
 from jovial_scaffold.core.schemas.shapes import Shape
+from jovial_scaffold.core.text.roles import misplaced
 from jovial_scaffold.core.text.source import Origin, Source
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.text.wording import described, did_you_mean, listed
@@ -79,6 +80,13 @@ def read_snapshot(source: Source, catalogs: Catalogs) -> tuple[Snapshot | None, 
     def report(message: str, span: Span, hint: str = "", warning: bool = False) -> None:
         findings.append(Finding("snapshot-shape", "warning" if warning else "error", message, span, hint))
 
+    wrong = (
+        misplaced(source, "a snapshot", "`jovial record` writes one.")
+        if not isinstance(whole, dict) or "environment" not in whole
+        else None
+    )
+    if wrong is not None:
+        return None, [wrong]
     if not isinstance(whole, dict) or not isinstance(whole.get("resources"), dict):
         if whole is not UNKNOWN:
             found = described(whole) if not isinstance(whole, dict) else "one without `resources`"
@@ -257,7 +265,3 @@ def _leaves(value: Any) -> Iterator[Any]:
             yield from _leaves(item)
     else:
         yield value
-
-
-KeyMaker = Callable[[], str]
-"""Gives a fresh key for the secrets of a snapshot: 32 hexadecimal digits that nobody can guess."""

@@ -29,7 +29,10 @@ def write_whole(path: Path, content: str | bytes, mode: int = 0o644) -> None:
     """Write bytes, or UTF-8 text. Raises OSError; the target is then as it was."""
     if not path.parent.is_dir():
         raise FileNotFoundError(errno.ENOENT, "there is no such folder", str(path.parent))
-    handle, temporary = tempfile.mkstemp(dir=path.parent or Path(), prefix=f".{path.name}.")
+    try:
+        handle, temporary = tempfile.mkstemp(dir=path.parent or Path(), prefix=f".{path.name}.")
+    except OSError as error:
+        raise OSError(error.errno, error.strerror, str(path)) from None
     try:
         with os.fdopen(handle, "wb") as stream:
             stream.write(content.encode("utf-8") if isinstance(content, str) else content)

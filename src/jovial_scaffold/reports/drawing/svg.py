@@ -9,7 +9,6 @@ from jovial_scaffold.core.text.wording import counted
 from jovial_scaffold.reports.drawing.looks import looks, outline
 from jovial_scaffold.reports.terminal import visible
 
-MONO = "DejaVu Sans Mono, Menlo, Consolas, monospace"
 _STYLE = """
 svg.map{background:#fdfcf9;font-family:DejaVu Sans Mono,Menlo,Consolas,monospace}
 .map .edge{fill:none;stroke:#7b766c;stroke-width:1.3}.map .pending{stroke-dasharray:5 4}.map .edge.marked{stroke:#8a3a00;stroke-width:2.4}
