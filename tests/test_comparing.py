@@ -18,8 +18,9 @@ from jovial_scaffold.core.comparing.aligning import likeness, matched, matched_l
 from jovial_scaffold.core.comparing.matrix import compare
 from jovial_scaffold.core.comparing.patching import patch
 from jovial_scaffold.core.comparing.totals import totals
-from jovial_scaffold.core.project import Overrides, View
+from jovial_scaffold.core.project import View
 from jovial_scaffold.core.project_file import ProjectError
+from jovial_scaffold.core.project_inputs import Overrides
 from jovial_scaffold.reports.machine import target_document
 from jovial_scaffold.reports.tables import Report, Table, comma_separated, markdown, page
 from tests.support import Write, jovial

@@ -15,7 +15,7 @@ from jovial_scaffold import Project
 from jovial_scaffold.core.comparing.effects import Effects
 from jovial_scaffold.core.comparing.patching import patch
 from jovial_scaffold.core.comparing.snapshots import dependencies, snapshot_document
-from jovial_scaffold.core.project import Overrides
+from jovial_scaffold.core.project_inputs import Overrides
 from jovial_scaffold.core.text.source import pointer_text
 from jovial_scaffold.reports.machine import deployed_document, target_document
 from tests.support import Write, jovial, load_cases

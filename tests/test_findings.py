@@ -7,7 +7,7 @@ import yaml
 
 from jovial_scaffold import Project
 from jovial_scaffold.core.findings import Finding, Span, merged
-from jovial_scaffold.core.project import Overrides
+from jovial_scaffold.core.project_inputs import Overrides
 from jovial_scaffold.core.text.source import pointer_text
 from tests.support import Write, load_cases
 

@@ -19,8 +19,8 @@ from jovial_scaffold.core.expressions.library.own import patched
 from jovial_scaffold.core.expressions.values import Pending, Secret
 from jovial_scaffold.core.graph.ordering import waves
 from jovial_scaffold.core.parameters.layers import Layer, merged_values, setting_of
-from jovial_scaffold.core.project import Overrides
 from jovial_scaffold.core.project_file import ProjectError
+from jovial_scaffold.core.project_inputs import Overrides
 from jovial_scaffold.core.schemas.catalog import SHIPPED
 from jovial_scaffold.core.text.source import part
 from jovial_scaffold.reports.machine import compare_document, public, render_document, yaml_text

@@ -8,7 +8,7 @@ from typing import Any
 
 import pytest
 
-from jovial_scaffold.core.project import Overrides
+from jovial_scaffold.core.project_inputs import Overrides
 from jovial_scaffold.core.ripple import ripple
 from tests.support import jovial
 from tests.support_git import commit, git, repository

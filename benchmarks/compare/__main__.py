@@ -22,7 +22,7 @@ from jovial_scaffold import Project
 from jovial_scaffold.core.comparing.matrix import compare
 from jovial_scaffold.core.graph.layout import layout
 from jovial_scaffold.core.graph.picture import Picture, picture
-from jovial_scaffold.core.project import Overrides
+from jovial_scaffold.core.project_inputs import Overrides
 from jovial_scaffold.core.rendering.rendering import Rendering
 from jovial_scaffold.core.ripple import ripple
 from jovial_scaffold.reports.drawing.svg import svg_text

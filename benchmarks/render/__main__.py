@@ -10,7 +10,7 @@ from pathlib import Path
 from benchmarks.measuring import peak_megabytes, process_seconds, report
 from benchmarks.render.generated import ENVIRONMENTS, write_project
 from jovial_scaffold import Project
-from jovial_scaffold.core.project import Overrides
+from jovial_scaffold.core.project_inputs import Overrides
 from jovial_scaffold.core.rendering.rendering import without_masks
 from jovial_scaffold.reports.machine import public
 

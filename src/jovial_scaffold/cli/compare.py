@@ -1,6 +1,5 @@
 """`jovial compare`: environments side by side."""
 
-import os
 import sys
 from collections.abc import Sequence
 from enum import StrEnum
@@ -13,6 +12,7 @@ from jovial_scaffold.cli import exit_codes
 from jovial_scaffold.cli.options import (
     Environments,
     Out,
+    PatchFormat,
     ProjectPath,
     WithFiles,
     WithValues,
@@ -20,6 +20,7 @@ from jovial_scaffold.cli.options import (
     exit_code,
     load,
     print_findings,
+    style_of,
     unusable,
 )
 from jovial_scaffold.core.comparing.matrix import Comparison, compare
@@ -27,18 +28,6 @@ from jovial_scaffold.core.findings import Finding, merged
 from jovial_scaffold.core.project import Project
 from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.text.formats import read_source
-from jovial_scaffold.reports.terminal import Style, style_for
-
-
-class CompareFormat(StrEnum):
-    """How a comparison is written."""
-
-    text = "text"
-    json = "json"
-    markdown = "markdown"
-    csv = "csv"
-    html = "html"
-    patch = "patch"
 
 
 class Grouping(StrEnum):
@@ -75,8 +64,8 @@ def command(
     with_values: WithValues = None,
     with_file: WithFiles = None,
     format: Annotated[
-        CompareFormat, typer.Option("--format", help="`patch` is a JSON Patch from the first to the second.")
-    ] = CompareFormat.text,
+        PatchFormat, typer.Option("--format", help="`patch` is a JSON Patch from the first to the second.")
+    ] = PatchFormat.text,
 ) -> None:
     """Only what differs is shown. Parameters that drive a difference stand beside it, and where they are set below. An environment can
     also be named under other values (live?copies=4) and as of a git revision (live@HEAD~3).
@@ -98,7 +87,7 @@ def command(
         problems += loaded.template_findings()
     except ProjectError as error:
         raise typer.Exit(unusable(error)) from None
-    if format is CompareFormat.patch and len(comparison.renderings) != 2:
+    if format is PatchFormat.patch and len(comparison.renderings) != 2:
         raise typer.BadParameter("a patch leads from one environment to another: name two.", param_hint="--format")
     if drivers:
         by = Grouping.parameter
@@ -108,7 +97,7 @@ def command(
     deliver(_written(comparison, format, everything, by, most, drivers, totals, judged, out), out)
     sys.stdout.flush()
     if judged:
-        print_findings(judged, loaded, to_stderr=format is not CompareFormat.text)
+        print_findings(judged, loaded, to_stderr=format is not PatchFormat.text)
     code = exit_code([*problems, *judged])
     if exit_code(problems):
         print("Some values are unknown because of errors: jovial check shows them.", file=sys.stderr)
@@ -148,7 +137,7 @@ def _parity(loaded: Project, comparison: Comparison, expect: Path | None, accept
 
 def _written(
     comparison: Comparison,
-    format: CompareFormat,
+    format: PatchFormat,
     everything: bool,
     by: Grouping,
     most: int,
@@ -161,22 +150,21 @@ def _written(
     from jovial_scaffold.reports import matrix
 
     numbers = sums(comparison) if totals else []
-    if format is CompareFormat.json:
+    if format is PatchFormat.json:
         from jovial_scaffold.reports.machine import compare_document, json_text
 
         return json_text(compare_document(comparison, numbers, judged))
-    if format is CompareFormat.patch:
+    if format is PatchFormat.patch:
         from jovial_scaffold.core.comparing.patching import patch
         from jovial_scaffold.reports.machine import json_text, target_document
 
         return json_text(patch(*(target_document(rendering, comparison.fits) for rendering in comparison.renderings)))
-    if format is not CompareFormat.text:
+    if format is not PatchFormat.text:
         from jovial_scaffold.reports import tables
 
         report = matrix.matrix_report(comparison, numbers)
-        writers = {CompareFormat.markdown: tables.markdown, CompareFormat.csv: tables.comma_separated, CompareFormat.html: tables.page}
-        return writers[format](report)
-    style = style_for(sys.stdout, os.environ) if out is None else Style(colours=False, width=120)
+        return tables.written(report, format.value)
+    style = style_of(out)
     if totals:
         return matrix.totals_text(numbers, comparison, style)
     if drivers:

@@ -10,7 +10,8 @@ import typer
 
 from jovial_scaffold.cli import exit_codes
 from jovial_scaffold.cli.options import print_findings
-from jovial_scaffold.core.project import Overrides, Project
+from jovial_scaffold.core.project import Project
+from jovial_scaffold.core.project_inputs import Overrides
 from jovial_scaffold.reports.findings import closing_line
 from jovial_scaffold.reports.matrix import matrix_text
 from jovial_scaffold.reports.terminal import style_for, wrapped

@@ -1,8 +1,6 @@
 """`jovial effects`: what a deployment would do to what runs now."""
 
-import os
 import sys
-from enum import StrEnum
 from pathlib import Path
 from typing import Annotated
 
@@ -10,8 +8,10 @@ import typer
 
 from jovial_scaffold.cli import exit_codes
 from jovial_scaffold.cli.options import (
+    DifferencesCode,
     OneEnvironment,
     Out,
+    PatchFormat,
     ProjectPath,
     WithFiles,
     WithValues,
@@ -19,24 +19,13 @@ from jovial_scaffold.cli.options import (
     exit_code,
     load,
     print_findings,
+    style_of,
     unusable,
 )
 from jovial_scaffold.core.comparing.effects import Effects
 from jovial_scaffold.core.findings import has_errors
 from jovial_scaffold.core.project import Project
 from jovial_scaffold.core.project_file import ProjectError
-from jovial_scaffold.reports.terminal import Style, style_for
-
-
-class EffectsFormat(StrEnum):
-    """How effects are written."""
-
-    text = "text"
-    json = "json"
-    markdown = "markdown"
-    csv = "csv"
-    html = "html"
-    patch = "patch"
 
 
 def command(
@@ -46,14 +35,14 @@ def command(
     ] = None,
     teardown: Annotated[bool, typer.Option("--teardown", help="What removing everything would do.")] = False,
     others: Annotated[bool, typer.Option("--others", help="Also list what runs there and is not ours.")] = False,
-    differences_code: Annotated[bool, typer.Option("--exit-code", help="End with 3 where something would change.")] = False,
+    differences_code: DifferencesCode = False,
     out: Out = None,
     project: ProjectPath = None,
     with_values: WithValues = None,
     with_file: WithFiles = None,
     format: Annotated[
-        EffectsFormat, typer.Option("--format", help="`patch` is a JSON Patch from what runs to what would.")
-    ] = EffectsFormat.text,
+        PatchFormat, typer.Option("--format", help="`patch` is a JSON Patch from what runs to what would.")
+    ] = PatchFormat.text,
 ) -> None:
     """What is rebuilt stands first, with the property that makes it so; what is to be kept, is locked, or breaks a rule over changes is
     an error.
@@ -72,22 +61,22 @@ def command(
         raise typer.Exit(unusable(error)) from None
     deliver(_written(loaded, result, format, others, out), out)
     sys.stdout.flush()
-    print_findings(result.findings, loaded, to_stderr=format is not EffectsFormat.text or out is not None)
+    print_findings(result.findings, loaded, to_stderr=format is not PatchFormat.text or out is not None)
     code = exit_code(result.findings)
     raise typer.Exit(code or (exit_codes.DIFFERENCES if differences_code and not result.nothing else 0))
 
 
-def _written(loaded: Project, result: Effects, format: EffectsFormat, others: bool, out: Path | None) -> str:
+def _written(loaded: Project, result: Effects, format: PatchFormat, others: bool, out: Path | None) -> str:
     from jovial_scaffold.reports import effects as writing
 
-    if format is EffectsFormat.text:
-        style = style_for(sys.stdout, os.environ) if out is None else Style(colours=False, width=120)
+    if format is PatchFormat.text:
+        style = style_of(out)
         return writing.effects_text(loaded.name, result, style, others) + ("\n" if result.findings and out is None else "")
-    if format is EffectsFormat.json:
+    if format is PatchFormat.json:
         from jovial_scaffold.reports.machine import json_text
 
         return json_text(writing.effects_document(loaded.name, result))
-    if format is EffectsFormat.patch:
+    if format is PatchFormat.patch:
         from jovial_scaffold.core.comparing.patching import patch
         from jovial_scaffold.reports.machine import deployed_document, json_text, target_document
 
@@ -96,5 +85,4 @@ def _written(loaded: Project, result: Effects, format: EffectsFormat, others: bo
     from jovial_scaffold.reports import tables
 
     report = writing.effects_report(loaded.name, result)
-    writers = {EffectsFormat.markdown: tables.markdown, EffectsFormat.csv: tables.comma_separated, EffectsFormat.html: tables.page}
-    return writers[format](report)
+    return tables.written(report, format.value)

@@ -1,6 +1,5 @@
 """`jovial map`: what depends on what, as a picture."""
 
-import os
 import sys
 from collections.abc import Sequence
 from enum import StrEnum
@@ -20,6 +19,7 @@ from jovial_scaffold.cli.options import (
     environment_names,
     load,
     print_findings,
+    style_of,
     unusable,
 )
 from jovial_scaffold.core.comparing.matrix import Comparison, compare
@@ -27,7 +27,7 @@ from jovial_scaffold.core.findings import has_errors
 from jovial_scaffold.core.graph.picture import Picture, around, picture
 from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.text.wording import did_you_mean
-from jovial_scaffold.reports.terminal import Style, style_for, visible
+from jovial_scaffold.reports.terminal import visible
 
 
 class MapFormat(StrEnum):
@@ -135,7 +135,7 @@ def _written(found: Picture, title: str, format: MapFormat, out: Path | None) ->
     from jovial_scaffold.reports.drawing import written
 
     if format is MapFormat.text:
-        return written.map_text(found, style_for(sys.stdout, os.environ) if out is None else Style(colours=False, width=120))
+        return written.map_text(found, style_of(out))
     if format is MapFormat.dot:
         return written.dot_text(found)
     if format is MapFormat.mermaid:

@@ -12,13 +12,14 @@ import typer
 
 from jovial_scaffold.cli import exit_codes
 from jovial_scaffold.core.findings import Finding, has_errors
-from jovial_scaffold.core.project import Overrides, Project
+from jovial_scaffold.core.project import Project
 from jovial_scaffold.core.project_file import ProjectError
+from jovial_scaffold.core.project_inputs import Overrides
 from jovial_scaffold.core.text.formats import read_source
 from jovial_scaffold.core.text.source import Source
 from jovial_scaffold.core.text.writing import write_whole
 from jovial_scaffold.reports.findings import findings_text
-from jovial_scaffold.reports.terminal import style_for
+from jovial_scaffold.reports.terminal import Style, style_for
 
 
 class ReportFormat(StrEnum):
@@ -26,6 +27,27 @@ class ReportFormat(StrEnum):
 
     text = "text"
     json = "json"
+
+
+class TableFormat(StrEnum):
+    """How a result is written that people also read elsewhere."""
+
+    text = "text"
+    json = "json"
+    markdown = "markdown"
+    csv = "csv"
+    html = "html"
+
+
+class PatchFormat(StrEnum):
+    """The same, and a JSON Patch."""
+
+    text = "text"
+    json = "json"
+    markdown = "markdown"
+    csv = "csv"
+    html = "html"
+    patch = "patch"
 
 
 def environment_names(incomplete: str) -> list[str]:
@@ -46,6 +68,7 @@ Environments = Annotated[
 ]
 OneEnvironment = Annotated[str, typer.Argument(help="The environment.", show_default=False, autocompletion=environment_names)]
 Out = Annotated[Path | None, typer.Option("--out", help="A file to write; `-` is standard output.", show_default=False)]
+DifferencesCode = Annotated[bool, typer.Option("--exit-code", help="End with 3 where something would change.")]
 Format = Annotated[ReportFormat, typer.Option("--format", help="How the result is written.")]
 
 
@@ -113,6 +136,11 @@ def unusable(error: ProjectError) -> int:
 
     print(findings_text(error.findings, source, style, ()), file=sys.stderr)
     return exit_codes.UNUSABLE
+
+
+def style_of(out: Path | None) -> Style:
+    """How text is written: as the terminal wants it, or plainly into a file."""
+    return style_for(sys.stdout, os.environ) if out is None else Style(colours=False, width=120)
 
 
 def deliver(text: str, out: Path | None) -> None:

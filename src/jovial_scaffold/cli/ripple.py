@@ -1,29 +1,16 @@
 """`jovial ripple`: what a commit touches."""
 
 import os
-import sys
-from enum import StrEnum
 from pathlib import Path
 from typing import Annotated
 
 import typer
 
 from jovial_scaffold.cli import exit_codes
-from jovial_scaffold.cli.options import Out, deliver, exit_code, run_context, unusable
-from jovial_scaffold.core.project import Overrides
+from jovial_scaffold.cli.options import DifferencesCode, Out, TableFormat, deliver, exit_code, run_context, style_of, unusable
 from jovial_scaffold.core.project_file import ProjectError
+from jovial_scaffold.core.project_inputs import Overrides
 from jovial_scaffold.core.ripple import Ripple, ripple
-from jovial_scaffold.reports.terminal import Style, style_for
-
-
-class RippleFormat(StrEnum):
-    """How a ripple is written."""
-
-    text = "text"
-    json = "json"
-    markdown = "markdown"
-    csv = "csv"
-    html = "html"
 
 
 def command(
@@ -32,9 +19,9 @@ def command(
     ] = None,
     since: Annotated[str, typer.Option("--since", help="The revision to compare the working tree with.")] = "HEAD",
     most: Annotated[int, typer.Option("--max", help="At most so many changes of each environment; 0 for all.", min=0)] = 12,
-    differences_code: Annotated[bool, typer.Option("--exit-code", help="End with 3 where something would change.")] = False,
+    differences_code: DifferencesCode = False,
     out: Out = None,
-    format: Annotated[RippleFormat, typer.Option("--format", help="How the result is written.")] = RippleFormat.text,
+    format: Annotated[TableFormat, typer.Option("--format", help="How the result is written.")] = TableFormat.text,
 ) -> None:
     """Every environment of every project below the folders that is made from a changed file is rendered as of the revision and as it is
     now. Nothing is checked out; what did not change is not rendered.
@@ -53,17 +40,16 @@ def command(
     raise typer.Exit(exit_code(findings) or (exit_codes.DIFFERENCES if differences_code and result.touched else 0))
 
 
-def _written(result: Ripple, format: RippleFormat, most: int, out: Path | None) -> str:
+def _written(result: Ripple, format: TableFormat, most: int, out: Path | None) -> str:
     from jovial_scaffold.reports import ripple as writing
 
-    if format is RippleFormat.text:
-        return writing.ripple_text(result, style_for(sys.stdout, os.environ) if out is None else Style(colours=False, width=120), most)
-    if format is RippleFormat.json:
+    if format is TableFormat.text:
+        return writing.ripple_text(result, style_of(out), most)
+    if format is TableFormat.json:
         from jovial_scaffold.reports.machine import json_text
 
         return json_text(writing.ripple_document(result))
     from jovial_scaffold.reports import tables
 
     report = writing.ripple_report(result)
-    writers = {RippleFormat.markdown: tables.markdown, RippleFormat.csv: tables.comma_separated, RippleFormat.html: tables.page}
-    return writers[format](report)
+    return tables.written(report, format.value)

@@ -1,51 +1,41 @@
 """A project: its files read once, its template compiled once, and every environment rendered, checked and compared from that."""
 
-import hashlib
 import tempfile
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from jovial_scaffold.core.expressions.values import revealed
 from jovial_scaffold.core.findings import Finding, Span, absorbed, has_errors, merged
-from jovial_scaffold.core.graph.ordering import waves
+from jovial_scaffold.core.graph.ordering import put_in_order
 from jovial_scaffold.core.limits import PARALLEL_RESOURCES
 from jovial_scaffold.core.parallel import Beside, can_fork
-from jovial_scaffold.core.parameters.layers import Layer, file_layer, text_layer
 from jovial_scaffold.core.parameters.resolving import Parameters
-from jovial_scaffold.core.parameters.secrets import tracked_by_git
 from jovial_scaffold.core.project_file import (
     EnvironmentEntry,
-    FileReference,
     ProjectError,
     ProjectFile,
     default_parameters,
     find_project,
     read_project_file,
 )
+from jovial_scaffold.core.project_inputs import Inputs, Overrides
 from jovial_scaffold.core.rendering.environment import Environment
 from jovial_scaffold.core.rendering.examples import check_must_examples
 from jovial_scaffold.core.rendering.identities import Identities, clashes_between, identities, place
 from jovial_scaffold.core.rendering.plan import Plans
 from jovial_scaffold.core.rendering.rendering import Rendering, render
 from jovial_scaffold.core.rules.evaluation import check_examples, judge, judge_changes, judge_pairs, judges_pairs
-from jovial_scaffold.core.rules.reading import Ruleset, read_ruleset
-from jovial_scaffold.core.schemas.catalog import Catalogs, read_catalog, shipped_catalog
 from jovial_scaffold.core.templates.checking import check_templates
 from jovial_scaffold.core.templates.functions import check_examples as check_function_examples
 from jovial_scaffold.core.templates.library import ModuleLibrary
 from jovial_scaffold.core.templates.model import Module, Template
 from jovial_scaffold.core.templates.names import check_names, reads_run, without_cycles
-from jovial_scaffold.core.text.discretion import WORDS, discreet
-from jovial_scaffold.core.text.files import Files
-from jovial_scaffold.core.text.formats import format_of
 from jovial_scaffold.core.text.revisions import Repository, RevisionError
-from jovial_scaffold.core.text.roles import misplaced, role_of
 from jovial_scaffold.core.text.source import Origin, Source, split_pointer
-from jovial_scaffold.core.text.wording import described, did_you_mean, listed
+from jovial_scaffold.core.text.wording import did_you_mean, listed
 
 if TYPE_CHECKING:
     from jovial_scaffold.core.comparing.effects import Effects
@@ -53,25 +43,6 @@ if TYPE_CHECKING:
     from jovial_scaffold.core.comparing.matrix import Comparison
     from jovial_scaffold.core.comparing.snapshots import Snapshot
     from jovial_scaffold.core.rendering.explaining import Reason
-
-OUTSIDE = "(secrets and process variables)"
-_VARIABLE_PREFIX = "JOVIAL_PARAMETER_"
-
-
-@dataclass(frozen=True, slots=True)
-class Overrides:
-    """What the caller adds to every environment: process variables, further files, and `name=value` pairs; later wins.
-
-    `run` gives `context.run` (date, revision, author) and is called only where a template reads it, or where `run_needed` says so.
-    `beside` is another root, where files of secrets are looked for that the project's own does not have.
-    """
-
-    process: Mapping[str, str] = field(default_factory=dict)
-    files: tuple[Path, ...] = ()
-    values: tuple[tuple[str, str], ...] = ()
-    run: Callable[[], Mapping[str, str]] = dict
-    run_needed: bool = False
-    beside: Path | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -152,12 +123,12 @@ class Project:
         self._file = file
         self._overrides = overrides
         self._findings = findings
-        self._files = Files(file.root)
-        self._tracked: dict[Path, bool] = {}
+        self._inputs = Inputs(file, overrides, findings)
+        self._files = self._inputs.files
         self._found: dict[bool, list[Finding]] = {}
         self._parameters: dict[str, tuple[Parameters, list[Finding]]] = {}
         self._renderings: dict[str, tuple[Rendering, list[Finding]]] = {}
-        self._catalogs = self._read_catalogs()
+        self._catalogs = self._inputs.catalogs()
         names = {name: (each.text, each.origin) for name, each in file.modules.items() if each.origin is not None}
         self._library = ModuleLibrary(self._files, self._catalogs, names, self._findings)
         for name, table in file.lookups.items():
@@ -165,7 +136,7 @@ class Project:
             self._library.add_table(name, table.text, table.origin)
         self._written = self._library.template(file.template.text, file.template.origin)
         self._template = without_cycles(self._written)
-        self._rulesets = self._read_rulesets()
+        self._rulesets = self._inputs.rulesets()
         self._plans = Plans()
         self._plan = self._plans.of(self._template)
         run_needed = self._overrides.run_needed or any(reads_run(each) for each in self.templates)
@@ -443,43 +414,15 @@ class Project:
         return tuple(name for name in self.environments if name in chosen)
 
     def inputs(self, environment: str) -> dict[str, str]:
-        """What an environment is made from, as a digest by file: two that are equal render alike, and have the same findings.
-
-        The project file's part is the environment's entry, and what all environments share.
-        """
+        """What an environment is made from, as a digest by file: two that are equal render alike, and have the same findings."""
         self.chosen((environment,))
-        entry = self._file.environments[environment]
-        parameters, _ = self._resolved(environment)
-        shared = (self.name, str(self._file.shared), self._run if any(reads_run(each) for each in self.templates) else {})
-        digests = {
-            self._file.path.name: _digest((shared, entry.labels, [each.text for each in entry.parameters])),
-            OUTSIDE: _digest([(name, repr(revealed(value))) for name, value in sorted(parameters.values.items())]),
-        }
-        others = {each.text for name, each in self._parameter_references() if name != environment}
-        own = {each.text for each in entry.parameters}
-        for source in self._files.sources():
-            if source.name == self._file.path.name or (source.name in others and source.name not in own):
-                continue
-            digests[source.name] = _digest(source.text)
-        digests |= {name: _digest(content) for name, content in self._catalog_contents()}
-        return digests
+        run = self._run if any(reads_run(each) for each in self.templates) else {}
+        return self._inputs.digests(environment, self._resolved(environment)[0], run)
 
     @property
     def parameter_files(self) -> frozenset[str]:
         """The parameter files of all environments, as the project file writes them."""
-        return frozenset(each.text for _, each in self._parameter_references())
-
-    def _parameter_references(self) -> list[tuple[str, FileReference]]:
-        return [(name, each) for name, entry in self._file.environments.items() for each in entry.parameters]
-
-    def _catalog_contents(self) -> "Iterator[tuple[str, bytes]]":
-        """The files of catalogs that lie in the project."""
-        for reference in self._file.catalogs:
-            inside, _ = self._files.inside(reference.text, reference.origin)
-            files = sorted(inside.iterdir()) if inside is not None and inside.is_dir() else [inside] if inside is not None else []
-            for path in files:
-                if path.is_file():
-                    yield self._files.shown(path), path.read_bytes()
+        return self._inputs.parameter_files
 
     @property
     def run(self) -> Mapping[str, str]:
@@ -560,60 +503,6 @@ class Project:
 
         return find([self._rendered(name)[0] for name in self.chosen(environments)], text)
 
-    # -- reading
-
-    def _read_catalogs(self) -> Catalogs:
-        catalogs = Catalogs()
-        for reference in self._file.catalogs:
-            shipped = shipped_catalog(reference.text)
-            path = self.root / reference.text
-            if shipped is not None and not path.exists():
-                self._findings += catalogs.add(*shipped, reference.text)
-                continue
-            inside, outside = self._files.inside(reference.text, reference.origin)
-            self._findings += outside
-            if inside is None or not inside.exists():
-                catalogs.types_unknown = True
-                if inside is not None:
-                    message = f"There is no catalog {reference.text}."
-                    span = reference.origin.value_span() if reference.origin else None
-                    self._findings.append(
-                        Finding(
-                            "file-missing",
-                            "error",
-                            message,
-                            span,
-                            did_you_mean(reference.text, ("fulmar",), "`fulmar` comes with the tool; others are files or folders."),
-                        )
-                    )
-                continue
-            types, defaults, label, findings = read_catalog(inside, self._files.shown(inside))
-            catalogs.types_unknown = catalogs.types_unknown or any(finding.level == "error" for finding in findings)
-            self._findings += findings + catalogs.add(types, defaults, label)
-        return catalogs
-
-    def _read_rulesets(self) -> list[Ruleset]:
-        found = []
-        for reference in self._file.rulesets:
-            path, _ = self._files.inside(reference.text, reference.origin)
-            if path is not None and path.is_dir():
-                files = sorted(each for each in path.iterdir() if each.suffix in (".yaml", ".yml", ".json"))
-                references = [FileReference(self._files.shown(each), reference.origin) for each in files]
-            else:
-                references = [reference]
-            for each in references:
-                source, findings = self._files.read(each.text, each.origin)
-                self._findings += findings
-                if source is not None and not source.broken:
-                    wrong = misplaced(source, "a ruleset", "A ruleset has `ruleset` and `rules`.")
-                    if wrong is not None:
-                        self._findings.append(wrong)
-                        continue
-                    ruleset, findings = read_ruleset(source)
-                    self._findings += findings
-                    found.append(ruleset)
-        return found
-
     # -- one environment
 
     def _rendered(self, name: str) -> tuple[Rendering, list[Finding]]:
@@ -631,9 +520,11 @@ class Project:
         self, entry: EnvironmentEntry, files: Sequence[Path] = (), values: Sequence[tuple[str, str]] = ()
     ) -> tuple[Parameters, list[Finding]]:
         findings: list[Finding] = []
-        layers, unread = self._layers(entry, findings, files, values)
+        layers, unread = self._inputs.layers(self._template, entry, findings, files, values)
         roots = (self.root, self._overrides.beside) if self._overrides.beside else (self.root,)
-        parameters, problems = self._plan.checker.resolve(entry.name, layers, roots, self._overrides.process, self._is_tracked, unread)
+        parameters, problems = self._plan.checker.resolve(
+            entry.name, layers, roots, self._overrides.process, self._inputs.is_tracked, unread
+        )
         return parameters, [*findings, *problems]
 
     def _render(
@@ -642,102 +533,7 @@ class Project:
         parameters, findings = self._resolve(entry, files, values) if files or values else self._resolved(entry.name)
         context = {"project": self.name, "environment": entry.name, "labels": entry.labels, "run": self._run}
         rendering = render(self._plan, parameters, context, self._plans)
-        return rendering, [*findings, *self._order(rendering)]
-
-    def _order(self, rendering: Rendering) -> list[Finding]:
-        """Bring the resources into deployment order, and report items of loops that wait for each other."""
-        rendering.waves, circling = waves({address: each.after for address, each in rendering.resources.items()})
-        order = [address for wave in rendering.waves for address in wave] + circling
-        rendering.resources = {address: rendering.resources[address] for address in order}
-        stuck = [rendering.resources[address].instance for address in circling]
-        if not stuck or any(each.resource.name in each.scope.plan.cycles[1] for each in stuck):
-            return []
-        first = stuck[0]
-        names = listed(each.address for each in stuck[:8])
-        same = all(each.resource is first.resource and each.scope is first.scope for each in stuck)
-        what = f"Items of `{first.resource.name}`" if same else "These resources"
-        message = f"{what} wait for each other in a circle: {names}."
-        span = first.resource.origin.key_span()
-        return [
-            Finding(
-                "resource-cycle",
-                "error",
-                message,
-                span,
-                "Let each item read only items before it." if same else "Take one of the references out.",
-                first.address,
-                "",
-                (rendering.environment,),
-                first.scope.chain(),
-            )
-        ]
-
-    def _layers(
-        self, entry: EnvironmentEntry, findings: list[Finding], files: Sequence[Path], values: Sequence[tuple[str, str]]
-    ) -> tuple[tuple[Layer, ...], bool]:
-        """The environment's layers in order, with further files and values, and whether one of them could not be read."""
-        declared = tuple(self._template.parameters)
-        layers: list[Layer] = []
-        unread = False
-        for reference in entry.parameters:
-            layer, problems = self._parameter_file(*self._files.read(reference.text, reference.origin), declared)
-            findings += problems
-            unread = unread or layer is None
-            layers += [layer] if layer else []
-        process = {
-            key.removeprefix(_VARIABLE_PREFIX): text for key, text in self._overrides.process.items() if key.startswith(_VARIABLE_PREFIX)
-        }
-        if process:
-            layers.append(text_layer("process variables", process, declared))
-        for path in (*files, *self._overrides.files):
-            layer, problems = self._parameter_file(*self._files.outside(path), declared)
-            findings += problems
-            unread = unread or layer is None
-            layers += [layer] if layer else []
-        for name, text in self._overrides.values:
-            layers.append(text_layer(f"--with {name}", {name: text}, declared))
-        for name, text in values:
-            layers.append(text_layer(f"?{name}={text}", {name: text}, declared))
-        return tuple(layers), unread
-
-    def _parameter_file(
-        self, source: Source | None, findings: list[Finding], declared: tuple[str, ...]
-    ) -> tuple[Layer | None, list[Finding]]:
-        if source is None or source.broken:
-            return None, findings if source is None else self._discreet(source, findings)
-        value = source.value
-        if value is not None and not isinstance(value, dict):
-            message = f"A parameter file is a map from parameter to value, and this is {described(value)}."
-            return None, [*findings, Finding("parameters-shape", "error", message, Span(source.name, 1, 1, 1, 1))]
-        role = role_of(value)
-        if role and isinstance(value, dict) and not set(value) & set(declared):
-            span = source.key_span((next(iter(value)),))
-            message = f"{source.name} is used as a parameter file, and is {role}."
-            hint = "A parameter file holds one value for each parameter."
-            return None, [*findings, Finding("file-role", "error", message, span, hint)]
-        form = format_of(source.name)
-        return file_layer(source, form is not None and not form.typed, declared), findings
-
-    def _discreet(self, source: Source, findings: list[Finding]) -> list[Finding]:
-        """The findings of a file that cannot be read, without the lines that a secret may stand in."""
-        secrets = [declaration.name for declaration in self._template.parameters.values() if declaration.secret]
-        return discreet(source, findings, (*secrets, *WORDS))
-
-    def _is_tracked(self, path: Path) -> bool:
-        if path not in self._tracked:
-            self._tracked[path] = tracked_by_git(path)
-        return self._tracked[path]
-
-
-def _digest(content: Any) -> str:
-    raw = (
-        content
-        if isinstance(content, bytes)
-        else content.encode("utf-8", "surrogatepass")
-        if isinstance(content, str)
-        else repr(content).encode()
-    )
-    return hashlib.sha256(raw).hexdigest()
+        return rendering, [*findings, *put_in_order(rendering)]
 
 
 @contextmanager

@@ -12,8 +12,9 @@ from pathlib import Path
 from jovial_scaffold.core.comparing.matrix import Comparison, compare
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.limits import PROJECTS
-from jovial_scaffold.core.project import OUTSIDE, Overrides, Project, project_at
+from jovial_scaffold.core.project import Project, project_at
 from jovial_scaffold.core.project_file import NAME, ProjectError
+from jovial_scaffold.core.project_inputs import OUTSIDE, Overrides
 from jovial_scaffold.core.text.revisions import Repository, RevisionError
 
 _SKIPPED = frozenset((".git", ".venv", "node_modules", "__pycache__"))

@@ -87,3 +87,11 @@ def page(report: Report) -> str:
     from jovial_scaffold.reports.pages import fill
 
     return fill("report.html", report=report, visible=visible)
+
+
+_WRITERS = {"markdown": markdown, "csv": comma_separated, "html": page}
+
+
+def written(report: Report, format: str) -> str:
+    """The report as `markdown`, `csv` or `html`."""
+    return _WRITERS[format](report)

@@ -2,6 +2,10 @@
 
 from collections.abc import Collection, Mapping
 
+from jovial_scaffold.core.findings import Finding
+from jovial_scaffold.core.rendering.rendering import Rendering
+from jovial_scaffold.core.text.wording import listed
+
 
 def waves(after: Mapping[str, Collection[str]]) -> tuple[list[list[str]], list[str]]:
     """Waves in order, each sorted, and the addresses that go in circles or wait for such. What is not a key of `after` is ignored."""
@@ -23,3 +27,32 @@ def waves(after: Mapping[str, Collection[str]]) -> tuple[list[list[str]], list[s
                     following.append(waiter)
         ready = sorted(following)
     return ordered, sorted(remaining)
+
+
+def put_in_order(rendering: Rendering) -> list[Finding]:
+    """Bring the resources into deployment order, and report items of loops that wait for each other."""
+    rendering.waves, circling = waves({address: each.after for address, each in rendering.resources.items()})
+    order = [address for wave in rendering.waves for address in wave] + circling
+    rendering.resources = {address: rendering.resources[address] for address in order}
+    stuck = [rendering.resources[address].instance for address in circling]
+    if not stuck or any(each.resource.name in each.scope.plan.cycles[1] for each in stuck):
+        return []
+    first = stuck[0]
+    names = listed(each.address for each in stuck[:8])
+    same = all(each.resource is first.resource and each.scope is first.scope for each in stuck)
+    what = f"Items of `{first.resource.name}`" if same else "These resources"
+    message = f"{what} wait for each other in a circle: {names}."
+    span = first.resource.origin.key_span()
+    return [
+        Finding(
+            "resource-cycle",
+            "error",
+            message,
+            span,
+            "Let each item read only items before it." if same else "Take one of the references out.",
+            first.address,
+            "",
+            (rendering.environment,),
+            first.scope.chain(),
+        )
+    ]
