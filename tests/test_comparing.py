@@ -319,3 +319,72 @@ def test_the_run_is_shown_and_not_counted(write: Write) -> None:
     result = project.compare(["live", "live@HEAD"])
     (row,) = result.rows
     assert row.differs and not row.counted and result.differing == 0 and result.differences == ()
+
+
+def test_what_is_traced_once_for_all_is_what_each_column_gives(demo: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """The same drivers, whether parts of the template are traced once for all columns, or anew for each resource of each."""
+    from jovial_scaffold.core.comparing.driving import Drivers
+    from jovial_scaffold.core.rendering.tracing import Tracer
+
+    views = ["sandbox", "rehearsal", "live", "live?gates_for_each_station=3&zone=middle", "sandbox?telemetry=true"]
+    shared = Project.load(demo).compare(views)
+    monkeypatch.setattr(Drivers, "tracer", lambda drivers, scope: Tracer(scope, None, drivers._presence))
+    each = Project.load(demo).compare(views)
+    assert [(row.address, row.pointer, row.drivers) for row in shared.rows] == [
+        (row.address, row.pointer, row.drivers) for row in each.rows
+    ]
+    assert len(shared.rows) > 100
+
+
+def test_the_order_of_columns_changes_no_row(demo: Path) -> None:
+    project = Project.load(demo)
+    one, other = project.compare(["sandbox", "live"]), project.compare(["live", "sandbox"])
+    assert one.resources == other.resources and one.differing == other.differing
+    rows = {(row.address, row.pointer): (row.values, set(row.absent), row.drivers) for row in one.rows if row.kind != "document"}
+    again = {(row.address, row.pointer): (row.values, set(row.absent), row.drivers) for row in other.rows if row.kind != "document"}
+    assert rows.keys() == again.keys()
+    for key, (values, absent, drivers) in rows.items():
+        assert (values.keys(), absent) == (again[key][0].keys(), again[key][1]) and [d.parameter for d in drivers] == [
+            d.parameter for d in again[key][2]
+        ]
+
+
+_CODES = st.lists(st.sampled_from(["kes", "bri", "hut", "pea"]), min_size=1, max_size=4, unique=True)
+
+
+@given(_CODES, _CODES, st.booleans(), st.booleans())
+@settings(max_examples=25)
+def test_rows_say_exactly_what_differs(
+    tmp_path_factory: pytest.TempPathFactory, one: list[str], other: list[str], here: bool, there: bool
+) -> None:
+    """Taken together, the rows turn one rendering into the other; a comparison with everything has a row for every leaf of both."""
+    folder = tmp_path_factory.mktemp("rows")
+    (folder / "jovial.yaml").write_text(
+        "project: trial\ntemplate: line.yaml\ncatalogs: [fulmar]\nenvironments: {a: {parameters: [a.yaml]}, b: {parameters: [b.yaml]}}\n"
+    )
+    (folder / "line.yaml").write_text(
+        "parameters: {codes: {type: array, items: {type: string}, description: d}, log: {type: boolean, description: d}}\n"
+        "resources:\n  net (fulmar.network): {$when: log, name: net, range: 10.0.0.0/8}\n"
+        '  gate (fulmar.queue): {$per: {"index, code": codes}, $key: code, name: "gate-${code}", hold_seconds: "${index + 1}"}\n'
+        '  fire (fulmar.firewall): {name: fire, network: x, entries: [{$per: {c: codes}, name: "${c}", protocol: tcp, port: "${size(codes)}"}]}\n'
+    )
+    for name, codes, log in (("a", one, here), ("b", other, there)):
+        (folder / f"{name}.yaml").write_text(yaml.safe_dump({"codes": codes, "log": log}))
+    result = Project.load(folder).compare()
+    assert all(row.drivers for row in result.rows) and {driver.parameter for row in result.rows for driver in row.drivers} <= {
+        "codes",
+        "log",
+    }
+    present = {row.address: set(row.values) for row in result.rows if row.kind == "presence"}
+    assert present == {
+        **{f"gate/{code}": {"a"} if code in one else {"b"} for code in set(one) ^ set(other)},
+        **({"net": {"a" if here else "b"}} if here != there else {}),
+    }
+    holds = {row.address: row.values for row in result.rows if row.pointer == ("hold_seconds",)}
+    assert holds == {
+        f"gate/{code}": {"a": one.index(code) + 1, "b": other.index(code) + 1}
+        for code in set(one) & set(other)
+        if one.index(code) != other.index(code)
+    }
+    ports = {row.pointer[1] for row in result.rows if row.address == "fire" and row.pointer[-1] == "port"}
+    assert ports == (set(one) ^ set(other)) | (set(one) & set(other) if len(one) != len(other) else set())

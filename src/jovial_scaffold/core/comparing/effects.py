@@ -18,7 +18,7 @@ from jovial_scaffold.core.rules import evaluation as judging
 from jovial_scaffold.core.schemas.catalog import ResourceType
 from jovial_scaffold.core.schemas.shapes import filled
 from jovial_scaffold.core.schemas.validation import subschema
-from jovial_scaffold.core.text.source import Pointer, pointer_text
+from jovial_scaffold.core.text.source import Pointer, pointer_text, value_at
 from jovial_scaffold.core.text.wording import listed
 
 ACTIONS = ("add", "change", "restart", "rebuild", "rename", "remove", "unchanged")
@@ -190,7 +190,7 @@ def _changes(
         at = leaf.at.get(1) or leaf.at[0]
         certain = not isinstance(new, Pending) or isinstance(old, Pending) or old is _MISSING
         effect = change_effect(kind, at)
-        counted = recorded is then or not same(_at(recorded, at), old)
+        counted = recorded is then or not same(value_at(recorded, at, _MISSING), old)
         if counted and not snapshot.run and 1 in leaf.at:
             behind = drivers.tracer(resource.instance.scope).sources(resource.instance, leaf.at[1])
             counted = not (behind and all(name == RUN for name, _ in behind))
@@ -212,17 +212,6 @@ def _unseen_left_out(then: Any, now: Any) -> Any:
         elif not isinstance(item, Secret):
             found[key] = item
     return found
-
-
-def _at(value: Any, pointer: Pointer) -> Any:
-    for step in pointer:
-        if isinstance(value, dict) and step in value:
-            value = value[str(step)]
-        elif isinstance(value, list) and isinstance(step, int) and step < len(value):
-            value = value[step]
-        else:
-            return _MISSING
-    return value
 
 
 def change_effect(kind: ResourceType | None, pointer: Pointer) -> str:
@@ -263,7 +252,7 @@ def _drag(found: dict[str, Effect], rendering: Rendering, snapshot: Snapshot) ->
             effect = found[address]
             resource = rendering.resources[address]
             label = _label(resource, pointer)
-            before = _at(snapshot.resources[effect.formerly or address].properties, pointer)
+            before = value_at(snapshot.resources[effect.formerly or address].properties, pointer, _MISSING)
             new = Change(label, before, value, change_effect(resource.type, pointer), rebuilt)
             others = tuple(each for each in effect.changes if each.pointer != label)
             dragged = tuple(dict.fromkeys((*effect.dragged, rebuilt)))

@@ -11,8 +11,9 @@ from jovial_scaffold.core.findings import Span
 from jovial_scaffold.core.rendering.rendering import RenderedResource, Rendering
 from jovial_scaffold.core.rendering.tracing import Tracer
 from jovial_scaffold.core.templates.compiling import written_span
-from jovial_scaffold.core.text.source import Pointer, pointer_text
+from jovial_scaffold.core.text.source import Pointer, pointer_text, value_at
 
+_NOT_WRITTEN = object()
 HOW = ("equal", "part", "range")
 
 
@@ -91,7 +92,7 @@ def _hits(rendering: Rendering, test: Callable[[str], str], text: str) -> Iterat
             if not how:
                 continue
             tracer = tracer or Tracer(resource.instance.scope)
-            written = _is_written(resource, pointer)
+            written = value_at(resource.properties, pointer, _NOT_WRITTEN) is not _NOT_WRITTEN
             span = tracer.place(resource.instance, pointer) if written else resource.instance.resource.origin.key_span()
             sources = _sources(tracer, resource, pointer) if written else ()
             yield Hit("property" if written else "catalog", f"{address}:{pointer_text(pointer)}", value, how, environments, span, sources)
@@ -107,18 +108,6 @@ def _hits(rendering: Rendering, test: Callable[[str], str], text: str) -> Iterat
             if how in ("equal", "part"):
                 span = document.document.origin.key_span()
                 yield Hit("document", f"{name} line {number}", line.strip(), how, environments, span)
-
-
-def _is_written(resource: RenderedResource, pointer: Pointer) -> bool:
-    value: Any = resource.properties
-    for step in pointer:
-        if isinstance(value, dict) and step in value:
-            value = value[str(step)]
-        elif isinstance(value, list) and isinstance(step, int) and step < len(value):
-            value = value[step]
-        else:
-            return False
-    return True
 
 
 def _sources(tracer: Tracer, resource: RenderedResource, pointer: Pointer) -> tuple[str, ...]:

@@ -169,6 +169,16 @@ def part(value: Any, step: str | int) -> Any:
     raise KeyError(step)
 
 
+def value_at(value: Any, pointer: Pointer, missing: Any = None) -> Any:
+    """The part of a value that a pointer names, or what stands for "there is none"."""
+    for step in pointer:
+        try:
+            value = part(value, step)
+        except KeyError:
+            return missing
+    return value
+
+
 def pointer_text(pointer: Pointer) -> str:
     """A JSON Pointer (RFC 6901) without its first slash, as addresses use it: `disks/0/encrypted`."""
     return "/".join(str(step).replace("~", "~0").replace("/", "~1") for step in pointer)
