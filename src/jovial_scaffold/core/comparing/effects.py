@@ -8,7 +8,7 @@ from jovial_scaffold.core.comparing.aligning import leaves, likeness, list_key, 
 from jovial_scaffold.core.comparing.driving import RUN, Drivers
 from jovial_scaffold.core.comparing.matrix import with_names
 from jovial_scaffold.core.comparing.snapshots import Deployed, Snapshot, dependencies
-from jovial_scaffold.core.expressions.values import Pending, Secret
+from jovial_scaffold.core.expressions.values import Pending, Secret, deep_marks
 from jovial_scaffold.core.findings import Finding, Related
 from jovial_scaffold.core.graph.ordering import waves
 from jovial_scaffold.core.limits import ALIGNED_ITEMS
@@ -188,13 +188,26 @@ def _changes(
     for leaf in leaves({0: now, 1: then}, kind.schema if kind else None, 2, whole=True):
         old, new = leaf.values.get(0, _MISSING), leaf.values.get(1, _MISSING)
         at = leaf.at.get(1) or leaf.at[0]
-        certain = not isinstance(new, Pending) or isinstance(old, Pending) or old is _MISSING
+        # What hangs on a resource that runs, and of which the snapshot does not say the value, may be as it is; on a new one, it is not.
+        running = {origin.partition(":")[0] for origin in deep_marks(new)[0]} <= set(older.values())
+        certain = old is _MISSING or not (running and _may_equal(old, new))
         effect = change_effect(kind, at)
         counted = recorded is then or not same(value_at(recorded, at, _MISSING), old)
         if counted and not snapshot.run and 1 in leaf.at:
             behind = drivers.tracer(resource.instance.scope).sources(resource.instance, leaf.at[1])
             counted = not (behind and all(name == RUN for name, _ in behind))
         yield Change(leaf.label, old, new, effect, "", certain, counted)
+
+
+def _may_equal(old: Any, new: Any) -> bool:
+    """Whether two different values would be equal if what is pending in the new one turned out so."""
+    if isinstance(new, Pending):
+        return not isinstance(old, Pending)
+    if isinstance(new, dict) and isinstance(old, dict):
+        return new.keys() == old.keys() and all(_may_equal(old[key], new[key]) for key in new)
+    if isinstance(new, list) and isinstance(old, list):
+        return len(new) == len(old) and all(map(_may_equal, old, new))
+    return same(old, new)
 
 
 def _unseen_left_out(then: Any, now: Any) -> Any:
@@ -450,7 +463,7 @@ def changes(result: Effects, rendering: Rendering) -> list[judging.Change]:
         deployed = result.snapshot.resources.get(each.formerly or each.address) if each.action != "add" else None
         kind = resource.type if resource else deployed.type if deployed else None
         before = filled(kind.shape if kind else None, {**deployed.properties, **deployed.set_by_cloud}, each.address) if deployed else None
-        paths = [pointer_text(change.pointer) for change in each.changes if change.counted]
+        paths = [pointer_text(change.pointer) for change in each.changes if change.counted and change.certain]
         after = resource.effective if resource else None
         span = deployed.origin.key_span() if deployed and resource is None else None
         found.append(judging.Change(each.address, kind.id if kind else each.type, kind, each.action, before, after, paths, resource, span))
