@@ -83,6 +83,7 @@ class Tracer:
         self._kept = kept
         self._presence = presence
         self._through_module = False
+        self._items: dict[tuple[str, int, int], tuple[Compiled, Any, Positions] | None] = {}
 
     @property
     def root(self) -> "Environment":
@@ -108,7 +109,7 @@ class Tracer:
                     return Leaf(compiled, pointer[depth:], positions, variables)
                 compiled = found
             elif isinstance(compiled, ListValue) and isinstance(step, int):
-                item = self._item(compiled, step, variables)
+                item = self._item_of(instance, compiled, step, variables)
                 if item is None:
                     return Leaf(compiled, pointer[depth:], positions, variables)
                 compiled, variables, more = item
@@ -137,6 +138,15 @@ class Tracer:
             except KeyError:
                 return compiled.base, {}
         return compiled.own, variables
+
+    def _item_of(self, instance: "Instance", compiled: ListValue, index: int, variables: Any) -> tuple[Compiled, Any, Positions] | None:
+        """The same as `_item`, found once for the properties of one item."""
+        if self._kept is None or variables is not instance.variables:
+            return self._item(compiled, index, variables)
+        key = (instance.address, id(compiled), index)
+        if key not in self._items:
+            self._items[key] = self._item(compiled, index, variables)
+        return self._items[key]
 
     def _item(self, compiled: ListValue, index: int, variables: Any) -> tuple[Compiled, Any, Positions] | None:
         """The entry of a list that gave item `index`, counting what loops repeat and conditions leave out."""
@@ -191,7 +201,7 @@ class Tracer:
         if leaf is None:
             return None
         # As below, for what stands in no loop; most of a template does.
-        found = self._kept.sources.get((self.environment.parameters.defaulted, id(leaf[0]), leaf[1], self._presence))
+        found = self._kept.sources.get((*self._here(), id(leaf[0]), leaf[1]))
         return found if found is not None else self._kept_sources(*leaf, {})
 
     def _kept_sources(self, compiled: Compiled, rest: Pointer, positions: Positions) -> list[Source]:
@@ -207,9 +217,7 @@ class Tracer:
         for name, (loop, position) in positions.items():
             plain = position is not None and self._loops_over_parameter(loop)
             symbolic[name] = (loop, _Position(loop) if plain else position)
-        # Where a template is used by itself, only which parameters have their defaults tells environments apart.
-        here = self.environment.parameters.defaulted if self.environment.use is None else id(self.environment)
-        key = (here, id(compiled), rest, self._presence, *((name, id(loop), position) for name, (loop, position) in symbolic.items()))
+        key = (*self._here(), id(compiled), rest, *((name, id(loop), position) for name, (loop, position) in symbolic.items()))
         own = (id(self.environment), *key)
         found = self._kept.sources.get(key)
         if found is None:
@@ -262,7 +270,7 @@ class Tracer:
             if isinstance(compiled, MapValue):
                 below = dict(compiled.entries).get(str(step))
             elif isinstance(compiled, ListValue) and isinstance(step, int):
-                item = self._item(compiled, step, variables)
+                item = self._item_of(instance, compiled, step, variables)
                 below, variables = (item[0], item[1]) if item else (None, variables)
             else:
                 break
@@ -284,10 +292,21 @@ class Tracer:
 
     def condition_sources(self, condition: Condition) -> list[Source]:
         """The parameters that a condition reads."""
+        key = (id(condition), *self._here())
+        if self._kept is not None and key in self._kept.sources:
+            return self._kept.sources[key]
+        self._through_module = False
         found: dict[Source, None] = {}
         if isinstance(condition.content, Formula):
-            self._formula(condition.content.node, {}, found, set())
+            self._reads(condition.content, {}, found, set())
+        if self._kept is not None and not self._through_module:
+            self._kept.sources[key] = list(found)
         return list(found)
+
+    def _here(self) -> tuple[Any, ...]:
+        """What tells environments apart for a trace: where a template is used by itself, only which parameters have their defaults."""
+        used = self.environment.use is not None
+        return id(self.environment) if used else self.environment.parameters.defaulted, self._presence
 
     def related(self, sources: list[Source]) -> tuple[Related, ...]:
         """The lines of parameter files that set these values."""
@@ -379,8 +398,7 @@ class Tracer:
     def _value_sources(self, name: str, path: Pointer) -> list[Source]:
         """Behind a part of a named value; found once, since many properties read it."""
         assert self._kept is not None
-        here = self.environment.parameters.defaulted if self.environment.use is None else id(self.environment)
-        key = (here, id(self.template), name, path, self._presence)
+        key = (*self._here(), id(self.template), name, path)
         kept = self._kept.sources.get(key)
         if kept is None:
             before, self._through_module = self._through_module, False
