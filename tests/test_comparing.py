@@ -195,6 +195,12 @@ def test_rules_over_pairs(demo: Path) -> None:
 # -- how it is shown
 
 
+def test_exit_codes(demo_folder: Path) -> None:
+    for arguments, code in ((["live", "live?zone=summit"], 0), (["live", "sandbox"], 3), (["live", "sandbox", "--only", "nothing"], 0)):
+        assert jovial("compare", *arguments, "--exit-code", cwd=demo_folder).returncode == code
+    assert jovial("compare", cwd=demo_folder).returncode == 0
+
+
 def test_totals(demo: Path) -> None:
     project = Project.load(demo)
     found = {(each.type, each.property): each for each in totals(project.compare(baseline="rehearsal"))}

@@ -58,6 +58,7 @@ def command(
     expect: Annotated[
         Path | None, typer.Option("--expect", help="A file of intended differences; anything else is a finding.", show_default=False)
     ] = None,
+    differences_code: Annotated[bool, typer.Option("--exit-code", help="End with 3 where something differs.")] = False,
     accept: Annotated[bool, typer.Option("--accept", help="Write the present differences into the file of --expect.")] = False,
     out: Out = None,
     project: ProjectPath = None,
@@ -101,7 +102,7 @@ def command(
     code = exit_code([*problems, *judged])
     if exit_code(problems):
         print("Some values are unknown because of errors: jovial check shows them.", file=sys.stderr)
-    raise typer.Exit(code)
+    raise typer.Exit(code or (exit_codes.DIFFERENCES if differences_code and comparison.differences else 0))
 
 
 def _parity(loaded: Project, comparison: Comparison, expect: Path | None, accept: bool) -> list[Finding] | None:
