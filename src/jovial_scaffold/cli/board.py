@@ -1,8 +1,6 @@
 """`jovial board`: everything in one page, written or served."""
 
-import os
 import sys
-import time
 from collections.abc import Callable
 from pathlib import Path
 from typing import Annotated
@@ -66,7 +64,7 @@ def page(loaded: Project, environments: list[str], live: bool = False) -> str:
             effects[name] = loaded.effects(name)
         except ProjectError as error:
             findings += error.findings
-    return board_page(loaded.name, comparison, findings, effects, time.strftime("%Y-%m-%d %H:%M"), live)
+    return board_page(loaded.name, comparison, findings, effects, loaded.run["date"], live)
 
 
 def _serve(make: Callable[[], str], text: str, root: Path, port: int) -> None:
@@ -84,5 +82,5 @@ def _serve(make: Callable[[], str], text: str, root: Path, port: int) -> None:
     except OSError as error:
         print(f"jovial: port {port}: {error.strerror or error}", file=sys.stderr)
         raise typer.Exit(exit_codes.UNUSABLE) from None
-    print(f"Serving {server.address} until Ctrl+C; the page follows the files of {os.path.relpath(root)}.", file=sys.stderr, flush=True)
+    print(f"Serving {server.address} until Ctrl+C; the page follows the files of {root.name}/.", file=sys.stderr, flush=True)
     server.run()
