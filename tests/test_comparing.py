@@ -171,6 +171,11 @@ def test_parity(demo: Path) -> None:
     assert "expectation-environments" in jovial("compare", "sandbox", "live", "--expect", "expected.yaml", cwd=demo).stdout
 
 
+def test_nothing_is_accepted_while_there_are_errors(demo: Path) -> None:
+    result = jovial("compare", "rehearsal", "live", "--expect", "e.yaml", "--accept", "--with", "archive_days=0", cwd=demo)
+    assert result.returncode == 1 and "cannot be accepted" in result.stderr and not (demo / "e.yaml").exists()
+
+
 @pytest.mark.parametrize("text", ["[]", "expectd: x", "differences: 3", "differences: {a: 3}", "environments: 3", "differences: {", ""])
 def test_expectations_that_are_none(demo: Path, text: str) -> None:
     (demo / "e.yaml").write_text(text)

@@ -142,6 +142,11 @@ def test_folders_and_revisions(lines: Path) -> None:
         assert result.returncode == 2 and "Traceback" not in result.stderr, arguments
 
 
+def test_one_repository_at_a_time(lines: Path, demo: Path) -> None:
+    result = jovial("ripple", "alp", str(demo), cwd=lines)
+    assert result.returncode == 2 and "lies outside of the repository" in " ".join(result.stderr.split())
+
+
 def test_no_checkout_is_disturbed(lines: Path) -> None:
     edit(lines / "alp" / "line.yaml", "timetable_copies: 4", "timetable_copies: 5")
     git(lines, "add", "-A")

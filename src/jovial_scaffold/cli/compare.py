@@ -28,6 +28,7 @@ from jovial_scaffold.core.findings import Finding, merged
 from jovial_scaffold.core.project import Project
 from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.text.formats import read_source
+from jovial_scaffold.core.text.wording import counted
 
 
 class Grouping(StrEnum):
@@ -92,6 +93,9 @@ def command(
         raise typer.BadParameter("a patch leads from one environment to another: name two.", param_hint="--format")
     if drivers:
         by = Grouping.parameter
+    if accept and exit_code(problems):
+        print("What differs cannot be accepted while there are errors: jovial check shows them.", file=sys.stderr)
+        raise typer.Exit(exit_codes.ERRORS)
     judged = _parity(loaded, comparison, expect, accept)
     if judged is None:
         return
@@ -130,7 +134,7 @@ def _parity(loaded: Project, comparison: Comparison, expect: Path | None, accept
 
         content = accepted(comparison, before)
         write_whole(expect, expectations_text(loaded.name, content, str(expect)))
-        print(f"Written: {expect} ({len(content['differences'])} addresses with differences)", file=sys.stderr)
+        print(f"Written: {expect} ({counted(len(content['differences']), 'address', 'addresses')} with differences)", file=sys.stderr)
         return None
     assert before is not None
     return merged([*found, *unexpected(comparison, before)], comparison.environments)

@@ -34,7 +34,7 @@ from jovial_scaffold.core.templates.library import ModuleLibrary
 from jovial_scaffold.core.templates.model import Module, Template
 from jovial_scaffold.core.templates.names import check_names, reads_run, without_cycles
 from jovial_scaffold.core.text.revisions import Repository, RevisionError
-from jovial_scaffold.core.text.source import Origin, Source, split_pointer
+from jovial_scaffold.core.text.source import NOWHERE, Source, split_pointer
 from jovial_scaffold.core.text.wording import did_you_mean, listed
 
 if TYPE_CHECKING:
@@ -338,7 +338,7 @@ class Project:
         found = []
         for path in paths:
             common = default_parameters(self.root, ("common",))
-            entry = EnvironmentEntry(path.stem, common, {}, Origin(Source("", "", None, lambda _: {}), ()))
+            entry = EnvironmentEntry(path.stem, common, {}, NOWHERE)
             rendering, findings = self._render(entry, (path,))
             label = path.name if len({each.name for each in paths}) == len(paths) else str(path)
             found.append(replace(rendering, label=label, findings=[*findings, *rendering.findings]))
@@ -395,7 +395,8 @@ class Project:
         if snapshot.environment and snapshot.environment != environment:
             span = source.value_span(("environment",))
             message = f"This snapshot is of {snapshot.environment}, and {environment} is asked for."
-            findings.append(Finding("snapshot-environment", "warning", message, span, "", environments=(environment,)))
+            hint = "Name the right file with --against, or as `deployed` of the project file."
+            findings.append(Finding("snapshot-environment", "warning", message, span, hint, environments=(environment,)))
         return snapshot, findings
 
     @property

@@ -53,7 +53,6 @@ class ProjectRipple:
     new: tuple[Finding, ...] = ()
     cured: tuple[Finding, ...] = ()
     problem: tuple[Finding, ...] = ()
-    project: Project | None = None
 
     @property
     def touched(self) -> bool:
@@ -104,12 +103,15 @@ def ripple(revision: str, folders: Sequence[Path], overrides: Overrides) -> Ripp
         commit = repository.commit(revision)
         changed, gone = repository.changed(commit)
         below = [folder.resolve() for folder in start]
+        for folder in below:
+            if not folder.is_relative_to(repository.root):
+                raise RevisionError(f"{folder} lies outside of the repository {repository.root}.", "Look at one repository at a time.")
         then = {path for path in gone if path.name == NAME and any(path.is_relative_to(folder) for folder in below)}
         files = sorted({*find_projects(start), *then})
-        roots = [file.parent for file in files]
+        roots = {file.parent for file in files}
         by_project: dict[Path, list[Path]] = {}
         for path in changed:
-            for root in _around(path, set(roots)):
+            for root in _around(path, roots):
                 by_project.setdefault(root, []).append(path)
         projects, rendered = [], 0
         for file in files:
@@ -197,7 +199,6 @@ def _between(old: _Side | None, new: _Side | None, folder: str, changed: tuple[s
         tuple(unreached),
         tuple(each for key, each in now.items() if key not in then),
         tuple(each for key, each in then.items() if key not in now),
-        project=new.project if new else None,
     )
     return found, sum(side.project.rendered for side in sides)
 

@@ -147,7 +147,7 @@ class _Chains:
         for each in renderings:
             resource = each.resources.get(row.address)
             if resource is not None and row.kind == "property":
-                at = dict(row.at).get(each.label)
+                at = row.at.get(each.label)
                 if at is None:
                     continue
                 scope = resource.instance.scope

@@ -23,7 +23,6 @@ _WORDS = {
     "rename": "only renamed",
     "add": "added",
 }
-_DEEDS = {"make": "make", "change": "change", "remove": "remove"}
 
 
 def effects_text(project: str, result: Effects, style: Style, others: bool) -> str:
@@ -48,7 +47,7 @@ def _lines(project: str, result: Effects, style: Style, others: bool) -> Iterato
             yield style.paint("faint", title)
             for each in found:
                 yield f"  {visible(each.address)}  {style.paint('faint', visible(listed(pointer_text(change.pointer) for change in each.changes)))}"
-    if len(result.order) > 0 and shown:
+    if result.order:
         yield ""
         yield style.paint("strong", "In this order")
         for number, wave in enumerate(result.order, 1):
@@ -56,7 +55,7 @@ def _lines(project: str, result: Effects, style: Style, others: bool) -> Iterato
             for step in wave:
                 deeds.setdefault(step.deed, []).append(visible(step.address))
             for position, (deed, addresses) in enumerate(sorted(deeds.items())):
-                head = f"  {number if position == 0 else '':>3}  {_DEEDS[deed].ljust(6)}  "
+                head = f"  {number if position == 0 else '':>3}  {deed.ljust(6)}  "
                 lines = wrapped(", ".join(addresses), style.width - len(head), "")
                 for index, line in enumerate(lines):
                     yield f"{head if index == 0 else ' ' * len(head)}{line}"

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from typing import Any, NamedTuple
 
 from jovial_scaffold.core.expressions.values import Pending, Secret, equal
-from jovial_scaffold.core.limits import ALIGNED_ITEMS
+from jovial_scaffold.core.limits import ALIGNED_ITEMS, ALIGNED_LINES, ALIKE_TEXT
 from jovial_scaffold.core.schemas.validation import subschema
 from jovial_scaffold.core.text.source import Pointer
 from jovial_scaffold.core.text.unknown import UNKNOWN
@@ -171,7 +171,7 @@ def likeness(a: Any, b: Any) -> float:
         return sum(map(likeness, a, b)) / longest if longest else 1.0
     if same(a, b):
         return 1.0
-    if isinstance(a, str) and isinstance(b, str) and len(a) + len(b) <= 400:
+    if isinstance(a, str) and isinstance(b, str) and len(a) + len(b) <= ALIKE_TEXT.most:
         return difflib.SequenceMatcher(None, a, b, autojunk=False).ratio() * 0.8
     return 0.0
 
@@ -181,7 +181,7 @@ def matched_lines(columns: Sequence[tuple[int, list[str]]]) -> list[dict[int, in
     rows: list[dict[int, int]] = []
     texts: list[str] = []
     for column, lines in columns:
-        matcher = difflib.SequenceMatcher(None, texts, lines, autojunk=False) if len(texts) * len(lines) <= 4_000_000 else None
+        matcher = difflib.SequenceMatcher(None, texts, lines, autojunk=False) if len(texts) * len(lines) <= ALIGNED_LINES.most else None
         blocks = matcher.get_opcodes() if matcher else [("replace", 0, len(texts), 0, len(lines))]
         following: list[dict[int, int]] = []
         kept: list[str] = []

@@ -27,9 +27,8 @@ class Driver:
 class Drivers:
     """Finds drivers for the columns of one comparison; what was found once is kept for as long as that lasts."""
 
-    def __init__(self, renderings: Sequence[Rendering], renamed: bool = False) -> None:
+    def __init__(self, renderings: Sequence[Rendering]) -> None:
         self.renderings = renderings
-        self.renamed = renamed
         self._tracers: dict[tuple[int, bool], Tracer] = {}
         self._presence = False
         self._kept = Kept()
@@ -47,7 +46,7 @@ class Drivers:
             found = self._tracers[key] = Tracer(scope, self._kept, self._presence)
         return found
 
-    def of_property(self, addresses: Mapping[int, str], at: Mapping[int, Pointer], fallback: Pointer) -> tuple[Driver, ...]:
+    def of_property(self, addresses: Mapping[int, str], at: Mapping[int, Pointer]) -> tuple[Driver, ...]:
         """Behind a property; each column follows its own path, since a loop's item may stand at another position in each.
 
         Where a column has no such property, what decides whether it is there counts as well.
@@ -79,7 +78,7 @@ class Drivers:
         places = {}
         for column, address in addresses.items():
             instance = self.renderings[column].resources[address].instance
-            span = self.tracer(instance.scope).place(instance, at.get(column, fallback))
+            span = self.tracer(instance.scope).place(instance, at.get(column, next(iter(at.values()))))
             places[self.renderings[column].label] = f"{span.file}:{span.line}"
         return (Driver(TEMPLATE, places),)
 

@@ -9,7 +9,7 @@ from jovial_scaffold.core.expressions.values import Pending, deep_marks
 from jovial_scaffold.core.findings import Finding, Related, Span
 from jovial_scaffold.core.rendering.tracing import Tracer
 from jovial_scaffold.core.text.patterns import pattern
-from jovial_scaffold.core.text.source import Origin, Source, pointer_text
+from jovial_scaffold.core.text.source import NOWHERE, Origin, Source, pointer_text
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.text.wording import described, did_you_mean, listed, shown
 
@@ -18,7 +18,6 @@ _KEYS = ("expected", "environments", "differences", "$schema")
 _PRESENT = "$present"
 _ADDRESS = "$address"
 _WILD = frozenset("*?")
-_NOWHERE = Origin(Source("", "", None, lambda _: {}), ())
 
 
 @dataclass(frozen=True, slots=True)
@@ -186,7 +185,7 @@ def _span(row: Row, comparison: Comparison) -> Span | None:
     for rendering in reversed(comparison.renderings):
         resource = rendering.resources.get(row.address)
         if resource is not None:
-            at = dict(row.at).get(rendering.label, ())
+            at = row.at.get(rendering.label, ())
             return Tracer(resource.instance.scope).place(resource.instance, at)
         if row.address in rendering.documents:
             return rendering.documents[row.address].document.origin.key_span()
@@ -198,7 +197,7 @@ def _span(row: Row, comparison: Comparison) -> Span | None:
 def accepted(comparison: Comparison, before: Expectations | None) -> dict[str, Any]:
     """The differences as the content of a file: by address and property, sorted. What people wrote with patterns or `any` stays while
     it covers something, and what it covers is not written again; so does what this comparison did not look at."""
-    before = before or Expectations((), (), _NOWHERE)
+    before = before or Expectations((), (), NOWHERE)
     covering = before.covering()
     covered = [(row, [number for number in covering(row) if before.entries[number].open]) for row in comparison.differences]
     used = {number for _, numbers in covered for number in numbers}

@@ -1,7 +1,7 @@
 """Rendered environments as rows: one for each property, output and line of a document; one column for each environment."""
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any, Literal
 
 from jovial_scaffold.core.comparing.aligning import leaves, matched_lines, same
@@ -33,7 +33,7 @@ class Row:
     absent: tuple[str, ...]
     differs: bool
     drivers: tuple[Driver, ...] = ()
-    at: Mapping[str, Pointer] = ()  # type: ignore[assignment]  # an empty map that nobody can write into
+    at: Mapping[str, Pointer] = field(default_factory=dict)
     module: str = ""
 
     @property
@@ -76,7 +76,7 @@ def compare(
     """
     chosen = _Chosen((only,) if isinstance(only, str) else only, ignore)
     names = _names(renderings)
-    drivers = Drivers(renderings, any(newest != own for each in names for newest, own in each.items()))
+    drivers = Drivers(renderings)
     rows: list[Row] = []
     differing = compared = 0
     for address in sorted({address for each in names for address in each}):
@@ -114,7 +114,7 @@ class _Chosen:
         """Whether a row of such an address is."""
         if not self._rows and not self._not_rows:
             return True
-        labels = [row_label(row), *(f"{row.address}:{pointer_text(at)}" for at in dict(row.at).values())]
+        labels = [row_label(row), *(f"{row.address}:{pointer_text(at)}" for at in row.at.values())]
         if any(each.match(label) for each in self._not_rows for label in labels):
             return False
         if not self._rows or any(each.match(row.address) for each in self._addresses):
@@ -161,9 +161,9 @@ def _resource_rows(
         yield Row("address", address, kind, (), values, missing, True, (Driver(TEMPLATE, {}),), module=module)
     if len({each.type_text for each in present.values()}) > 1:
         values = {labels[column]: each.type_text for column, each in present.items()}
-        yield Row("property", address, kind, ("$type",), values, missing, True, module=module)
+        yield Row("property", address, kind, ("$type",), values, missing, True, (Driver(TEMPLATE, {}),), module=module)
     schema = first.type.schema if first.type else None
-    held = {column: _by_newest(each.properties, names[column], drivers.renamed) for column, each in present.items()}
+    held = {column: with_names(each.properties, _renamed(names[column])) for column, each in present.items()}
     for leaf in leaves(held, schema, len(present), everything):
         without = tuple(labels[column] for column in present if column not in leaf.values)
         yield Row(
@@ -174,22 +174,21 @@ def _resource_rows(
             {labels[column]: value for column, value in leaf.values.items()},
             (*without, *missing),
             leaf.differs,
-            drivers.of_property(own, leaf.at, next(iter(leaf.at.values()))) if leaf.differs else (),
+            drivers.of_property(own, leaf.at) if leaf.differs else (),
             {labels[column]: at for column, at in leaf.at.items()},
             module,
         )
 
 
-def _by_newest(value: Any, names: Mapping[str, str], renamed: bool) -> Any:
-    """The value with what it waits for under the newest names of the resources."""
-    if not renamed:
-        return value
-    newest = {own: address for address, own in names.items()}
-    return with_names(value, newest)
+def _renamed(names: Mapping[str, str]) -> dict[str, str]:
+    """The newest address of each resource of a column that has an older one there."""
+    return {own: newest for newest, own in names.items() if own != newest}
 
 
 def with_names(value: Any, newest: Mapping[str, str]) -> Any:
-    """The value with the origins of what is pending renamed."""
+    """The value with the origins of what is pending renamed; the value itself where nothing was renamed."""
+    if not newest:
+        return value
     if isinstance(value, Pending):
         parts = (origin.partition(":") for origin in value.origins)
         return Pending(f"{newest.get(address, address)}{colon}{rest}" for address, colon, rest in parts)

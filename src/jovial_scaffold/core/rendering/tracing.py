@@ -182,7 +182,7 @@ class Tracer:
     def sources(self, instance: "Instance", pointer: Pointer) -> list[Source]:
         """The parameters that a rendered value was computed from."""
         compiled, rest, positions, _ = self.leaf(instance, pointer)
-        return self._kept_sources(compiled, rest, positions) if self._kept else self.compiled_sources(compiled, rest, positions)
+        return self._kept_sources(compiled, rest, positions) if self._kept is not None else self.compiled_sources(compiled, rest, positions)
 
     def compiled_sources(self, compiled: Compiled, rest: Pointer, positions: Positions | None = None) -> list[Source]:
         """The parameters that a part of the template is computed from."""

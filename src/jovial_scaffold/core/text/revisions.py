@@ -4,9 +4,7 @@ import os
 from collections.abc import Iterator
 from pathlib import Path
 
-from jovial_scaffold.core.limits import FILE_BYTES
-
-_TIMEOUT = 60
+from jovial_scaffold.core.limits import FILE_BYTES, GIT_SECONDS
 
 
 class RevisionError(Exception):
@@ -33,12 +31,17 @@ class Repository:
         environment = {**os.environ, "GIT_OPTIONAL_LOCKS": "0", "LC_ALL": "C", "GIT_LITERAL_PATHSPECS": "1"}
         try:
             done = subprocess.run(
-                ["git", "-C", str(self._at), *arguments], input=data, capture_output=True, timeout=_TIMEOUT, check=False, env=environment
+                ["git", "-C", str(self._at), *arguments],
+                input=data,
+                capture_output=True,
+                timeout=GIT_SECONDS.most,
+                check=False,
+                env=environment,
             )
         except FileNotFoundError:
             raise RevisionError("Revisions are read with git, and there is no git here.", "Install it.") from None
         except subprocess.TimeoutExpired:
-            raise RevisionError(f"git did not answer within {_TIMEOUT} seconds.") from None
+            raise RevisionError(f"git did not answer within {GIT_SECONDS.most} seconds.") from None
         if done.returncode:
             told = done.stderr.decode("utf-8", "replace").strip().splitlines()
             if told and "not a git repository" in told[-1]:

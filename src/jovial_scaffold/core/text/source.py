@@ -159,6 +159,10 @@ class Origin(NamedTuple):
         return self.source.inner_span(self.pointer, start, end)
 
 
+NOWHERE = Origin(Source("", "", None, lambda _: {}), ())
+"""The origin of what stands in no file."""
+
+
 def part(value: Any, step: str | int) -> Any:
     """The part of a map or list that one step of a pointer names. Raises KeyError where there is none."""
     if isinstance(value, list):
