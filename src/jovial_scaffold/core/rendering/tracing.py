@@ -444,7 +444,7 @@ class Tracer:
         if use is not None and self._key(name) in seen:
             return
         if use is not None and name in dict(use.resource.properties.entries):
-            above = Tracer(use.scope)
+            above = Tracer(use.scope, presence=self._presence)
             compiled, rest, positions, _ = above.leaf(use, (name, *path))
             above._compiled(compiled, rest, positions, found, seen | {self._key(name)})
             return
@@ -480,7 +480,7 @@ class Tracer:
         output = instance.inside.template.outputs.get(str(path[0])) if instance and instance.inside and path else None
         if instance is None or instance.inside is None or output is None:
             return
-        Tracer(instance.inside)._compiled(output.value, path[1:], {}, found, seen)
+        Tracer(instance.inside, presence=self._presence)._compiled(output.value, path[1:], {}, found, seen)
 
 
 def _static_leaf(resource: Resource, pointer: Pointer) -> tuple[Compiled, Pointer] | None:
