@@ -76,13 +76,14 @@ def compare(
     """
     chosen = _Chosen((only,) if isinstance(only, str) else only, ignore)
     names = _names(renderings)
+    renamed = [{own: newest for newest, own in each.items() if own != newest} for each in names]
     drivers = Drivers(renderings)
     rows: list[Row] = []
     differing = compared = 0
     for address in sorted({address for each in names for address in each}):
         if not chosen.address(address):
             continue
-        found = [row for row in _resource_rows(address, names, renderings, drivers, everything) if chosen.row(row)]
+        found = [row for row in _resource_rows(address, names, renamed, renderings, drivers, everything) if chosen.row(row)]
         if not found and chosen.narrow:
             continue
         compared += 1
@@ -145,7 +146,12 @@ def _names(renderings: Sequence[Rendering]) -> list[dict[str, str]]:
 
 
 def _resource_rows(
-    address: str, names: list[dict[str, str]], renderings: Sequence[Rendering], drivers: Drivers, everything: bool
+    address: str,
+    names: list[dict[str, str]],
+    renamed: list[dict[str, str]],
+    renderings: Sequence[Rendering],
+    drivers: Drivers,
+    everything: bool,
 ) -> Iterator[Row]:
     own = {column: each[address] for column, each in enumerate(names) if address in each}
     present = {column: renderings[column].resources[there] for column, there in own.items()}
@@ -163,7 +169,7 @@ def _resource_rows(
         values = {labels[column]: each.type_text for column, each in present.items()}
         yield Row("property", address, kind, ("$type",), values, missing, True, (Driver(TEMPLATE, {}),), module=module)
     schema = first.type.schema if first.type else None
-    held = {column: with_names(each.properties, _renamed(names[column])) for column, each in present.items()}
+    held = {column: with_names(each.properties, renamed[column]) for column, each in present.items()}
     for leaf in leaves(held, schema, len(present), everything):
         without = tuple(labels[column] for column in present if column not in leaf.values)
         yield Row(
@@ -178,11 +184,6 @@ def _resource_rows(
             {labels[column]: at for column, at in leaf.at.items()},
             module,
         )
-
-
-def _renamed(names: Mapping[str, str]) -> dict[str, str]:
-    """The newest address of each resource of a column that has an older one there."""
-    return {own: newest for newest, own in names.items() if own != newest}
 
 
 def with_names(value: Any, newest: Mapping[str, str]) -> Any:
