@@ -10,6 +10,7 @@ import pytest
 
 from jovial_scaffold.core.project_inputs import Overrides
 from jovial_scaffold.core.ripple import ripple
+from jovial_scaffold.machine.opening import DiskTree
 from tests.support import jovial
 from tests.support_git import commit, git, repository
 from tests.test_cli import valid
@@ -50,7 +51,7 @@ def test_a_parameter_file_reaches_its_environment_only(lines: Path) -> None:
         and "through parameters/live.yaml" in result.stdout
         and "sandbox and rehearsal: made from the same" in result.stdout
     )
-    found = ripple("HEAD", [lines], Overrides(dict(os.environ)))
+    found = ripple("HEAD", DiskTree([lines]), [""], Overrides(dict(os.environ)))
     assert found.looked_at == 2 and found.rendered <= 4 and [project.folder for project in found.projects] == ["alp"]
 
 

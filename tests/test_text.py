@@ -13,7 +13,7 @@ from jovial_scaffold.core.text.formats import format_of, parsed
 from jovial_scaffold.core.text.patterns import pattern
 from jovial_scaffold.core.text.source import Pointer
 from jovial_scaffold.core.text.wording import did_you_mean, listed, shown
-from jovial_scaffold.core.text.writing import write_whole
+from jovial_scaffold.machine.writing import write
 from tests.support import load_cases
 
 
@@ -113,9 +113,9 @@ def test_a_failed_write_leaves_the_file_as_it_was(tmp_path: Any) -> None:
     target = tmp_path / "out.json"
     target.write_text("old")
     with pytest.raises(UnicodeEncodeError):
-        write_whole(target, "new \ud800")
+        write(target, "new \ud800")
     assert target.read_text() == "old" and [path.name for path in tmp_path.iterdir()] == ["out.json"]
-    write_whole(target, "new", mode=0o600)
+    write(target, "new", private=True)
     assert target.read_text() == "new" and target.stat().st_mode & 0o777 == 0o600
 
 

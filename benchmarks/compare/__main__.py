@@ -25,6 +25,7 @@ from jovial_scaffold.core.graph.picture import Picture, picture
 from jovial_scaffold.core.project_inputs import Overrides
 from jovial_scaffold.core.rendering.rendering import Rendering
 from jovial_scaffold.core.ripple import ripple
+from jovial_scaffold.machine.opening import DiskTree
 from jovial_scaffold.reports.drawing.svg import svg_text
 
 _ENVIRONMENTS = tuple(f"line-{number}" for number in range(10))
@@ -74,8 +75,8 @@ def rippling(folder: Path, rounds: int) -> bool:
                 lambda: [Project.load(each, overrides).views(("sandbox", "rehearsal", "live")) for each in sorted(folder.glob("line*"))]
             )
         )
-        edit.append(_seconds(lambda: ripple("HEAD", [folder], overrides)))
-    result = ripple("HEAD", [folder], overrides)
+        edit.append(_seconds(lambda: ripple("HEAD", DiskTree([folder]), [""], overrides)))
+    result = ripple("HEAD", DiskTree([folder]), [""], overrides)
     (found,) = result.projects
     assert [each.environment for each in found.reached if each.touched] == ["live"], found
     print(f"{result.looked_at} projects, {result.rendered} renderings made")

@@ -2,7 +2,6 @@
 
 import os
 import sys
-from contextlib import suppress
 
 
 def main() -> int:
@@ -15,9 +14,6 @@ def main() -> int:
     from jovial_scaffold.cli.main import run
 
     code = run(sys.argv[1:])
-    with suppress(OSError):
-        sys.stdout.flush()
-        sys.stderr.flush()
     # Taking a large project apart, object by object, takes longer than many a check.
     os._exit(code)
 

@@ -3,11 +3,12 @@
 import json
 
 from jovial_scaffold.core.schemas.catalog import SHIPPED, prepare
+from jovial_scaffold.machine.disk import DiskFolder
 
 
 def prepared_text(name: str) -> str:
     """What the pre-parsed file of a shipped catalog should hold."""
-    return json.dumps(prepare(SHIPPED / name), separators=(",", ":"), sort_keys=True) + "\n"
+    return json.dumps(prepare(DiskFolder(SHIPPED / name)), separators=(",", ":"), sort_keys=True) + "\n"
 
 
 if __name__ == "__main__":

@@ -10,9 +10,9 @@ import typer
 from jovial_scaffold.cli import exit_codes
 from jovial_scaffold.cli.options import Environments, Out, ProjectPath, WithFiles, WithValues, load, unusable
 from jovial_scaffold.core.findings import has_errors
-from jovial_scaffold.core.project import Project
 from jovial_scaffold.core.project_file import ProjectError
-from jovial_scaffold.core.text.writing import write_whole
+from jovial_scaffold.machine import writing
+from jovial_scaffold.machine.opening import Project
 
 
 def command(
@@ -39,13 +39,13 @@ def command(
     except ProjectError as error:
         raise typer.Exit(unusable(error)) from None
     if serve:
-        _serve(lambda: made(True)[0], text, loaded.root, port)
+        _serve(lambda: made(True)[0], text, Path(loaded.folder.where), port)
         return
     target = out or Path("board.html")
     if str(target) == "-":
         sys.stdout.write(text)
     else:
-        write_whole(target, text)
+        writing.write(target, text)
         print(f"Written: {target} ({len(text.encode()) / 1e6:.1f} MB)", file=sys.stderr)
 
 
@@ -58,7 +58,7 @@ def page(loaded: Project, environments: list[str], live: bool = False) -> str:
     findings = list(loaded.check(names).findings)
     effects = {}
     for name in names:
-        if loaded.deployed_path(name) is None or has_errors(loaded.render(name).findings):
+        if loaded.deployed_name(name) is None or has_errors(loaded.render(name).findings):
             continue
         try:
             effects[name] = loaded.effects(name)

@@ -25,10 +25,12 @@ from jovial_scaffold.cli.options import (
 )
 from jovial_scaffold.core.comparing.matrix import Comparison, compare
 from jovial_scaffold.core.findings import Finding, merged
-from jovial_scaffold.core.project import Project
 from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.text.formats import read_source
 from jovial_scaffold.core.text.wording import counted
+from jovial_scaffold.machine import writing
+from jovial_scaffold.machine.disk import read_named
+from jovial_scaffold.machine.opening import Project
 
 
 class Grouping(StrEnum):
@@ -82,7 +84,7 @@ def command(
     try:
         loaded = load(project, with_values, with_file)
         if files:
-            comparison = compare(loaded.files([Path(each) for each in chosen]), everything, only or (), ignore or ())
+            comparison = compare(loaded.files(list(chosen)), everything, only or (), ignore or ())
         else:
             comparison = loaded.compare(chosen, baseline, everything, only or (), ignore or ())
         problems = [finding for rendering in comparison.renderings for finding in rendering.findings]
@@ -118,7 +120,7 @@ def _parity(loaded: Project, comparison: Comparison, expect: Path | None, accept
 
     before = None
     if expect.exists() or not accept:
-        source, findings = read_source(expect, str(expect))
+        source, findings = read_source(read_named(str(expect)), str(expect))
         if source is None or source.broken:
             print_findings(findings, loaded, to_stderr=True)
             raise typer.Exit(exit_codes.UNUSABLE)
@@ -129,11 +131,10 @@ def _parity(loaded: Project, comparison: Comparison, expect: Path | None, accept
             print_findings(findings, loaded, to_stderr=True)
             raise typer.Exit(exit_codes.ERRORS)
     if accept:
-        from jovial_scaffold.core.text.writing import write_whole
         from jovial_scaffold.reports.machine import expectations_text
 
         content = accepted(comparison, before)
-        write_whole(expect, expectations_text(loaded.name, content, str(expect)))
+        writing.write(expect, expectations_text(loaded.name, content, str(expect)))
         print(f"Written: {expect} ({counted(len(content['differences']), 'address', 'addresses')} with differences)", file=sys.stderr)
         return None
     assert before is not None

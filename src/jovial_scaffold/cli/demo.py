@@ -10,8 +10,9 @@ import typer
 
 from jovial_scaffold.cli import exit_codes
 from jovial_scaffold.cli.options import print_findings
-from jovial_scaffold.core.project import Project
 from jovial_scaffold.core.project_inputs import Overrides
+from jovial_scaffold.machine.opening import Project
+from jovial_scaffold.machine.writing import new_folder
 from jovial_scaffold.reports.findings import closing_line
 from jovial_scaffold.reports.matrix import matrix_text
 from jovial_scaffold.reports.terminal import style_for, wrapped
@@ -30,10 +31,12 @@ def command(
     Example: jovial demo --into /tmp/ridgeline
     """
     folder = into or Path("ridgeline-flawed" if flawed else "ridgeline")
-    if folder.exists() or folder.is_symlink():
+    try:
+        with new_folder(folder) as whole:
+            shutil.copytree(_SHIPPED / ("flawed" if flawed else "ridgeline"), whole, dirs_exist_ok=True)
+    except FileExistsError:
         print(f"jovial: {folder} is there already, and nothing is overwritten. Name another folder with --into.", file=sys.stderr)
-        raise typer.Exit(exit_codes.UNUSABLE)
-    shutil.copytree(_SHIPPED / ("flawed" if flawed else "ridgeline"), folder)
+        raise typer.Exit(exit_codes.UNUSABLE) from None
     project = Project.load(folder, Overrides(os.environ))
     if flawed:
         _walk_flawed(folder, project)

@@ -24,8 +24,8 @@ from jovial_scaffold.cli.options import (
 )
 from jovial_scaffold.core.comparing.effects import Effects
 from jovial_scaffold.core.findings import has_errors
-from jovial_scaffold.core.project import Project
 from jovial_scaffold.core.project_file import ProjectError
+from jovial_scaffold.machine.opening import Project
 
 
 def command(
@@ -56,7 +56,7 @@ def command(
             print_findings([each for each in rendering.findings if each.level == "error"], loaded, to_stderr=True)
             print(f"What would happen in {environment} cannot be said before these errors are mended.", file=sys.stderr)
             raise typer.Exit(exit_codes.ERRORS)
-        result = loaded.effects(environment, against, teardown)
+        result = loaded.effects(environment, str(against) if against else None, teardown)
     except ProjectError as error:
         raise typer.Exit(unusable(error)) from None
     deliver(_written(loaded, result, format, others, out), out)

@@ -18,6 +18,7 @@ from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.text.discretion import discreet
 from jovial_scaffold.core.text.formats import format_of, parsed, read_source
 from jovial_scaffold.core.text.source import Source
+from jovial_scaffold.machine.disk import read_named
 from jovial_scaffold.reports.findings import findings_text
 from jovial_scaffold.reports.terminal import style_for
 
@@ -103,7 +104,7 @@ def _contents(file: Path) -> Any:
         assert form is not None
         source, findings = parsed(sys.stdin.read(), "-", form)
     else:
-        found, findings = read_source(file, str(file))
+        found, findings = read_source(read_named(str(file)), str(file))
         if found is None:
             _print(findings, None)
             raise typer.Exit(exit_codes.ERRORS)

@@ -3,3 +3,5 @@
 ERRORS = 1
 UNUSABLE = 2
 DIFFERENCES = 3
+INTERNAL = 70
+SIGNALLED = 128  # and the number of the signal

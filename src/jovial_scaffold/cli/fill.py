@@ -18,6 +18,7 @@ from jovial_scaffold.core.rendering.filling import NamedValues, Need, fill, need
 from jovial_scaffold.core.text.files import read_text, whole_text
 from jovial_scaffold.core.text.formats import decoded, read_source
 from jovial_scaffold.core.text.source import Source
+from jovial_scaffold.machine.disk import read_named
 from jovial_scaffold.reports.findings import findings_text
 from jovial_scaffold.reports.terminal import padded, style_for, visible
 
@@ -93,7 +94,7 @@ def _text(source: str) -> Source:
         text, findings = decoded(sys.stdin.buffer.read(), "standard input")
         _stop_at(findings, [])
         return whole_text(text or "", "standard input")
-    found, findings = read_text(Path(source), source)
+    found, findings = read_text(read_named(source), source)
     _stop_at(findings, [])
     assert found is not None
     return found
@@ -102,7 +103,7 @@ def _text(source: str) -> Source:
 def _values(files: list[Path]) -> dict[str, Any]:
     values: dict[str, Any] = {}
     for file in files:
-        source, findings = read_source(file, str(file), ".env")
+        source, findings = read_source(read_named(str(file)), str(file), ".env")
         # Without the lines of the file: whatever stands there may be a secret.
         _stop_at([replace(each, hint="") for each in findings], [])
         assert source is not None

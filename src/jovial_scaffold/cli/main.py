@@ -2,14 +2,15 @@
 
 import gc
 import importlib
+import itertools
 import os
-import sys
+import signal
 from typing import Any
 
 import typer
 
 from jovial_scaffold._version import __version__
-from jovial_scaffold.cli import exit_codes
+from jovial_scaffold.cli import ending, exit_codes
 
 # name -> (module, the part of the day's work it belongs to, one line); a new command is one entry
 COMMANDS = {
@@ -34,40 +35,55 @@ ABOUT = "Check cloud resource templates and preview every environment before any
 
 
 def run(arguments: list[str]) -> int:
-    """Parse, call the command, and give the exit code. Never a traceback for what a user did."""
+    """Parse, call the command, and give the exit code. Never a traceback, and never the code of an error in the user's files for one of
+    ours."""
     # A command makes many objects and ends soon: looking for circles among them would cost more than it frees.
     gc.disable()
     try:
-        application = _application(arguments)
-        result = application(args=arguments, prog_name="jovial", standalone_mode=False)
-        sys.stdout.flush()
-    except BrokenPipeError:
-        # Whoever read our output has had enough: nothing is left to say, and nobody to say it to.
-        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
-        return 0
+        ending.prepare(_is_for_machines(arguments))
+        code = _called(arguments)
+        failed = ending.flushed()
     except KeyboardInterrupt:
-        return 130
+        return exit_codes.SIGNALLED + signal.SIGINT
+    except ending.Ended as ended:
+        return ended.code
+    return code if failed is None else failed
+
+
+def _is_for_machines(arguments: list[str]) -> bool:
+    """Whether the result is read by programs, which want UTF-8."""
+    if arguments[:1] == ["evaluate"]:
+        return True
+    given = [value for option, value in itertools.pairwise(arguments) if option == "--format"]
+    return any(value != "text" for value in [*given, *(each[9:] for each in arguments if each.startswith("--format="))])
+
+
+def _called(arguments: list[str]) -> int:
+    try:
+        result = _application(arguments)(args=arguments, prog_name="jovial", standalone_mode=False)
+        return result if isinstance(result, int) else 0
+    except BrokenPipeError:
+        return ending.dead_pipe()
+    except RecursionError as error:
+        return ending.internal(error, arguments)
     except Exception as error:
-        return _ended(error)
-    return result if isinstance(result, int) else 0
+        return _ended(error, arguments)
 
 
-def _ended(error: Exception) -> int:
+def _ended(error: Exception, arguments: list[str]) -> int:
     from typer import Abort, Exit
 
     if isinstance(error, Exit):
         return error.exit_code
     if isinstance(error, Abort):
-        return 130
+        return exit_codes.SIGNALLED + signal.SIGINT
     show = getattr(error, "show", None)
     if show is not None:  # an error of the command line itself, which says what was expected
         show()
         return exit_codes.UNUSABLE
-    if isinstance(error, OSError):
-        name = f"{error.filename}: " if error.filename else ""
-        print(f"jovial: {name}{error.strerror or error}", file=sys.stderr)
-        return exit_codes.UNUSABLE
-    raise error
+    if isinstance(error, OSError) and error.errno in ending.OF_THE_MACHINE:
+        return ending.refused(error, "" if error.filename else "standard output")
+    return ending.internal(error, arguments)
 
 
 def _application(arguments: list[str]) -> Any:

@@ -2,9 +2,8 @@
 
 import os
 import sys
-import time
-from collections.abc import Mapping
 from enum import StrEnum
+from functools import partial
 from pathlib import Path
 from typing import Annotated
 
@@ -12,12 +11,13 @@ import typer
 
 from jovial_scaffold.cli import exit_codes
 from jovial_scaffold.core.findings import Finding, has_errors
-from jovial_scaffold.core.project import Project
 from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.project_inputs import Overrides
 from jovial_scaffold.core.text.formats import read_source
 from jovial_scaffold.core.text.source import Source
-from jovial_scaffold.core.text.writing import write_whole
+from jovial_scaffold.machine import writing
+from jovial_scaffold.machine.disk import read_named
+from jovial_scaffold.machine.opening import Project, run_context
 from jovial_scaffold.reports.findings import findings_text
 from jovial_scaffold.reports.terminal import Style, style_for
 
@@ -80,8 +80,8 @@ def load(path: Path | None, values: list[str] | None, files: list[Path] | None, 
         if not equals or not name:
             raise typer.BadParameter(f"{text!r} is not of the form name=value.", param_hint="--with")
         pairs.append((name, value))
-    overrides = Overrides(os.environ, tuple(files or ()), tuple(pairs), run_context, run_needed)
-    return Project.load(path or Path(), overrides)
+    run = partial(run_context, path or Path(), os.environ)
+    return Project.load(path or Path(), Overrides(os.environ, tuple(map(str, files or ())), tuple(pairs), run, run_needed))
 
 
 def processors() -> int:
@@ -89,32 +89,12 @@ def processors() -> int:
     return len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else os.cpu_count() or 1
 
 
-def run_context() -> Mapping[str, str]:
-    """`context.run`: the date (SOURCE_DATE_EPOCH is respected), and the revision and author that git names."""
-    epoch = os.environ.get("SOURCE_DATE_EPOCH", "")
-    seconds = int(epoch) if epoch.isdigit() else time.time()
-    return {
-        "date": time.strftime("%Y-%m-%d", time.gmtime(seconds)),
-        "revision": _git("rev-parse", "--short=12", "HEAD"),
-        "author": _git("config", "user.name"),
-    }
-
-
-def _git(*arguments: str) -> str:
-    import subprocess
-
-    try:
-        return subprocess.run(["git", *arguments], capture_output=True, text=True, timeout=10, check=False).stdout.strip()
-    except (OSError, subprocess.SubprocessError):
-        return ""
-
-
 def folder_shown(project: Project) -> str:
     """What to put before file names so that they can be opened from the working folder: nothing where that is the root."""
     try:
-        relative = os.path.relpath(project.root.resolve())
+        relative = os.path.relpath(project.folder.where)
     except (OSError, ValueError):
-        return f"{project.root}/"
+        return f"{project.folder.where}/"
     return "" if relative == "." else f"{relative}/"
 
 
@@ -132,7 +112,7 @@ def unusable(error: ProjectError) -> int:
     style = style_for(sys.stderr, os.environ)
 
     def source(name: str) -> Source | None:
-        return read_source(Path(name), name)[0] if Path(name).is_file() else None
+        return read_source(read_named(name), name, ".yaml")[0]
 
     print(findings_text(error.findings, source, style, ()), file=sys.stderr)
     return exit_codes.UNUSABLE
@@ -148,7 +128,7 @@ def deliver(text: str, out: Path | None) -> None:
     if out is None or str(out) == "-":
         sys.stdout.write(text)
         return
-    write_whole(out, text)
+    writing.write(out, text)
     print(f"Written: {out}", file=sys.stderr)
 
 
@@ -159,7 +139,7 @@ def deliver_bytes(content: bytes, out: Path | None) -> None:
             raise typer.BadParameter("a picture does not belong on a terminal: name a file.", param_hint="--out")
         sys.stdout.buffer.write(content)
         return
-    write_whole(out, content)
+    writing.write(out, content)
     print(f"Written: {out}", file=sys.stderr)
 
 

@@ -14,6 +14,8 @@ from jovial_scaffold.core.comparing.snapshots import FORMAT, snapshot_document
 from jovial_scaffold.core.findings import has_errors
 from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.text.formats import read_source
+from jovial_scaffold.machine.disk import read_named
+from jovial_scaffold.machine.opening import Project
 
 
 def command(
@@ -34,7 +36,7 @@ def command(
     try:
         loaded = load(project, with_values, with_file, run_needed=True)
         rendering = loaded.render(environment)
-        target = out or loaded.deployed_path(environment)
+        target = out or _deployed(loaded, environment)
     except ProjectError as error:
         raise typer.Exit(unusable(error)) from None
     errors = [each for each in rendering.findings if each.level == "error"]
@@ -52,9 +54,15 @@ def command(
     deliver(json.dumps(document, ensure_ascii=False, indent=1) + "\n", target)
 
 
+def _deployed(loaded: Project, environment: str) -> Path | None:
+    """The file that the project file names; one that lies outside of the project is not written."""
+    name = loaded.deployed_name(environment)
+    return Path(loaded.folder.where) / name if name else None
+
+
 def _before(target: Path, key: str) -> tuple[str, tuple[Any, ...]]:
     """The key of a recording that is written anew, so that secrets that stayed the same stay the same in it; and what is not ours."""
-    source, _ = read_source(target, str(target))
+    source, _ = read_source(read_named(str(target)), str(target))
     value = source.value if source is not None and not source.broken else None
     if not isinstance(value, dict) or value.get("format") != FORMAT:
         print(f"jovial: {target} is there, and `jovial record` did not write it. Name another file, or remove it.", file=sys.stderr)

@@ -1,5 +1,6 @@
 """`jovial render`: one environment, in deployment order."""
 
+import errno
 import os
 import sys
 from enum import StrEnum
@@ -8,7 +9,7 @@ from typing import Annotated
 
 import typer
 
-from jovial_scaffold.cli import exit_codes
+from jovial_scaffold.cli import ending, exit_codes
 from jovial_scaffold.cli.options import (
     OneEnvironment,
     Out,
@@ -26,7 +27,7 @@ from jovial_scaffold.core.findings import has_errors
 from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.rendering.rendering import Rendering, without_masks
 from jovial_scaffold.core.text.wording import counted
-from jovial_scaffold.core.text.writing import write_private, write_whole
+from jovial_scaffold.machine import writing
 
 
 class RenderFormat(StrEnum):
@@ -69,7 +70,7 @@ def command(
     if not has_errors(rendering.findings):
         if reveal:
             assert out is not None
-            write_private(out, _written(loaded.name, without_masks(rendering), format, out))
+            writing.write(out, _written(loaded.name, without_masks(rendering), format, out), private=True)
             print(f"Written, with secrets: {out}", file=sys.stderr)
         elif documents is None or out is not None:
             deliver(_written(loaded.name, rendering, format, out), out)
@@ -96,17 +97,16 @@ def _written(project: str, rendering: Rendering, format: RenderFormat, out: Path
 
 def _write_documents(rendering: Rendering, folder: Path) -> None:
     """Each document that has a target, below a folder; nothing outside of it is written, whatever links there are. Raises OSError."""
-    written = 0
-    for document in rendering.documents.values():
-        if document.to is None:
-            continue
-        target = folder / document.to
-        target.parent.mkdir(parents=True, exist_ok=True)
-        if not target.parent.resolve().is_relative_to(folder.resolve()):
-            print(f"jovial: {target} leads out of {folder} through a link, and is not written.", file=sys.stderr)
-            raise typer.Exit(exit_codes.ERRORS)
-        write_whole(target, document.text)
-        written += 1
+    written = [document for document in rendering.documents.values() if document.to is not None]
+    with writing.Staged() as staged:
+        for document in written:
+            try:
+                staged.add_below(folder, document.to or "", document.text)
+            except OSError as error:
+                code = ending.refused(error)
+                raise typer.Exit(exit_codes.ERRORS if error.errno == errno.EXDEV else code) from None
+        staged.commit()
+    for document in written:
         if isinstance(document.value, Secret):
-            print(f"Secrets are masked in {target}.", file=sys.stderr)
-    print(f"Written: {counted(written, 'document')} in {folder}", file=sys.stderr)
+            print(f"Secrets are masked in {folder / (document.to or '')}.", file=sys.stderr)
+    print(f"Written: {counted(len(written), 'document')} in {folder}", file=sys.stderr)

@@ -1,16 +1,20 @@
 """`jovial ripple`: what a commit touches."""
 
 import os
+from functools import partial
 from pathlib import Path
 from typing import Annotated
 
 import typer
 
 from jovial_scaffold.cli import exit_codes
-from jovial_scaffold.cli.options import DifferencesCode, Out, TableFormat, deliver, exit_code, run_context, style_of, unusable
-from jovial_scaffold.core.project_file import ProjectError
+from jovial_scaffold.cli.options import DifferencesCode, Out, TableFormat, deliver, exit_code, style_of, unusable
+from jovial_scaffold.core.folders import RevisionError
+from jovial_scaffold.core.project_file import ProjectError, revision_error
 from jovial_scaffold.core.project_inputs import Overrides
 from jovial_scaffold.core.ripple import Ripple, ripple
+from jovial_scaffold.machine.disk import read_named
+from jovial_scaffold.machine.opening import DiskTree, run_context
 
 
 def command(
@@ -32,7 +36,11 @@ def command(
         if not folder.exists():
             raise typer.BadParameter(f"there is no {folder}.", param_hint="FOLDER")
     try:
-        result = ripple(since, folders or [], Overrides(os.environ, run=run_context))
+        tree = DiskTree(folders or [Path()])
+        run = partial(run_context, (folders or [Path()])[0], os.environ)
+        result = ripple(since, tree, tree.folders, Overrides(os.environ, named=read_named, run=run))
+    except RevisionError as error:
+        raise typer.Exit(unusable(revision_error(error))) from None
     except ProjectError as error:
         raise typer.Exit(unusable(error)) from None
     deliver(_written(result, format, most, out), out)

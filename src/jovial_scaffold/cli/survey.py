@@ -16,6 +16,7 @@ from jovial_scaffold.core.templates.surveying import Survey, survey
 from jovial_scaffold.core.text.discretion import discreet
 from jovial_scaffold.core.text.formats import read_source
 from jovial_scaffold.core.text.roles import role_of
+from jovial_scaffold.machine.disk import DiskFolder, read_named
 from jovial_scaffold.reports.findings import findings_text
 from jovial_scaffold.reports.terminal import style_for
 
@@ -57,10 +58,10 @@ def _path(path: Path) -> Survey:
     if path.is_dir() and (path / NAME).is_file():
         return _project(path)
     if path.is_dir() or role_of(_value(path)) == "a template":
-        sources, templates = standalone(path)
+        sources, templates = standalone(DiskFolder(path if path.is_dir() else path.parent), "" if path.is_dir() else path.name)
         if sources:
             return survey(sources, templates)
-    source, findings = read_source(path, str(path), ".yaml")
+    source, findings = read_source(read_named(str(path)), str(path), ".yaml")
     if source is None or source.broken:
         _stop(findings if source is None else discreet(source, findings))
     assert source is not None
@@ -71,7 +72,7 @@ def _path(path: Path) -> Survey:
 
 
 def _value(path: Path) -> object:
-    source, _ = read_source(path, str(path), ".yaml")
+    source, _ = read_source(read_named(str(path)), str(path), ".yaml")
     return source.value if source is not None else None
 
 

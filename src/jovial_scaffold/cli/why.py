@@ -19,10 +19,10 @@ from jovial_scaffold.cli.options import (
     print_findings,
     unusable,
 )
-from jovial_scaffold.core.project import Project
 from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.rendering.explaining import Unexplained
 from jovial_scaffold.core.text.wording import did_you_mean, listed
+from jovial_scaffold.machine.opening import Project
 from jovial_scaffold.reports.terminal import style_for, visible
 
 

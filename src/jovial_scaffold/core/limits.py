@@ -15,6 +15,9 @@ class Limit(NamedTuple):
 
 
 FILE_BYTES = Limit(16 * 1024 * 1024, "bytes", "file-too-large")
+FILE_NAME = Limit(4_096, "characters of a path", "path-invalid")
+LINKS = Limit(40, "links on the way to a file", "file-unreadable")
+LISTED_FILES = Limit(20_000, "files of one folder", "file-too-many-values")
 NESTING = Limit(100, "levels", "nesting-too-deep")
 NODES = Limit(2_000_000, "values", "file-too-many-values")
 INTEGER_DIGITS = Limit(400, "digits", "number-range")
@@ -39,7 +42,8 @@ PROJECTS = Limit(20_000, "projects", "too-many-projects")
 MAP_NODES = Limit(60, "nodes of a map, beyond which it is folded", "")
 ALIGNED_LINES = Limit(4_000_000, "pairs of lines, beyond which documents are matched by position", "")
 ALIKE_TEXT = Limit(400, "characters of two texts together, beyond which they are equal or not alike", "")
-GIT_SECONDS = Limit(60, "seconds for one call of git", "revision-unknown")
+COMMITS = Limit(200_000, "commits that are looked through", "revision-unknown")
+DELTAS = Limit(10_000, "differences that an object of a repository is written as", "revision-unknown")
 ALIGNED_ITEMS = Limit(40_000, "pairs of list items, beyond which they are matched by position", "")
 SHOWN_VALUE = Limit(60, "characters", "shown")
 

@@ -2,6 +2,7 @@
 
 import os
 import pickle
+import signal
 import threading
 from collections.abc import Callable
 from typing import Generic, TypeVar
@@ -14,17 +15,30 @@ class Beside(Generic[Result]):
 
     def __init__(self, task: Callable[[], Result]) -> None:
         self._task = task
+        self._waited = False
         self._pipe, sending = os.pipe()
         self._child = os.fork()
         if self._child == 0:
             _send(task, sending)
         os.close(sending)
 
+    def end(self) -> None:
+        """Stop the task where its result is no longer wanted: it must not go on when the program has ended."""
+        if not self._waited:
+            os.kill(self._child, signal.SIGKILL)
+            os.waitpid(self._child, 0)
+            os.close(self._pipe)
+            self._waited = True
+
     def result(self) -> Result:
         """What the task gives."""
-        with os.fdopen(self._pipe, "rb") as stream:
-            answer = stream.read()
+        parts = []
+        while part := os.read(self._pipe, 1 << 20):
+            parts.append(part)
+        answer = b"".join(parts)
         os.waitpid(self._child, 0)
+        os.close(self._pipe)
+        self._waited = True
         if not answer:
             return self._task()
         found: Result = pickle.loads(answer)

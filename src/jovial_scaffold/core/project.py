@@ -1,25 +1,24 @@
 """A project: its files read once, its template compiled once, and every environment rendered, checked and compared from that."""
 
-import tempfile
-from collections.abc import Iterable, Iterator, Mapping, Sequence
-from contextlib import contextmanager
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
-from pathlib import Path
+from pathlib import PurePosixPath
 from typing import TYPE_CHECKING, Any
 
 from jovial_scaffold.core.findings import Finding, Span, absorbed, has_errors, merged
+from jovial_scaffold.core.folders import Folder, Found, History, RevisionError
 from jovial_scaffold.core.graph.ordering import put_in_order
 from jovial_scaffold.core.limits import PARALLEL_RESOURCES
 from jovial_scaffold.core.parallel import Beside, can_fork
 from jovial_scaffold.core.parameters.resolving import Parameters
 from jovial_scaffold.core.project_file import (
+    NAME,
     EnvironmentEntry,
     ProjectError,
-    ProjectFile,
     default_parameters,
-    find_project,
     read_project_file,
+    revision_error,
 )
 from jovial_scaffold.core.project_inputs import Inputs, Overrides
 from jovial_scaffold.core.rendering.environment import Environment
@@ -33,7 +32,7 @@ from jovial_scaffold.core.templates.functions import check_examples as check_fun
 from jovial_scaffold.core.templates.library import ModuleLibrary
 from jovial_scaffold.core.templates.model import Module, Template
 from jovial_scaffold.core.templates.names import check_names, reads_run, without_cycles
-from jovial_scaffold.core.text.revisions import Repository, RevisionError
+from jovial_scaffold.core.text.files import Files
 from jovial_scaffold.core.text.source import NOWHERE, Source, split_pointer
 from jovial_scaffold.core.text.wording import did_you_mean, listed
 
@@ -119,12 +118,13 @@ class _Judged:
 class Project:
     """A project that was read. Every method may be called any number of times, in any order."""
 
-    def __init__(self, file: ProjectFile, findings: list[Finding], overrides: Overrides) -> None:
-        self._file = file
-        self._overrides = overrides
-        self._findings = findings
-        self._inputs = Inputs(file, overrides, findings)
-        self._files = self._inputs.files
+    def __init__(self, folder: Folder, name: str = NAME, overrides: Overrides | None = None) -> None:
+        """The project whose file of a name lies in a folder. Raises ProjectError where it cannot be used."""
+        self._overrides = overrides = overrides or Overrides()
+        self._files = Files(folder, overrides.named)
+        self._file, self._findings = read_project_file(self._files, name)
+        file = self._file
+        self._inputs = Inputs(file, self._files, overrides, self._findings)
         self._found: dict[bool, list[Finding]] = {}
         self._parameters: dict[str, tuple[Parameters, list[Finding]]] = {}
         self._renderings: dict[str, tuple[Rendering, list[Finding]]] = {}
@@ -147,27 +147,15 @@ class Project:
         """The project's template and those of its modules."""
         return [self._template, *(module.template for module in self._library.modules)]
 
-    @classmethod
-    def load(cls, path: str | Path = ".", overrides: Overrides | None = None) -> "Project":
-        """The project whose file or folder is named, or that a folder belongs to. Raises ProjectError where it cannot be used."""
-        given = Path(path)
-        if not given.exists():
-            raise ProjectError(
-                [Finding("project-missing", "error", f"There is no {given}.", None, "Name the project's folder or its jovial.yaml.")]
-            )
-        found = given if given.is_file() or given.suffix in (".yaml", ".yml", ".json") else find_project(given)
-        file, findings = read_project_file(found)
-        return cls(file, findings, overrides or Overrides())
-
     @property
     def name(self) -> str:
         """The project's name."""
         return self._file.name
 
     @property
-    def root(self) -> Path:
+    def folder(self) -> Folder:
         """The folder of the project file; findings name files relative to it."""
-        return self._file.root
+        return self._files.folder
 
     @property
     def environments(self) -> tuple[str, ...]:
@@ -232,9 +220,13 @@ class Project:
         children = min(workers - 1, len(chosen)) if large and can_fork() else 0
         shares = [chosen[number::children] for number in range(children)]
         beside = [Beside(partial(self._judged, share)) for share in shares]
-        static = [] if environments_only else check_templates(self.templates)
-        findings = [*self._findings, *self._template_findings(draft), *check_examples(self._rulesets, self._catalogs)]
-        parts = [each.result() for each in beside] if beside else [self._judged(chosen)]
+        try:
+            static = [] if environments_only else check_templates(self.templates)
+            findings = [*self._findings, *self._template_findings(draft), *check_examples(self._rulesets, self._catalogs)]
+            parts = [task.result() for task in beside] if beside else [self._judged(chosen)]
+        finally:
+            for task in beside:
+                task.end()
         judged = sorted((each for part in parts for each in part), key=lambda each: chosen.index(each.environment))
         for each in judged:
             findings += each.findings
@@ -319,28 +311,26 @@ class Project:
             if not revision:
                 found |= {view.label: self._viewed(view) for view in of_it}
                 continue
-            with self.at(revision) as project:
-                found |= {view.label: project._viewed(view) for view in of_it}
+            project = self.at(revision)
+            found |= {view.label: project._viewed(view) for view in of_it}
         return [found[view.label] for view in views]
 
-    @contextmanager
-    def at(self, revision: str) -> "Iterator[Project]":
-        """The project as of a git revision, for as long as the block lasts. Raises ProjectError."""
+    def at(self, revision: str) -> "Project":
+        """The project as of a revision. Raises ProjectError."""
         try:
-            repository = Repository(self.root)
-            with project_at(repository, repository.commit(revision), self._file.path, self._overrides) as project:
-                yield project
+            history = self._overrides.history()
+            return project_at(history, history.commit(revision), self.folder, self._file.file, self._overrides)
         except RevisionError as error:
-            raise ProjectError([Finding("revision-unknown", "error", error.message, None, error.hint)]) from None
+            raise revision_error(error) from None
 
-    def files(self, paths: Sequence[Path]) -> list[Rendering]:
+    def files(self, paths: Sequence[str]) -> list[Rendering]:
         """The template under parameter files that no environment declares: each over `parameters/common.*`, where that exists."""
         found = []
         for path in paths:
-            common = default_parameters(self.root, ("common",))
-            entry = EnvironmentEntry(path.stem, common, {}, NOWHERE)
+            common = default_parameters(self.folder, ("common",))
+            entry = EnvironmentEntry(PurePosixPath(path).stem, common, {}, NOWHERE)
             rendering, findings = self._render(entry, (path,))
-            label = path.name if len({each.name for each in paths}) == len(paths) else str(path)
+            label = PurePosixPath(path).name if len({PurePosixPath(each).name for each in paths}) == len(paths) else path
             found.append(replace(rendering, label=label, findings=[*findings, *rendering.findings]))
         return found
 
@@ -352,7 +342,7 @@ class Project:
             rendering, findings = self._rendered(view.environment)
         return replace(rendering, label=view.label, findings=[*findings, *rendering.findings])
 
-    def effects(self, environment: str, against: Path | None = None, teardown: bool = False) -> "Effects":
+    def effects(self, environment: str, against: str | None = None, teardown: bool = False) -> "Effects":
         """What deploying an environment would do to what runs now: as the file says that is given, or else `deployed` of the project file.
 
         Raises ProjectError where there is no such file, or it cannot be read. What rules over changes say is among the findings.
@@ -375,7 +365,7 @@ class Project:
         result.findings[:] = merged([*findings, *result.findings, *verdicts], self.environments)
         return result
 
-    def snapshot(self, environment: str, against: Path | None = None) -> "tuple[Snapshot, list[Finding]]":
+    def snapshot(self, environment: str, against: str | None = None) -> "tuple[Snapshot, list[Finding]]":
         """What runs in an environment, and the lesser findings of its file. Raises ProjectError."""
         from jovial_scaffold.core.comparing.snapshots import read_snapshot
 
@@ -430,10 +420,14 @@ class Project:
         """`context.run`, as far as it was asked for."""
         return self._run
 
-    def deployed_path(self, environment: str) -> Path | None:
-        """The file that says what runs in an environment, where the project file names one that lies inside of the project."""
+    def deployed_name(self, environment: str) -> str | None:
+        """The file that says what runs in an environment, by its name from the project's folder, where the project file names one that
+        lies inside of the project."""
         deployed = self._file.environments[environment].deployed
-        return self._files.inside(deployed.text, deployed.origin)[0] if deployed else None
+        if deployed is None:
+            return None
+        found, outside = self._files.find(deployed.text, deployed.origin)
+        return None if outside else found.name if found else deployed.text
 
     def _under(self, entry: EnvironmentEntry, deployed: Mapping[str, Mapping[str, Any]], run: Mapping[str, str] | None) -> Rendering:
         """An environment once more: with what the cloud has set, and as at another run."""
@@ -456,21 +450,19 @@ class Project:
         as it was. Raises ProjectError, Unexplained."""
         found: list[Moment] = [Moment("", "", "", "as it is now", *self._answer(what, environment))]
         try:
-            repository = Repository(self.root)
-            repository.commit("HEAD")
-            for commit in repository.history(self.root, most):
-                moment = Moment(commit, *repository.described(commit), *self._answer_at(repository, commit, what, environment))
+            history = self._overrides.history()
+            for commit in history.touching(most):
+                moment = Moment(commit, *history.described(commit), *self._answer_at(history, commit, what, environment))
                 if found and found[-1].same_as(moment):
                     found.pop()  # the earliest of equal ones is the commit that made it so
                 found.append(moment)
         except RevisionError as error:
-            raise ProjectError([Finding("revision-unknown", "error", error.message, None, error.hint)]) from None
+            raise revision_error(error) from None
         return found
 
-    def _answer_at(self, repository: Repository, commit: str, what: str, environment: str) -> "tuple[Any, str]":
+    def _answer_at(self, history: History, commit: str, what: str, environment: str) -> "tuple[Any, str]":
         try:
-            with project_at(repository, commit, self._file.path, self._overrides) as project:
-                return project._answer(what, environment)
+            return project_at(history, commit, self.folder, self._file.file, self._overrides)._answer(what, environment)
         except (RevisionError, ProjectError):
             return None, "there was no such project, or none that could be read"
 
@@ -518,18 +510,17 @@ class Project:
         return self._parameters[name]
 
     def _resolve(
-        self, entry: EnvironmentEntry, files: Sequence[Path] = (), values: Sequence[tuple[str, str]] = ()
+        self, entry: EnvironmentEntry, files: Sequence[str] = (), values: Sequence[tuple[str, str]] = ()
     ) -> tuple[Parameters, list[Finding]]:
         findings: list[Finding] = []
         layers, unread = self._inputs.layers(self._template, entry, findings, files, values)
-        roots = (self.root, self._overrides.beside) if self._overrides.beside else (self.root,)
         parameters, problems = self._plan.checker.resolve(
-            entry.name, layers, roots, self._overrides.process, self._inputs.is_tracked, unread
+            entry.name, layers, self._inputs.read_secret, self._overrides.process, self._inputs.is_tracked, unread
         )
         return parameters, [*findings, *problems]
 
     def _render(
-        self, entry: EnvironmentEntry, files: Sequence[Path] = (), values: Sequence[tuple[str, str]] = ()
+        self, entry: EnvironmentEntry, files: Sequence[str] = (), values: Sequence[tuple[str, str]] = ()
     ) -> tuple[Rendering, list[Finding]]:
         parameters, findings = self._resolve(entry, files, values) if files or values else self._resolved(entry.name)
         context = {"project": self.name, "environment": entry.name, "labels": entry.labels, "run": self._run}
@@ -537,20 +528,18 @@ class Project:
         return rendering, [*findings, *put_in_order(rendering)]
 
 
-@contextmanager
-def project_at(repository: Repository, commit: str, file: Path, overrides: Overrides, as_then: bool = True) -> Iterator[Project]:
-    """The project of a file as of a commit, for as long as the block lasts: its files are written into a folder that then goes.
+def project_at(history: History, commit: str, folder: Folder, file: str, overrides: Overrides, as_then: bool = True) -> Project:
+    """The project of a file as of a commit.
 
-    What git does not keep, such as files of secrets, is taken from where the project is; `context.run` is that of the commit where
-    `as_then`, else that of the caller. Raises RevisionError, ProjectError.
+    What the repository does not keep, such as files of secrets, is taken from `folder`, where the project is now; `context.run` is that
+    of the commit where `as_then`, else that of the caller. Raises RevisionError, ProjectError.
     """
     if as_then:
-        date, author, _ = repository.described(commit)
+        date, author, _ = history.described(commit)
         run = {"date": date, "revision": commit[:12], "author": author}
         overrides = replace(overrides, run=lambda: run)
-    root = file.resolve().parent
-    with tempfile.TemporaryDirectory(prefix="jovial-") as folder:
-        found = repository.extract(commit, root, Path(folder)) / file.name
-        if not found.is_file():
-            raise RevisionError(f"There was no {file.name} in {commit[:12]}.", "Name a later revision.")
-        yield Project.load(found, replace(overrides, beside=root))
+    then = history.at(commit)
+    found = then.find(file)
+    if not isinstance(found, Found):
+        raise RevisionError(f"There was no {file} in {commit[:12]}.", "Name a later revision.")
+    return Project(then, file, replace(overrides, beside=folder))

@@ -1,12 +1,13 @@
 """The project file `jovial.yaml`: found, read, and checked for its own shape (docs/project.md)."""
 
 from dataclasses import dataclass
-from pathlib import Path
 from typing import Any
 
 from jovial_scaffold.core.findings import Finding, Span
+from jovial_scaffold.core.folders import Folder, Found, RevisionError
 from jovial_scaffold.core.templates.compiling import is_name
-from jovial_scaffold.core.text.formats import DATA_SUFFIXES, read_source
+from jovial_scaffold.core.text.files import Files
+from jovial_scaffold.core.text.formats import DATA_SUFFIXES
 from jovial_scaffold.core.text.roles import misplaced
 from jovial_scaffold.core.text.source import Origin
 from jovial_scaffold.core.text.unknown import UNKNOWN
@@ -24,6 +25,11 @@ class ProjectError(Exception):
     def __init__(self, findings: list[Finding]) -> None:
         super().__init__(findings[0].message)
         self.findings = findings
+
+
+def revision_error(error: RevisionError) -> ProjectError:
+    """What the history of a folder cannot give, as findings."""
+    return ProjectError([Finding("revision-unknown", "error", error.message, None, error.hint)])
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,10 +53,9 @@ class EnvironmentEntry:
 
 @dataclass(frozen=True, slots=True)
 class ProjectFile:
-    """What a project file says. Paths are relative to `root`, the folder it stands in."""
+    """What a project file says. Paths are relative to the folder that it stands in; `file` is its name there."""
 
-    path: Path
-    root: Path
+    file: str
     name: str
     template: FileReference
     catalogs: tuple[FileReference, ...]
@@ -67,49 +72,28 @@ class ProjectFile:
         return self.name, self.template.text, *paths, *named
 
 
-def find_project(start: Path) -> Path:
-    """The project file in a folder or above it. Raises ProjectError."""
-    start = start.resolve()
-    for folder in (start, *start.parents):
-        if (folder / NAME).is_file():
-            return folder / NAME
-    message = f"No {NAME} is here or in a folder above."
-    raise ProjectError(
-        [
-            Finding(
-                "project-missing",
-                "error",
-                message,
-                None,
-                "Go to the project's folder, name it with --project, or begin with `jovial demo`.",
-            )
-        ]
-    )
-
-
-def read_project_file(path: Path) -> tuple[ProjectFile, list[Finding]]:
-    """The project file and its lesser findings. Raises ProjectError where it cannot be used."""
-    if path.is_dir():
-        path = path / NAME
-    source, findings = read_source(path, path.name, ".yaml")
+def read_project_file(files: Files, name: str) -> tuple[ProjectFile, list[Finding]]:
+    """The project file of a name and its lesser findings. Raises ProjectError where it cannot be used."""
+    source, findings = files.read(name, None)
     if source is None or source.broken:
         raise ProjectError(findings)
-    reader = _Reader(source.value, Origin(source, ()), path, findings)
+    reader = _Reader(source.value, Origin(source, ()), name, files.folder, findings)
     return reader.file(), findings
 
 
-def default_parameters(root: Path, stems: tuple[str, ...]) -> tuple[FileReference, ...]:
+def default_parameters(folder: Folder, stems: tuple[str, ...]) -> tuple[FileReference, ...]:
     """`parameters/common.*` and its like, where they exist."""
     names = [f"parameters/{stem}{suffix}" for stem in stems for suffix in DATA_SUFFIXES]
-    return tuple(FileReference(text, None) for text in names if (root / text).is_file())
+    found = [(name, folder.find(name)) for name in names]
+    return tuple(FileReference(name, None) for name, each in found if isinstance(each, Found) and each.kind == "file")
 
 
 class _Reader:
-    def __init__(self, whole: Any, origin: Origin, path: Path, findings: list[Finding]) -> None:
+    def __init__(self, whole: Any, origin: Origin, name: str, folder: Folder, findings: list[Finding]) -> None:
         self.whole = whole
         self.origin = origin
-        self.path = path
-        self.root = path.resolve().parent
+        self.name = name
+        self.folder = folder
         self.findings = findings
 
     def unusable(self, message: str, span: Span, hint: str = "") -> ProjectError:
@@ -153,8 +137,7 @@ class _Reader:
             span = origin.child("template").value_span() if "template" in whole else origin.child("project").key_span()
             raise self.unusable("`template` names the template file, and there is none.", span, "For example: template: line.yaml")
         return ProjectFile(
-            self.path,
-            self.root,
+            self.name,
             name,
             FileReference(template, origin.child("template")),
             self.references("catalogs"),
@@ -241,7 +224,7 @@ class _Reader:
         if "parameters" in entry:
             references = self.paths(entry["parameters"], origin.child("parameters"), "parameters")
         else:
-            references = default_parameters(self.root, ("common", name))
+            references = default_parameters(self.folder, ("common", name))
         labels = entry.get("labels") or {}
         if not isinstance(labels, dict):
             self.report("project-shape", f"`labels` is a map, and this is {described(labels)}.", origin.child("labels").value_span())

@@ -3,14 +3,14 @@
 import hashlib
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
-from pathlib import Path
-from typing import Any
+from pathlib import PurePosixPath
+from typing import Any, Literal
 
 from jovial_scaffold.core.expressions.values import revealed
 from jovial_scaffold.core.findings import Finding, Span
+from jovial_scaffold.core.folders import Folder, History, Refusal, RevisionError, no_history, nothing_named
 from jovial_scaffold.core.parameters.layers import Layer, file_layer, text_layer
 from jovial_scaffold.core.parameters.resolving import Parameters
-from jovial_scaffold.core.parameters.secrets import tracked_by_git
 from jovial_scaffold.core.project_file import EnvironmentEntry, FileReference, ProjectFile
 from jovial_scaffold.core.rules.reading import Ruleset, read_ruleset
 from jovial_scaffold.core.schemas.catalog import Catalogs, read_catalog, shipped_catalog
@@ -31,54 +31,49 @@ class Overrides:
     """What the caller adds to every environment: process variables, further files, and `name=value` pairs; later wins.
 
     `run` gives `context.run` (date, revision, author) and is called only where a template reads it, or where `run_needed` says so.
-    `beside` is another root, where files of secrets are looked for that the project's own does not have.
+    `beside` is another root, where files of secrets are looked for that the project's own does not have. `named` reads what the command
+    line names, wherever it is, and `history` gives the earlier states of the project's folder (it raises RevisionError).
     """
 
     process: Mapping[str, str] = field(default_factory=dict)
-    files: tuple[Path, ...] = ()
+    files: tuple[str, ...] = ()
     values: tuple[tuple[str, str], ...] = ()
     run: Callable[[], Mapping[str, str]] = dict
     run_needed: bool = False
-    beside: Path | None = None
+    beside: Folder | None = None
+    named: Callable[[str], bytes | Refusal] = nothing_named
+    history: Callable[[], History] = no_history
 
 
 class Inputs:
     """Reads what a project file names. What is wrong with catalogs and rulesets goes to `findings`."""
 
-    def __init__(self, file: ProjectFile, overrides: Overrides, findings: list[Finding]) -> None:
+    def __init__(self, file: ProjectFile, files: Files, overrides: Overrides, findings: list[Finding]) -> None:
         self.file = file
+        self.files = files
         self.overrides = overrides
         self.findings = findings
-        self.files = Files(file.root)
-        self._tracked: dict[Path, bool] = {}
+        self._history: History | Literal["unknown"] | None = "unknown"
 
     def catalogs(self) -> Catalogs:
         """All types that the project may use."""
         catalogs = Catalogs()
         for reference in self.file.catalogs:
             shipped = shipped_catalog(reference.text)
-            path = self.file.root / reference.text
-            if shipped is not None and not path.exists():
+            found, outside = self.files.find(reference.text, reference.origin)
+            if shipped is not None and found is None and not outside:
                 self.findings += catalogs.add(*shipped, reference.text)
                 continue
-            inside, outside = self.files.inside(reference.text, reference.origin)
             self.findings += outside
-            if inside is None or not inside.exists():
+            if found is None:
                 catalogs.types_unknown = True
-                if inside is not None:
+                if not outside:
                     message = f"There is no catalog {reference.text}."
                     span = reference.origin.value_span() if reference.origin else None
-                    self.findings.append(
-                        Finding(
-                            "file-missing",
-                            "error",
-                            message,
-                            span,
-                            did_you_mean(reference.text, ("fulmar",), "`fulmar` comes with the tool; others are files or folders."),
-                        )
-                    )
+                    hint = did_you_mean(reference.text, ("fulmar",), "`fulmar` comes with the tool; others are files or folders.")
+                    self.findings.append(Finding("file-missing", "error", message, span, hint))
                 continue
-            types, defaults, label, findings = read_catalog(inside, self.files.shown(inside))
+            types, defaults, label, findings = read_catalog(self.files, found, reference.origin)
             catalogs.types_unknown = catalogs.types_unknown or any(finding.level == "error" for finding in findings)
             self.findings += findings + catalogs.add(types, defaults, label)
         return catalogs
@@ -87,14 +82,11 @@ class Inputs:
         """The rules of the project, in the order of its file."""
         found = []
         for reference in self.file.rulesets:
-            path, _ = self.files.inside(reference.text, reference.origin)
-            if path is not None and path.is_dir():
-                files = sorted(each for each in path.iterdir() if each.suffix in (".yaml", ".yml", ".json"))
-                references = [FileReference(self.files.shown(each), reference.origin) for each in files]
-            else:
-                references = [reference]
-            for each in references:
-                source, findings = self.files.read(each.text, each.origin)
+            path, _ = self.files.find(reference.text, reference.origin)
+            in_folder = path is not None and path.kind == "folder"
+            names = self.files.listed(path.name, (".yaml", ".yml", ".json")) if path is not None and in_folder else [reference.text]
+            for name in names:
+                source, findings = self.files.read(name, reference.origin)
                 self.findings += findings
                 if source is not None and not source.broken:
                     wrong = misplaced(source, "a ruleset", "A ruleset has `ruleset` and `rules`.")
@@ -111,7 +103,7 @@ class Inputs:
         template: Template,
         entry: EnvironmentEntry,
         findings: list[Finding],
-        files: Sequence[Path],
+        files: Sequence[str],
         values: Sequence[tuple[str, str]],
     ) -> tuple[tuple[Layer, ...], bool]:
         """The environment's layers in order, with further files and values, and whether one of them could not be read."""
@@ -155,11 +147,29 @@ class Inputs:
         form = format_of(source.name)
         return file_layer(source, form is not None and not form.typed, tuple(template.parameters)), findings
 
-    def is_tracked(self, path: Path) -> bool:
-        """Whether git keeps a file; asked once for each."""
-        if path not in self._tracked:
-            self._tracked[path] = tracked_by_git(path)
-        return self._tracked[path]
+    def is_tracked(self, name: str) -> bool:
+        """Whether the repository keeps a file of the project; the history is asked for once."""
+        if self._history == "unknown":
+            try:
+                self._history = self.overrides.history()
+            except RevisionError:
+                self._history = None
+        return self._history is not None and self._history.tracks(name)
+
+    def read_secret(self, path: str, beside: str) -> bytes | Refusal:
+        """A file that a `$secret` names, relative to the parameter file `beside`: the one file that may lie outside of the project, as
+        its content is never shown. What the repository does not keep is in none of its revisions, so it is looked for where it is now."""
+        name = (PurePosixPath(beside).parent / path).as_posix()
+        content: bytes | Refusal = Refusal("missing")
+        for folder in (self.files.folder, self.overrides.beside):
+            if folder is None:
+                continue
+            content = folder.read(name)
+            if isinstance(content, bytes):
+                return content
+            if content.kind == "outside" and (folder is self.overrides.beside or self.overrides.beside is None):
+                return self.overrides.named((PurePosixPath(folder.where) / name).as_posix())
+        return content
 
     def digests(self, environment: str, parameters: Parameters, run: Mapping[str, str]) -> dict[str, str]:
         """What an environment is made from, as a digest by file: two that are equal render alike, and have the same findings.
@@ -169,7 +179,7 @@ class Inputs:
         entry = self.file.environments[environment]
         shared = (str(self.file.shared), dict(run))
         digests = {
-            self.file.path.name: _digest((shared, entry.labels, [each.text for each in entry.parameters])),
+            self.file.file: _digest((shared, entry.labels, [each.text for each in entry.parameters])),
             OUTSIDE: _digest(
                 [(name, repr(revealed(parameters.values[name]))) for name in sorted(parameters.values.keys() - set(parameters.defaulted))]
             ),
@@ -177,7 +187,7 @@ class Inputs:
         others = {each.text for name, each in self._parameter_references() if name != environment}
         own = {each.text for each in entry.parameters}
         for source in self.files.sources():
-            if source.name == self.file.path.name or (source.name in others and source.name not in own):
+            if source.name == self.file.file or (source.name in others and source.name not in own):
                 continue
             digests[source.name] = _digest(source.text)
         digests |= {name: _digest(content) for name, content in self._catalog_contents()}
@@ -194,11 +204,14 @@ class Inputs:
     def _catalog_contents(self) -> "Iterator[tuple[str, bytes]]":
         """The files of catalogs that lie in the project."""
         for reference in self.file.catalogs:
-            inside, _ = self.files.inside(reference.text, reference.origin)
-            files = sorted(inside.iterdir()) if inside is not None and inside.is_dir() else [inside] if inside is not None else []
-            for path in files:
-                if path.is_file():
-                    yield self.files.shown(path), path.read_bytes()
+            found, _ = self.files.find(reference.text, reference.origin)
+            if found is None:
+                continue
+            suffixes = (".yaml", ".yml", ".json")
+            for name in self.files.listed(found.name, suffixes) if found.kind == "folder" else [found.name]:
+                content = self.files.folder.read(name)
+                if isinstance(content, bytes):
+                    yield name, content
 
 
 def _discreet(source: Source, findings: list[Finding], template: Template) -> list[Finding]:

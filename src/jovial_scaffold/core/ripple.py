@@ -4,20 +4,17 @@ Only what changed is read twice: a project without a changed file below its root
 where the content of what it is made from differs.
 """
 
-import os
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
-from pathlib import Path
+from pathlib import PurePosixPath
+from typing import Protocol
 
 from jovial_scaffold.core.comparing.matrix import Comparison, compare
 from jovial_scaffold.core.findings import Finding
-from jovial_scaffold.core.limits import PROJECTS
+from jovial_scaffold.core.folders import Folder, Found, History, RevisionError
 from jovial_scaffold.core.project import Project, project_at
-from jovial_scaffold.core.project_file import NAME, ProjectError
+from jovial_scaffold.core.project_file import NAME, ProjectError, revision_error
 from jovial_scaffold.core.project_inputs import OUTSIDE, Overrides
-from jovial_scaffold.core.text.revisions import Repository, RevisionError
-
-_SKIPPED = frozenset((".git", ".venv", "node_modules", "__pycache__"))
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,63 +75,51 @@ class Ripple:
         return any(each.touched for each in self.projects)
 
 
-def find_projects(folders: Sequence[Path]) -> list[Path]:
-    """Every project file below some folders, sorted; links to folders are not followed."""
-    found: set[Path] = set()
-    for folder in folders:
-        if folder.is_file():
-            found.add(folder.resolve())
-            continue
-        for here, below, files in os.walk(folder):
-            below[:] = sorted(each for each in below if each not in _SKIPPED)
-            if NAME in files:
-                found.add((Path(here) / NAME).resolve())
-            if len(found) > PROJECTS.most:
-                message = f"There are more than {PROJECTS.most:,} projects below {folder}."
-                raise ProjectError([Finding(PROJECTS.finding, "error", message, None, "Name folders further down.")])
-    return sorted(found)
+class WorkingTree(Protocol):
+    """The repository that some folders lie in, its commits, and its files as they are now; names are paths from its root."""
+
+    def commit(self, revision: str) -> str:
+        """The full name of a commit. Raises RevisionError."""
+
+    def described(self, commit: str) -> tuple[str, str, str]:
+        """Date, author and subject. Raises RevisionError."""
+
+    def changed(self, commit: str, folders: Sequence[str]) -> tuple[list[str], list[str]]:
+        """Files below some folders that are not as they were in a commit, and those of them that are gone. Raises RevisionError."""
+
+    def project_files(self, folders: Sequence[str]) -> list[str]:
+        """The project files below some folders. Raises RevisionError where there are too many."""
+
+    def here(self, folder: str) -> Folder:
+        """A folder as it is now."""
+
+    def past(self, folder: str) -> History:
+        """The history of a folder, which may be gone by now."""
 
 
-def ripple(revision: str, folders: Sequence[Path], overrides: Overrides) -> Ripple:
-    """What differs between a revision and the working tree. Raises ProjectError where there is no repository, or no such revision."""
-    start = folders or [Path()]
+def ripple(revision: str, tree: WorkingTree, folders: Sequence[str], overrides: Overrides) -> Ripple:
+    """What differs between a revision and the working tree, below some folders. Raises ProjectError where there is no such revision."""
     try:
-        repository = Repository(start[0] if start[0].is_dir() else start[0].parent)
-        commit = repository.commit(revision)
-        changed, gone = repository.changed(commit)
-        below = [folder.resolve() for folder in start]
-        for folder in below:
-            if not folder.is_relative_to(repository.root):
-                raise RevisionError(f"{folder} lies outside of the repository {repository.root}.", "Look at one repository at a time.")
-        then = {path for path in gone if path.name == NAME and any(path.is_relative_to(folder) for folder in below)}
-        files = sorted({*find_projects(start), *then})
-        roots = {file.parent for file in files}
-        by_project: dict[Path, list[Path]] = {}
-        for path in changed:
-            for root in _around(path, roots):
-                by_project.setdefault(root, []).append(path)
+        commit = tree.commit(revision)
+        changed, gone = tree.changed(commit, folders)
+        then = {name for name in gone if PurePosixPath(name).name == NAME}
+        files = sorted({*tree.project_files(folders), *then})
+        roots = {str(PurePosixPath(file).parent) for file in files}
+        by_project: dict[str, list[str]] = {}
+        for name in changed:
+            for root in map(str, PurePosixPath(name).parents):
+                if root in roots:  # a project may stand inside of another
+                    by_project.setdefault(root, []).append(name)
         projects, rendered = [], 0
         for file in files:
-            own = by_project.get(file.parent, [])
+            own = by_project.get(str(PurePosixPath(file).parent), [])
             if own:
-                found, count = _project(repository, commit, file, own, overrides)
+                found, count = _project(tree, commit, PurePosixPath(file), own, overrides)
                 projects.append(found)
                 rendered += count
-        shown = tuple(_shown(path, repository.root) for path in changed)
-        return Ripple(revision, repository.described(commit)[2], shown, tuple(projects), len(files), rendered)
+        return Ripple(revision, tree.described(commit)[2], tuple(changed), tuple(projects), len(files), rendered)
     except RevisionError as error:
-        raise ProjectError([Finding("revision-unknown", "error", error.message, None, error.hint)]) from None
-
-
-def _around(path: Path, roots: set[Path]) -> Iterator[Path]:
-    """The projects that a file lies in; a project may stand inside of another."""
-    for folder in path.parents:
-        if folder in roots:
-            yield folder
-
-
-def _shown(path: Path, root: Path) -> str:
-    return path.relative_to(root).as_posix() if path.is_relative_to(root) else str(path)
+        raise revision_error(error) from None
 
 
 class _Side:
@@ -157,16 +142,18 @@ class _Side:
         return {name: digest for inputs in self.inputs.values() for name, digest in inputs.items() if name not in own and name != OUTSIDE}
 
 
-def _project(repository: Repository, commit: str, file: Path, changed: list[Path], overrides: Overrides) -> tuple[ProjectRipple, int]:
-    folder = _shown(file.parent, repository.root)
-    names = tuple(_shown(path, file.parent) for path in changed)
+def _project(tree: WorkingTree, commit: str, file: PurePosixPath, changed: list[str], overrides: Overrides) -> tuple[ProjectRipple, int]:
+    folder = str(file.parent)
+    names = tuple(PurePosixPath(name).relative_to(folder).as_posix() for name in changed)
+    here = tree.here(folder)
+    history = tree.past(folder)
+    overrides = replace(overrides, history=lambda: history)
     try:
-        new = _Side(Project.load(file, overrides)) if file.is_file() else None
+        new = _Side(Project(here, file.name, overrides)) if isinstance(here.find(file.name), Found) else None
     except ProjectError as error:
         return ProjectRipple(folder, folder, names, problem=tuple(error.findings)), 0
     try:
-        with project_at(repository, commit, file, overrides, as_then=False) as project:
-            return _between(_Side(project), new, folder, names)
+        return _between(_Side(project_at(history, commit, here, file.name, overrides, as_then=False)), new, folder, names)
     except (RevisionError, ProjectError):
         # There was no such project, or none that could be used: everything in it is new.
         return _between(None, new, folder, names) if new else (ProjectRipple(folder, folder, names), 0)

@@ -2,11 +2,11 @@
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
-from pathlib import Path
 from typing import Any
 
 from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.findings import Finding, Level, Related
+from jovial_scaffold.core.folders import Refusal
 from jovial_scaffold.core.parameters.layers import Layer, Setting, merged_values, setting_of
 from jovial_scaffold.core.parameters.secrets import SecretSourceError, fetch, is_source
 from jovial_scaffold.core.parameters.typing import as_declared, from_text
@@ -53,15 +53,14 @@ class Checker:
         self,
         environment: str,
         layers: tuple[Layer, ...],
-        roots: tuple[Path, ...],
+        read_secret: Callable[[str, str], bytes | Refusal],
         process: Mapping[str, str],
-        is_tracked: Callable[[Path], bool],
+        is_tracked: Callable[[str], bool],
         unread: bool = False,
     ) -> tuple[Parameters, list[Finding]]:
         """Values for an environment, defaults not yet applied. `unread` is True where a file of it could not be read.
 
-        Files of secrets that are not below the first of `roots` are looked for below the others: what git does not keep is in none of
-        its revisions.
+        `read_secret` gives the bytes of a file that a `$secret` names, by the name of the parameter file that names it.
         """
         parameters = Parameters(environment, layers)
         findings: list[Finding] = []
@@ -72,8 +71,8 @@ class Checker:
             if name not in merged:
                 missing.append(declaration)
                 continue
-            findings += self._secrecy(parameters, declaration, roots[0], is_tracked)
-            parameters.values[name] = self._value(parameters, declaration, merged[name], roots, process, findings)
+            findings += self._secrecy(parameters, declaration, is_tracked)
+            parameters.values[name] = self._value(parameters, declaration, merged[name], read_secret, process, findings)
         for declaration in missing:
             misspelt = declaration.name in meant
             if declaration.default is None or misspelt:
@@ -108,7 +107,7 @@ class Checker:
                     layer.hide(name)
         return meant
 
-    def _secrecy(self, parameters: Parameters, declaration: Declaration, root: Path, is_tracked: Callable[[Path], bool]) -> list[Finding]:
+    def _secrecy(self, parameters: Parameters, declaration: Declaration, is_tracked: Callable[[str], bool]) -> list[Finding]:
         if not declaration.secret:
             return []
         findings = []
@@ -117,7 +116,7 @@ class Checker:
             if layer.source is None or written is None or written is UNKNOWN or is_source(written):
                 continue
             layer.hide(declaration.name)
-            tracked = is_tracked(root / layer.source.name)
+            tracked = is_tracked(layer.source.name)
             message = f"The secret `{declaration.name}` stands here in clear text" + (", in a file that git keeps." if tracked else ".")
             hint = "Say where it comes from: `{$secret: {env: NAME}}` or `{$secret: {file: PATH}}`"
             findings.append(
@@ -137,7 +136,7 @@ class Checker:
         parameters: Parameters,
         declaration: Declaration,
         value: Any,
-        roots: tuple[Path, ...],
+        read_secret: Callable[[str, str], bytes | Refusal],
         process: Mapping[str, str],
         findings: list[Finding],
     ) -> Any:
@@ -161,9 +160,9 @@ class Checker:
                     )
                 )
                 return UNKNOWN
-            folders = [(root / setting.layer.source.name).parent if setting.layer.source else root for root in roots]
+            beside = setting.layer.source.name if setting.layer.source else ""
             try:
-                value = from_text(fetch(value, folders, process), declaration.schema)
+                value = from_text(fetch(value, lambda path: read_secret(path, beside), process), declaration.schema)
             except SecretSourceError as error:
                 told = f"The secret `{name}` has no value: {error.message}"
                 wrong: Level = "error" if error.malformed else "warning"

@@ -1,10 +1,9 @@
-"""Where secret values come from: `{$secret: {env: NAME}}` or `{$secret: {file: PATH}}`, and whether git keeps a file."""
+"""Where secret values come from: `{$secret: {env: NAME}}` or `{$secret: {file: PATH}}`."""
 
-from collections.abc import Mapping, Sequence
-from pathlib import Path
+from collections.abc import Callable, Mapping
 from typing import Any
 
-from jovial_scaffold.core.limits import FILE_BYTES
+from jovial_scaffold.core.folders import Refusal
 
 
 class SecretSourceError(Exception):
@@ -22,8 +21,8 @@ def is_source(value: Any) -> bool:
     return isinstance(value, dict) and "$secret" in value
 
 
-def fetch(value: dict[str, Any], folders: Sequence[Path], process: Mapping[str, str]) -> str:
-    """The text that a source names; paths are relative to the first of `folders` that has them. Raises SecretSourceError."""
+def fetch(value: dict[str, Any], read: Callable[[str], bytes | Refusal], process: Mapping[str, str]) -> str:
+    """The text that a source names; `read` gives the bytes of a file. Raises SecretSourceError."""
     source = value["$secret"]
     if len(value) != 1 or not isinstance(source, dict) or len(source) != 1 or not isinstance(next(iter(source.values())), str):
         raise SecretSourceError("A secret's source is written {$secret: {env: NAME}} or {$secret: {file: PATH}}.", "", malformed=True)
@@ -33,22 +32,11 @@ def fetch(value: dict[str, Any], folders: Sequence[Path], process: Mapping[str, 
             raise SecretSourceError(f"The process variable {name} is not set.", f"Set it: export {name}=…")
         return str(process[name])
     if kind == "file":
-        path = next((folder / name for folder in folders if (folder / name).exists()), folders[0] / name)
+        content = read(name)
+        if isinstance(content, Refusal):
+            raise SecretSourceError(f"The file {name} is not there.", "Write the secret into it, and keep it out of git.")
         try:
-            if not path.is_file() or path.stat().st_size > FILE_BYTES.most:
-                raise SecretSourceError(f"The file {name} is not there.", "Write the secret into it, and keep it out of git.")
-            return path.read_text("utf-8").rstrip("\r\n")
-        except (OSError, UnicodeDecodeError):
+            return content.decode("utf-8").rstrip("\r\n")
+        except UnicodeDecodeError:
             raise SecretSourceError(f"The file {name} cannot be read as text.", "") from None
     raise SecretSourceError(f"`{kind}` is no kind of source for a secret.", "Sources are env and file.", malformed=True)
-
-
-def tracked_by_git(path: Path) -> bool:
-    """Whether git keeps the file; False where there is no git or no repository."""
-    import subprocess
-
-    try:
-        command = ["git", "-C", str(path.parent), "ls-files", "--error-unmatch", "--", path.name]
-        return subprocess.run(command, capture_output=True, timeout=10, check=False).returncode == 0
-    except (OSError, subprocess.SubprocessError):
-        return False

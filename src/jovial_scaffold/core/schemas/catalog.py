@@ -3,15 +3,16 @@
 import json
 import re
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
-from pathlib import Path
+from pathlib import Path, PurePosixPath
 from typing import Any
 
 from jovial_scaffold.core.findings import Finding, Related, Span
+from jovial_scaffold.core.folders import Folder, Found
 from jovial_scaffold.core.schemas.shapes import Shape, shape_of
 from jovial_scaffold.core.schemas.validation import SchemaError, Validator
-from jovial_scaffold.core.text.formats import read_source
+from jovial_scaffold.core.text.files import Files
 from jovial_scaffold.core.text.source import Origin
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.text.wording import did_you_mean, listed
@@ -109,9 +110,9 @@ def shipped_catalog(name: str) -> tuple[list[ResourceType], dict[str, int]] | No
     return types, prepared["defaults"]
 
 
-def prepare(folder: Path) -> dict[str, Any]:
+def prepare(folder: Folder) -> dict[str, Any]:
     """The pre-parsed form of a catalog folder, for shipping. Raises ValueError where it has findings."""
-    types, defaults, _, findings = read_catalog(folder, folder.name)
+    types, defaults, _, findings = read_catalog(Files(folder), Found("", "folder"), None)
     if findings:
         raise ValueError("; ".join(finding.message for finding in findings))
     return {"types": [{"$id": each.id, **each.schema} for each in sorted(types, key=lambda each: each.id)], "defaults": defaults}
@@ -125,21 +126,22 @@ def _resource_type(schema: dict[str, Any], origin: Origin | None) -> ResourceTyp
     return ResourceType(schema["$id"], f"{match['catalog']}.{match['type']}", int(match["version"]), body, origin)
 
 
-def read_catalog(path: Path, name: str) -> tuple[list[ResourceType], dict[str, int], str, list[Finding]]:
+def read_catalog(files: Files, found: Found, origin: Origin | None) -> tuple[list[ResourceType], dict[str, int], str, list[Finding]]:
     """Types, default versions, the catalog's name, and findings, from a folder or a single file of schemas."""
-    files = sorted(p for p in path.iterdir() if p.suffix in (".yaml", ".yml", ".json")) if path.is_dir() else [path]
+    in_folder = found.kind == "folder"
+    names = files.listed(found.name, (".yaml", ".yml", ".json")) if in_folder else [found.name]
     types: list[ResourceType] = []
     defaults: dict[str, int] = {}
-    label = path.stem
+    label = PurePosixPath(found.name).stem
     findings: list[Finding] = []
-    for file in files:
-        shown = f"{name}/{file.name}" if path.is_dir() else name
-        source, problems = read_source(file, shown)
-        findings += problems
+    for name in names:
+        # Once more by what its links lead to: a link inside of the folder may lead out.
+        source, problems = files.read(name, None)
+        findings += [replace(each, span=origin.value_span()) if origin and each.id == "path-outside" else each for each in problems]
         if source is None or source.broken:
             continue
         value, origin = source.value, Origin(source, ())
-        if file.stem == "catalog" and path.is_dir():
+        if in_folder and PurePosixPath(name).stem == "catalog":
             label, defaults = _read_index(value, origin, findings, label, defaults)
         elif isinstance(value, dict) and isinstance(value.get("$id"), str) and _ID.match(value["$id"]):
             each = _resource_type(value, origin)
@@ -158,8 +160,8 @@ def read_catalog(path: Path, name: str) -> tuple[list[ResourceType], dict[str, i
                     hint,
                 )
             )
-    if not files:
-        findings.append(Finding("catalog-empty", "warning", f"The catalog {name} holds no schemas.", Span(name, 1, 1, 1, 1)))
+    if not names:
+        findings.append(Finding("catalog-empty", "warning", f"The catalog {found.name} holds no schemas.", Span(found.name, 1, 1, 1, 1)))
     return types, defaults, label, findings
 
 

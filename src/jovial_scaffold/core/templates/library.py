@@ -1,10 +1,11 @@
 """What templates name in other files: modules, each read and compiled once; tables; the sources of documents."""
 
 from collections.abc import Mapping
-from pathlib import Path
+from dataclasses import replace
 from typing import Any
 
 from jovial_scaffold.core.findings import Finding, Related, Span
+from jovial_scaffold.core.folders import Folder, Found
 from jovial_scaffold.core.schemas.catalog import Catalogs, ResourceType
 from jovial_scaffold.core.templates.model import Module, Table, Template
 from jovial_scaffold.core.templates.names import without_cycles
@@ -29,19 +30,22 @@ class ModuleLibrary:
         self.used_names: set[str] = set()
         self.template_sources: list[Source] = []
         self.written: list[Template] = []  # modules as they stand in their files, with what goes in circles
-        self._modules: dict[Path, Module | None] = {}
-        self._reading: list[tuple[Path, str, Span]] = []
+        self._modules: dict[str, Module | None] = {}
+        self._reading: list[tuple[str, Span]] = []
 
     def template(self, text: str, origin: Origin | None) -> Template:
         """The template in a file, or in the files of a folder. Where it cannot be read, an empty one that is marked so."""
-        path, outside = self.files.inside(text, origin)
+        found, outside = self.files.find(text, origin)
         self.findings += outside
-        sources = self._sources(path, origin) if path is not None else []
-        if path is not None:
-            self._reading.append((path, self.files.shown(path), Span("", 0, 0, 0, 0)))
-        template = self._template(sources, self.files.shown(path) if path else text)
-        if path is not None:
-            self._reading.pop()
+        if outside:
+            return self._template([], text)
+        if found is None:
+            _, missing = self.files.read(text, origin)
+            self.findings += missing
+            return self._template([], text)
+        self._reading.append((found.name, Span("", 0, 0, 0, 0)))
+        template = self._template(self._sources(found, origin), found.name)
+        self._reading.pop()
         return template
 
     def _template(self, sources: list[Source], label: str) -> Template:
@@ -51,31 +55,29 @@ class ModuleLibrary:
         self.findings += findings
         return template
 
-    def _sources(self, path: Path, origin: Origin | None) -> list[Source]:
-        paths = [path]
-        if path.is_dir():
-            paths = sorted(each for each in path.iterdir() if each.suffix in _SUFFIXES)
-            if not paths:
-                message = f"The folder {self.files.shown(path)} holds no template."
+    def _sources(self, found: Found, origin: Origin | None) -> list[Source]:
+        names = [found.name]
+        if found.kind == "folder":
+            names = self.files.listed(found.name, _SUFFIXES)
+            if not names:
+                message = f"The folder {found.name} holds no template."
                 span = origin.value_span() if origin else None
                 self.findings.append(Finding("file-missing", "error", message, span, "Its files end in .yaml, .yml or .json."))
-        found: list[Source] = []
-        for each in paths:
-            source, findings = self.files.at(each.resolve(), origin) if self._is_inside(each, origin) else (None, [])
+        sources: list[Source] = []
+        for name in names:
+            source, findings = self._file(name, origin) if found.kind == "folder" else self.files.at(name, origin)
             self.findings += findings
             if source is not None:
-                found.append(source)
-        self.template_sources += [source for source in found if source not in self.template_sources]
-        return found
+                sources.append(source)
+        self.template_sources += [source for source in sources if source not in self.template_sources]
+        return sources
 
-    def _is_inside(self, path: Path, origin: Origin | None) -> bool:
-        """Whether a file of a folder stays inside of the root when its links are resolved."""
-        if path.resolve().is_relative_to(self.files.root):
-            return True
-        message = f"{self.files.shown(path)} leads out of the project's folder."
-        span = origin.value_span() if origin else None
-        self.findings.append(Finding("path-outside", "error", message, span, "Move it into the project; nothing outside is read."))
-        return False
+    def _file(self, name: str, origin: Origin | None) -> tuple[Source | None, list[Finding]]:
+        """A file of a folder; what is wrong with it as a whole stands where the folder is named."""
+        found, outside = self.files.find(name, None)
+        if outside or found is None:
+            return None, [replace(each, span=origin.value_span()) if origin else each for each in outside]
+        return self.files.at(found.name, origin)
 
     # -- modules
 
@@ -92,39 +94,38 @@ class ModuleLibrary:
         if "${" in named:
             self.findings.append(Finding("path-invalid", "error", "A module's path holds no expressions.", span, "Choose with `$when`."))
             return None
-        path, outside = self.files.inside(named, base)
-        if path is None:
+        found, outside = self.files.find(named, base)
+        if outside:
             self.findings += [Finding(each.id, each.level, each.message, span, each.hint) for each in outside]
             return None
-        if not path.exists():
-            message = f"There is no module {self.files.shown(path)}."
+        if found is None:
+            message = f"There is no module {named}."
             related = (Related(base.value_span(), f"`{text}` is named here."),) if text in self.names else ()
             self.findings.append(Finding("file-missing", "error", message, span, "Correct the path, or write the module.", related=related))
             return None
-        open_paths = [each for each, _, _ in self._reading]
-        if path in open_paths:
-            self._circle(path, open_paths.index(path), span)
+        being_read = [name for name, _ in self._reading]
+        if found.name in being_read:
+            self._circle(found.name, being_read.index(found.name), span)
             return None
-        if path not in self._modules:
-            self._reading.append((path, self.files.shown(path), span))
-            self._modules[path] = self._module(path, base)
+        if found.name not in self._modules:
+            self._reading.append((found.name, span))
+            self._modules[found.name] = self._module(found, base)
             self._reading.pop()
-        return self._modules[path]
+        return self._modules[found.name]
 
-    def _module(self, path: Path, origin: Origin) -> Module | None:
-        sources = self._sources(path, origin)
-        written = self._template(sources, self.files.shown(path))
+    def _module(self, found: Found, origin: Origin) -> Module | None:
+        sources = self._sources(found, origin)
+        written = self._template(sources, found.name)
         if written.unread and not sources:
             return None
         self.written.append(written)
         template = without_cycles(written)
-        label = self.files.shown(path)
-        return Module(label, template, interface(label, template))
+        return Module(found.name, template, interface(found.name, template))
 
-    def _circle(self, path: Path, first: int, span: Span) -> None:
+    def _circle(self, closing: str, first: int, span: Span) -> None:
         steps = self._reading[first:]
-        names = " → ".join([name for _, name, _ in steps] + [self.files.shown(path)])
-        related = tuple(Related(at, f"It uses {name} here.") for _, name, at in steps[1:])
+        names = " → ".join([name for name, _ in steps] + [closing])
+        related = tuple(Related(at, f"It uses {name} here.") for name, at in steps[1:])
         message = f"Modules use each other in a circle: {names}."
         self.findings.append(Finding("module-cycle", "error", message, span, "Take one of the uses out of the circle.", related=related))
 
@@ -190,12 +191,11 @@ def interface(label: str, template: Template) -> ResourceType:
     return ResourceType(label, label, 1, schema, template.origin)
 
 
-def standalone(path: Path) -> tuple[list[Source], list[Template]]:
-    """The files of a template without a project, and the template with the modules that it reaches."""
-    folder = path if path.is_dir() else path.parent
+def standalone(folder: Folder, name: str) -> tuple[list[Source], list[Template]]:
+    """The files of a template without a project, and the template with the modules that it reaches. `name` is a file or folder inside of
+    `folder`, or empty for all of it."""
     catalogs = Catalogs()
     catalogs.types_unknown = True
-    files = Files(folder)
-    library = ModuleLibrary(files, catalogs, {}, [])
-    template = library.template(path.name if path != folder else ".", None)
+    library = ModuleLibrary(Files(folder), catalogs, {}, [])
+    template = library.template(name or ".", None)
     return library.template_sources, [template, *(module.template for module in library.modules)]

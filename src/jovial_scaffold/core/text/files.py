@@ -1,88 +1,115 @@
-"""The files of a project: each read once, none outside of its root after links are resolved."""
+"""The files of a project: each read once, through the one door, with findings for what cannot be read."""
 
-from pathlib import Path, PurePosixPath
+from collections.abc import Callable, Iterable
+from pathlib import PurePosixPath
 
 from jovial_scaffold.core.findings import Finding
-from jovial_scaffold.core.text.formats import decoded, read_bytes, read_source
-from jovial_scaffold.core.text.source import Origin, Source
+from jovial_scaffold.core.folders import Folder, Found, Refusal, nothing_named
+from jovial_scaffold.core.text.formats import decoded, read_source, refused
+from jovial_scaffold.core.text.source import Origin, Place, Source
 
 _UNREADABLE = ("file-missing", "file-format", "file-unreadable")
+_Read = tuple[Source | None, list[Finding]]
 
 
 class Files:
-    """Reads files below `root`. The findings of a file are given the first time it is read only."""
+    """Reads files of `folder`, and with `named` those that the command line names. The findings of a file are given the first time it is
+    read only."""
 
-    def __init__(self, root: Path) -> None:
-        self.root = root.resolve()
-        self._sources: dict[Path, tuple[Source | None, list[Finding]]] = {}
+    def __init__(self, folder: Folder, named: Callable[[str], bytes | Refusal] = nothing_named) -> None:
+        self.folder = folder
+        self._named = named
+        self._sources: dict[tuple[str, bool], _Read] = {}
+        self._outside: dict[str, Source | None] = {}
 
-    def inside(self, text: str, origin: Origin | None) -> tuple[Path | None, list[Finding]]:
-        """The file that a path means, relative to the file that writes it; a finding where it lies outside of the root."""
-        folder = PurePosixPath(origin.source.name).parent if origin else PurePosixPath()
-        span = origin.value_span() if origin else None
-        try:
-            path = (self.root / folder / text).resolve()
-        except (OSError, ValueError, RuntimeError):
-            return None, [Finding("path-invalid", "error", "This is no path.", span, "Name a file of the project.")]
-        if path.is_relative_to(self.root):
-            return path, []
-        message = f"{text} lies outside of the project's folder."
-        return None, [Finding("path-outside", "error", message, span, "Move it into the project; nothing outside is read.")]
+    def find(self, text: str, origin: Origin | None) -> tuple[Found | None, list[Finding]]:
+        """What a path leads to, relative to the file that writes it; None, and no finding, where there is nothing."""
+        found = self.folder.find(_joined(text, origin))
+        if isinstance(found, Found):
+            return found, []
+        if found.kind == "missing":
+            return None, []
+        if found.kind == "outside":
+            message = f"{text} lies outside of the project's folder."
+            hint = "Move it into the project; nothing outside is read."
+            return None, [Finding("path-outside", "error", message, origin.value_span() if origin else None, hint)]
+        return None, [refused(found, text, origin.value_span() if origin else None)]
 
-    def shown(self, path: Path) -> str:
-        """A file as findings name it."""
-        return path.relative_to(self.root).as_posix() if path.is_relative_to(self.root) else str(path)
+    def read(self, text: str, origin: Origin | None, formatted: bool = True) -> _Read:
+        """A file as data or (not `formatted`) as mere text. `origin` is where it is named: the place of what is wrong with it as a whole."""
+        found, findings = self.find(text, origin)
+        return (None, findings) if findings else self.at(found.name if found else _lexical(_joined(text, origin)), origin, formatted)
 
-    def read(self, text: str, origin: Origin | None, formatted: bool = True) -> tuple[Source | None, list[Finding]]:
-        """A file inside the root, as data or (not `formatted`) as mere text."""
-        path, outside = self.inside(text, origin)
-        return (None, outside) if path is None else self.at(path, origin, formatted)
-
-    def at(self, path: Path, origin: Origin | None = None, formatted: bool = True) -> tuple[Source | None, list[Finding]]:
-        """A file whose path is known. `origin` is where it is named: the place of what is wrong with it as a whole."""
-        if path not in self._sources:
-            source, findings = read_source(path, self.shown(path)) if formatted else read_text(path, self.shown(path))
-            self._sources[path] = (source, [finding for finding in findings if finding.id in _UNREADABLE])
+    def at(self, name: str, origin: Origin | None = None, formatted: bool = True) -> _Read:
+        """A file by its name from the root."""
+        if (name, formatted) in self._sources:
+            source, unreadable = self._sources[name, formatted]
+            findings = unreadable
         else:
-            source, findings = self._sources[path]
-        missing = self._sources[path][1]
-        if missing and origin:
+            content = self.folder.read(name)
+            source, findings = read_source(content, name) if formatted else read_text(content, name)
+            unreadable = [finding for finding in findings if finding.id in _UNREADABLE]
+            self._sources[name, formatted] = (source, unreadable)
+        if unreadable and origin:
             # A file that is not there has no lines: the place is where it is named, each time that it is.
             at = origin.value_span()
-            return None, [Finding(each.id, each.level, each.message, at, each.hint) for each in missing]
+            return None, [Finding(each.id, each.level, each.message, at, each.hint) for each in unreadable]
         return source, findings
 
-    def outside(self, path: Path) -> tuple[Source | None, list[Finding]]:
+    def listed(self, folder: str, suffixes: Iterable[str]) -> list[str]:
+        """The names, from the root, of what lies in a folder and has one of some endings, sorted."""
+        names = self.folder.names(folder)
+        wanted = tuple(suffixes)
+        return [] if isinstance(names, Refusal) else [f"{folder}/{name}" if folder else name for name in names if name.endswith(wanted)]
+
+    def outside(self, name: str) -> _Read:
         """A file that the command line names, wherever it is."""
-        if path not in self._sources:
-            self._sources[path] = read_source(path, str(path))
-            return self._sources[path]
-        return self._sources[path][0], []
+        if name in self._outside:
+            return self._outside[name], []
+        source, findings = read_source(self._named(name), name)
+        self._outside[name] = source
+        return source, findings
 
     def know(self, source: Source) -> None:
         """Take in a source that was read elsewhere, so that its lines can be shown."""
-        self._sources[Path(source.name)] = (source, [])
+        self._outside[source.name] = source
 
     def sources(self) -> list[Source]:
         """All files that were read so far, by name."""
-        return sorted((source for source, _ in self._sources.values() if source is not None), key=lambda source: source.name)
+        found = [*(source for source, _ in self._sources.values()), *self._outside.values()]
+        return sorted((source for source in found if source is not None), key=lambda source: source.name)
 
     def source(self, name: str) -> Source | None:
         """A file that was read, as findings name it; for showing its lines."""
-        return next((source for source, _ in self._sources.values() if source is not None and source.name == name), None)
+        found = self._outside.get(name) or self._sources.get((name, True), (None, []))[0]
+        return found or self._sources.get((name, False), (None, []))[0]
 
 
-def read_text(path: Path, name: str) -> tuple[Source | None, list[Finding]]:
+def _joined(text: str, origin: Origin | None) -> str:
+    """A path from the root: relative to the folder of the file that writes it."""
+    folder = PurePosixPath(origin.source.name).parent.as_posix() if origin else "."
+    return text if folder == "." or text.startswith("/") else f"{folder}/{text}"
+
+
+def _lexical(name: str) -> str:
+    """A name without its dots, for showing what is not there."""
+    steps: list[str] = []
+    for step in name.split("/"):
+        if step == ".." and steps:
+            steps.pop()
+        elif step not in ("", ".", ".."):
+            steps.append(step)
+    return "/".join(steps)
+
+
+def read_text(content: bytes | Refusal, name: str) -> _Read:
     """Any text file as a source whose value is the text."""
-    raw, findings = read_bytes(path, name)
-    if raw is None:
-        return None, findings
-    text, findings = decoded(raw, name)
+    if isinstance(content, Refusal):
+        return None, [refused(content, name)]
+    text, findings = decoded(content, name)
     return (None, findings) if text is None else (whole_text(text, name), [])
 
 
 def whole_text(text: str, name: str) -> Source:
     """A text as a source: its one value is the whole of it, so that places inside are offsets."""
-    from jovial_scaffold.core.text.source import Place
-
     return Source(name, text, text, lambda whole: {(): Place(0, 0, 0, len(whole), "verbatim")})

@@ -1,12 +1,11 @@
 """The table of file formats, and reading a file of any of them into a `Source` with findings."""
 
-import os
-import stat
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any, NamedTuple
 
 from jovial_scaffold.core.findings import Finding, Related, Span
+from jovial_scaffold.core.folders import Refusal
 from jovial_scaffold.core.limits import FILE_BYTES
 from jovial_scaffold.core.text.source import Place, Pointer, Problem, Source
 from jovial_scaffold.core.text.unknown import UNKNOWN
@@ -63,30 +62,24 @@ def format_of(name: str) -> Format | None:
     return make() if make else None
 
 
-def read_bytes(path: Path, name: str) -> tuple[bytes | None, list[Finding]]:
-    """The bytes of a regular file of bounded size, or the finding that says why not."""
+def refused(refusal: Refusal, name: str, span: Span | None = None) -> Finding:
+    """The finding of a file that cannot be read."""
+    id, message, hint = _REFUSALS[refusal.kind]
+    size = f"{int(refusal.detail) / 2**20:.0f}" if refusal.kind == "too-large" else ""
+    told = message.format(name=name, detail=refusal.detail, size=size, most=f"{FILE_BYTES.most / 2**20:.0f}")
+    return Finding(id, "error", told, span or Span(name, 1, 1, 1, 1), hint.format(name=name))
 
-    def refused(id: str, message: str, hint: str = "") -> tuple[None, list[Finding]]:
-        return None, [Finding(id, "error", message, Span(name, 1, 1, 1, 1), hint)]
 
-    try:
-        status = os.stat(path)
-        if stat.S_ISDIR(status.st_mode):
-            return refused("file-unreadable", f"{name} is a folder, and a file is expected.")
-        if not stat.S_ISREG(status.st_mode):
-            return refused("file-unreadable", f"{name} is a device or pipe, and a file is expected.")
-        if status.st_size > FILE_BYTES.most:
-            size, most = status.st_size / 2**20, FILE_BYTES.most / 2**20
-            return refused(
-                FILE_BYTES.finding, f"{name} has {size:.0f} MiB, and at most {most:.0f} MiB are read.", "Split it into several files."
-            )
-        return path.read_bytes(), []
-    except FileNotFoundError:
-        return refused("file-missing", f"{name} does not exist.", "Correct the path where it is named, or write the file.")
-    except PermissionError:
-        return refused("file-unreadable", f"{name} may not be read by this user.", f"Allow it: chmod u+r {name}")
-    except OSError as error:
-        return refused("file-unreadable", f"{name} cannot be read: {error.strerror or error}.")
+_REFUSALS = {
+    "missing": ("file-missing", "{name} does not exist.", "Correct the path where it is named, or write the file."),
+    "outside": ("path-outside", "{name} leads out of the project's folder.", "Move it into the project; nothing outside is read."),
+    "folder": ("file-unreadable", "{name} is a folder, and a file is expected.", ""),
+    "special": ("file-unreadable", "{name} is a device or pipe, and a file is expected.", ""),
+    "too-large": (FILE_BYTES.finding, "{name} has {size} MiB, and at most {most} MiB are read.", "Split it into several files."),
+    "forbidden": ("file-unreadable", "{name} may not be read by this user.", "Allow it: chmod u+r {name}"),
+    "invalid": ("path-invalid", "This is no path.", "Name a file of the project."),
+    "failed": ("file-unreadable", "{name} cannot be read: {detail}.", ""),
+}
 
 
 def decoded(raw: bytes, name: str) -> tuple[str | None, list[Finding]]:
@@ -108,8 +101,8 @@ def decoded(raw: bytes, name: str) -> tuple[str | None, list[Finding]]:
         return None, [Finding("file-encoding", "error", message, Span(name, line, column, line, column + 1), "Save the file as UTF-8.")]
 
 
-def read_source(path: Path, name: str, assume: str = "") -> tuple[Source | None, list[Finding]]:
-    """A file as a `Source`, and what is wrong with it; no source where nothing could be read.
+def read_source(content: bytes | Refusal, name: str, assume: str = "") -> tuple[Source | None, list[Finding]]:
+    """What was read of a file as a `Source`, and what is wrong with it; no source where nothing could be read.
 
     `name` is how the file is called in findings. `assume` is a suffix for files whose name says no format.
     """
@@ -117,13 +110,10 @@ def read_source(path: Path, name: str, assume: str = "") -> tuple[Source | None,
     if form is None:
         hint = f"Files end in {', '.join(DATA_SUFFIXES)}."
         return None, [Finding("file-format", "error", f"{name} has an ending that says no known format.", Span(name, 1, 1, 1, 1), hint)]
-    raw, findings = read_bytes(path, name)
-    if raw is None:
-        return None, findings
-    text, findings = decoded(raw, name)
-    if text is None:
-        return None, findings
-    return parsed(text, name, form)
+    if isinstance(content, Refusal):
+        return None, [refused(content, name)]
+    text, findings = decoded(content, name)
+    return (None, findings) if text is None else parsed(text, name, form)
 
 
 def parsed(text: str, name: str, form: Format) -> tuple[Source, list[Finding]]:

@@ -1,0 +1,101 @@
+"""Projects on disk: found, opened through the one door for reading, with the history of their folder."""
+
+import os
+import time
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+from functools import partial
+from pathlib import Path
+
+from jovial_scaffold.core import project as computing
+from jovial_scaffold.core.findings import Finding
+from jovial_scaffold.core.folders import Folder, History, RevisionError
+from jovial_scaffold.core.project_file import NAME, ProjectError
+from jovial_scaffold.core.project_inputs import Overrides
+from jovial_scaffold.machine.disk import DiskFolder, read_named
+
+
+class Project(computing.Project):
+    """A project on disk."""
+
+    @classmethod
+    def load(cls, path: str | Path = ".", overrides: Overrides | None = None) -> "Project":
+        """The project whose file or folder is named, or that a folder belongs to. Raises ProjectError where it cannot be used."""
+        given = Path(path)
+        if given.is_dir():
+            root, name = _upwards(given), NAME
+        elif given.exists() or given.is_symlink():
+            root, name = given.parent, given.name
+        else:
+            hint = "Name the project's folder or its jovial.yaml."
+            raise ProjectError([Finding("project-missing", "error", f"There is no {given}.", None, hint)])
+        folder = DiskFolder(root)
+        return cls(folder, name, replace(overrides or Overrides(), named=read_named, history=partial(history_of, folder.root)))
+
+
+def _upwards(start: Path) -> Path:
+    """The folder with a project file, here or above. Raises ProjectError."""
+    start = start.resolve()
+    for folder in (start, *start.parents):
+        if os.path.lexists(folder / NAME):
+            return folder
+    hint = "Go to the project's folder, name it with --project, or begin with `jovial demo`."
+    raise ProjectError([Finding("project-missing", "error", f"No {NAME} is here or in a folder above.", None, hint)])
+
+
+def history_of(folder: Path) -> History:
+    """The earlier states of a folder. Raises RevisionError."""
+    # Imported here: most commands read no revision.
+    from jovial_scaffold.machine.repository import DiskHistory
+
+    return DiskHistory(folder)
+
+
+def run_context(folder: Path, process: Mapping[str, str]) -> Mapping[str, str]:
+    """`context.run`: the date (SOURCE_DATE_EPOCH is respected), and the revision and author that the repository of a folder names."""
+    from jovial_scaffold.machine.repository import author
+
+    epoch = process.get("SOURCE_DATE_EPOCH", "")
+    seconds = int(epoch) if epoch.isdigit() and len(epoch) < 12 else time.time()
+    try:
+        revision = history_of(folder).commit("HEAD")[:12]
+    except RevisionError:
+        revision = ""
+    return {"date": time.strftime("%Y-%m-%d", time.gmtime(seconds)), "revision": revision, "author": author(folder, process)}
+
+
+class DiskTree:
+    """The working tree that some folders lie in (`core.ripple.WorkingTree`). Raises RevisionError where there is no repository."""
+
+    def __init__(self, folders: Sequence[Path]) -> None:
+        from jovial_scaffold.machine.repository import Repository
+        from jovial_scaffold.machine.worktree import changed
+
+        start = folders[0]
+        self._repository = Repository(start if start.is_dir() else start.parent)
+        self._changed = partial(changed, self._repository)
+        self.commit = self._repository.commit
+        self.described = self._repository.described
+        #: the folders, by their paths from the root
+        self.folders = [self._repository.inside(each if each.is_dir() else each.parent) for each in folders]
+
+    def changed(self, commit: str, folders: Sequence[str]) -> tuple[list[str], list[str]]:
+        """Files that are not as they were, and those of them that are gone."""
+        return self._changed(commit, folders)
+
+    def project_files(self, folders: Sequence[str]) -> list[str]:
+        """The project files below some folders."""
+        from jovial_scaffold.machine.worktree import find_files
+
+        root = self._repository.root
+        return [path.relative_to(root).as_posix() for path in find_files([root / each for each in folders], NAME)]
+
+    def here(self, folder: str) -> Folder:
+        """A folder as it is now."""
+        return DiskFolder(self._repository.root / folder)
+
+    def past(self, folder: str) -> History:
+        """The history of a folder."""
+        from jovial_scaffold.machine.repository import DiskHistory
+
+        return DiskHistory(self._repository.root / folder, self._repository)
