@@ -48,28 +48,55 @@ class Repository:
         self._store: Any = DiskObjectStore(common / "objects", object_format=form, loose_object_size_limit=FILE_BYTES.most * 2)
         self._refs: Any = DiskRefsContainer(common, own)
         self._index: frozenset[bytes] | None = None
+        self._packs: list[Any] | None = None
+        self._bounded: set[tuple[int, int]] = set()  # objects of packs, by number and offset
         self._trees: dict[bytes, dict[bytes, tuple[int, bytes]]] = {}
 
     # -- objects
 
-    def read(self, name: bytes, kind: bytes) -> Any:
-        """A commit, tag, tree or blob. Raises RevisionError where it is not there, is broken, too large or something else."""
-        from dulwich.objects import ShaFile
+    def raw(self, name: bytes, kind: bytes) -> bytes:
+        """The bytes of a commit, tag, tree or blob. Raises RevisionError where it is not there, is broken, too large or something else."""
+        from dulwich.objects import object_class
 
         shown = name[:12].decode("ascii", "replace")
         try:
-            bounded = self._is_bounded(name)
-            made = ShaFile.from_raw_string(*self._store.get_raw(name)) if bounded else None
+            if not self._is_bounded(name):
+                raise RevisionError(f"The object {shown} of the repository is larger than {FILE_BYTES.most:,} bytes.")
+            number, content = self._store.get_raw(name)
+            made = object_class(number)
+        except RevisionError:
+            raise
         except Exception as error:  # whatever a broken store raises, it is a broken store
             raise RevisionError(
                 f"The repository lacks the object {shown}, or it is broken ({type(error).__name__}).",
                 "A clone of a part of the history does not hold all of it: fetch the rest.",
             ) from None
-        if made is None:
-            raise RevisionError(f"The object {shown} of the repository is larger than {FILE_BYTES.most:,} bytes.")
-        if made.type_name != kind:
-            raise RevisionError(f"The object {shown} is a {made.type_name.decode()}, and a {kind.decode()} is expected.")
-        return made
+        if made is None or made.type_name != kind:
+            raise RevisionError(f"The object {shown} of the repository is no {kind.decode()}.")
+        return bytes(content)
+
+    def read(self, name: bytes, kind: bytes) -> Any:
+        """A commit or tag, parsed. Raises RevisionError."""
+        from dulwich.objects import ShaFile, object_class
+
+        raw = self.raw(name, kind)
+        made = object_class(kind)
+        try:
+            parsed = ShaFile.from_raw_string(made.type_num, raw) if made else None
+            assert parsed is not None
+        except Exception as error:
+            raise RevisionError(f"The {kind.decode()} {name[:12].decode()} is broken ({type(error).__name__}).") from None
+        return parsed
+
+    def _entries(self, name: bytes) -> list[tuple[bytes, int, bytes]]:
+        """Name, mode and object of the entries of a tree."""
+        from dulwich.objects import parse_tree
+
+        raw = self.raw(name, b"tree")
+        try:
+            return list(parse_tree(raw, self._name_length // 2))
+        except Exception as error:
+            raise RevisionError(f"The tree {name[:12].decode()} is broken ({type(error).__name__}).") from None
 
     def _is_bounded(self, name: bytes) -> bool:
         """Whether an object of a pack, and all that it is written as a difference to, stays in bounds: a few bytes may stand for many
@@ -77,36 +104,43 @@ class Repository:
         from dulwich.objects import hex_to_sha
 
         sha = hex_to_sha(name.decode())
-        for pack in self._store.packs:
+        self._packs = self._packs if self._packs is not None else list(self._store.packs)
+        for number, pack in enumerate(self._packs):
             try:
                 offset = pack.index.object_offset(sha)
             except KeyError:
                 continue
+            chain: list[tuple[int, int]] = []
             for _ in range(DELTAS.most):
+                if (number, offset) in self._bounded:
+                    break
+                chain.append((number, offset))
                 buffer = pack.data._buffer()
                 kind, size = _header(buffer, offset)
                 if size > FILE_BYTES.most:
                     return False
                 if kind not in (_OFFSET_DELTA, _NAMED_DELTA):
-                    return True
+                    break
                 delta = pack.data.get_unpacked_object_at(offset)
                 if _number(b"".join(delta.decomp_chunks), 1) > FILE_BYTES.most:
                     return False
                 base = delta.delta_base
                 offset = offset - base if kind == _OFFSET_DELTA else pack.index.object_offset(base)
-            return False
+            else:
+                return False
+            self._bounded.update(chain)
+            return True
         return True  # what lies loose is bounded by the store
 
     def tree(self, name: bytes) -> dict[bytes, tuple[int, bytes]]:
         """The entries of a tree: mode and object by name. Names that would lead elsewhere are as if they were not there."""
         if name not in self._trees:
-            entries = self.read(name, b"tree").iteritems()
-            self._trees[name] = {entry.path: (entry.mode, entry.sha) for entry in entries if not _strange(entry.path)}
+            self._trees[name] = {path: (mode, made) for path, mode, made in self._entries(name) if not _strange(path)}
         return self._trees[name]
 
     def blob(self, name: bytes) -> bytes:
         """The bytes of a file."""
-        return bytes(self.read(name, b"blob").as_raw_string())
+        return self.raw(name, b"blob")
 
     # -- revisions
 
@@ -183,26 +217,27 @@ class Repository:
         """The commits that changed what is below a folder, newest first, along the first parents."""
         found: list[str] = []
         made = self.read(self.commit("HEAD").encode(), b"commit")
+        now = self.entry(made.tree, folder)
         for _ in range(COMMITS.most):
             parent = self.read(made.parents[0], b"commit") if made.parents else None
-            now, before = self.entry(made.tree, folder), self.entry(parent.tree, folder) if parent else None
+            before = self.entry(parent.tree, folder) if parent else None
             if now != before:
                 found.append(made.id.decode())
             if parent is None or len(found) >= most:
                 break
-            made = parent
+            made, now = parent, before
         return found
 
     def entry(self, tree: bytes, name: str) -> tuple[int, bytes] | None:
         """The entry of a path of folders, links not followed."""
         entry = (stat.S_IFDIR, tree)
-        for step in name.split("/") if name else ():
+        for step in os.fsencode(name).split(b"/") if name else ():
             if not stat.S_ISDIR(entry[0]):
                 return None
-            below = self.tree(entry[1]).get(os.fsencode(step))
-            if below is None:
+            found = [(mode, made) for path, mode, made in self._entries(entry[1]) if path == step]
+            if not found or _strange(step):
                 return None
-            entry = below
+            entry = found[0]
         return entry
 
     def folder(self, commit: str, name: str) -> "CommitFolder":
