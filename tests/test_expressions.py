@@ -19,6 +19,7 @@ from jovial_scaffold.core.expressions.placeholders import Formula, Joined, templ
 from jovial_scaffold.core.expressions.scopes import MapScope
 from jovial_scaffold.core.expressions.values import Optional, Pending, Secret
 from jovial_scaffold.core.text.unknown import UNKNOWN
+from jovial_scaffold.reports.words import said
 from tests.support import load_cases
 
 NAMES = {
@@ -47,7 +48,7 @@ def test_expression(case: dict[str, Any]) -> None:
     assert raised.value.id == case["fails"]
     if "at" in case:
         assert text[raised.value.start : raised.value.end] == case["at"]
-    assert case.get("hint", "") in raised.value.hint
+    assert case.get("hint", "") in said(raised.value.hint)
 
 
 LANGUAGE = [case for name in ("timestamps", "conversions", "extensions") for case in load_cases(f"language/{name}.yaml")]
@@ -82,10 +83,10 @@ def test_syntax_error(case: dict[str, Any]) -> None:
     text = case["expression"]
     with pytest.raises(SyntaxProblem) as raised:
         parse(text)
-    assert case["says"] in raised.value.message or case.get("inexact")
+    assert case["says"] in said(raised.value.message) or case.get("inexact")
     if "at" in case:
         assert text[raised.value.start : raised.value.end] == case["at"]
-    assert case.get("hint", "") in raised.value.hint
+    assert case.get("hint", "") in said(raised.value.hint)
 
 
 @pytest.mark.parametrize("function", [pytest.param(f, id=f"{f.name}-{f.method}") for f in FUNCTIONS.values()])
@@ -140,7 +141,7 @@ def test_marks_spread(text: str, expected: Any) -> None:
 def test_errors_never_show_a_secret(text: str) -> None:
     with pytest.raises(EvaluationError) as raised:
         value_of(text, s=S)
-    assert "edelweiss" not in f"{raised.value.message}{raised.value.hint}{raised.value.args}"
+    assert "edelweiss" not in f"{said(raised.value.message)}{said(raised.value.hint)}{raised.value.args}"
 
 
 def test_optionals_of_secret_values_stay_secret() -> None:
@@ -193,7 +194,7 @@ def test_no_text_raises_anything_but_the_languages_own_errors(text: str) -> None
     try:
         value_of(text)
     except ExpressionError as error:
-        assert error.message and 0 <= error.start <= error.end <= len(text) + 1
+        assert said(error.message) and 0 <= error.start <= error.end <= len(text) + 1
 
 
 @pytest.mark.parametrize(
@@ -204,7 +205,7 @@ def test_deep_and_long_texts_end_with_an_error_or_a_value(text: str) -> None:
     try:
         value_of(text)
     except ExpressionError as error:
-        assert error.message
+        assert said(error.message)
 
 
 def test_budget_stops_an_evaluation() -> None:

@@ -7,6 +7,7 @@ import yaml
 
 from jovial_scaffold import Project
 from jovial_scaffold.reports.machine import public
+from jovial_scaffold.reports.words import said
 from tests.support import Write, load_cases
 
 
@@ -24,7 +25,7 @@ def test_feature(write: Write, case: dict[str, Any]) -> None:
         [f.id, f.span.file, f.span.line, f.span.column, *(related.span.file for related in f.related)] if f.span else [f.id]
         for f in project.check().findings
     ]
-    assert found == case.get("findings", []), [f.message for f in project.check().findings]
+    assert found == case.get("findings", []), [said(f.message) for f in project.check().findings]
     rendering = project.render("trial")
     if "gives" in case:
         assert {address: public(resource.properties) for address, resource in rendering.resources.items()} == case["gives"]

@@ -9,6 +9,8 @@ from jovial_scaffold import Project
 from jovial_scaffold.core.findings import Finding, Span, merged
 from jovial_scaffold.core.project_inputs import Overrides
 from jovial_scaffold.core.text.source import pointer_text
+from jovial_scaffold.core.words import say
+from jovial_scaffold.reports.words import said
 from tests.support import Write, load_cases
 
 PROJECT = """project: trial
@@ -36,14 +38,14 @@ def mini_project(write: Write, case: dict[str, Any]) -> Project:
 def test_findings(write: Write, case: dict[str, Any]) -> None:
     found = mini_project(write, case).check().findings
     assert sorted([f.id, f.span.file, f.span.line, f.span.column] for f in found if f.span) == sorted(case["findings"]), found
-    assert all((f.span and f.message.endswith((".", "?", "!", "…"))) or f.id in ("must-failed", "rule-failed") for f in found)
+    assert all((f.span and said(f.message).endswith((".", "?", "!", "…"))) or f.id in ("must-failed", "rule-failed") for f in found)
     assert found == mini_project(write, case).check().findings
 
 
 def test_one_mistake_in_several_environments_and_items_is_one_finding() -> None:
     span = Span("a", 1, 1, 1, 2)
     parts = [
-        Finding("x", "error", f"value {n}", span, address=f"a/{n}", environments=(e,), group="g")
+        Finding("x", "error", say("value {}", n), span, address=f"a/{n}", environments=(e,), group="g")
         for n in (2, 1)
         for e in ("live", "sandbox")
     ]
@@ -67,7 +69,7 @@ resources:
     (finding,) = mini_project(write, case).check().findings
     assert finding.id == "property-type" and finding.where == "pool:copies" and finding.environments == ("sandbox",)
     assert [(r.span.file, r.span.line, r.span.column) for r in finding.related] == [("sandbox.yaml", 2, 11)]
-    assert finding.message == '`copies` takes an integer, and this gives the text "three".'
+    assert said(finding.message) == '`copies` takes an integer, and this gives the text "three".'
 
 
 @pytest.mark.parametrize("case", load_cases("project.yaml"))
@@ -91,7 +93,7 @@ def test_rules(write: Write, case: dict[str, Any]) -> None:
     found = Project.load(write(files)).check().findings
     assert sorted([f.id, f.level, f.address] for f in found) == sorted(said[:3] for said in case["said"]), found
     for identity, _, address, part in case["said"]:
-        assert any(part in f"{f.message} {f.hint}" for f in found if f.id == identity and f.address == address), found
+        assert any(part in f"{said(f.message)} {said(f.hint)}" for f in found if f.id == identity and f.address == address), found
 
 
 @pytest.mark.parametrize("case", load_cases("comparing.yaml"))

@@ -14,6 +14,7 @@ from hypothesis import strategies as st
 from jovial_scaffold import Project
 from jovial_scaffold.core.text.yaml_reader import read_yaml
 from jovial_scaffold.reports.machine import render_document
+from jovial_scaffold.reports.words import said
 
 CALM = settings(max_examples=25, suppress_health_check=list(HealthCheck), deadline=None)
 
@@ -22,7 +23,7 @@ def documents(folder: Path) -> list[Any]:
     """All environments as documents, and the findings without their places."""
     project = Project.load(folder)
     found = [render_document(project.name, project.render(name)) for name in project.environments]
-    return [found, sorted((f.id, f.message, f.environments) for f in project.check().findings)]
+    return [found, sorted((f.id, said(f.message), f.environments) for f in project.check().findings)]
 
 
 def copied(demo_folder: Path, folder: str) -> Path:

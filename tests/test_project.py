@@ -24,6 +24,7 @@ from jovial_scaffold.core.project_inputs import Overrides
 from jovial_scaffold.core.schemas.catalog import SHIPPED
 from jovial_scaffold.core.text.source import part
 from jovial_scaffold.reports.machine import compare_document, public, render_document, yaml_text
+from jovial_scaffold.reports.words import said
 from tests.support import Write
 
 
@@ -166,13 +167,13 @@ def test_removing_one_item_of_a_loop_changes_only_its_own_addresses(demo: Path) 
 def test_a_project_that_cannot_be_used_says_why(write: Write, project: str, says: str) -> None:
     with pytest.raises(ProjectError) as raised:
         Project.load(write({"jovial.yaml": project}))
-    assert says in raised.value.findings[-1].message and raised.value.findings[-1].span
+    assert says in said(raised.value.findings[-1].message) and raised.value.findings[-1].span
 
 
 def test_unknown_environments_and_files_outside(demo: Path) -> None:
     with pytest.raises(ProjectError) as raised:
         Project.load(demo).check(["lvie"])
-    assert "live" in raised.value.findings[0].hint
+    assert "live" in said(raised.value.findings[0].hint)
     (demo / "parameters/live.yaml").unlink()
     (demo / "parameters/live.yaml").symlink_to("/etc/hostname")
     assert {
@@ -278,4 +279,4 @@ def test_any_value_may_be_spoilt_and_nothing_breaks(demo_folder: Path, place: tu
         except ProjectError as error:
             assert error.findings
             return
-        assert all(finding.message and (finding.span or finding.environments) for finding in result.findings)
+        assert all(said(finding.message) and (finding.span or finding.environments) for finding in result.findings)

@@ -17,7 +17,8 @@ from jovial_scaffold.core.text.source import pointer_text
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.reports.machine import public
 from jovial_scaffold.reports.rendering import cell
-from jovial_scaffold.reports.terminal import Style, cells, cut, cut_within, visible, wrapped
+from jovial_scaffold.reports.terminal import Style, cells, cut, cut_within, wrapped
+from jovial_scaffold.reports.words import said, visible
 from tests.support import Write, load_cases
 
 PROJECT = """project: trial
@@ -40,7 +41,7 @@ def test_schema(case: dict[str, Any]) -> None:
     found = Validator(case["schema"]).violations(case["value"])
     assert [(v.id, pointer_text(v.pointer)) for v in found] == [(identity, pointer) for identity, pointer, _ in case["said"]]
     for violation, (_, _, part) in zip(found, case["said"], strict=True):
-        assert part in f"{violation.message} {violation.hint}" and "{name}" in violation.message
+        assert part in f"{said(violation.message)} {said(violation.hint)}" and "{name}" in violation.message.template
 
 
 @pytest.mark.parametrize(
@@ -55,7 +56,7 @@ def test_schema(case: dict[str, Any]) -> None:
 def test_schemas_that_are_none(schema: Any, part: str) -> None:
     with pytest.raises(SchemaError) as raised:
         Validator(schema)
-    assert part in raised.value.message
+    assert part in said(raised.value.message)
 
 
 @pytest.mark.parametrize(
@@ -82,7 +83,8 @@ def test_marks_are_judged_as_far_as_possible(value: Any, pointers: list[Any]) ->
     found = Validator(schema).violations(value)
     assert [violation.pointer for violation in found] == pointers
     assert all(
-        ("long-enough" not in violation.message and '"x"' not in violation.message) or violation.pointer == ("b",) for violation in found
+        ("long-enough" not in said(violation.message) and '"x"' not in said(violation.message)) or violation.pointer == ("b",)
+        for violation in found
     )
 
 

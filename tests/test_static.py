@@ -20,7 +20,7 @@ from jovial_scaffold.core.rendering.computing import plain
 from jovial_scaffold.core.schemas.types import type_of_schema
 from jovial_scaffold.core.schemas.validation import Validator
 from jovial_scaffold.core.templates.checking import check_templates
-from jovial_scaffold.core.text.wording import shown
+from jovial_scaffold.reports.words import said, shown, text_of
 from tests.support import Write, load_cases
 
 SCHEMAS: dict[str, dict[str, Any]] = {
@@ -56,7 +56,7 @@ def static_findings(write: Write, template: str, must: Any = None) -> list[Any]:
 def test_static(write: Write, case: dict[str, Any]) -> None:
     found = static_findings(write, case["template"], case.get("must"))
     assert sorted([f.id, f.level, f.span.line, f.span.column] for f in found if f.span) == sorted(case["findings"]), found
-    assert case.get("says", "") in " ".join(f"{f.message} {f.hint}" for f in found)
+    assert case.get("says", "") in " ".join(f"{said(f.message)} {said(f.hint)}" for f in found)
 
 
 VALUES: dict[str, st.SearchStrategy[Any]] = {
@@ -146,11 +146,11 @@ def test_an_error_is_never_a_false_alarm_and_a_type_never_a_lie(
             for option in options:
                 if (
                     f"`{name}` is {'true' if option is True else 'false' if option is False else repr(option).replace(chr(39), chr(34))}"
-                    in finding.hint
+                    in said(finding.hint)
                 ):
                     values[name] = option
         for zone in ("valley", "middle", "summit"):
-            if f'`station.zone` is "{zone}"' in finding.hint:
+            if f'`station.zone` is "{zone}"' in said(finding.hint):
                 values["station"]["zone"] = zone
         with pytest.raises(EvaluationError):
             plain(evaluate(node, MapScope(values)))
@@ -222,10 +222,10 @@ def test_an_error_about_a_property_is_never_a_false_alarm(
         if schema.get("type") == "number":
             values[name] = float(values[name])
     for finding in errors:
-        if "This is so where" in finding.hint:
+        if "This is so where" in said(finding.hint):
             for name, (schema, _) in (("a", a), ("b", b)):
                 for option in type_of_schema(schema).options or ():
-                    if f"`{name}` is {shown(option)}" in finding.hint:
+                    if f"`{name}` is {shown(option)}" in said(finding.hint):
                         values[name] = option
         try:
             result = plain(evaluate(parse(text), MapScope(values)))
@@ -278,14 +278,14 @@ def allows(known: Type, value: Any) -> bool:
 
 
 def test_types_as_people_read_them() -> None:
-    assert type_of_schema(SCHEMAS["setting"]).text() == 'one of "sandbox", "rehearsal" or "live"'
-    assert type_of_schema(SCHEMAS["count"]).text() == "int from 1 to 8"
-    assert type_of_schema(SCHEMAS["stations"]).text() == "list of map with code, name and zone"
-    assert joined([BOOL, STRING]).text() == "bool or string" and ANY.text() == "anything"
+    assert text_of(type_of_schema(SCHEMAS["setting"]).text()) == 'one of "sandbox", "rehearsal" or "live"'
+    assert text_of(type_of_schema(SCHEMAS["count"]).text()) == "int from 1 to 8"
+    assert text_of(type_of_schema(SCHEMAS["stations"]).text()) == "list of map with code, name and zone"
+    assert text_of(joined([BOOL, STRING]).text()) == "bool or string" and text_of(ANY.text()) == "anything"
 
 
 @pytest.mark.parametrize("case", load_cases("types.yaml"))
 def test_type_of_an_expression(case: dict[str, Any]) -> None:
     types = {name: type_of_schema(schema) for name, schema in SCHEMAS.items()}
     known, errors = compile_expression(case["expression"], types).check()
-    assert errors == [] and known.text() == case["type"]
+    assert errors == [] and text_of(known.text()) == case["type"]

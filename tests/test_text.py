@@ -12,8 +12,9 @@ from jovial_scaffold.core.text.alignment import source_offsets
 from jovial_scaffold.core.text.formats import format_of, parsed
 from jovial_scaffold.core.text.patterns import pattern
 from jovial_scaffold.core.text.source import Pointer
-from jovial_scaffold.core.text.wording import did_you_mean, listed, shown
+from jovial_scaffold.core.words import nearest, say
 from jovial_scaffold.machine.writing import write
+from jovial_scaffold.reports.words import listed, said, shown
 from tests.support import load_cases
 
 
@@ -26,7 +27,7 @@ def test_reading(case: dict[str, Any]) -> None:
         assert findings == [] and source.value == case["gives"] and repr(source.value) == repr(case["gives"])
         return
     assert [[f.id, f.span.line, f.span.column] for f in findings if f.span] == case["problems"]
-    assert case.get("hint", "") in findings[0].hint
+    assert case.get("hint", "") in said(findings[0].hint)
 
 
 scalars = (
@@ -121,6 +122,7 @@ def test_a_failed_write_leaves_the_file_as_it_was(tmp_path: Any) -> None:
 
 def test_wording() -> None:
     assert listed(["a"]) == "a" and listed(["a", "b", "c"], "or") == "a, b or c"
-    assert did_you_mean("sise", ["size", "name"]) == "Did you mean `size`?" and did_you_mean("zzz", ["size"], "None.") == "None."
+    assert said(nearest("sise", ["size", "name"])) == "Did you mean `size`?"
+    assert said(nearest("zzz", ["size"], say("None."))) == "None."
     assert shown("x" * 100).endswith("…") and len(shown("x" * 100)) == 60
     assert pattern("gates/*").match("gates/kes") and not pattern("gates/?").match("gates/kes") and not pattern("a.b").match("axb")

@@ -6,8 +6,9 @@ from jovial_scaffold._version import __version__
 
 if TYPE_CHECKING:
     from jovial_scaffold.machine.opening import Project
+    from jovial_scaffold.reports.words import said
 
-__all__ = ["Project", "__version__"]
+__all__ = ["Project", "__version__", "said"]
 
 
 def __getattr__(name: str) -> Any:
@@ -16,4 +17,8 @@ def __getattr__(name: str) -> Any:
         from jovial_scaffold.machine.opening import Project
 
         return Project
+    if name == "said":
+        from jovial_scaffold.reports.words import said
+
+        return said
     raise AttributeError(f"module {__name__!r} has no attribute {name!r}")

@@ -27,10 +27,10 @@ from jovial_scaffold.core.comparing.matrix import Comparison, compare
 from jovial_scaffold.core.findings import Finding, merged
 from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.text.formats import read_source
-from jovial_scaffold.core.text.wording import counted
 from jovial_scaffold.machine import writing
 from jovial_scaffold.machine.disk import read_named
 from jovial_scaffold.machine.opening import Project
+from jovial_scaffold.reports.words import counted
 
 
 class Grouping(StrEnum):

@@ -8,9 +8,11 @@ import sys
 from contextlib import suppress
 from pathlib import Path
 from types import FrameType
+from typing import Any, TextIO
 
 from jovial_scaffold._version import __version__
 from jovial_scaffold.cli import exit_codes
+from jovial_scaffold.reports.words import harmless, visible
 
 _PLAIN = str.maketrans({"│": "|", "─": "-", "…": "...", "‹": "<", "›": ">", "→": "->", "·": "-", "×": "x", "—": "-", "–": "-", "≤": "<="})
 
@@ -79,6 +81,26 @@ def prepare(machine: bool) -> None:
         if reconfigure is not None:
             wide = (stream.encoding or "").lower().replace("-", "") == "utf8" or (machine and stream is sys.stdout)
             reconfigure(errors="surrogateescape" if wide else "jovial", **({"encoding": "utf-8"} if wide else {}))
+    sys.stdout, sys.stderr = Guarded(sys.stdout), Guarded(sys.stderr)
+
+
+class Guarded:
+    """A standard stream through which nothing gets that could steer a terminal, whatever wrote it. `exactly` is for results that are data,
+    such as a filled-in text: they go out byte by byte where no terminal reads them."""
+
+    def __init__(self, stream: TextIO) -> None:
+        self._stream = stream
+
+    def write(self, text: str) -> int:
+        """Write a part of a report."""
+        return self._stream.write(harmless(text))
+
+    def exactly(self, text: str) -> None:
+        """Write data."""
+        self._stream.write(harmless(text) if self._stream.isatty() else text)
+
+    def __getattr__(self, name: str) -> Any:
+        return getattr(self._stream, name)
 
 
 def _replaced(error: UnicodeError) -> tuple[str, int]:
@@ -110,7 +132,6 @@ def dead_pipe() -> int:
 
 def refused(error: OSError, otherwise: str = "") -> int:
     """Say which file or stream the system refused; gives the exit code."""
-    from jovial_scaffold.reports.terminal import visible
 
     name = str(error.filename) if error.filename else otherwise
     if name == "standard output":

@@ -21,6 +21,7 @@ from jovial_scaffold.core.text.source import Source
 from jovial_scaffold.machine.disk import read_named
 from jovial_scaffold.reports.findings import findings_text
 from jovial_scaffold.reports.terminal import style_for
+from jovial_scaffold.reports.words import said, text_of
 
 
 def command(
@@ -71,7 +72,7 @@ def command(
             from jovial_scaffold.core.expressions.checking import Checker
             from jovial_scaffold.core.expressions.types import type_of_value
 
-            print(type_of_value(Checker(scope).check(node, {})).text())
+            print(text_of(type_of_value(Checker(scope).check(node, {})).text()))
             return
         value = evaluate(node, scope)
     except ExpressionError as error:
@@ -93,7 +94,7 @@ def _bindings(pairs: list[str] | tuple[()]) -> dict[str, Any]:
         value, problems = json_format.read(written)
         if problems:
             hint = f" Text stands in quotes: {name}='\"{written}\"'" if written.isidentifier() else ""
-            raise typer.BadParameter(f"{name}: {problems[0].message}{hint}", param_hint="--bind")
+            raise typer.BadParameter(f"{name}: {said(problems[0].message)}{hint}", param_hint="--bind")
         names[name] = value
     return names
 

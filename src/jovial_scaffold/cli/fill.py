@@ -18,9 +18,11 @@ from jovial_scaffold.core.rendering.filling import NamedValues, Need, fill, need
 from jovial_scaffold.core.text.files import read_text, whole_text
 from jovial_scaffold.core.text.formats import decoded, read_source
 from jovial_scaffold.core.text.source import Source
+from jovial_scaffold.core.words import NOTHING, say
 from jovial_scaffold.machine.disk import read_named
 from jovial_scaffold.reports.findings import findings_text
-from jovial_scaffold.reports.terminal import padded, style_for, visible
+from jovial_scaffold.reports.terminal import padded, style_for
+from jovial_scaffold.reports.words import visible
 
 
 def command(
@@ -83,7 +85,7 @@ def command(
         origins = ", ".join(sorted(filled.value.origins))
         print(f"jovial: the text needs what only the deployment will know: {origins}.", file=sys.stderr)
         raise typer.Exit(exit_codes.ERRORS)
-    deliver(filled.masked, out)
+    deliver(filled.masked, out, data=True)
     if isinstance(filled.value, Secret):
         sys.stdout.flush()
         print("Secrets are masked.", file=sys.stderr)
@@ -105,11 +107,18 @@ def _values(files: list[Path]) -> dict[str, Any]:
     for file in files:
         source, findings = read_source(read_named(str(file)), str(file), ".env")
         # Without the lines of the file: whatever stands there may be a secret.
-        _stop_at([replace(each, hint="") for each in findings], [])
+        _stop_at([replace(each, hint=NOTHING) for each in findings], [])
         assert source is not None
         if source.value is not None and not isinstance(source.value, dict):
             span = source.span(0, 0)
-            _stop_at([Finding("values-shape", "error", f"{file} is no map from name to value.", span, "Write NAME=value lines.")], [])
+            _stop_at(
+                [
+                    Finding(
+                        "values-shape", "error", say("{} is no map from name to value.", str(file)), span, say("Write NAME=value lines.")
+                    )
+                ],
+                [],
+            )
         values.update(source.value or {})
     return values
 

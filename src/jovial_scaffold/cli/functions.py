@@ -9,8 +9,9 @@ import typer
 from jovial_scaffold.cli import exit_codes
 from jovial_scaffold.cli.options import Format, ReportFormat
 from jovial_scaffold.core.expressions.functions import FUNCTIONS, signatures
-from jovial_scaffold.core.text.wording import did_you_mean
+from jovial_scaffold.core.words import nearest, say
 from jovial_scaffold.reports.terminal import style_for
+from jovial_scaffold.reports.words import said
 
 
 def _names(incomplete: str) -> list[str]:
@@ -29,7 +30,7 @@ def command(
     """
     chosen = [function for function in FUNCTIONS.values() if name is None or function.name == name]
     if not chosen:
-        hint = did_you_mean(name or "", [each for each, _ in FUNCTIONS], "jovial functions lists them all.")
+        hint = said(nearest(name or "", [each for each, _ in FUNCTIONS], say("jovial functions lists them all.")))
         print(f"jovial: there is no function `{name}`. {hint}", file=sys.stderr)
         raise typer.Exit(exit_codes.UNUSABLE)
     if format is ReportFormat.json:

@@ -26,8 +26,8 @@ from jovial_scaffold.core.comparing.matrix import Comparison, compare
 from jovial_scaffold.core.findings import has_errors
 from jovial_scaffold.core.graph.picture import Picture, around, picture
 from jovial_scaffold.core.project_file import ProjectError
-from jovial_scaffold.core.text.wording import did_you_mean
-from jovial_scaffold.reports.terminal import visible
+from jovial_scaffold.core.words import nearest
+from jovial_scaffold.reports.words import said, visible
 
 
 class MapFormat(StrEnum):
@@ -126,7 +126,7 @@ def _near(found: Picture, address: str, steps: int) -> Picture:
     names = [name for name, node in found.nodes.items() if address in (name, node.label) or address in node.members]
     if not names:
         known = [address for node in found.nodes.values() for address in node.members] + list(found.nodes)
-        print(f"jovial: the map has nothing called {visible(address)}. {did_you_mean(address, known)}".rstrip(), file=sys.stderr)
+        print(f"jovial: the map has nothing called {visible(address)}. {said(nearest(address, known))}".rstrip(), file=sys.stderr)
         raise typer.Exit(exit_codes.ERRORS)
     return around(found, names, steps)
 

@@ -123,10 +123,11 @@ def style_of(out: Path | None) -> Style:
     return style_for(sys.stdout, os.environ) if out is None else Style(colours=False, width=120)
 
 
-def deliver(text: str, out: Path | None) -> None:
-    """Write a result to a file, whole or not at all, or to standard output for `-` or none. Raises OSError."""
+def deliver(text: str, out: Path | None, data: bool = False) -> None:
+    """Write a result to a file, whole or not at all, or to standard output for `-` or none; `data` goes out as it is. Raises OSError."""
     if out is None or str(out) == "-":
-        sys.stdout.write(text)
+        write = getattr(sys.stdout, "exactly", sys.stdout.write) if data else sys.stdout.write
+        write(text)
         return
     writing.write(out, text)
     print(f"Written: {out}", file=sys.stderr)

@@ -26,8 +26,8 @@ from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.findings import has_errors
 from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.rendering.rendering import Rendering, without_masks
-from jovial_scaffold.core.text.wording import counted
 from jovial_scaffold.machine import writing
+from jovial_scaffold.reports.words import counted
 
 
 class RenderFormat(StrEnum):
@@ -73,7 +73,7 @@ def command(
             writing.write(out, _written(loaded.name, without_masks(rendering), format, out), private=True)
             print(f"Written, with secrets: {out}", file=sys.stderr)
         elif documents is None or out is not None:
-            deliver(_written(loaded.name, rendering, format, out), out)
+            deliver(_written(loaded.name, rendering, format, out), out, data=format is not RenderFormat.text)
         if documents is not None:
             _write_documents(rendering, documents)
     raise typer.Exit(exit_code(rendering.findings))

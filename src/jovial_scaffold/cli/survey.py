@@ -16,6 +16,7 @@ from jovial_scaffold.core.templates.surveying import Survey, survey
 from jovial_scaffold.core.text.discretion import discreet
 from jovial_scaffold.core.text.formats import read_source
 from jovial_scaffold.core.text.roles import role_of
+from jovial_scaffold.core.words import say
 from jovial_scaffold.machine.disk import DiskFolder, read_named
 from jovial_scaffold.reports.findings import findings_text
 from jovial_scaffold.reports.terminal import style_for
@@ -66,8 +67,8 @@ def _path(path: Path) -> Survey:
         _stop(findings if source is None else discreet(source, findings))
     assert source is not None
     if not isinstance(source.value, dict | list):
-        told = f"{path} holds one value, and no structure to look at."
-        _stop([Finding("survey-shape", "error", told, source.span(0, 0), "Name a YAML, JSON, TOML or CSV file with maps or lists.")])
+        told = say("{} holds one value, and no structure to look at.", str(path))
+        _stop([Finding("survey-shape", "error", told, source.span(0, 0), say("Name a YAML, JSON, TOML or CSV file with maps or lists."))])
     return survey([source], [])
 
 

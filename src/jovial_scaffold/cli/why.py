@@ -21,9 +21,10 @@ from jovial_scaffold.cli.options import (
 )
 from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.rendering.explaining import Unexplained
-from jovial_scaffold.core.text.wording import did_you_mean, listed
+from jovial_scaffold.core.words import NOTHING, Listed, nearest, say
 from jovial_scaffold.machine.opening import Project
-from jovial_scaffold.reports.terminal import style_for, visible
+from jovial_scaffold.reports.terminal import style_for
+from jovial_scaffold.reports.words import said, visible
 
 
 def _addresses(incomplete: str) -> list[str]:
@@ -106,18 +107,15 @@ def _nothing(loaded: Project, what: str, chosen: tuple[str, ...]) -> None:
     where = f" in {chosen[0]}" if len(chosen) == 1 else " in any of its environments"
     if address in known:
         properties = sorted({name for environment in chosen for name in loaded.properties(environment, address)})
-        hint = did_you_mean(pointer.partition("/")[0], properties, f"It has {', '.join(properties[:12])}." if properties else "")
+        otherwise = say("It has {}.", ", ".join(properties[:12])) if properties else NOTHING
+        hint = said(nearest(pointer.partition("/")[0], properties, otherwise))
         print(f"jovial: {address} has no {visible(pointer)}{where}. {hint}", file=sys.stderr)
     else:
         broken = [finding for name in chosen for finding in loaded.render(name).findings if finding.level == "error"]
         if broken and not known:
             print_findings(broken, loaded, to_stderr=True)
         below = [name for name in known if name.startswith(f"{address}/")]
-        otherwise = (
-            f"It stands for {listed(below[:8])}{' and others' if len(below) > 8 else ''}."
-            if below
-            else "jovial render lists the addresses."
-        )
-        hint = otherwise if below else did_you_mean(address, known, otherwise)
+        otherwise = say("It stands for {}.", Listed(tuple(below), most=8)) if below else say("jovial render lists the addresses.")
+        hint = said(otherwise if below else nearest(address, known, otherwise))
         print(f"jovial: {loaded.name} has nothing called {visible(address)}{where}. {hint}", file=sys.stderr)
     raise typer.Exit(exit_codes.ERRORS)

@@ -5,6 +5,7 @@ from dataclasses import dataclass, replace
 from typing import Literal
 
 from jovial_scaffold.core.limits import RELATED_PLACES
+from jovial_scaffold.core.words import NOTHING, Sentence
 
 Level = Literal["error", "warning", "note"]
 LEVELS: tuple[Level, ...] = ("error", "warning", "note")
@@ -26,7 +27,7 @@ class Related:
     """Another place that belongs to a finding, such as the line that set the value."""
 
     span: Span
-    message: str
+    message: Sentence
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,9 +40,9 @@ class Finding:
 
     id: str
     level: Level
-    message: str
+    message: Sentence
     span: Span | None = None
-    hint: str = ""
+    hint: Sentence = NOTHING
     address: str = ""
     pointer: str = ""
     environments: tuple[str, ...] = ()
@@ -60,7 +61,7 @@ def merged(findings: Iterable[Finding], environment_order: Iterable[str] = ()) -
     rank = {name: index for index, name in enumerate(environment_order)}
     groups: dict[tuple[object, ...], list[Finding]] = {}
     for finding in findings:
-        key = (finding.id, finding.level, finding.span, finding.message if finding.group is None else finding.group)
+        key = (finding.id, finding.level, finding.span, finding.message.key if finding.group is None else finding.group)
         groups.setdefault(key, []).append(finding)
     joined = [_join(same, rank) if len(same) > 1 else same[0] for same in groups.values()]
     return sorted(joined, key=_order)
@@ -100,7 +101,7 @@ def absorbed(static: Iterable[Finding], others: Iterable[Finding]) -> list[Findi
 
 
 def _join(same: list[Finding], rank: dict[str, int]) -> Finding:
-    first = min(same, key=lambda f: (min((rank.get(e, 0) for e in f.environments), default=0), f.where, f.message))
+    first = min(same, key=lambda f: (min((rank.get(e, 0) for e in f.environments), default=0), f.where, f.message.key))
     environments = {name for finding in same for name in finding.environments}
     addresses = sorted({finding.where for finding in same} - {first.where, ""})
     related = dict.fromkeys(first.related)
@@ -108,7 +109,7 @@ def _join(same: list[Finding], rank: dict[str, int]) -> Finding:
         related.update(dict.fromkeys(finding.related))
     return replace(
         first,
-        hint=first.hint or next((finding.hint for finding in same if finding.hint), ""),
+        hint=first.hint or next((finding.hint for finding in same if finding.hint), NOTHING),
         environments=tuple(sorted(environments, key=lambda name: (rank.get(name, len(rank)), name))),
         elsewhere=tuple(addresses),
         related=tuple(list(related)[: RELATED_PLACES.most]),
@@ -118,7 +119,7 @@ def _join(same: list[Finding], rank: dict[str, int]) -> Finding:
 def _order(finding: Finding) -> tuple[object, ...]:
     span = finding.span
     place = (span.file, span.line, span.column) if span else ("", 0, 0)
-    return (*place, LEVELS.index(finding.level), finding.id, finding.where, finding.message)
+    return (*place, LEVELS.index(finding.level), finding.id, finding.where, finding.message.key)
 
 
 def has_errors(findings: Iterable[Finding]) -> bool:

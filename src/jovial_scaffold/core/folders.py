@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from typing import Any, Literal, Protocol
 
 from jovial_scaffold.core.limits import FILE_BYTES, FILE_NAME, LINKS
+from jovial_scaffold.core.words import NOTHING, Sentence, say
 
 RefusalKind = Literal["missing", "outside", "folder", "special", "too-large", "forbidden", "invalid", "failed"]
 
@@ -212,7 +213,7 @@ class MemoryFolder(Folder):
 class RevisionError(Exception):
     """What the history of a folder cannot give: what is wrong, and what to do."""
 
-    def __init__(self, message: str, hint: str = "") -> None:
+    def __init__(self, message: Sentence, hint: Sentence = NOTHING) -> None:
         super().__init__(message)
         self.message = message
         self.hint = hint
@@ -239,7 +240,7 @@ class History(Protocol):
 
 def no_history() -> History:
     """Stands in where nobody handed in a history. Raises RevisionError."""
-    raise RevisionError("There are no revisions here.")
+    raise RevisionError(say("There are no revisions here."))
 
 
 def nothing_named(name: str) -> bytes | Refusal:

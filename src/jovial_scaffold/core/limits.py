@@ -46,6 +46,7 @@ COMMITS = Limit(200_000, "commits that are looked through", "revision-unknown")
 DELTAS = Limit(10_000, "differences that an object of a repository is written as", "revision-unknown")
 ALIGNED_ITEMS = Limit(40_000, "pairs of list items, beyond which they are matched by position", "")
 SHOWN_VALUE = Limit(60, "characters", "shown")
+SAID_TEXT = Limit(400, "characters of a name or text inside of a message", "shown")
 
 INT64_MIN, INT64_MAX = -(2**63), 2**63 - 1
 UINT64_MAX = 2**64 - 1

@@ -34,7 +34,7 @@ from jovial_scaffold.core.templates.model import Module, Template
 from jovial_scaffold.core.templates.names import check_names, reads_run, without_cycles
 from jovial_scaffold.core.text.files import Files
 from jovial_scaffold.core.text.source import NOWHERE, Source, split_pointer
-from jovial_scaffold.core.text.wording import did_you_mean, listed
+from jovial_scaffold.core.words import Value, listed, nearest, say
 
 if TYPE_CHECKING:
     from jovial_scaffold.core.comparing.effects import Effects
@@ -77,12 +77,14 @@ class View:
         for each in query.split("&") if query else ():
             name, equals, value = each.partition("=")
             if not equals or not name:
-                hint = "Write them after a question mark, with & between them: live?copies=4&zone=middle"
-                raise ProjectError([Finding("view-invalid", "error", f"{each!r} of {text} is not of the form name=value.", None, hint)])
+                hint = say("Write them after a question mark, with & between them: live?copies=4&zone=middle")
+                raise ProjectError(
+                    [Finding("view-invalid", "error", say("{} of {} is not of the form name=value.", Value(each), text), None, hint)]
+                )
             values.append((name, value))
         if named.endswith("@"):
-            hint = "For example live@HEAD~1; `git log --oneline` lists the revisions."
-            raise ProjectError([Finding("view-invalid", "error", f"{text} names no revision after the @.", None, hint)])
+            hint = say("For example live@HEAD~1; `git log --oneline` lists the revisions.")
+            raise ProjectError([Finding("view-invalid", "error", say("{} names no revision after the @.", text), None, hint)])
         return cls(text, environment, revision, tuple(values))
 
 
@@ -191,8 +193,10 @@ class Project:
         given = tuple(dict.fromkeys(names))
         for name in given:
             if name not in self._file.environments:
-                hint = did_you_mean(name, self.environments, f"Its environments are {listed(self.environments)}.")
-                raise ProjectError([Finding("environment-unknown", "error", f"The project declares no environment `{name}`.", None, hint)])
+                hint = nearest(name, self.environments, say("Its environments are {}.", listed(self.environments)))
+                raise ProjectError(
+                    [Finding("environment-unknown", "error", say("The project declares no environment `{}`.", name), None, hint)]
+                )
         return given or self.environments
 
     # -- the three questions
@@ -375,8 +379,8 @@ class Project:
         elif deployed is not None:
             source, findings = self._files.read(deployed.text, deployed.origin)
         else:
-            hint = "Name a file with --against, or write `deployed` in the project file; `jovial record` makes one."
-            raise ProjectError([Finding("snapshot-missing", "error", f"Nothing says what runs in {environment} now.", None, hint)])
+            hint = say("Name a file with --against, or write `deployed` in the project file; `jovial record` makes one.")
+            raise ProjectError([Finding("snapshot-missing", "error", say("Nothing says what runs in {} now.", environment), None, hint)])
         if source is None or source.broken:
             raise ProjectError(findings)
         snapshot, findings = read_snapshot(source, self._catalogs)
@@ -384,8 +388,8 @@ class Project:
             raise ProjectError(findings)
         if snapshot.environment and snapshot.environment != environment:
             span = source.value_span(("environment",))
-            message = f"This snapshot is of {snapshot.environment}, and {environment} is asked for."
-            hint = "Name the right file with --against, or as `deployed` of the project file."
+            message = say("This snapshot is of {}, and {} is asked for.", snapshot.environment, environment)
+            hint = say("Name the right file with --against, or as `deployed` of the project file.")
             findings.append(Finding("snapshot-environment", "warning", message, span, hint, environments=(environment,)))
         return snapshot, findings
 
@@ -541,5 +545,5 @@ def project_at(history: History, commit: str, folder: Folder, file: str, overrid
     then = history.at(commit)
     found = then.find(file)
     if not isinstance(found, Found):
-        raise RevisionError(f"There was no {file} in {commit[:12]}.", "Name a later revision.")
+        raise RevisionError(say("There was no {} in {}.", file, commit[:12]), say("Name a later revision."))
     return Project(then, file, replace(overrides, beside=folder))

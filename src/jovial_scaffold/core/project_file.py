@@ -11,7 +11,7 @@ from jovial_scaffold.core.text.formats import DATA_SUFFIXES
 from jovial_scaffold.core.text.roles import misplaced
 from jovial_scaffold.core.text.source import Origin
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.text.wording import described, did_you_mean
+from jovial_scaffold.core.words import NOTHING, Described, Sentence, nearest, say
 
 NAME = "jovial.yaml"
 _KEYS = ("project", "description", "template", "catalogs", "modules", "rulesets", "waivers", "lookups", "environments")
@@ -96,46 +96,52 @@ class _Reader:
         self.folder = folder
         self.findings = findings
 
-    def unusable(self, message: str, span: Span, hint: str = "") -> ProjectError:
+    def unusable(self, message: Sentence, span: Span, hint: Sentence = NOTHING) -> ProjectError:
         return ProjectError([*self.findings, Finding("project-invalid", "error", message, span, hint)])
 
-    def report(self, id: str, message: str, span: Span, hint: str = "", warning: bool = False) -> None:
+    def report(self, id: str, message: Sentence, span: Span, hint: Sentence = NOTHING, warning: bool = False) -> None:
         self.findings.append(Finding(id, "warning" if warning else "error", message, span, hint))
 
     def file(self) -> ProjectFile:
         whole, origin = self.whole, self.origin
-        wrong = misplaced(origin.source, "a project file", "Begin with `project:`, `template:` and `environments:`.")
+        wrong = misplaced(origin.source, "a project file", say("Begin with `project:`, `template:` and `environments:`."))
         if wrong is not None:
             raise ProjectError([*self.findings, wrong])
         if not isinstance(whole, dict):
-            found = "it is empty" if whole is None else f"this is {described(whole)}"
+            found = "it is empty" if whole is None else say("this is {}", Described(whole))
             raise self.unusable(
-                f"A project file is a map, and {found}.", origin.value_span(), "Begin with `project:`, `template:` and `environments:`."
+                say("A project file is a map, and {}.", found),
+                origin.value_span(),
+                say("Begin with `project:`, `template:` and `environments:`."),
             )
         for key in whole:
             if key not in _KEYS and key != "$schema":
                 self.report(
                     "key-unknown",
-                    f"A project file has no key `{key}`.",
+                    say("A project file has no key `{}`.", key),
                     origin.child(key).key_span(),
-                    did_you_mean(key, _KEYS, f"Its keys are {', '.join(_KEYS)}."),
+                    nearest(key, _KEYS, say("Its keys are {}.", ", ".join(_KEYS))),
                 )
         for key in _NOT_YET:
             if whole.get(key):
                 self.report(
                     "not-supported-yet",
-                    f"`{key}` of the project file is not supported yet.",
+                    say("`{}` of the project file is not supported yet.", key),
                     origin.child(key).key_span(),
-                    "It has no effect.",
+                    say("It has no effect."),
                     warning=True,
                 )
         name, template = whole.get("project"), whole.get("template")
         if not isinstance(name, str) or not is_name(name.replace("-", "_")):
             span = origin.child("project").value_span() if "project" in whole else origin.value_span()
-            raise self.unusable("`project` is the project's name: letters a-z, digits, - and _.", span, "For example: project: ridgeline")
+            raise self.unusable(
+                say("`project` is the project's name: letters a-z, digits, - and _."), span, say("For example: project: ridgeline")
+            )
         if not isinstance(template, str):
             span = origin.child("template").value_span() if "template" in whole else origin.child("project").key_span()
-            raise self.unusable("`template` names the template file, and there is none.", span, "For example: template: line.yaml")
+            raise self.unusable(
+                say("`template` names the template file, and there is none."), span, say("For example: template: line.yaml")
+            )
         return ProjectFile(
             self.name,
             name,
@@ -156,7 +162,9 @@ class _Reader:
         if content is None or content is UNKNOWN:
             return {}
         if not isinstance(content, dict):
-            self.report("project-shape", f"`{key}` is a map from name to path, and this is {described(content)}.", origin.value_span())
+            self.report(
+                "project-shape", say("`{}` is a map from name to path, and this is {}.", key, Described(content)), origin.value_span()
+            )
             return {}
         found = {}
         for name, path in content.items():
@@ -164,9 +172,9 @@ class _Reader:
             if path is UNKNOWN or name == "$schema":
                 continue
             if not is_name(name):
-                self.report("name-invalid", f"`{name}` cannot be a name here.", place.key_span(), "Write a-z, 0-9 and _.")
+                self.report("name-invalid", say("`{}` cannot be a name here.", name), place.key_span(), say("Write a-z, 0-9 and _."))
             elif not isinstance(path, str):
-                self.report("project-shape", f"`{name}` names a file, and this is {described(path)}.", place.value_span())
+                self.report("project-shape", say("`{}` names a file, and this is {}.", name, Described(path)), place.value_span())
             else:
                 found[name] = FileReference(path, place)
         return found
@@ -178,7 +186,7 @@ class _Reader:
             return (FileReference(content, origin),)
         if isinstance(content, list) and all(isinstance(item, str) for item in content):
             return tuple(FileReference(item, origin.child(index)) for index, item in enumerate(content))
-        self.report("project-shape", f"`{what}` is a list of paths, and this is {described(content)}.", origin.value_span())
+        self.report("project-shape", say("`{}` is a list of paths, and this is {}.", what, Described(content)), origin.value_span())
         return ()
 
     def environments(self) -> dict[str, EnvironmentEntry]:
@@ -187,22 +195,29 @@ class _Reader:
         if not isinstance(content, dict) or not content:
             span = origin.value_span() if "environments" in self.whole else self.origin.child("project").key_span()
             raise self.unusable(
-                "`environments` declares at least one environment, and there is none.", span, "For example: environments: {sandbox: {}}"
+                say("`environments` declares at least one environment, and there is none."),
+                span,
+                say("For example: environments: {sandbox: {}}"),
             )
         found = {}
         for name, entry in content.items():
             place = origin.child(name)
             if not is_name(name.replace("-", "_")):
-                self.report("name-invalid", f"`{name}` cannot be the name of an environment.", place.key_span(), "Write a-z, 0-9, - and _.")
+                self.report(
+                    "name-invalid",
+                    say("`{}` cannot be the name of an environment.", name),
+                    place.key_span(),
+                    say("Write a-z, 0-9, - and _."),
+                )
                 continue
             if entry is UNKNOWN:
                 continue
             if entry is not None and not isinstance(entry, dict):
                 self.report(
                     "project-shape",
-                    f"An environment is a map, and this is {described(entry)}.",
+                    say("An environment is a map, and this is {}.", Described(entry)),
                     place.value_span(),
-                    "For example: {parameters: [parameters/common.yaml]}",
+                    say("For example: {parameters: [parameters/common.yaml]}"),
                 )
                 continue
             found[name] = self.environment(name, entry or {}, place)
@@ -213,21 +228,21 @@ class _Reader:
             if key not in _ENVIRONMENT_KEYS and key != "$schema":
                 self.report(
                     "key-unknown",
-                    f"An environment has no key `{key}`.",
+                    say("An environment has no key `{}`.", key),
                     origin.child(key).key_span(),
-                    did_you_mean(key, _ENVIRONMENT_KEYS, f"Its keys are {', '.join(_ENVIRONMENT_KEYS)}."),
+                    nearest(key, _ENVIRONMENT_KEYS, say("Its keys are {}.", ", ".join(_ENVIRONMENT_KEYS))),
                 )
         deployed = entry.get("deployed")
         if deployed is not None and deployed is not UNKNOWN and not isinstance(deployed, str):
-            message = f"`deployed` names a file with what runs there now, and this is {described(deployed)}."
-            self.report("project-shape", message, origin.child("deployed").value_span(), "For example: deployed: deployed/live.json")
+            message = say("`deployed` names a file with what runs there now, and this is {}.", Described(deployed))
+            self.report("project-shape", message, origin.child("deployed").value_span(), say("For example: deployed: deployed/live.json"))
         if "parameters" in entry:
             references = self.paths(entry["parameters"], origin.child("parameters"), "parameters")
         else:
             references = default_parameters(self.folder, ("common", name))
         labels = entry.get("labels") or {}
         if not isinstance(labels, dict):
-            self.report("project-shape", f"`labels` is a map, and this is {described(labels)}.", origin.child("labels").value_span())
+            self.report("project-shape", say("`labels` is a map, and this is {}.", Described(labels)), origin.child("labels").value_span())
             labels = {}
         snapshot = FileReference(deployed, origin.child("deployed")) if isinstance(deployed, str) else None
         return EnvironmentEntry(name, references, labels, origin, snapshot)

@@ -20,7 +20,7 @@ from jovial_scaffold.core.text.files import Files
 from jovial_scaffold.core.text.formats import format_of
 from jovial_scaffold.core.text.roles import misplaced, role_of
 from jovial_scaffold.core.text.source import Source
-from jovial_scaffold.core.text.wording import described, did_you_mean
+from jovial_scaffold.core.words import Described, nearest, say
 
 OUTSIDE = "(secrets and process variables)"
 _VARIABLE_PREFIX = "JOVIAL_PARAMETER_"
@@ -68,9 +68,9 @@ class Inputs:
             if found is None:
                 catalogs.types_unknown = True
                 if not outside:
-                    message = f"There is no catalog {reference.text}."
+                    message = say("There is no catalog {}.", reference.text)
                     span = reference.origin.value_span() if reference.origin else None
-                    hint = did_you_mean(reference.text, ("fulmar",), "`fulmar` comes with the tool; others are files or folders.")
+                    hint = nearest(reference.text, ("fulmar",), say("`fulmar` comes with the tool; others are files or folders."))
                     self.findings.append(Finding("file-missing", "error", message, span, hint))
                 continue
             types, defaults, label, findings = read_catalog(self.files, found, reference.origin)
@@ -89,7 +89,7 @@ class Inputs:
                 source, findings = self.files.read(name, reference.origin)
                 self.findings += findings
                 if source is not None and not source.broken:
-                    wrong = misplaced(source, "a ruleset", "A ruleset has `ruleset` and `rules`.")
+                    wrong = misplaced(source, "a ruleset", say("A ruleset has `ruleset` and `rules`."))
                     if wrong is not None:
                         self.findings.append(wrong)
                         continue
@@ -136,13 +136,13 @@ class Inputs:
             return None, findings if source is None else _discreet(source, findings, template)
         value = source.value
         if value is not None and not isinstance(value, dict):
-            message = f"A parameter file is a map from parameter to value, and this is {described(value)}."
+            message = say("A parameter file is a map from parameter to value, and this is {}.", Described(value))
             return None, [*findings, Finding("parameters-shape", "error", message, Span(source.name, 1, 1, 1, 1))]
         role = role_of(value)
         if role and isinstance(value, dict) and not set(value) & template.parameters.keys():
             span = source.key_span((next(iter(value)),))
-            message = f"{source.name} is used as a parameter file, and is {role}."
-            hint = "A parameter file holds one value for each parameter."
+            message = say("{} is used as a parameter file, and is {}.", source.name, role)
+            hint = say("A parameter file holds one value for each parameter.")
             return None, [*findings, Finding("file-role", "error", message, span, hint)]
         form = format_of(source.name)
         return file_layer(source, form is not None and not form.typed, tuple(template.parameters)), findings

@@ -12,6 +12,7 @@ from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.folders import Folder, History, RevisionError
 from jovial_scaffold.core.project_file import NAME, ProjectError
 from jovial_scaffold.core.project_inputs import Overrides
+from jovial_scaffold.core.words import say
 from jovial_scaffold.machine.disk import DiskFolder, read_named
 
 
@@ -27,8 +28,8 @@ class Project(computing.Project):
         elif given.exists() or given.is_symlink():
             root, name = given.parent, given.name
         else:
-            hint = "Name the project's folder or its jovial.yaml."
-            raise ProjectError([Finding("project-missing", "error", f"There is no {given}.", None, hint)])
+            hint = say("Name the project's folder or its jovial.yaml.")
+            raise ProjectError([Finding("project-missing", "error", say("There is no {}.", str(given)), None, hint)])
         folder = DiskFolder(root)
         return cls(folder, name, replace(overrides or Overrides(), named=read_named, history=partial(history_of, folder.root)))
 
@@ -39,8 +40,8 @@ def _upwards(start: Path) -> Path:
     for folder in (start, *start.parents):
         if os.path.lexists(folder / NAME):
             return folder
-    hint = "Go to the project's folder, name it with --project, or begin with `jovial demo`."
-    raise ProjectError([Finding("project-missing", "error", f"No {NAME} is here or in a folder above.", None, hint)])
+    hint = say("Go to the project's folder, name it with --project, or begin with `jovial demo`.")
+    raise ProjectError([Finding("project-missing", "error", say("No {} is here or in a folder above.", NAME), None, hint)])
 
 
 def history_of(folder: Path) -> History:

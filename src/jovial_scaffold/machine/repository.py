@@ -17,6 +17,7 @@ from typing import Any
 
 from jovial_scaffold.core.folders import Entry, Folder, Refusal, RevisionError
 from jovial_scaffold.core.limits import COMMITS, DELTAS, FILE_BYTES
+from jovial_scaffold.core.words import Amount, say
 from jovial_scaffold.machine.disk import read_named
 
 _REVISION = re.compile(r"(?P<base>(?:@|[^~^:@{}\s\x00-\x1f\\*?\[]+))(?P<steps>(?:[~^][0-9]*)*)\Z")
@@ -61,18 +62,18 @@ class Repository:
         shown = name[:12].decode("ascii", "replace")
         try:
             if not self._is_bounded(name):
-                raise RevisionError(f"The object {shown} of the repository is larger than {FILE_BYTES.most:,} bytes.")
+                raise RevisionError(say("The object {} of the repository is larger than {} bytes.", shown, Amount(FILE_BYTES.most)))
             number, content = self._store.get_raw(name)
             made = object_class(number)
         except RevisionError:
             raise
         except Exception as error:  # whatever a broken store raises, it is a broken store
             raise RevisionError(
-                f"The repository lacks the object {shown}, or it is broken ({type(error).__name__}).",
-                "A clone of a part of the history does not hold all of it: fetch the rest.",
+                say("The repository lacks the object {}, or it is broken ({}).", shown, type(error).__name__),
+                say("A clone of a part of the history does not hold all of it: fetch the rest."),
             ) from None
         if made is None or made.type_name != kind:
-            raise RevisionError(f"The object {shown} of the repository is no {kind.decode()}.")
+            raise RevisionError(say("The object {} of the repository is no {}.", shown, kind.decode()))
         return bytes(content)
 
     def read(self, name: bytes, kind: bytes) -> Any:
@@ -85,7 +86,7 @@ class Repository:
             parsed = ShaFile.from_raw_string(made.type_num, raw) if made else None
             assert parsed is not None
         except Exception as error:
-            raise RevisionError(f"The {kind.decode()} {name[:12].decode()} is broken ({type(error).__name__}).") from None
+            raise RevisionError(say("The {} {} is broken ({}).", kind.decode(), name[:12].decode(), type(error).__name__)) from None
         return parsed
 
     def _entries(self, name: bytes) -> list[tuple[bytes, int, bytes]]:
@@ -96,7 +97,7 @@ class Repository:
         try:
             return list(parse_tree(raw, self._name_length // 2))
         except Exception as error:
-            raise RevisionError(f"The tree {name[:12].decode()} is broken ({type(error).__name__}).") from None
+            raise RevisionError(say("The tree {} is broken ({}).", name[:12].decode(), type(error).__name__)) from None
 
     def _is_bounded(self, name: bytes) -> bool:
         """Whether an object of a pack, and all that it is written as a difference to, stays in bounds: a few bytes may stand for many
@@ -147,7 +148,7 @@ class Repository:
     def commit(self, revision: str) -> str:
         """The full name of the commit that a revision means (gitrevisions: a name of a reference or commit, then `~N` and `^N`)."""
         unknown = RevisionError(
-            f"The repository has no revision `{revision}`.", "`git log --oneline` lists them; HEAD~1 is the one before."
+            say("The repository has no revision `{}`.", revision), say("`git log --oneline` lists them; HEAD~1 is the one before.")
         )
         match = _REVISION.match(revision)
         if match is None:
@@ -200,7 +201,7 @@ class Repository:
                     name = self.read(name, b"tag").object[1]
                 except RevisionError:
                     raise error from None
-        raise RevisionError("The tags of the repository go in circles.")
+        raise RevisionError(say("The tags of the repository go in circles."))
 
     def described(self, commit: str) -> tuple[str, str, str]:
         """Of a commit: date (as 2026-11-23, where the author was), author's name, and its subject."""
@@ -244,14 +245,16 @@ class Repository:
         """A folder as of a commit, by its path from the repository's root."""
         entry = self.entry(self.read(commit.encode(), b"commit").tree, name)
         if entry is None or not stat.S_ISDIR(entry[0]):
-            raise RevisionError(f"There was no folder {name} in {commit[:12]}.", "Name a later revision.")
+            raise RevisionError(say("There was no folder {} in {}.", name, commit[:12]), say("Name a later revision."))
         return CommitFolder(self, entry[1], f"{commit[:12]}:{name}")
 
     def inside(self, folder: Path) -> str:
         """A folder of the working tree as a path from the root."""
         resolved = folder.resolve()
         if not resolved.is_relative_to(self.root):
-            raise RevisionError(f"{folder} lies outside of the repository {self.root}.", "Look at one repository at a time.")
+            raise RevisionError(
+                say("{} lies outside of the repository {}.", str(folder), str(self.root)), say("Look at one repository at a time.")
+            )
         inside = resolved.relative_to(self.root).as_posix()
         return "" if inside == "." else inside
 
@@ -314,14 +317,14 @@ class CommitFolder(Folder):
                 return Entry("link", os.fsdecode(self._repository.blob(made)))
             return Entry("file" if stat.S_ISREG(mode) else "special", made)
         except RevisionError as error:
-            return Refusal("failed", error.message)
+            return Refusal("failed", error.message.template)
 
     def content(self, node: Any) -> bytes | Refusal:
         """A blob."""
         try:
             content = self._repository.blob(node)
         except RevisionError as error:
-            return Refusal("failed", error.message)
+            return Refusal("failed", error.message.template)
         return content if len(content) <= FILE_BYTES.most else Refusal("too-large", str(len(content)))
 
     def listing(self, node: Any) -> Sequence[str]:
@@ -329,7 +332,7 @@ class CommitFolder(Folder):
         try:
             return [os.fsdecode(name) for name in self._repository.tree(node)]
         except RevisionError as error:
-            raise OSError(errno.EIO, error.message) from None
+            raise OSError(errno.EIO, error.message.template) from None
 
 
 class DiskHistory:
@@ -371,7 +374,7 @@ def _found(folder: Path) -> tuple[Path, Path]:
                 own = root / os.fsdecode(content[8:].rstrip(b"\r\n"))
         if (own / "HEAD").is_file() and (_common(own) / "objects").is_dir():
             return root, own
-    raise RevisionError(f"{folder} belongs to no git repository.", "Revisions are read from git: begin with `git init`.")
+    raise RevisionError(say("{} belongs to no git repository.", str(folder)), say("Revisions are read from git: begin with `git init`."))
 
 
 def _common(own: Path) -> Path:

@@ -10,6 +10,7 @@ from typing import Any
 
 from jovial_scaffold.core.folders import Refusal, RevisionError
 from jovial_scaffold.core.limits import LISTED_FILES, PATTERN_LENGTH, PROJECTS
+from jovial_scaffold.core.words import Amount, say
 from jovial_scaffold.machine.disk import DiskFolder, read_named
 from jovial_scaffold.machine.repository import Repository
 
@@ -186,6 +187,7 @@ def find_files(folders: Sequence[Path], name: str) -> list[Path]:
                 found.add(Path(here) / name)
             if len(found) > PROJECTS.most:
                 raise RevisionError(
-                    f"There are more than {PROJECTS.most:,} files of that name below {folder}.", "Name folders further down."
+                    say("There are more than {} files of that name below {}.", Amount(PROJECTS.most), str(folder)),
+                    say("Name folders further down."),
                 )
     return sorted(found)

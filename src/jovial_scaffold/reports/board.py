@@ -24,7 +24,8 @@ from jovial_scaffold.reports.effects import effects_document
 from jovial_scaffold.reports.machine import finding_entry
 from jovial_scaffold.reports.pages import fill
 from jovial_scaffold.reports.rendering import cell
-from jovial_scaffold.reports.terminal import cut, visible
+from jovial_scaffold.reports.terminal import cut
+from jovial_scaffold.reports.words import visible
 
 _LONGEST = 400
 _SHORT = 90

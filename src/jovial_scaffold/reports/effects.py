@@ -6,11 +6,11 @@ from typing import Any
 from jovial_scaffold.core.comparing.effects import ACTIONS, Change, Effect, Effects
 from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.text.source import pointer_text
-from jovial_scaffold.core.text.wording import counted, listed
 from jovial_scaffold.reports.machine import finding_entry, public
 from jovial_scaffold.reports.rendering import cell
 from jovial_scaffold.reports.tables import Report, Table
-from jovial_scaffold.reports.terminal import Style, cells, cut, padded, visible, wrapped
+from jovial_scaffold.reports.terminal import Style, cells, cut, padded, wrapped
+from jovial_scaffold.reports.words import counted, listed, said, visible
 
 # What interrupts most stands first.
 _ORDER = ("rebuild", "remove", "restart", "change", "rename", "add")
@@ -151,7 +151,7 @@ def effects_report(project: str, result: Effects) -> Report:
                 reasons = listed(filter(None, (change.effect, why)))
                 rows.append([action, each.address, each.type, _pointer(change), *_values(change), reasons])
     order = [[str(number), step.deed, step.address] for number, wave in enumerate(result.order, 1) for step in wave]
-    findings = [[each.level, each.address, each.message, each.hint] for each in result.findings]
+    findings = [[each.level, each.address, said(each.message), said(each.hint)] for each in result.findings]
     tables = [
         Table("Effects", ["effect", "resource", "type", "property", "now", "then", "why"], rows, marks),
         Table("Findings", ["level", "resource", "finding", "what to do"], findings, [each.level for each in result.findings]),

@@ -8,7 +8,8 @@ from jovial_scaffold.core.project import Moment
 from jovial_scaffold.core.rendering.explaining import Reason, is_missing
 from jovial_scaffold.reports.machine import public
 from jovial_scaffold.reports.rendering import cell
-from jovial_scaffold.reports.terminal import Style, cells, cut, cut_within, padded, visible
+from jovial_scaffold.reports.terminal import Style, cells, cut, cut_within, padded
+from jovial_scaffold.reports.words import visible
 
 _WORDS = {
     "parameter": "parameter",

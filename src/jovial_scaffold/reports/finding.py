@@ -4,8 +4,8 @@ from collections.abc import Iterator, Sequence
 from typing import Any
 
 from jovial_scaffold.core.comparing.finding import Hit
-from jovial_scaffold.core.text.wording import counted, listed
-from jovial_scaffold.reports.terminal import Style, cut_within, visible
+from jovial_scaffold.reports.terminal import Style, cut_within
+from jovial_scaffold.reports.words import counted, listed, visible
 
 _WORDS = {
     "equal": "Exactly this",

@@ -4,8 +4,8 @@ from collections.abc import Callable, Iterator, Sequence
 
 from jovial_scaffold.core.findings import Finding, Span
 from jovial_scaffold.core.text.source import Source
-from jovial_scaffold.core.text.wording import counted, listed
-from jovial_scaffold.reports.terminal import Style, cells, visible, wrapped
+from jovial_scaffold.reports.terminal import Style, cells, wrapped
+from jovial_scaffold.reports.words import counted, listed, said, visible
 
 _GUTTER = 6
 SourceOf = Callable[[str], Source | None]
@@ -20,13 +20,13 @@ def _paragraph(finding: Finding, source_of: SourceOf, style: Style, every: Seque
     span = finding.span
     place = f"{style.paint('place', visible(_place(span, base)))}  " if span else ""
     yield f"{place}{style.paint(finding.level, finding.level)}  {style.paint('faint', finding.id)}"
-    yield from wrapped(visible(finding.message), style.width, "  ")
+    yield from wrapped(visible(said(finding.message)), style.width, "  ")
     if span:
         yield from _snippet(span, source_of(span.file), style, finding.level)
     for related in finding.related:
-        yield from wrapped(f"{visible(_place(related.span, base))} {visible(related.message)}", style.width, "  ")
+        yield from wrapped(f"{visible(_place(related.span, base))} {visible(said(related.message))}", style.width, "  ")
     where = _where(finding, every)
-    closing = " ".join(part for part in (where, visible(finding.hint)) if part)
+    closing = " ".join(part for part in (where, visible(said(finding.hint))) if part)
     yield from wrapped(closing, style.width, "  ")
 
 

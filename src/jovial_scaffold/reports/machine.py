@@ -22,6 +22,7 @@ from jovial_scaffold.core.text.scalars import NumberRangeError, core_schema_valu
 from jovial_scaffold.core.text.source import pointer_text
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.reports.terminal import DEFAULT_WIDTH
+from jovial_scaffold.reports.words import harmless_json, said
 
 
 def public(value: Any) -> Any:
@@ -41,12 +42,12 @@ def public(value: Any) -> Any:
 def short_json_text(document: Any) -> str:
     """A document on one line where it is short, else indented."""
     line = json.dumps(document, ensure_ascii=False)
-    return f"{line}\n" if len(line) <= DEFAULT_WIDTH else json_text(document)
+    return f"{harmless_json(line)}\n" if len(line) <= DEFAULT_WIDTH else json_text(document)
 
 
 def json_text(document: Any) -> str:
     """A document as indented JSON with a line break at the end."""
-    return json.dumps(document, ensure_ascii=False, indent=2) + "\n"
+    return harmless_json(json.dumps(document, ensure_ascii=False, indent=2)) + "\n"
 
 
 def check_document(result: CheckResult) -> dict[str, Any]:
@@ -72,8 +73,8 @@ def finding_entry(finding: Finding) -> dict[str, Any]:
     entry = {
         "id": finding.id,
         "level": finding.level,
-        "message": finding.message,
-        "hint": finding.hint,
+        "message": said(finding.message),
+        "hint": said(finding.hint),
         "file": span.file if span else None,
         "line": span.line if span else None,
         "column": span.column if span else None,
@@ -82,7 +83,9 @@ def finding_entry(finding: Finding) -> dict[str, Any]:
         "address": finding.address,
         "pointer": finding.pointer,
         "environments": list(finding.environments),
-        "related": [{"file": r.span.file, "line": r.span.line, "column": r.span.column, "message": r.message} for r in finding.related],
+        "related": [
+            {"file": r.span.file, "line": r.span.line, "column": r.span.column, "message": said(r.message)} for r in finding.related
+        ],
     }
     if finding.elsewhere:
         entry["elsewhere"] = list(finding.elsewhere)

@@ -7,10 +7,10 @@ from itertools import groupby
 from jovial_scaffold.core.comparing.matrix import Comparison, Row, same
 from jovial_scaffold.core.comparing.totals import Total
 from jovial_scaffold.core.text.source import pointer_text
-from jovial_scaffold.core.text.wording import counted
 from jovial_scaffold.reports.rendering import cell
 from jovial_scaffold.reports.tables import Report, Table
-from jovial_scaffold.reports.terminal import Style, cells, cut, cut_within, padded, visible, wrapped
+from jovial_scaffold.reports.terminal import Style, cells, cut, cut_within, padded, wrapped
+from jovial_scaffold.reports.words import counted, visible
 
 _GAP = 2
 _LEAST_VALUE = 9

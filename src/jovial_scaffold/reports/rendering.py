@@ -7,8 +7,8 @@ from typing import Any
 from jovial_scaffold.core.expressions.values import Pending, Secret
 from jovial_scaffold.core.rendering.rendering import Rendering
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.text.wording import counted, listed
-from jovial_scaffold.reports.terminal import Style, cells, cut, padded, visible
+from jovial_scaffold.reports.terminal import Style, cells, cut, padded
+from jovial_scaffold.reports.words import counted, listed, visible
 
 
 def cell(value: Any) -> str:

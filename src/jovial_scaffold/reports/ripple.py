@@ -7,11 +7,11 @@ from jovial_scaffold.core.comparing.matrix import Row
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.ripple import ProjectRipple, Reached, Ripple
 from jovial_scaffold.core.text.source import pointer_text
-from jovial_scaffold.core.text.wording import counted, listed
 from jovial_scaffold.reports.machine import finding_entry, public
 from jovial_scaffold.reports.rendering import cell
 from jovial_scaffold.reports.tables import Report, Table
-from jovial_scaffold.reports.terminal import Style, cells, cut, padded, visible, wrapped
+from jovial_scaffold.reports.terminal import Style, cells, cut, padded, wrapped
+from jovial_scaffold.reports.words import counted, listed, said, visible
 
 
 def ripple_text(result: Ripple, style: Style, most: int) -> str:
@@ -27,7 +27,7 @@ def _lines(result: Ripple, style: Style, most: int) -> Iterator[str]:
         where = f"  {style.paint('place', visible(project.folder))}" if project.folder not in (".", project.name) else ""
         yield f"{style.paint('strong', visible(project.name))}{where}"
         if project.problem:
-            yield f"  {style.paint('error', 'cannot be read')}: {visible(project.problem[0].message)}"
+            yield f"  {style.paint('error', 'cannot be read')}: {visible(said(project.problem[0].message))}"
             continue
         for each in project.reached:
             yield from _environment(each, style, most)
@@ -109,7 +109,7 @@ def _text(row: Row, name: str) -> str:
 def _finding(finding: Finding, title: str, role: str, style: Style) -> Iterator[str]:
     place = f" {style.paint('place', f'{finding.span.file}:{finding.span.line}')}" if finding.span else ""
     yield f"  {style.paint(role, title)} {finding.level} {finding.id}{place}"
-    yield from wrapped(visible(finding.message), style.width, "      ")
+    yield from wrapped(visible(said(finding.message)), style.width, "      ")
 
 
 def ripple_report(result: Ripple) -> Report:
@@ -125,7 +125,7 @@ def ripple_report(result: Ripple) -> Report:
         for title, found in (("new", project.new), ("cured", project.cured), ("new", project.problem)):
             for finding in found:
                 place = f"{finding.span.file}:{finding.span.line}" if finding.span else ""
-                findings.append([title, finding.level, project.folder, place, finding.message, listed(finding.environments)])
+                findings.append([title, finding.level, project.folder, place, said(finding.message), listed(finding.environments)])
                 marks.append("note" if title == "cured" else finding.level)
     environments = [
         [project.folder, each.environment, str(len(each.comparison.differences)) if each.comparison else each.gone, listed(each.causes)]

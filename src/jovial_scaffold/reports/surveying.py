@@ -4,8 +4,8 @@ from collections.abc import Iterator, Sequence
 from typing import Any
 
 from jovial_scaffold.core.templates.surveying import Survey
-from jovial_scaffold.core.text.wording import counted
-from jovial_scaffold.reports.terminal import Style, cells, cut, cut_within, padded, visible, wrapped
+from jovial_scaffold.reports.terminal import Style, cells, cut, cut_within, padded, wrapped
+from jovial_scaffold.reports.words import counted, text_of, visible
 
 _MOST = 8
 
@@ -90,7 +90,7 @@ def _parameters(survey: Survey, style: Style, everything: bool) -> Iterator[str]
     """Each on one line where that fits."""
     width = min(30, max(cells(visible(each.name)) for each in survey.parameters))
     for each in survey.parameters:
-        kind = f"secret {each.type}" if each.secret else each.type
+        kind = f"secret {text_of(each.type)}" if each.secret else text_of(each.type)
         default = f"default {visible(each.default)}" if each.default is not None else "required"
         used = f"used {counted(len(each.used), 'time')}, first at {each.used[0]}" if each.used else "used nowhere"
         if everything and len(each.used) > 1:
@@ -124,7 +124,7 @@ def survey_document(survey: Survey) -> dict[str, Any]:
         "parameters": [
             {
                 "name": each.name,
-                "type": each.type,
+                "type": text_of(each.type),
                 "default": each.default,
                 "secret": each.secret,
                 "description": each.description,

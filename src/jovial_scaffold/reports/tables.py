@@ -6,7 +6,7 @@ import re
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
-from jovial_scaffold.reports.terminal import visible
+from jovial_scaffold.reports.words import visible
 
 _MARKDOWN = re.compile(r"([\\`*_{}\[\]<>#|!~$@])")
 _FORMULA = ("=", "+", "-", "@", "\t", "\r")
@@ -79,7 +79,8 @@ def comma_separated(report: Report) -> str:
 
 
 def _harmless(text: str) -> str:
-    return f"'{text}" if text.startswith(_FORMULA) and not _NUMBER.match(text) else text
+    text = visible(text)
+    return f"'{text}" if text.lstrip().startswith(_FORMULA) and not _NUMBER.match(text) else text
 
 
 def page(report: Report) -> str:

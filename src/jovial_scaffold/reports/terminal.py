@@ -16,7 +16,6 @@ _ROLES = {
     "good": "1;32",
     "driver": "35",
 }
-_CONTROL = re.compile(r"[\x00-\x1f\x7f-\x9f\u2028\u2029\u202a-\u202e\u2066-\u2069]")
 _WORD = re.compile(r"(?:`[^`]*`|\S)+")
 DEFAULT_WIDTH = 80
 WIDEST = 200
@@ -51,11 +50,6 @@ def style_for(stream: TextIO, process: Mapping[str, str]) -> Style:
     else:
         width = DEFAULT_WIDTH
     return Style(colours, max(40, min(width, WIDEST)))
-
-
-def visible(text: str) -> str:
-    """Text from a file with control and direction-changing characters made visible, so that it cannot steer a terminal."""
-    return _CONTROL.sub(lambda match: "→" if match.group() == "\t" else f"\\u{ord(match.group()):04x}", text)
 
 
 def cells(text: str) -> int:

@@ -19,7 +19,7 @@ from jovial_scaffold.core.schemas.catalog import ResourceType
 from jovial_scaffold.core.schemas.shapes import filled
 from jovial_scaffold.core.schemas.validation import subschema
 from jovial_scaffold.core.text.source import Pointer, pointer_text, value_at
-from jovial_scaffold.core.text.wording import listed
+from jovial_scaffold.core.words import listed, say
 
 ACTIONS = ("add", "change", "restart", "rebuild", "rename", "remove", "unchanged")
 _RANK = {"live": 1, "locked": 1, "restart": 2, "rebuild": 3}
@@ -365,17 +365,17 @@ def _violations(result: Effects, rendering: Rendering) -> Iterator[Finding]:
         place = resource.instance.resource.origin.key_span() if resource else deployed.origin.key_span() if deployed else None
         if each.keep and each.action in ("remove", "rebuild"):
             verb = "removed" if each.action == "remove" else "rebuilt"
-            reasons = listed(f"`{pointer_text(change.pointer)}`" for change in each.rebuilt_for)
-            why = f", because {reasons} would change" if reasons else ""
+            reasons = listed(say("`{}`", pointer_text(change.pointer)) for change in each.rebuilt_for)
+            why = say(", because {} would change", reasons) if reasons else ""
             hint = (
-                "Undo the change, or take `$keep` away first."
+                say("Undo the change, or take `$keep` away first.")
                 if resource
-                else "Bring it back into the template, or name its new address with `$formerly`."
+                else say("Bring it back into the template, or name its new address with `$formerly`.")
             )
             yield Finding(
                 "keep-violated",
                 "error",
-                f"{each.address} is to be kept, and would be {verb}{why}.",
+                say("{} is to be kept, and would be {}{}.", each.address, verb, why),
                 place,
                 hint,
                 each.address,
@@ -385,14 +385,14 @@ def _violations(result: Effects, rendering: Rendering) -> Iterator[Finding]:
         for change in each.changes:
             if change.effect == "locked" and change.counted and change.certain:
                 pointer = pointer_text(change.pointer)
-                message = f"`{pointer}` of {each.address} is locked: {each.type} cannot change it once it is there."
+                message = say("`{}` of {} is locked: {} cannot change it once it is there.", pointer, each.address, each.type)
                 span = place
                 related: tuple[Related, ...] = ()
                 if resource is not None:
                     tracer = Tracer(resource.instance.scope)
                     span = tracer.place(resource.instance, change.pointer)
                     related = tracer.related(tracer.sources(resource.instance, change.pointer))
-                hint = "Give it its old value, or make another resource and move over."
+                hint = say("Give it its old value, or make another resource and move over.")
                 yield Finding("property-locked", "error", message, span, hint, each.address, pointer, environments, related)
 
 
@@ -423,13 +423,13 @@ def _likely_renames(result: Effects, rendering: Rendering) -> Iterator[Finding]:
             continue
         used |= {old, new}
         resource = rendering.resources[new]
-        related = (Related(result.snapshot.resources[old].origin.key_span(), f"`{old}` runs now."),)
+        related = (Related(result.snapshot.resources[old].origin.key_span(), say("`{}` runs now.", old)),)
         former = _former(resource, new, old)
-        message = f"{old} would be removed and {new} added, and they are nearly the same."
+        message = say("{} would be removed and {} added, and they are nearly the same.", old, new)
         hint = (
-            f"If it was renamed, write `$formerly: {former}`: then it stays."
+            say("If it was renamed, write `$formerly: {}`: then it stays.", former)
             if former
-            else "If it was renamed, name its old address with `$formerly`."
+            else say("If it was renamed, name its old address with `$formerly`.")
         )
         yield Finding(
             "rename-likely",

@@ -11,7 +11,7 @@ from jovial_scaffold.core.rendering.tracing import Tracer
 from jovial_scaffold.core.text.patterns import pattern
 from jovial_scaffold.core.text.source import NOWHERE, Origin, Source, pointer_text
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.text.wording import described, did_you_mean, listed, shown
+from jovial_scaffold.core.words import NOTHING, Described, Operand, Sentence, Value, listed, nearest, say
 
 ANY = "any"
 _KEYS = ("expected", "environments", "differences", "$schema")
@@ -94,26 +94,28 @@ def read_expectations(source: Source) -> tuple[Expectations, list[Finding]]:
     findings: list[Finding] = []
     whole, origin = source.value, Origin(source, ())
 
-    def report(message: str, span: Span, hint: str = "") -> None:
+    def report(message: Sentence, span: Span, hint: Sentence = NOTHING) -> None:
         findings.append(Finding("expectation-shape", "error", message, span, hint))
 
     if not isinstance(whole, dict):
         if whole is not UNKNOWN:
-            hint = "`jovial compare --expect FILE --accept` writes one."
-            report(f"A file of expected differences is a map, and this is {described(whole)}.", origin.value_span(), hint)
+            hint = say("`jovial compare --expect FILE --accept` writes one.")
+            report(say("A file of expected differences is a map, and this is {}.", Described(whole)), origin.value_span(), hint)
         return Expectations((), (), origin), findings
     for key in whole:
         if key not in _KEYS:
-            hint = did_you_mean(key, _KEYS, f"Its keys are {listed(_KEYS[:3])}.")
-            report(f"A file of expected differences has no key `{key}`.", origin.child(key).key_span(), hint)
+            hint = nearest(key, _KEYS, say("Its keys are {}.", listed(_KEYS[:3])))
+            report(say("A file of expected differences has no key `{}`.", key), origin.child(key).key_span(), hint)
     names = whole.get("environments") or []
     if not isinstance(names, list) or not all(isinstance(name, str) for name in names):
-        report("`environments` lists what is compared.", origin.child("environments").value_span(), "For example: [rehearsal, live]")
+        report(
+            say("`environments` lists what is compared."), origin.child("environments").value_span(), say("For example: [rehearsal, live]")
+        )
         names = []
     entries: list[Entry] = []
     differences = whole.get("differences") or {}
     if not isinstance(differences, dict):
-        report(f"`differences` is a map by address, and this is {described(differences)}.", origin.child("differences").value_span())
+        report(say("`differences` is a map by address, and this is {}.", Described(differences)), origin.child("differences").value_span())
         differences = {}
     for address, content in differences.items():
         place = origin.child("differences", address)
@@ -122,8 +124,10 @@ def read_expectations(source: Source) -> tuple[Expectations, list[Finding]]:
         elif isinstance(content, dict):
             entries += [Entry(address, name, values, place.child(name)) for name, values in content.items()]
         elif content is not UNKNOWN:
-            hint = "For example: {copies: {rehearsal: 1, live: 3}}, or any."
-            report(f"What is expected of an address is a map by property, and this is {described(content)}.", place.value_span(), hint)
+            hint = say("For example: {copies: {rehearsal: 1, live: 3}}, or any.")
+            report(
+                say("What is expected of an address is a map by property, and this is {}.", Described(content)), place.value_span(), hint
+            )
     return Expectations(tuple(names), tuple(entries), origin), findings
 
 
@@ -132,9 +136,9 @@ def unexpected(comparison: Comparison, expectations: Expectations) -> list[Findi
     findings = []
     strange = [name for name in comparison.environments if expectations.environments and name not in expectations.environments]
     if strange:
-        message = f"These expectations are about {listed(expectations.environments)}, and {listed(strange)} is compared."
+        message = say("These expectations are about {}, and {} is compared.", listed(expectations.environments), listed(strange))
         span = expectations.origin.child("environments").value_span()
-        return [Finding("expectation-environments", "error", message, span, "Compare the same, or keep another file for these.")]
+        return [Finding("expectation-environments", "error", message, span, say("Compare the same, or keep another file for these."))]
     used: set[int] = set()
     covering_of = expectations.covering()
     for row in comparison.differences:
@@ -145,39 +149,47 @@ def unexpected(comparison: Comparison, expectations: Expectations) -> list[Findi
         if any(each.values in (ANY, values) for each in meant):
             continue
         told = _told(row, comparison)
-        related = tuple(Related(each.origin.key_span(), "Another difference is expected here.") for each in meant)
-        expected = f", and expected is {_meant(meant[0].values)}" if meant else ", and no difference is expected there"
-        hint = "Make them equal, or accept it: jovial compare --expect FILE --accept"
+        related = tuple(Related(each.origin.key_span(), say("Another difference is expected here.")) for each in meant)
+        expected = say(", and expected is {}", _meant(meant[0].values)) if meant else ", and no difference is expected there"
+        hint = say("Make them equal, or accept it: jovial compare --expect FILE --accept")
         at = _span(row, comparison)
         pointer = pointer_text(row.pointer)
         findings.append(
             Finding(
-                "difference-unexpected", "error", f"{told}{expected}.", at, hint, row.address, pointer, comparison.environments, related
+                "difference-unexpected",
+                "error",
+                say("{}{}.", told, expected),
+                at,
+                hint,
+                row.address,
+                pointer,
+                comparison.environments,
+                related,
             )
         )
     for number, each in enumerate(expectations.entries):
         if number not in used and (_WILD & set(each.address) or comparison.fits(each.address)):
-            message = f"{each.address} does not differ in `{each.part}` any more."
-            findings.append(Finding("expectation-stale", "warning", message, each.origin.key_span(), "Remove it: --accept does that."))
+            message = say("{} does not differ in `{}` any more.", each.address, each.part)
+            findings.append(Finding("expectation-stale", "warning", message, each.origin.key_span(), say("Remove it: --accept does that.")))
     return findings
 
 
-def _meant(values: Any) -> str:
+def _meant(values: Any) -> Operand:
     if isinstance(values, dict):
-        return listed(f"{shown(value)} in {name}" for name, value in values.items())
-    return f"to be in {listed(map(str, values))}" if isinstance(values, list) else shown(values)
+        return listed(say("{} in {}", Value(value), name) for name, value in values.items())
+    return say("to be in {}", listed(map(str, values))) if isinstance(values, list) else Value(values)
 
 
-def _told(row: Row, comparison: Comparison) -> str:
+def _told(row: Row, comparison: Comparison) -> Sentence:
     if row.kind == "presence":
-        return f"{row.address} is in {listed(row.values)} and not in {listed(row.absent)}"
-    parts = []
+        return say("{} is in {} and not in {}", row.address, listed(row.values), listed(row.absent))
+    parts: list[Sentence] = []
     for name in comparison.environments:
         if name in row.values:
-            parts.append(f"{shown(row.values[name])} in {name}")
+            parts.append(say("{} in {}", Value(row.values[name]), name))
         elif name in row.absent:
-            parts.append(f"not set in {name}")
-    return f"{row_label(row)} is {listed(parts)}"
+            parts.append(say("not set in {}", name))
+    return say("{} is {}", row_label(row), listed(parts))
 
 
 def _span(row: Row, comparison: Comparison) -> Span | None:

@@ -15,7 +15,7 @@ from jovial_scaffold.core.schemas.shapes import Shape
 from jovial_scaffold.core.text.roles import misplaced
 from jovial_scaffold.core.text.source import Origin, Source
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.text.wording import described, did_you_mean, listed
+from jovial_scaffold.core.words import NOTHING, Described, Sentence, listed, nearest, say
 
 FORMAT = "jovial-snapshot/1"
 _KEYS = ("format", "project", "environment", "run", "key", "parameters", "resources", "others", "$schema")
@@ -77,11 +77,11 @@ def read_snapshot(source: Source, catalogs: Catalogs) -> tuple[Snapshot | None, 
     findings: list[Finding] = []
     whole, origin = source.value, Origin(source, ())
 
-    def report(message: str, span: Span, hint: str = "", warning: bool = False) -> None:
+    def report(message: Sentence, span: Span, hint: Sentence = NOTHING, warning: bool = False) -> None:
         findings.append(Finding("snapshot-shape", "warning" if warning else "error", message, span, hint))
 
     wrong = (
-        misplaced(source, "a snapshot", "`jovial record` writes one.")
+        misplaced(source, "a snapshot", say("`jovial record` writes one."))
         if not isinstance(whole, dict) or "environment" not in whole
         else None
     )
@@ -89,14 +89,14 @@ def read_snapshot(source: Source, catalogs: Catalogs) -> tuple[Snapshot | None, 
         return None, [wrong]
     if not isinstance(whole, dict) or not isinstance(whole.get("resources"), dict):
         if whole is not UNKNOWN:
-            found = described(whole) if not isinstance(whole, dict) else "one without `resources`"
-            hint = 'For example: {"environment": "live", "resources": {"track_net": {"type": "fulmar.network", "properties": {}}}}'
-            report(f"A snapshot is a map with `environment` and `resources`, and this is {found}.", origin.value_span(), hint)
+            found = Described(whole) if not isinstance(whole, dict) else "one without `resources`"
+            hint = say('For example: {"environment": "live", "resources": {"track_net": {"type": "fulmar.network", "properties": {}}}}')
+            report(say("A snapshot is a map with `environment` and `resources`, and this is {}.", found), origin.value_span(), hint)
         return None, findings
     for key in whole:
         if key not in _KEYS:
-            hint = did_you_mean(key, _KEYS, f"Its keys are {listed(_KEYS[:-1])}.")
-            report(f"A snapshot has no key `{key}`.", origin.child(key).key_span(), hint, warning=True)
+            hint = nearest(key, _KEYS, say("Its keys are {}.", listed(_KEYS[:-1])))
+            report(say("A snapshot has no key `{}`.", key), origin.child(key).key_span(), hint, warning=True)
     resources: dict[str, Deployed] = {}
     for address, content in whole["resources"].items():
         place = origin.child("resources", address)
@@ -104,23 +104,25 @@ def read_snapshot(source: Source, catalogs: Catalogs) -> tuple[Snapshot | None, 
             continue
         if not isinstance(content, dict) or not isinstance(content.get("type"), str):
             report(
-                f"`{address}` is a map with `type` and `properties`.",
+                say("`{}` is a map with `type` and `properties`.", address),
                 place.key_span(),
-                'For example: {"type": "fulmar.network", "properties": {}}',
+                say('For example: {"type": "fulmar.network", "properties": {}}'),
             )
             continue
         properties = content.get("properties", {})
         if not isinstance(properties, dict):
-            report(f"`properties` of {address} is a map, and this is {described(properties)}.", place.child("properties").value_span())
+            report(
+                say("`properties` of {} is a map, and this is {}.", address, Described(properties)), place.child("properties").value_span()
+            )
             continue
         for key in content:
             if key not in _RESOURCE_KEYS:
-                hint = did_you_mean(key, _RESOURCE_KEYS, f"Its keys are {listed(_RESOURCE_KEYS)}.")
-                report(f"A resource of a snapshot has no key `{key}`.", place.child(key).key_span(), hint, warning=True)
+                hint = nearest(key, _RESOURCE_KEYS, say("Its keys are {}.", listed(_RESOURCE_KEYS)))
+                report(say("A resource of a snapshot has no key `{}`.", key), place.child(key).key_span(), hint, warning=True)
         kind = catalogs.find(content["type"])
         if kind is None and not catalogs.types_unknown:
             report(
-                f"`{address}` is of a type that no catalog knows: {content['type']}.",
+                say("`{}` is of a type that no catalog knows: {}.", address, content["type"]),
                 place.child("type").value_span(),
                 catalogs.advice(content["type"]),
                 warning=True,
@@ -133,14 +135,14 @@ def read_snapshot(source: Source, catalogs: Catalogs) -> tuple[Snapshot | None, 
         resources[address] = Deployed(address, type_text, kind, own or {}, cloud or {}, names, content.get("keep") is True, place)
     others = whole.get("others", [])
     if not isinstance(others, list):
-        report(f"`others` is a list of what is not ours, and this is {described(others)}.", origin.child("others").value_span())
+        report(say("`others` is a list of what is not ours, and this is {}.", Described(others)), origin.child("others").value_span())
         others = []
     key = whole.get("key", "")
     if key and not (isinstance(key, str) and _KEY.match(key)):
         report(
-            "`key` belongs to the hashed secrets, and is not as `jovial record` writes it.",
+            say("`key` belongs to the hashed secrets, and is not as `jovial record` writes it."),
             origin.child("key").value_span(),
-            "Record it anew.",
+            say("Record it anew."),
         )
         key = ""
     texts = {name: value for name, value in _map(whole.get("run")).items() if isinstance(value, str)}

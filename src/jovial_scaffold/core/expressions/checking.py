@@ -54,7 +54,7 @@ from jovial_scaffold.core.expressions.typing_rules import (
 )
 from jovial_scaffold.core.expressions.values import NONE, Optional, Pending, Secret
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.text.wording import did_you_mean, listed
+from jovial_scaffold.core.words import NOTHING, Value, listed, nearest, say
 
 _NUMBERS = ("int", "uint", "double")
 _ORDERED = (*_NUMBERS, "string", "bool", "bytes", "timestamp", "duration")
@@ -135,7 +135,7 @@ class Checker(Evaluator):
                 return UNKNOWN
             return Abstract(Type(frozenset(("optional_type",)), items=type_of_value(held)))
         if not known.may_be("map"):
-            raise _at(EvaluationError(f"`.{key}` needs a map or resource, and this is {known.text()}.", id="type-mismatch"), at)
+            raise _at(EvaluationError(say("`.{}` needs a map or resource, and this is {}.", key, known.text()), id="type-mismatch"), at)
         found = ANY
         required = False
         if known.fields is not None and known.is_only("map"):
@@ -145,8 +145,8 @@ class Checker(Evaluator):
             elif known.others is not None:
                 found = known.others
             elif not optional:
-                hint = did_you_mean(str(key), known.fields, f"It has {listed(sorted(known.fields)[:10])}." if known.fields else "")
-                raise _at(EvaluationError(f"What is declared has no field `{key}`.", hint=hint, id="field-unknown"), at)
+                hint = nearest(str(key), known.fields, say("It has {}.", listed(sorted(known.fields)[:10])) if known.fields else NOTHING)
+                raise _at(EvaluationError(say("What is declared has no field `{}`.", key), hint=hint, id="field-unknown"), at)
             else:
                 return NONE
         if optional:
@@ -163,7 +163,8 @@ class Checker(Evaluator):
         known = operand.type
         if not known.may_be("map", "optional_type"):
             raise _at(
-                EvaluationError(f"has() needs a map or resource, and this is {known.text()}.", id="type-mismatch"), (node.start, node.end)
+                EvaluationError(say("has() needs a map or resource, and this is {}.", known.text()), id="type-mismatch"),
+                (node.start, node.end),
             )
         if known.fields is not None and known.is_only("map"):
             field = known.fields.get(node.field)
@@ -188,10 +189,12 @@ class Checker(Evaluator):
             if type(key) is str:
                 return self.part(node, known, key, node.optional, at)
             if not known.may_be("list", "map", "optional_type"):
-                raise _at(EvaluationError(f"`[…]` needs a list or map, and this is {known.text()}.", id="type-mismatch"), at)
+                raise _at(EvaluationError(say("`[…]` needs a list or map, and this is {}.", known.text()), id="type-mismatch"), at)
             if type(key) is int and known.is_only("list"):
                 if key < 0 or (known.longest is not None and key >= known.longest):
-                    raise _at(EvaluationError(f"The list has no item {key}; it has at most {known.longest or 0}.", id="index-range"), at)
+                    raise _at(
+                        EvaluationError(say("The list has no item {}; it has at most {}.", key, known.longest or 0), id="index-range"), at
+                    )
                 found = known.items or ANY
                 return Abstract(Type(frozenset(("optional_type",)), items=found)) if node.optional else settled(found)
             return Abstract(ANY)
@@ -201,7 +204,7 @@ class Checker(Evaluator):
         """An item chosen by a key of which the type is known: an error where no possible key is there."""
         whole = type_of_value(operand)
         if whole.is_only("list") and not key.may_be(*_NUMBERS):
-            raise _at(EvaluationError(f"An item of a list is chosen by an int, and this is {key.text()}.", id="type-mismatch"), at)
+            raise _at(EvaluationError(say("An item of a list is chosen by an int, and this is {}.", key.text()), id="type-mismatch"), at)
         if key.options is not None and type(operand) is dict:
             found, missing = [], None
             for option in key.options:
@@ -245,7 +248,9 @@ class Checker(Evaluator):
             wanted = _NUMBERS if operator == "-" else ("bool",)
             known = type_of_value(operands[0])
             if not known.may_be(*wanted):
-                raise _at(EvaluationError(f"`{operator}` does not take {known.text()}.", id="type-mismatch"), (node.start, node.end))
+                raise _at(
+                    EvaluationError(say("`{}` does not take {}.", operator, known.text()), id="type-mismatch"), (node.start, node.end)
+                )
             tried = self.tried(node, function, operands)
             return tried if tried is not None else Abstract(BOOL if operator == "!" else replace(known, options=None, low=None, high=None))
         left, right = (type_of_value(operand) for operand in operands)
@@ -257,7 +262,7 @@ class Checker(Evaluator):
         if operator == "in":
             if not right.may_be("list", "map"):
                 raise _at(
-                    EvaluationError(f"`in` looks into a list or map, and this is {right.text()}.", id="type-mismatch"),
+                    EvaluationError(say("`in` looks into a list or map, and this is {}.", right.text()), id="type-mismatch"),
                     (node.start, node.end),
                 )
             return Abstract(BOOL)
@@ -340,9 +345,10 @@ class Checker(Evaluator):
         fitting = [overload for overload in function.overloads if may_fit(overload.takes, types)]
         if not fitting:
             error = no_overload(function, [], [])
-            given = ", ".join(known.text() for known in types)
+            given = listed((known.text() for known in types), ",")
             raise _at(
-                EvaluationError(f"{function.name}() does not take {given}.", hint=error.hint, id="type-mismatch"), (node.start, node.end)
+                EvaluationError(say("{}() does not take {}.", function.name, given), hint=error.hint, id="type-mismatch"),
+                (node.start, node.end),
             )
         tried = self.tried(node, lambda *values: call(function, list(values)), arguments)
         if tried is not None:
@@ -357,14 +363,18 @@ class Checker(Evaluator):
         known = type_of_value(value)
         if known.may_be("bool"):
             return value
-        raise _at(EvaluationError(f"A condition is true or false, and this is {known.text()}.", id="type-mismatch"), (node.start, node.end))
+        raise _at(
+            EvaluationError(say("A condition is true or false, and this is {}.", known.text()), id="type-mismatch"), (node.start, node.end)
+        )
 
     def conditional(self, node: Conditional, names: Locals) -> Any:
         condition = self.run(node.condition, names)
         if isinstance(condition, Abstract):
             if not condition.type.may_be("bool"):
                 at = (node.condition.start, node.condition.end)
-                raise _at(EvaluationError(f"A condition is true or false, and this is {condition.type.text()}.", id="type-mismatch"), at)
+                raise _at(
+                    EvaluationError(say("A condition is true or false, and this is {}.", condition.type.text()), id="type-mismatch"), at
+                )
             results = [self.maybe(branch, names) for branch in (node.then, node.otherwise)]
             return UNKNOWN if any(result is UNKNOWN for result in results) else settled(joined(type_of_value(result) for result in results))
         if condition is UNKNOWN:
@@ -388,7 +398,7 @@ class Checker(Evaluator):
         if node.name in ("optMap", "optFlatMap"):
             if not known.may_be("optional_type"):
                 raise _at(
-                    EvaluationError(f"{node.name}() takes an optional, and this is {known.text()}.", id="type-mismatch"),
+                    EvaluationError(say("{}() takes an optional, and this is {}.", node.name, known.text()), id="type-mismatch"),
                     (node.target.start, node.target.end),
                 )
             result = self.maybe(node.bodies[0], {**names, node.variables[0]: settled(known.items or ANY)})
@@ -396,7 +406,7 @@ class Checker(Evaluator):
             return Abstract(Type(frozenset(("optional_type",)), items=held if node.name == "optMap" else (held.items or ANY)))
         if not known.may_be("list", "map"):
             raise _at(
-                EvaluationError(f"{node.name}() goes over a list or map, and this is {known.text()}.", id="type-mismatch"),
+                EvaluationError(say("{}() goes over a list or map, and this is {}.", node.name, known.text()), id="type-mismatch"),
                 (node.target.start, node.target.end),
             )
         item = (known.items or ANY) if known.is_only("list") else (STRING if known.is_only("map") else ANY)
@@ -413,7 +423,9 @@ class Checker(Evaluator):
         tests = results[:1] if node.name in ("all", "exists", "exists_one", "existsOne", "filter") or len(results) == 2 else []
         for test in tests:
             if not type_of_value(test).may_be("bool") and test is not UNKNOWN:
-                error = EvaluationError(f"A condition is true or false, and this is {type_of_value(test).text()}.", id="type-mismatch")
+                error = EvaluationError(
+                    say("A condition is true or false, and this is {}.", type_of_value(test).text()), id="type-mismatch"
+                )
                 self.problems.append(_at(error, (node.bodies[0].start, node.bodies[0].end)))
                 return UNKNOWN
         if node.name in ("all", "exists", "exists_one", "existsOne"):
@@ -471,7 +483,7 @@ def _at(error: EvaluationError, place: tuple[int, int]) -> EvaluationError:
 def _not(value: Any) -> bool:
     if type(value) is bool:
         return not value
-    raise EvaluationError("A condition is true or false, and this is {}.", value, id="type-mismatch")
+    raise EvaluationError(say("A condition is true or false, and this is {}.", Value(value)), id="type-mismatch")
 
 
 def _path(node: Node) -> Path:

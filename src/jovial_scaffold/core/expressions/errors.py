@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from jovial_scaffold.core.text.wording import shown
+from jovial_scaffold.core.words import NOTHING, Sentence
 
 
 class ExpressionError(Exception):
@@ -10,8 +10,8 @@ class ExpressionError(Exception):
 
     id = "expression"
 
-    def __init__(self, message: str, start: int = -1, end: int = -1, hint: str = "", id: str = "") -> None:
-        super().__init__(message)
+    def __init__(self, message: Sentence, start: int = -1, end: int = -1, hint: Sentence = NOTHING, id: str = "") -> None:
+        super().__init__()  # the message holds what may have to be masked, and stays in one place
         self.message = message
         self.start = start
         self.end = end
@@ -27,31 +27,14 @@ class SyntaxProblem(ExpressionError):
 
 
 class EvaluationError(ExpressionError):
-    """The expression has no value. `{}` in `message` stands for the operands, which are masked where one is secret."""
+    """The expression has no value."""
 
     id = "expression-fails"
 
-    def __init__(self, message: str, *operands: Any, hint: str = "", id: str = "") -> None:
-        super().__init__(message, hint=hint, id=id)
-        self.template = message
-        self.operands = operands
-        self.message = _filled(message, [shown(operand) for operand in operands])
-
     def mask(self) -> None:
-        """Take the operands' values out of the message: one of them is secret."""
-        if self.operands:
-            self.message = _filled(self.template, ["(secret)"] * len(self.operands))
-            self.operands = ()
-        self.hint = ""
-
-
-def _filled(template: str, texts: list[str]) -> str:
-    """The template with `{}` replaced from left to right; braces in the texts, or in a user's words, mean nothing."""
-    parts: list[str] = []
-    for text in texts:
-        before, _, template = template.partition("{}")
-        parts += (before, text)
-    return "".join((*parts, template))
+        """Take out of the message whatever stands in its gaps: one of the operands is secret, and each may tell of it."""
+        self.message = self.message.masked()
+        self.hint = NOTHING
 
 
 class BudgetError(EvaluationError):

@@ -42,7 +42,7 @@ from jovial_scaffold.core.expressions.values import (
 )
 from jovial_scaffold.core.limits import EVALUATION_STEPS
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.text.wording import did_you_mean
+from jovial_scaffold.core.words import Amount, Value, nearest, say
 
 Locals = Mapping[str, Any]
 _SIMPLE = frozenset((str, int, bool, float, type(None)))
@@ -56,7 +56,7 @@ def evaluate(node: Node, scope: Scope, variables: Locals | None = None) -> Any:
     try:
         return Evaluator(scope).run(node, variables or {})
     except RecursionError:
-        raise BudgetError("The expression or its value is nested too deep to be evaluated.") from None
+        raise BudgetError(say("The expression or its value is nested too deep to be evaluated.")) from None
 
 
 class Evaluator:
@@ -74,7 +74,8 @@ class Evaluator:
         if self.steps < 0:
             raise _placed(
                 StepsError(
-                    f"The evaluation takes more than {EVALUATION_STEPS.most:,} {EVALUATION_STEPS.unit}.", hint="Loop over fewer items."
+                    say("The evaluation takes more than {} {}.", Amount(EVALUATION_STEPS.most), EVALUATION_STEPS.unit),
+                    hint=say("Loop over fewer items."),
                 ),
                 node,
             )
@@ -298,7 +299,10 @@ class Evaluator:
             value = self.run(item, names)
             if optional:
                 if type(value) is not Optional:
-                    raise _placed(EvaluationError("`?` before an item takes an optional, and this is {}.", value, id="type-mismatch"), item)
+                    raise _placed(
+                        EvaluationError(say("`?` before an item takes an optional, and this is {}.", Value(value)), id="type-mismatch"),
+                        item,
+                    )
                 if value is NONE:
                     continue
                 value = value.value
@@ -315,7 +319,8 @@ class Evaluator:
             if optional:
                 if type(value) is not Optional:
                     raise _placed(
-                        EvaluationError("`?` before a key takes an optional, and this is {}.", value, id="type-mismatch"), value_node
+                        EvaluationError(say("`?` before a key takes an optional, and this is {}.", Value(value)), id="type-mismatch"),
+                        value_node,
                     )
                 if value is NONE:
                     continue
@@ -329,9 +334,9 @@ class Evaluator:
                 raise TypeError(key)
             stored = map_key(key)
         except (TypeError, ValueError, OverflowError):
-            raise _placed(EvaluationError("{} cannot be a key of a map.", key, id="type-mismatch"), node) from None
+            raise _placed(EvaluationError(say("{} cannot be a key of a map.", Value(key)), id="type-mismatch"), node) from None
         if stored in result:
-            raise _placed(EvaluationError("The key {} stands twice in the map.", key, id="duplicate-key"), node)
+            raise _placed(EvaluationError(say("The key {} stands twice in the map.", Value(key)), id="duplicate-key"), node)
         result[stored] = value
 
     # -- macros
@@ -353,7 +358,8 @@ class Evaluator:
             if type(target) not in (list, dict):
                 raise _placed(
                     EvaluationError(
-                        f"{node.name}() goes over a list or map, and this is {type_name(target)}: {{}}.", target, id="type-mismatch"
+                        say("{}() goes over a list or map, and this is {}: {}.", node.name, type_name(target), Value(target)),
+                        id="type-mismatch",
                     ),
                     node.target,
                 )
@@ -362,7 +368,9 @@ class Evaluator:
 
     def optional_macro(self, node: Macro, target: Any, names: Locals) -> Any:
         if type(target) is not Optional:
-            raise _placed(EvaluationError(f"{node.name}() takes an optional, and this is {{}}.", target, id="type-mismatch"), node.target)
+            raise _placed(
+                EvaluationError(say("{}() takes an optional, and this is {}.", node.name, Value(target)), id="type-mismatch"), node.target
+            )
         if target is NONE:
             return NONE
         result = self.run(node.bodies[0], {**names, node.variables[0]: target.value})
@@ -481,10 +489,10 @@ def unknown_function(node: Call, own: Iterable[str] = ()) -> EvaluationError:
     method = node.target is not None
     names = [*([] if method else own), *(name for name, is_method in FUNCTIONS if is_method == method)]
     other_form = (node.function, not method) in FUNCTIONS
-    hint = did_you_mean(node.function, names)
+    hint = nearest(node.function, names)
     if other_form:
-        hint = f"It is written x.{node.function}(…)." if not method else f"It is written {node.function}(x)."
-    error = EvaluationError(f"There is no function `{node.function}`.", hint=hint, id="function-unknown")
+        hint = say("It is written x.{}(…).", node.function) if not method else say("It is written {}(x).", node.function)
+    error = EvaluationError(say("There is no function `{}`.", node.function), hint=hint, id="function-unknown")
     error.start, error.end = node.name_start, node.name_start + len(node.function)
     return error
 
@@ -502,4 +510,4 @@ def _not(value: Any) -> bool:
 
 
 def _not_boolean(value: Any) -> EvaluationError:
-    return EvaluationError(f"A condition is true or false, and this is {type_name(value)}: {{}}.", value, id="type-mismatch")
+    return EvaluationError(say("A condition is true or false, and this is {}: {}.", type_name(value), Value(value)), id="type-mismatch")

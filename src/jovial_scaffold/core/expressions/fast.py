@@ -16,6 +16,7 @@ from jovial_scaffold.core.expressions.operators import BINARY
 from jovial_scaffold.core.expressions.times import Duration, Timestamp
 from jovial_scaffold.core.expressions.values import NONE, Optional, TypeValue, UInt, equal
 from jovial_scaffold.core.limits import LOOP_ROUNDS
+from jovial_scaffold.core.words import Amount, say
 
 
 class NotPlain(Exception):
@@ -131,7 +132,9 @@ def index(whole: Any, key: Any) -> Any:
 def _spend(rounds: int, spent: list[int]) -> None:
     spent[0] += rounds
     if spent[0] > LOOP_ROUNDS.most:
-        raise BudgetError(f"The evaluation takes more than {LOOP_ROUNDS.most:,} {LOOP_ROUNDS.unit}.", hint="Loop over fewer items.")
+        raise BudgetError(
+            say("The evaluation takes more than {} {}.", Amount(LOOP_ROUNDS.most), LOOP_ROUNDS.unit), hint=say("Loop over fewer items.")
+        )
 
 
 def items(whole: Any, spent: list[int]) -> Sequence[Any]:

@@ -6,6 +6,7 @@ from jovial_scaffold.core.expressions.errors import EvaluationError
 from jovial_scaffold.core.expressions.library import extensions, mathematics, own, standard
 from jovial_scaffold.core.expressions.library.entries import Function
 from jovial_scaffold.core.expressions.values import type_name
+from jovial_scaffold.core.words import Listed, Value, say, together
 
 _TABLE = (*standard.ENTRIES, *extensions.ENTRIES, *mathematics.ENTRIES, *own.ENTRIES)
 FUNCTIONS: dict[tuple[str, bool], Function] = {(each.name, each.method): each for each in _TABLE}
@@ -38,10 +39,10 @@ def no_overload(function: Function, arguments: list[Any], kinds: list[str]) -> E
     """The error of a call that fits no signature, with the signatures."""
     given = ", ".join(kinds[1 if function.method else 0 :])
     call_text = f"{kinds[0]}.{function.name}({given})" if function.method and kinds else f"{function.name}({given})"
-    values = "; ".join("{}" for _ in arguments)
-    hint = f"It is written {' or '.join(signatures(function)[:4])}."
+    values = Listed(tuple(Value(argument) for argument in arguments), ";")
+    hint = say("It is written {}.", " or ".join(signatures(function)[:4]))
     texts_wanted = any("string" in overload.takes for overload in function.overloads)
     if texts_wanted and any(kind in ("int", "uint", "double", "bool") for kind in kinds):
-        hint += " Convert with string(…) if that is meant."
-    told = f"There is no {call_text}; it was given {values}." if arguments else f"There is no {call_text}."
-    return EvaluationError(told, *arguments, hint=hint, id="type-mismatch")
+        hint = together(hint, say("Convert with string(…) if that is meant."))
+    told = say("There is no {}; it was given {}.", call_text, values) if arguments else say("There is no {}.", call_text)
+    return EvaluationError(told, hint=hint, id="type-mismatch")

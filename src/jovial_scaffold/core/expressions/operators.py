@@ -11,7 +11,7 @@ from jovial_scaffold.core.expressions.errors import BudgetError, EvaluationError
 from jovial_scaffold.core.expressions.times import Duration, Timestamp, duration, timestamp
 from jovial_scaffold.core.expressions.values import UInt, equal, key_value, map_key, type_name
 from jovial_scaffold.core.limits import INT64_MAX, INT64_MIN, RESULT_SIZE, RESULT_WEIGHT, UINT64_MAX
-from jovial_scaffold.core.text.wording import did_you_mean, listed
+from jovial_scaffold.core.words import NOTHING, Amount, Value, listed, nearest, say
 
 _NUMERIC = ("int", "uint", "double")
 _ORDERED = frozenset(("int", "double", "string", "uint", "bool", "bytes", "timestamp", "duration"))
@@ -20,19 +20,19 @@ _ORDERED = frozenset(("int", "double", "string", "uint", "bool", "bytes", "times
 def _int(result: int) -> int:
     if INT64_MIN <= result <= INT64_MAX:
         return result
-    raise EvaluationError("The result is outside the 64 bits of an integer.", id="integer-overflow")
+    raise EvaluationError(say("The result is outside the 64 bits of an integer."), id="integer-overflow")
 
 
 def _uint(result: int) -> UInt:
     if 0 <= result <= UINT64_MAX:
         return UInt(result)
-    raise EvaluationError("The result is outside the 64 bits of an unsigned integer.", id="integer-overflow")
+    raise EvaluationError(say("The result is outside the 64 bits of an unsigned integer."), id="integer-overflow")
 
 
 def bounded(result: Any) -> Any:
     """A text, bytes, list or map of bearable size. Raises BudgetError."""
     if len(result) > RESULT_SIZE.most:
-        raise BudgetError(f"The result has more than {RESULT_SIZE.most:,} {RESULT_SIZE.unit}.")
+        raise BudgetError(say("The result has more than {} {}.", Amount(RESULT_SIZE.most), RESULT_SIZE.unit))
     return result
 
 
@@ -49,7 +49,7 @@ def weighed(value: Any) -> Any:
         part = stack.pop()
         weight += len(part)
         if weight > RESULT_WEIGHT.most:
-            raise BudgetError(f"The result holds more than {RESULT_WEIGHT.most:,} {RESULT_WEIGHT.unit}.")
+            raise BudgetError(say("The result holds more than {} {}.", Amount(RESULT_WEIGHT.most), RESULT_WEIGHT.unit))
         stack.extend(each for each in (part.values() if type(part) is dict else part) if type(each) is list or type(each) is dict)
     return value
 
@@ -57,14 +57,16 @@ def weighed(value: Any) -> Any:
 def mismatch(operator: str, a: Any, b: Any) -> EvaluationError:
     """The error of an operator whose operands do not go together, with the conversion that would help."""
     left, right = type_name(a), type_name(b)
-    hint = ""
+    hint = NOTHING
     if left in _NUMERIC and right in _NUMERIC:
         target = "double" if "double" in (left, right) else "int"
-        hint = f"Numbers of two types do not mix: write {target}(…) around the {right if left == target else left}."
+        hint = say("Numbers of two types do not mix: write {}(…) around the {}.", target, right if left == target else left)
     elif operator == "+" and "string" in (left, right):
-        hint = f"Write string(…) around the {right if left == 'string' else left}, or put it into a text with ${{…}}."
+        hint = say("Write string(…) around the {}, or put it into a text with ${…}.", right if left == "string" else left)
     return EvaluationError(
-        f"`{operator}` does not take {_a(left)} and {_a(right)}: {{}} {operator} {{}}.", a, b, hint=hint, id="type-mismatch"
+        say("`{}` does not take {} and {}: {} {} {}.", operator, _a(left), _a(right), Value(a), operator, Value(b)),
+        hint=hint,
+        id="type-mismatch",
     )
 
 
@@ -136,7 +138,7 @@ def divide(a: Any, b: Any) -> Any:
         return math.copysign(math.inf, a) * math.copysign(1.0, b)
     if kind is int or kind is UInt:
         if b == 0:
-            raise EvaluationError("{} is divided by zero.", a, id="division-by-zero")
+            raise EvaluationError(say("{} is divided by zero.", Value(a)), id="division-by-zero")
         quotient = abs(int(a)) // abs(int(b))
         return _uint(quotient) if kind is UInt else _int(quotient if (a < 0) == (b < 0) else -quotient)
     raise mismatch("/", a, b)
@@ -147,7 +149,7 @@ def remainder(a: Any, b: Any) -> Any:
     kind = type(a)
     if kind is type(b) and (kind is int or kind is UInt):
         if b == 0:
-            raise EvaluationError("The remainder of {} by zero is taken.", a, id="division-by-zero")
+            raise EvaluationError(say("The remainder of {} by zero is taken.", Value(a)), id="division-by-zero")
         result = abs(int(a)) % abs(int(b))
         return UInt(result) if kind is UInt else (result if a >= 0 else -result)
     raise mismatch("%", a, b)
@@ -159,7 +161,7 @@ def negate(a: Any) -> Any:
         return _int(-a)
     if type(a) is float:
         return -a
-    raise EvaluationError(f"`-` does not take {_a(type_name(a))}: -{{}}.", a, id="type-mismatch")
+    raise EvaluationError(say("`-` does not take {}: -{}.", _a(type_name(a)), Value(a)), id="type-mismatch")
 
 
 def compare(operator: str, test: Callable[[Any, Any], bool]) -> Callable[[Any, Any], bool]:
@@ -187,8 +189,12 @@ def contains(item: Any, container: Any) -> bool:
         try:
             return map_key(item) in container
         except TypeError:
-            raise EvaluationError(f"{_a(type_name(item)).capitalize()} cannot be a key of a map: {{}}.", item, id="type-mismatch") from None
-    raise EvaluationError(f"`in` looks into a list or map, and this is {_a(type_name(container))}: {{}}.", container, id="type-mismatch")
+            raise EvaluationError(
+                say("{} cannot be a key of a map: {}.", _a(type_name(item)).capitalize(), Value(item)), id="type-mismatch"
+            ) from None
+    raise EvaluationError(
+        say("`in` looks into a list or map, and this is {}: {}.", _a(type_name(container)), Value(container)), id="type-mismatch"
+    )
 
 
 def index(container: Any, key: Any) -> Any:
@@ -197,8 +203,8 @@ def index(container: Any, key: Any) -> Any:
         position = _position(key)
         if 0 <= position < len(container):
             return container[position]
-        last = f"they go from 0 to {len(container) - 1}" if container else "the list is empty"
-        raise EvaluationError(f"The list has no item {position}; {last}.", id="index-range")
+        last = say("they go from 0 to {}", len(container) - 1) if container else "the list is empty"
+        raise EvaluationError(say("The list has no item {}; {}.", position, last), id="index-range")
     if type(container) is dict:
         if type(key) is float and not key.is_integer():
             raise missing_key(key, container)
@@ -207,8 +213,10 @@ def index(container: Any, key: Any) -> Any:
         except KeyError:
             raise missing_key(key, container) from None
         except (TypeError, ValueError, OverflowError):
-            raise EvaluationError(f"{_a(type_name(key)).capitalize()} cannot be a key: {{}}.", key, id="type-mismatch") from None
-    raise EvaluationError(f"`[…]` needs a list or map, and this is {_a(type_name(container))}: {{}}.", container, id="type-mismatch")
+            raise EvaluationError(say("{} cannot be a key: {}.", _a(type_name(key)).capitalize(), Value(key)), id="type-mismatch") from None
+    raise EvaluationError(
+        say("`[…]` needs a list or map, and this is {}: {}.", _a(type_name(container)), Value(container)), id="type-mismatch"
+    )
 
 
 def _position(key: Any) -> int:
@@ -216,15 +224,17 @@ def _position(key: Any) -> int:
         return int(key)
     if type(key) is float and key.is_integer():
         return int(key)
-    raise EvaluationError(f"An item of a list is chosen by an int, and this is {_a(type_name(key))}: {{}}.", key, id="type-mismatch")
+    raise EvaluationError(
+        say("An item of a list is chosen by an int, and this is {}: {}.", _a(type_name(key)), Value(key)), id="type-mismatch"
+    )
 
 
 def missing_key(key: Any, container: Any) -> EvaluationError:
     """The error of a key that is not there, with the keys that are."""
     keys = sorted(str(key_value(known)) for known in container)
-    has = f"it has {listed(keys[:8])}{' and more' if len(keys) > 8 else ''}" if keys else "it is empty"
-    hint = did_you_mean(str(key), keys, "Add it, or read it with .?name or [?key] where it may be missing.")
-    return EvaluationError(f"The map has no entry {{}}; {has}.", key, hint=hint, id="key-missing")
+    has = say("it has {}{}", listed(keys[:8]), " and more" if len(keys) > 8 else "") if keys else "it is empty"
+    hint = nearest(str(key), keys, say("Add it, or read it with .?name or [?key] where it may be missing."))
+    return EvaluationError(say("The map has no entry {}; {}.", Value(key), has), hint=hint, id="key-missing")
 
 
 BINARY: dict[str, Callable[[Any, Any], Any]] = {

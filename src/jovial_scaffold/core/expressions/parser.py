@@ -20,6 +20,7 @@ from jovial_scaffold.core.expressions.syntax import (
 from jovial_scaffold.core.expressions.tokens import RESERVED, Token, tokenize
 from jovial_scaffold.core.expressions.values import TypeValue
 from jovial_scaffold.core.limits import EXPRESSION_LENGTH, EXPRESSION_NESTING, INT64_MAX
+from jovial_scaffold.core.words import NOTHING, Amount, Counted, Sentence, listed, say
 
 _PRECEDENCE = {"||": 1, "&&": 2, "==": 3, "!=": 3, "<": 3, "<=": 3, ">": 3, ">=": 3, "in": 3, "+": 4, "-": 4, "*": 5, "/": 5, "%": 5}
 
@@ -46,7 +47,9 @@ def parse(text: str) -> Node:
     if _CHAIN.match(text):
         return _chain(text)
     if len(text) > EXPRESSION_LENGTH.most:
-        raise SyntaxProblem(f"This expression has more than {EXPRESSION_LENGTH.most:,} characters.", 0, 1, id=EXPRESSION_LENGTH.finding)
+        raise SyntaxProblem(
+            say("This expression has more than {} characters.", Amount(EXPRESSION_LENGTH.most)), 0, 1, id=EXPRESSION_LENGTH.finding
+        )
     return _Parser(text).whole()
 
 
@@ -88,7 +91,9 @@ class _Parser:
         if token is None:
             found = self.tokens[self.at]
             if found.kind == "end" and opened >= 0:
-                raise SyntaxProblem(f"`{self.text[opened]}` is not closed; {what} is expected.", opened, opened + 1, self.cut_hint())
+                raise SyntaxProblem(
+                    say("`{}` is not closed; {} is expected.", self.text[opened], what), opened, opened + 1, self.cut_hint()
+                )
             raise self.unexpected(what)
         return token
 
@@ -96,13 +101,15 @@ class _Parser:
         found = self.tokens[self.at]
         if found.kind == "end":
             if not self.text.strip():
-                return SyntaxProblem("The expression is empty.", 0, max(1, len(self.text)), "Write a name or a value.")
-            return SyntaxProblem(f"The expression ends where {what} is expected.", found.start, found.end, self.cut_hint())
-        hint = "Text stands in quotes." if found.kind in ("name", "quoted") else ""
-        return SyntaxProblem(f"`{self.text[found.start : found.end]}` stands where {what} is expected.", found.start, found.end, hint)
+                return SyntaxProblem(say("The expression is empty."), 0, max(1, len(self.text)), say("Write a name or a value."))
+            return SyntaxProblem(say("The expression ends where {} is expected.", what), found.start, found.end, self.cut_hint())
+        hint = say("Text stands in quotes.") if found.kind in ("name", "quoted") else NOTHING
+        return SyntaxProblem(
+            say("`{}` stands where {} is expected.", self.text[found.start : found.end], what), found.start, found.end, hint
+        )
 
-    def cut_hint(self) -> str:
-        return "YAML ends a plain value at ` #`, and inside {} or [] at a comma; quotes around the whole value prevent that."
+    def cut_hint(self) -> Sentence:
+        return say("YAML ends a plain value at ` #`, and inside {} or [] at a comma; quotes around the whole value prevent that.", "{}")
 
     # -- grammar
 
@@ -118,7 +125,7 @@ class _Parser:
         if self.depth > EXPRESSION_NESTING.most:
             token = self.tokens[self.at]
             raise SyntaxProblem(
-                f"The expression is nested deeper than {EXPRESSION_NESTING.most} levels.",
+                say("The expression is nested deeper than {} levels.", EXPRESSION_NESTING.most),
                 token.start,
                 token.end,
                 id=EXPRESSION_NESTING.finding,
@@ -159,7 +166,7 @@ class _Parser:
         else:
             node = self.member()
         if len(operators) > EXPRESSION_NESTING.most:
-            raise SyntaxProblem("The expression repeats an operator too often.", token.start, token.end, id=EXPRESSION_NESTING.finding)
+            raise SyntaxProblem(say("The expression repeats an operator too often."), token.start, token.end, id=EXPRESSION_NESTING.finding)
         for operator in reversed(operators):
             node = Operation(operator.start, node.end, operator.kind, (node,), operator.start)
         return node
@@ -178,7 +185,10 @@ class _Parser:
                     node = self.call(node, token)
                 elif opened.kind == "{" and _dotted(node):
                     raise SyntaxProblem(
-                        "Messages of a protocol are not part of this language.", node.start, opened.end, "Write a map: {'key': value}"
+                        say("Messages of a protocol are not part of this language."),
+                        node.start,
+                        opened.end,
+                        say("Write a map: {'key': value}"),
                     )
                 else:
                     node = Select(node.start, token.end, node, token.value, optional, token.start)
@@ -221,12 +231,14 @@ class _Parser:
         if token.kind == "name":
             self.at += 1
             if token.value in RESERVED:
-                raise SyntaxProblem(f"`{token.value}` is a reserved word of the language.", token.start, token.end, "Use another name.")
+                raise SyntaxProblem(
+                    say("`{}` is a reserved word of the language.", token.value), token.start, token.end, say("Use another name.")
+                )
             if self.tokens[self.at].kind == "(":
                 return self.call(None, token)
             if self.tokens[self.at].kind == "{":
                 raise SyntaxProblem(
-                    "Messages of a protocol are not part of this language.", token.start, token.end, "Write a map: {'key': value}"
+                    say("Messages of a protocol are not part of this language."), token.start, token.end, say("Write a map: {'key': value}")
                 )
             return Name(token.start, token.end, token.value)
         if token.kind == "(":
@@ -245,7 +257,7 @@ class _Parser:
         if minus is not None:
             return Literal(minus.start, token.end, -value)
         if type(value) is int and value > INT64_MAX:
-            raise SyntaxProblem(f"{value} is outside the 64 bits of an integer.", token.start, token.end)
+            raise SyntaxProblem(say("{} is outside the 64 bits of an integer.", value), token.start, token.end)
         return Literal(token.start, token.end, value)
 
     def list_literal(self) -> Node:
@@ -305,12 +317,12 @@ class _Parser:
 
     def has(self, arguments: list[Node], start: int, end: int) -> Node:
         if len(arguments) != 1 or not isinstance(arguments[0], Select) or arguments[0].optional:
-            raise SyntaxProblem("has() takes one field, as in has(gate.size).", start, end)
+            raise SyntaxProblem(say("has() takes one field, as in has(gate.size)."), start, end)
         return Has(start, end, arguments[0].operand, arguments[0].field)
 
     def bind(self, arguments: list[Node], start: int, end: int) -> Node:
         if len(arguments) != 3 or not isinstance(arguments[0], Name):
-            raise SyntaxProblem("cel.bind() takes a name, its value, and an expression that uses it.", start, end)
+            raise SyntaxProblem(say("cel.bind() takes a name, its value, and an expression that uses it."), start, end)
         return Macro(start, end, "bind", arguments[1], (arguments[0].name,), (arguments[2],))
 
     def macro(self, name: str, target: Node, arguments: list[Node], start: int, end: int) -> Node:
@@ -319,10 +331,12 @@ class _Parser:
             if len(arguments) - count in bodies and all(isinstance(a, Name) for a in arguments[:count]):
                 names = tuple(a.name for a in arguments[:count] if isinstance(a, Name))
                 if len(set(names)) != len(names):
-                    raise SyntaxProblem(f"The two variables of {name}() have the same name.", start, end)
+                    raise SyntaxProblem(say("The two variables of {}() have the same name.", name), start, end)
                 return Macro(start, end, name, target, names, tuple(arguments[count:]))
-        takes = " or ".join(f"{v} variable{'s' * (v > 1)} and {b} expression{'s' * (b > 1)}" for v in variables for b in bodies)
-        raise SyntaxProblem(f"{name}() takes {takes}.", start, end, f"For example: stations.{name}(s, …)" if 1 in variables else "")
+        takes = listed((say("{} and {}", Counted(v, "variable"), Counted(b, "expression")) for v in variables for b in bodies), "or")
+        raise SyntaxProblem(
+            say("{}() takes {}.", name, takes), start, end, say("For example: stations.{}(s, …)", name) if 1 in variables else NOTHING
+        )
 
 
 def _dotted(node: Node) -> bool:

@@ -13,6 +13,7 @@ from jovial_scaffold.core.expressions.syntax import Node
 from jovial_scaffold.core.expressions.tokens import string_end
 from jovial_scaffold.core.expressions.values import Pending, Record, Secret, type_name
 from jovial_scaffold.core.text.unknown import UNKNOWN
+from jovial_scaffold.core.words import say
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,7 +47,9 @@ class Omittable:
 def bare(text: str) -> Formula:
     """An expression that stands without `${}`. Raises SyntaxProblem."""
     if text.startswith("${") and text.endswith("}"):
-        raise SyntaxProblem("This key takes an expression by itself.", 0, len(text), f"Write it without ${{}}: {text[2:-1].strip()}")
+        raise SyntaxProblem(
+            say("This key takes an expression by itself."), 0, len(text), say("Write it without ${}: {}", "{}", text[2:-1].strip())
+        )
     return Formula(_program(text), text, 0)
 
 
@@ -79,7 +82,10 @@ def template_text(text: str) -> str | Formula | Joined | Omittable:
             if optional:
                 if dollar or end + 1 != len(text):
                     raise SyntaxProblem(
-                        "`${?…}` stands for a whole value and cannot be joined with text.", dollar, end + 1, "Write ${…} with .orValue('')."
+                        say("`${?…}` stands for a whole value and cannot be joined with text."),
+                        dollar,
+                        end + 1,
+                        say("Write ${…} with .orValue('')."),
                     )
                 return Omittable(formula)
             if literal_text := "".join(literal):
@@ -122,7 +128,7 @@ def expression_end(text: str, start: int) -> int:
             raw = text[at - 1 : at] in ("r", "R") or text[at - 2 : at].lower() in ("rb", "br")
             end = string_end(text, at, raw)
             if end < 0:
-                raise SyntaxProblem("A quote inside ${…} is not closed.", at, at + 1, "Close the text with the same quote.")
+                raise SyntaxProblem(say("A quote inside ${…} is not closed."), at, at + 1, say("Close the text with the same quote."))
             at = end
             continue
         if char == "/" and text.startswith("//", at):
@@ -134,11 +140,11 @@ def expression_end(text: str, start: int) -> int:
             if not depth:
                 if char == "}":
                     return at
-                raise SyntaxProblem(f"`{char}` closes nothing.", at, at + 1)
+                raise SyntaxProblem(say("`{}` closes nothing.", char), at, at + 1)
             depth.pop()
         at += 1
-    hint = "YAML ends a plain value at ` #`, and inside {} or [] at a comma; quotes around the whole value prevent that."
-    raise SyntaxProblem("`${` is not closed by `}`.", start - 2, start, hint)
+    hint = say("YAML ends a plain value at ` #`, and inside {} or [] at a comma; quotes around the whole value prevent that.")
+    raise SyntaxProblem(say("`${` is not closed by `}`."), start - 2, start, hint)
 
 
 def join_parts(parts: list[tuple[str | Formula, Any]]) -> Any:
@@ -169,16 +175,18 @@ def no_text(value: Any, part: str | Formula) -> EvaluationError:
     name = (
         "a resource"
         if isinstance(value, Record)
-        else {"null_type": "null", "list": "a list", "map": "a map"}.get(type_name(value), f"a value of type {type_name(value)}")
+        else {"null_type": "null", "list": "a list", "map": "a map"}.get(type_name(value), say("a value of type {}", type_name(value)))
     )
     hint = (
-        "Choose one of its fields, or write as_json(…)."
+        say("Choose one of its fields, or write as_json(…).")
         if name not in ("null",)
-        else "Write what holds instead, for example with .orValue('')."
+        else say("Write what holds instead, for example with .orValue('').")
     )
     if name == "a list":
-        hint = "Write .join(', ') for a list of texts, or as_json(…)."
-    error = EvaluationError(f"Only text, booleans and numbers can be joined into text, and this is {name}.", hint=hint, id="type-mismatch")
+        hint = say("Write .join(', ') for a list of texts, or as_json(…).")
+    error = EvaluationError(
+        say("Only text, booleans and numbers can be joined into text, and this is {}.", name), hint=hint, id="type-mismatch"
+    )
     if isinstance(part, Formula):
         error.start, error.end = part.node.start, part.node.end
     return error

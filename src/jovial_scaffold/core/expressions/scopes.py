@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from typing import Any, Protocol
 
 from jovial_scaffold.core.expressions.errors import EvaluationError
-from jovial_scaffold.core.text.wording import did_you_mean
+from jovial_scaffold.core.words import nearest, say
 
 
 class Names(Protocol):
@@ -51,7 +51,7 @@ class MapScope:
         """The entry of the map."""
         if name in self._known:
             return self._known[name]
-        raise EvaluationError(f"Nothing is called `{name}` here.", hint=did_you_mean(name, self._known), id="name-unknown")
+        raise EvaluationError(say("Nothing is called `{}` here.", name), hint=nearest(name, self._known), id="name-unknown")
 
     def function(self, name: str) -> OwnFunction | None:
         """There are none."""

@@ -4,6 +4,7 @@ import re
 from typing import Any
 
 from jovial_scaffold.core.expressions.errors import EvaluationError
+from jovial_scaffold.core.words import Value, say
 
 _NANO = 1_000_000_000
 _EARLIEST, _LATEST = -62_135_596_800 * _NANO, 253_402_300_800 * _NANO - 1
@@ -59,14 +60,14 @@ def timestamp(nanos: int) -> Timestamp:
     """Raises EvaluationError outside of the years 1 to 9999."""
     if _EARLIEST <= nanos <= _LATEST:
         return Timestamp(nanos)
-    raise EvaluationError("The moment lies outside of the years 1 to 9999.", id="conversion-fails")
+    raise EvaluationError(say("The moment lies outside of the years 1 to 9999."), id="conversion-fails")
 
 
 def duration(nanos: int) -> Duration:
     """Raises EvaluationError beyond 64 bits of nanoseconds, about 292 years."""
     if -_LONGEST <= nanos <= _LONGEST:
         return Duration(nanos)
-    raise EvaluationError("The duration is longer than 64 bits of nanoseconds hold, about 292 years.", id="conversion-fails")
+    raise EvaluationError(say("The duration is longer than 64 bits of nanoseconds hold, about 292 years."), id="conversion-fails")
 
 
 def read_timestamp(text: str) -> Timestamp:
@@ -76,7 +77,9 @@ def read_timestamp(text: str) -> Timestamp:
     match = _TIMESTAMP.match(text)
     if match is None:
         raise EvaluationError(
-            "The text {} is not a moment as RFC 3339 writes it.", text, hint="It looks like 2026-11-23T06:20:00Z.", id="conversion-fails"
+            say("The text {} is not a moment as RFC 3339 writes it.", Value(text)),
+            hint=say("It looks like 2026-11-23T06:20:00Z."),
+            id="conversion-fails",
         )
     year, month, day, hour, minute, second = (int(part) for part in match.groups()[:6])
     try:
@@ -84,7 +87,7 @@ def read_timestamp(text: str) -> Timestamp:
         if hour > 23 or minute > 59 or second > 59:
             raise ValueError
     except ValueError:
-        raise EvaluationError("The text {} is not a date and time that exists.", text, id="conversion-fails") from None
+        raise EvaluationError(say("The text {} is not a date and time that exists.", Value(text)), id="conversion-fails") from None
     offset = 0
     if match[9]:
         offset = (int(match[10]) * 3600 + int(match[11]) * 60) * (1 if match[9] == "+" else -1)
@@ -97,7 +100,9 @@ def read_duration(text: str) -> Duration:
     if not _DURATION.match(text):
         if text in ("0", "+0", "-0"):
             return Duration(0)
-        raise EvaluationError("The text {} is not a duration.", text, hint="It looks like 1h30m or 90s.", id="conversion-fails")
+        raise EvaluationError(
+            say("The text {} is not a duration.", Value(text)), hint=say("It looks like 1h30m or 90s."), id="conversion-fails"
+        )
     total = 0
     for whole, fraction, unit in _PART.findall(text):
         scale = _UNITS[unit]
@@ -143,7 +148,7 @@ def _shifted(moment: Timestamp, zone: str) -> int:
         info = zoneinfo.ZoneInfo(zone)
     except (zoneinfo.ZoneInfoNotFoundError, ValueError, OSError):
         raise EvaluationError(
-            "There is no time zone {}.", zone, hint="Zones look like Europe/Rome or +02:00.", id="conversion-fails"
+            say("There is no time zone {}.", Value(zone)), hint=say("Zones look like Europe/Rome or +02:00."), id="conversion-fails"
         ) from None
     utc = datetime.datetime(1970, 1, 1, tzinfo=datetime.UTC) + datetime.timedelta(seconds=moment.nanos // _NANO)
     shift = utc.astimezone(info).utcoffset() or datetime.timedelta()

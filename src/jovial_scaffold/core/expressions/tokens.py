@@ -6,6 +6,7 @@ from typing import Any, NamedTuple
 from jovial_scaffold.core.expressions.errors import SyntaxProblem
 from jovial_scaffold.core.expressions.values import UInt
 from jovial_scaffold.core.limits import INT64_MAX, UINT64_MAX
+from jovial_scaffold.core.words import say, told
 
 
 class Token(NamedTuple):
@@ -112,19 +113,19 @@ def _stray(text: str, at: int) -> SyntaxProblem:
         "|": "Either is written ||.",
         "$": "Inside an expression, names stand without ${}.",
     }
-    return SyntaxProblem(f"`{char}` has no meaning in an expression.", at, at + 1, hints.get(char, ""))
+    return SyntaxProblem(say("`{}` has no meaning in an expression.", char), at, at + 1, told(hints.get(char, "")))
 
 
 def _number(text: str, written: str, start: int, end: int) -> Token:
     if text[end : end + 1].isalnum() or text[end : end + 1] == "_":
-        raise SyntaxProblem(f"`{written}{text[end]}` is neither a number nor a name.", start, end + 1, "Put text in quotes.")
+        raise SyntaxProblem(say("`{}{}` is neither a number nor a name.", written, text[end]), start, end + 1, say("Put text in quotes."))
     if written[:2] in ("0x", "0X") or not set(written) & set(".eE"):
         digits = written.rstrip("uU")
         number = int(digits, 16 if digits[:2] in ("0x", "0X") else 10) if len(digits) < 64 else UINT64_MAX + 1
         unsigned = digits != written
         # INT64_MAX + 1 is let through for the parser, which knows whether a minus stands before it.
         if number > (UINT64_MAX if unsigned else INT64_MAX + 1):
-            raise SyntaxProblem(f"{written} is outside the 64 bits of an integer.", start, end)
+            raise SyntaxProblem(say("{} is outside the 64 bits of an integer.", written), start, end)
         return Token("value", UInt(number) if unsigned else number, start, end)
     return Token("value", float(written), start, end)
 
@@ -135,7 +136,7 @@ def _string(text: str, start: int, quote_end: int) -> Token:
     raw, binary = "r" in prefix, "b" in prefix
     end = string_end(text, quote_start, raw)
     if end < 0:
-        raise SyntaxProblem("A quote is not closed.", start, quote_start + 1, "Close the text with the same quote.")
+        raise SyntaxProblem(say("A quote is not closed."), start, quote_start + 1, say("Close the text with the same quote."))
     width = 3 if text.startswith(text[quote_start] * 3, quote_start) and end - quote_start >= 6 else 1
     body = text[quote_start + width : end - width]
     if binary:
@@ -160,7 +161,10 @@ def _unescaped(body: str, offset: int, binary: bool) -> str:
         match = _ESCAPE.match(body, slash)
         if match is None or (binary and (match.group(3) or match.group(4))):
             raise SyntaxProblem(
-                f"`{body[slash : slash + 2]}` is no escape.", offset + slash, offset + slash + 2, "A backslash itself is written \\\\."
+                say("`{}` is no escape.", body[slash : slash + 2]),
+                offset + slash,
+                offset + slash + 2,
+                say("A backslash itself is written \\\\."),
             )
         simple, *codes, octal = match.groups()
         if simple:
@@ -168,7 +172,7 @@ def _unescaped(body: str, offset: int, binary: bool) -> str:
         else:
             code = int(octal, 8) if octal else int(next(filter(None, codes)), 16)
             if code > 0x10FFFF or 0xD800 <= code <= 0xDFFF:
-                raise SyntaxProblem(f"`{match.group()}` is not a character.", offset + slash, offset + match.end())
+                raise SyntaxProblem(say("`{}` is not a character.", match.group()), offset + slash, offset + match.end())
             parts.append(chr(code))
         at = match.end()
     return "".join(parts)

@@ -9,7 +9,7 @@ from typing import Any
 
 from jovial_scaffold.core.expressions.values import Optional, Pending, Secret, equal, type_name
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.text.wording import listed, shown
+from jovial_scaffold.core.words import Operand, Value, listed, say
 
 MOST_OPTIONS = 64
 _NUMBERS = frozenset(("int", "double", "uint"))
@@ -50,23 +50,25 @@ class Type:
         """Whether every value of the type is of one of these kinds."""
         return bool(self.kinds) and self.kinds <= set(kinds)
 
-    def text(self) -> str:
+    def text(self) -> Operand:
         """The type as people read it."""
         if self.options is not None:
             return (
-                f"one of {listed((shown(option) for option in self.options), 'or')}" if len(self.options) != 1 else shown(self.options[0])
+                say("one of {}", listed((Value(option) for option in self.options), "or"))
+                if len(self.options) != 1
+                else Value(self.options[0])
             )
         if not self.kinds:
             return "anything"
         return listed((self._part(kind) for kind in sorted(self.kinds)), "or")
 
-    def _part(self, kind: str) -> str:
+    def _part(self, kind: str) -> Operand:
         if kind == "list" and self.items is not None and self.items.kinds:
-            return f"list of {self.items.text()}"
+            return say("list of {}", self.items.text())
         if kind == "map" and self.fields:
-            return f"map with {listed(sorted(self.fields)[:8])}"
+            return say("map with {}", listed(sorted(self.fields)[:8]))
         if kind == "optional_type" and self.items is not None:
-            return f"optional {self.items.text()}"
+            return say("optional {}", self.items.text())
         if kind in _NUMBERS and (self.low is not None or self.high is not None):
             low = f" from {_number(self.low)}" if self.low is not None else ""
             return f"{kind}{low}{f' to {_number(self.high)}' if self.high is not None else ''}"

@@ -7,6 +7,7 @@ from jovial_scaffold.core.expressions.errors import EvaluationError
 from jovial_scaffold.core.expressions.library.entries import Function
 from jovial_scaffold.core.expressions.types import ANY, STRING, Abstract, Type, joined, settled, with_length
 from jovial_scaffold.core.expressions.values import Optional
+from jovial_scaffold.core.words import NOTHING, say
 
 NUMBERS = ("int", "uint", "double")
 _ADDITIONS = {("string", "string"): "string", ("bytes", "bytes"): "bytes", ("list", "list"): "list", ("timestamp", "duration"): "timestamp",
@@ -57,12 +58,12 @@ def lengths_apart(a: Type, b: Type) -> bool:
 
 
 def mismatch_of_types(operator: str, left: Type, right: Type) -> EvaluationError:
-    hint = ""
+    hint = NOTHING
     if left.is_only(*NUMBERS) and right.is_only(*NUMBERS):
-        hint = "Numbers of two types do not mix: write double(…) or int(…) around one of them."
+        hint = say("Numbers of two types do not mix: write double(…) or int(…) around one of them.")
     elif operator == "+" and (left.is_only("string") or right.is_only("string")):
-        hint = "Write string(…) around what is no text, or put it into a text with ${…}."
-    return EvaluationError(f"`{operator}` does not take {left.text()} and {right.text()}.", hint=hint, id="type-mismatch")
+        hint = say("Write string(…) around what is no text, or put it into a text with ${…}.")
+    return EvaluationError(say("`{}` does not take {} and {}.", operator, left.text(), right.text()), hint=hint, id="type-mismatch")
 
 
 def may_fit(takes: tuple[str, ...], types: list[Type]) -> bool:

@@ -4,7 +4,7 @@ from collections.abc import Collection, Mapping
 
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.rendering.rendering import Rendering
-from jovial_scaffold.core.text.wording import listed
+from jovial_scaffold.core.words import listed, say
 
 
 def waves(after: Mapping[str, Collection[str]]) -> tuple[list[list[str]], list[str]]:
@@ -40,8 +40,8 @@ def put_in_order(rendering: Rendering) -> list[Finding]:
     first = stuck[0]
     names = listed(each.address for each in stuck[:8])
     same = all(each.resource is first.resource and each.scope is first.scope for each in stuck)
-    what = f"Items of `{first.resource.name}`" if same else "These resources"
-    message = f"{what} wait for each other in a circle: {names}."
+    what = say("Items of `{}`", first.resource.name) if same else "These resources"
+    message = say("{} wait for each other in a circle: {}.", what, names)
     span = first.resource.origin.key_span()
     return [
         Finding(
@@ -49,7 +49,7 @@ def put_in_order(rendering: Rendering) -> list[Finding]:
             "error",
             message,
             span,
-            "Let each item read only items before it." if same else "Take one of the references out.",
+            say("Let each item read only items before it.") if same else say("Take one of the references out."),
             first.address,
             "",
             (rendering.environment,),

@@ -14,7 +14,8 @@ from jovial_scaffold.core.schemas.validation import Validator, Violation
 from jovial_scaffold.core.templates.model import Declaration, Template
 from jovial_scaffold.core.text.source import Pointer, pointer_text
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.text.wording import did_you_mean, near
+from jovial_scaffold.core.text.wording import near
+from jovial_scaffold.core.words import NOTHING, nearest, say, together, told
 
 
 @dataclass(slots=True)
@@ -94,12 +95,12 @@ class Checker:
                     continue
                 span = layer.key_span((name,))
                 if layer.texts and layer.source is None and span is None and layer.label.startswith("process"):
-                    hint = did_you_mean(name, declared, "Unset it, or declare it in the template.")
+                    hint = nearest(name, declared, say("Unset it, or declare it in the template."))
                 else:
-                    hint = did_you_mean(name, declared, "Declare it under `parameters` of the template, or remove it.")
+                    hint = nearest(name, declared, say("Declare it under `parameters` of the template, or remove it."))
                 if name in self.template.values:
-                    hint = "It is a value of the template's `let`; only parameters can be set from outside."
-                message = f"The template declares no parameter `{name}`{'' if span else f', which {layer.label} sets'}."
+                    hint = say("It is a value of the template's `let`; only parameters can be set from outside.")
+                message = say("The template declares no parameter `{}`{}.", name, "" if span else say(", which {} sets", layer.label))
                 findings.append(Finding("parameter-undeclared", "error", message, span, hint, environments=(parameters.environment,)))
                 candidate = near(name, declared)
                 meant.add(candidate)
@@ -117,8 +118,9 @@ class Checker:
                 continue
             layer.hide(declaration.name)
             tracked = is_tracked(layer.source.name)
-            message = f"The secret `{declaration.name}` stands here in clear text" + (", in a file that git keeps." if tracked else ".")
-            hint = "Say where it comes from: `{$secret: {env: NAME}}` or `{$secret: {file: PATH}}`"
+            where = say(", in a file that git keeps") if tracked else NOTHING
+            message = say("The secret `{}` stands here in clear text{}.", declaration.name, where)
+            hint = say("Say where it comes from: `{$secret: {env: NAME}}` or `{$secret: {file: PATH}}`")
             findings.append(
                 Finding(
                     "secret-in-clear",
@@ -148,12 +150,12 @@ class Checker:
             return UNKNOWN
         if is_source(value):
             if not declaration.secret:
-                hint = f"Declare `{name}` with writeOnly: true, or write its value."
+                hint = say("Declare `{}` with writeOnly: true, or write its value.", name)
                 findings.append(
                     Finding(
                         "secret-source-misplaced",
                         "error",
-                        f"`{name}` is not declared as a secret, so no source is read for it.",
+                        say("`{}` is not declared as a secret, so no source is read for it.", name),
                         setting.span(),
                         hint,
                         environments=environment,
@@ -164,17 +166,19 @@ class Checker:
             try:
                 value = from_text(fetch(value, lambda path: read_secret(path, beside), process), declaration.schema)
             except SecretSourceError as error:
-                told = f"The secret `{name}` has no value: {error.message}"
+                unset = say("The secret `{}` has no value: {}", name, error.message)
                 wrong: Level = "error" if error.malformed else "warning"
                 problem = "secret-source-invalid" if error.malformed else "secret-source-unset"
-                findings.append(Finding(problem, wrong, told, setting.span(), error.hint, environments=environment))
+                findings.append(Finding(problem, wrong, unset, setting.span(), error.hint, environments=environment))
                 return UNKNOWN
         elif setting.layer.texts and isinstance(value, str):
             value = from_text(value, declaration.schema)
         if declaration.deprecated:
-            message = f"The parameter `{name}` is deprecated. {declaration.description}".strip()
+            message = together(say("The parameter `{}` is deprecated.", name), told(declaration.description))
             findings.append(
-                Finding("parameter-deprecated", "warning", message, setting.layer.key_span((name,)), "Remove it.", environments=environment)
+                Finding(
+                    "parameter-deprecated", "warning", message, setting.layer.key_span((name,)), say("Remove it."), environments=environment
+                )
             )
         value = as_declared(value, declaration.schema)
         violations = self.violations(declaration, Secret(value) if declaration.secret else value)
@@ -192,11 +196,11 @@ def violation_finding(declaration: Declaration, violation: Violation, parameters
     span = None
     if setting is not None:
         span = setting.layer.key_span(setting.pointer) if violation.on_key else setting.span()
-    related = (Related(declaration.origin.key_span(), f"`{declaration.name}` is declared here."),) if span else ()
-    name = f"`{pointer_text(pointer)}`"
-    message = violation.message.replace("{name}", name)
+    related = (Related(declaration.origin.key_span(), say("`{}` is declared here.", declaration.name)),) if span else ()
+    name = say("`{}`", pointer_text(pointer))
+    message = violation.message.about(name)
     if setting is not None and span is None:
-        message = f"{message[:-1]} ({setting.layer.label} set it)."
+        message = say("{} It is what {} says.", message, setting.layer.label)
     id = f"parameter-{violation.id}" if not (missing or violation.id == "unknown") else f"parameter-field-{violation.id}"
     return Finding(
         id, "error", message, span or declaration.origin.key_span(), violation.hint, environments=(parameters.environment,), related=related
@@ -207,9 +211,9 @@ def _missing(declaration: Declaration, environment: str) -> Finding:
     about = f" ({declaration.description})" if declaration.description else ""
     source = "env: NAME" if declaration.secret else ""
     hint = (
-        f"Set `{declaration.name}: {{$secret: {{{source}}}}}` in its parameter file."
+        say("Set `{}: {$secret: {{}}}` in its parameter file.", declaration.name, source)
         if source
-        else f"Set `{declaration.name}` in its parameter file, or declare a default."
+        else say("Set `{}` in its parameter file, or declare a default.", declaration.name)
     )
-    message = f"The parameter `{declaration.name}`{about} has no value and no default."
+    message = say("The parameter `{}`{} has no value and no default.", declaration.name, about)
     return Finding("parameter-missing", "error", message, declaration.origin.key_span(), hint, environments=(environment,))

@@ -16,7 +16,7 @@ from jovial_scaffold.core.limits import LOOP_ITEMS
 from jovial_scaffold.core.templates.model import Compiled, Condition, Constant, Dynamic, ListValue, Loop, MapValue, Overlaid
 from jovial_scaffold.core.text.source import Origin, Pointer, pointer_text
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.text.wording import described
+from jovial_scaffold.core.words import NOTHING, Amount, Described, Sentence, Value, say
 
 OMITTED: Final = object()
 SIMPLE = frozenset((str, int, bool, type(None)))
@@ -82,9 +82,8 @@ class Computer:
                     return result
                 if type(result) is not Optional:
                     raise EvaluationError(
-                        "`${?…}` takes an optional, and this is {}.",
-                        result,
-                        hint="Write ${…} for a value that is always there.",
+                        say("`${?…}` takes an optional, and this is {}.", Value(result)),
+                        hint=say("Write ${…} for a value that is always there."),
                         id="type-mismatch",
                     )
                 return OMITTED if result is NONE else plain(result.value)
@@ -147,13 +146,15 @@ class Computer:
             reason = "only the deployment will know it" if isinstance(value, Pending) else "it depends on a secret"
             self.problem(
                 "condition-undecidable",
-                f"`{what}` must be known before the deployment, and {reason}.",
+                say("`{}` must be known before the deployment, and {}.", what, reason),
                 condition.origin,
                 site,
-                "Decide by a parameter.",
+                say("Decide by a parameter."),
             )
         else:
-            self.problem("type-mismatch", f"`{what}` takes true or false, and this gives {described(value)}.", condition.origin, site)
+            self.problem(
+                "type-mismatch", say("`{}` takes true or false, and this gives {}.", what, Described(value)), condition.origin, site
+            )
         return UNKNOWN
 
     def expression(self, condition: Condition, variables: Variables, site: Site) -> Any:
@@ -175,19 +176,19 @@ class Computer:
             reason = "only the deployment will know it" if isinstance(over, Pending) else "it is secret"
             self.problem(
                 "loop-undecidable",
-                f"`$per` must be known before the deployment, and {reason}.",
+                say("`$per` must be known before the deployment, and {}.", reason),
                 loop.over.origin,
                 site,
-                "Loop over a parameter.",
+                say("Loop over a parameter."),
             )
             return None
         if not isinstance(over, list | dict):
-            self.problem("loop-invalid", f"`$per` goes over a list or map, and this gives {described(over)}.", loop.over.origin, site)
+            self.problem("loop-invalid", say("`$per` goes over a list or map, and this gives {}.", Described(over)), loop.over.origin, site)
             return None
         if len(over) > LOOP_ITEMS.most:
             self.problem(
                 LOOP_ITEMS.finding,
-                f"`$per` goes over {len(over):,} items, and at most {LOOP_ITEMS.most:,} are taken.",
+                say("`$per` goes over {} items, and at most {} are taken.", Amount(len(over)), Amount(LOOP_ITEMS.most)),
                 loop.over.origin,
                 site,
             )
@@ -205,7 +206,7 @@ class Computer:
         related = behind(error)
         self.report(Finding(error.id, "error", error.message, span, error.hint, site.address, pointer, (self.environment,), related))
 
-    def problem(self, id: str, message: str, origin: Origin, site: Site, hint: str = "") -> None:
+    def problem(self, id: str, message: Sentence, origin: Origin, site: Site, hint: Sentence = NOTHING) -> None:
         """A finding about a whole value."""
         pointer = pointer_text(origin.pointer[site.prefix :]) if site.address and site.prefix else ""
         self.report(Finding(id, "error", message, origin.value_span(), hint, site.address, pointer, (self.environment,)))
@@ -220,7 +221,7 @@ class _Placed(EvaluationError):
     """An error whose offsets count from the beginning of the whole text."""
 
     def __init__(self, error: EvaluationError) -> None:
-        super().__init__("{}", hint=error.hint, id=error.id)
+        super().__init__(say("{}"), hint=error.hint, id=error.id)
         self.message, self.start, self.end = error.message, error.start, error.end
 
 
@@ -247,7 +248,7 @@ def plain(value: Any) -> Any:
         return value
     if kind is float:
         if not math.isfinite(value):
-            raise EvaluationError("The result is not a finite number: {}.", value, id="number-range")
+            raise EvaluationError(say("The result is not a finite number: {}.", Value(value)), id="number-range")
         return value
     if kind is list:
         if SIMPLE.issuperset(map(type, value)):
@@ -265,12 +266,12 @@ def plain(value: Any) -> Any:
         return plain(value.whole())
     if kind is Optional:
         raise EvaluationError(
-            "The result is an optional, which may hold nothing.",
-            hint="Write ${?…} to leave the property out then, or .orValue(…).",
+            say("The result is an optional, which may hold nothing."),
+            hint=say("Write ${?…} to leave the property out then, or .orValue(…)."),
             id="type-mismatch",
         )
     raise EvaluationError(
-        f"A value of type {type_name(value)} cannot stand in a resource.", hint="Convert it with string(…).", id="type-mismatch"
+        say("A value of type {} cannot stand in a resource.", type_name(value)), hint=say("Convert it with string(…)."), id="type-mismatch"
     )
 
 
@@ -278,9 +279,8 @@ def _key(key: Any) -> str:
     if type(key) is str:
         return key
     raise EvaluationError(
-        "A map of a resource has texts as keys, and this has {}.",
-        key_value(key),
-        hint="Write string(…) around the key.",
+        say("A map of a resource has texts as keys, and this has {}.", Value(key_value(key))),
+        hint=say("Write string(…) around the key."),
         id="type-mismatch",
     )
 

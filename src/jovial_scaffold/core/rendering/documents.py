@@ -15,7 +15,7 @@ from jovial_scaffold.core.rendering.computing import OMITTED, Computer, Site, pl
 from jovial_scaffold.core.templates.model import Document, Placeholder
 from jovial_scaffold.core.text.formats import format_of
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.text.wording import described
+from jovial_scaffold.core.words import NOTHING, Described, Sentence, say, told
 
 if TYPE_CHECKING:
     from jovial_scaffold.core.rendering.environment import Environment
@@ -154,7 +154,7 @@ def stand_in(part: Placeholder, value: Any) -> Any:
         return value
     if part.otherwise is not None:
         return part.otherwise
-    return EvaluationError(part.complaint or f"`{part.formula.text}` has no value.", id="value-missing")
+    return EvaluationError(told(part.complaint or "") or say("`{}` has no value.", part.formula.text), id="value-missing")
 
 
 def _masked(value: Any) -> Any:
@@ -184,7 +184,7 @@ def _text(value: Any, part: Placeholder, as_json: bool, original: Any) -> str:
             return part.otherwise  # a default is written as it stands
         return json.dumps(_pending(value), ensure_ascii=False, sort_keys=True)
     if isinstance(value, Pending):
-        text = f"(pending {', '.join(sorted(value.origins))})"
+        text = repr(value)
     elif isinstance(value, str | bool | int | float):
         text = scalar_text(value)
     else:
@@ -201,23 +201,24 @@ def _target(document: Document, environment: "Environment", address: str) -> str
         return None
     origin = document.to.origin
 
-    def wrong(message: str, hint: str = "") -> None:
+    def wrong(message: Sentence, hint: Sentence = NOTHING) -> None:
         found = Finding(
             "path-invalid", "error", message, origin.value_span(), hint, address, environments=(environment.computer.environment,)
         )
         environment.computer.report(found)
 
     if isinstance(value, Pending | Secret):
-        wrong("`to` must be known before the deployment, and this is " + ("pending." if isinstance(value, Pending) else "secret."))
+        state = say("pending") if isinstance(value, Pending) else say("secret")
+        wrong(say("`to` must be known before the deployment, and this is {}.", state))
     elif not isinstance(value, str):
-        wrong(f"`to` is a path, and this is {described(value)}.")
+        wrong(say("`to` is a path, and this is {}.", Described(value)))
     elif not value or value.startswith(("/", "~")) or value.endswith("/") or "\\" in value or any(ord(char) < 32 for char in value):
         wrong(
-            f"`to` is a path of a file below the folder of documents, and this is {described(value)}.",
-            "Write a relative path with forward slashes.",
+            say("`to` is a path of a file below the folder of documents, and this is {}.", Described(value)),
+            say("Write a relative path with forward slashes."),
         )
     elif any(step in ("..", ".", "") for step in value.split("/")) or value[1:2] == ":":
-        wrong(f"`to` may not leave the folder of documents, and this is {described(value)}.", "Write a path without `..`.")
+        wrong(say("`to` may not leave the folder of documents, and this is {}.", Described(value)), say("Write a path without `..`."))
     else:
         return value
     return None
@@ -231,9 +232,9 @@ def check_documents(documents: Mapping[str, RenderedDocument], environment: str)
         if each.to is not None:
             other = first.setdefault(each.to.casefold(), each)
             if other is not each:
-                related = (Related(other.document.origin.key_span(), f"`{other.name}` is written there."),)
-                message = f"Two documents are written to {each.to}."
-                hint = "Put something into `to` that tells them apart."
+                related = (Related(other.document.origin.key_span(), say("`{}` is written there.", other.name)),)
+                message = say("Two documents are written to {}.", each.to)
+                hint = say("Put something into `to` that tells them apart.")
                 span = (each.document.to.origin if each.document.to else each.document.origin).value_span()
                 findings.append(
                     Finding("document-clash", "error", message, span, hint, each.name, environments=(environment,), related=related)
@@ -252,10 +253,12 @@ def _unreadable(each: RenderedDocument, environment: str) -> list[Finding]:
     if not problems:
         return []
     line = each.text.count("\n", 0, problems[0].start) + 1
-    message = f"The document {name} is not {form.name} once it is filled in: {problems[0].message}"
+    message = say("The document {} is not {} once it is filled in: {}", name, form.name, problems[0].message)
     span = each.document.file.inner_span(0, 1)
-    related = (Related(each.document.origin.key_span(), f"`{each.name}` is declared here."),)
+    related = (Related(each.document.origin.key_span(), say("`{}` is declared here.", each.name)),)
     hint = (
-        f"It is line {line} of the rendered text: {each.text.splitlines()[line - 1].strip()[:80]}" if each.text.strip() else "It is empty."
+        say("It is line {} of the rendered text: {}", line, each.text.splitlines()[line - 1].strip()[:80])
+        if each.text.strip()
+        else say("It is empty.")
     )
     return [Finding("document-syntax", "error", message, span, hint, each.name, environments=(environment,), related=related)]

@@ -27,7 +27,7 @@ from jovial_scaffold.core.templates.compiling import written_span
 from jovial_scaffold.core.templates.model import Compiled, Constant, Declaration, Dynamic, Requirement, Resource
 from jovial_scaffold.core.templates.names import Reach
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.text.wording import described, did_you_mean, shown
+from jovial_scaffold.core.words import NOTHING, Described, Value, nearest, say, told
 
 _PLAIN_KEY = re.compile(r"[A-Za-z0-9_.-]+\Z")
 _NOTHING: frozenset[str] = frozenset()
@@ -102,7 +102,7 @@ class Environment(LookupScope):
         use = self.use
         while use is not None:
             label = use.resource.module.label if use.resource.module else use.resource.type_text
-            found.append(Related(use.resource.origin.key_span(), f"`{use.address}` uses {label} here."))
+            found.append(Related(use.resource.origin.key_span(), say("`{}` uses {} here.", use.address, label)))
             use = use.scope.use
         return tuple(found)
 
@@ -125,7 +125,7 @@ class Environment(LookupScope):
             return self.session.context
         if name in template.unknown_names or template.unread:
             return UNKNOWN
-        raise EvaluationError(f"Nothing is called `{name}`.", hint=did_you_mean(name, template.names), id="name-unknown")
+        raise EvaluationError(say("Nothing is called `{}`.", name), hint=nearest(name, template.names), id="name-unknown")
 
     def function(self, name: str) -> OwnFunction | None:
         """A function of the template."""
@@ -213,9 +213,9 @@ class Environment(LookupScope):
         if self.use is not None and name not in self.parameters.defaulted:
             self.parameters.defaulted = (*self.parameters.defaulted, name)
         if name in self._defaulting:
-            message = f"The default of `{name}` depends on itself."
+            message = say("The default of `{}` depends on itself.", name)
             span = declaration.default.origin.value_span()
-            self.report(Finding("value-cycle", "error", message, span, "Give it a default that reads other parameters."))
+            self.report(Finding("value-cycle", "error", message, span, say("Give it a default that reads other parameters.")))
             return UNKNOWN
         self._defaulting.add(name)
         value = self._unless_omitted(declaration.default)
@@ -231,7 +231,7 @@ class Environment(LookupScope):
         violations = self.plan.checker.violations(declaration, value)
         for violation in violations:
             span = written_span(declaration.default, violation.pointer)
-            message = violation.message.replace("{name}", f"The default of `{declaration.name}`")
+            message = violation.message.about(say("The default of `{}`", declaration.name))
             environments = (self.parameters.environment,)
             self.report(Finding(f"default-{violation.id}", "error", message, span, violation.hint, environments=environments))
         return UNKNOWN if violations else value
@@ -271,7 +271,7 @@ class Environment(LookupScope):
                 return None
             if key in found:
                 origin = (resource.key or resource.loop.over).origin
-                message = f"Two items of `{self.prefix}{resource.name}` have the key {shown(key)}."
+                message = say("Two items of `{}{}` have the key {}.", self.prefix, resource.name, Value(key))
                 related = self._item_places(resource, found[key].position, position)
                 self.report(
                     Finding(
@@ -279,7 +279,7 @@ class Environment(LookupScope):
                         "error",
                         message,
                         origin.value_span(),
-                        "Choose a `$key` that differs for each item.",
+                        say("Choose a `$key` that differs for each item."),
                         f"{self.prefix}{resource.name}",
                         "",
                         (self.parameters.environment,),
@@ -308,7 +308,7 @@ class Environment(LookupScope):
         related = []
         for position in positions:
             places = tracer.related(tracer.loop_sources(resource, position))
-            related += [Related(each.span, f"Item {position} is here.") for each in places]
+            related += [Related(each.span, say("Item {} is here.", position)) for each in places]
         return tuple(related)
 
     def _key(self, resource: Resource, variables: Mapping[str, Any], position: Any, site: Site) -> str | None:
@@ -323,14 +323,18 @@ class Environment(LookupScope):
             return None
         if isinstance(value, Pending | Secret):
             reason = "only the deployment will know it" if isinstance(value, Pending) else "it is secret"
-            self.computer.problem("key-invalid", f"A key is part of an address, and {reason}.", origin, site, "Choose another `$key`.")
+            self.computer.problem(
+                "key-invalid", say("A key is part of an address, and {}.", reason), origin, site, say("Choose another `$key`.")
+            )
             return None
         if isinstance(value, bool) or not isinstance(value, str | int) or value == "":
             hint = (
-                "Write `$key:` with the field that tells the items apart." if isinstance(value, dict) else "A key is a text or an integer."
+                say("Write `$key:` with the field that tells the items apart.")
+                if isinstance(value, dict)
+                else say("A key is a text or an integer.")
             )
             self.computer.problem(
-                "key-invalid", f"The key of an item is a text or an integer, and this is {described(value)}.", origin, site, hint
+                "key-invalid", say("The key of an item is a text or an integer, and this is {}.", Described(value)), origin, site, hint
             )
             return None
         return str(value)
@@ -357,14 +361,14 @@ class Environment(LookupScope):
             return instance.values[name]
         if name in instance.computing:
             if instance.resource.name not in self.plan.cycles[1]:
-                message = f"`{name}` of {instance.address} depends on itself."
+                message = say("`{}` of {} depends on itself.", name, instance.address)
                 self.report(
                     Finding(
                         "resource-cycle",
                         "error",
                         message,
                         compiled.origin.value_span(),
-                        "",
+                        NOTHING,
                         instance.address,
                         name,
                         (self.parameters.environment,),
@@ -519,7 +523,7 @@ class Environment(LookupScope):
             if held is not False:
                 continue
             message = self.computer.value(requirement.message, {}, Site())
-            text = message if isinstance(message, str) else "A condition over the parameters does not hold."
+            text = told(message) if isinstance(message, str) else say("A condition over the parameters does not hold.")
             environment = (self.parameters.environment,)
             self.report(
                 Finding(

@@ -12,7 +12,7 @@ from jovial_scaffold.core.templates.compiling import formulas_of
 from jovial_scaffold.core.templates.model import Requirement
 from jovial_scaffold.core.text.source import Origin
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.text.wording import did_you_mean, listed
+from jovial_scaffold.core.words import listed, nearest, say
 
 _CONTEXT = {"project": "", "environment": "", "labels": {}, "run": {"date": "", "revision": "", "author": ""}}
 
@@ -33,17 +33,19 @@ def _judged(plan: Plan, requirement: Requirement, example: dict[str, Any], origi
     values = {}
     for name, value in example.items():
         if name not in declared:
-            hint = did_you_mean(name, declared, f"The parameters are {listed(sorted(declared)[:10])}.")
-            message = f"The template declares no parameter `{name}`."
+            hint = nearest(name, declared, say("The parameters are {}.", listed(sorted(declared)[:10])))
+            message = say("The template declares no parameter `{}`.", name)
             findings.append(Finding("parameter-undeclared", "error", message, origin.child(name).key_span(), hint))
             continue
         values[name] = as_declared(value, declared[name].schema)
     reads = {name for name in _reads(requirement) if name in declared}
     missing = sorted(name for name in reads if name not in values and declared[name].default is None)
     if missing and not findings:
-        names = listed(f"`{name}`" for name in missing)
-        message = f"This example says nothing of {names}, which the condition reads."
-        findings.append(Finding("must-example-wrong", "error", message, origin.value_span(), "Give each parameter that is read a value."))
+        names = listed(say("`{}`", name) for name in missing)
+        message = say("This example says nothing of {}, which the condition reads.", names)
+        findings.append(
+            Finding("must-example-wrong", "error", message, origin.value_span(), say("Give each parameter that is read a value."))
+        )
     if findings:
         return findings
     parameters = Parameters("", (), values, tuple(name for name in declared if name not in values))
@@ -52,7 +54,11 @@ def _judged(plan: Plan, requirement: Requirement, example: dict[str, Any], origi
     if held is UNKNOWN or held is expected:
         return findings
     words = ("should pass and fails", "should fail and passes")[not expected]
-    return [Finding("must-example-wrong", "error", f"This example {words}.", origin.value_span(), "Correct the condition or the example.")]
+    return [
+        Finding(
+            "must-example-wrong", "error", say("This example {}.", words), origin.value_span(), say("Correct the condition or the example.")
+        )
+    ]
 
 
 def _reads(requirement: Requirement) -> set[str]:

@@ -17,7 +17,7 @@ from jovial_scaffold.core.templates.compiling import written_span
 from jovial_scaffold.core.templates.model import Compiled, Condition, Constant, Dynamic, ListValue, MapValue, Overlaid, Resource
 from jovial_scaffold.core.text.source import Pointer, part, pointer_text
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.text.wording import shown
+from jovial_scaffold.core.words import Value
 
 if TYPE_CHECKING:
     from jovial_scaffold.core.rendering.environment import Environment, Instance
@@ -425,7 +425,7 @@ def _label(address: str, path: Pointer) -> str:
 
 def _dotted(name: str, path: Pointer) -> str:
     """A part of a named value, as expressions write it: `stations[0].code`."""
-    steps = (f"[{step}]" if isinstance(step, int) else f".{step}" if step.isidentifier() else f"[{shown(step)}]" for step in path)
+    steps = (f"[{step}]" if isinstance(step, int) else f".{step}" if step.isidentifier() else f"[{Value(step)}]" for step in path)
     return "".join((name, *steps))
 
 

@@ -14,7 +14,7 @@ from jovial_scaffold.core.templates.model import Placeholder
 from jovial_scaffold.core.text.patterns import pattern
 from jovial_scaffold.core.text.source import Origin, Source
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.text.wording import did_you_mean
+from jovial_scaffold.core.words import Sentence, nearest, say
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,7 +38,7 @@ class NamedValues(LookupScope):
     def __init__(self, values: Mapping[str, Any], below: Scope | None = None) -> None:
         self._values = values
         self._below = below
-        self._hints: dict[str, str] = {}
+        self._hints: dict[str, Sentence] = {}
 
     def value(self, name: str) -> Any:
         """The value of a name. Raises EvaluationError where there is none."""
@@ -47,8 +47,8 @@ class NamedValues(LookupScope):
         if self._below is not None:
             return self._below.value(name)
         if name not in self._hints:  # a text may ask for the same name very often
-            self._hints[name] = did_you_mean(name, self._values, "Give it a value, or write a default: ${" + name + ":-text}.")
-        raise EvaluationError(f"`{name}` has no value.", hint=self._hints[name], id="value-missing")
+            self._hints[name] = nearest(name, self._values, say("Give it a value, or write a default: ${{}:-text}.", name))
+        raise EvaluationError(say("`{}` has no value.", name), hint=self._hints[name], id="value-missing")
 
     def function(self, name: str) -> OwnFunction | None:
         """The functions of the environment's template."""
@@ -64,7 +64,7 @@ def parts_of(source: Source, as_json: bool, only: Sequence[str]) -> tuple[tuple[
         return document_content(source.text, as_json), []
     except SyntaxProblem as problem:
         span = Origin(source, ()).inner_span(problem.start, problem.end)
-        hint = "A literal ${ is written $${; placeholders of another tool stay as they are with --only."
+        hint = say("A literal ${ is written $${; placeholders of another tool stay as they are with --only.")
         return (), [Finding(problem.id, "error", problem.message, span, hint)]
 
 
@@ -119,8 +119,8 @@ def _value(part: Placeholder, scope: Scope, fail: Any) -> Any:
         return UNKNOWN
     if type(value) is str and not value:
         name = part.formula.text.strip()
-        hint = f"Write ${{{name}:-}} where nothing is meant." if name.isidentifier() else "Write what holds instead."
-        fail(EvaluationError(f"`{name}` is empty.", hint=hint, id="value-empty"), part)
+        hint = say("Write ${{}:-} where nothing is meant.", name) if name.isidentifier() else say("Write what holds instead.")
+        fail(EvaluationError(say("`{}` is empty.", name), hint=hint, id="value-empty"), part)
         return UNKNOWN
     return value
 
@@ -134,7 +134,7 @@ def _missing(part: Placeholder, scope: Scope) -> list[EvaluationError]:
         except EvaluationError as error:
             if reference.optional:
                 continue
-            missing = EvaluationError(f"`{reference.name}` has no value.", hint=error.hint, id="value-missing")
+            missing = EvaluationError(say("`{}` has no value.", reference.name), hint=error.hint, id="value-missing")
             missing.start, missing.end = reference.start, reference.end
             found.append(missing)
     return found
@@ -147,7 +147,11 @@ def sample(wanted: Sequence[Need], name: str) -> str:
         where = f"line {', '.join(map(str, need.lines))}"
         told = f"; {need.complaint}" if need.complaint else ""
         if need.default is not None:
-            lines += ["", f"# {where}; without a value: {need.default or '(nothing)'}", f"# {need.name}={_quoted(need.default)}"]
+            lines += [
+                "",
+                f"# {where}; without a value: {need.default or '(nothing)'}",
+                f"# {need.name}={_quoted(need.default)}",
+            ]
         else:
             lines += ["", f"# {where}{told}", f"{need.name}="]
     return "\n".join(lines) + "\n"

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 from jovial_scaffold.core.expressions.values import deep_marks
 from jovial_scaffold.core.findings import Finding, Related, Span
 from jovial_scaffold.core.rendering.tracing import Tracer
-from jovial_scaffold.core.text.wording import listed, shown
+from jovial_scaffold.core.words import Operand, Value, listed, say
 
 if TYPE_CHECKING:
     from jovial_scaffold.core.rendering.rendering import RenderedResource, Rendering
@@ -20,7 +20,7 @@ class Identified(NamedTuple):
 
     key: Key
     address: str
-    about: str
+    about: Operand
     property: str
 
 
@@ -92,22 +92,22 @@ def _key(resource: "RenderedResource") -> Key | None:
     values = [resource.properties.get(name, _UNSET) for name in names]
     if any(value is _UNSET or any(deep_marks(value)) for value in values):
         return None
-    return (kind.name, *((type(value).__name__, shown(value) if isinstance(value, list | dict) else value) for value in values))
+    return (kind.name, *((type(value).__name__, Value(value) if isinstance(value, list | dict) else value) for value in values))
 
 
 def _identified(key: Key, resource: "RenderedResource") -> Identified:
     assert resource.type is not None
     names = [str(name) for name in resource.type.schema["identity"]]
-    about = listed(f"`{name}` {shown(resource.properties[name])}" for name in names)
+    about = listed(say("`{}` {}", name, Value(resource.properties[name])) for name in names)
     return Identified(key, resource.address, about, names[0])
 
 
 def _clash(each: Identified, other: Identified, environment: str, elsewhere: str, place_of: PlaceOf) -> Finding:
     where = f" in {elsewhere}" if elsewhere != environment else ""
-    message = f"{each.address} and {other.address}{where} are of the type {each.key[0]} and have the same {each.about}."
+    message = say("{} and {}{} are of the type {} and have the same {}.", each.address, other.address, where, each.key[0], each.about)
     span = place_of(environment, each.address, each.property)
-    at = Related(place_of(elsewhere, other.address, other.property), f"{other.address} has it here.")
+    at = Related(place_of(elsewhere, other.address, other.property), say("{} has it here.", other.address))
     reach = "in every environment that there is" if where else "among resources of this type"
-    hint = f"It must be unique {reach}."
+    hint = say("It must be unique {}.", reach)
     group = f"{other.address} {elsewhere}"
     return Finding("identity-clash", "error", message, span, hint, each.address, each.property, (environment,), (at,), group)

@@ -12,7 +12,7 @@ from jovial_scaffold.core.findings import Finding, Related
 from jovial_scaffold.core.rendering.computing import Computer, Site
 from jovial_scaffold.core.templates.model import Condition, Lookup, Table
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.text.wording import counted, listed, shown
+from jovial_scaffold.core.words import Counted, Sentence, Value, listed, say
 
 _NEAREST = 3
 
@@ -34,10 +34,15 @@ def look_up(lookup: Lookup, computer: Computer) -> Any:
     if lookup.newest is not None:
         return _newest(lookup, lookup.newest, table, matching, computer)
     if len(matching) > 1:
-        message = f"{counted(len(matching), 'row')} of `{table.name}` meet `where` of `{lookup.name}`, and exactly one must."
-        hint = "Add a condition that tells them apart, or say with `newest` which one is meant."
+        message = say("{} of `{}` meet `where` of `{}`, and exactly one must.", Counted(len(matching), "row"), table.name, lookup.name)
+        hint = say("Add a condition that tells them apart, or say with `newest` which one is meant.")
         _report(
-            lookup, computer, "lookup-several", message, hint, [Related(_place(table, index), "This row meets it.") for index in matching]
+            lookup,
+            computer,
+            "lookup-several",
+            message,
+            hint,
+            [Related(_place(table, index), say("This row meets it.")) for index in matching],
         )
         return UNKNOWN
     return table.rows[matching[0]]
@@ -47,7 +52,7 @@ def _place(table: Table, index: int) -> Any:
     return table.origin.child(index).value_span()
 
 
-def _report(lookup: Lookup, computer: Computer, id: str, message: str, hint: str, related: list[Related]) -> None:
+def _report(lookup: Lookup, computer: Computer, id: str, message: Sentence, hint: Sentence, related: list[Related]) -> None:
     span = lookup.where.origin.value_span()
     computer.report(Finding(id, "error", message, span, hint, environments=(computer.environment,), related=tuple(related[:6])))
 
@@ -69,27 +74,31 @@ def _newest(lookup: Lookup, newest: Condition, table: Table, matching: list[int]
             computer.fail(error, formula, newest.origin, Site())
             return UNKNOWN
     if len(best) > 1:
-        message = f"{counted(len(best), 'row')} of `{table.name}` are the newest for `{lookup.name}`: {shown(greatest)}."
-        related = [Related(_place(table, index), "This row is one of the newest.") for index in best]
-        _report(lookup, computer, "lookup-several", message, "Let `newest` tell them apart.", related)
+        message = say("{} of `{}` are the newest for `{}`: {}.", Counted(len(best), "row"), table.name, lookup.name, Value(greatest))
+        related = [Related(_place(table, index), say("This row is one of the newest.")) for index in best]
+        _report(lookup, computer, "lookup-several", message, say("Let `newest` tell them apart."), related)
         return UNKNOWN
     return table.rows[best[0]]
 
 
 def _none(lookup: Lookup, table: Table, computer: Computer) -> Any:
     """Report the rows that fail the fewest conditions, and which those are."""
-    message = f"No row of `{table.name}` meets `where` of `{lookup.name}`."
+    message = say("No row of `{}` meets `where` of `{}`.", table.name, lookup.name)
     if not table.rows:
-        message = f"The table `{table.name}` has no rows, so `{lookup.name}` finds none."
+        message = say("The table `{}` has no rows, so `{}` finds none.", table.name, lookup.name)
     related = []
     if isinstance(lookup.where.content, Formula):
         formula = lookup.where.content
         tests = _tests(formula.node)
         failing = [(_failing(tests, formula.text, row, computer), index) for index, row in enumerate(table.rows)]
-        nearest = sorted(failing, key=lambda each: (len(each[0]), each[1]))[:_NEAREST]
-        fewest = len(nearest[0][0]) if nearest else 0
-        related = [Related(_place(table, index), f"{listed(words)}.") for words, index in nearest if len(words) == fewest]
-    hint = "Add the row, or correct the condition." if not related else "The nearest rows are named; add one, or correct the condition."
+        closest = sorted(failing, key=lambda each: (len(each[0]), each[1]))[:_NEAREST]
+        fewest = len(closest[0][0]) if closest else 0
+        related = [Related(_place(table, index), say("{}.", listed(words))) for words, index in closest if len(words) == fewest]
+    hint = (
+        say("Add the row, or correct the condition.")
+        if not related
+        else say("The nearest rows are named; add one, or correct the condition.")
+    )
     _report(lookup, computer, "lookup-none", message, hint, related)
     return UNKNOWN
 
@@ -101,7 +110,7 @@ def _tests(node: Node) -> list[Node]:
     return [node]
 
 
-def _failing(tests: list[Node], text: str, row: dict[str, Any], computer: Computer) -> list[str]:
+def _failing(tests: list[Node], text: str, row: dict[str, Any], computer: Computer) -> list[Sentence]:
     found = []
     for test in tests:
         try:
@@ -113,13 +122,13 @@ def _failing(tests: list[Node], text: str, row: dict[str, Any], computer: Comput
     return found
 
 
-def _told(test: Node, text: str, row: dict[str, Any], computer: Computer) -> str:
+def _told(test: Node, text: str, row: dict[str, Any], computer: Computer) -> Sentence:
     """`row.setting == setting` fails: "live" is not "sandbox"."""
-    written = f"`{text[test.start : test.end]}` fails"
+    written = say("`{}` fails", text[test.start : test.end])
     if isinstance(test, Operation) and len(test.operands) == 2:
         try:
             left, right = (evaluate(operand, computer.scope, {"row": row}) for operand in test.operands)
         except EvaluationError:
             return written
-        return f"{written} ({shown(left)} and {shown(right)})"
+        return say("{} ({} and {})", written, Value(left), Value(right))
     return written

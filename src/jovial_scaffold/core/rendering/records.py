@@ -9,7 +9,7 @@ from jovial_scaffold.core.rendering.computing import OMITTED
 from jovial_scaffold.core.schemas.shapes import filled
 from jovial_scaffold.core.templates.model import Resource
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.text.wording import did_you_mean, listed
+from jovial_scaffold.core.words import Value, listed, nearest, say
 
 if TYPE_CHECKING:
     from jovial_scaffold.core.rendering.environment import Environment, Instance
@@ -54,12 +54,14 @@ class ResourceRecord(Record):
             return Pending((f"{self.instance.address}:{field}",))
         known = kind.schema.get("properties", {})
         if field in known:
-            hint = f"Set it, or read it with {self.instance.resource.name}.?{field}."
+            hint = say("Set it, or read it with {}.?{}.", self.instance.resource.name, field)
             raise EvaluationError(
-                f"`{self.instance.address}` does not set `{field}`, and {kind.id} has no default for it.", hint=hint, id="property-unset"
+                say("`{}` does not set `{}`, and {} has no default for it.", self.instance.address, field, kind.id),
+                hint=hint,
+                id="property-unset",
             )
-        hint = did_you_mean(field, known, f"It has {listed(sorted(known)[:10])}.")
-        raise EvaluationError(f"{kind.id} has no property `{field}`.", hint=hint, id="property-unknown")
+        hint = nearest(field, known, say("It has {}.", listed(sorted(known)[:10])))
+        raise EvaluationError(say("{} has no property `{}`.", kind.id, field), hint=hint, id="property-unknown")
 
     def has(self, field: str) -> Any:
         """Whether a property is set, has a default, or will be set by the cloud."""
@@ -96,9 +98,9 @@ class ModuleRecord(Record):
         if field in inside.template.outputs:
             return inside.output(field)
         known = inside.template.outputs
-        hint = did_you_mean(field, known, f"Its outputs are {listed(sorted(known)[:10])}." if known else "It has no outputs.")
+        hint = nearest(field, known, say("Its outputs are {}.", listed(sorted(known)[:10])) if known else say("It has no outputs."))
         label = self.instance.resource.type_text
-        raise EvaluationError(f"The module {label} has no output `{field}`.", hint=hint, id="output-unknown")
+        raise EvaluationError(say("The module {} has no output `{}`.", label, field), hint=hint, id="output-unknown")
 
     def has(self, field: str) -> Any:
         """Whether there is such an output."""
@@ -122,7 +124,9 @@ class AbsentRecord(Record):
     def _error(self, field: str) -> EvaluationError:
         name = self.resource.name
         return EvaluationError(
-            f"`{name}` is absent here: its `$when` is false.", hint=f"Write {name}.?{field}, which is empty then.", id="resource-absent"
+            say("`{}` is absent here: its `$when` is false.", name),
+            hint=say("Write {}.?{}, which is empty then.", name, field),
+            id="resource-absent",
         )
 
     def select(self, field: str) -> Any:
@@ -154,8 +158,8 @@ class LoopRecord(Record):
         if instance is not None:
             return self.environment.record(instance)
         keys = [str(key) for key in self.instances]
-        hint = did_you_mean(field, keys, f"Its items are {listed(keys[:10])}." if keys else "It has no items here.")
-        raise EvaluationError(f"`{self.resource.name}` has no item {{}}.", field, hint=hint, id="key-missing")
+        hint = nearest(field, keys, say("Its items are {}.", listed(keys[:10])) if keys else say("It has no items here."))
+        raise EvaluationError(say("`{}` has no item {}.", self.resource.name, Value(field)), hint=hint, id="key-missing")
 
     def has(self, field: str) -> Any:
         """Whether there is such an item."""

@@ -20,7 +20,7 @@ from jovial_scaffold.core.schemas.validation import subschema
 from jovial_scaffold.core.templates.properties import violation_message
 from jovial_scaffold.core.text.source import Pointer, part, pointer_text
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.text.wording import shown
+from jovial_scaffold.core.words import NOTHING, Amount, Operand, Sentence, Value, key_of, say
 
 
 @dataclass(slots=True, eq=False)
@@ -107,10 +107,10 @@ def render(
     documents: dict[str, RenderedDocument] = {}
     _collect(scope, resources, documents)
     if session.instances > INSTANCES.most:
-        message = f"There are more than {INSTANCES.most:,} {INSTANCES.unit}; what is beyond is left out."
+        message = say("There are more than {} {}; what is beyond is left out.", Amount(INSTANCES.most), INSTANCES.unit)
         span = plan.template.origin.value_span()
         findings.append(
-            Finding(INSTANCES.finding, "error", message, span, "Loop over fewer items.", environments=(parameters.environment,))
+            Finding(INSTANCES.finding, "error", message, span, say("Loop over fewer items."), environments=(parameters.environment,))
         )
     findings += check_documents(documents, parameters.environment)
     findings += clashes(resources, parameters.environment)
@@ -174,7 +174,7 @@ def _judged(
 ) -> "tuple[tuple[Pointer, ...], dict[str, Any]]":
     """Report what the type's schema says against the properties; the pointers of what is at fault, and the properties with secrets marked."""
     tracer: Tracer | None = None
-    faults: list[tuple[str, Pointer, str, str, str, bool]] = []
+    faults: list[tuple[str, Pointer, Sentence, Sentence, Operand, bool]] = []
     notes: list[tuple[str, Pointer]] = []
     marked = annotated(kind.shape, properties, (), notes)  # so that no message can show a secret
     for note, pointer in notes:
@@ -183,8 +183,8 @@ def _judged(
                 (
                     "read-only",
                     pointer,
-                    "{name} is set by the cloud and cannot be written.",
-                    "Remove it; read it from the resource.",
+                    say("{name} is set by the cloud and cannot be written."),
+                    say("Remove it; read it from the resource."),
                     "",
                     True,
                 )
@@ -192,9 +192,9 @@ def _judged(
     for pointer in whole_doubles(properties) if kind.takes_integers else ():
         if any(part.get("type") == "integer" for part in subschema(kind.schema, pointer)):
             value = _at(properties, pointer)
-            hint = "Write int(…) around the expression."
+            hint = say("Write int(…) around the expression.")
             faults.append(
-                ("type", pointer, f"{{name}} takes an integer, and this gives the double {shown(value)}.", hint, "an integer", False)
+                ("type", pointer, say("{name} takes an integer, and this gives the double {}.", Value(value)), hint, "an integer", False)
             )
     read_only = {fault[1] for fault in faults}
     meant: list[Pointer] = []
@@ -217,8 +217,8 @@ def _judged(
             and str(pointer[0]) in instance.resource.module.template.parameters
         ):
             declared = instance.resource.module.template.parameters[str(pointer[0])]
-            related = (*related, Related(declared.origin.key_span(), f"`{declared.name}` is declared here."))
-        group = f"{id} {pointer_text(pointer)} {expected} {[(r.span.file, r.span.line) for r in related]}"
+            related = (*related, Related(declared.origin.key_span(), say("`{}` is declared here.", declared.name)))
+        group = f"{id} {pointer_text(pointer)} {key_of(expected)} {[(r.span.file, r.span.line) for r in related]}"
         environments = (scope.parameters.environment,)
         scope.report(
             Finding(
@@ -237,14 +237,14 @@ def _judged(
     for note, pointer in notes:
         if note == "deprecated":
             tracer = tracer or Tracer(scope)
-            message = f"`{pointer_text(pointer)}` of {kind.id} is deprecated."
+            message = say("`{}` of {} is deprecated.", pointer_text(pointer), kind.id)
             scope.report(
                 Finding(
                     "property-deprecated",
                     "warning",
                     message,
                     tracer.place(instance, pointer, True),
-                    "",
+                    NOTHING,
                     instance.address,
                     pointer_text(pointer),
                     (scope.parameters.environment,),

@@ -28,6 +28,7 @@ from jovial_scaffold.core.templates.model import (
 )
 from jovial_scaffold.core.templates.names import content_uses
 from jovial_scaffold.core.text.source import Pointer, part
+from jovial_scaffold.core.words import say
 
 if TYPE_CHECKING:
     from jovial_scaffold.core.rendering.environment import Environment, Instance
@@ -315,7 +316,7 @@ class Tracer:
             setting = self.root.parameters.setting((name, *path))
             span = setting.span() if setting else None
             if span is not None and setting is not None:
-                related[Related(span, f"`{'.'.join(map(str, setting.pointer))}` is set here.")] = None
+                related[Related(span, say("`{}` is set here.", ".".join(map(str, setting.pointer))))] = None
         return tuple(related)[: RELATED_PLACES.most]
 
     def _compiled(self, compiled: Compiled, rest: Pointer, positions: Positions, found: dict[Source, None], seen: set[str]) -> None:

@@ -22,6 +22,7 @@ from jovial_scaffold.core.templates.model import Compiled, Condition, Constant, 
 from jovial_scaffold.core.text.patterns import pattern
 from jovial_scaffold.core.text.source import Pointer, pointer_text
 from jovial_scaffold.core.text.unknown import UNKNOWN
+from jovial_scaffold.core.words import NOTHING, Value, say, together, told
 
 _WHOLE: Pointer = ()
 _UNSET = frozenset(("key-missing", "index-range"))
@@ -41,7 +42,7 @@ class _RuleScope(LookupScope):
         if named is None:
             return self.known.value(name)
         if name in self.computing:
-            raise EvaluationError(f"The value `{name}` depends on itself.")
+            raise EvaluationError(say("The value `{}` depends on itself.", name))
         self.computing.add(name)
         result = computed(named.value, self)
         self.computing.discard(name)
@@ -57,7 +58,7 @@ def computed(compiled: Compiled, scope: Scope) -> Any:
             return compiled.content.program.run(scope, {})
         if isinstance(compiled.content, Joined):
             return message_text(compiled, scope)
-    raise EvaluationError("A ruleset's value is a constant, or a text with expressions.")
+    raise EvaluationError(say("A ruleset's value is a constant, or a text with expressions."))
 
 
 def message_text(compiled: Compiled, scope: Scope) -> str:
@@ -234,7 +235,7 @@ def _verdict(rule: Rule, scope: _RuleScope, subject: Subject) -> Iterator[Findin
         held = not rule.absent_fails
     if held is True or held is UNKNOWN:
         return
-    origin = Related(rule.origin.key_span(), f"The rule `{rule.name}` is here.")
+    origin = Related(rule.origin.key_span(), say("The rule `{}` is here.", rule.name))
     resource, pointer = subject.resource, _WHOLE
     culprits = _culprits(rule, scope, subject) if subject.others else []
     if culprits:
@@ -245,23 +246,24 @@ def _verdict(rule: Rule, scope: _RuleScope, subject: Subject) -> Iterator[Findin
     span = tracer.place(resource.instance, pointer) if tracer and resource else subject.span or rule.require.origin.value_span()
     address = resource.address if resource is not None else subject.label if subject.span is not None else ""
     if isinstance(held, Pending):
-        message = f"{rule.name}: undetermined until the deployment knows {', '.join(sorted(held.origins))}."
-        yield Finding("rule-undetermined", "note", message, span, "", address, pointer_text(pointer), subject.environments, (origin,))
+        message = say("{}: undetermined until the deployment knows {}.", rule.name, ", ".join(sorted(held.origins)))
+        yield Finding("rule-undetermined", "note", message, span, NOTHING, address, pointer_text(pointer), subject.environments, (origin,))
         return
-    told = message_text(rule.message, scope) if rule.message else (rule.because or f"`{subject.label}` does not meet the rule.")
-    fix = message_text(rule.fix, scope) if rule.fix else ""
-    because = rule.because if rule.message else ""
+    reason = told(rule.because) or say("`{}` does not meet the rule.", subject.label)
+    message = told(message_text(rule.message, scope)) if rule.message else reason
+    fix = told(message_text(rule.fix, scope)) if rule.fix else NOTHING
+    because = told(rule.because) if rule.message else NOTHING
     # A whole map or list has too many parameters behind it to name them; a single value has few.
     exact = pointer and tracer and resource and not isinstance(tracer.leaf(resource.instance, pointer)[0], MapValue | ListValue)
     related = (*(tracer.related(tracer.sources(resource.instance, pointer)) if exact and tracer and resource else ()), origin)
     group = f"{rule.name} {[(r.span.file, r.span.line) for r in related]}"
     if rule.over == "pair":
         group += f" {subject.label}"
-    hint = " ".join(part for part in (because, fix) if part)
+    hint = together(because, fix)
     yield Finding(
         "rule-failed",
         rule.level,
-        f"{rule.name}: {told}",
+        say("{}: {}", rule.name, message),
         span,
         hint,
         address,
@@ -319,7 +321,7 @@ def _truth(condition: Condition | None, scope: _RuleScope) -> Any:
         value = value.value
     if isinstance(value, bool | Pending) or value is UNKNOWN:
         return value
-    raise EvaluationError("A rule is true or false, and this gives {}.", value, id="type-mismatch")
+    raise EvaluationError(say("A rule is true or false, and this gives {}.", Value(value)), id="type-mismatch")
 
 
 def _broken(rule: Rule, error: EvaluationError, subject: Subject) -> Finding:
@@ -327,7 +329,7 @@ def _broken(rule: Rule, error: EvaluationError, subject: Subject) -> Finding:
     span: Span = rule.require.origin.value_span()
     if isinstance(content, Formula) and error.start >= 0:
         span = rule.require.origin.inner_span(error.start, error.end)
-    message = f"The rule `{rule.name}` cannot be judged for {subject.label}: {error.message}"
+    message = say("The rule `{}` cannot be judged for {}: {}", rule.name, subject.label, error.message)
     address = subject.resource.address if subject.resource else ""
     return Finding("rule-fails", "error", message, span, error.hint, address, "", subject.environments, group=f"{rule.name} {error.id}")
 
@@ -385,9 +387,9 @@ def check_examples(rulesets: list[Ruleset], catalogs: Catalogs) -> list[Finding]
                             Finding(
                                 "rule-example-wrong",
                                 "error",
-                                f"This example of the rule `{rule.name}` {words}.",
+                                say("This example of the rule `{}` {}.", rule.name, words),
                                 origin.value_span(),
-                                "Correct the rule or the example.",
+                                say("Correct the rule or the example."),
                             )
                         )
     return findings

@@ -9,7 +9,7 @@ from jovial_scaffold.core.templates.compiling import Compiler, formulas_of, is_n
 from jovial_scaffold.core.templates.model import Compiled, Condition, Constant, Named
 from jovial_scaffold.core.text.source import Origin, Source
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.text.wording import described, did_you_mean, listed
+from jovial_scaffold.core.words import Described, listed, nearest, say
 
 SCOPES = ("resource", "parameters", "outputs", "environment", "pair", "change")
 _WHOLE = ("environment", "labels", "parameters", "outputs", "resources")
@@ -71,17 +71,17 @@ class _Reader(Compiler):
         whole, origin = self.source.value, Origin(self.source, ())
         if not isinstance(whole, dict):
             if whole is not UNKNOWN:
-                found = "it is empty" if whole is None else f"this is {described(whole)}"
-                self.report("ruleset-shape", f"A ruleset is a map with `ruleset` and `rules`, and {found}.", origin.value_span())
+                found = "it is empty" if whole is None else say("this is {}", Described(whole))
+                self.report("ruleset-shape", say("A ruleset is a map with `ruleset` and `rules`, and {}.", found), origin.value_span())
             return Ruleset("", {}, ())
         for key in whole:
             if key not in ("ruleset", "description", "let", "rules", "$schema"):
-                hint = did_you_mean(
-                    key, ("ruleset", "description", "let", "rules"), "Its sections are ruleset, description, let and rules."
+                hint = nearest(
+                    key, ("ruleset", "description", "let", "rules"), say("Its sections are ruleset, description, let and rules.")
                 )
                 if key in ("resources", "parameters", "outputs"):
-                    hint = "This looks like a template in the place of a ruleset."
-                self.report("section-unknown", f"A ruleset has no section `{key}`.", origin.child(key).key_span(), hint)
+                    hint = say("This looks like a template in the place of a ruleset.")
+                self.report("section-unknown", say("A ruleset has no section `{}`.", key), origin.child(key).key_span(), hint)
         values = {}
         for name, content in self._map_of(whole, "let").items():
             values[name] = Named(name, self.value(content, origin.child("let", name)), origin.child("let", name))
@@ -95,7 +95,7 @@ class _Reader(Compiler):
         if not isinstance(content, dict):
             self.report(
                 "ruleset-shape",
-                f"The section `{section}` is a map, and this is {described(content)}.",
+                say("The section `{}` is a map, and this is {}.", section, Described(content)),
                 Origin(self.source, (section,)).value_span(),
             )
             return {}
@@ -105,37 +105,37 @@ class _Reader(Compiler):
         if content is UNKNOWN:
             return None
         if not is_name(name):
-            self.report("name-invalid", f"`{name}` cannot be the name of a rule.", origin.key_span(), "Write a-z, 0-9 and _.")
+            self.report("name-invalid", say("`{}` cannot be the name of a rule.", name), origin.key_span(), say("Write a-z, 0-9 and _."))
             return None
         if not isinstance(content, dict):
-            self.report("ruleset-shape", f"A rule is a map, and this is {described(content)}.", origin.value_span())
+            self.report("ruleset-shape", say("A rule is a map, and this is {}.", Described(content)), origin.value_span())
             return None
         for key in content:
             if key not in _KEYS:
                 self.report(
                     "key-unknown",
-                    f"A rule has no key `{key}`.",
+                    say("A rule has no key `{}`.", key),
                     origin.child(key).key_span(),
-                    did_you_mean(key, _KEYS, f"Its keys are {listed(_KEYS)}."),
+                    nearest(key, _KEYS, say("Its keys are {}.", listed(_KEYS))),
                 )
         over = content.get("over", "resource")
         if over is UNKNOWN:
             return None
         if over not in SCOPES:
-            hint = did_you_mean(str(over), SCOPES)
-            self.report("ruleset-shape", f"`over` is one of {listed(SCOPES, 'or')}.", origin.child("over").value_span(), hint)
+            hint = nearest(str(over), SCOPES)
+            self.report("ruleset-shape", say("`over` is one of {}.", listed(SCOPES, "or")), origin.child("over").value_span(), hint)
             return None
         for key, scopes in (("applies", _OF_TYPES), ("between", ("pair",))):
             if key in content and over not in scopes:
-                told = f"`{key}` says nothing in a rule over `{over}`."
-                hint = f"It belongs to rules over {listed(scopes, 'or')}."
+                told = say("`{}` says nothing in a rule over `{}`.", key, over)
+                hint = say("It belongs to rules over {}.", listed(scopes, "or"))
                 self.report("ruleset-shape", told, origin.child(key).key_span(), hint)
         if "require" not in content:
             self.report(
                 "ruleset-shape",
-                f"The rule `{name}` has no `require`.",
+                say("The rule `{}` has no `require`.", name),
                 origin.key_span(),
-                "Write the condition that must hold, for example require: self.encrypted",
+                say("Write the condition that must hold, for example require: self.encrypted"),
             )
             return None
         where = self.condition(content["where"], origin.child("where")) if "where" in content else None
@@ -175,9 +175,9 @@ class _Reader(Compiler):
             if chosen is not UNKNOWN:
                 self.report(
                     "ruleset-shape",
-                    f"`{key}` is {listed(options, 'or')}, and this is {described(chosen)}.",
+                    say("`{}` is {}, and this is {}.", key, listed(options, "or"), Described(chosen)),
                     origin.child(key).value_span(),
-                    did_you_mean(str(chosen), options),
+                    nearest(str(chosen), options),
                 )
             return options[0]
         return str(chosen)
@@ -189,9 +189,9 @@ class _Reader(Compiler):
             return content[0], content[1]
         self.report(
             "ruleset-shape",
-            f"`between` names two environments, and this is {described(content)}.",
+            say("`between` names two environments, and this is {}.", Described(content)),
             origin.value_span(),
-            "For example: between: [rehearsal, live]",
+            say("For example: between: [rehearsal, live]"),
         )
         return None
 
@@ -204,9 +204,9 @@ class _Reader(Compiler):
             return tuple(content)
         self.report(
             "ruleset-shape",
-            f"`applies` is a list of patterns of types, and this is {described(content)}.",
+            say("`applies` is a list of patterns of types, and this is {}.", Described(content)),
             origin.value_span(),
-            "For example: applies: [fulmar.machine, fulmar.machine_pool]",
+            say("For example: applies: [fulmar.machine, fulmar.machine_pool]"),
         )
         return ()
 
@@ -217,7 +217,7 @@ class _Reader(Compiler):
             return ()
         if not isinstance(listed_, list) or not all(isinstance(item, dict) for item in listed_):
             self.report(
-                "ruleset-shape", f"`{key}` is a list of maps: of properties, or of the names that the rule sees.", place.value_span()
+                "ruleset-shape", say("`{}` is a list of maps: of properties, or of the names that the rule sees.", key), place.value_span()
             )
             return ()
         return tuple((item, place.child(index)) for index, item in enumerate(listed_))
@@ -227,9 +227,9 @@ class _Reader(Compiler):
         for formula, origin, _ in formulas_of(part):
             for reference in formula.program.reads:
                 if reference.name not in known and reference.name not in values:
-                    hint = did_you_mean(reference.name, (*known, *values), f"A rule of this scope knows {listed(known)}.")
+                    hint = nearest(reference.name, (*known, *values), say("A rule of this scope knows {}.", listed(known)))
                     span = origin.inner_span(formula.offset + reference.start, formula.offset + reference.end)
-                    self.report("name-unknown", f"Nothing is called `{reference.name}` in a rule.", span, hint)
+                    self.report("name-unknown", say("Nothing is called `{}` in a rule.", reference.name), span, hint)
                     fine = False
             for call in formula.program.own_calls:
                 error = unknown_function(call)

@@ -15,7 +15,7 @@ from jovial_scaffold.core.schemas.validation import SchemaError, Validator
 from jovial_scaffold.core.text.files import Files
 from jovial_scaffold.core.text.source import Origin
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.text.wording import did_you_mean, listed
+from jovial_scaffold.core.words import Sentence, listed, nearest, say
 
 _ID = re.compile(r"(?P<catalog>[a-z][a-z0-9_]*)\.(?P<type>[a-z][a-z0-9_]*)\.v(?P<version>[1-9][0-9]*)\Z")
 _ANNOTATIONS = {
@@ -66,11 +66,11 @@ class Catalogs:
         for each in types:
             if each.id in self._types:
                 first = self._types[each.id].origin
-                related = (Related(first.value_span(), "The first one is here."),) if first else ()
+                related = (Related(first.value_span(), say("The first one is here.")),) if first else ()
                 span = each.origin.value_span() if each.origin else None
-                message = f"The type {each.id} is described twice."
+                message = say("The type {} is described twice.", each.id)
                 findings.append(
-                    Finding("catalog-duplicate", "error", message, span, "Remove one, or give it another version.", related=related)
+                    Finding("catalog-duplicate", "error", message, span, say("Remove one, or give it another version."), related=related)
                 )
                 continue
             self._types[each.id] = each
@@ -85,16 +85,16 @@ class Catalogs:
         """The type that a template names, with or without a version."""
         return self._types.get(text) or self._types.get(self._defaults.get(text, ""))
 
-    def advice(self, text: str) -> str:
+    def advice(self, text: str) -> Sentence:
         """What to write instead of a type that is not there."""
         name, _, version = text.rpartition(".v")
         if version.isdigit() and name in self._defaults:
             there = sorted(each.version for each in self._types.values() if each.name == name)
-            return f"{name} has {'version' if len(there) == 1 else 'versions'} {listed(f'v{number}' for number in there)}."
+            return say("{} has {} {}.", name, "version" if len(there) == 1 else "versions", listed(f"v{number}" for number in there))
         bare = {full.partition(".")[2]: full for full in self._defaults}
         if text in bare:
-            return f"Did you mean `{bare[text]}`?"
-        return did_you_mean(text, [*self._defaults, *self._types], f"Known types: {listed(sorted(self._defaults)[:12])}.")
+            return say("Did you mean `{}`?", bare[text])
+        return nearest(text, [*self._defaults, *self._types], say("Known types: {}.", listed(sorted(self._defaults)[:12])))
 
     def __iter__(self) -> Any:
         return iter(self._types.values())
@@ -114,7 +114,7 @@ def prepare(folder: Folder) -> dict[str, Any]:
     """The pre-parsed form of a catalog folder, for shipping. Raises ValueError where it has findings."""
     types, defaults, _, findings = read_catalog(Files(folder), Found("", "folder"), None)
     if findings:
-        raise ValueError("; ".join(finding.message for finding in findings))
+        raise ValueError("; ".join(finding.id for finding in findings))
     return {"types": [{"$id": each.id, **each.schema} for each in sorted(types, key=lambda each: each.id)], "defaults": defaults}
 
 
@@ -150,35 +150,39 @@ def read_catalog(files: Files, found: Found, origin: Origin | None) -> tuple[lis
             if not problems:
                 types.append(each)
         elif value is not UNKNOWN:
-            hint = "Name it under $id as catalog.type.v1."
+            hint = say("Name it under $id as catalog.type.v1.")
             findings.append(
                 Finding(
                     "catalog-schema",
                     "error",
-                    "This is not the schema of a resource type: it has no $id of the form name.type.v1.",
+                    say("This is not the schema of a resource type: it has no $id of the form name.type.v1."),
                     origin.value_span(),
                     hint,
                 )
             )
     if not names:
-        findings.append(Finding("catalog-empty", "warning", f"The catalog {found.name} holds no schemas.", Span(found.name, 1, 1, 1, 1)))
+        findings.append(
+            Finding("catalog-empty", "warning", say("The catalog {} holds no schemas.", found.name), Span(found.name, 1, 1, 1, 1))
+        )
     return types, defaults, label, findings
 
 
 def _read_index(value: Any, origin: Origin, findings: list[Finding], label: str, defaults: dict[str, int]) -> tuple[str, dict[str, int]]:
     if not isinstance(value, dict):
         findings.append(
-            Finding("catalog-schema", "error", "catalog.yaml is a map with name, description and defaults.", origin.value_span())
+            Finding("catalog-schema", "error", say("catalog.yaml is a map with name, description and defaults."), origin.value_span())
         )
         return label, defaults
     for key in value:
         if key not in ("name", "description", "defaults", "$schema"):
-            hint = did_you_mean(key, ("name", "description", "defaults"))
-            findings.append(Finding("key-unknown", "error", f"`{key}` is not known in catalog.yaml.", origin.child(key).key_span(), hint))
+            hint = nearest(key, ("name", "description", "defaults"))
+            findings.append(
+                Finding("key-unknown", "error", say("`{}` is not known in catalog.yaml.", key), origin.child(key).key_span(), hint)
+            )
     chosen = value.get("defaults") or {}
     if not isinstance(chosen, dict) or any(type(version) is not int for version in chosen.values()):
         findings.append(
-            Finding("catalog-schema", "error", "`defaults` maps type names to version numbers.", origin.child("defaults").value_span())
+            Finding("catalog-schema", "error", say("`defaults` maps type names to version numbers."), origin.child("defaults").value_span())
         )
         chosen = {}
     name = value.get("name", label)
@@ -198,9 +202,9 @@ def _check(each: ResourceType, origin: Origin) -> list[Finding]:
         if isinstance(part, dict):
             for keyword, allowed in _ANNOTATIONS.items():
                 if isinstance(part.get(keyword), str) and part[keyword] not in allowed:
-                    message = f"`{keyword}` is one of {listed(allowed, 'or')}, and this is {part[keyword]}."
+                    message = say("`{}` is one of {}, and this is {}.", keyword, listed(allowed, "or"), part[keyword])
                     findings.append(
-                        Finding("catalog-schema", "error", message, place.child(keyword).value_span(), did_you_mean(part[keyword], allowed))
+                        Finding("catalog-schema", "error", message, place.child(keyword).value_span(), nearest(part[keyword], allowed))
                     )
             stack.extend((child, place.child(key)) for key, child in part.items())
         elif isinstance(part, list):

@@ -13,7 +13,8 @@ from jovial_scaffold.core.expressions.values import Pending, Secret
 from jovial_scaffold.core.schemas.formats import FORMATS
 from jovial_scaffold.core.text.source import Pointer
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.text.wording import counted, described, did_you_mean, listed, near, shown
+from jovial_scaffold.core.text.wording import near
+from jovial_scaffold.core.words import NOTHING, Counted, Described, Operand, Sentence, Value, listed, nearest, say
 
 Explain = Callable[[Any, Pointer, Any, Any], Iterator["Violation"]]
 
@@ -27,9 +28,9 @@ class Violation(NamedTuple):
 
     id: str
     pointer: Pointer
-    message: str
-    hint: str
-    expected: str
+    message: Sentence
+    hint: Sentence
+    expected: Operand
     on_key: bool = False
     meant: str = ""
 
@@ -55,7 +56,7 @@ class Validator:
         except jsonschema_rs.ValidationError as error:
             raise SchemaError(_schema_fault(error), tuple(error.instance_path)) from None
         except (jsonschema_rs.ReferencingError, ValueError) as error:
-            raise SchemaError(f"A reference leads nowhere: {_first_line(error)}", ()) from None
+            raise SchemaError(say("A reference leads nowhere: {}", _first_line(error)), ()) from None
 
     def violations(self, value: Any) -> list[Violation]:
         """All that is wrong with a value; empty where nothing is."""
@@ -76,7 +77,7 @@ class Validator:
                 return []
             found = list(self._compiled.iter_errors(plain))
         except ValueError as error:  # a number or nesting that the validator cannot take
-            return [Violation("type", (), f"{{name}} cannot be judged: {_first_line(error)}", "", "")]
+            return [Violation("type", (), say("{name} cannot be judged: {}", _first_line(error)), NOTHING, "")]
         violations = [violation for error in found for violation in _explained(error, undecided, hidden, self.schema)]
         meant = {(*violation.pointer[:-1], violation.meant) for violation in violations if violation.meant}
         # A misspelt key is one mistake: that the right one is then missing is not said as well.
@@ -104,7 +105,7 @@ _STAND_INS: tuple[Any, ...] = ("pending", 1, True, 100, [], {}, "10.0.0.0/16", "
 class SchemaError(Exception):
     """A schema that is none: what is wrong, and where in it."""
 
-    def __init__(self, message: str, pointer: Pointer) -> None:
+    def __init__(self, message: Sentence, pointer: Pointer) -> None:
         super().__init__(message)
         self.message = message
         self.pointer = pointer
@@ -114,15 +115,17 @@ def _first_line(error: BaseException) -> str:
     return str(error).splitlines()[0] if str(error) else type(error).__name__
 
 
-def _schema_fault(error: Any) -> str:
+def _schema_fault(error: Any) -> Sentence:
     if "registry" in error.message:
-        return "A reference leads out of this document, or nowhere in it: `$ref` is written #/types/NAME."
+        return say("A reference leads out of this document, or nowhere in it: `$ref` is written #/types/NAME.")
     keyword = error.instance_path[-1] if error.instance_path else ""
     if keyword == "type" or (len(error.instance_path) > 1 and error.instance_path[-2] == "type"):
         types = ("string", "integer", "number", "boolean", "array", "object", "null")
-        hint = did_you_mean(str(error.instance), types, f"The types are {listed(types)}.")
-        return f"{shown(error.instance)} is not a type of JSON Schema. {hint}"
-    return f"The schema's `{keyword}` is not as JSON Schema has it: {_first_line(error.message if hasattr(error, 'message') else error)}."
+        hint = nearest(str(error.instance), types, say("The types are {}.", listed(types)))
+        return say("{} is not a type of JSON Schema. {}", Value(error.instance), hint)
+    return say(
+        "The schema's `{}` is not as JSON Schema has it: {}.", keyword, _first_line(error.message if hasattr(error, "message") else error)
+    )
 
 
 _PLAIN = frozenset((str, int, bool, float, type(None)))
@@ -177,8 +180,8 @@ def _explained(error: Any, undecided: set[Pointer], hidden: set[Pointer], schema
     yield from explain(error, pointer, value, schema)
 
 
-def _gives(value: Any) -> str:
-    return "this is secret" if isinstance(value, Secret) else f"this gives {described(value)}"
+def _gives(value: Any) -> Sentence:
+    return say("this is secret") if isinstance(value, Secret) else say("this gives {}", Described(value))
 
 
 def _type(error: Any, pointer: Pointer, value: Any, schema: Any) -> Iterator[Violation]:
@@ -195,39 +198,39 @@ def _type(error: Any, pointer: Pointer, value: Any, schema: Any) -> Iterator[Vio
     if isinstance(types, str):
         types = [types]
     expected = listed((names.get(str(t), str(t)) for t in types), "or")
-    hint = ""
+    hint = NOTHING
     if isinstance(value, str):
         if (
             ("integer" in types and re.fullmatch(r"[-+]?[0-9]+", value))
             or ("number" in types and re.fullmatch(r"[-+]?[0-9.]+", value))
             or ("boolean" in types and value in ("true", "false"))
         ):
-            hint = f"Write {value} without quotes."
+            hint = say("Write {} without quotes.", value)
         elif "boolean" in types and value.lower() in ("yes", "no", "on", "off"):
-            hint = f"Write {'true' if value.lower() in ('yes', 'on') else 'false'}; YAML 1.2 reads {value} as text."
+            hint = say("Write {}; YAML 1.2 reads {} as text.", "true" if value.lower() in ("yes", "on") else "false", value)
     elif "string" in types and isinstance(value, int | float):
-        hint = f'Write "{str(value).lower() if isinstance(value, bool) else value}" in quotes.'
+        hint = say('Write "{}" in quotes.', str(value).lower() if isinstance(value, bool) else value)
     given = "a secret of another type is given" if isinstance(value, Secret) else _gives(value)
-    yield Violation("type", pointer, f"{{name}} takes {expected}, and {given}.", hint, expected)
+    yield Violation("type", pointer, say("{name} takes {}, and {}.", expected, given), hint, expected)
 
 
 def _enum(error: Any, pointer: Pointer, value: Any, schema: Any) -> Iterator[Violation]:
     options = error.kind.options if hasattr(error.kind, "options") else error.kind.value
-    texts = [option if isinstance(option, str) else shown(option) for option in options]
-    expected = f"one of {listed(texts[:12], 'or')}{' and others' if len(texts) > 12 else ''}"
-    hint = did_you_mean(value, texts) if isinstance(value, str) else ""
-    yield Violation("value", pointer, f"{{name}} takes {expected}, and {_gives(value)}.", hint, expected)
+    texts: list[Operand] = [option if isinstance(option, str) else Value(option) for option in options]
+    expected = say("one of {}", listed(texts, "or", 12))
+    hint = nearest(value, [text for text in texts if isinstance(text, str)]) if isinstance(value, str) else NOTHING
+    yield Violation("value", pointer, say("{name} takes {}, and {}.", expected, _gives(value)), hint, expected)
 
 
 def _const(error: Any, pointer: Pointer, value: Any, schema: Any) -> Iterator[Violation]:
-    expected = shown(error.kind.value)
-    yield Violation("value", pointer, f"{{name}} takes only {expected}, and {_gives(value)}.", "", expected)
+    expected = Value(error.kind.value)
+    yield Violation("value", pointer, say("{name} takes only {}, and {}.", expected, _gives(value)), NOTHING, expected)
 
 
 def _bound(words: str, id: str = "range") -> Explain:
     def explain(error: Any, pointer: Pointer, value: Any, schema: Any) -> Iterator[Violation]:
-        expected = words.format(shown(error.kind.value))
-        yield Violation(id, pointer, f"{{name}} takes {expected}, and {_gives(value)}.", "", expected)
+        expected = Sentence(words, (Value(error.kind.value),))
+        yield Violation(id, pointer, say("{name} takes {}, and {}.", expected, _gives(value)), NOTHING, expected)
 
     return explain
 
@@ -235,54 +238,56 @@ def _bound(words: str, id: str = "range") -> Explain:
 def _length(words: str, measure: str) -> Explain:
     def explain(error: Any, pointer: Pointer, value: Any, schema: Any) -> Iterator[Violation]:
         limit = error.kind.value
-        expected = f"{words} {counted(limit, *measure.split('/'))}"
-        given = "this is secret" if isinstance(value, Secret) else f"this has {len(value)}"
+        expected = say("{} {}", words, Counted(limit, *measure.split("/")))
+        given = say("this is secret") if isinstance(value, Secret) else say("this has {}", len(value))
         if isinstance(value, str):
-            given += f": {shown(value)}"
-        yield Violation("length", pointer, f"{{name}} takes {expected}, and {given}.", "", expected)
+            given = say("{}: {}", given, Value(value))
+        yield Violation("length", pointer, say("{name} takes {}, and {}.", expected, given), NOTHING, expected)
 
     return explain
 
 
 def _pattern(error: Any, pointer: Pointer, value: Any, schema: Any) -> Iterator[Violation]:
-    expected = f"text that matches {error.kind.value}"
-    yield Violation("pattern", pointer, f"{{name}} takes {expected}, and {_gives(value)}.", "", expected)
+    expected = say("text that matches {}", error.kind.value)
+    yield Violation("pattern", pointer, say("{name} takes {}, and {}.", expected, _gives(value)), NOTHING, expected)
 
 
-_FORMAT_WORDS = {
-    "cidr": ("an address range", "A range looks like 10.20.0.0/16."),
-    "address": ("an address", "An address looks like 10.20.0.5."),
-    "date-time": ("a date and time", "It looks like 2026-11-23T06:20:00Z."),
-    "date": ("a date", "It looks like 2026-11-23."),
-    "uri": ("a URI", "It looks like https://ridgeline.example/timetable."),
-    "email": ("an e-mail address", "It looks like desk@ridgeline.example."),
-    "hostname": ("a host name", "It looks like timetable.ridgeline.example."),
-    "uuid": ("a UUID", ""),
-    "duration": ("a duration", "It looks like P30D or PT15M."),
+_FORMAT_WORDS: dict[str, tuple[Operand, Sentence]] = {
+    "cidr": ("an address range", say("A range looks like 10.20.0.0/16.")),
+    "address": ("an address", say("An address looks like 10.20.0.5.")),
+    "date-time": ("a date and time", say("It looks like 2026-11-23T06:20:00Z.")),
+    "date": ("a date", say("It looks like 2026-11-23.")),
+    "uri": ("a URI", say("It looks like https://ridgeline.example/timetable.")),
+    "email": ("an e-mail address", say("It looks like desk@ridgeline.example.")),
+    "hostname": ("a host name", say("It looks like timetable.ridgeline.example.")),
+    "uuid": ("a UUID", NOTHING),
+    "duration": ("a duration", say("It looks like P30D or PT15M.")),
 }
 
 
 def _format(error: Any, pointer: Pointer, value: Any, schema: Any) -> Iterator[Violation]:
     name = error.kind.value
-    expected, hint = _FORMAT_WORDS.get(name, (f"text of the format {name}", ""))
-    yield Violation("format", pointer, f"{{name}} takes {expected}, and {_gives(value)}.", hint, expected)
+    expected, hint = _FORMAT_WORDS.get(name, (say("text of the format {}", name), NOTHING))
+    yield Violation("format", pointer, say("{name} takes {}, and {}.", expected, _gives(value)), hint, expected)
 
 
 def _required(error: Any, pointer: Pointer, value: Any, schema: Any) -> Iterator[Violation]:
     missing = error.kind.value if isinstance(error.kind.value, str) else error.kind.property
-    yield Violation("missing", (*pointer, missing), "{name} is required and is not set.", f"Add `{missing}`.", missing, on_key=True)
+    yield Violation(
+        "missing", (*pointer, missing), say("{name} is required and is not set."), say("Add `{}`.", missing), missing, on_key=True
+    )
 
 
 def _additional(error: Any, pointer: Pointer, value: Any, schema: Any) -> Iterator[Violation]:
     within = subschema(schema, pointer)
     known = [name for part in within for name in part.get("properties", ())]
     for name in error.kind.unexpected:
-        hint = did_you_mean(name, known, f"Known here: {listed(sorted(known)[:12])}." if known else "")
-        yield Violation("unknown", (*pointer, name), "{name} is not known here.", hint, name, on_key=True, meant=near(name, known))
+        hint = nearest(name, known, say("Known here: {}.", listed(sorted(known)[:12])) if known else NOTHING)
+        yield Violation("unknown", (*pointer, name), say("{name} is not known here."), hint, name, on_key=True, meant=near(name, known))
 
 
 def _unique(error: Any, pointer: Pointer, value: Any, schema: Any) -> Iterator[Violation]:
-    yield Violation("value", pointer, "{name} takes a list without repeated items, and this repeats one.", "", "unique items")
+    yield Violation("value", pointer, say("{name} takes a list without repeated items, and this repeats one."), NOTHING, "unique items")
 
 
 def _alternatives(error: Any, pointer: Pointer, value: Any, schema: Any) -> Iterator[Violation]:
@@ -290,18 +295,18 @@ def _alternatives(error: Any, pointer: Pointer, value: Any, schema: Any) -> Iter
     branches = [branch for part in parts for branch in part.get(error.kind.name, ()) if isinstance(branch, dict)]
     words = [str(branch.get("title") or branch.get("type") or branch.get("const") or "") for branch in branches]
     named = [word for word in dict.fromkeys(words) if word]
-    expected = f"one of its forms ({listed(named, 'or')})" if named else "one of its forms"
+    expected = say("one of its forms ({})", listed(named, "or")) if named else say("one of its forms")
     count = (
         "more than one fits"
         if "multiple" in type(error.kind).__name__.lower()
-        else f"none fits {'this secret' if isinstance(value, Secret) else described(value)}"
+        else say("none fits {}", "this secret" if isinstance(value, Secret) else Described(value))
     )
-    yield Violation("value", pointer, f"{{name}} takes {expected}, and {count}.", "", expected)
+    yield Violation("value", pointer, say("{name} takes {}, and {}.", expected, count), NOTHING, expected)
 
 
 def _other(error: Any, pointer: Pointer, value: Any, schema: Any) -> Iterator[Violation]:
-    given = "this secret" if isinstance(value, Secret) else described(value)
-    yield Violation("value", pointer, f"{{name}} does not meet its schema's `{error.kind.name}`: {given}.", "", error.kind.name)
+    given = "this secret" if isinstance(value, Secret) else Described(value)
+    yield Violation("value", pointer, say("{name} does not meet its schema's `{}`: {}.", error.kind.name, given), NOTHING, error.kind.name)
 
 
 _EXPLAIN: dict[str, Explain] = {

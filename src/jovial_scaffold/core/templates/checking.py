@@ -44,7 +44,7 @@ from jovial_scaffold.core.templates.names import content_uses
 from jovial_scaffold.core.templates.properties import check_properties
 from jovial_scaffold.core.text.source import Origin, pointer_text
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.text.wording import did_you_mean, listed, shown
+from jovial_scaffold.core.words import Value, listed, nearest, say, together
 
 _ELSEWHERE = PropertyPlace(None, "", ())
 
@@ -154,7 +154,7 @@ class _TypeCheck:
         for fault in faults:
             fault.id = f"{id}{fault.id.removeprefix('property')}" if id == "default" else id
             if id != "default":
-                fault.message = fault.message.replace(" takes ", " is declared as ", 1)
+                fault.message = fault.message.reworded(" takes ", " is declared as ")
         return faults
 
     def lookup(self, lookup: Lookup) -> None:
@@ -241,8 +241,8 @@ class _TypeCheck:
                 self.known.truth(requirement.require, self.known.scope(each), {}) for each in self.known.assignments(names, every=True)
             ]
         if results and all(result is False for result in results):
-            message = "No values of the parameters meet this condition."
-            hint = "Correct the condition, or what the parameters may be."
+            message = say("No values of the parameters meet this condition.")
+            hint = say("Correct the condition, or what the parameters may be.")
             self.findings.append(Finding("must-never", "error", message, requirement.require.origin.value_span(), hint))
 
     def condition(self, condition: Condition, place: _Place, role: str) -> None:
@@ -254,8 +254,8 @@ class _TypeCheck:
         if role == "$when" and reads_something and outcome.results and len(self.findings) == said:
             for constant, identity, words in ((True, "condition-always", "always true"), (False, "condition-never", "never true")):
                 if all(result is constant for result in outcome.results):
-                    message = f"This condition is {words}, whatever the parameters are."
-                    hint = "Leave it out." if constant else "What it guards is never there; remove it, or correct the condition."
+                    message = say("This condition is {}, whatever the parameters are.", words)
+                    hint = say("Leave it out.") if constant else say("What it guards is never there; remove it, or correct the condition.")
                     self.findings.append(Finding(identity, "warning", message, condition.origin.value_span(), hint, place.address))
 
     def dynamic(self, compiled: Dynamic, place: _Place) -> None:
@@ -345,12 +345,12 @@ class _TypeCheck:
     def finding(self, mistake: _Mistake, outcome: _Outcome, formula: Formula, origin: Origin, place: _Place) -> Finding:
         """A mistake at its sub-expression, with its witness where it does not always come about."""
         error = mistake.error
-        where = [f"`{name}` is {shown(value)}" for name, value in mistake.assignment.items()]
-        where += [f"`{'.'.join(map(str, (name, *path)))}` is {shown(value)}" for (name, path), value in mistake.assumed.items()]
+        where = [say("`{}` is {}", name, Value(value)) for name, value in mistake.assignment.items()]
+        where += [say("`{}` is {}", ".".join(map(str, (name, *path))), Value(value)) for (name, path), value in mistake.assumed.items()]
         always = mistake.times >= outcome.tried and error.id != "resource-absent"
-        hints = [f"This is so where {listed(where[:4])}."] if where and not always else []
+        hints = [say("This is so where {}.", listed(where[:4]))] if where and not always else []
         if not mistake.sure:
-            hints.append("Whether it comes about depends on what is not known yet.")
+            hints.append(say("Whether it comes about depends on what is not known yet."))
         if error.start >= 0:
             span = origin.inner_span(formula.offset + error.start, formula.offset + error.end)
         elif formula.offset:
@@ -359,7 +359,7 @@ class _TypeCheck:
             span = origin.value_span()
         pointer = pointer_text(origin.pointer[place.prefix :]) if place.address else ""
         level: Level = "error" if mistake.sure else "warning"
-        return Finding(error.id, level, error.message, span, " ".join((*hints, error.hint)).strip(), place.address, pointer)
+        return Finding(error.id, level, error.message, span, together(*hints, error.hint), place.address, pointer)
 
     def comparisons(self, formula: Formula, origin: Origin, place: _Place, outcome: _Outcome) -> None:
         """Comparisons that turn out the same whatever the parameters are."""
@@ -372,13 +372,13 @@ class _TypeCheck:
                 continue
             known = self.known.parameter_types.get(names[0].name) if not names[0].path else None
             options = [str(option) for option in (known.options if known and known.options else ())]
-            hint = did_you_mean(
+            hint = nearest(
                 str(literals[0]),
                 options,
-                f"`{names[0].name}` is one of {listed(options, 'or')}." if options else "The two can never be equal.",
+                say("`{}` is one of {}.", names[0].name, listed(options, "or")) if options else say("The two can never be equal."),
             )
             words = "false" if node.operator == "==" else "true"
-            message = f"This comparison with {shown(literals[0])} is always {words}."
+            message = say("This comparison with {} is always {}.", Value(literals[0]), words)
             span = origin.inner_span(formula.offset + node.start, formula.offset + node.end)
             self.findings.append(Finding("comparison-constant", "warning", message, span, hint, place.address))
 
@@ -405,9 +405,9 @@ class _TypeCheck:
                     continue
                 sure = here is True and there is False
                 if found is None or (sure and not found[1]):
-                    hint = f"Write {reference.name}.?{reference.path[0] if reference.path else 'name'}, which is empty then."
+                    hint = say("Write {}.?{}, which is empty then.", reference.name, reference.path[0] if reference.path else "name")
                     error = EvaluationError(
-                        f"`{reference.name}` may be absent: its `$when` is not always true.", hint=hint, id="resource-absent"
+                        say("`{}` may be absent: its `$when` is not always true.", reference.name), hint=hint, id="resource-absent"
                     )
                     # At the field that is read, where evaluation says the same once an environment shows it.
                     first = str(reference.path[0]) if reference.path else ""

@@ -15,7 +15,7 @@ from jovial_scaffold.core.templates.model import Compiled, Condition, Constant, 
 from jovial_scaffold.core.text.source import Origin, Pointer
 from jovial_scaffold.core.text.source import part as part_of
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.text.wording import described, did_you_mean, shown
+from jovial_scaffold.core.words import NOTHING, Described, Sentence, nearest, say
 
 NAME = re.compile(r"[a-z][a-z0-9_]*\Z")
 NESTED_DIRECTIVES = ("$when", "$per")
@@ -27,7 +27,7 @@ class Compiler:
     def __init__(self, findings: list[Finding]) -> None:
         self.findings = findings
 
-    def report(self, id: str, message: str, span: Any, hint: str = "", level: Level = "error", **more: Any) -> None:
+    def report(self, id: str, message: Sentence, span: Any, hint: Sentence = NOTHING, level: Level = "error", **more: Any) -> None:
         """Add a finding."""
         self.findings.append(Finding(id, level, message, span, hint, **more))
 
@@ -46,7 +46,7 @@ class Compiler:
                 return Constant([item.value for item in items if isinstance(item, Constant)], origin)
             return ListValue(items, origin)
         if kind is float and (written != written or written in (float("inf"), float("-inf"))):
-            self.report("number-range", "NaN and infinities are not values.", origin.value_span())
+            self.report("number-range", say("NaN and infinities are not values."), origin.value_span())
             return Constant(UNKNOWN, origin)
         return Constant(written, origin)
 
@@ -81,10 +81,10 @@ class Compiler:
             elif key == "$per" and in_list:
                 loop = self.loop(item, origin.child(key))
             else:
-                hint = did_you_mean(key, NESTED_DIRECTIVES, f"A property that begins with a dollar sign is written ${key}.")
+                hint = nearest(key, NESTED_DIRECTIVES, say("A property that begins with a dollar sign is written ${}.", key))
                 if key == "$per":
-                    hint = "It repeats a whole resource, or a map that is an item of a list."
-                self.report("directive-unknown", f"The directive `{key}` has no meaning here.", origin.child(key).key_span(), hint)
+                    hint = say("It repeats a whole resource, or a map that is an item of a list.")
+                self.report("directive-unknown", say("The directive `{}` has no meaning here.", key), origin.child(key).key_span(), hint)
         if when is None and loop is None and all(type(item) is Constant for _, item in entries):
             return Constant({key: item.value for key, item in entries if isinstance(item, Constant)}, origin)
         return MapValue(tuple(entries), origin, when, loop)
@@ -104,12 +104,12 @@ class Compiler:
         if written is UNKNOWN:
             return Loop(("_",), Condition(Constant(UNKNOWN, origin), origin))
         if not isinstance(written, dict) or len(written) != 1:
-            shown = described(written) if not isinstance(written, dict) else f"a map with {len(written)} entries"
+            shown = Described(written) if not isinstance(written, dict) else say("a map with {} entries", len(written))
             self.report(
                 "loop-invalid",
-                f"`$per` takes one variable and what it goes over, and this is {shown}.",
+                say("`$per` takes one variable and what it goes over, and this is {}.", shown),
                 origin.value_span(),
-                'For example: $per: {station: "stations"}',
+                say('For example: $per: {station: "stations"}'),
             )
             return Loop(("_",), Condition(Constant(UNKNOWN, origin), origin))
         names, over = next(iter(written.items()))
@@ -117,9 +117,9 @@ class Compiler:
         if len(variables) > 2 or len(set(variables)) != len(variables) or not all(is_name(variable) for variable in variables):
             self.report(
                 "loop-invalid",
-                f"`{names}` is neither one variable nor two with a comma between them.",
+                say("`{}` is neither one variable nor two with a comma between them.", names),
                 origin.child(names).key_span(),
-                "Names begin with a letter: a-z, 0-9 and _.",
+                say("Names begin with a letter: a-z, 0-9 and _."),
             )
             return Loop(("_",), Condition(Constant(UNKNOWN, origin), origin))
         return Loop(variables, self.condition(over, origin.child(names)))
@@ -206,7 +206,7 @@ def written_text(written: Compiled | Condition) -> str:
             content = part_of(content, step)
         except KeyError:
             return ""
-    return content.strip() if isinstance(content, str) else shown(content)
+    return content.strip() if isinstance(content, str) else str(content)
 
 
 def overlaid(base: Compiled, own: Compiled) -> Compiled | None:

@@ -22,7 +22,8 @@ from jovial_scaffold.core.templates.model import (
 from jovial_scaffold.core.templates.sections import SectionReader
 from jovial_scaffold.core.text.source import Origin, Source
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.text.wording import described, did_you_mean, listed, near
+from jovial_scaffold.core.text.wording import near
+from jovial_scaffold.core.words import Described, Operand, listed, nearest, say
 
 
 class Library(Protocol):
@@ -51,9 +52,9 @@ class DeclarationReader(SectionReader):
         origins: dict[str, Origin] = {}
         for name, schema, origin in self.section("types"):
             if name in origins:
-                related = (Related(origins[name].key_span(), "The first one is here."),)
-                message = f"The type `{name}` is declared twice."
-                self.report("name-declared-twice", message, origin.key_span(), "Give one of them another name.", related=related)
+                related = (Related(origins[name].key_span(), say("The first one is here.")),)
+                message = say("The type `{}` is declared twice.", name)
+                self.report("name-declared-twice", message, origin.key_span(), say("Give one of them another name."), related=related)
                 continue
             written[name], origins[name] = schema, origin
         sound: dict[str, Any] = {}
@@ -63,7 +64,7 @@ class DeclarationReader(SectionReader):
                 sound[name] = schema
                 continue
             if not isinstance(schema, dict | bool) and schema is not UNKNOWN:
-                message = f"The type `{name}` is a JSON Schema, and this is {described(schema)}."
+                message = say("The type `{}` is a JSON Schema, and this is {}.", name, Described(schema))
                 self.report("schema-invalid", message, origins[name].value_span())
             sound[name] = True  # whatever refers to it is not judged
         return sound, origins
@@ -74,7 +75,7 @@ class DeclarationReader(SectionReader):
             Validator(schema)
         except SchemaError as error:
             pointer = error.pointer if error.pointer[:1] != ("types",) else ()
-            self.report("schema-invalid", error.message, origin.child(*pointer).value_span(), "A declaration is a JSON Schema.")
+            self.report("schema-invalid", error.message, origin.child(*pointer).value_span(), say("A declaration is a JSON Schema."))
             return False
         return True
 
@@ -97,19 +98,22 @@ class DeclarationReader(SectionReader):
                 stack.extend(part)
         return {**schema, "types": self.types}
 
-    def declared_schema(self, content: Any, origin: Origin, what: str) -> dict[str, Any] | None:
+    def declared_schema(self, content: Any, origin: Origin, what: Operand) -> dict[str, Any] | None:
         """A schema that a declaration holds; None where it is none, which is reported."""
         if not isinstance(content, dict):
             if content is not UNKNOWN:
-                given = "nothing stands there" if content is None else f"this is {described(content)}"
+                given = "nothing stands there" if content is None else say("this is {}", Described(content))
                 self.report(
-                    "schema-invalid", f"{what} is declared by a JSON Schema, and {given}.", origin.key_span(), "For example: {type: string}"
+                    "schema-invalid",
+                    say("{} is declared by a JSON Schema, and {}.", what, given),
+                    origin.key_span(),
+                    say("For example: {type: string}"),
                 )
             return None
         for key in content:
             if key not in _SCHEMA_KEYWORDS and near(key, _SCHEMA_KEYWORDS):
-                hint = did_you_mean(key, _SCHEMA_KEYWORDS)
-                self.report("key-unknown", f"JSON Schema has no keyword `{key}`.", origin.child(key).key_span(), hint)
+                hint = nearest(key, _SCHEMA_KEYWORDS)
+                self.report("key-unknown", say("JSON Schema has no keyword `{}`.", key), origin.child(key).key_span(), hint)
         schema = self.with_types({key: value for key, value in content.items() if key not in ("default", "must", "$schema")})
         return schema if self.sound_schema(schema, origin) else None
 
@@ -122,14 +126,14 @@ class DeclarationReader(SectionReader):
             return None
         if not self.name(name, origin):
             return None
-        schema = self.declared_schema(content, origin, f"The parameter `{name}`")
+        schema = self.declared_schema(content, origin, say("The parameter `{}`", name))
         if schema is None:
             self.lost_name(name)
             return None
         description = content.get("description")
         if not description:
-            message = f"The parameter `{name}` has no description."
-            self.report("description-missing", message, origin.key_span(), "Say in a few words what it is for.", "warning")
+            message = say("The parameter `{}` has no description.", name)
+            self.report("description-missing", message, origin.key_span(), say("Say in a few words what it is for."), "warning")
         default = self.value(content["default"], origin.child("default")) if "default" in content else None
         if isinstance(default, Constant) and default.value is not UNKNOWN:
             self.sound_default(name, schema, default)
@@ -147,7 +151,7 @@ class DeclarationReader(SectionReader):
     def sound_default(self, name: str, schema: dict[str, Any], default: Constant) -> None:
         """Report a default that its own declaration does not allow."""
         for violation in Validator(schema).violations(default.value):
-            message = violation.message.replace("{name}", f"The default of `{name}`")
+            message = violation.message.about(say("The default of `{}`", name))
             self.report(f"default-{violation.id}", message, default.origin.child(*violation.pointer).value_span(), violation.hint)
 
     def all_requirements(self) -> tuple[Requirement, ...]:
@@ -159,18 +163,18 @@ class DeclarationReader(SectionReader):
         if content is None or content is UNKNOWN:
             return ()
         if not isinstance(content, list):
-            message = f"`must` is a list of conditions, and this is {described(content)}."
-            self.report("template-shape", message, origin.value_span(), "Write `- require: …` and `message: …`.")
+            message = say("`must` is a list of conditions, and this is {}.", Described(content))
+            self.report("template-shape", message, origin.value_span(), say("Write `- require: …` and `message: …`."))
             return ()
         found = []
         for index, entry in enumerate(content):
             place = origin.child(index)
             if not isinstance(entry, dict) or "require" not in entry:
                 if entry is not UNKNOWN:
-                    self.report("template-shape", "An entry of `must` has `require` and `message`.", place.value_span())
+                    self.report("template-shape", say("An entry of `must` has `require` and `message`."), place.value_span())
                 continue
             self.allowed(entry, ("require", "message", "examples"), place, "An entry of `must`")
-            told = self.value(entry.get("message") or f"This does not hold: {entry['require']}", place.child("message"))
+            told = self.value(entry.get("message") or say("This does not hold: {}", entry["require"]), place.child("message"))
             passes, fails = (self.examples(entry.get("examples"), which, place.child("examples")) for which in ("passes", "fails"))
             found.append(Requirement(self.condition(entry["require"], place.child("require")), told, passes, fails, place))
         return tuple(found)
@@ -182,7 +186,7 @@ class DeclarationReader(SectionReader):
         if not isinstance(content, dict):
             if which == "passes":
                 self.report(
-                    "template-shape", f"`examples` has `passes` and `fails`, and this is {described(content)}.", origin.value_span()
+                    "template-shape", say("`examples` has `passes` and `fails`, and this is {}.", Described(content)), origin.value_span()
                 )
             return ()
         if which == "passes":
@@ -192,7 +196,9 @@ class DeclarationReader(SectionReader):
             return ()
         place = origin.child(which)
         if not isinstance(entries, list) or not all(isinstance(entry, dict) for entry in entries):
-            self.report("template-shape", f"`{which}` is a list of maps of parameters.", place.value_span(), "For example: [{copies: 2}]")
+            self.report(
+                "template-shape", say("`{}` is a list of maps of parameters.", which), place.value_span(), say("For example: [{copies: 2}]")
+            )
             return ()
         return tuple((entry, place.child(index)) for index, entry in enumerate(entries))
 
@@ -208,8 +214,8 @@ class DeclarationReader(SectionReader):
             self.lost_name(name)
             return None
         if not isinstance(content, dict) or "is" not in content:
-            hint = f"For example: {name}: {{takes: {{text: {{type: string}}}}, is: slug(text, 40)}}"
-            self.report("template-shape", "A function has `takes` and `is`.", origin.key_span(), hint)
+            hint = say("For example: {}: {takes: {text: {type: string}}, is: slug(text, 40)}", name)
+            self.report("template-shape", say("A function has `takes` and `is`."), origin.key_span(), hint)
             self.lost_name(name)
             return None
         self.allowed(content, ("takes", "gives", "is", "examples", "description"), origin, "A function")
@@ -218,15 +224,15 @@ class DeclarationReader(SectionReader):
         if not isinstance(written, dict):
             self.report(
                 "template-shape",
-                f"`takes` maps arguments to schemas, and this is {described(written)}.",
+                say("`takes` maps arguments to schemas, and this is {}.", Described(written)),
                 origin.child("takes").value_span(),
             )
             written = {}
         for argument, schema in written.items():
             place = origin.child("takes", argument)
-            found = self.declared_schema(schema, place, f"The argument `{argument}`")
+            found = self.declared_schema(schema, place, say("The argument `{}`", argument))
             takes[argument] = found if found is not None else {}
-        gives = self.declared_schema(content["gives"], origin.child("gives"), f"What `{name}` gives") if "gives" in content else {}
+        gives = self.declared_schema(content["gives"], origin.child("gives"), say("What `{}` gives", name)) if "gives" in content else {}
         return Function(
             name,
             takes,
@@ -241,13 +247,13 @@ class DeclarationReader(SectionReader):
         if content is None or content is UNKNOWN:
             return ()
         if not isinstance(content, list):
-            self.report("template-shape", f"`examples` is a list, and this is {described(content)}.", origin.value_span())
+            self.report("template-shape", say("`examples` is a list, and this is {}.", Described(content)), origin.value_span())
             return ()
         found = []
         for index, entry in enumerate(content):
             place = origin.child(index)
             if not isinstance(entry, dict) or not isinstance(entry.get("call"), str) or "gives" not in entry:
-                self.report("template-shape", "An example of a function has `call` and `gives`.", place.value_span())
+                self.report("template-shape", say("An example of a function has `call` and `gives`."), place.value_span())
                 continue
             self.allowed(entry, ("call", "gives"), place, "An example of a function")
             found.append((self.condition(entry["call"], place.child("call")), entry["gives"], place))
@@ -259,18 +265,20 @@ class DeclarationReader(SectionReader):
             self.lost_name(name)
             return None
         if not isinstance(content, dict) or not isinstance(content.get("in"), str) or "where" not in content:
-            hint = f"For example: {name}: {{in: images, where: row.use == 'gate'}}"
-            self.report("template-shape", "A lookup has `in`, the name of a table, and `where`.", origin.key_span(), hint)
+            hint = say("For example: {}: {in: images, where: row.use == 'gate'}", name)
+            self.report("template-shape", say("A lookup has `in`, the name of a table, and `where`."), origin.key_span(), hint)
             self.lost_name(name)
             return None
         self.allowed(content, ("in", "where", "newest", "description"), origin, "A lookup")
         table = self.library.tables.get(content["in"])
         if table is None:
             there = (
-                f"Its tables are {listed(self.library.tables)}." if self.library.tables else "Name it under `lookups` of the project file."
+                say("Its tables are {}.", listed(self.library.tables))
+                if self.library.tables
+                else say("Name it under `lookups` of the project file.")
             )
-            hint = did_you_mean(content["in"], self.library.tables, there)
-            self.report("table-unknown", f"The project has no table `{content['in']}`.", origin.child("in").value_span(), hint)
+            hint = nearest(content["in"], self.library.tables, there)
+            self.report("table-unknown", say("The project has no table `{}`.", content["in"]), origin.child("in").value_span(), hint)
         where = self.condition(content["where"], origin.child("where"))
         newest = self.condition(content["newest"], origin.child("newest")) if "newest" in content else None
         return Lookup(name, table, where, newest, origin)
@@ -283,17 +291,17 @@ class DeclarationReader(SectionReader):
             self.lost_name(name)
             return None
         if not isinstance(content, dict) or not isinstance(content.get("from"), str):
-            hint = f"For example: {name}: {{from: files/{name}.json, to: {name}.json}}"
-            self.report("template-shape", "A document has `from`, the path of a text file.", origin.key_span(), hint)
+            hint = say("For example: {}: {from: files/{}.json, to: {}.json}", name, name, name)
+            self.report("template-shape", say("A document has `from`, the path of a text file."), origin.key_span(), hint)
             self.lost_name(name)
             return None
         self.allowed(content, ("from", "to", "with", "description"), origin, "A document")
         if "${" in content["from"]:
             self.report(
                 "path-invalid",
-                "`from` holds no expressions.",
+                say("`from` holds no expressions."),
                 origin.child("from").value_span(),
-                "Choose between documents with their names.",
+                say("Choose between documents with their names."),
             )
             self.lost_name(name)
             return None
@@ -309,7 +317,7 @@ class DeclarationReader(SectionReader):
             else:
                 self.report(
                     "template-shape",
-                    f"`with` is a map from name to value, and this is {described(given)}.",
+                    say("`with` is a map from name to value, and this is {}.", Described(given)),
                     origin.child("with").value_span(),
                 )
         as_json = source.name.lower().endswith(".json")
@@ -317,13 +325,13 @@ class DeclarationReader(SectionReader):
         try:
             parts = document_content(source.text, as_json)
         except SyntaxProblem as problem:
-            hint = "A literal ${ is written $${." if "closed" in problem.message else problem.hint
+            hint = say("A literal ${ is written $${.") if "closed" in problem.message.template else problem.hint
             self.report(problem.id, problem.message, file.inner_span(problem.start, problem.end), hint)
             self.lost_name(name)
             return None
         to = self.value(content["to"], origin.child("to")) if "to" in content else None
         if isinstance(to, Constant) and not isinstance(to.value, str) and to.value is not UNKNOWN:
-            self.report("path-invalid", f"`to` is a path, and this is {described(to.value)}.", origin.child("to").value_span())
+            self.report("path-invalid", say("`to` is a path, and this is {}.", Described(to.value)), origin.child("to").value_span())
             to = None
         return Document(name, parts, to, narrowed, as_json, file, origin)
 

@@ -7,6 +7,7 @@ from dataclasses import replace
 from jovial_scaffold.core.expressions.errors import SyntaxProblem
 from jovial_scaffold.core.expressions.placeholders import Formula, Joined, Omittable, bare, expression_end, template_text
 from jovial_scaffold.core.templates.model import Placeholder
+from jovial_scaffold.core.words import say
 
 _SHELL = re.compile(r"\$\{(?P<name>[A-Za-z_][A-Za-z0-9_]*):(?P<form>[-?])(?P<text>[^{}]*)\}")
 
@@ -41,7 +42,7 @@ def _plain(text: str, offset: int) -> list[str | Placeholder]:
         return [content] if content else []
     if isinstance(content, Omittable):
         raise SyntaxProblem(
-            "`${?…}` leaves out a property, and a document has none.", offset, offset + len(text), "Write ${…} with .orValue('')."
+            say("`${?…}` leaves out a property, and a document has none."), offset, offset + len(text), say("Write ${…} with .orValue('').")
         )
     pieces = content.parts if isinstance(content, Joined) else (content,)
     return [piece if isinstance(piece, str) else Placeholder(Formula(piece.program, piece.text, piece.offset + offset)) for piece in pieces]

@@ -7,7 +7,8 @@ from jovial_scaffold.core.expressions.types import Type, has_abstract, type_of_v
 from jovial_scaffold.core.schemas.types import type_of_schema
 from jovial_scaffold.core.schemas.validation import SchemaError, Validator, Violation, subschema
 from jovial_scaffold.core.text.source import Pointer, pointer_text
-from jovial_scaffold.core.text.wording import did_you_mean, listed, shown
+from jovial_scaffold.core.text.wording import near
+from jovial_scaffold.core.words import NOTHING, Operand, Value, listed, say
 
 
 class PropertyPlace(NamedTuple):
@@ -29,10 +30,14 @@ class Fitting:
         """What is wrong with a result: all that its schema says of a value, or that no value of its type fits."""
         known = type_of_value(result)
         if known.is_only("optional_type"):
-            hint = "Write ${?…} to leave the property out then, or .orValue(…)."
-            return [EvaluationError("The result is an optional, which may hold nothing.", hint=hint, id="type-mismatch")]
+            hint = say("Write ${?…} to leave the property out then, or .orValue(…).")
+            return [EvaluationError(say("The result is an optional, which may hold nothing."), hint=hint, id="type-mismatch")]
         if known.is_only("timestamp", "duration", "bytes", "type"):
-            return [EvaluationError(f"A {known.text()} cannot stand in a resource.", hint="Convert it with string(…).", id="type-mismatch")]
+            return [
+                EvaluationError(
+                    say("A {} cannot stand in a resource.", known.text()), hint=say("Convert it with string(…)."), id="type-mismatch"
+                )
+            ]
         if place.schema is None:
             return []
         if has_abstract(result):
@@ -49,8 +54,8 @@ class Fitting:
                 Violation(
                     "type",
                     (),
-                    f"{{name}} takes an integer, and this gives the double {shown(result)}.",
-                    "Write int(…) around the expression.",
+                    say("{name} takes an integer, and this gives the double {}.", Value(result)),
+                    say("Write int(…) around the expression."),
                     "",
                 )
             ]
@@ -61,27 +66,27 @@ class Fitting:
         wanted = self._wanted.get(key)
         if wanted is None:
             wanted = self._wanted[key] = type_of_schema(self._part(place), place.schema)
-        name = f"`{pointer_text(place.pointer)}`"
+        name = say("`{}`", pointer_text(place.pointer))
         if not wanted.kinds or not known.kinds:
             return None
         kinds = wanted.kinds | {"int"} if "double" in wanted.kinds else wanted.kinds
         if known.kinds.isdisjoint(kinds):
-            return EvaluationError(f"{name} takes {_article(wanted)}, and this gives {_article(known)}.", id="property-type")
-        if (
-            wanted.options is not None
-            and known.options is not None
-            and not set(map(shown, known.options)) & set(map(shown, wanted.options))
-        ):
-            hint = next((advice for option in known.options if (advice := did_you_mean(str(option), map(str, wanted.options)))), "")
-            return EvaluationError(f"{name} takes {wanted.text()}, and this gives {known.text()}.", hint=hint, id="property-value")
+            return EvaluationError(say("{} takes {}, and this gives {}.", name, _article(wanted), _article(known)), id="property-type")
+        if wanted.options is not None and known.options is not None and not set(map(repr, known.options)) & set(map(repr, wanted.options)):
+            hint = next((advice for option in known.options if (advice := near(str(option), map(str, wanted.options)))), "")
+            return EvaluationError(
+                say("{} takes {}, and this gives {}.", name, wanted.text(), known.text()),
+                hint=say("Did you mean `{}`?", hint) if hint else NOTHING,
+                id="property-value",
+            )
         if known.is_only("int", "double") and (_above(known.low, wanted.high) or _above(wanted.low, known.high)):
-            return EvaluationError(f"{name} takes {wanted.text()}, and this gives {known.text()}.", id="property-range")
+            return EvaluationError(say("{} takes {}, and this gives {}.", name, wanted.text(), known.text()), id="property-range")
         if (
             known.is_only("string")
             and wanted.is_only("string")
             and (_above(known.shortest, wanted.longest) or _above(wanted.shortest, known.longest))
         ):
-            return EvaluationError(f"{name} takes a text of another length than this can have.", id="property-length")
+            return EvaluationError(say("{} takes a text of another length than this can have.", name), id="property-length")
         return None
 
     def _part(self, place: PropertyPlace) -> Any:
@@ -93,7 +98,7 @@ class Fitting:
         if key not in self._validators:
             part = self._part(place)
             try:
-                self._validators[key] = Validator(part) if part and "$ref" not in shown(part) else None
+                self._validators[key] = Validator(part) if part and "$ref" not in str(part) else None
             except SchemaError:
                 self._validators[key] = None
         return self._validators[key]
@@ -103,11 +108,11 @@ def condition_fault(result: Any, role: str) -> EvaluationError | None:
     """The error of a `$when`, loop or key that surely gives something else; None where it may fit."""
     known = type_of_value(result)
     if role in ("$when", "require", "where") and not known.may_be("bool"):
-        return EvaluationError(f"`{role}` takes true or false, and this gives {known.text()}.", id="type-mismatch")
+        return EvaluationError(say("`{}` takes true or false, and this gives {}.", role, known.text()), id="type-mismatch")
     if role == "loop" and not known.may_be("list", "map"):
-        return EvaluationError(f"`$per` goes over a list or map, and this gives {known.text()}.", id="loop-invalid")
+        return EvaluationError(say("`$per` goes over a list or map, and this gives {}.", known.text()), id="loop-invalid")
     if role == "key" and not known.may_be("string", "int"):
-        return EvaluationError(f"The key of an item is a text or an integer, and this is {known.text()}.", id="key-invalid")
+        return EvaluationError(say("The key of an item is a text or an integer, and this is {}.", known.text()), id="key-invalid")
     return None
 
 
@@ -116,8 +121,8 @@ def omittable_fault(result: Any) -> EvaluationError | None:
     known = type_of_value(result)
     if not known.may_be("optional_type"):
         return EvaluationError(
-            f"`${{?…}}` takes an optional, and this is {known.text()}.",
-            hint="Write ${…} for a value that is always there.",
+            say("`${?…}` takes an optional, and this is {}.", known.text()),
+            hint=say("Write ${…} for a value that is always there."),
             id="type-mismatch",
         )
     return None
@@ -129,19 +134,19 @@ def text_fault(result: Any) -> EvaluationError | None:
     if known.may_be("string", "bool", "int", "double", "uint"):
         return None
     hint = (
-        "Write .orValue(…) to say what holds instead."
+        say("Write .orValue(…) to say what holds instead.")
         if known.is_only("optional_type")
-        else "Choose one of its fields, or write as_json(…)."
+        else say("Choose one of its fields, or write as_json(…).")
     )
     return EvaluationError(
-        f"Only text, booleans and numbers can be joined into text, and this is {known.text()}.", hint=hint, id="type-mismatch"
+        say("Only text, booleans and numbers can be joined into text, and this is {}.", known.text()), hint=hint, id="type-mismatch"
     )
 
 
 def _violation_error(violation: Violation, place: PropertyPlace) -> EvaluationError:
     pointer = (*place.pointer, *violation.pointer)
     return EvaluationError(
-        violation.message.replace("{name}", f"`{pointer_text(pointer)}`"),
+        violation.message.about(say("`{}`", pointer_text(pointer))),
         hint=violation.hint,
         id=f"property-{violation.id}",
     )
@@ -151,7 +156,7 @@ def _above(low: float | None, high: float | None) -> bool:
     return low is not None and high is not None and low > high
 
 
-def _article(known: Type) -> str:
+def _article(known: Type) -> Operand:
     words = {
         "int": "an integer",
         "double": "a number",

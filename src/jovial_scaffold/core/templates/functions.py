@@ -14,7 +14,7 @@ from jovial_scaffold.core.schemas.types import type_of_schema
 from jovial_scaffold.core.schemas.validation import Validator
 from jovial_scaffold.core.templates.model import Constant, Function, Template
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.text.wording import counted, shown
+from jovial_scaffold.core.words import NOTHING, Amount, Counted, Sentence, Value, say
 
 _TYPE_NAMES = frozenset(("int", "uint", "double", "string", "bytes", "bool", "list", "map", "null_type", "type", "optional_type"))
 
@@ -34,7 +34,7 @@ class Functions(LookupScope):
     def value(self, name: str) -> Any:
         """No names are seen; a finding says so where one is used."""
         if name in _TYPE_NAMES:
-            raise EvaluationError(f"Nothing is called `{name}` here.", id="name-unknown")
+            raise EvaluationError(say("Nothing is called `{}` here.", name), id="name-unknown")
         return UNKNOWN
 
     @contextmanager
@@ -42,7 +42,7 @@ class Functions(LookupScope):
         """Counts calls inside of calls: chains of functions that call each other twice would otherwise never end."""
         self._calls = self._calls + 1 if self._depth else 0
         if self._calls > FUNCTION_CALLS.most:
-            raise BudgetError(f"The call takes more than {FUNCTION_CALLS.most:,} {FUNCTION_CALLS.unit}.")
+            raise BudgetError(say("The call takes more than {} {}.", Amount(FUNCTION_CALLS.most), FUNCTION_CALLS.unit))
         self._depth += 1
         try:
             yield
@@ -65,33 +65,33 @@ class TemplateFunction:
             return UNKNOWN
         for name, value in variables.items():
             schema = self.declared.takes[name]
-            self._judge(f"`{name}` of {self.declared.name}()", name, schema, value)
+            self._judge(say("`{}` of {}()", name, self.declared.name), name, schema, value)
             if type(value) is int and type_of_schema(schema).is_only("double"):
                 variables[name] = float(value)
         result = self._body(variables)
         if self.declared.gives and result is not UNKNOWN:
-            self._judge(f"What {self.declared.name}() gives", "", self.declared.gives, result)
+            self._judge(say("What {}() gives", self.declared.name), "", self.declared.gives, result)
         return result
 
-    def _judge(self, what: str, key: str, schema: Any, value: Any) -> None:
+    def _judge(self, what: Sentence, key: str, schema: Any, value: Any) -> None:
         if not schema:
             return
         if key not in self._validators:
             self._validators[key] = Validator(schema)
         for violation in self._validators[key].violations(value):
-            inner = f" (at {'/'.join(map(str, violation.pointer))})" if violation.pointer else ""
-            message = violation.message.replace("{name}", what + inner)
+            inner = say(" (at {})", "/".join(map(str, violation.pointer))) if violation.pointer else NOTHING
+            message = violation.message.about(say("{}{}", what, inner))
             if not key:
-                message = message.replace(" takes ", " is declared as ", 1)
+                message = message.reworded(" takes ", " is declared as ")
             raise EvaluationError(message, hint=violation.hint, id="function-argument" if key else "function-result")
 
     def _variables(self, arguments: list[Any]) -> dict[str, Any]:
         names = list(self.declared.takes)
         if len(arguments) != len(names):
-            takes = counted(len(names), "argument")
-            hint = f"It is written {self.declared.name}({', '.join(names)})."
+            takes = Counted(len(names), "argument")
+            hint = say("It is written {}({}).", self.declared.name, ", ".join(names))
             raise EvaluationError(
-                f"{self.declared.name}() takes {takes}, and {len(arguments)} are given.", hint=hint, id="function-argument"
+                say("{}() takes {}, and {} are given.", self.declared.name, takes, len(arguments)), hint=hint, id="function-argument"
             )
         whole = [argument.whole() if isinstance(argument, Record) else argument for argument in arguments]
         return dict(zip(names, whole, strict=True))
@@ -110,10 +110,10 @@ class TemplateFunction:
         if isinstance(error, BudgetError):  # what is too much is too much of the whole call
             error.start, error.end = -1, -1
             return error
-        failed = type(error)(f"{self.declared.name}() fails: {error.message}", hint=error.hint, id=error.id)
+        failed = type(error)(say("{}() fails: {}", self.declared.name, error.message), hint=error.hint, id=error.id)
         start, end = (error.start, error.end) if error.start >= 0 else (0, 1)
         origin = self.declared.body.origin
-        failed.trail = ((origin, start, end, f"`{self.declared.name}` fails here."), *error.trail)
+        failed.trail = ((origin, start, end, say("`{}` fails here.", self.declared.name)), *error.trail)
         return failed
 
     def typed(self, arguments: list[Any]) -> Any:
@@ -125,7 +125,7 @@ class TemplateFunction:
             wanted, known = type_of_schema(self.declared.takes[name]), type_of_value(value)
             kinds = wanted.kinds | {"int"} if "double" in wanted.kinds else wanted.kinds
             if kinds and known.kinds and known.kinds.isdisjoint(kinds):
-                message = f"`{name}` of {self.declared.name}() takes {wanted.text()}, and this gives {known.text()}."
+                message = say("`{}` of {}() takes {}, and this gives {}.", name, self.declared.name, wanted.text(), known.text())
                 raise EvaluationError(message, id="function-argument")
             if has_abstract(value) and not known.kinds:
                 variables[name] = Abstract(wanted)
@@ -153,12 +153,12 @@ def check_examples(template: Template, functions: Functions) -> list[Finding]:
                 result = call.content.program.run(functions, {})
             except EvaluationError as error:
                 span = call.origin.inner_span(max(error.start, 0), max(error.end, 1))
-                findings.append(Finding("function-example-wrong", "error", f"This example fails: {error.message}", span, error.hint))
+                findings.append(Finding("function-example-wrong", "error", say("This example fails: {}", error.message), span, error.hint))
                 continue
             if result is not UNKNOWN and not _same(result, expected):
-                message = f"This example gives {shown(result)}, and says {shown(expected)}."
+                message = say("This example gives {}, and says {}.", Value(result), Value(expected))
                 findings.append(
-                    Finding("function-example-wrong", "error", message, origin.child("gives").value_span(), "Correct one of the two.")
+                    Finding("function-example-wrong", "error", message, origin.child("gives").value_span(), say("Correct one of the two."))
                 )
     return findings
 

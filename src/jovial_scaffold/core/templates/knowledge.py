@@ -28,7 +28,7 @@ from jovial_scaffold.core.templates.model import (
     Template,
 )
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.text.wording import shown
+from jovial_scaffold.core.words import Value
 
 _CONTEXT = {
     "project": Abstract(STRING),
@@ -134,7 +134,7 @@ class Known:
 
     def allowed(self, assignment: dict[str, Any]) -> bool:
         """Whether no `must` is surely false."""
-        key = tuple(sorted((name, shown(value)) for name, value in assignment.items()))
+        key = tuple(sorted((name, Value(value)) for name, value in assignment.items()))
         if key not in self.allowed_cache:
             requirements = [*self.template.must, *(each for d in self.template.parameters.values() for each in d.must)]
             self.allowed_cache[key] = all(self.truth(each.require, self.scope(assignment), {}) is not False for each in requirements)
@@ -171,7 +171,7 @@ class Known:
         return Type(frozenset(("map",)), fields={name: Field(type_of_value(value), True) for name, value in found.items()})
 
     def scope(self, assignment: Assignment) -> KnownScope:
-        key = tuple(sorted((name, shown(value)) for name, value in assignment.items()))
+        key = tuple(sorted((name, Value(value)) for name, value in assignment.items()))
         if key not in self.scopes:
             self.scopes[key] = KnownScope(self, dict(assignment))
         return self.scopes[key]

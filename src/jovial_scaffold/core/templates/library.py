@@ -13,7 +13,7 @@ from jovial_scaffold.core.templates.reading import read_template
 from jovial_scaffold.core.text.files import Files
 from jovial_scaffold.core.text.source import Origin, Source
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.text.wording import described
+from jovial_scaffold.core.words import Described, say
 
 _SUFFIXES = (".yaml", ".yml", ".json")
 
@@ -60,9 +60,9 @@ class ModuleLibrary:
         if found.kind == "folder":
             names = self.files.listed(found.name, _SUFFIXES)
             if not names:
-                message = f"The folder {found.name} holds no template."
+                message = say("The folder {} holds no template.", found.name)
                 span = origin.value_span() if origin else None
-                self.findings.append(Finding("file-missing", "error", message, span, "Its files end in .yaml, .yml or .json."))
+                self.findings.append(Finding("file-missing", "error", message, span, say("Its files end in .yaml, .yml or .json.")))
         sources: list[Source] = []
         for name in names:
             source, findings = self._file(name, origin) if found.kind == "folder" else self.files.at(name, origin)
@@ -92,16 +92,20 @@ class ModuleLibrary:
             self.used_names.add(text)
             named, base = self.names[text]
         if "${" in named:
-            self.findings.append(Finding("path-invalid", "error", "A module's path holds no expressions.", span, "Choose with `$when`."))
+            self.findings.append(
+                Finding("path-invalid", "error", say("A module's path holds no expressions."), span, say("Choose with `$when`."))
+            )
             return None
         found, outside = self.files.find(named, base)
         if outside:
             self.findings += [Finding(each.id, each.level, each.message, span, each.hint) for each in outside]
             return None
         if found is None:
-            message = f"There is no module {named}."
-            related = (Related(base.value_span(), f"`{text}` is named here."),) if text in self.names else ()
-            self.findings.append(Finding("file-missing", "error", message, span, "Correct the path, or write the module.", related=related))
+            message = say("There is no module {}.", named)
+            related = (Related(base.value_span(), say("`{}` is named here.", text)),) if text in self.names else ()
+            self.findings.append(
+                Finding("file-missing", "error", message, span, say("Correct the path, or write the module."), related=related)
+            )
             return None
         being_read = [name for name, _ in self._reading]
         if found.name in being_read:
@@ -125,9 +129,11 @@ class ModuleLibrary:
     def _circle(self, closing: str, first: int, span: Span) -> None:
         steps = self._reading[first:]
         names = " → ".join([name for name, _ in steps] + [closing])
-        related = tuple(Related(at, f"It uses {name} here.") for name, at in steps[1:])
-        message = f"Modules use each other in a circle: {names}."
-        self.findings.append(Finding("module-cycle", "error", message, span, "Take one of the uses out of the circle.", related=related))
+        related = tuple(Related(at, say("It uses {} here.", name)) for name, at in steps[1:])
+        message = say("Modules use each other in a circle: {}.", names)
+        self.findings.append(
+            Finding("module-cycle", "error", message, span, say("Take one of the uses out of the circle."), related=related)
+        )
 
     @property
     def modules(self) -> list[Module]:
@@ -154,10 +160,10 @@ class ModuleLibrary:
             rows = []
         if rows is UNKNOWN or not isinstance(rows, list) or not all(isinstance(row, dict) for row in rows):
             if rows is not UNKNOWN:
-                wrong = described(rows) if not isinstance(rows, list) else "a list that holds something else"
-                message = f"A table is a list of maps from column to value, and this is {wrong}."
+                wrong = Described(rows) if not isinstance(rows, list) else "a list that holds something else"
+                message = say("A table is a list of maps from column to value, and this is {}.", wrong)
                 self.findings.append(
-                    Finding("table-shape", "error", message, place.value_span(), "For example: - {use: gate, image: gate-7}")
+                    Finding("table-shape", "error", message, place.value_span(), say("For example: - {use: gate, image: gate-7}"))
                 )
             self.tables[name] = Table(name, (), place, broken=True)
             return
@@ -167,7 +173,13 @@ class ModuleLibrary:
     def unused_names(self) -> list[Finding]:
         """Modules that the project file names and nobody uses."""
         return [
-            Finding("module-unused", "warning", f"No template uses the module `{name}`.", origin.key_span(), "Use it, or remove its name.")
+            Finding(
+                "module-unused",
+                "warning",
+                say("No template uses the module `{}`.", name),
+                origin.key_span(),
+                say("Use it, or remove its name."),
+            )
             for name, (_, origin) in self.names.items()
             if name not in self.used_names
         ]

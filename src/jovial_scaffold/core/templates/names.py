@@ -27,7 +27,8 @@ from jovial_scaffold.core.templates.model import (
 )
 from jovial_scaffold.core.text.source import Origin
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.text.wording import did_you_mean, near
+from jovial_scaffold.core.text.wording import near
+from jovial_scaffold.core.words import Amount, Sentence, nearest, say
 
 _TYPE_NAMES = frozenset(("int", "uint", "double", "string", "bytes", "bool", "list", "map", "null_type", "type", "optional_type"))
 
@@ -113,7 +114,7 @@ def _check_use(
     findings: list[Finding],
     owner: Owner,
 ) -> set[str]:
-    def report(id: str, message: str, start: int, end: int, hint: str) -> None:
+    def report(id: str, message: Sentence, start: int, end: int, hint: Sentence) -> None:
         findings.append(Finding(id, "error", message, origin.inner_span(formula.offset + start, formula.offset + end), hint))
 
     used = set()
@@ -127,19 +128,19 @@ def _check_use(
             continue
         if reference.name in known:
             hint = _out_of_scope(owner)
-            report("name-out-of-scope", f"`{reference.name}` cannot be used here.", reference.start, reference.end, hint)
+            report("name-out-of-scope", say("`{}` cannot be used here.", reference.name), reference.start, reference.end, hint)
         else:
             hint = _unknown_hint(reference, {*visible, *variables}, template, owner)
             used.add(near(reference.name, (*visible, *variables)))
-            report("name-unknown", f"Nothing is called `{reference.name}`.", reference.start, reference.end, hint)
+            report("name-unknown", say("Nothing is called `{}`.", reference.name), reference.start, reference.end, hint)
     for variable, macro in formula.program.bound:
         if variable in known or variable in variables:
             report(
                 "name-shadowed",
-                f"The variable `{variable}` of {macro.name}() hides what is declared under that name.",
+                say("The variable `{}` of {}() hides what is declared under that name.", variable, macro.name),
                 macro.start,
                 macro.end,
-                "Give the variable another name.",
+                say("Give the variable another name."),
             )
     for call in formula.program.own_calls:
         if call.target is None and call.function in template.functions:
@@ -153,45 +154,45 @@ def _check_use(
     return used
 
 
-def _out_of_scope(owner: Owner) -> str:
+def _out_of_scope(owner: Owner) -> Sentence:
     if isinstance(owner, Function):
-        return "A function sees its arguments and other functions; hand the value in as an argument."
+        return say("A function sees its arguments and other functions; hand the value in as an argument.")
     if isinstance(owner, Document):
-        return "The document's `with` names all that its text may use; add it there."
-    return "Defaults and `must` are judged before values and resources exist; they see parameters and context."
+        return say("The document's `with` names all that its text may use; add it there.")
+    return say("Defaults and `must` are judged before values and resources exist; they see parameters and context.")
 
 
-def _unknown_hint(reference: Reference, names: set[str], template: Template, owner: Owner) -> str:
+def _unknown_hint(reference: Reference, names: set[str], template: Template, owner: Owner) -> Sentence:
     if reference.name in template.outputs:
-        return "It is an output; outputs are read from outside only."
+        return say("It is an output; outputs are read from outside only.")
     if isinstance(owner, Function) or (isinstance(owner, Document) and owner.narrowed is not None):
-        return did_you_mean(reference.name, names, _out_of_scope(owner))
-    return did_you_mean(reference.name, names, "Declare it under `parameters` or `let`.")
+        return nearest(reference.name, names, _out_of_scope(owner))
+    return nearest(reference.name, names, say("Declare it under `parameters` or `let`."))
 
 
 def _shadowing_loops(resource: Resource, known: frozenset[str]) -> Iterator[Finding]:
     for loop in ([resource.loop] if resource.loop else []) + loops_in(resource.properties):
         for variable in loop.variables:
             if variable in known:
-                message = f"The loop variable `{variable}` hides what is declared under that name."
+                message = say("The loop variable `{}` hides what is declared under that name.", variable)
                 yield Finding(
-                    "name-shadowed", "error", message, loop.over.origin.key_span(), "Give the variable another name.", resource.name
+                    "name-shadowed", "error", message, loop.over.origin.key_span(), say("Give the variable another name."), resource.name
                 )
 
 
 def _check_after(template: Template, resource: Resource) -> Iterator[Finding]:
     for name, origin in resource.after:
         if name not in template.resources and name not in template.unknown_names and not template.unread:
-            hint = did_you_mean(name, template.resources, "`$after` names resources of this template.")
-            yield Finding("name-unknown", "error", f"No resource is called `{name}`.", origin.value_span(), hint)
+            hint = nearest(name, template.resources, say("`$after` names resources of this template."))
+            yield Finding("name-unknown", "error", say("No resource is called `{}`.", name), origin.value_span(), hint)
 
 
 def _unused(template: Template, used: set[str], level: Level) -> Iterator[Finding]:
     for declaration in template.parameters.values():
         if declaration.name not in used:
-            hint = "Use it, or remove its declaration and its values."
+            hint = say("Use it, or remove its declaration and its values.")
             yield Finding(
-                "parameter-unused", level, f"The parameter `{declaration.name}` is used nowhere.", declaration.origin.key_span(), hint
+                "parameter-unused", level, say("The parameter `{}` is used nowhere.", declaration.name), declaration.origin.key_span(), hint
             )
     kinds: tuple[tuple[str, Iterable[Named | Function | Lookup | Document]], ...] = (
         ("value", template.values.values()),
@@ -202,12 +203,14 @@ def _unused(template: Template, used: set[str], level: Level) -> Iterator[Findin
     for kind, declared in kinds:
         for each in declared:
             if each.name not in used:
-                hint = "Use it, or remove it." if kind != "document" else "Say with `to` where it is written, use it, or remove it."
-                yield Finding(f"{kind}-unused", level, f"The {kind} `{each.name}` is used nowhere.", each.origin.key_span(), hint)
+                hint = (
+                    say("Use it, or remove it.") if kind != "document" else say("Say with `to` where it is written, use it, or remove it.")
+                )
+                yield Finding(f"{kind}-unused", level, say("The {} `{}` is used nowhere.", kind, each.name), each.origin.key_span(), hint)
     for name, origin in template.types.items():
         if name not in template.used_types:
-            message = f"The type `{name}` is used nowhere."
-            yield Finding("type-unused", level, message, origin.key_span(), f'Refer to it with $ref: "#/types/{name}", or remove it.')
+            message = say("The type `{}` is used nowhere.", name)
+            yield Finding("type-unused", level, message, origin.key_span(), say('Refer to it with $ref: "#/types/{}", or remove it.', name))
 
 
 def _named_reads(template: Template) -> dict[str, list[str]]:
@@ -229,15 +232,15 @@ def _value_cycles(template: Template) -> Iterator[Finding]:
         origins = [_origin(template, name) for name in loop]
         path = " → ".join(f"`{name}`" for name in (*loop, loop[0]))
         related = tuple(
-            Related(origin.key_span(), f"`{name}` reads `{following}`.")
+            Related(origin.key_span(), say("`{}` reads `{}`.", name, following))
             for name, origin, following in zip(loop[1:], origins[1:], (*loop[2:], loop[0]), strict=True)
         )
         yield Finding(
             "value-cycle",
             "error",
-            f"Values depend on each other in a circle: {path}.",
+            say("Values depend on each other in a circle: {}.", path),
             origins[0].key_span(),
-            "Take one of them out of the circle.",
+            say("Take one of them out of the circle."),
             related=related,
         )
 
@@ -259,15 +262,23 @@ def _function_cycles(template: Template) -> Iterator[Finding]:
         path = " → ".join(f"`{name}`" for name in (*loop, loop[0]))
         span = template.functions[loop[0]].origin.key_span()
         yield Finding(
-            "function-cycle", "error", f"Functions call each other in a circle: {path}.", span, "There is no recursion; use a loop."
+            "function-cycle",
+            "error",
+            say("Functions call each other in a circle: {}.", path),
+            span,
+            say("There is no recursion; use a loop."),
         )
     exploding = _exploding(template)
     calls = _function_calls(template)
     for name in sorted(each for each in exploding if not exploding & set(calls[each])):  # the first of each chain
         span = template.functions[name].origin.key_span()
-        message = f"A call of `{name}` takes more than {FUNCTION_CALLS.most:,} {FUNCTION_CALLS.unit}."
+        message = say("A call of `{}` takes more than {} {}.", name, Amount(FUNCTION_CALLS.most), FUNCTION_CALLS.unit)
         yield Finding(
-            FUNCTION_CALLS.finding, "error", message, span, "Functions that call others twice double at every step; name the result once."
+            FUNCTION_CALLS.finding,
+            "error",
+            message,
+            span,
+            say("Functions that call others twice double at every step; name the result once."),
         )
 
 
@@ -429,13 +440,15 @@ def resource_cycles(template: Template, reached: dict[str, frozenset[str]]) -> t
         steps = list(zip(loop, (*loop[1:], loop[0]), strict=True))
         path = " → ".join(f"`{name}`" for name in (*loop, loop[0]))
         spans = [_reference_span(template, name, target) for name, target in steps]
-        related = tuple(Related(span, f"`{name}` needs `{target}`.") for span, (name, target) in list(zip(spans, steps, strict=True))[1:])
-        hint = "Take one of the references out, so that one of them can be made first."
+        related = tuple(
+            Related(span, say("`{}` needs `{}`.", name, target)) for span, (name, target) in list(zip(spans, steps, strict=True))[1:]
+        )
+        hint = say("Take one of the references out, so that one of them can be made first.")
         findings.append(
             Finding(
                 "resource-cycle",
                 "error",
-                f"Resources wait for each other in a circle: {path}.",
+                say("Resources wait for each other in a circle: {}.", path),
                 spans[0],
                 hint,
                 address=loop[0],

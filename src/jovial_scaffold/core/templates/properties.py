@@ -9,6 +9,7 @@ from jovial_scaffold.core.schemas.shapes import annotated
 from jovial_scaffold.core.templates.model import Compiled, Constant, ListValue, MapValue, Resource
 from jovial_scaffold.core.text.source import Origin, Pointer, pointer_text
 from jovial_scaffold.core.text.unknown import UNKNOWN
+from jovial_scaffold.core.words import NOTHING, Sentence, say
 
 
 def check_properties(resource: Resource) -> Iterator[Finding]:
@@ -22,11 +23,11 @@ def check_properties(resource: Resource) -> Iterator[Finding]:
     marked = annotated(kind.shape, written, (), notes)
     for note, pointer in notes:
         if note == "read-only":
-            message = f"`{pointer_text(pointer)}` is set by the cloud and cannot be written."
-            yield _finding(resource, "read-only", "error", message, pointer, "Remove it; read it from the resource.", True)
+            message = say("`{}` is set by the cloud and cannot be written.", pointer_text(pointer))
+            yield _finding(resource, "read-only", "error", message, pointer, say("Remove it; read it from the resource."), True)
         elif note == "deprecated":
-            message = f"`{pointer_text(pointer)}` of {kind.id} is deprecated."
-            yield _finding(resource, "deprecated", "warning", message, pointer, "", True)
+            message = say("`{}` of {} is deprecated.", pointer_text(pointer), kind.id)
+            yield _finding(resource, "deprecated", "warning", message, pointer, NOTHING, True)
     read_only = {pointer for note, pointer in notes if note == "read-only"}
     for violation in kind.validator.violations(marked):
         # How long a list is, and what else is in it, depends on conditions and loops.
@@ -38,18 +39,25 @@ def check_properties(resource: Resource) -> Iterator[Finding]:
         yield _finding(resource, violation.id, "error", message, pointer, violation.hint, violation.on_key or missing, violation.pointer)
 
 
-def violation_message(id: str, pointer: Pointer, message: str, kind: ResourceType, name: str) -> str:
+def violation_message(id: str, pointer: Pointer, message: Sentence, kind: ResourceType, name: str) -> Sentence:
     """What a schema says against a resource, as one sentence."""
-    shown = f"`{pointer_text(pointer)}`"
+    shown = say("`{}`", pointer_text(pointer))
     if id == "unknown":
-        return f"{kind.id} has no property {shown}."
+        return say("{} has no property {}.", kind.id, shown)
     if id == "missing":
-        return f"{kind.id} requires {shown}, and `{name}` does not set it."
-    return message.replace("{name}", shown)
+        return say("{} requires {}, and `{}` does not set it.", kind.id, shown, name)
+    return message.about(shown)
 
 
 def _finding(
-    resource: Resource, id: str, level: Level, message: str, pointer: Pointer, hint: str, on_key: bool, about: Pointer | None = None
+    resource: Resource,
+    id: str,
+    level: Level,
+    message: Sentence,
+    pointer: Pointer,
+    hint: Sentence,
+    on_key: bool,
+    about: Pointer | None = None,
 ) -> Finding:
     origin = _place(resource, pointer)
     span = origin.key_span() if on_key or not pointer else origin.value_span()

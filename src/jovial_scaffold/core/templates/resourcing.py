@@ -13,7 +13,8 @@ from jovial_scaffold.core.templates.model import Compiled, Constant, Everywhere,
 from jovial_scaffold.core.text.patterns import pattern
 from jovial_scaffold.core.text.source import Origin
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.text.wording import described, did_you_mean, listed, near
+from jovial_scaffold.core.text.wording import near
+from jovial_scaffold.core.words import Described, Sentence, listed, nearest, say
 
 _RESOURCE = re.compile(r"\s*(?P<name>[^\s()]+)\s*\(\s*(?P<type>[^()]*?)\s*\)\s*\Z")
 DIRECTIVES = ("$per", "$when", "$key", "$after", "$keep", "$formerly")
@@ -30,8 +31,8 @@ class ResourceReader(DeclarationReader):
         match = _RESOURCE.match(key)
         if match is None:
             bare_name = key.strip() if is_name(key.strip()) else "gates"
-            message = f"`{key}` does not name a resource and its type."
-            self.report("resource-shape", message, origin.key_span(), f"For example: {bare_name} (fulmar.machine):")
+            message = say("`{}` does not name a resource and its type.", key)
+            self.report("resource-shape", message, origin.key_span(), say("For example: {} (fulmar.machine):", bare_name))
             self.unknown_names.update(re.findall(r"[a-z][a-z0-9_]*", key)[:1])
             return None
         name, type_text = match["name"], match["type"]
@@ -40,7 +41,9 @@ class ResourceReader(DeclarationReader):
         if content is None:
             content = {}
         if content is not UNKNOWN and not isinstance(content, dict):
-            self.report("resource-shape", f"A resource is a map of properties, and this is {described(content)}.", origin.value_span())
+            self.report(
+                "resource-shape", say("A resource is a map of properties, and this is {}.", Described(content)), origin.value_span()
+            )
             content = UNKNOWN
         known = isinstance(content, dict)
         module = kind = None
@@ -49,8 +52,10 @@ class ResourceReader(DeclarationReader):
         directives = {key: value for key, value in content.items() if key in DIRECTIVES} if known else {}
         plain = {key: value for key, value in content.items() if key not in DIRECTIVES} if known else {}
         for each in [each for each in plain if each.startswith("$") and not each.startswith("$$") and each != "$schema"]:
-            hint = did_you_mean(each, DIRECTIVES, f"A property that begins with a dollar sign is written ${each}.")
-            self.report("directive-unknown", f"The directive `{each}` has no meaning on a resource.", origin.child(each).key_span(), hint)
+            hint = nearest(each, DIRECTIVES, say("A property that begins with a dollar sign is written ${}.", each))
+            self.report(
+                "directive-unknown", say("The directive `{}` has no meaning on a resource.", each), origin.child(each).key_span(), hint
+            )
             del plain[each]
         value = self.map(plain, origin, in_list=False)
         if isinstance(value, Constant):
@@ -79,27 +84,27 @@ class ResourceReader(DeclarationReader):
         found = self.catalogs.find(text)
         if found is None and not self.catalogs.types_unknown:
             span = origin.source.span(*_type_offsets(origin, text))
-            self.report("type-unknown", f"No catalog knows the type `{text}`.", span, self.library_advice(text))
+            self.report("type-unknown", say("No catalog knows the type `{}`.", text), span, self.library_advice(text))
         return None, found
 
-    def library_advice(self, text: str) -> str:
+    def library_advice(self, text: str) -> Sentence:
         """What to write instead of a type that nobody knows."""
         modules = getattr(self.library, "names", ())
         close = near(text, modules)
-        return f"Did you mean the module `{close}`?" if close else self.catalogs.advice(text)
+        return say("Did you mean the module `{}`?", close) if close else self.catalogs.advice(text)
 
     def key(self, directives: dict[str, Any], origin: Origin) -> Any:
         """`$key`."""
         if "$key" not in directives:
             return None
         if "$per" not in directives:
-            self.report("directive-unknown", "`$key` has no meaning without `$per`.", origin.child("$key").key_span())
+            self.report("directive-unknown", say("`$key` has no meaning without `$per`."), origin.child("$key").key_span())
         return self.condition(directives["$key"], origin.child("$key"))
 
     def keep(self, content: Any, origin: Origin) -> bool:
         """`$keep`."""
         if not isinstance(content, bool) and content is not UNKNOWN:
-            self.report("resource-shape", f"`$keep` is true or false, and this is {described(content)}.", origin.value_span())
+            self.report("resource-shape", say("`$keep` is true or false, and this is {}.", Described(content)), origin.value_span())
         return content is True
 
     def formerly(self, content: Any, origin: Origin) -> str:
@@ -107,12 +112,12 @@ class ResourceReader(DeclarationReader):
         if content == "" or content is UNKNOWN:
             return ""
         if not isinstance(content, str) or not _ADDRESS.match(content):
-            given = described(content)
+            given = Described(content)
             self.report(
                 "resource-shape",
-                f"`$formerly` is the old address, and this is {given}.",
+                say("`$formerly` is the old address, and this is {}.", given),
                 origin.value_span(),
-                "For example: $formerly: gate_pool",
+                say("For example: $formerly: gate_pool"),
             )
             return ""
         return content
@@ -125,7 +130,7 @@ class ResourceReader(DeclarationReader):
             return ((content, origin),)
         if isinstance(content, list) and all(isinstance(item, str) for item in content):
             return tuple((item, origin.child(index)) for index, item in enumerate(content))
-        message = f"`$after` is a list of names of resources, and this is {described(content)}."
+        message = say("`$after` is a list of names of resources, and this is {}.", Described(content))
         self.report("resource-shape", message, origin.value_span())
         return ()
 
@@ -138,21 +143,21 @@ class ResourceReader(DeclarationReader):
             if content is UNKNOWN:
                 continue
             if not isinstance(content, dict):
-                message = f"An entry of `everywhere` is a map of properties, and this is {described(content)}."
-                self.report("template-shape", message, origin.value_span(), 'For example: "fulmar.*": {tags: "${tags}"}')
+                message = say("An entry of `everywhere` is a map of properties, and this is {}.", Described(content))
+                self.report("template-shape", message, origin.value_span(), say('For example: "fulmar.*": {tags: "${tags}"}'))
                 continue
             if key in found:
-                related = (Related(found[key].origin.key_span(), "The first one is here."),)
-                message = f"The pattern `{key}` stands in two files of this template."
-                self.report("name-declared-twice", message, origin.key_span(), "Put them together.", related=related)
+                related = (Related(found[key].origin.key_span(), say("The first one is here.")),)
+                message = say("The pattern `{}` stands in two files of this template.", key)
+                self.report("name-declared-twice", message, origin.key_span(), say("Put them together."), related=related)
                 continue
             value = self.map(content, origin, in_list=False)
             if isinstance(value, Constant):
                 value = MapValue(tuple((k, Constant(v, origin.child(k))) for k, v in value.value.items()), origin)
             if isinstance(value, MapValue):
                 if value.when is not None:
-                    message = "`$when` has no meaning in `everywhere`."
-                    self.report("directive-unknown", message, value.when.origin.key_span(), "Write it on the resources.")
+                    message = say("`$when` has no meaning in `everywhere`.")
+                    self.report("directive-unknown", message, value.when.origin.key_span(), say("Write it on the resources."))
                 found[key] = Everywhere(key, value.entries, origin)
         # More letters of its own make a pattern more particular; the order of keys in the file does not matter.
         return sorted(found.values(), key=lambda each: (len(each.pattern.replace("*", "").replace("?", "")), each.pattern))
@@ -196,16 +201,16 @@ class ResourceReader(DeclarationReader):
         types = sorted({resource.type.name for resource in resources.values() if resource.type and not resource.module})
         for entry in everywhere:
             if (entry.pattern, "") not in known:
-                hint = f"The types here are {listed(types[:10])}." if types else "The template has no resources."
-                message = f"No resource of this template has a type that fits `{entry.pattern}`."
+                hint = say("The types here are {}.", listed(types[:10])) if types else say("The template has no resources.")
+                message = say("No resource of this template has a type that fits `{}`.", entry.pattern)
                 self.report("everywhere-unused", message, entry.origin.key_span(), hint, "warning")
             for key, _ in entry.properties:
                 if known.get((entry.pattern, key)) is False:
-                    message = f"No type that fits `{entry.pattern}` has a property `{key}`."
+                    message = say("No type that fits `{}` has a property `{}`.", entry.pattern, key)
                     fitting = [
                         each for each in self.catalogs if pattern(entry.pattern).match(each.id) or pattern(entry.pattern).match(each.name)
                     ]
-                    hint = did_you_mean(key, {name for each in fitting for name in each.schema.get("properties", {})})
+                    hint = nearest(key, {name for each in fitting for name in each.schema.get("properties", {})})
                     self.report("property-unknown", message, entry.origin.child(key).key_span(), hint)
 
 

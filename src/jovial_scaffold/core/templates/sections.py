@@ -13,7 +13,8 @@ from jovial_scaffold.core.templates.compiling import Compiler, is_name
 from jovial_scaffold.core.text.roles import misplaced
 from jovial_scaffold.core.text.source import Origin, Source
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.text.wording import described, did_you_mean, near, shown
+from jovial_scaffold.core.text.wording import near
+from jovial_scaffold.core.words import Described, nearest, say
 
 SECTIONS = (
     "template",
@@ -67,17 +68,17 @@ class SectionReader(Compiler):
         if whole is UNKNOWN:
             return False
         if not isinstance(whole, dict):
-            found = "it is empty" if whole is None else f"this is {described(whole)}"
-            hint = "Begin with `parameters:` and `resources:`."
-            self.report("template-shape", f"A template is a map of sections, and {found}.", origin.value_span(), hint)
+            found = "it is empty" if whole is None else say("this is {}", Described(whole))
+            hint = say("Begin with `parameters:` and `resources:`.")
+            self.report("template-shape", say("A template is a map of sections, and {}.", found), origin.value_span(), hint)
             return False
-        wrong = misplaced(source, "a template", f"Its sections are {', '.join(SECTIONS)}.")
+        wrong = misplaced(source, "a template", say("Its sections are {}.", ", ".join(SECTIONS)))
         if wrong is not None:
             self.findings.append(wrong)
             return False
         if whole and not any(key in SECTIONS or near(key, SECTIONS) for key in whole):
-            message = f"{source.name} is used as a template, and has none of a template's sections."
-            hint = f"Its sections are {', '.join(SECTIONS)}."
+            message = say("{} is used as a template, and has none of a template's sections.", source.name)
+            hint = say("Its sections are {}.", ", ".join(SECTIONS))
             self.report("file-role", message, origin.child(next(iter(whole))).key_span(), hint)
             return False
         return True
@@ -97,10 +98,10 @@ class SectionReader(Compiler):
                 self.malformed = self.malformed or bool(near(key, SECTIONS))
                 span = Origin(source, (key,)).key_span()
                 if key.startswith("$"):
-                    self.report("directive-unknown", f"The directive `{key}` has no meaning here.", span)
+                    self.report("directive-unknown", say("The directive `{}` has no meaning here.", key), span)
                     continue
-                hint = did_you_mean(key, SECTIONS, f"Sections are {', '.join(SECTIONS)}.")
-                self.report("section-unknown", f"A template has no section `{key}`.", span, hint)
+                hint = nearest(key, SECTIONS, say("Sections are {}.", ", ".join(SECTIONS)))
+                self.report("section-unknown", say("A template has no section `{}`.", key), span, hint)
 
     def text_section(self, name: str) -> str:
         """`template` or `description`: one text, in one of the files."""
@@ -110,12 +111,12 @@ class SectionReader(Compiler):
             if content is None or content is UNKNOWN:
                 continue
             if not isinstance(content, str):
-                self.report("template-shape", f"`{name}` is a text, and this is {described(content)}.", origin.value_span())
+                self.report("template-shape", say("`{}` is a text, and this is {}.", name, Described(content)), origin.value_span())
                 continue
             if found:
-                related = (Related(found[0][1].key_span(), "The first one is here."),)
-                message = f"`{name}` stands in two files of this template."
-                self.report("name-declared-twice", message, origin.key_span(), "Keep one of them.", related=related)
+                related = (Related(found[0][1].key_span(), say("The first one is here.")),)
+                message = say("`{}` stands in two files of this template.", name)
+                self.report("name-declared-twice", message, origin.key_span(), say("Keep one of them."), related=related)
             found.append((content, origin))
         return found[0][0] if found else ""
 
@@ -128,8 +129,8 @@ class SectionReader(Compiler):
                 continue
             if not isinstance(content, dict):
                 self.malformed = True
-                message = f"The section `{name}` is a map, and this is {described(content)}."
-                self.report("template-shape", message, origin.value_span(), "Write one entry a line, as `name: …`.")
+                message = say("The section `{}` is a map, and this is {}.", name, Described(content))
+                self.report("template-shape", message, origin.value_span(), say("Write one entry a line, as `name: …`."))
                 continue
             found += [(key, each, origin.child(key)) for key, each in content.items() if key != "$schema"]
         return found
@@ -144,26 +145,28 @@ class SectionReader(Compiler):
         if not is_name(name):
             suggestion = re.sub(r"[^a-z0-9_]+", "_", name.lower()).strip("_")
             hint = (
-                f"Write `{suggestion}`."
+                say("Write `{}`.", suggestion)
                 if is_name(suggestion)
-                else f"A name begins with a letter and has at most {NAME_LENGTH.most} of a-z, 0-9 and _."
+                else say("A name begins with a letter and has at most {} of a-z, 0-9 and _.", NAME_LENGTH.most)
             )
-            self.report("name-invalid", f"`{shown(name)[1:-1]}` cannot be a name.", origin.key_span(), hint)
+            self.report("name-invalid", say("`{}` cannot be a name.", str(name)), origin.key_span(), hint)
             self.unknown_names.add(name)
             return False
         forbidden = _FORBIDDEN.get(name)
         if origin.pointer[0] == "functions" and ((name, False) in FUNCTIONS or name in MACROS or name == "has"):
             forbidden = "a function that is there already"
         if forbidden:
-            self.report("name-invalid", f"`{name}` cannot be a name: it is {forbidden}.", origin.key_span(), "Choose another name.")
+            self.report(
+                "name-invalid", say("`{}` cannot be a name: it is {}.", name, forbidden), origin.key_span(), say("Choose another name.")
+            )
             self.unknown_names.add(name)
             return False
         first = self.declared.get(name)
         if first is not None:
             what = _KINDS.get(str(first.pointer[0]), "declared")
-            related = (Related(first.key_span(), f"`{name}` is {what} here."),)
-            hint = "Names of parameters, values, functions, lookups, resources, documents and outputs share one namespace."
-            self.report("name-declared-twice", f"The name `{name}` is taken.", origin.key_span(), hint, related=related)
+            related = (Related(first.key_span(), say("`{}` is {} here.", name, what)),)
+            hint = say("Names of parameters, values, functions, lookups, resources, documents and outputs share one namespace.")
+            self.report("name-declared-twice", say("The name `{}` is taken.", name), origin.key_span(), hint, related=related)
             self.unknown_names.add(name)
             return False
         self.declared[name] = origin
@@ -177,5 +180,5 @@ class SectionReader(Compiler):
         """Report keys that have no meaning."""
         for key in content:
             if key not in keys and key != "$schema":
-                hint = did_you_mean(key, keys, f"Its keys are {', '.join(keys)}.")
-                self.report("key-unknown", f"{what} has no key `{key}`.", origin.child(key).key_span(), hint)
+                hint = nearest(key, keys, say("Its keys are {}.", ", ".join(keys)))
+                self.report("key-unknown", say("{} has no key `{}`.", what, key), origin.child(key).key_span(), hint)

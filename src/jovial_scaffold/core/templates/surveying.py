@@ -1,17 +1,19 @@
 """An overview of a template that one has never seen, or of any structured file: sizes, types, parameters, paths, what recurs."""
 
+import json
 from collections import Counter
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any
 
 from jovial_scaffold.core.expressions.types import Type
+from jovial_scaffold.core.limits import SHOWN_VALUE
 from jovial_scaffold.core.schemas.types import type_of_schema
 from jovial_scaffold.core.templates.model import Compiled, Constant, Declaration, Dynamic, ListValue, MapValue, Overlaid, Template
 from jovial_scaffold.core.templates.names import uses_by_name
 from jovial_scaffold.core.text.discretion import SECRETIVE
 from jovial_scaffold.core.text.source import Origin, Pointer, Source
-from jovial_scaffold.core.text.wording import shown
+from jovial_scaffold.core.words import Operand, say
 
 _RECURS = 3  # a literal that stands so often may deserve a name
 _SHORTEST = 3
@@ -42,7 +44,7 @@ class SurveyedParameter:
     """A parameter: its type in words, its default as written, and the places that read it."""
 
     name: str
-    type: str
+    type: Operand
     default: str | None
     secret: bool
     description: str
@@ -183,27 +185,27 @@ def _longest(sources: Sequence[Source]) -> tuple[Part, ...]:
 # -- templates
 
 
-def type_words(declaration: Declaration) -> str:
+def type_words(declaration: Declaration) -> Operand:
     """The type of a parameter, in words."""
     known = type_of_schema(declaration.schema)
     described = _words(known)
     named = declaration.schema.get("format")
-    return f"{described} ({named})" if isinstance(named, str) else described
+    return say("{} ({})", described, named) if isinstance(named, str) else described
 
 
-def _words(known: Type) -> str:
+def _words(known: Type) -> Operand:
     if known.is_only("bool"):
         return "boolean"
     words = {"int": "integer", "double": "number", "string": "text", "bool": "boolean"}
     if known.options is not None:
         return known.text()
     if known.is_only("list") and known.items is not None and known.items.kinds:
-        return f"list of {_words(known.items)}"
+        return say("list of {}", _words(known.items))
     if known.is_only("map") and known.fields:
-        return f"map with {', '.join(known.fields)}"
+        return say("map with {}", ", ".join(known.fields))
     if len(known.kinds) == 1:
         kind = next(iter(known.kinds))
-        return known.text().replace(kind, words.get(kind, kind), 1)
+        return words.get(kind, known.text())
     return known.text()
 
 
@@ -215,13 +217,19 @@ def _parameter(template: Template, declaration: Declaration) -> SurveyedParamete
     return SurveyedParameter(declaration.name, type_words(declaration), default, declaration.secret, declaration.description, places)
 
 
+def _short(value: Any) -> str:
+    """A literal of a template as JSON, cut."""
+    text = json.dumps(value, ensure_ascii=False, default=repr)
+    return text if len(text) <= SHOWN_VALUE.most else f"{text[: SHOWN_VALUE.most - 1]}…"
+
+
 def _as_written(compiled: Compiled) -> str:
     if isinstance(compiled, Constant):
-        return shown(compiled.value)
+        return _short(compiled.value)
     value: Any = compiled.origin.source.value
     for step in compiled.origin.pointer:
         value = value[step]
-    return str(value) if isinstance(value, str) else shown(value)
+    return str(value) if isinstance(value, str) else _short(value)
 
 
 def _referenced(templates: Sequence[Template]) -> Iterator[Part]:
@@ -301,7 +309,7 @@ def _worth_a_name(value: Any) -> bool:
 
 def _literal(value: Any, place: str, found: dict[str, list[str]]) -> None:
     if place and _worth_a_name(value):
-        found.setdefault(shown(value), []).append(place)
+        found.setdefault(_short(value), []).append(place)
 
 
 def _placed(sources: Sequence[Source]) -> dict[str, list[str]]:

@@ -6,6 +6,7 @@ from typing import Any
 
 from jovial_scaffold.core.text.source import Place, Pointer, Problem
 from jovial_scaffold.core.text.unknown import UNKNOWN
+from jovial_scaffold.core.words import Foreign, say
 
 
 def read_csv(text: str) -> tuple[Any, list[Problem]]:
@@ -17,13 +18,13 @@ def read_csv(text: str) -> tuple[Any, list[Problem]]:
     header, start, end = rows[0]
     for name in header:
         if not name or header.count(name) > 1:
-            told = f"The column `{name}` stands twice." if name else "A column has no name."
-            return UNKNOWN, [*problems, Problem("csv-header", told, start, end, "The first line names each column once.")]
+            told = say("The column `{}` stands twice.", name) if name else say("A column has no name.")
+            return UNKNOWN, [*problems, Problem("csv-header", told, start, end, say("The first line names each column once."))]
     table = []
     for cells, start, end in rows[1:]:
         if len(cells) != len(header):
-            message = f"This row has {len(cells)} cells, and the header names {len(header)} columns."
-            problems.append(Problem("csv-row", message, start, end, "Put a cell that holds a comma in double quotes."))
+            message = say("This row has {} cells, and the header names {} columns.", len(cells), len(header))
+            problems.append(Problem("csv-row", message, start, end, say("Put a cell that holds a comma in double quotes.")))
         table.append(dict(zip(header, cells, strict=False)))
     return table, problems
 
@@ -53,6 +54,12 @@ def _rows(text: str, problems: list[Problem]) -> list[tuple[list[str], int, int]
     except csv.Error as error:
         start = starts[min(before, len(starts) - 1)]
         problems.append(
-            Problem("csv-syntax", f"This is not CSV: {error}.", start, min(start + 1, len(text)), "Double a quote inside of a quoted cell.")
+            Problem(
+                "csv-syntax",
+                say("This is not CSV: {}.", Foreign(str(error))),
+                start,
+                min(start + 1, len(text)),
+                say("Double a quote inside of a quoted cell."),
+            )
         )
     return found

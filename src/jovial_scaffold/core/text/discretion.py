@@ -6,6 +6,7 @@ from dataclasses import replace
 
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.text.source import Source
+from jovial_scaffold.core.words import NOTHING
 
 WORDS = ("password", "passphrase", "passwd", "secret", "token", "credential", "private", "api_key", "apikey")
 SECRETIVE = re.compile("|".join(WORDS), re.IGNORECASE)
@@ -16,4 +17,4 @@ def discreet(source: Source, findings: Iterable[Finding], names: Iterable[str] =
     found = list(findings)
     lines = {each.span: source.line(each.span.line) for each in found if each.span}
     source.hide_after(names)
-    return [replace(each, hint="") if each.span and source.line(each.span.line) != lines[each.span] else each for each in found]
+    return [replace(each, hint=NOTHING) if each.span and source.line(each.span.line) != lines[each.span] else each for each in found]

@@ -6,6 +6,7 @@ from typing import Any
 from jovial_scaffold.core.text.source import Place, Pointer, Problem
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.text.yaml_reader import duplicate_problem
+from jovial_scaffold.core.words import say
 
 
 def read_dotenv(text: str) -> tuple[Any, list[Problem]]:
@@ -16,9 +17,9 @@ def read_dotenv(text: str) -> tuple[Any, list[Problem]]:
     for key, value, place, original in _lines(text):
         if key is None:
             start = place.start + len(original) - len(original.lstrip())
-            hint = "A line is `NAME=value`, with quotes around a value that holds spaces or `#`."
+            hint = say("A line is `NAME=value`, with quotes around a value that holds spaces or `#`.")
             problems.append(
-                Problem("dotenv-syntax", "This line is not of the form NAME=value.", start, place.start + len(original.rstrip()), hint)
+                Problem("dotenv-syntax", say("This line is not of the form NAME=value."), start, place.start + len(original.rstrip()), hint)
             )
         elif key in first:
             problems.append(duplicate_problem(key, first[key], (place.key_start, place.key_end)))
@@ -28,10 +29,10 @@ def read_dotenv(text: str) -> tuple[Any, list[Problem]]:
                 problems.append(
                     Problem(
                         "dotenv-syntax",
-                        f"{key} has no `=` and no value.",
+                        say("{} has no `=` and no value.", key),
                         place.key_start,
                         place.key_end,
-                        f"Write `{key}=` for an empty text.",
+                        say("Write `{}=` for an empty text.", key),
                     )
                 )
             values[key] = UNKNOWN if value is None else value

@@ -7,6 +7,7 @@ from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.folders import Folder, Found, Refusal, nothing_named
 from jovial_scaffold.core.text.formats import decoded, read_source, refused
 from jovial_scaffold.core.text.source import Origin, Place, Source
+from jovial_scaffold.core.words import say
 
 _UNREADABLE = ("file-missing", "file-format", "file-unreadable")
 _Read = tuple[Source | None, list[Finding]]
@@ -30,8 +31,8 @@ class Files:
         if found.kind == "missing":
             return None, []
         if found.kind == "outside":
-            message = f"{text} lies outside of the project's folder."
-            hint = "Move it into the project; nothing outside is read."
+            message = say("{} lies outside of the project's folder.", text)
+            hint = say("Move it into the project; nothing outside is read.")
             return None, [Finding("path-outside", "error", message, origin.value_span() if origin else None, hint)]
         return None, [refused(found, text, origin.value_span() if origin else None)]
 

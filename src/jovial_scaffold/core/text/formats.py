@@ -9,6 +9,7 @@ from jovial_scaffold.core.folders import Refusal
 from jovial_scaffold.core.limits import FILE_BYTES
 from jovial_scaffold.core.text.source import Place, Pointer, Problem, Source
 from jovial_scaffold.core.text.unknown import UNKNOWN
+from jovial_scaffold.core.words import NOTHING, Foreign, Sentence, say
 
 
 class Format(NamedTuple):
@@ -64,41 +65,56 @@ def format_of(name: str) -> Format | None:
 
 def refused(refusal: Refusal, name: str, span: Span | None = None) -> Finding:
     """The finding of a file that cannot be read."""
-    id, message, hint = _REFUSALS[refusal.kind]
-    size = f"{int(refusal.detail) / 2**20:.0f}" if refusal.kind == "too-large" else ""
-    told = message.format(name=name, detail=refusal.detail, size=size, most=f"{FILE_BYTES.most / 2**20:.0f}")
-    return Finding(id, "error", told, span or Span(name, 1, 1, 1, 1), hint.format(name=name))
+    id, message, hint = _REFUSALS[refusal.kind](name, refusal.detail)
+    return Finding(id, "error", message, span or Span(name, 1, 1, 1, 1), hint)
 
 
-_REFUSALS = {
-    "missing": ("file-missing", "{name} does not exist.", "Correct the path where it is named, or write the file."),
-    "outside": ("path-outside", "{name} leads out of the project's folder.", "Move it into the project; nothing outside is read."),
-    "folder": ("file-unreadable", "{name} is a folder, and a file is expected.", ""),
-    "special": ("file-unreadable", "{name} is a device or pipe, and a file is expected.", ""),
-    "too-large": (FILE_BYTES.finding, "{name} has {size} MiB, and at most {most} MiB are read.", "Split it into several files."),
-    "forbidden": ("file-unreadable", "{name} may not be read by this user.", "Allow it: chmod u+r {name}"),
-    "invalid": ("path-invalid", "This is no path.", "Name a file of the project."),
-    "failed": ("file-unreadable", "{name} cannot be read: {detail}.", ""),
+_MIB = 2**20
+_REFUSALS: dict[str, Callable[[str, str], tuple[str, Sentence, Sentence]]] = {
+    "missing": lambda name, _: (
+        "file-missing",
+        say("{} does not exist.", name),
+        say("Correct the path where it is named, or write the file."),
+    ),
+    "outside": lambda name, _: (
+        "path-outside",
+        say("{} leads out of the project's folder.", name),
+        say("Move it into the project; nothing outside is read."),
+    ),
+    "folder": lambda name, _: ("file-unreadable", say("{} is a folder, and a file is expected.", name), NOTHING),
+    "special": lambda name, _: ("file-unreadable", say("{} is a device or pipe, and a file is expected.", name), NOTHING),
+    "too-large": lambda name, size: (
+        FILE_BYTES.finding,
+        say("{} has {} MiB, and at most {} MiB are read.", name, round(int(size) / _MIB), FILE_BYTES.most // _MIB),
+        say("Split it into several files."),
+    ),
+    "forbidden": lambda name, _: ("file-unreadable", say("{} may not be read by this user.", name), say("Allow it: chmod u+r {}", name)),
+    "invalid": lambda name, _: ("path-invalid", say("This is no path."), say("Name a file of the project.")),
+    "failed": lambda name, detail: ("file-unreadable", say("{} cannot be read: {}.", name, Foreign(detail)), NOTHING),
 }
 
 
 def decoded(raw: bytes, name: str) -> tuple[str | None, list[Finding]]:
     """UTF-8 text without its byte order mark, or the finding that says where it is none."""
     if raw.startswith((b"\xff\xfe", b"\xfe\xff")):
-        message, hint = f"{name} is UTF-16, and UTF-8 is expected.", f"Convert it: iconv -f UTF-16 -t UTF-8 {name}"
+        message, hint = say("{} is UTF-16, and UTF-8 is expected.", name), say("Convert it: iconv -f UTF-16 -t UTF-8 {}", name)
         return None, [Finding("file-encoding", "error", message, Span(name, 1, 1, 1, 1), hint)]
     if b"\0" in raw:
         line = raw.count(b"\n", 0, raw.index(b"\0")) + 1
-        message = f"{name} is not a text file: it holds a zero byte."
-        return None, [Finding("file-encoding", "error", message, Span(name, line, 1, line, 1), "Name a YAML, JSON, TOML or dotenv file.")]
+        message = say("{} is not a text file: it holds a zero byte.", name)
+        return None, [
+            Finding("file-encoding", "error", message, Span(name, line, 1, line, 1), say("Name a YAML, JSON, TOML or dotenv file."))
+        ]
     try:
         return raw.decode("utf-8-sig"), []
     except UnicodeDecodeError as error:
         before = raw[: error.start]
         line = before.count(b"\n") + 1
         column = len(before[before.rfind(b"\n") + 1 :].decode("utf-8", "replace")) + 1
-        message = f"The byte 0x{raw[error.start]:02x} is not UTF-8 text."
-        return None, [Finding("file-encoding", "error", message, Span(name, line, column, line, column + 1), "Save the file as UTF-8.")]
+        message = say("The byte 0x{} is not UTF-8 text.", f"{raw[error.start]:02x}")
+        return None, [
+            Finding("file-encoding", "error", message, Span(name, line, column, line, column + 1), say("Save the file as UTF-8."))
+        ]
 
 
 def read_source(content: bytes | Refusal, name: str, assume: str = "") -> tuple[Source | None, list[Finding]]:
@@ -108,8 +124,10 @@ def read_source(content: bytes | Refusal, name: str, assume: str = "") -> tuple[
     """
     form = format_of(name) or (format_of(f"x{assume}") if assume else None)
     if form is None:
-        hint = f"Files end in {', '.join(DATA_SUFFIXES)}."
-        return None, [Finding("file-format", "error", f"{name} has an ending that says no known format.", Span(name, 1, 1, 1, 1), hint)]
+        hint = say("Files end in {}.", ", ".join(DATA_SUFFIXES))
+        return None, [
+            Finding("file-format", "error", say("{} has an ending that says no known format.", name), Span(name, 1, 1, 1, 1), hint)
+        ]
     if isinstance(content, Refusal):
         return None, [refused(content, name)]
     text, findings = decoded(content, name)

@@ -9,6 +9,7 @@ from jovial_scaffold.core.text.scalars import NumberRangeError, bounded_float, b
 from jovial_scaffold.core.text.source import Place, Pointer, Problem
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.text.yaml_reader import duplicate_problem
+from jovial_scaffold.core.words import NOTHING, Foreign, Sentence, say
 
 _TOKEN = re.compile(r'[ \t\r\n]*("(?:[^"\\]|\\.)*"|[\[\]{},:]|[^\s\[\]{},:"]+)', re.DOTALL)
 
@@ -66,12 +67,12 @@ def _number(digits: str, read: Any, strange: list[str]) -> Any:
 
 
 def _too_deep(text: str) -> Problem:
-    return Problem(NESTING.finding, f"Values are nested deeper than {NESTING.most} levels.", 0, min(1, len(text)))
+    return Problem(NESTING.finding, say("Values are nested deeper than {} levels.", NESTING.most), 0, min(1, len(text)))
 
 
-def _explain(said: str, at: int, text: str) -> str:
+def _explain(said: str, at: int, text: str) -> Sentence:
     found = text[at : at + 1]
-    what = f"`{found}`" if found.strip() else ("the end of the file" if not found else "a line break or space")
+    what = say("`{}`", found) if found.strip() else ("the end of the file" if not found else "a line break or space")
     expected = {
         "Expecting value": "a value",
         "Expecting property name enclosed in double quotes": "a key in double quotes",
@@ -81,16 +82,20 @@ def _explain(said: str, at: int, text: str) -> str:
         "Expecting ',' delimiter": "a `,` or the closing bracket",
         "Extra data": "the end of the file",
     }.get(said)
-    return f"This is not JSON: {expected} is expected, and {what} is found." if expected else f"This is not JSON: {said}."
+    return (
+        say("This is not JSON: {} is expected, and {} is found.", expected, what)
+        if expected
+        else say("This is not JSON: {}.", Foreign(said))
+    )
 
 
-def _advice(at: int, text: str) -> str:
+def _advice(at: int, text: str) -> Sentence:
     before = text[:at].rstrip()
     if before.endswith(",") and text[at : at + 1] in "]}":
-        return "Remove the comma before the closing bracket."
+        return say("Remove the comma before the closing bracket.")
     if text.startswith(("//", "#", "/*"), at):
-        return "JSON has no comments; YAML has."
-    return ""
+        return say("JSON has no comments; YAML has.")
+    return NOTHING
 
 
 class _Scan:
@@ -133,13 +138,13 @@ class _Scan:
 
     def check_number(self, token: str, start: int, end: int) -> None:
         if token in ("NaN", "Infinity", "-Infinity"):
-            self.problems.append(Problem("number-range", f"{token} is not a JSON number.", start, end))
+            self.problems.append(Problem("number-range", say("{} is not a JSON number.", token), start, end))
         elif token[0] in "-0123456789":
             try:
                 (bounded_float if re.search("[.eE]", token) else bounded_integer)(token)
             except NumberRangeError:
-                hint = "Write it in quotes if it is an identifier and not a quantity."
-                self.problems.append(Problem("number-range", f"{token[:24]} is outside the 64 bits of a number.", start, end, hint))
+                hint = say("Write it in quotes if it is an identifier and not a quantity.")
+                self.problems.append(Problem("number-range", say("{} is outside the 64 bits of a number.", token[:24]), start, end, hint))
 
     def record(self, stack: list[list[Any]], pointer: Pointer, start: int, end: int, style: str) -> None:
         key_start, key_end = stack[-1][3] if stack and stack[-1][1] else (start, start)

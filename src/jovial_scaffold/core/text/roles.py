@@ -6,6 +6,7 @@ from typing import Any
 
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.text.source import Source
+from jovial_scaffold.core.words import Sentence, say
 
 _TYPE_ID = re.compile(r"[a-z][a-z0-9_]*\.[a-z][a-z0-9_]*\.v[1-9][0-9]*\Z")
 _RESOURCE = re.compile(r"[a-z][a-z0-9_]*\s*\(\s*[^()]+\)\Z")
@@ -50,10 +51,10 @@ def role_of(value: Any) -> str:
     return next((role for role, fits in _ROLES.items() if fits(value)), "")
 
 
-def misplaced(source: Source, wanted: str, hint: str) -> Finding | None:
+def misplaced(source: Source, wanted: str, hint: Sentence) -> Finding | None:
     """The finding of a file that is something else than what it is used as."""
     role = role_of(source.value)
     if not role or role == wanted:
         return None
     key = next(iter(source.value))
-    return Finding("file-role", "error", f"{source.name} is used as {wanted}, and is {role}.", source.key_span((key,)), hint)
+    return Finding("file-role", "error", say("{} is used as {}, and is {}.", source.name, wanted, role), source.key_span((key,)), hint)

@@ -7,6 +7,7 @@ from typing import Any, NamedTuple
 
 from jovial_scaffold.core.findings import Span
 from jovial_scaffold.core.text.alignment import source_offsets
+from jovial_scaffold.core.words import NOTHING, Sentence
 
 Pointer = tuple[str | int, ...]
 
@@ -27,11 +28,11 @@ class Problem(NamedTuple):
     """What a reader found wrong, as offsets; the caller makes a finding of it."""
 
     id: str
-    message: str
+    message: Sentence
     start: int
     end: int
-    hint: str = ""
-    related: tuple[tuple[int, int, str], ...] = ()
+    hint: Sentence = NOTHING
+    related: tuple[tuple[int, int, Sentence], ...] = ()
 
 
 class Source:

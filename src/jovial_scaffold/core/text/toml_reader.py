@@ -10,6 +10,7 @@ from typing import Any
 from jovial_scaffold.core.limits import INT64_MAX, INT64_MIN, NESTING
 from jovial_scaffold.core.text.source import Place, Pointer, Problem
 from jovial_scaffold.core.text.unknown import UNKNOWN
+from jovial_scaffold.core.words import NOTHING, say
 
 _AT = re.compile(r"(.*) \(at (?:line (\d+), column (\d+)|end of document)\)\Z", re.DOTALL)
 _SKIP = re.compile(r"(?:[ \t\r\n]|#[^\n]*)*")
@@ -25,7 +26,7 @@ def read_toml(text: str) -> tuple[Any, list[Problem]]:
     except tomllib.TOMLDecodeError as error:
         return UNKNOWN, [_syntax_problem(text, str(error))]
     except RecursionError:
-        return UNKNOWN, [Problem(NESTING.finding, f"Values are nested deeper than {NESTING.most} levels.", 0, 1)]
+        return UNKNOWN, [Problem(NESTING.finding, say("Values are nested deeper than {} levels.", NESTING.most), 0, 1)]
     problems: list[Problem] = []
     return _plain(raw, (), text, problems), problems
 
@@ -39,8 +40,8 @@ def _plain(value: Any, pointer: Pointer, text: str, problems: list[Problem]) -> 
         return value.isoformat()
     if isinstance(value, int) and not INT64_MIN <= value <= INT64_MAX:
         place = locate_toml(text).get(pointer, Place(0, 0, 0, 0, ""))
-        hint = "Write it in quotes if it is an identifier and not a quantity."
-        problems.append(Problem("number-range", "This number is outside the 64 bits of a number.", place.start, place.end, hint))
+        hint = say("Write it in quotes if it is an identifier and not a quantity.")
+        problems.append(Problem("number-range", say("This number is outside the 64 bits of a number."), place.start, place.end, hint))
         return UNKNOWN
     return value
 
@@ -54,8 +55,8 @@ def _syntax_problem(text: str, said: str) -> Problem:
         line = int(match.group(2)) - 1
         index = sum(len(before) + 1 for before in lines[:line]) + int(match.group(3)) - 1
     id = "duplicate-key" if "overwrite" in message else "toml-syntax"
-    hint = "Text stands in quotes in TOML." if "Invalid value" in message else ""
-    return Problem(id, f"This is not TOML: {message}.", min(index, len(text)), min(index + 1, len(text)), hint)
+    hint = say("Text stands in quotes in TOML.") if "Invalid value" in message else NOTHING
+    return Problem(id, say("This is not TOML: {}.", message), min(index, len(text)), min(index + 1, len(text)), hint)
 
 
 def locate_toml(text: str) -> dict[Pointer, Place]:

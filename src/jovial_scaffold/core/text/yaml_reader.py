@@ -26,12 +26,12 @@ from jovial_scaffold.core.limits import NESTING, NODES
 from jovial_scaffold.core.text.scalars import WORDS, NumberRangeError, bounded_float, bounded_integer, core_schema_value
 from jovial_scaffold.core.text.source import Place, Pointer, Problem
 from jovial_scaffold.core.text.unknown import UNKNOWN
+from jovial_scaffold.core.words import GAP, NOTHING, Amount, Sentence, say
 
 _TAG = "tag:yaml.org,2002:"
 _STYLES = {"'": "single", '"': "double", "|": "literal", ">": "folded"}
 _SCALAR_TAGS = {f"{_TAG}{name}" for name in ("str", "int", "float", "bool", "null")}
 _SURELY_TEXT = frozenset("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ$")  # a value that begins so is a text, unless it is a word
-_QUOTE_HINT = "Put the whole value in double quotes: {quoted}"
 
 
 class _Container:
@@ -98,7 +98,7 @@ class _Builder:
         finally:
             parser.dispose()
 
-    def problem(self, id: str, message: str, event: Any, hint: str = "") -> None:
+    def problem(self, id: str, message: Sentence, event: Any, hint: Sentence = NOTHING) -> None:
         self.problems.append(Problem(id, message, event.start_mark.index, event.end_mark.index, hint))
 
     def document(self, event: Event) -> None:
@@ -106,20 +106,20 @@ class _Builder:
         if self.documents > 1:
             self.problem(
                 "yaml-second-document",
-                "A second document begins here, and only the first would be read.",
+                say("A second document begins here, and only the first would be read."),
                 event,
-                "Remove the line `---`, or move this part to a file of its own.",
+                say("Remove the line `---`, or move this part to a file of its own."),
             )
             raise _TooMuch
 
     def open(self, event: Any, value: Any) -> None:
         if len(self.stack) >= NESTING.most:
-            self.problem(NESTING.finding, f"Values are nested deeper than {NESTING.most} levels.", event)
+            self.problem(NESTING.finding, say("Values are nested deeper than {} levels.", NESTING.most), event)
             raise _TooMuch
         if event.tag and event.tag not in (f"{_TAG}map", f"{_TAG}seq", "!"):
             self.foreign_tag(event)
         if self.stack and self.awaits_key(event):
-            self.problem("yaml-key", "A map or list stands where a key is expected.", event, "Keys are text; quote it if needed.")
+            self.problem("yaml-key", say("A map or list stands where a key is expected."), event, say("Keys are text; quote it if needed."))
             self.stack[-1].key = self.text[event.start_mark.index : event.start_mark.index + 20]
         if event.anchor:
             self.open_anchors.add(event.anchor)
@@ -177,9 +177,9 @@ class _Builder:
                 if text == "<<" and style == "plain":
                     self.problem(
                         "yaml-merge-key",
-                        "`<<` is not part of YAML 1.2 and would be a key like any other.",
+                        say("`<<` is not part of YAML 1.2 and would be a key like any other."),
                         event,
-                        "Name the shared map under `let` and use it, or write its keys here.",
+                        say("Name the shared map under `let` and use it, or write its keys here."),
                     )
                 return
             if top.flow and style == "plain":
@@ -201,9 +201,9 @@ class _Builder:
             shown = text if len(text) <= 24 else f"{text[:20]}…"
             self.problem(
                 "number-range",
-                f"{shown} is outside the 64 bits of a number.",
+                say("{} is outside the 64 bits of a number.", shown),
                 event,
-                "Write it in quotes if it is an identifier and not a quantity.",
+                say("Write it in quotes if it is an identifier and not a quantity."),
             )
             return UNKNOWN
 
@@ -220,7 +220,7 @@ class _Builder:
             value = UNKNOWN
         fits = {"int": int, "float": float, "bool": bool, "null": type(None)}[name]
         if type(value) is not fits:
-            self.problem("yaml-tag", f'The tag !!{name} stands before the text "{text}", which is none.', event)
+            self.problem("yaml-tag", say('The tag !!{} stands before the text "{}", which is none.', name, text), event)
             return UNKNOWN
         return value
 
@@ -228,9 +228,9 @@ class _Builder:
         shown = event.tag.replace(_TAG, "!!")
         self.problem(
             "yaml-tag",
-            f"The tag {shown} is not one of YAML's core schema.",
+            say("The tag {} is not one of YAML's core schema.", shown),
             event,
-            "Leave the tag out; a value that is computed is written as ${…}.",
+            say("Leave the tag out; a value that is computed is written as ${…}."),
         )
 
     def check_flow_cut(self, top: _Container, text: str, event: Any) -> None:
@@ -243,26 +243,26 @@ class _Builder:
             inner = re.sub(r"^\{\s*([^:,]+):\s*(.*?)\}?$", r'{\1: "\2"}', line)
             note = Problem(
                 "yaml-cut",
-                f"YAML cuts `{line}` at a comma, brace or bracket, so the rest is lost.",
+                say("YAML cuts `{}` at a comma, brace or bracket, so the rest is lost.", line),
                 begin,
                 event.end_mark.index,
-                _QUOTE_HINT.format(quoted=f"`{inner}`"),
+                _quote_hint(inner),
             )
             if not any(problem.id == "yaml-cut" and problem.start == begin for problem in self.problems):
                 self.problems.append(note)
 
     def alias(self, event: Any) -> None:
         if self.stack and self.awaits_key(event):
-            self.problem("yaml-key", "An alias stands where a key is expected.", event, "Write the key out.")
+            self.problem("yaml-key", say("An alias stands where a key is expected."), event, say("Write the key out."))
             self.stack[-1].key = f"*{event.anchor}"
             return
         if event.anchor in self.open_anchors:
-            self.problem("yaml-alias", f"*{event.anchor} stands inside the value that it names.", event)
+            self.problem("yaml-alias", say("*{} stands inside the value that it names.", event.anchor), event)
             value, size = UNKNOWN, 1
         elif event.anchor in self.anchors:
             value, size = self.anchors[event.anchor]
         else:
-            self.problem("yaml-alias", f"No anchor &{event.anchor} stands before this alias.", event)
+            self.problem("yaml-alias", say("No anchor &{} stands before this alias.", event.anchor), event)
             value, size = UNKNOWN, 1
         self.add(value, size, event.start_mark.index, event.end_mark.index, "")
 
@@ -276,8 +276,8 @@ class _Builder:
         top = self.stack[-1]
         top.size += size
         if top.size > NODES.most or self.nodes > NODES.most:
-            message = f"The aliases of this file stand for more than {NODES.most:,} values."
-            self.problems.append(Problem(NODES.finding, message, start, end, "Write smaller lists."))
+            message = say("The aliases of this file stand for more than {} values.", Amount(NODES.most))
+            self.problems.append(Problem(NODES.finding, message, start, end, say("Write smaller lists.")))
             raise _TooMuch
         if type(top.value) is list:
             if self.places is not None:
@@ -310,10 +310,10 @@ def duplicate_problem(key: str, first: tuple[int, int], second: tuple[int, int])
     """A key that stands twice in one map: the second place is reported, the first is related."""
     return Problem(
         "duplicate-key",
-        f"The key `{key}` stands twice in this map.",
+        say("The key `{}` stands twice in this map.", key),
         *second,
-        "Remove one of the two, or give one another name.",
-        ((*first, "The first one is here."),),
+        say("Remove one of the two, or give one another name."),
+        ((*first, say("The first one is here.")),),
     )
 
 
@@ -344,8 +344,8 @@ def _comment_cuts(text: str) -> list[Problem]:
         place = ends.get(match.start())
         if place is not None:
             whole = text[place.start : match.end()].rstrip()
-            message = f"YAML takes `{match.group().strip()}` for a comment, and it is lost."
-            problems.append(Problem("yaml-cut", message, match.start() + 1, match.end(), _QUOTE_HINT.format(quoted=f'`"{whole}"`')))
+            message = say("YAML takes `{}` for a comment, and it is lost.", match.group().strip())
+            problems.append(Problem("yaml-cut", message, match.start() + 1, match.end(), _quote_hint(f'"{whole}"')))
     return problems
 
 
@@ -364,7 +364,7 @@ _ADVICE = (
         "YAML reads `: ` inside this plain text as a second key.",
         "value",
     ),
-    ("found character that cannot start any token", "A plain value cannot start with {char}.", "value"),
+    ("found character that cannot start any token", "A plain value cannot start with {}.", "value"),
     ("could not find expected ':'", "A key has no `:` after it; the lines above it may be short of a quote.", ""),
     ("found undefined tag handle", "`!` at the start of a plain value begins a YAML tag.", "value"),
     ("while scanning an alias", "`*` at the start of a plain value refers to a YAML anchor.", "value"),
@@ -385,30 +385,35 @@ def _syntax_problem(text: str, error: YAMLError) -> Problem:
     index = mark.index if mark is not None else (position if isinstance(position, int) else 0)
     index = min(index, len(text))
     said = f"{getattr(error, 'context', '') or ''} {getattr(error, 'problem', '') or getattr(error, 'reason', '') or ''}"
-    message, advice = "This is not YAML that can be read.", ""
+    message, advice = say("This is not YAML that can be read."), ""
     for pattern, explanation, kind in _ADVICE:
         if pattern in said:
             char = text[index : index + 1]
-            message, advice = explanation.format(char=f"`{char}`" if char.strip() else "this character"), kind
+            shown = say("`{}`", char) if char.strip() else say("this character")
+            message, advice = Sentence(explanation, (shown,) if GAP in explanation else ()), kind
             break
     start = text.rfind("\n", 0, index) + 1
     end = text.find("\n", index)
     line = text[start : end if end >= 0 else len(text)].rstrip("\r")
-    hint = ""
+    hint = NOTHING
     if advice == "spaces" or line.lstrip(" ").startswith("\t"):
-        message, hint = "A tab stands where YAML allows only spaces.", "Indent with spaces."
+        message, hint = say("A tab stands where YAML allows only spaces."), say("Indent with spaces.")
     elif advice == "value":
         hint = _quoting_hint(line)
     return Problem("yaml-syntax", message, index, min(index + 1, len(text)), hint)
 
 
-def _quoting_hint(line: str) -> str:
+def _quote_hint(quoted: str) -> Sentence:
+    return say("Put the whole value in double quotes: `{}`", quoted)
+
+
+def _quoting_hint(line: str) -> Sentence:
     """The same line with its value in quotes, so that it can be copied."""
     match = re.match(r"\s*(?:- )?\s*([^\s:][^:]*): +(?!['\"|>])(.*\S)\s*$", line)
     if not match:
-        return "Put the value in quotes."
+        return say("Put the value in quotes.")
     key, value = match.groups()
     quoted = '"' + value.replace("\\", "\\\\").replace('"', '\\"') + '"'
     if '"' in value and "'" not in value:
         quoted = f"'{value}'"
-    return f"Put the value in quotes: `{key}: {quoted}`"
+    return say("Put the value in quotes: `{}: {}`", key, quoted)

@@ -10,7 +10,7 @@ from matplotlib.path import Path
 from jovial_scaffold.core.graph.layout import Box, Scene, shortened
 from jovial_scaffold.reports.drawing.looks import looks, outline
 from jovial_scaffold.reports.drawing.svg import curve, legend_lines
-from jovial_scaffold.reports.terminal import visible
+from jovial_scaffold.reports.words import visible
 
 _DPI = 96
 _LARGEST = 16_000

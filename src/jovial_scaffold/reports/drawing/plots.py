@@ -11,9 +11,9 @@ from matplotlib.figure import Figure
 from jovial_scaffold.core.comparing.aligning import same
 from jovial_scaffold.core.comparing.matrix import Comparison, Row
 from jovial_scaffold.core.comparing.totals import Total
-from jovial_scaffold.core.text.wording import counted
 from jovial_scaffold.reports.matrix import ranked
-from jovial_scaffold.reports.terminal import cut_within, visible
+from jovial_scaffold.reports.terminal import cut_within
+from jovial_scaffold.reports.words import counted, visible
 
 # Lightness falls with the number, so that the plot can be read without colours too (sequential, after ColorBrewer's YlGnBu).
 _STEPS = ("#ffffff", "#d9f0d3", "#a6dba0", "#5aae9c", "#2b7bba", "#253494")

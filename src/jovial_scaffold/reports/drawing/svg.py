@@ -5,9 +5,8 @@ from collections.abc import Iterator, Sequence
 from html import escape
 
 from jovial_scaffold.core.graph.layout import LONGEST_LABEL, Box, Frame, Line, Point, Scene, shortened
-from jovial_scaffold.core.text.wording import counted
 from jovial_scaffold.reports.drawing.looks import looks, outline
-from jovial_scaffold.reports.terminal import visible
+from jovial_scaffold.reports.words import counted, visible
 
 _STYLE = """
 svg.map{background:#fdfcf9;font-family:DejaVu Sans Mono,Menlo,Consolas,monospace}

@@ -3,9 +3,9 @@
 from collections.abc import Iterator
 
 from jovial_scaffold.core.graph.picture import Node, Picture
-from jovial_scaffold.core.text.wording import counted, listed
 from jovial_scaffold.reports.drawing.looks import looks
-from jovial_scaffold.reports.terminal import Style, cells, cut, padded, visible
+from jovial_scaffold.reports.terminal import Style, cells, cut, padded
+from jovial_scaffold.reports.words import counted, listed, visible
 
 _DOT_SHAPES = {"square": "box", "round": "box", "cut": "octagon", "drum": "cylinder", "point": "cds", "notch": "box", "fold": "note"}
 _MERMAID_SHAPES = {

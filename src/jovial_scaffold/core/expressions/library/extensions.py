@@ -11,6 +11,7 @@ from jovial_scaffold.core.expressions.operators import bounded
 from jovial_scaffold.core.expressions.times import Duration, Timestamp
 from jovial_scaffold.core.expressions.values import NONE, Optional, UInt, equal, type_name
 from jovial_scaffold.core.limits import COMPARISONS
+from jovial_scaffold.core.words import Amount, Value, say
 
 _SORTABLE = frozenset(("int", "uint", "double", "string", "bool", "bytes", "timestamp", "duration"))
 _GROUP = re.compile(r"\\(.?)", re.DOTALL)
@@ -18,13 +19,13 @@ _GROUP = re.compile(r"\\(.?)", re.DOTALL)
 
 def _slice(items: list[Any], start: int, end: int) -> list[Any]:
     if not 0 <= start <= end <= len(items):
-        raise EvaluationError(f"slice({start}, {end}) does not lie within a list of {len(items)}.", id="index-range")
+        raise EvaluationError(say("slice({}, {}) does not lie within a list of {}.", start, end, len(items)), id="index-range")
     return items[start:end]
 
 
 def _flatten(items: list[Any], depth: int = 1) -> list[Any]:
     if depth < 0:
-        raise EvaluationError("flatten() goes at least 0 levels deep, and {} are asked for.", depth)
+        raise EvaluationError(say("flatten() goes at least 0 levels deep, and {} are asked for.", Value(depth)))
     result: list[Any] = []
     for item in items:
         result.extend(_flatten(item, depth - 1) if type(item) is list and depth else [item])
@@ -40,13 +41,13 @@ def sorted_list(items: list[Any]) -> list[Any]:
     """A list in ascending order. Raises EvaluationError where its items cannot be ordered."""
     kinds = {type_name(item) for item in items}
     if len(kinds) > 1 or kinds - _SORTABLE:
-        raise EvaluationError("Only items of one simple type can be sorted; these are {}.", sorted(kinds), id="type-mismatch")
+        raise EvaluationError(say("Only items of one simple type can be sorted; these are {}.", Value(sorted(kinds))), id="type-mismatch")
     return sorted(items)
 
 
 def _range(count: int) -> list[int]:
     if count < 0:
-        raise EvaluationError("lists.range() takes a count, and {} is negative.", count)
+        raise EvaluationError(say("lists.range() takes a count, and {} is negative.", Value(count)))
     return list(bounded(range(count)))
 
 
@@ -73,7 +74,9 @@ class _Seen:
             return item == item and (type(item) is bool, item) in self.simple
         self.compared += len(self.others)
         if self.compared > COMPARISONS.most:
-            raise BudgetError(f"The evaluation takes more than {COMPARISONS.most:,} {COMPARISONS.unit}.", hint="Compare fewer items.")
+            raise BudgetError(
+                say("The evaluation takes more than {} {}.", Amount(COMPARISONS.most), COMPARISONS.unit), hint=say("Compare fewer items.")
+            )
         return any(equal(item, other) for other in self.others)
 
     def add(self, item: Any) -> bool:
@@ -117,7 +120,7 @@ def _decode(text: str) -> bytes:
     try:
         return base64.b64decode(text + "=" * (-len(text) % 4), validate=True)
     except (binascii.Error, ValueError):
-        raise EvaluationError("The text {} is not Base64.", text, id="conversion-fails") from None
+        raise EvaluationError(say("The text {} is not Base64.", Value(text)), id="conversion-fails") from None
 
 
 def _replace(text: str, pattern: str, replacement: str, count: int = -1) -> str:
@@ -132,8 +135,8 @@ def _replace(text: str, pattern: str, replacement: str, count: int = -1) -> str:
                 return "\\"
             if not named.isdigit() or int(named) > compiled.groups:
                 raise EvaluationError(
-                    f"`\\{named}` in the replacement names no group of the pattern.",
-                    hint="Groups are \\1, \\2 and so on; a backslash is \\\\.",
+                    say("`\\{}` in the replacement names no group of the pattern.", named),
+                    hint=say("Groups are \\1, \\2 and so on; a backslash is \\\\."),
                 )
             return match.group(int(named)) or ""
 
@@ -146,7 +149,8 @@ def _one_group(pattern: str) -> Any:
     compiled = strings.compiled_pattern(pattern)
     if compiled.groups > 1:
         raise EvaluationError(
-            "The pattern {} has more than one group to extract.", pattern, hint="Write (?:…) for groups that are not meant."
+            say("The pattern {} has more than one group to extract.", Value(pattern)),
+            hint=say("Write (?:…) for groups that are not meant."),
         )
     return compiled
 
@@ -172,7 +176,7 @@ def _or_value(optional: Any, otherwise: Any) -> Any:
 
 def _value(optional: Any) -> Any:
     if optional is NONE:
-        raise EvaluationError("The optional holds no value.", hint="Write .orValue(…) to say what holds instead.")
+        raise EvaluationError(say("The optional holds no value."), hint=say("Write .orValue(…) to say what holds instead."))
     return optional.value
 
 
@@ -189,7 +193,7 @@ def _non_zero(value: Any) -> Optional:
 def _unwrap(items: list[Any]) -> list[Any]:
     for item in items:
         if type(item) is not Optional:
-            raise EvaluationError("A list of optionals is unwrapped, and this holds {}.", item, id="type-mismatch")
+            raise EvaluationError(say("A list of optionals is unwrapped, and this holds {}.", Value(item)), id="type-mismatch")
     return [item.value for item in items if item is not NONE]
 
 

@@ -10,6 +10,7 @@ from jovial_scaffold.core.expressions.library.strings import scalar_text
 from jovial_scaffold.core.expressions.operators import bounded
 from jovial_scaffold.core.expressions.times import Duration, Timestamp
 from jovial_scaffold.core.expressions.values import TypeValue, UInt, key_value, type_name
+from jovial_scaffold.core.words import Amount, Value, say
 
 _CLAUSE = re.compile(r"%(?:%|(?:\.(\d{1,9}))?([a-zA-Z])|.?)", re.DOTALL)
 _ESCAPES = {"\a": "\\a", "\b": "\\b", "\f": "\\f", "\n": "\\n", "\r": "\\r", "\t": "\\t", "\v": "\\v", "\\": "\\\\", '"': '\\"'}
@@ -34,12 +35,14 @@ def formatted(template: str, arguments: list[Any]) -> str:
             continue
         verb = match[2]
         if verb is None or verb not in _VERBS:
-            raise EvaluationError(f"`{match.group()}` is no clause of format().", hint="Clauses are %s %d %f %e %b %o %x %X and %%.")
+            raise EvaluationError(
+                say("`{}` is no clause of format().", match.group()), hint=say("Clauses are %s %d %f %e %b %o %x %X and %%.")
+            )
         if used >= len(arguments):
-            raise EvaluationError(f"format() has more clauses than its {len(arguments)} values.")
+            raise EvaluationError(say("format() has more clauses than its {} values.", len(arguments)))
         precision = int(match[1]) if match[1] else _DEFAULT_PRECISION
         if precision > _MOST_PRECISION:
-            raise EvaluationError(f"format() gives at most {_MOST_PRECISION:,} decimals.")
+            raise EvaluationError(say("format() gives at most {} decimals.", Amount(_MOST_PRECISION)))
         parts.append(_VERBS[verb](arguments[used], precision))
         used += 1
     parts.append(template[at:])
@@ -47,7 +50,9 @@ def formatted(template: str, arguments: list[Any]) -> str:
 
 
 def _wrong(verb: str, value: Any) -> EvaluationError:
-    return EvaluationError(f"`%{verb}` of format() does not take a value of type {type_name(value)}: {{}}.", value, id="type-mismatch")
+    return EvaluationError(
+        say("`%{}` of format() does not take a value of type {}: {}.", verb, type_name(value), Value(value)), id="type-mismatch"
+    )
 
 
 def _special(value: Any) -> str:

@@ -8,6 +8,7 @@ from jovial_scaffold.core.expressions.errors import EvaluationError
 from jovial_scaffold.core.expressions.library.entries import GLOBAL, Function, Signature, entry
 from jovial_scaffold.core.expressions.values import UInt, type_name
 from jovial_scaffold.core.limits import INT64_MIN
+from jovial_scaffold.core.words import Value, say
 
 _BITS = 64
 _MASK = 2**_BITS - 1
@@ -23,10 +24,10 @@ def _chosen(choose: Callable[..., Any]) -> Callable[..., Any]:
     def run(*values: Any) -> Any:
         items = values[0] if len(values) == 1 and type(values[0]) is list else values
         if not items:
-            raise EvaluationError("There is no number among which to choose.")
+            raise EvaluationError(say("There is no number among which to choose."))
         for item in items:
             if type_name(item) not in _NUMERIC:
-                raise EvaluationError("Only numbers can be chosen from, and {} is none.", item, id="type-mismatch")
+                raise EvaluationError(say("Only numbers can be chosen from, and {} is none.", Value(item)), id="type-mismatch")
         return choose(items, key=float)
 
     return run
@@ -34,7 +35,7 @@ def _chosen(choose: Callable[..., Any]) -> Callable[..., Any]:
 
 def _absolute(value: Any) -> Any:
     if type(value) is int and value == INT64_MIN:
-        raise EvaluationError("The result is outside the 64 bits of an integer.", id="integer-overflow")
+        raise EvaluationError(say("The result is outside the 64 bits of an integer."), id="integer-overflow")
     return value if type(value) is UInt else abs(value)
 
 
@@ -59,7 +60,7 @@ def _whole(function: Callable[[float], float]) -> Callable[[float], float]:
 def _shift(left: bool) -> Callable[[Any, int], Any]:
     def run(value: Any, count: int) -> Any:
         if count < 0:
-            raise EvaluationError("A shift goes by at least 0 bits, and {} are asked for.", count)
+            raise EvaluationError(say("A shift goes by at least 0 bits, and {} are asked for.", Value(count)))
         bits = int(value) & _MASK
         bits = 0 if count >= _BITS else (bits << count if left else bits >> count) & _MASK
         return UInt(bits) if type(value) is UInt else _signed(bits)

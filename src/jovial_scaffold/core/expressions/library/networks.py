@@ -4,6 +4,7 @@ from functools import lru_cache
 from typing import Any
 
 from jovial_scaffold.core.expressions.errors import EvaluationError
+from jovial_scaffold.core.words import Amount, Value, say
 
 
 @lru_cache(maxsize=4096)
@@ -15,9 +16,11 @@ def network(text: str) -> Any:
         return ipaddress.ip_network(text, strict="/" in text)
     except ValueError as error:
         hint = (
-            f"The range is {ipaddress.ip_network(text, strict=False)}." if "host bits" in str(error) else "A range looks like 10.20.0.0/16."
+            say("The range is {}.", str(ipaddress.ip_network(text, strict=False)))
+            if "host bits" in str(error)
+            else say("A range looks like 10.20.0.0/16.")
         )
-        raise EvaluationError("{} is not an address range.", text, hint=hint, id="range-invalid") from None
+        raise EvaluationError(say("{} is not an address range.", Value(text)), hint=hint, id="range-invalid") from None
 
 
 def carve(cidr: str, new_prefix: int, index: int) -> str:
@@ -25,16 +28,20 @@ def carve(cidr: str, new_prefix: int, index: int) -> str:
     whole = network(cidr)
     if not whole.prefixlen <= new_prefix <= whole.max_prefixlen:
         raise EvaluationError(
-            f"A /{new_prefix} does not fit into {{}}: prefix lengths from {whole.prefixlen} to {whole.max_prefixlen} do.",
-            cidr,
+            say(
+                "A /{} does not fit into {}: prefix lengths from {} to {} do.",
+                new_prefix,
+                Value(cidr),
+                whole.prefixlen,
+                whole.max_prefixlen,
+            ),
             id="range-invalid",
         )
     count = 1 << (new_prefix - whole.prefixlen)
     if not 0 <= index < count:
         raise EvaluationError(
-            f"{{}} holds {count:,} blocks of /{new_prefix}, and number {index} is asked for.",
-            cidr,
-            hint="Numbers start at 0.",
+            say("{} holds {} blocks of /{}, and number {} is asked for.", Value(cidr), Amount(count), new_prefix, index),
+            hint=say("Numbers start at 0."),
             id="range-invalid",
         )
     address = int(whole.network_address) + (index << (whole.max_prefixlen - new_prefix))

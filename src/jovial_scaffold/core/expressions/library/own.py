@@ -6,6 +6,7 @@ from typing import Any
 from jovial_scaffold.core.expressions.errors import EvaluationError
 from jovial_scaffold.core.expressions.library import networks, strings
 from jovial_scaffold.core.expressions.library.entries import GLOBAL, Function, Signature, entry
+from jovial_scaffold.core.words import Value, say
 
 
 def patched(base: Any, patch: Any) -> Any:
@@ -26,7 +27,7 @@ def as_json(value: Any) -> str:
     try:
         return json.dumps(value, ensure_ascii=False, separators=(",", ":"), sort_keys=True, allow_nan=False)
     except (TypeError, ValueError):
-        raise EvaluationError("{} cannot be written as JSON.", value, id="conversion-fails") from None
+        raise EvaluationError(say("{} cannot be written as JSON.", Value(value)), id="conversion-fails") from None
 
 
 def from_json(text: str) -> Any:
@@ -35,7 +36,7 @@ def from_json(text: str) -> Any:
 
     value, problems = read_json(text)
     if problems:
-        raise EvaluationError(f"The text {{}} cannot be read as JSON: {problems[0].message}", text, id="conversion-fails")
+        raise EvaluationError(say("The text {} cannot be read as JSON: {}", Value(text), problems[0].message), id="conversion-fails")
     return value
 
 

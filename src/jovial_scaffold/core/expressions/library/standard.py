@@ -8,13 +8,14 @@ from jovial_scaffold.core.expressions.library import strings
 from jovial_scaffold.core.expressions.library.entries import GLOBAL, METHOD, Function, Signature, entry
 from jovial_scaffold.core.expressions.values import TypeValue, UInt, type_name
 from jovial_scaffold.core.limits import INT64_MAX, INT64_MIN, UINT64_MAX
+from jovial_scaffold.core.words import Value, say
 
 _NANO = 1_000_000_000
 _OFFICIAL = {"timestamp": "google.protobuf.Timestamp", "duration": "google.protobuf.Duration"}
 
 
 def _out_of_range(value: Any, target: str) -> EvaluationError:
-    return EvaluationError(f"{{}} does not fit into {target}.", value, id="conversion-fails")
+    return EvaluationError(say("{} does not fit into {}.", Value(value), target), id="conversion-fails")
 
 
 def to_int(value: Any) -> int:
@@ -25,7 +26,7 @@ def to_int(value: Any) -> int:
         return int(value)
     if type(value) is str:
         if not strings.INTEGER.match(value):
-            raise EvaluationError("The text {} is not an integer.", value, id="conversion-fails")
+            raise EvaluationError(say("The text {} is not an integer.", Value(value)), id="conversion-fails")
         value = int(value)
     elif type(value) is times.Timestamp:
         value = value.nanos // _NANO
@@ -42,7 +43,7 @@ def to_uint(value: Any) -> UInt:
         return UInt(int(value))
     if type(value) is str:
         if not strings.INTEGER.match(value):
-            raise EvaluationError("The text {} is not an integer.", value, id="conversion-fails")
+            raise EvaluationError(say("The text {} is not an integer.", Value(value)), id="conversion-fails")
         value = int(value)
     if not 0 <= value <= UINT64_MAX:
         raise _out_of_range(value, "a uint")
@@ -52,7 +53,7 @@ def to_uint(value: Any) -> UInt:
 def to_double(value: Any) -> float:
     """double(x)."""
     if type(value) is str and not strings.NUMBER.match(value):
-        raise EvaluationError("The text {} is not a number.", value, id="conversion-fails")
+        raise EvaluationError(say("The text {} is not a number.", Value(value)), id="conversion-fails")
     return float(value)
 
 
@@ -64,7 +65,7 @@ def to_bool(value: Any) -> bool:
         return True
     if value in ("0", "f", "false", "FALSE", "False"):
         return False
-    raise EvaluationError("The text {} is not a boolean.", value, id="conversion-fails")
+    raise EvaluationError(say("The text {} is not a boolean.", Value(value)), id="conversion-fails")
 
 
 def to_string(value: Any) -> str:
@@ -73,7 +74,7 @@ def to_string(value: Any) -> str:
         try:
             return value.decode("utf-8")
         except UnicodeDecodeError:
-            raise EvaluationError("The bytes are not UTF-8 text.", id="conversion-fails") from None
+            raise EvaluationError(say("The bytes are not UTF-8 text."), id="conversion-fails") from None
     if isinstance(value, times.Timestamp | times.Duration):
         return repr(value)
     return strings.scalar_text(value)

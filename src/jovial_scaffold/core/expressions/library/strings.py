@@ -6,6 +6,7 @@ from typing import Any
 
 from jovial_scaffold.core.expressions.errors import BudgetError, EvaluationError
 from jovial_scaffold.core.limits import PATTERN_LENGTH, RESULT_SIZE
+from jovial_scaffold.core.words import Amount, Foreign, Value, say
 
 INTEGER = re.compile(r"[-+]?[0-9]{1,40}\Z")
 NUMBER = re.compile(r"[-+]?(?:[0-9]+(?:\.[0-9]*)?|\.[0-9]+)(?:[eE][-+]?[0-9]+)?\Z|[-+]?(?:inf|infinity|nan)\Z", re.IGNORECASE)
@@ -38,7 +39,7 @@ def compiled_pattern(pattern: str) -> Any:
     import re2
 
     if len(pattern) > PATTERN_LENGTH.most:
-        raise BudgetError(f"A regular expression has more than {PATTERN_LENGTH.most:,} characters.")
+        raise BudgetError(say("A regular expression has more than {} characters.", Amount(PATTERN_LENGTH.most)))
     options = re2.Options()
     options.log_errors = False
     try:
@@ -46,7 +47,9 @@ def compiled_pattern(pattern: str) -> Any:
     except re2.error as error:
         said = error.args[0] if error.args else "unknown"
         said = said.decode("utf-8", "replace") if isinstance(said, bytes) else str(said)
-        raise EvaluationError("{} is not a regular expression of RE2: " + said, pattern, id="pattern-invalid") from None
+        raise EvaluationError(
+            say("{} is not a regular expression of RE2: {}", Value(pattern), Foreign(said)), id="pattern-invalid"
+        ) from None
 
 
 def matches(text: str, pattern: str) -> bool:
@@ -57,7 +60,7 @@ def matches(text: str, pattern: str) -> bool:
 def check_size(length: int) -> None:
     """Refuse a text before it is made. Raises BudgetError."""
     if length > RESULT_SIZE.most:
-        raise BudgetError(f"The result has more than {RESULT_SIZE.most:,} {RESULT_SIZE.unit}.")
+        raise BudgetError(say("The result has more than {} {}.", Amount(RESULT_SIZE.most), RESULT_SIZE.unit))
 
 
 def char_at(text: str, position: int) -> str:
@@ -68,7 +71,7 @@ def char_at(text: str, position: int) -> str:
 
 
 def _outside(text: str, position: int) -> EvaluationError:
-    return EvaluationError(f"Position {position} lies outside a text of {len(text)} characters.", id="index-range")
+    return EvaluationError(say("Position {} lies outside a text of {} characters.", position, len(text)), id="index-range")
 
 
 def index_of(text: str, part: str, start: int = 0) -> int:
@@ -92,7 +95,9 @@ def join(items: list[Any], separator: str = "") -> str:
     for item in items:
         if type(item) is not str:
             raise EvaluationError(
-                "join() takes a list of texts, and this holds {}.", item, hint="Convert with .map(x, string(x)).", id="type-mismatch"
+                say("join() takes a list of texts, and this holds {}.", Value(item)),
+                hint=say("Convert with .map(x, string(x))."),
+                id="type-mismatch",
             )
     check_size(sum(map(len, items)) + len(separator) * len(items))
     return separator.join(items)
@@ -111,7 +116,9 @@ def substring(text: str, start: int, end: int | None = None) -> str:
     """Characters `start` up to `end`."""
     stop = len(text) if end is None else end
     if not 0 <= start <= stop <= len(text):
-        raise EvaluationError(f"substring({start}, {stop}) does not lie within a text of {len(text)} characters.", id="index-range")
+        raise EvaluationError(
+            say("substring({}, {}) does not lie within a text of {} characters.", start, stop, len(text)), id="index-range"
+        )
     return text[start:stop]
 
 
@@ -143,15 +150,15 @@ def digest(text: str, length: int) -> str:
     import hashlib
 
     if not 4 <= length <= 52:
-        raise EvaluationError("digest() gives 4 to 52 characters, and {} are asked for.", length)
+        raise EvaluationError(say("digest() gives 4 to 52 characters, and {} are asked for.", Value(length)))
     return base64.b32encode(hashlib.sha256(text.encode()).digest()).decode().lower()[:length]
 
 
 def slug(text: str, max_length: int) -> str:
     """Lower-case letters, digits and single hyphens."""
     if max_length < 1:
-        raise EvaluationError("slug() is cut to a length of at least 1, and {} is asked for.", max_length)
+        raise EvaluationError(say("slug() is cut to a length of at least 1, and {} is asked for.", Value(max_length)))
     result = re.sub(r"[^a-z0-9]+", "-", lower_ascii(text)).strip("-")[:max_length].strip("-")
     if not result:
-        raise EvaluationError("slug() of {} is empty.", text, hint="It needs at least one letter or digit.")
+        raise EvaluationError(say("slug() of {} is empty.", Value(text)), hint=say("It needs at least one letter or digit."))
     return result

@@ -1,0 +1,179 @@
+"""Messages as data: a sentence of ours with gaps, and operands with a kind, which only the report layer makes text of.
+
+Nothing is put into a sentence here: whether an operand is shown at all, how long, and with which characters, is decided in one place
+(`reports.words`), for all messages alike. So a message may hold whatever it is about, secrets included.
+"""
+
+from collections.abc import Iterable
+from dataclasses import dataclass, replace
+from typing import Any, Union
+
+#: what stands for the name of the part that a sentence is about, until somebody knows it (`Sentence.about`)
+PART = "{name}"
+GAP = "{}"
+_COMPARED = 20  # items of a list up to which two values are told apart by all of them
+
+
+class _Unsaid:
+    """What is not text yet: putting it into text elsewhere than in `reports.words` is a mistake of ours, and must not go unseen."""
+
+    __slots__ = ()
+
+    def __str__(self, _: str = "") -> str:
+        raise TypeError("only reports.words makes text of a message")
+
+    __format__ = __str__
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Sentence(_Unsaid):
+    """Words of ours with `{}` for each operand. An empty one is false."""
+
+    template: str
+    operands: "tuple[Operand, ...]" = ()
+
+    def __bool__(self) -> bool:
+        return bool(self.template)
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, Sentence) and self.key == other.key
+
+    def __hash__(self) -> int:
+        return hash(self.key)
+
+    def about(self, name: "Operand") -> "Sentence":
+        """The sentence with a name in the place of `{name}`."""
+        before, found, _ = self.template.partition(PART)
+        if not found:
+            return self
+        count = before.count(GAP)
+        template = self.template.replace(PART, GAP, 1)
+        return Sentence(template, (*self.operands[:count], name, *self.operands[count:])).about(name)
+
+    def reworded(self, old: str, new: str) -> "Sentence":
+        """The sentence with other words of ours, once."""
+        return replace(self, template=self.template.replace(old, new, 1))
+
+    def masked(self) -> "Sentence":
+        """The sentence without what stands in its gaps: one of the operands is secret, and each may tell of it."""
+        return replace(self, operands=(HIDDEN,) * len(self.operands))
+
+    @property
+    def key(self) -> str:
+        """A text that is equal where sentences are, for joining and sorting; it is never shown."""
+        return "\0".join((self.template, *(key_of(operand) for operand in self.operands)))
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Value(_Unsaid):
+    """A value, shown short and on one line; its marks show themselves and never what they hide."""
+
+    value: Any
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Described(_Unsaid):
+    """A value named as what it is: `the text "three"`, `a map with 2 entries`."""
+
+    value: Any
+
+
+@dataclass(frozen=True, slots=True)
+class Listed(_Unsaid):
+    """`a, b and c`; beyond `most` items only that there are more."""
+
+    items: "tuple[Operand, ...]"
+    last: str = "and"
+    most: int = 0  # 0 for all
+
+
+@dataclass(frozen=True, slots=True)
+class Counted(_Unsaid):
+    """`1 error`, `2 errors`."""
+
+    number: int
+    one: str
+    many: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Amount(_Unsaid):
+    """A number with its thousands apart."""
+
+    number: int
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Nearest(_Unsaid):
+    """`Did you mean "copies"?` where something close is known, else `otherwise`. Looked for only when it is shown."""
+
+    name: str
+    known: Iterable[str]
+    otherwise: "Sentence"
+
+
+@dataclass(frozen=True, slots=True)
+class Foreign(_Unsaid):
+    """What a library says: the first line of it, cut."""
+
+    text: str
+
+
+@dataclass(frozen=True, slots=True)
+class Hidden(_Unsaid):
+    """Stands for an operand that is not to be shown."""
+
+
+HIDDEN = Hidden()
+Operand = Union[str, int, float, Sentence, Value, Described, Listed, Counted, Amount, Nearest, Foreign, Hidden]  # noqa: UP007 - `str | "Sentence"` cannot be written before the class is there
+NOTHING = Sentence("")
+
+
+def say(template: str, *operands: Operand) -> Sentence:
+    """A sentence of ours. `template` is a literal: a test of the source holds that. A plain text among the operands is a name or a piece
+    of what somebody wrote."""
+    return Sentence(template, operands)
+
+
+def told(text: str) -> Sentence:
+    """What an author wrote to be shown, as a sentence: it is text of theirs, not of ours."""
+    return Sentence(GAP, (text,)) if text else NOTHING
+
+
+def together(*sentences: Sentence) -> Sentence:
+    """Sentences one after the other; empty ones are left out."""
+    parts = [each for each in sentences if each]
+    if len(parts) < 2:
+        return parts[0] if parts else NOTHING
+    return Sentence(" ".join((GAP,) * len(parts)), tuple(parts))
+
+
+def listed(items: Iterable[Operand], last: str = "and", most: int = 0) -> Listed:
+    """`a, b and c`."""
+    return Listed(tuple(items), last, most)
+
+
+def nearest(name: str, known: Iterable[str], otherwise: Sentence = NOTHING) -> Sentence:
+    """`Did you mean "copies"?` where something close exists, else the given advice."""
+    return Sentence(GAP, (Nearest(name, known, otherwise),))
+
+
+def key_of(operand: Any) -> str:
+    if isinstance(operand, Sentence):
+        return operand.key
+    if isinstance(operand, Value | Described):
+        return _value_key(operand.value)
+    if isinstance(operand, Listed):
+        return "\1".join(key_of(item) for item in operand.items[:_COMPARED])
+    if isinstance(operand, Nearest):
+        return operand.name
+    return repr(operand)
+
+
+def _value_key(value: Any) -> str:
+    """Of a value: its beginning, or of a long one its kind and size. Marks have texts of their own that hold nothing."""
+    if isinstance(value, str):
+        return value[:200]
+    if isinstance(value, list | dict) and len(value) > _COMPARED:
+        return f"{type(value).__name__} {len(value)}"
+    return repr(value)[:200]
