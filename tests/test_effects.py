@@ -79,7 +79,7 @@ def orderly(result: Effects, project: Project) -> None:
 
 
 def test_a_recording_of_itself_changes_nothing(demo: Path) -> None:
-    project = Project.load(demo, Overrides(run_needed=True))
+    project = Project.load(demo, Overrides(run_needed=True, snapshot_key=KEY))
     for name in project.environments:
         document = snapshot_document(project.name, project.render(name), project.run, KEY)
         path = demo / f"{name}.json"
@@ -94,7 +94,11 @@ def test_another_secret_is_seen_and_never_shown(demo: Path) -> None:
     project = Project.load(demo)
     (demo / "now.json").write_text(json.dumps(snapshot_document(project.name, project.render("live"), {}, KEY)))
     (demo / "secrets" / "desk-password.txt").write_text("gentian-under-the-viaduct")
-    result = jovial("effects", "live", "--against", "now.json", cwd=demo)
+    silent = jovial("effects", "live", "--against", "now.json", cwd=demo)
+    assert "Nothing to do" in silent.stdout and re.search(r"Whether \d+ secrets\s+changed", silent.stdout)
+    wrong = jovial("effects", "live", "--against", "now.json", cwd=demo, env={"JOVIAL_SNAPSHOT_KEY": "a-key-of-another-day"})
+    assert "Nothing to do" in wrong.stdout and "recorded with another key" in wrong.stdout
+    result = jovial("effects", "live", "--against", "now.json", cwd=demo, env={"JOVIAL_SNAPSHOT_KEY": KEY})
     assert "vault" in result.stdout and "another secret" in result.stdout and result.stdout.count("becomes (another secret)") >= 2
     assert "edelweiss" not in result.stdout and "gentian" not in result.stdout + result.stderr
 
@@ -187,7 +191,7 @@ BROKEN = [
     ('{"resources": {}, "extra": 1}', "snapshot-shape", 0),
     ('{"environment": "rehearsal", "resources": {}}', "snapshot-environment", 0),
     ('{"resources": {}, "others": 3}', "snapshot-shape", 2),
-    ('{"resources": {}, "key": "short"}', "snapshot-shape", 2),
+    ('{"resources": {}, "key": "0123456789abcdef0123456789abcdef"}', "snapshot-key", 0),
 ]
 
 

@@ -9,6 +9,7 @@ import typer
 from jovial_scaffold.cli import exit_codes
 from jovial_scaffold.cli.options import (
     DifferencesCode,
+    KeyFile,
     OneEnvironment,
     Out,
     PatchFormat,
@@ -36,6 +37,7 @@ def command(
     teardown: Annotated[bool, typer.Option("--teardown", help="What removing everything would do.")] = False,
     others: Annotated[bool, typer.Option("--others", help="Also list what runs there and is not ours.")] = False,
     differences_code: DifferencesCode = False,
+    key_file: KeyFile = None,
     out: Out = None,
     project: ProjectPath = None,
     with_values: WithValues = None,
@@ -50,7 +52,7 @@ def command(
     Example: jovial effects live --with telemetry_gigabytes=900
     """
     try:
-        loaded = load(project, with_values, with_file)
+        loaded = load(project, with_values, with_file, key_file=key_file)
         rendering = loaded.render(environment)
         if has_errors(rendering.findings) and not teardown:
             print_findings([each for each in rendering.findings if each.level == "error"], loaded, to_stderr=True)

@@ -8,7 +8,15 @@ from typing import Annotated, Any
 import typer
 
 from jovial_scaffold.cli import exit_codes
-from jovial_scaffold.cli.options import ProjectPath, WithFiles, WithValues, environment_names, load, unusable
+from jovial_scaffold.cli.options import (
+    ProjectPath,
+    WithFiles,
+    WithValues,
+    environment_names,
+    load,
+    unusable,
+    with_known_secrets,
+)
 from jovial_scaffold.core.expressions.errors import ExpressionError
 from jovial_scaffold.core.expressions.evaluation import evaluate
 from jovial_scaffold.core.expressions.parser import parse
@@ -114,7 +122,7 @@ def _contents(file: Path) -> Any:
         findings = discreet(source, findings)
         _print(findings, source)
         raise typer.Exit(exit_codes.ERRORS)
-    return source.value
+    return with_known_secrets(file, source.value)
 
 
 def _explain(expression: str, error: ExpressionError) -> None:

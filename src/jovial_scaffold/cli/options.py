@@ -5,21 +5,25 @@ import sys
 from enum import StrEnum
 from functools import partial
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, Any
 
 import typer
 
 from jovial_scaffold.cli import exit_codes
 from jovial_scaffold.core.findings import Finding, has_errors
+from jovial_scaffold.core.folders import Refusal
 from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.project_inputs import Overrides
-from jovial_scaffold.core.text.formats import read_source
+from jovial_scaffold.core.text.formats import read_source, refused
 from jovial_scaffold.core.text.source import Source
 from jovial_scaffold.machine import writing
 from jovial_scaffold.machine.disk import read_named
 from jovial_scaffold.machine.opening import Project, run_context
 from jovial_scaffold.reports.findings import findings_text
 from jovial_scaffold.reports.terminal import Style, style_for
+from jovial_scaffold.reports.words import said
+
+_KEY_LENGTH = 16  # characters: fewer can be guessed
 
 
 class ReportFormat(StrEnum):
@@ -67,12 +71,22 @@ Environments = Annotated[
     list[str] | None, typer.Argument(help="Environments; all when none is named.", show_default=False, autocompletion=environment_names)
 ]
 OneEnvironment = Annotated[str, typer.Argument(help="The environment.", show_default=False, autocompletion=environment_names)]
+KeyFile = Annotated[
+    Path | None,
+    typer.Option(
+        "--key-file",
+        help="A file with the key that secrets in snapshots are hashed with; else JOVIAL_SNAPSHOT_KEY.",
+        show_default=False,
+    ),
+]
 Out = Annotated[Path | None, typer.Option("--out", help="A file to write; `-` is standard output.", show_default=False)]
 DifferencesCode = Annotated[bool, typer.Option("--exit-code", help="End with 3 where something would change.")]
 Format = Annotated[ReportFormat, typer.Option("--format", help="How the result is written.")]
 
 
-def load(path: Path | None, values: list[str] | None, files: list[Path] | None, run_needed: bool = False) -> Project:
+def load(
+    path: Path | None, values: list[str] | None, files: list[Path] | None, run_needed: bool = False, key_file: Path | None = None
+) -> Project:
     """The project with what the command line adds. Raises ProjectError."""
     pairs = []
     for text in values or ():
@@ -81,12 +95,39 @@ def load(path: Path | None, values: list[str] | None, files: list[Path] | None, 
             raise typer.BadParameter(f"{text!r} is not of the form name=value.", param_hint="--with")
         pairs.append((name, value))
     run = partial(run_context, path or Path(), os.environ)
-    return Project.load(path or Path(), Overrides(os.environ, tuple(map(str, files or ())), tuple(pairs), run, run_needed))
+    return Project.load(
+        path or Path(),
+        Overrides(os.environ, tuple(map(str, files or ())), tuple(pairs), run, run_needed, snapshot_key=_snapshot_key(key_file)),
+    )
+
+
+def _snapshot_key(key_file: Path | None) -> str:
+    """The key of hashes in snapshots, from a file or the process; empty where there is none."""
+    key, where = os.environ.get("JOVIAL_SNAPSHOT_KEY", ""), "JOVIAL_SNAPSHOT_KEY"
+    if key_file is not None:
+        content, where = read_named(str(key_file)), "--key-file"
+        if isinstance(content, Refusal):
+            raise typer.BadParameter(said(refused(content, str(key_file)).message), param_hint=where)
+        key = content.decode("utf-8", "replace").strip()
+    if (key or key_file is not None) and len(key) < _KEY_LENGTH:
+        raise typer.BadParameter(f"a key has at least {_KEY_LENGTH} characters.", param_hint=where)
+    return key
 
 
 def processors() -> int:
     """How many processors this process may use."""
     return len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else os.cpu_count() or 1
+
+
+def with_known_secrets(file: Path, value: Any) -> Any:
+    """What a file holds, with the secrets marked that the project knows to be in it, where the file is one of a project's own."""
+    if str(file) == "-":
+        return value
+    try:
+        project = Project.load(file.resolve().parent)
+        return project.marked(file.resolve().relative_to(project.folder.where).as_posix(), value)
+    except (ProjectError, OSError, ValueError):
+        return value
 
 
 def folder_shown(project: Project) -> str:

@@ -1,7 +1,6 @@
 """`jovial record`: a rendering saved as what runs."""
 
 import json
-import secrets
 import sys
 from pathlib import Path
 from typing import Annotated, Any
@@ -9,7 +8,7 @@ from typing import Annotated, Any
 import typer
 
 from jovial_scaffold.cli import exit_codes
-from jovial_scaffold.cli.options import OneEnvironment, ProjectPath, WithFiles, WithValues, deliver, load, print_findings, unusable
+from jovial_scaffold.cli.options import KeyFile, OneEnvironment, ProjectPath, WithFiles, WithValues, deliver, load, print_findings, unusable
 from jovial_scaffold.core.comparing.snapshots import FORMAT, snapshot_document
 from jovial_scaffold.core.findings import has_errors
 from jovial_scaffold.core.project_file import ProjectError
@@ -24,17 +23,18 @@ def command(
         Path | None,
         typer.Option("--out", help="The file to write; else the project file's `deployed`; `-` is standard output.", show_default=False),
     ] = None,
+    key_file: KeyFile = None,
     project: ProjectPath = None,
     with_values: WithValues = None,
     with_file: WithFiles = None,
 ) -> None:
     """For places that have no other list of what runs: record after each deployment, and `jovial effects` says what the next would do.
-    Secrets are written as keyed hashes, never as they are.
+    Secrets are never written: with a key from outside, keyed hashes of them are, so that `jovial effects` can say whether they changed.
 
     Example: jovial record live --out deployed/live.json
     """
     try:
-        loaded = load(project, with_values, with_file, run_needed=True)
+        loaded = load(project, with_values, with_file, run_needed=True, key_file=key_file)
         rendering = loaded.render(environment)
         target = out or _deployed(loaded, environment)
     except ProjectError as error:
@@ -45,12 +45,10 @@ def command(
         raise typer.Exit(exit_codes.ERRORS)
     if target is None:
         raise typer.BadParameter("name a file, or write `deployed` for the environment in the project file.", param_hint="--out")
-    key, others = secrets.token_hex(16), ()
-    if str(target) != "-" and target.exists():
-        key, others = _before(target, key)
+    others = _before(target) if str(target) != "-" and target.exists() else ()
     if str(target) != "-" and out is None:
         target.parent.mkdir(parents=True, exist_ok=True)
-    document = snapshot_document(loaded.name, rendering, loaded.run, key, others)
+    document = snapshot_document(loaded.name, rendering, loaded.run, loaded.snapshot_key, others)
     deliver(json.dumps(document, ensure_ascii=False, indent=1) + "\n", target)
 
 
@@ -60,12 +58,12 @@ def _deployed(loaded: Project, environment: str) -> Path | None:
     return Path(loaded.folder.where) / name if name else None
 
 
-def _before(target: Path, key: str) -> tuple[str, tuple[Any, ...]]:
-    """The key of a recording that is written anew, so that secrets that stayed the same stay the same in it; and what is not ours."""
+def _before(target: Path) -> tuple[Any, ...]:
+    """Of a recording that is written anew, what is not ours."""
     source, _ = read_source(read_named(str(target)), str(target))
     value = source.value if source is not None and not source.broken else None
     if not isinstance(value, dict) or value.get("format") != FORMAT:
         print(f"jovial: {target} is there, and `jovial record` did not write it. Name another file, or remove it.", file=sys.stderr)
         raise typer.Exit(exit_codes.UNUSABLE)
-    found, others = value.get("key"), value.get("others")
-    return found if isinstance(found, str) and found else key, tuple(others) if isinstance(others, list) else ()
+    others = value.get("others")
+    return tuple(others) if isinstance(others, list) else ()

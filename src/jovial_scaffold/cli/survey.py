@@ -3,12 +3,13 @@
 import os
 import sys
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, Any
 
 import typer
 
 from jovial_scaffold.cli import exit_codes
-from jovial_scaffold.cli.options import Format, ProjectPath, ReportFormat, load, unusable
+from jovial_scaffold.cli.options import Format, ProjectPath, ReportFormat, load, unusable, with_known_secrets
+from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.findings import Finding, has_errors
 from jovial_scaffold.core.project_file import NAME, ProjectError
 from jovial_scaffold.core.templates.library import standalone
@@ -16,6 +17,7 @@ from jovial_scaffold.core.templates.surveying import Survey, survey
 from jovial_scaffold.core.text.discretion import discreet
 from jovial_scaffold.core.text.formats import read_source
 from jovial_scaffold.core.text.roles import role_of
+from jovial_scaffold.core.text.source import Source
 from jovial_scaffold.core.words import say
 from jovial_scaffold.machine.disk import DiskFolder, read_named
 from jovial_scaffold.reports.findings import findings_text
@@ -69,7 +71,17 @@ def _path(path: Path) -> Survey:
     if not isinstance(source.value, dict | list):
         told = say("{} holds one value, and no structure to look at.", str(path))
         _stop([Finding("survey-shape", "error", told, source.span(0, 0), say("Name a YAML, JSON, TOML or CSV file with maps or lists."))])
-    return survey([source], [])
+    shown = Source(source.name, source.text, without_secrets(with_known_secrets(path, source.value)), lambda _: source.places())
+    return survey([shown], [])
+
+
+def without_secrets(value: Any) -> Any:
+    """The value with texts in the place of its secrets."""
+    if isinstance(value, Secret):
+        return repr(value)
+    if isinstance(value, dict):
+        return {key: without_secrets(item) for key, item in value.items()}
+    return [without_secrets(item) for item in value] if isinstance(value, list) else value
 
 
 def _value(path: Path) -> object:

@@ -3,7 +3,7 @@
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
-from pathlib import PurePosixPath
+from pathlib import PurePath, PurePosixPath
 from typing import TYPE_CHECKING, Any
 
 from jovial_scaffold.core.findings import Finding, Span, absorbed, has_errors, merged
@@ -20,21 +20,23 @@ from jovial_scaffold.core.project_file import (
     read_project_file,
     revision_error,
 )
-from jovial_scaffold.core.project_inputs import Inputs, Overrides
+from jovial_scaffold.core.project_inputs import Inputs, Overrides, is_public
 from jovial_scaffold.core.rendering.environment import Environment
 from jovial_scaffold.core.rendering.examples import check_must_examples
 from jovial_scaffold.core.rendering.identities import Identities, clashes_between, identities, place
 from jovial_scaffold.core.rendering.plan import Plans
 from jovial_scaffold.core.rendering.rendering import Rendering, render
 from jovial_scaffold.core.rules.evaluation import check_examples, judge, judge_changes, judge_pairs, judges_pairs
+from jovial_scaffold.core.schemas.shapes import with_secrets
 from jovial_scaffold.core.templates.checking import check_templates
 from jovial_scaffold.core.templates.functions import check_examples as check_function_examples
 from jovial_scaffold.core.templates.library import ModuleLibrary
 from jovial_scaffold.core.templates.model import Module, Template
 from jovial_scaffold.core.templates.names import check_names, reads_run, without_cycles
+from jovial_scaffold.core.text.discretion import discreet
 from jovial_scaffold.core.text.files import Files
 from jovial_scaffold.core.text.source import NOWHERE, Source, split_pointer
-from jovial_scaffold.core.words import Value, listed, nearest, say
+from jovial_scaffold.core.words import listed, nearest, say
 
 if TYPE_CHECKING:
     from jovial_scaffold.core.comparing.effects import Effects
@@ -78,9 +80,8 @@ class View:
             name, equals, value = each.partition("=")
             if not equals or not name:
                 hint = say("Write them after a question mark, with & between them: live?copies=4&zone=middle")
-                raise ProjectError(
-                    [Finding("view-invalid", "error", say("{} of {} is not of the form name=value.", Value(each), text), None, hint)]
-                )
+                message = say("A part of the view of {} is not of the form name=value.", named)
+                raise ProjectError([Finding("view-invalid", "error", message, None, hint)])
             values.append((name, value))
         if named.endswith("@"):
             hint = say("For example live@HEAD~1; `git log --oneline` lists the revisions.")
@@ -309,15 +310,18 @@ class Project:
     def views(self, texts: Iterable[str]) -> list[Rendering]:
         """Environments rendered as they are asked for (see `View`), in that order; their findings are those of the environment alone."""
         views = [View.parse(text) for text in texts]
-        found: dict[str, Rendering] = {}
+        found: dict[View, Rendering] = {}
         for revision in dict.fromkeys(view.revision for view in views):
-            of_it = [view for view in views if view.revision == revision]
-            if not revision:
-                found |= {view.label: self._viewed(view) for view in of_it}
-                continue
-            project = self.at(revision)
-            found |= {view.label: project._viewed(view) for view in of_it}
-        return [found[view.label] for view in views]
+            project = self.at(revision) if revision else self
+            found |= {view: project._viewed(view) for view in views if view.revision == revision}
+        labels: dict[str, int] = {}
+        renderings = []
+        for view in views:
+            rendering = found[view]
+            count = labels[rendering.label] = labels.get(rendering.label, 0) + 1
+            # What is told apart by a secret only looks the same, and is another column all the same.
+            renderings.append(rendering if count == 1 else replace(rendering, label=f"{rendering.label} ({count})"))
+        return renderings
 
     def at(self, revision: str) -> "Project":
         """The project as of a revision. Raises ProjectError."""
@@ -344,9 +348,37 @@ class Project:
             rendering, findings = self._render(self._file.environments[view.environment], (), view.values)
         else:
             rendering, findings = self._rendered(view.environment)
-        return replace(rendering, label=view.label, findings=[*findings, *rendering.findings])
+        return replace(rendering, label=self._shown_label(view), findings=[*findings, *rendering.findings])
 
-    def effects(self, environment: str, against: str | None = None, teardown: bool = False) -> "Effects":
+    def _shown_label(self, view: View) -> str:
+        """What a view is called where it is shown: what it sets, but for what is secret or declared by nobody."""
+        if not view.values:
+            return view.label
+        shown = []
+        for name, value in view.values:
+            shown.append(f"{name}={value if is_public(self._template, name) else '(secret)'}")
+        return f"{view.label.partition('?')[0]}?{'&'.join(shown)}"
+
+    def marked(self, name: str, value: Any) -> Any:
+        """The content of one of the project's own files with what it keeps secret marked: a parameter file, or a snapshot."""
+        if not isinstance(value, dict):
+            return value
+        if name in self.parameter_files:
+            return {key: self._marked_parameter(key, item) for key, item in value.items()}
+        if any(name == self.deployed_name(each) for each in self.environments) and isinstance(value.get("resources"), dict):
+            return {**value, "resources": {address: self._marked_resource(each) for address, each in value["resources"].items()}}
+        return value
+
+    def _marked_parameter(self, name: str, value: Any) -> Any:
+        declared = {each.casefold(): each for each in self._template.parameters}
+        declaration = self._template.parameters.get(declared.get(name.casefold(), ""))
+        return self._plan.checker.marked(declaration, value) if declaration else value
+
+    def _marked_resource(self, value: Any) -> Any:
+        kind = self._catalogs.find(str(value.get("type", ""))) if isinstance(value, dict) else None
+        return {**value, "properties": with_secrets(kind.shape, value.get("properties"))} if kind else value
+
+    def effects(self, environment: str, against: "str | PurePath | None" = None, teardown: bool = False) -> "Effects":
         """What deploying an environment would do to what runs now: as the file says that is given, or else `deployed` of the project file.
 
         Raises ProjectError where there is no such file, or it cannot be read. What rules over changes say is among the findings.
@@ -369,21 +401,22 @@ class Project:
         result.findings[:] = merged([*findings, *result.findings, *verdicts], self.environments)
         return result
 
-    def snapshot(self, environment: str, against: str | None = None) -> "tuple[Snapshot, list[Finding]]":
+    def snapshot(self, environment: str, against: "str | PurePath | None" = None) -> "tuple[Snapshot, list[Finding]]":
         """What runs in an environment, and the lesser findings of its file. Raises ProjectError."""
         from jovial_scaffold.core.comparing.snapshots import read_snapshot
 
         deployed = self._file.environments[environment].deployed
         if against is not None:
-            source, findings = self._files.outside(against)
+            source, findings = self._files.outside(str(against))
         elif deployed is not None:
             source, findings = self._files.read(deployed.text, deployed.origin)
         else:
             hint = say("Name a file with --against, or write `deployed` in the project file; `jovial record` makes one.")
             raise ProjectError([Finding("snapshot-missing", "error", say("Nothing says what runs in {} now.", environment), None, hint)])
         if source is None or source.broken:
-            raise ProjectError(findings)
-        snapshot, findings = read_snapshot(source, self._catalogs)
+            raise ProjectError(findings if source is None else discreet(source, findings))
+        source.hide_all()  # what a cloud says of its resources is shown by what is known of them, not by lines
+        snapshot, findings = read_snapshot(source, self._catalogs, self._overrides.snapshot_key)
         if snapshot is None or has_errors(findings):
             raise ProjectError(findings)
         if snapshot.environment and snapshot.environment != environment:
@@ -418,6 +451,11 @@ class Project:
     def parameter_files(self) -> frozenset[str]:
         """The parameter files of all environments, as the project file writes them."""
         return self._inputs.parameter_files
+
+    @property
+    def snapshot_key(self) -> str:
+        """What hashes of secrets in snapshots are keyed with, where somebody handed it in."""
+        return self._overrides.snapshot_key
 
     @property
     def run(self) -> Mapping[str, str]:

@@ -11,15 +11,17 @@ from jovial_scaffold.core.findings import Finding, Span
 from jovial_scaffold.core.folders import Folder, History, Refusal, RevisionError, no_history, nothing_named
 from jovial_scaffold.core.parameters.layers import Layer, file_layer, text_layer
 from jovial_scaffold.core.parameters.resolving import Parameters
+from jovial_scaffold.core.parameters.secrets import is_source
 from jovial_scaffold.core.project_file import EnvironmentEntry, FileReference, ProjectFile
 from jovial_scaffold.core.rules.reading import Ruleset, read_ruleset
 from jovial_scaffold.core.schemas.catalog import Catalogs, read_catalog, shipped_catalog
+from jovial_scaffold.core.schemas.shapes import secret_pointers, shape_of
 from jovial_scaffold.core.templates.model import Template
-from jovial_scaffold.core.text.discretion import WORDS, discreet
+from jovial_scaffold.core.text.discretion import discreet
 from jovial_scaffold.core.text.files import Files
 from jovial_scaffold.core.text.formats import format_of
 from jovial_scaffold.core.text.roles import misplaced, role_of
-from jovial_scaffold.core.text.source import Source
+from jovial_scaffold.core.text.source import Source, value_at
 from jovial_scaffold.core.words import Described, nearest, say
 
 OUTSIDE = "(secrets and process variables)"
@@ -32,7 +34,8 @@ class Overrides:
 
     `run` gives `context.run` (date, revision, author) and is called only where a template reads it, or where `run_needed` says so.
     `beside` is another root, where files of secrets are looked for that the project's own does not have. `named` reads what the command
-    line names, wherever it is, and `history` gives the earlier states of the project's folder (it raises RevisionError).
+    line names, wherever it is, and `history` gives the earlier states of the project's folder (it raises RevisionError). `snapshot_key` is
+    what hashes of secrets in snapshots are keyed with; without one there are none.
     """
 
     process: Mapping[str, str] = field(default_factory=dict)
@@ -43,6 +46,7 @@ class Overrides:
     beside: Folder | None = None
     named: Callable[[str], bytes | Refusal] = nothing_named
     history: Callable[[], History] = no_history
+    snapshot_key: str = ""
 
 
 class Inputs:
@@ -128,12 +132,16 @@ class Inputs:
         for name, text in self.overrides.values:
             layers.append(text_layer(f"--with {name}", {name: text}, declared))
         for name, text in values:
-            layers.append(text_layer(f"?{name}={text}", {name: text}, declared))
+            layers.append(text_layer(f"?{name}={text}" if is_public(template, name) else f"?{name}", {name: text}, declared))
         return tuple(layers), unread
 
     def _parameter_file(self, source: Source | None, findings: list[Finding], template: Template) -> tuple[Layer | None, list[Finding]]:
         if source is None or source.broken:
-            return None, findings if source is None else _discreet(source, findings, template)
+            return None, findings if source is None else discreet(source, findings)
+        form = format_of(source.name)
+        texts = form is not None and not form.typed
+        hide_secrets(source, texts, template)
+        findings = discreet(source, findings)
         value = source.value
         if value is not None and not isinstance(value, dict):
             message = say("A parameter file is a map from parameter to value, and this is {}.", Described(value))
@@ -144,8 +152,7 @@ class Inputs:
             message = say("{} is used as a parameter file, and is {}.", source.name, role)
             hint = say("A parameter file holds one value for each parameter.")
             return None, [*findings, Finding("file-role", "error", message, span, hint)]
-        form = format_of(source.name)
-        return file_layer(source, form is not None and not form.typed, tuple(template.parameters)), findings
+        return file_layer(source, texts, tuple(template.parameters)), findings
 
     def is_tracked(self, name: str) -> bool:
         """Whether the repository keeps a file of the project; the history is asked for once."""
@@ -214,10 +221,23 @@ class Inputs:
                     yield name, content
 
 
-def _discreet(source: Source, findings: list[Finding], template: Template) -> list[Finding]:
-    """The findings of a file that cannot be read, without the lines that a secret may stand in."""
-    secrets = [declaration.name for declaration in template.parameters.values() if declaration.secret]
-    return discreet(source, findings, (*secrets, *WORDS))
+def is_public(template: Template, name: str) -> bool:
+    """Whether what a parameter is set to may be shown: it is declared, and no part of it is secret."""
+    declaration = template.parameters.get(name.partition("/")[0])
+    return declaration is not None and not shape_of(declaration.schema).marks
+
+
+def hide_secrets(source: Source, texts: bool, template: Template) -> None:
+    """Show no secret of a parameter file in its lines, and nothing that nobody declared: it may be a secret under a wrong name."""
+    names = {name.casefold(): name for name in template.parameters} if texts else {}
+    for key, value in source.value.items() if isinstance(source.value, dict) else ():
+        declaration = template.parameters.get(names.get(str(key).casefold(), str(key)))
+        if declaration is None:
+            source.hide((key,))
+            continue
+        for pointer in secret_pointers(shape_of(declaration.schema), value):
+            if not is_source(value_at(value, pointer)):  # where a secret comes from is no secret
+                source.hide((key, *pointer))
 
 
 def _digest(content: Any) -> str:

@@ -55,7 +55,12 @@ class Sentence(_Unsaid):
         return replace(self, template=self.template.replace(old, new, 1))
 
     def masked(self) -> "Sentence":
-        """The sentence without what stands in its gaps: one of the operands is secret, and each may tell of it."""
+        """The sentence without what came from a value: one of the values is secret, and each may tell of it. What is left are names that
+        an author wrote: plain texts."""
+        return replace(self, operands=tuple(each if isinstance(each, str) else HIDDEN for each in self.operands))
+
+    def masked_whole(self) -> "Sentence":
+        """The sentence without any of its operands, the names that somebody wrote included."""
         return replace(self, operands=(HIDDEN,) * len(self.operands))
 
     @property
@@ -113,6 +118,13 @@ class Nearest(_Unsaid):
 
 
 @dataclass(frozen=True, slots=True)
+class Derived(_Unsaid):
+    """Text that was found by looking at a value, such as the name of its type: as secret as the value."""
+
+    text: str
+
+
+@dataclass(frozen=True, slots=True)
 class Foreign(_Unsaid):
     """What a library says: the first line of it, cut."""
 
@@ -125,7 +137,7 @@ class Hidden(_Unsaid):
 
 
 HIDDEN = Hidden()
-Operand = Union[str, int, float, Sentence, Value, Described, Listed, Counted, Amount, Nearest, Foreign, Hidden]  # noqa: UP007 - `str | "Sentence"` cannot be written before the class is there
+Operand = Union[str, int, float, Sentence, Value, Described, Listed, Counted, Amount, Nearest, Derived, Foreign, Hidden]  # noqa: UP007 - `str | "Sentence"` cannot be written before the class is there
 NOTHING = Sentence("")
 
 

@@ -10,6 +10,7 @@ from typing import Any
 
 from jovial_scaffold.core.folders import Refusal, RevisionError
 from jovial_scaffold.core.limits import LISTED_FILES, PATTERN_LENGTH, PROJECTS
+from jovial_scaffold.core.text.patterns import linear_pattern
 from jovial_scaffold.core.words import Amount, say
 from jovial_scaffold.machine.disk import DiskFolder, read_named
 from jovial_scaffold.machine.repository import Repository
@@ -106,8 +107,6 @@ class Ignored:
 
 def _patterns(content: bytes) -> list[tuple[Any, bool, bool]]:
     """Lines of a `.gitignore` as linear-time patterns over paths from its folder; whether a match is ignored; whether for folders only."""
-    import re2
-
     found = []
     for line in content.decode("utf-8", "surrogateescape").splitlines()[: LISTED_FILES.most]:
         text = line.rstrip(" ") if not line.endswith("\\ ") else line
@@ -120,10 +119,8 @@ def _patterns(content: bytes) -> list[tuple[Any, bool, bool]]:
         anchored = "/" in text
         body = "".join(_translated(text.removeprefix("/")))
         try:
-            options = re2.Options()
-            options.log_errors = False
-            found.append((re2.compile(f"(?s){'' if anchored else '(?:.*/)?'}{body}", options=options), wanted, only_folders))
-        except re2.error:
+            found.append((linear_pattern(f"(?s){'' if anchored else '(?:.*/)?'}{body}"), wanted, only_folders))
+        except ValueError:
             continue
     return found
 

@@ -12,7 +12,7 @@ from typing import Any
 from jovial_scaffold.core.expressions.values import Pending, Secret
 from jovial_scaffold.core.limits import SAID_TEXT, SHOWN_VALUE
 from jovial_scaffold.core.text.wording import kind, near
-from jovial_scaffold.core.words import GAP, Amount, Counted, Described, Foreign, Hidden, Listed, Nearest, Sentence, Value
+from jovial_scaffold.core.words import GAP, Amount, Counted, Derived, Described, Foreign, Hidden, Listed, Nearest, Sentence, Value
 
 # Control characters (C0, C1), line and paragraph separators, what turns or hides text (bidi, zero width, tags), and lone surrogates.
 STEERING = "\x00-\x1f\x7f-\x9f\u00ad\u061c\u200b-\u200f\u2028-\u202e\u2060-\u2069\ufeff\ud800-\udfff\ufff9-\ufffb\U000e0000-\U000e007f"
@@ -89,6 +89,7 @@ _OPERANDS: dict[type, Any] = {
     Counted: lambda operand: counted(operand.number, operand.one, operand.many),
     Amount: lambda operand: f"{operand.number:,}",
     Nearest: _nearest,
+    Derived: lambda operand: text_of(operand.text),
     Foreign: _foreign,
     Hidden: lambda operand: SECRET_TEXT,
 }

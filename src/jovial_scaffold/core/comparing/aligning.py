@@ -5,7 +5,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, NamedTuple
 
-from jovial_scaffold.core.expressions.values import Pending, Secret, equal
+from jovial_scaffold.core.expressions.values import UNSEEN, Pending, Secret, equal
 from jovial_scaffold.core.limits import ALIGNED_ITEMS, ALIGNED_LINES, ALIKE_TEXT
 from jovial_scaffold.core.schemas.validation import subschema
 from jovial_scaffold.core.text.source import Pointer
@@ -41,7 +41,10 @@ def same(a: Any, b: Any) -> bool:
     if isinstance(a, Pending) or isinstance(b, Pending):
         return isinstance(a, Pending) and isinstance(b, Pending) and a.origins == b.origins
     if isinstance(a, Secret) or isinstance(b, Secret):
-        return isinstance(a, Secret) and isinstance(b, Secret) and same(a.value, b.value)
+        if not (isinstance(a, Secret) and isinstance(b, Secret)):
+            return False
+        # What nobody can see is not said to differ.
+        return a.value is UNSEEN or b.value is UNSEEN or same(a.value, b.value)
     if isinstance(a, list) and isinstance(b, list):
         return len(a) == len(b) and all(map(same, a, b))
     if isinstance(a, dict) and isinstance(b, dict):

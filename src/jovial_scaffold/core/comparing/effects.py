@@ -8,7 +8,7 @@ from jovial_scaffold.core.comparing.aligning import leaves, likeness, list_key, 
 from jovial_scaffold.core.comparing.driving import RUN, Drivers
 from jovial_scaffold.core.comparing.matrix import with_names
 from jovial_scaffold.core.comparing.snapshots import Deployed, Snapshot, dependencies
-from jovial_scaffold.core.expressions.values import Pending, Secret, deep_marks
+from jovial_scaffold.core.expressions.values import UNSEEN, Pending, Secret, deep_marks
 from jovial_scaffold.core.findings import Finding, Related
 from jovial_scaffold.core.graph.ordering import waves
 from jovial_scaffold.core.limits import ALIGNED_ITEMS
@@ -19,7 +19,7 @@ from jovial_scaffold.core.schemas.catalog import ResourceType
 from jovial_scaffold.core.schemas.shapes import filled
 from jovial_scaffold.core.schemas.validation import subschema
 from jovial_scaffold.core.text.source import Pointer, pointer_text, value_at
-from jovial_scaffold.core.words import listed, say
+from jovial_scaffold.core.words import Counted, listed, say
 
 ACTIONS = ("add", "change", "restart", "rebuild", "rename", "remove", "unchanged")
 _RANK = {"live": 1, "locked": 1, "restart": 2, "rebuild": 3}
@@ -144,6 +144,7 @@ def effects(rendering: Rendering, known: Rendering, as_recorded: Rendering, snap
     result = Effects(rendering.environment, snapshot, every, order)
     result.findings.extend(_violations(result, rendering))
     result.findings.extend(_likely_renames(result, rendering))
+    result.findings.extend(_unknown_secrets(result, known, older))
     return result
 
 
@@ -182,8 +183,8 @@ def _changes(
     now = with_names(filled(shape, before.properties, resource.address), older)
     then = snapshot.hidden(known.effective)
     recorded = snapshot.hidden(as_recorded.effective) if as_recorded is not None and as_recorded is not known else then
-    if not snapshot.key:
-        now = snapshot.hidden(now)
+    now = snapshot.hidden(now)
+    if not snapshot.recorded:
         then, recorded = _unseen_left_out(then, now), _unseen_left_out(recorded, now)
     for leaf in leaves({0: now, 1: then}, kind.schema if kind else None, 2, whole=True):
         old, new = leaf.values.get(0, _MISSING), leaf.values.get(1, _MISSING)
@@ -196,7 +197,18 @@ def _changes(
         if counted and not snapshot.run and 1 in leaf.at:
             behind = drivers.tracer(resource.instance.scope).sources(resource.instance, leaf.at[1])
             counted = not (behind and all(name == RUN for name, _ in behind))
-        yield Change(leaf.label, old, new, effect, "", certain, counted)
+        yield Change(leaf.label, _covered(old, new), _covered(new, old), effect, "", certain, counted)
+
+
+def _covered(value: Any, other: Any) -> Any:
+    """The value, secret where what stands in its place on the other side is."""
+    if isinstance(value, Secret) or value is _MISSING:
+        return value
+    if isinstance(other, Secret):
+        return Secret(value)
+    if isinstance(value, dict) and isinstance(other, dict):
+        return {key: _covered(item, other.get(key)) for key, item in value.items()}
+    return value
 
 
 def _may_equal(old: Any, new: Any) -> bool:
@@ -443,6 +455,28 @@ def _likely_renames(result: Effects, rendering: Rendering) -> Iterator[Finding]:
             related,
             f"{resource.instance.resource.name} {former}",
         )
+
+
+def _unknown_secrets(result: Effects, known: Rendering, older: Mapping[str, str]) -> Iterator[Finding]:
+    """Secrets of which the snapshot says only that they are there."""
+    snapshot = result.snapshot
+    unseen = 0
+    for there, deployed in snapshot.resources.items():
+        if there in older and older[there] in known.resources:
+            unseen += _unseen(snapshot.hidden(deployed.properties))
+    if unseen:
+        message = say("Whether {} changed is not known: the snapshot does not say what they were.", Counted(unseen, "secret"))
+        hint = say("With a key, in JOVIAL_SNAPSHOT_KEY or --key-file, `jovial record` writes hashes of them.")
+        yield Finding("secrets-unseen", "note", message, None, hint, environments=(result.environment,))
+
+
+def _unseen(value: Any) -> int:
+    """How many secrets inside of a value nobody knows."""
+    if isinstance(value, Secret):
+        return int(value.value is UNSEEN)
+    if isinstance(value, dict | list):
+        return sum(map(_unseen, value.values() if isinstance(value, dict) else value))
+    return 0
 
 
 def _former(resource: RenderedResource, new: str, old: str) -> str:

@@ -1,27 +1,38 @@
 """What runs in an environment now, as JSON (docs/effects.md): read from a file, or recorded from a rendering."""
 
 import hashlib
+import hmac
 import json
+import os
 import re
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, Final
 
-from jovial_scaffold.core.expressions.values import Pending, Secret, revealed
+from jovial_scaffold.core.expressions.values import UNSEEN, Pending, Secret, revealed
 from jovial_scaffold.core.findings import Finding, Span
 from jovial_scaffold.core.rendering.rendering import Rendering
 from jovial_scaffold.core.schemas.catalog import Catalogs, ResourceType
 from jovial_scaffold.core.schemas.shapes import Shape
+from jovial_scaffold.core.text.discretion import SECRETIVE
 from jovial_scaffold.core.text.roles import misplaced
 from jovial_scaffold.core.text.source import Origin, Source
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.words import NOTHING, Described, Sentence, listed, nearest, say
+from jovial_scaffold.core.text.wording import kind as kind_of
+from jovial_scaffold.core.words import NOTHING, Derived, Sentence, listed, nearest, say
 
 FORMAT = "jovial-snapshot/1"
-_KEYS = ("format", "project", "environment", "run", "key", "parameters", "resources", "others", "$schema")
+_KEYS = ("format", "project", "environment", "run", "key", "hashed", "parameters", "resources", "others", "$schema")
 _RESOURCE_KEYS = ("type", "properties", "after", "keep")
+_RUN_KEY: Final = os.urandom(32)  # for comparing within this run only; nothing that is hashed with it is written
 _TOKEN = re.compile(r"[A-Za-z0-9_.:-]+")
-_KEY = re.compile(r"[0-9a-f]{32,64}\Z")
+
+
+@dataclass(frozen=True, slots=True)
+class Hash:
+    """What a snapshot has in the place of a secret: a keyed hash."""
+
+    text: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,7 +51,8 @@ class Deployed:
 
 @dataclass(frozen=True, slots=True)
 class Snapshot:
-    """All that runs in an environment. `key` is that of its hashed secrets, and empty where another tool wrote the file."""
+    """All that runs in an environment. `key` is what its secrets are hashed with, where somebody handed in the one that it was recorded
+    with; then whether a secret changed is known."""
 
     name: str
     environment: str
@@ -53,8 +65,10 @@ class Snapshot:
     hashes: dict[str, str] = field(default_factory=dict)
 
     def hidden(self, value: Any) -> Any:
-        """The value with what its secrets hold replaced by their hashes, as the snapshot has them."""
+        """The value with what its secrets hold replaced by hashes, so that two that are hidden can be compared and shown."""
         if isinstance(value, Secret):
+            if value.value is UNSEEN or isinstance(value.value, Hash):
+                return Secret(value.value.text) if isinstance(value.value, Hash) and self.key else Secret(UNSEEN)
             return Secret(secret_hash(value, self.key, self.hashes))
         if isinstance(value, dict):
             return {key: self.hidden(item) for key, item in value.items()}
@@ -62,18 +76,26 @@ class Snapshot:
 
 
 def secret_hash(secret: Secret, key: str, known: dict[str, str]) -> str:
-    """A keyed hash of a secret value that is slow on purpose (scrypt, RFC 7914), so that a file does not give weak secrets away.
-
-    `key` is made anew for each file that is recorded; `known` keeps what was hashed already.
-    """
+    """A keyed hash of a secret value. With a key from outside it is slow on purpose (scrypt, RFC 7914), as it may be written into a file;
+    without one it never leaves the run (`run_hash`). `known` keeps what was hashed already."""
     text = json.dumps(revealed(secret), sort_keys=True, default=repr)
     if text not in known:
-        known[text] = hashlib.scrypt(text.encode(), salt=key.encode(), n=2**14, r=8, p=1, dklen=20).hex()
+        known[text] = hashlib.scrypt(text.encode(), salt=key.encode(), n=2**14, r=8, p=1, dklen=20).hex() if key else run_hash(text)
     return known[text]
 
 
-def read_snapshot(source: Source, catalogs: Catalogs) -> tuple[Snapshot | None, list[Finding]]:
-    """A snapshot from a file; what is wrong with it, all of it."""
+def run_hash(text: str) -> str:
+    """A hash that means something within this run only."""
+    return hmac.new(_RUN_KEY, text.encode(), "sha256").hexdigest()
+
+
+def key_mark(key: str) -> str:
+    """By which a key is known again: a part of a hash of it, far too short to find the key by."""
+    return hashlib.scrypt(b"jovial", salt=key.encode(), n=2**14, r=8, p=1, dklen=2).hex()
+
+
+def read_snapshot(source: Source, catalogs: Catalogs, hash_key: str = "") -> tuple[Snapshot | None, list[Finding]]:
+    """A snapshot from a file; what is wrong with it, all of it. `hash_key` is what its secrets may be hashed with."""
     findings: list[Finding] = []
     whole, origin = source.value, Origin(source, ())
 
@@ -89,7 +111,7 @@ def read_snapshot(source: Source, catalogs: Catalogs) -> tuple[Snapshot | None, 
         return None, [wrong]
     if not isinstance(whole, dict) or not isinstance(whole.get("resources"), dict):
         if whole is not UNKNOWN:
-            found = Described(whole) if not isinstance(whole, dict) else "one without `resources`"
+            found = Derived(kind_of(whole)) if not isinstance(whole, dict) else "one without `resources`"
             hint = say('For example: {"environment": "live", "resources": {"track_net": {"type": "fulmar.network", "properties": {}}}}')
             report(say("A snapshot is a map with `environment` and `resources`, and this is {}.", found), origin.value_span(), hint)
         return None, findings
@@ -112,7 +134,8 @@ def read_snapshot(source: Source, catalogs: Catalogs) -> tuple[Snapshot | None, 
         properties = content.get("properties", {})
         if not isinstance(properties, dict):
             report(
-                say("`properties` of {} is a map, and this is {}.", address, Described(properties)), place.child("properties").value_span()
+                say("`properties` of {} is a map, and this is {}.", address, Derived(kind_of(properties))),
+                place.child("properties").value_span(),
             )
             continue
         for key in content:
@@ -128,23 +151,26 @@ def read_snapshot(source: Source, catalogs: Catalogs) -> tuple[Snapshot | None, 
                 warning=True,
             )
         marked = _marked(properties)
-        own, cloud = _split(kind.shape if kind else None, marked)
+        own, cloud = _split(kind.shape, marked) if kind else (_guessed(marked), None)
         after = content.get("after", [])
         names = tuple(each for each in after if isinstance(each, str)) if isinstance(after, list) else ()
         type_text = kind.id if kind else content["type"]
         resources[address] = Deployed(address, type_text, kind, own or {}, cloud or {}, names, content.get("keep") is True, place)
     others = whole.get("others", [])
     if not isinstance(others, list):
-        report(say("`others` is a list of what is not ours, and this is {}.", Described(others)), origin.child("others").value_span())
-        others = []
-    key = whole.get("key", "")
-    if key and not (isinstance(key, str) and _KEY.match(key)):
         report(
-            say("`key` belongs to the hashed secrets, and is not as `jovial record` writes it."),
-            origin.child("key").value_span(),
-            say("Record it anew."),
+            say("`others` is a list of what is not ours, and this is {}.", Derived(kind_of(others))), origin.child("others").value_span()
         )
-        key = ""
+        others = []
+    if "key" in whole:
+        message = say("The key of the hashes stands beside them, so whoever has the file can guess the secrets.")
+        hint = say("Record it anew, with the key in JOVIAL_SNAPSHOT_KEY or --key-file.")
+        findings.append(Finding("snapshot-key", "warning", message, origin.child("key").key_span(), hint))
+    hashed = whole.get("hashed")
+    if hash_key and hashed is not None and hashed != key_mark(hash_key):
+        message = say("The snapshot was recorded with another key, so whether a secret changed is not known.")
+        findings.append(Finding("snapshot-key", "warning", message, origin.child("hashed").value_span(), say("Hand in the key of then.")))
+    known_key = hash_key if hash_key and hashed == key_mark(hash_key) else ""
     texts = {name: value for name, value in _map(whole.get("run")).items() if isinstance(value, str)}
     snapshot = Snapshot(
         source.name,
@@ -153,7 +179,7 @@ def read_snapshot(source: Source, catalogs: Catalogs) -> tuple[Snapshot | None, 
         tuple(others),
         _marked(_map(whole.get("parameters"))),
         texts,
-        str(key),
+        known_key,
         whole.get("format") == FORMAT,
     )
     return snapshot, findings
@@ -170,8 +196,8 @@ def _marked(value: Any) -> Any:
             name, held = next(iter(value.items()))
             if name == "$pending" and isinstance(held, str | list):
                 return Pending([held] if isinstance(held, str) else [str(each) for each in held])
-            if name == "$secret" and isinstance(held, str):
-                return Secret(held)
+            if name == "$secret":
+                return Secret(Hash(held) if isinstance(held, str) else UNSEEN)
         return {key: _marked(item) for key, item in value.items()}
     return [_marked(item) for item in value] if isinstance(value, list) else value
 
@@ -189,24 +215,32 @@ def _split(shape: Shape | None, value: Any) -> tuple[Any, Any]:
         own: dict[str, Any] = {}
         cloud: dict[str, Any] = {}
         for name, item in value.items():
-            below = shape.properties.get(name, shape.others)
+            below = shape.of(name)
             if below is not None and below.read_only:
                 cloud[name] = item
             else:
                 own[name] = _split(below, item)[0]
         return own, cloud
     if isinstance(value, list):
-        return [_split(shape.items, item)[0] for item in value], None
+        return [_split(shape.item(index), item)[0] for index, item in enumerate(value)], None
     return value, None
 
 
+def _guessed(value: Any) -> Any:
+    """The properties of a type that no catalog knows, with texts marked secret whose keys sound so."""
+    if isinstance(value, dict):
+        return {key: Secret(item) if isinstance(item, str) and SECRETIVE.search(key) else _guessed(item) for key, item in value.items()}
+    return [_guessed(item) for item in value] if isinstance(value, list) else value
+
+
 def snapshot_document(project: str, rendering: Rendering, run: Mapping[str, str], key: str, others: tuple[Any, ...] = ()) -> dict[str, Any]:
-    """`jovial-snapshot/1`: a rendering as what runs, with the effective parameters and `context.run`; secrets as keyed hashes."""
+    """`jovial-snapshot/1`: a rendering as what runs, with the effective parameters and `context.run`. In the place of secrets stand marks,
+    with a key from outside keyed hashes; the key is never written."""
     known: dict[str, str] = {}
 
     def plain(value: Any) -> Any:
         if isinstance(value, Secret):
-            return {"$secret": secret_hash(value, key, known)}
+            return {"$secret": secret_hash(value, key, known) if key else True}
         if isinstance(value, Pending):
             origins = sorted(value.origins)
             return {"$pending": origins[0] if len(origins) == 1 else origins}
@@ -229,7 +263,7 @@ def snapshot_document(project: str, rendering: Rendering, run: Mapping[str, str]
         "project": project,
         "environment": rendering.environment,
         "run": dict(run),
-        "key": key,
+        **({"hashed": key_mark(key)} if key else {}),
         "parameters": parameters,
         "resources": resources,
         "others": list(others),

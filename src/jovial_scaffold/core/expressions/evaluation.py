@@ -42,7 +42,7 @@ from jovial_scaffold.core.expressions.values import (
 )
 from jovial_scaffold.core.limits import EVALUATION_STEPS
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.words import Amount, Value, nearest, say
+from jovial_scaffold.core.words import Amount, Derived, Value, nearest, say
 
 Locals = Mapping[str, Any]
 _SIMPLE = frozenset((str, int, bool, float, type(None)))
@@ -153,26 +153,32 @@ class Evaluator:
             raise _placed(error, node) from None
 
     def optional_step(self, node: Node, operand: Any, key: Any, step: Callable[[Any], Any]) -> Any:
+        if type(operand) is Secret or type(key) is Secret:
+            # Whether a secret has a part is secret, so the optional as a whole is.
+            try:
+                found = self.optional_step(node, revealed(operand), revealed(key), lambda whole: item_of(whole, revealed(key)))
+            except EvaluationError as error:
+                error.mask()
+                raise
+            return found if found is UNKNOWN or type(found) is Secret else Secret(found)
         if operand is NONE:
             return NONE
         inside = operand.value if type(operand) is Optional else operand
+        if type(inside) is Secret:
+            return self.optional_step(node, inside, key, step)
         if inside is UNKNOWN or type(inside) is Pending:
             return inside
         if type(key) is Pending or key is UNKNOWN:
             return key
-        secret = type(inside) is Secret or type(key) is Secret
-        whole, plain_key = revealed(inside) if type(inside) is Secret else inside, revealed(key)
+        whole = inside
         if isinstance(whole, Record) or type(whole) in (dict, list):
             try:
-                there = has_part(whole, plain_key)
+                there = has_part(whole, key)
             except EvaluationError as error:
                 raise _placed(error, node) from None
             if there is not True:
                 return NONE if there is False else there
-            found = self.through_secret(
-                node, whole, step if not secret else lambda w: operators.index(w, plain_key) if not isinstance(w, Record) else step(w)
-            )
-            return Optional(Secret(found) if secret and not isinstance(found, Secret) else found)
+            return Optional(self.through_secret(node, whole, step))
         return self.through_secret(node, whole, step)
 
     def has(self, node: Has, names: Locals) -> Any:
@@ -290,14 +296,17 @@ class Evaluator:
             return condition
         if type(condition) is Secret and type(condition.value) is bool:
             chosen = self.run(node.then if condition.value else node.otherwise, names)
-            return chosen if isinstance(chosen, Secret | Pending) or chosen is UNKNOWN else Secret(chosen)
+            return chosen if isinstance(chosen, Secret) or chosen is UNKNOWN else Secret(chosen)
         raise _placed(_not_boolean(condition), node.condition)
 
     def list_literal(self, node: ListLiteral, names: Locals) -> Any:
         result = []
+        secret = False
         for item, optional in zip(node.items, node.optional, strict=True):
             value = self.run(item, names)
             if optional:
+                if type(value) is Secret and type(value.value) is Optional:  # how long the list is, is secret then
+                    secret, value = True, value.value
                 if type(value) is not Optional:
                     raise _placed(
                         EvaluationError(say("`?` before an item takes an optional, and this is {}.", Value(value)), id="type-mismatch"),
@@ -307,15 +316,20 @@ class Evaluator:
                     continue
                 value = value.value
             result.append(value)
-        return operators.weighed(result)
+        return Secret(operators.weighed(result)) if secret else operators.weighed(result)
 
     def map_literal(self, node: MapLiteral, names: Locals) -> Any:
         result: dict[Any, Any] = {}
+        secret = False
         for key_node, value_node, optional in zip(node.keys, node.values, node.optional, strict=True):
             key = self.run(key_node, names)
             value = self.run(value_node, names)
             if key is UNKNOWN or isinstance(key, Pending):
                 return key
+            if optional and type(value) is Secret and type(value.value) is Optional:
+                secret, value = True, value.value
+            if type(key) is Secret:  # which entries a map has is as secret as its keys
+                secret, key = True, key.value
             if optional:
                 if type(value) is not Optional:
                     raise _placed(
@@ -325,8 +339,13 @@ class Evaluator:
                 if value is NONE:
                     continue
                 value = value.value
-            self.put(result, key, value, key_node)
-        return operators.weighed(result)
+            try:
+                self.put(result, key, value, key_node)
+            except EvaluationError as error:
+                if secret:
+                    error.mask()
+                raise
+        return Secret(operators.weighed(result)) if secret else operators.weighed(result)
 
     def put(self, result: dict[Any, Any], key: Any, value: Any, node: Node) -> None:
         try:
@@ -350,21 +369,30 @@ class Evaluator:
             target, secret = target.value, True
         if target is UNKNOWN or type(target) is Pending:
             return target
+        if not secret:
+            return self.looped(node, target, names)
+        try:
+            result = self.looped(node, target, names)
+        except EvaluationError as error:
+            error.mask()
+            raise
+        return result if isinstance(result, Secret) or result is UNKNOWN else Secret(result)
+
+    def looped(self, node: Macro, target: Any, names: Locals) -> Any:
+        """A macro over what it goes over, marks taken off."""
         if node.name in ("optMap", "optFlatMap"):
-            result = self.optional_macro(node, target, names)
-        else:
-            if isinstance(target, Record):
-                target = target.whole()
-            if type(target) not in (list, dict):
-                raise _placed(
-                    EvaluationError(
-                        say("{}() goes over a list or map, and this is {}: {}.", node.name, type_name(target), Value(target)),
-                        id="type-mismatch",
-                    ),
-                    node.target,
-                )
-            result = _MACROS[node.name](self, node, target, names)
-        return Secret(result) if secret and not isinstance(result, Secret | Pending) and result is not UNKNOWN else result
+            return self.optional_macro(node, target, names)
+        if isinstance(target, Record):
+            target = target.whole()
+        if type(target) not in (list, dict):
+            raise _placed(
+                EvaluationError(
+                    say("{}() goes over a list or map, and this is {}: {}.", node.name, Derived(type_name(target)), Value(target)),
+                    id="type-mismatch",
+                ),
+                node.target,
+            )
+        return _MACROS[node.name](self, node, target, names)
 
     def optional_macro(self, node: Macro, target: Any, names: Locals) -> Any:
         if type(target) is not Optional:
@@ -410,7 +438,8 @@ class Evaluator:
         for test in plain:
             if type(test) is not bool:
                 raise _placed(_not_boolean(Secret(test) if secret else test), node.bodies[0])
-        return Secret(result(plain)) if secret else result(plain)
+        made = result(plain)
+        return Secret(made) if secret and type(made) is not Secret else made
 
     def filter(self, node: Macro, target: Any, names: Locals) -> Any:
         scopes = list(self.rounds(node, target, names))
@@ -434,12 +463,15 @@ class Evaluator:
 
         def build(plain: list[Any]) -> Any:
             result: dict[Any, Any] = {}
+            secret = False
             for scope, test in zip(scopes, plain, strict=True):
                 if test:
                     value = self.run(body, scope)
+                    if entry and type(value) is Secret:  # which entries the map has is secret then
+                        secret, value = True, value.value
                     for key, item in value.items() if entry and type(value) is dict else ((scope[node.variables[0]], value),):
                         self.put(result, key_value(key), item, body)
-            return result
+            return Secret(result) if secret else result
 
         tests = [self.run(node.bodies[0], scope) for scope in scopes] if len(node.bodies) == 2 else [True] * len(scopes)
         return self.decided(node, tests, build)
@@ -510,4 +542,6 @@ def _not(value: Any) -> bool:
 
 
 def _not_boolean(value: Any) -> EvaluationError:
-    return EvaluationError(say("A condition is true or false, and this is {}: {}.", type_name(value), Value(value)), id="type-mismatch")
+    return EvaluationError(
+        say("A condition is true or false, and this is {}: {}.", Derived(type_name(value)), Value(value)), id="type-mismatch"
+    )

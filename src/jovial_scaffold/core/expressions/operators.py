@@ -3,6 +3,7 @@
 Nothing here knows of marks: `evaluation` takes them off and puts them on again.
 """
 
+import heapq
 import math
 from collections.abc import Callable
 from typing import Any
@@ -11,7 +12,7 @@ from jovial_scaffold.core.expressions.errors import BudgetError, EvaluationError
 from jovial_scaffold.core.expressions.times import Duration, Timestamp, duration, timestamp
 from jovial_scaffold.core.expressions.values import UInt, equal, key_value, map_key, type_name
 from jovial_scaffold.core.limits import INT64_MAX, INT64_MIN, RESULT_SIZE, RESULT_WEIGHT, UINT64_MAX
-from jovial_scaffold.core.words import NOTHING, Amount, Value, listed, nearest, say
+from jovial_scaffold.core.words import NOTHING, Amount, Derived, Value, listed, nearest, say
 
 _NUMERIC = ("int", "uint", "double")
 _ORDERED = frozenset(("int", "double", "string", "uint", "bool", "bytes", "timestamp", "duration"))
@@ -64,7 +65,7 @@ def mismatch(operator: str, a: Any, b: Any) -> EvaluationError:
     elif operator == "+" and "string" in (left, right):
         hint = say("Write string(…) around the {}, or put it into a text with ${…}.", right if left == "string" else left)
     return EvaluationError(
-        say("`{}` does not take {} and {}: {} {} {}.", operator, _a(left), _a(right), Value(a), operator, Value(b)),
+        say("`{}` does not take {} and {}: {} {} {}.", operator, Derived(_a(left)), Derived(_a(right)), Value(a), operator, Value(b)),
         hint=hint,
         id="type-mismatch",
     )
@@ -161,7 +162,7 @@ def negate(a: Any) -> Any:
         return _int(-a)
     if type(a) is float:
         return -a
-    raise EvaluationError(say("`-` does not take {}: -{}.", _a(type_name(a)), Value(a)), id="type-mismatch")
+    raise EvaluationError(say("`-` does not take {}: -{}.", Derived(_a(type_name(a))), Value(a)), id="type-mismatch")
 
 
 def compare(operator: str, test: Callable[[Any, Any], bool]) -> Callable[[Any, Any], bool]:
@@ -190,10 +191,10 @@ def contains(item: Any, container: Any) -> bool:
             return map_key(item) in container
         except TypeError:
             raise EvaluationError(
-                say("{} cannot be a key of a map: {}.", _a(type_name(item)).capitalize(), Value(item)), id="type-mismatch"
+                say("{} cannot be a key of a map: {}.", Derived(_a(type_name(item)).capitalize()), Value(item)), id="type-mismatch"
             ) from None
     raise EvaluationError(
-        say("`in` looks into a list or map, and this is {}: {}.", _a(type_name(container)), Value(container)), id="type-mismatch"
+        say("`in` looks into a list or map, and this is {}: {}.", Derived(_a(type_name(container))), Value(container)), id="type-mismatch"
     )
 
 
@@ -203,7 +204,7 @@ def index(container: Any, key: Any) -> Any:
         position = _position(key)
         if 0 <= position < len(container):
             return container[position]
-        last = say("they go from 0 to {}", len(container) - 1) if container else "the list is empty"
+        last = say("they go from 0 to {}", len(container) - 1) if container else say("the list is empty")
         raise EvaluationError(say("The list has no item {}; {}.", position, last), id="index-range")
     if type(container) is dict:
         if type(key) is float and not key.is_integer():
@@ -213,9 +214,11 @@ def index(container: Any, key: Any) -> Any:
         except KeyError:
             raise missing_key(key, container) from None
         except (TypeError, ValueError, OverflowError):
-            raise EvaluationError(say("{} cannot be a key: {}.", _a(type_name(key)).capitalize(), Value(key)), id="type-mismatch") from None
+            raise EvaluationError(
+                say("{} cannot be a key: {}.", Derived(_a(type_name(key)).capitalize()), Value(key)), id="type-mismatch"
+            ) from None
     raise EvaluationError(
-        say("`[…]` needs a list or map, and this is {}: {}.", _a(type_name(container)), Value(container)), id="type-mismatch"
+        say("`[…]` needs a list or map, and this is {}: {}.", Derived(_a(type_name(container))), Value(container)), id="type-mismatch"
     )
 
 
@@ -225,15 +228,15 @@ def _position(key: Any) -> int:
     if type(key) is float and key.is_integer():
         return int(key)
     raise EvaluationError(
-        say("An item of a list is chosen by an int, and this is {}: {}.", _a(type_name(key)), Value(key)), id="type-mismatch"
+        say("An item of a list is chosen by an int, and this is {}: {}.", Derived(_a(type_name(key))), Value(key)), id="type-mismatch"
     )
 
 
 def missing_key(key: Any, container: Any) -> EvaluationError:
     """The error of a key that is not there, with the keys that are."""
-    keys = sorted(str(key_value(known)) for known in container)
-    has = say("it has {}{}", listed(keys[:8]), " and more" if len(keys) > 8 else "") if keys else "it is empty"
-    hint = nearest(str(key), keys, say("Add it, or read it with .?name or [?key] where it may be missing."))
+    first = heapq.nsmallest(9, (str(key_value(known)) for known in container))
+    has = say("it has {}", listed(first, most=8)) if first else say("it is empty")
+    hint = nearest(str(key), map(str, container), say("Add it, or read it with .?name or [?key] where it may be missing."))
     return EvaluationError(say("The map has no entry {}; {}.", Value(key), has), hint=hint, id="key-missing")
 
 

@@ -8,7 +8,7 @@ from jovial_scaffold.core.expressions.errors import EvaluationError
 from jovial_scaffold.core.expressions.syntax import Name, Node, Select
 from jovial_scaffold.core.expressions.values import Pending, Record, Secret, equal, type_name
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.words import Value, say
+from jovial_scaffold.core.words import Derived, Value, say
 
 
 def field_of(whole: Any, field: str) -> Any:
@@ -19,7 +19,7 @@ def field_of(whole: Any, field: str) -> Any:
             return whole[field]
         raise operators.missing_key(field, whole)
     raise EvaluationError(
-        say("`.{}` needs a map or resource, and this is {}: {}.", field, type_name(whole), Value(whole)), id="type-mismatch"
+        say("`.{}` needs a map or resource, and this is {}: {}.", field, Derived(type_name(whole)), Value(whole)), id="type-mismatch"
     )
 
 
@@ -34,7 +34,9 @@ def has_field(whole: Any, field: str) -> Any:
         return whole.has(field)
     if type(whole) is dict:
         return field in whole
-    raise EvaluationError(say("has() needs a map or resource, and this is {}: {}.", type_name(whole), Value(whole)), id="type-mismatch")
+    raise EvaluationError(
+        say("has() needs a map or resource, and this is {}: {}.", Derived(type_name(whole)), Value(whole)), id="type-mismatch"
+    )
 
 
 def has_part(whole: Any, key: Any) -> Any:

@@ -13,7 +13,7 @@ from jovial_scaffold.core.expressions.syntax import Node
 from jovial_scaffold.core.expressions.tokens import string_end
 from jovial_scaffold.core.expressions.values import Pending, Record, Secret, type_name
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.words import say
+from jovial_scaffold.core.words import Derived, say
 
 
 @dataclass(frozen=True, slots=True)
@@ -175,7 +175,7 @@ def no_text(value: Any, part: str | Formula) -> EvaluationError:
     name = (
         "a resource"
         if isinstance(value, Record)
-        else {"null_type": "null", "list": "a list", "map": "a map"}.get(type_name(value), say("a value of type {}", type_name(value)))
+        else {"null_type": "null", "list": "a list", "map": "a map"}.get(type_name(value), f"a value of type {type_name(value)}")
     )
     hint = (
         say("Choose one of its fields, or write as_json(…).")
@@ -185,7 +185,7 @@ def no_text(value: Any, part: str | Formula) -> EvaluationError:
     if name == "a list":
         hint = say("Write .join(', ') for a list of texts, or as_json(…).")
     error = EvaluationError(
-        say("Only text, booleans and numbers can be joined into text, and this is {}.", name), hint=hint, id="type-mismatch"
+        say("Only text, booleans and numbers can be joined into text, and this is {}.", Derived(name)), hint=hint, id="type-mismatch"
     )
     if isinstance(part, Formula):
         error.start, error.end = part.node.start, part.node.end

@@ -70,6 +70,9 @@ class Secret:
     __hash__ = None  # type: ignore[assignment]  # what cannot be compared cannot be a key
 
 
+UNSEEN: Final = object()  # what a secret holds of which nobody here knows the value
+
+
 class Optional:
     """An optional value (CEL's optional types); `NONE` is the empty one."""
 

@@ -29,11 +29,6 @@ class Layer:
         """Where the key of a value stands."""
         return self.source.key_span(self._written(pointer)) if self.source else None
 
-    def hide(self, name: str) -> None:
-        """Never show the value of a parameter in a line of the file: it is secret."""
-        if self.source:
-            self.source.hide(self._written((name,)))
-
     def _written(self, pointer: Pointer) -> Pointer:
         if self.texts and self.source and pointer and isinstance(self.source.value, dict):
             folded = {key.casefold(): key for key in self.source.value}

@@ -4,12 +4,12 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
-from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.findings import Finding, Level, Related
 from jovial_scaffold.core.folders import Refusal
 from jovial_scaffold.core.parameters.layers import Layer, Setting, merged_values, setting_of
 from jovial_scaffold.core.parameters.secrets import SecretSourceError, fetch, is_source
 from jovial_scaffold.core.parameters.typing import as_declared, from_text
+from jovial_scaffold.core.schemas.shapes import Shape, shape_of, with_secrets
 from jovial_scaffold.core.schemas.validation import Validator, Violation
 from jovial_scaffold.core.templates.model import Declaration, Template
 from jovial_scaffold.core.text.source import Pointer, pointer_text
@@ -42,6 +42,13 @@ class Checker:
     def __init__(self, template: Template) -> None:
         self.template = template
         self._validators: dict[str, Validator] = {}
+        self._shapes: dict[str, Shape] = {}
+
+    def marked(self, declaration: Declaration, value: Any) -> Any:
+        """The value with its secret parts marked."""
+        if declaration.name not in self._shapes:
+            self._shapes[declaration.name] = shape_of(declaration.schema)
+        return with_secrets(self._shapes[declaration.name], value)
 
     def violations(self, declaration: Declaration, value: Any) -> list[Violation]:
         """What the declaration says against a value."""
@@ -102,10 +109,7 @@ class Checker:
                     hint = say("It is a value of the template's `let`; only parameters can be set from outside.")
                 message = say("The template declares no parameter `{}`{}.", name, "" if span else say(", which {} sets", layer.label))
                 findings.append(Finding("parameter-undeclared", "error", message, span, hint, environments=(parameters.environment,)))
-                candidate = near(name, declared)
-                meant.add(candidate)
-                if layer.source is not None and candidate and declared[candidate].secret:
-                    layer.hide(name)
+                meant.add(near(name, declared))
         return meant
 
     def _secrecy(self, parameters: Parameters, declaration: Declaration, is_tracked: Callable[[str], bool]) -> list[Finding]:
@@ -116,7 +120,6 @@ class Checker:
             written = layer.values.get(declaration.name)
             if layer.source is None or written is None or written is UNKNOWN or is_source(written):
                 continue
-            layer.hide(declaration.name)
             tracked = is_tracked(layer.source.name)
             where = say(", in a file that git keeps") if tracked else NOTHING
             message = say("The secret `{}` stands here in clear text{}.", declaration.name, where)
@@ -181,11 +184,12 @@ class Checker:
                 )
             )
         value = as_declared(value, declaration.schema)
-        violations = self.violations(declaration, Secret(value) if declaration.secret else value)
+        value = self.marked(declaration, value)
+        violations = self.violations(declaration, value)
         findings += [violation_finding(declaration, violation, parameters) for violation in violations]
         if violations:
             return UNKNOWN
-        return Secret(value) if declaration.secret else value
+        return value
 
 
 def violation_finding(declaration: Declaration, violation: Violation, parameters: Parameters) -> Finding:

@@ -80,6 +80,12 @@ class Computer:
                 result = formula.program.run(self.scope, variables)
                 if result is UNKNOWN or isinstance(result, Pending):
                     return result
+                if type(result) is Secret and type(result.value) is Optional:
+                    raise EvaluationError(
+                        say("Whether this is there depends on a secret, and everybody can see it."),
+                        hint=say("Decide by a parameter that is no secret."),
+                        id="condition-undecidable",
+                    )
                 if type(result) is not Optional:
                     raise EvaluationError(
                         say("`${?…}` takes an optional, and this is {}.", Value(result)),

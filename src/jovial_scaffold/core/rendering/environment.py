@@ -201,10 +201,7 @@ class Environment(LookupScope):
             part.get("type") == "integer" for pointer in whole_doubles(value) for part in subschema(declaration.schema, pointer)
         ):
             return UNKNOWN
-        if isinstance(value, Secret):
-            return value
-        value = as_declared(value, declaration.schema)
-        return Secret(value) if declaration.secret else value
+        return value if isinstance(value, Secret) else self.plan.checker.marked(declaration, as_declared(value, declaration.schema))
 
     def _default(self, declaration: Declaration) -> Any:
         name = declaration.name
@@ -226,8 +223,7 @@ class Environment(LookupScope):
         assert declaration.default is not None
         if value is UNKNOWN:
             return value
-        if declaration.secret and not isinstance(value, Secret):
-            value = Secret(value)
+        value = self.plan.checker.marked(declaration, value)
         violations = self.plan.checker.violations(declaration, value)
         for violation in violations:
             span = written_span(declaration.default, violation.pointer)

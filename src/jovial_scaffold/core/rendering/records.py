@@ -4,9 +4,9 @@ from typing import TYPE_CHECKING, Any
 
 from jovial_scaffold.core.expressions.errors import EvaluationError
 from jovial_scaffold.core.expressions.parts import sorted_keys
-from jovial_scaffold.core.expressions.values import Pending, Record, Secret
+from jovial_scaffold.core.expressions.values import Pending, Record
 from jovial_scaffold.core.rendering.computing import OMITTED
-from jovial_scaffold.core.schemas.shapes import filled
+from jovial_scaffold.core.schemas.shapes import filled, with_secrets
 from jovial_scaffold.core.templates.model import Resource
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import Value, listed, nearest, say
@@ -41,12 +41,9 @@ class ResourceRecord(Record):
             return UNKNOWN if value is _ABSENT else value
         below = kind.shape.properties.get(field)
         if value is not _ABSENT:
-            value = filled(below, value, self.instance.address, (field,))
-            return (
-                Secret(value) if below and below.write_only and not isinstance(value, Secret | Pending) and value is not UNKNOWN else value
-            )
+            return with_secrets(below, filled(below, value, self.instance.address, (field,)))
         if below is not None and below.has_default:
-            return filled(below, below.default, self.instance.address, (field,))
+            return with_secrets(below, filled(below, below.default, self.instance.address, (field,)))
         if below is not None and below.read_only:
             running = self.environment.session.deployed.get(self.instance.address)
             if running is not None and field in running:
@@ -79,7 +76,8 @@ class ResourceRecord(Record):
             name: self.environment.property(self.instance, name, compiled) for name, compiled in self.instance.resource.properties.entries
         }
         kind = self.instance.resource.type
-        return filled(kind.shape if kind else None, {k: v for k, v in written.items() if v is not OMITTED}, self.instance.address)
+        shape = kind.shape if kind else None
+        return with_secrets(shape, filled(shape, {k: v for k, v in written.items() if v is not OMITTED}, self.instance.address))
 
 
 class ModuleRecord(Record):

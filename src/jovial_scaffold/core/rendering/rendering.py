@@ -15,7 +15,7 @@ from jovial_scaffold.core.rendering.identities import clashes
 from jovial_scaffold.core.rendering.plan import Plan, Plans
 from jovial_scaffold.core.rendering.tracing import Tracer
 from jovial_scaffold.core.schemas.catalog import ResourceType
-from jovial_scaffold.core.schemas.shapes import annotated, filled
+from jovial_scaffold.core.schemas.shapes import annotated, filled, with_secrets
 from jovial_scaffold.core.schemas.validation import subschema
 from jovial_scaffold.core.templates.properties import violation_message
 from jovial_scaffold.core.text.source import Pointer, part, pointer_text
@@ -43,7 +43,8 @@ class RenderedResource:
         written = self.properties
         for pointer in self.faulty:
             written = _without(written, pointer)
-        result: dict[str, Any] = filled(self.type.shape if self.type else None, written, self.address)
+        shape = self.type.shape if self.type else None
+        result: dict[str, Any] = with_secrets(shape, filled(shape, written, self.address))
         return result
 
 

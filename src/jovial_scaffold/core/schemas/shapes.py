@@ -3,82 +3,148 @@
 A `Shape` holds only the parts of a schema that say such things, so that walking a value visits nothing else.
 """
 
+import re
+from collections.abc import Iterator
 from dataclasses import dataclass, field
 from typing import Any
 
 from jovial_scaffold.core.expressions.values import Pending, Secret
+from jovial_scaffold.core.limits import NESTING
 from jovial_scaffold.core.schemas.validation import subschema
+from jovial_scaffold.core.text.patterns import linear_pattern
 from jovial_scaffold.core.text.source import Pointer, pointer_text
+from jovial_scaffold.core.text.unknown import UNKNOWN
 
 _ABSENT = object()
 
 
-@dataclass(slots=True)
+@dataclass(slots=True, eq=False)
 class Shape:
-    """One level of a schema; `None` children say nothing."""
+    """One level of a schema; `None` children say nothing. A schema that refers to itself is a shape that holds itself."""
 
     default: Any = _ABSENT
     read_only: bool = False
     write_only: bool = False
     deprecated: bool = False
     properties: dict[str, "Shape"] = field(default_factory=dict)
+    patterns: list[tuple[Any, "Shape"]] = field(default_factory=list)  #: by `patternProperties`
+    prefix: list["Shape | None"] = field(default_factory=list)  #: of the first items, by `prefixItems`
     items: "Shape | None" = None
-    others: "Shape | None" = None
+    others: "Shape | None" = None  #: by `additionalProperties`
 
-    marks: bool = False
+    marks: bool = False  #: whether it, or anything below, is read-only, secret or deprecated
     marking: tuple[str, ...] = ()
-    fills: bool = False
+    fills: bool = False  #: whether it, or anything below, has a default or is set by the cloud
     filling: tuple[str, ...] = ()
-
-    def settle(self) -> None:
-        """Note which parts say something for `annotated` and for `filled`."""
-        self.marking = tuple(name for name, below in self.properties.items() if below.marks)
-        self.filling = tuple(name for name, below in self.properties.items() if below.fills)
-        below = [each for each in (self.items, self.others) if each is not None]
-        self.marks = bool(self.read_only or self.write_only or self.deprecated or self.marking or any(each.marks for each in below))
-        self.fills = bool(self.has_default or self.read_only or self.filling or any(each.fills for each in below))
 
     @property
     def has_default(self) -> bool:
         """Whether the schema gives a default."""
         return self.default is not _ABSENT
 
+    def children(self) -> list["Shape"]:
+        """All shapes one level below."""
+        found = [*self.properties.values(), *(shape for _, shape in self.patterns), *self.prefix, self.items, self.others]
+        return [each for each in found if each is not None]
+
+    def of(self, name: str) -> "Shape | None":
+        """What is said of a property: by its name, by patterns that it meets, else by what holds for the others."""
+        own = self.properties.get(name)
+        if own is not None or not self.patterns:
+            return own or self.others
+        return next((shape for pattern, shape in self.patterns if pattern.search(name)), self.others)
+
+    def item(self, index: int) -> "Shape | None":
+        """What is said of an item of a list."""
+        return self.prefix[index] if index < len(self.prefix) else self.items
+
 
 def shape_of(schema: Any) -> Shape:
     """The shape of a whole schema."""
-    return _shape([schema], schema, 0) or Shape()
+    return _Shaping(schema).made
 
 
-def _shape(parts: list[dict[str, Any]], root: Any, depth: int) -> Shape | None:
-    if not parts:
-        return None
-    resolved = [each for part in parts for each in subschema(part, (), root)]
-    shape = Shape()
-    says = False
-    for part in resolved:
-        if "default" in part and not shape.has_default:
-            shape.default, says = part["default"], True
-        for keyword, attribute in (("readOnly", "read_only"), ("writeOnly", "write_only"), ("deprecated", "deprecated")):
-            if part.get(keyword) is True:
-                setattr(shape, attribute, True)
-                says = True
-    if depth < 12:  # a schema that refers to itself is followed only so far
-        names = dict.fromkeys(name for part in resolved for name in part.get("properties", ()))
-        for name in names:
-            below = _shape([part["properties"][name] for part in resolved if name in part.get("properties", ())], root, depth + 1)
+class _Shaping:
+    """Makes the shape of one schema. Parts that are met again, through references, give the same shape."""
+
+    def __init__(self, root: Any) -> None:
+        self._root = root
+        self._known: dict[tuple[int, ...], Shape] = {}  # by the identity of the parts, which the root keeps alive
+        self._waiting: list[tuple[Shape, list[dict[str, Any]]]] = []
+        self.made = self._shape([root]) or Shape()
+        while self._waiting:
+            self._fill(*self._waiting.pop())
+        self._settle()
+
+    def _shape(self, parts: list[Any]) -> Shape | None:
+        resolved = list({id(each): each for part in parts for each in subschema(part, (), self._root)}.values())
+        if not resolved:
+            return None
+        key = tuple(map(id, resolved))
+        if key not in self._known:
+            self._known[key] = Shape()
+            self._waiting.append((self._known[key], resolved))
+        return self._known[key]
+
+    def _fill(self, shape: Shape, resolved: list[dict[str, Any]]) -> None:
+        for part in resolved:
+            if "default" in part and not shape.has_default:
+                shape.default = part["default"]
+            shape.read_only = shape.read_only or part.get("readOnly") is True
+            shape.write_only = shape.write_only or part.get("writeOnly") is True
+            shape.deprecated = shape.deprecated or part.get("deprecated") is True
+        for name in dict.fromkeys(name for part in resolved for name in _map(part, "properties")):
+            below = self._shape([_map(part, "properties")[name] for part in resolved if name in _map(part, "properties")])
             if below:
                 shape.properties[name] = below
-        shape.items = _shape([part["items"] for part in resolved if isinstance(part.get("items"), dict)], root, depth + 1)
-        shape.others = _shape(
-            [p["additionalProperties"] for p in resolved if isinstance(p.get("additionalProperties"), dict)], root, depth + 1
-        )
-    shape.settle()
-    return shape if says or shape.properties or shape.items or shape.others else None
+        for text in dict.fromkeys(text for part in resolved for text in _map(part, "patternProperties")):
+            below = self._shape([_map(part, "patternProperties")[text] for part in resolved if text in _map(part, "patternProperties")])
+            if below:
+                shape.patterns.append((_pattern(text), below))
+        lists = [part["prefixItems"] for part in resolved if isinstance(part.get("prefixItems"), list)]
+        for index in range(max(map(len, lists), default=0)):
+            shape.prefix.append(self._shape([each[index] for each in lists if index < len(each)]))
+        for keyword, attribute in (("items", "items"), ("additionalProperties", "others")):
+            setattr(shape, attribute, self._shape([part[keyword] for part in resolved if isinstance(part.get(keyword), dict)]))
+
+    def _settle(self) -> None:
+        """Note which shapes say something, themselves or below: what says it first, then all that lead there."""
+        above: dict[int, list[Shape]] = {}
+        every = list(self._known.values()) or [self.made]
+        for shape in every:
+            for below in shape.children():
+                above.setdefault(id(below), []).append(shape)
+        saying = {
+            "marks": [each for each in every if each.read_only or each.write_only or each.deprecated],
+            "fills": [each for each in every if each.has_default or each.read_only],
+        }
+        for attribute, waiting in saying.items():
+            while waiting:
+                shape = waiting.pop()
+                if not getattr(shape, attribute):
+                    setattr(shape, attribute, True)
+                    waiting += above.get(id(shape), ())
+        for shape in every:
+            shape.marking = tuple(name for name, below in shape.properties.items() if below.marks)
+            shape.filling = tuple(name for name, below in shape.properties.items() if below.fills)
+
+
+def _map(part: dict[str, Any], keyword: str) -> dict[str, Any]:
+    found = part.get(keyword)
+    return found if isinstance(found, dict) else {}
+
+
+def _pattern(text: str) -> Any:
+    """A pattern of a schema; one that is none matches everything, so that nothing secret is missed."""
+    try:
+        return linear_pattern(text)
+    except ValueError:
+        return re.compile("")
 
 
 def filled(shape: Shape | None, value: Any, address: str, pointer: Pointer = ()) -> Any:
     """The effective value: defaults at every depth, and pending where the cloud will set a property."""
-    if shape is None or not shape.fills:
+    if shape is None or not shape.fills or len(pointer) > NESTING.most:
         return value
     if type(value) is dict:
         result = dict(value)
@@ -90,12 +156,12 @@ def filled(shape: Shape | None, value: Any, address: str, pointer: Pointer = ())
                 result[name] = filled(below, below.default, address, (*pointer, name))
             elif below.read_only:
                 result[name] = Pending((f"{address}:{pointer_text((*pointer, name))}",))
-        if shape.others and shape.others.fills:
+        if shape.patterns or (shape.others and shape.others.fills):
             for name in result.keys() - shape.properties.keys():
-                result[name] = filled(shape.others, result[name], address, (*pointer, name))
+                result[name] = filled(shape.of(name), result[name], address, (*pointer, name))
         return result
-    if type(value) is list and shape.items:
-        return [filled(shape.items, item, address, (*pointer, index)) for index, item in enumerate(value)]
+    if type(value) is list and (shape.items or shape.prefix):
+        return [filled(shape.item(index), item, address, (*pointer, index)) for index, item in enumerate(value)]
     return value
 
 
@@ -111,7 +177,7 @@ def annotated(shape: Shape | None, value: Any, pointer: Pointer, notes: list[tup
     if pointer and shape.deprecated:
         notes.append(("deprecated", pointer))
     if shape.write_only and not isinstance(value, Secret):
-        return Secret(value) if not isinstance(value, Pending) else value
+        return Secret(value) if not isinstance(value, Pending) and value is not UNKNOWN else value
     if type(value) is dict:
         changed: dict[str, Any] = {}
         for name in shape.marking:
@@ -119,10 +185,30 @@ def annotated(shape: Shape | None, value: Any, pointer: Pointer, notes: list[tup
                 marked = annotated(shape.properties[name], value[name], (*pointer, name), notes)
                 if marked is not value[name]:
                     changed[name] = marked
-        if shape.others and shape.others.marks:
+        if shape.patterns or (shape.others and shape.others.marks):
             for name in value.keys() - shape.properties.keys():
-                changed[name] = annotated(shape.others, value[name], (*pointer, name), notes)
+                changed[name] = annotated(shape.of(name), value[name], (*pointer, name), notes)
         return {**value, **changed} if changed else value
-    if type(value) is list and shape.items and shape.items.marks:
-        return [annotated(shape.items, item, (*pointer, index), notes) for index, item in enumerate(value)]
+    if type(value) is list and (shape.prefix or (shape.items and shape.items.marks)):
+        return [annotated(shape.item(index), item, (*pointer, index), notes) for index, item in enumerate(value)]
     return value
+
+
+def secret_pointers(shape: Shape | None, value: Any) -> Iterator[Pointer]:
+    """Where secret parts of a plain value stand; not what is below of one."""
+    stack: list[tuple[Shape | None, Any, Pointer]] = [(shape, value, ())]
+    while stack:
+        shape, value, pointer = stack.pop()
+        if shape is None or not shape.marks:
+            continue
+        if shape.write_only:
+            yield pointer
+        elif isinstance(value, dict):
+            stack += [(shape.of(name), item, (*pointer, name)) for name, item in value.items() if isinstance(name, str)]
+        elif isinstance(value, list):
+            stack += [(shape.item(index), item, (*pointer, index)) for index, item in enumerate(value)]
+
+
+def with_secrets(shape: Shape | None, value: Any) -> Any:
+    """The value with what stands at `writeOnly` parts of its schema marked secret."""
+    return annotated(shape, value, (), [])

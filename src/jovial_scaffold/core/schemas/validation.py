@@ -366,6 +366,12 @@ def _resolved(schema: Any, root: Any, depth: int = 0) -> list[dict[str, Any]]:
             target = target.get(step.replace("~1", "/").replace("~0", "~")) if isinstance(target, dict) else None
         found.extend(_resolved(target, root, depth + 1))
     for keyword in ("allOf", "anyOf", "oneOf"):
-        for branch in schema.get(keyword, ()):
+        branches = schema.get(keyword, ())
+        for branch in branches if isinstance(branches, list) else ():
             found.extend(_resolved(branch, root, depth + 1))
+    for keyword in ("if", "then", "else"):
+        found.extend(_resolved(schema.get(keyword), root, depth + 1))
+    dependent = schema.get("dependentSchemas")
+    for branch in dependent.values() if isinstance(dependent, dict) else ():
+        found.extend(_resolved(branch, root, depth + 1))
     return found

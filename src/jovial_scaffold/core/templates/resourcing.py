@@ -6,16 +6,18 @@ from typing import Any
 
 from jovial_scaffold.core.findings import Related
 from jovial_scaffold.core.schemas.catalog import Catalogs, ResourceType
+from jovial_scaffold.core.schemas.shapes import secret_pointers
 from jovial_scaffold.core.schemas.validation import subschema
 from jovial_scaffold.core.templates.compiling import is_name, overlaid, with_uses
 from jovial_scaffold.core.templates.declaring import DeclarationReader
 from jovial_scaffold.core.templates.model import Compiled, Constant, Everywhere, MapValue, Module, Resource
 from jovial_scaffold.core.text.patterns import pattern
-from jovial_scaffold.core.text.source import Origin
+from jovial_scaffold.core.text.source import Origin, value_at
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.text.wording import near
 from jovial_scaffold.core.words import Described, Sentence, listed, nearest, say
 
+_BARE_EXPRESSION = re.compile(r"\$\{[^'\"}]*\}\Z")
 _RESOURCE = re.compile(r"\s*(?P<name>[^\s()]+)\s*\(\s*(?P<type>[^()]*?)\s*\)\s*\Z")
 DIRECTIVES = ("$per", "$when", "$key", "$after", "$keep", "$formerly")
 _ADDRESS = re.compile(r"[a-z][a-z0-9_]*(?:/[A-Za-z0-9_.%-]+)*\Z")
@@ -49,6 +51,8 @@ class ResourceReader(DeclarationReader):
         module = kind = None
         if known:
             module, kind = self.resource_type(type_text, origin)
+        if kind is not None:
+            self.hide_secrets(kind, content, origin)
         directives = {key: value for key, value in content.items() if key in DIRECTIVES} if known else {}
         plain = {key: value for key, value in content.items() if key not in DIRECTIVES} if known else {}
         for each in [each for each in plain if each.startswith("$") and not each.startswith("$$") and each != "$schema"]:
@@ -86,6 +90,13 @@ class ResourceReader(DeclarationReader):
             span = origin.source.span(*_type_offsets(origin, text))
             self.report("type-unknown", say("No catalog knows the type `{}`.", text), span, self.library_advice(text))
         return None, found
+
+    def hide_secrets(self, kind: ResourceType, content: Any, origin: Origin) -> None:
+        """What stands at a secret property is shown in no line of the file, unless it is one expression without literals."""
+        for pointer in secret_pointers(kind.shape, content):
+            value = value_at(content, pointer)
+            if not (isinstance(value, str) and _BARE_EXPRESSION.match(value)):
+                origin.source.hide((*origin.pointer, *pointer))
 
     def library_advice(self, text: str) -> Sentence:
         """What to write instead of a type that nobody knows."""
@@ -151,6 +162,9 @@ class ResourceReader(DeclarationReader):
                 message = say("The pattern `{}` stands in two files of this template.", key)
                 self.report("name-declared-twice", message, origin.key_span(), say("Put them together."), related=related)
                 continue
+            for kind in self.catalogs:
+                if pattern(key).match(kind.name) or pattern(key).match(kind.id):
+                    self.hide_secrets(kind, content, origin)
             value = self.map(content, origin, in_list=False)
             if isinstance(value, Constant):
                 value = MapValue(tuple((k, Constant(v, origin.child(k))) for k, v in value.value.items()), origin)

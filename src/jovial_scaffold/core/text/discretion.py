@@ -1,4 +1,4 @@
-"""What may be a secret in a file that nobody declared anything about: the words of keys by which people recognise one."""
+"""Findings of files that may hold secrets: where something stands that is not to be shown, only the sentence without its operands is."""
 
 import re
 from collections.abc import Iterable
@@ -8,13 +8,18 @@ from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.text.source import Source
 from jovial_scaffold.core.words import NOTHING
 
-WORDS = ("password", "passphrase", "passwd", "secret", "token", "credential", "private", "api_key", "apikey")
-SECRETIVE = re.compile("|".join(WORDS), re.IGNORECASE)
+# Words of keys by which people recognise a secret that nobody declared.
+SECRETIVE = re.compile("password|passphrase|passwd|secret|token|credential|private|api_?key", re.IGNORECASE)
 
 
-def discreet(source: Source, findings: Iterable[Finding], names: Iterable[str] = WORDS) -> list[Finding]:
-    """Findings of a file that cannot be read, without the lines that a secret may stand in: what follows one of the names is hidden."""
-    found = list(findings)
-    lines = {each.span: source.line(each.span.line) for each in found if each.span}
-    source.hide_after(names)
-    return [replace(each, hint=NOTHING) if each.span and source.line(each.span.line) != lines[each.span] else each for each in found]
+def discreet(source: Source, findings: Iterable[Finding]) -> list[Finding]:
+    """What a reader says of a file: of lines with something hidden, without what it read there. In a file that cannot be read, that is
+    everything."""
+    if source.broken:
+        source.hide_all()
+    return [
+        replace(each, message=each.message.masked_whole(), hint=NOTHING)
+        if each.span and each.span.file == source.name and source.hides(each.span)
+        else each
+        for each in findings
+    ]

@@ -2,7 +2,7 @@
 
 import re
 from bisect import bisect_right
-from collections.abc import Callable, Iterable
+from collections.abc import Callable
 from typing import Any, NamedTuple
 
 from jovial_scaffold.core.findings import Span
@@ -38,7 +38,7 @@ class Problem(NamedTuple):
 class Source:
     """A file that was read: `name` as shown to people, `text`, and `value` as plain data."""
 
-    __slots__ = ("_hidden", "_hidden_names", "_lines", "_locate", "_places", "broken", "name", "text", "value")
+    __slots__ = ("_all_hidden", "_hidden", "_lines", "_locate", "_places", "broken", "name", "text", "value")
 
     def __init__(self, name: str, text: str, value: Any, locate: Callable[[str], dict[Pointer, Place]], broken: bool = False) -> None:
         self.name = name
@@ -49,15 +49,24 @@ class Source:
         self._lines: list[int] | None = None
         self._places: dict[Pointer, Place] | None = None
         self._hidden: set[Pointer] = set()
-        self._hidden_names: tuple[str, ...] = ()
+        self._all_hidden = False
 
     def hide(self, pointer: Pointer) -> None:
         """Never show the value at a pointer when lines are shown: it is secret."""
         self._hidden.add(pointer)
 
-    def hide_after(self, names: Iterable[str]) -> None:
-        """Never show what follows one of these names in a line: for a text that cannot be read, but may hold secrets."""
-        self._hidden_names = tuple(names)
+    def hide_all(self) -> None:
+        """Never show a line: of a text that cannot be read, nobody knows where in it a secret stands."""
+        self._all_hidden = True
+
+    def hides(self, span: Span) -> bool:
+        """Whether something that is not shown stands in the lines of a span."""
+        if self._all_hidden:
+            return True
+        starts = self.line_starts
+        begin = starts[min(span.line, len(starts)) - 1]
+        end = starts[span.end_line] if span.end_line < len(starts) else len(self.text) + 1
+        return any(place.start < end and place.end >= begin for place in map(self.place, self._hidden))
 
     @property
     def line_starts(self) -> list[int]:
@@ -69,17 +78,16 @@ class Source:
     def line(self, number: int) -> str:
         """The text of a line, counted from 1, without its break; what is hidden shows as `(secret)`."""
         starts = self.line_starts
-        if not 0 < number <= len(starts):
+        if self._all_hidden or not 0 < number <= len(starts):
             return ""
         start = starts[number - 1]
         end = starts[number] if number < len(starts) else len(self.text)
         text = self.text[start:end].rstrip("\r\n")
-        for place in sorted((self.place(pointer) for pointer in self._hidden), key=lambda place: -place.start):
-            if place.start < start + len(text) and place.end > start:
+        length = len(text)
+        covered = (place for place in map(self.place, self._hidden) if place.start < start + length and place.end > start)
+        for place in sorted(covered, key=lambda place: -place.start):
+            if place.start < start + len(text):
                 text = f"{text[: max(0, place.start - start)]}(secret){text[max(0, place.end - start) :]}"
-        for name in self._hidden_names:
-            if name.casefold() in text.casefold():
-                text = f"{text[: text.casefold().index(name.casefold()) + len(name)]} (secret)"
         return text
 
     def span(self, start: int, end: int) -> Span:
@@ -93,12 +101,17 @@ class Source:
         line = bisect_right(starts, max(0, min(offset, len(self.text)))) - 1
         return line + 1, offset - starts[line] + 1
 
-    def place(self, pointer: Pointer) -> Place:
-        """The place of a value, or of its nearest ancestor that has one."""
+    def places(self) -> dict[Pointer, Place]:
+        """The places of all values."""
         if self._places is None:
             self._places = self._locate(self.text)
+        return self._places
+
+    def place(self, pointer: Pointer) -> Place:
+        """The place of a value, or of its nearest ancestor that has one."""
+        places = self.places()
         while True:
-            found = self._places.get(pointer)
+            found = places.get(pointer)
             if found is not None:
                 return found
             if not pointer:

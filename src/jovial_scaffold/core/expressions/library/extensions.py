@@ -11,7 +11,7 @@ from jovial_scaffold.core.expressions.operators import bounded
 from jovial_scaffold.core.expressions.times import Duration, Timestamp
 from jovial_scaffold.core.expressions.values import NONE, Optional, UInt, equal, type_name
 from jovial_scaffold.core.limits import COMPARISONS
-from jovial_scaffold.core.words import Amount, Value, say
+from jovial_scaffold.core.words import Amount, Derived, Value, say
 
 _SORTABLE = frozenset(("int", "uint", "double", "string", "bool", "bytes", "timestamp", "duration"))
 _GROUP = re.compile(r"\\(.?)", re.DOTALL)
@@ -135,7 +135,7 @@ def _replace(text: str, pattern: str, replacement: str, count: int = -1) -> str:
                 return "\\"
             if not named.isdigit() or int(named) > compiled.groups:
                 raise EvaluationError(
-                    say("`\\{}` in the replacement names no group of the pattern.", named),
+                    say("`\\{}` in the replacement names no group of the pattern.", Derived(named)),
                     hint=say("Groups are \\1, \\2 and so on; a backslash is \\\\."),
                 )
             return match.group(int(named)) or ""

@@ -10,7 +10,7 @@ from jovial_scaffold.core.expressions.library.strings import scalar_text
 from jovial_scaffold.core.expressions.operators import bounded
 from jovial_scaffold.core.expressions.times import Duration, Timestamp
 from jovial_scaffold.core.expressions.values import TypeValue, UInt, key_value, type_name
-from jovial_scaffold.core.words import Amount, Value, say
+from jovial_scaffold.core.words import Amount, Derived, Value, say
 
 _CLAUSE = re.compile(r"%(?:%|(?:\.(\d{1,9}))?([a-zA-Z])|.?)", re.DOTALL)
 _ESCAPES = {"\a": "\\a", "\b": "\\b", "\f": "\\f", "\n": "\\n", "\r": "\\r", "\t": "\\t", "\v": "\\v", "\\": "\\\\", '"': '\\"'}
@@ -36,7 +36,7 @@ def formatted(template: str, arguments: list[Any]) -> str:
         verb = match[2]
         if verb is None or verb not in _VERBS:
             raise EvaluationError(
-                say("`{}` is no clause of format().", match.group()), hint=say("Clauses are %s %d %f %e %b %o %x %X and %%.")
+                say("`{}` is no clause of format().", Derived(match.group())), hint=say("Clauses are %s %d %f %e %b %o %x %X and %%.")
             )
         if used >= len(arguments):
             raise EvaluationError(say("format() has more clauses than its {} values.", len(arguments)))
@@ -51,7 +51,8 @@ def formatted(template: str, arguments: list[Any]) -> str:
 
 def _wrong(verb: str, value: Any) -> EvaluationError:
     return EvaluationError(
-        say("`%{}` of format() does not take a value of type {}: {}.", verb, type_name(value), Value(value)), id="type-mismatch"
+        say("`%{}` of format() does not take a value of type {}: {}.", Derived(verb), Derived(type_name(value)), Value(value)),
+        id="type-mismatch",
     )
 
 
