@@ -285,7 +285,7 @@ def test_serving(browser: Any, demo: Path) -> None:
             urllib.request.urlopen(request, timeout=10)
         assert refused.value.code == 403
     finally:
-        server.send_signal(signal.SIGINT)
-        assert server.wait(10) == 130
+        server.send_signal(signal.SIGTERM)
+        assert server.wait(10) == 143
         _, said = server.communicate()
         assert "Traceback" not in said

@@ -8,8 +8,10 @@ from typing import Annotated
 import typer
 
 from jovial_scaffold.cli.options import (
+    AtMost,
     Environments,
     Format,
+    MaxFindings,
     ProjectPath,
     ReportFormat,
     WithFiles,
@@ -29,6 +31,8 @@ def command(
         bool, typer.Option("--template-only", help="Check the template and its modules, and no parameter file.")
     ] = False,
     draft: Annotated[bool, typer.Option("--draft", help="While a template is being written: unused names are notes.")] = False,
+    at_most: AtMost = None,
+    max_findings: MaxFindings = None,
     project: ProjectPath = None,
     with_values: WithValues = None,
     with_file: WithFiles = None,
@@ -40,7 +44,7 @@ def command(
     """
     began = time.perf_counter()
     try:
-        loaded = load(project, with_values, with_file)
+        loaded = load(project, with_values, with_file, at_most=at_most)
         result = loaded.check(environments or (), draft, template_only, processors())
     except ProjectError as error:
         raise typer.Exit(unusable(error)) from None
@@ -53,7 +57,7 @@ def command(
         from jovial_scaffold.reports.findings import closing_line
         from jovial_scaffold.reports.terminal import style_for
 
-        print_findings(findings, loaded)
+        print_findings(findings, loaded, most=max_findings)
         counts = {level: result.count(level) for level in ("error", "warning", "note")}
         seconds = time.perf_counter() - began
         print(closing_line(len(result.environments), result.resources, result.rules, counts, seconds, style_for(sys.stdout, os.environ)))

@@ -10,6 +10,7 @@ import typer
 
 from jovial_scaffold.cli import exit_codes
 from jovial_scaffold.cli.options import (
+    AtMost,
     Environments,
     Out,
     PatchFormat,
@@ -64,6 +65,7 @@ def command(
     differences_code: Annotated[bool, typer.Option("--exit-code", help="End with 3 where something differs.")] = False,
     accept: Annotated[bool, typer.Option("--accept", help="Write the present differences into the file of --expect.")] = False,
     out: Out = None,
+    at_most: AtMost = None,
     project: ProjectPath = None,
     with_values: WithValues = None,
     with_file: WithFiles = None,
@@ -82,7 +84,7 @@ def command(
     if files and len(chosen) < 2:
         raise typer.BadParameter("name two parameter files or more.", param_hint="--files")
     try:
-        loaded = load(project, with_values, with_file)
+        loaded = load(project, with_values, with_file, at_most=at_most)
         if files:
             comparison = compare(loaded.files(list(chosen)), everything, only or (), ignore or ())
         else:

@@ -8,6 +8,7 @@ import typer
 
 from jovial_scaffold.cli import exit_codes
 from jovial_scaffold.cli.options import (
+    AtMost,
     DifferencesCode,
     KeyFile,
     OneEnvironment,
@@ -39,6 +40,7 @@ def command(
     differences_code: DifferencesCode = False,
     key_file: KeyFile = None,
     out: Out = None,
+    at_most: AtMost = None,
     project: ProjectPath = None,
     with_values: WithValues = None,
     with_file: WithFiles = None,
@@ -52,7 +54,7 @@ def command(
     Example: jovial effects live --with telemetry_gigabytes=900
     """
     try:
-        loaded = load(project, with_values, with_file, key_file=key_file)
+        loaded = load(project, with_values, with_file, key_file=key_file, at_most=at_most)
         rendering = loaded.render(environment)
         if has_errors(rendering.findings) and not teardown:
             print_findings([each for each in rendering.findings if each.level == "error"], loaded, to_stderr=True)

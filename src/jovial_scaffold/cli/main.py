@@ -5,6 +5,7 @@ import importlib
 import itertools
 import os
 import signal
+import sys
 from typing import Any
 
 import typer
@@ -60,14 +61,19 @@ def _is_for_machines(arguments: list[str]) -> bool:
 
 def _called(arguments: list[str]) -> int:
     try:
-        result = _application(arguments)(args=arguments, prog_name="jovial", standalone_mode=False)
-        return result if isinstance(result, int) else 0
-    except BrokenPipeError:
+        return ending.with_room(lambda: _invoked(arguments))
+    except (BrokenPipeError, SystemExit):  # the latter is what the parser of the command line makes of the former
         return ending.dead_pipe()
-    except RecursionError as error:
-        return ending.internal(error, arguments)
+    except RecursionError:
+        print("jovial: values, modules or expressions lean on each other too deep to be looked at.", file=sys.stderr)
+        return exit_codes.UNUSABLE
     except Exception as error:
         return _ended(error, arguments)
+
+
+def _invoked(arguments: list[str]) -> int:
+    result = _application(arguments)(args=arguments, prog_name="jovial", standalone_mode=False)
+    return result if isinstance(result, int) else 0
 
 
 def _ended(error: Exception, arguments: list[str]) -> int:

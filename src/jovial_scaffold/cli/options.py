@@ -1,7 +1,10 @@
 """What the commands share: options, loading the project, showing findings, writing results."""
 
 import os
+import re
 import sys
+import time
+from collections.abc import Callable
 from enum import StrEnum
 from functools import partial
 from pathlib import Path
@@ -10,8 +13,10 @@ from typing import Annotated, Any
 import typer
 
 from jovial_scaffold.cli import exit_codes
-from jovial_scaffold.core.findings import Finding, has_errors
+from jovial_scaffold.core.findings import LEVELS, Finding, has_errors
 from jovial_scaffold.core.folders import Refusal
+from jovial_scaffold.core.limits import PRINTED_FINDINGS
+from jovial_scaffold.core.meter import Meter
 from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.project_inputs import Overrides
 from jovial_scaffold.core.text.formats import read_source, refused
@@ -21,7 +26,7 @@ from jovial_scaffold.machine.disk import read_named
 from jovial_scaffold.machine.opening import Project, run_context
 from jovial_scaffold.reports.findings import findings_text
 from jovial_scaffold.reports.terminal import Style, style_for
-from jovial_scaffold.reports.words import said
+from jovial_scaffold.reports.words import counted, said
 
 _KEY_LENGTH = 16  # characters: fewer can be guessed
 
@@ -79,13 +84,28 @@ KeyFile = Annotated[
         show_default=False,
     ),
 ]
+AtMost = Annotated[
+    str | None,
+    typer.Option("--at-most", help="How long it may take, for example 90s or 5m; what is left undone is said.", show_default=False),
+]
+MaxFindings = Annotated[
+    int | None,
+    typer.Option(
+        "--max-findings", help="Print so many findings at most; 1,000 where it is not given. 0 is all.", min=0, show_default=False
+    ),
+]
 Out = Annotated[Path | None, typer.Option("--out", help="A file to write; `-` is standard output.", show_default=False)]
 DifferencesCode = Annotated[bool, typer.Option("--exit-code", help="End with 3 where something would change.")]
 Format = Annotated[ReportFormat, typer.Option("--format", help="How the result is written.")]
 
 
 def load(
-    path: Path | None, values: list[str] | None, files: list[Path] | None, run_needed: bool = False, key_file: Path | None = None
+    path: Path | None,
+    values: list[str] | None,
+    files: list[Path] | None,
+    run_needed: bool = False,
+    key_file: Path | None = None,
+    at_most: str | None = None,
 ) -> Project:
     """The project with what the command line adds. Raises ProjectError."""
     pairs = []
@@ -99,6 +119,18 @@ def load(
         path or Path(),
         Overrides(os.environ, tuple(map(str, files or ())), tuple(pairs), run, run_needed, snapshot_key=_snapshot_key(key_file)),
     )
+
+
+def _meter(at_most: str | None) -> Callable[[], Meter]:
+    """The budget of the run: with the time that is given, counted from now."""
+    if at_most is None:
+        return Meter
+    parts = re.findall(r"([0-9]+(?:\.[0-9]+)?)(ms|s|m|h)", at_most)
+    seconds = sum(float(number) * {"ms": 0.001, "s": 1, "m": 60, "h": 3600}[unit] for number, unit in parts)
+    if "".join(map("".join, parts)) != at_most or not 0 < seconds < 1e6:
+        raise typer.BadParameter(f"{at_most!r} is no time; it looks like 90s or 1h30m.", param_hint="--at-most")
+    meter = Meter(time.monotonic, seconds)
+    return lambda: meter
 
 
 def _snapshot_key(key_file: Path | None) -> str:
@@ -139,8 +171,18 @@ def folder_shown(project: Project) -> str:
     return "" if relative == "." else f"{relative}/"
 
 
-def print_findings(findings: list[Finding], project: Project, to_stderr: bool = False) -> None:
-    """Findings as text."""
+def print_findings(findings: list[Finding], project: Project, to_stderr: bool = False, most: int | None = None) -> None:
+    """Findings as text, of very many `most`, errors before the others; what is left out is counted."""
+    most = PRINTED_FINDINGS.most if most is None else most
+    if most and len(findings) > most:
+        first = sorted(range(len(findings)), key=lambda at: (LEVELS.index(findings[at].level), at))[:most]
+        left_out = len(findings) - most
+        print_findings([findings[at] for at in sorted(first)], project, to_stderr, 0)
+        print(
+            f"{counted(left_out, 'further finding')} not printed; --max-findings prints more.\n",
+            file=sys.stderr if to_stderr else sys.stdout,
+        )
+        return
     stream = sys.stderr if to_stderr else sys.stdout
     if findings:
         print(

@@ -11,6 +11,7 @@ import typer
 
 from jovial_scaffold.cli import ending, exit_codes
 from jovial_scaffold.cli.options import (
+    AtMost,
     OneEnvironment,
     Out,
     ProjectPath,
@@ -51,6 +52,7 @@ def command(
     reveal: Annotated[
         bool, typer.Option("--reveal-secrets", help="Write secrets as they are; only with --out, to a file that nobody else may read.")
     ] = False,
+    at_most: AtMost = None,
     project: ProjectPath = None,
     with_values: WithValues = None,
     with_file: WithFiles = None,
@@ -62,7 +64,7 @@ def command(
     if reveal and (out is None or str(out) == "-" or not (out.is_file() or not out.exists())):
         raise typer.BadParameter("secrets are written to a file only: add --out FILE.", param_hint="--reveal-secrets")
     try:
-        loaded = load(project, with_values, with_file)
+        loaded = load(project, with_values, with_file, at_most=at_most)
         rendering = loaded.render(environment)
     except ProjectError as error:
         raise typer.Exit(unusable(error)) from None

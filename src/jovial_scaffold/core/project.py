@@ -141,6 +141,7 @@ class Project:
         self._template = without_cycles(self._written)
         self._rulesets = self._inputs.rulesets()
         self._plans = Plans()
+        self._meter = overrides.meter()
         self._plan = self._plans.of(self._template)
         run_needed = self._overrides.run_needed or any(reads_run(each) for each in self.templates)
         self._run = {"date": "", "revision": "", "author": "", **(self._overrides.run() if run_needed else {})}
@@ -475,7 +476,7 @@ class Project:
         """An environment once more: with what the cloud has set, and as at another run."""
         context = {"project": self.name, "environment": entry.name, "labels": entry.labels, "run": run or self._run}
         resolved, _ = self._resolve(entry)
-        return render(self._plan, resolved, context, self._plans, deployed)
+        return render(self._plan, resolved, context, self._plans, deployed, self._meter)
 
     def why(self, what: str, environment: str) -> "Reason":
         """The tree behind `address:property`, an address, or the name of an output, document, value or parameter. Raises Unexplained."""
@@ -566,7 +567,7 @@ class Project:
     ) -> tuple[Rendering, list[Finding]]:
         parameters, findings = self._resolve(entry, files, values) if files or values else self._resolved(entry.name)
         context = {"project": self.name, "environment": entry.name, "labels": entry.labels, "run": self._run}
-        rendering = render(self._plan, parameters, context, self._plans)
+        rendering = render(self._plan, parameters, context, self._plans, meter=self._meter)
         return rendering, [*findings, *put_in_order(rendering)]
 
 

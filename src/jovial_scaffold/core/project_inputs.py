@@ -9,6 +9,7 @@ from typing import Any, Literal
 from jovial_scaffold.core.expressions.values import revealed
 from jovial_scaffold.core.findings import Finding, Span
 from jovial_scaffold.core.folders import Folder, History, Refusal, RevisionError, no_history, nothing_named
+from jovial_scaffold.core.meter import Meter
 from jovial_scaffold.core.parameters.layers import Layer, file_layer, text_layer
 from jovial_scaffold.core.parameters.resolving import Parameters
 from jovial_scaffold.core.parameters.secrets import is_source
@@ -35,7 +36,7 @@ class Overrides:
     `run` gives `context.run` (date, revision, author) and is called only where a template reads it, or where `run_needed` says so.
     `beside` is another root, where files of secrets are looked for that the project's own does not have. `named` reads what the command
     line names, wherever it is, and `history` gives the earlier states of the project's folder (it raises RevisionError). `snapshot_key` is
-    what hashes of secrets in snapshots are keyed with; without one there are none.
+    what hashes of secrets in snapshots are keyed with; without one there are none. `meter` makes the budget of a run.
     """
 
     process: Mapping[str, str] = field(default_factory=dict)
@@ -47,6 +48,7 @@ class Overrides:
     named: Callable[[str], bytes | Refusal] = nothing_named
     history: Callable[[], History] = no_history
     snapshot_key: str = ""
+    meter: Callable[[], Meter] = Meter
 
 
 class Inputs:

@@ -6,7 +6,10 @@ Nothing is put into a sentence here: whether an operand is shown at all, how lon
 
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
-from typing import Any, Union
+from typing import TYPE_CHECKING, Any, Union
+
+if TYPE_CHECKING:
+    from jovial_scaffold.core.text.wording import Speller
 
 #: what stands for the name of the part that a sentence is about, until somebody knows it (`Sentence.about`)
 PART = "{name}"
@@ -113,7 +116,7 @@ class Nearest(_Unsaid):
     """`Did you mean "copies"?` where something close is known, else `otherwise`. Looked for only when it is shown."""
 
     name: str
-    known: Iterable[str]
+    known: "Iterable[str] | Speller"
     otherwise: "Sentence"
 
 
@@ -165,7 +168,7 @@ def listed(items: Iterable[Operand], last: str = "and", most: int = 0) -> Listed
     return Listed(tuple(items), last, most)
 
 
-def nearest(name: str, known: Iterable[str], otherwise: Sentence = NOTHING) -> Sentence:
+def nearest(name: str, known: "Iterable[str] | Speller", otherwise: Sentence = NOTHING) -> Sentence:
     """`Did you mean "copies"?` where something close exists, else the given advice."""
     return Sentence(GAP, (Nearest(name, known, otherwise),))
 

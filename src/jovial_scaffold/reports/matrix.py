@@ -100,7 +100,7 @@ class _Layout:
 
 def _shared(wanted: list[int], room: int) -> list[int]:
     """Each column what it wants, as far as the room goes; the widest give first."""
-    widths = list(wanted)
+    widths = [min(each, max(room, _LEAST_VALUE)) for each in wanted]
     while sum(widths) > room and max(widths) > _LEAST_VALUE:
         widths[widths.index(max(widths))] -= 1
     return widths

@@ -8,6 +8,8 @@ from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from pathlib import Path
 from typing import Any
 
+from jovial_scaffold.reports.pages import policy_of
+
 _EVERY_SECONDS = 0.5
 _SKIPPED = frozenset((".git", ".venv", "node_modules", "__pycache__"))
 _MOST_FILES = 20_000
@@ -18,12 +20,12 @@ class Server:
 
     def __init__(self, page: str, make: Callable[[], str | None], root: Path, port: int) -> None:
         self.page = page.encode()
+        self.policy = policy_of(page)
         self.version = 0
         self._make = make
         self._root = root
         self._seen = self._stamp()
-        self._http = ThreadingHTTPServer(("127.0.0.1", port), self._handler())
-        self._http.daemon_threads = True
+        self._http = _Bounded(("127.0.0.1", port), self._handler())
         self.address = f"http://127.0.0.1:{self._http.server_address[1]}/"
 
     def run(self) -> None:
@@ -43,6 +45,7 @@ class Server:
             self._seen = stamp
             page = self._make()
             if page is not None:
+                self.policy = policy_of(page)
                 self.page = page.encode()
                 self.version += 1
 
@@ -66,10 +69,11 @@ class Server:
         server = self
 
         class Handler(BaseHTTPRequestHandler):
+            timeout = _SECONDS  # for a request that does not come to its end
+            server_version, sys_version = "board", ""
+
             def do_GET(self) -> None:
-                # A page elsewhere that got a name to point here must not read what is served.
-                host = self.headers.get("Host", "").rpartition(":")[0] or self.headers.get("Host", "")
-                if host not in ("127.0.0.1", "localhost"):
+                if not self._is_ours():
                     self._answer(403, b"This is served to this machine only.", "text/plain")
                 elif self.path in ("/", "/index.html"):
                     self._answer(200, server.page, "text/html")
@@ -78,19 +82,73 @@ class Server:
                 else:
                     self._answer(404, b"There is only one page: /", "text/plain")
 
+            do_HEAD = do_GET  # noqa: N815 - the name that the server looks for
+
+            def _is_ours(self) -> bool:
+                """A page elsewhere that got a name to point here, or that asks from its own site, must not read what is served."""
+                port = self.server.server_address[1]  # type: ignore[index]  # an address of the internet family
+                hosts = (f"127.0.0.1:{port}", f"localhost:{port}")
+                origin = self.headers.get("Origin")
+                own = origin is None or origin in [f"http://{host}" for host in hosts]
+                return self.headers.get_all("Host", []) in [[host] for host in hosts] and own and not self._is_foreign()
+
+            def _is_foreign(self) -> bool:
+                return self.headers.get("Sec-Fetch-Site", "none") not in ("none", "same-origin")
+
             def _answer(self, status: int, content: bytes, kind: str) -> None:
                 self.send_response(status)
+                for name, value in _HEADERS.items():
+                    self.send_header(name, value)
+                self.send_header("Content-Security-Policy", f"{server.policy}; frame-ancestors 'none'")
                 self.send_header("Content-Type", f"{kind}; charset=utf-8")
                 self.send_header("Content-Length", str(len(content)))
-                self.send_header("Cache-Control", "no-store")
-                self.send_header("X-Content-Type-Options", "nosniff")
                 self.end_headers()
+                if self.command == "HEAD":
+                    return
                 try:
                     self.wfile.write(content)
-                except (BrokenPipeError, ConnectionResetError):
+                except OSError:  # whoever asked has gone
                     return
 
             def log_message(self, format: str, *arguments: Any) -> None:
                 return
 
         return Handler
+
+
+_SECONDS = 10
+_CONNECTIONS = 32
+_HEADERS = {
+    "Cache-Control": "no-store",
+    "X-Content-Type-Options": "nosniff",
+    "X-Frame-Options": "DENY",
+    "Referrer-Policy": "no-referrer",
+    "Cross-Origin-Resource-Policy": "same-origin",
+    "Connection": "close",
+}
+
+
+class _Bounded(ThreadingHTTPServer):
+    """Answers so many at a time; who comes when all are busy is sent away."""
+
+    daemon_threads = True
+    block_on_close = False  # who holds a connection does not hold the end of the program
+
+    def __init__(self, address: tuple[str, int], handler: type[BaseHTTPRequestHandler]) -> None:
+        self._free = threading.BoundedSemaphore(_CONNECTIONS)
+        super().__init__(address, handler)
+
+    def process_request(self, request: Any, client_address: Any) -> None:
+        if not self._free.acquire(blocking=False):
+            self.shutdown_request(request)
+            return
+        super().process_request(request, client_address)
+
+    def process_request_thread(self, request: Any, client_address: Any) -> None:
+        try:
+            super().process_request_thread(request, client_address)
+        finally:
+            self._free.release()
+
+    def handle_error(self, request: Any, client_address: Any) -> None:
+        """What goes wrong with one connection is no matter for the terminal."""

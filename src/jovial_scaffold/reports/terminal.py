@@ -67,25 +67,32 @@ def padded(text: str, width: int) -> str:
 
 
 def cut(text: str, width: int) -> str:
-    """Text of at most a width; `…` stands for what was left out."""
-    if cells(text) <= width:
+    """Text of at most a width; `…` stands for what was left out. What lies beyond the width is not looked at."""
+    begun = text[: width + 1] if text.isascii() else text[: 16 * width]
+    if len(begun) == len(text) and cells(text) <= width:
         return text
-    while text and cells(text) > width - 1:
-        text = text[:-1]
-    return f"{text}…"
+    room, end = width - 1, 0
+    for char in begun:
+        room -= cells(char)
+        if room < 0:
+            break
+        end += 1
+    return f"{begun[:end]}…"
 
 
 def cut_within(text: str, width: int) -> str:
     """Text of at most a width, cut in the middle: names tend to differ at their ends."""
-    if cells(text) <= width:
+    if len(text) <= 16 * width and cells(text) <= width:
         return text
     head = cut(text, max(2, (width + 1) // 2))
-    tail = ""
-    for char in reversed(text):
-        if cells(head) + cells(tail) + cells(char) > width:
+    head = head if head.endswith("…") else f"{head}…"
+    tail, room = [], width - cells(head)
+    for char in reversed(text[-width:]):
+        room -= cells(char)
+        if room < 0:
             break
-        tail = char + tail
-    return head + tail
+        tail.append(char)
+    return head + "".join(reversed(tail))
 
 
 def wrapped(text: str, width: int, indent: str) -> list[str]:

@@ -11,7 +11,7 @@ from typing import Any
 
 from jovial_scaffold.core.expressions.values import Pending, Secret
 from jovial_scaffold.core.limits import SAID_TEXT, SHOWN_VALUE
-from jovial_scaffold.core.text.wording import kind, near
+from jovial_scaffold.core.text.wording import Speller, kind
 from jovial_scaffold.core.words import GAP, Amount, Counted, Derived, Described, Foreign, Hidden, Listed, Nearest, Sentence, Value
 
 # Control characters (C0, C1), line and paragraph separators, what turns or hides text (bidi, zero width, tags), and lone surrogates.
@@ -70,7 +70,8 @@ def _foreign(operand: Foreign) -> str:
 
 
 def _nearest(operand: Nearest) -> str:
-    found = near(operand.name, operand.known)
+    known = operand.known if isinstance(operand.known, Speller) else Speller(operand.known)
+    found = known.near(operand.name)
     return f"Did you mean `{found}`?" if found else said(operand.otherwise)
 
 

@@ -46,6 +46,8 @@ from jovial_scaffold.core.words import Amount, Derived, Value, nearest, say
 
 Locals = Mapping[str, Any]
 _SIMPLE = frozenset((str, int, bool, float, type(None)))
+_CHEAP = EVALUATION_STEPS.most - 1_000  # steps that are left of an evaluation that need not be counted for the run
+_STEP = 4  # rounds of generated code that take as long as a step here
 _OWN_CALL_COST = 20  # steps that a call of a function of the template counts
 _LOOKED_THROUGH = 16  # items of a list that count as one step where a function or `in` goes through them
 _TYPES = frozenset(("int", "uint", "double", "string", "bytes", "bool", "list", "map", "null_type", "type", "optional_type"))
@@ -53,10 +55,13 @@ _TYPES = frozenset(("int", "uint", "double", "string", "bytes", "bool", "list", 
 
 def evaluate(node: Node, scope: Scope, variables: Locals | None = None) -> Any:
     """The value of an expression. Raises EvaluationError with the offsets of the sub-expression that has none."""
+    evaluator = Evaluator(scope)
     try:
-        return Evaluator(scope).run(node, variables or {})
-    except RecursionError:
-        raise BudgetError(say("The expression or its value is nested too deep to be evaluated.")) from None
+        return evaluator.run(node, variables or {})
+    finally:
+        meter = getattr(scope, "meter", None)
+        if meter is not None and evaluator.steps < _CHEAP:
+            meter.spend((EVALUATION_STEPS.most - evaluator.steps) * _STEP)
 
 
 class Evaluator:

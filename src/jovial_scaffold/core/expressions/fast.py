@@ -15,7 +15,8 @@ from jovial_scaffold.core.expressions.library.strings import join, scalar_text
 from jovial_scaffold.core.expressions.operators import BINARY
 from jovial_scaffold.core.expressions.times import Duration, Timestamp
 from jovial_scaffold.core.expressions.values import NONE, Optional, TypeValue, UInt, equal
-from jovial_scaffold.core.limits import LOOP_ROUNDS
+from jovial_scaffold.core.limits import LOOP_ROUNDS, RUN_ROUNDS
+from jovial_scaffold.core.meter import Meter
 from jovial_scaffold.core.words import Amount, say
 
 
@@ -72,14 +73,29 @@ def contains(item: Any, container: Any) -> bool:
     raise _NOT_PLAIN
 
 
-def contains_in_loop(item: Any, container: Any, spent: list[int]) -> bool:
+class Spent:
+    """The rounds that one evaluation has taken, and the meter of the run that they count for."""
+
+    __slots__ = ("meter", "rounds")
+
+    def __init__(self, meter: Meter | None) -> None:
+        self.rounds = 0
+        self.meter = meter
+
+
+def begun(names: Any) -> Spent:
+    """The count of an evaluation that begins; the names know the meter of their run, where there is one."""
+    return Spent(getattr(names, "meter", None))
+
+
+def contains_in_loop(item: Any, container: Any, spent: Spent) -> bool:
     """`in` inside of a loop, where looking through a long list counts."""
     if type(container) is list:
         _spend(len(container) // 16, spent)
     return contains(item, container)
 
 
-def counted(made: Any, spent: list[int]) -> Any:
+def counted(made: Any, spent: Spent) -> Any:
     """A list that a function made inside of a loop: its length counts."""
     _spend(len(made) // 16, spent)
     return made
@@ -129,15 +145,23 @@ def index(whole: Any, key: Any) -> Any:
     raise _NOT_PLAIN
 
 
-def _spend(rounds: int, spent: list[int]) -> None:
-    spent[0] += rounds
-    if spent[0] > LOOP_ROUNDS.most:
+def run_over() -> BudgetError:
+    """The error of an evaluation that the run has no rounds left for."""
+    message = say("All expressions together take more than {} {}, and this one is left out.", Amount(RUN_ROUNDS.most), RUN_ROUNDS.unit)
+    return BudgetError(message, hint=say("Loop over fewer items, or name the value that is computed many times."), id=RUN_ROUNDS.finding)
+
+
+def _spend(rounds: int, spent: Spent) -> None:
+    spent.rounds += rounds
+    if spent.meter is not None and not spent.meter.spend(rounds):
+        raise run_over()
+    if spent.rounds > LOOP_ROUNDS.most:
         raise BudgetError(
             say("The evaluation takes more than {} {}.", Amount(LOOP_ROUNDS.most), LOOP_ROUNDS.unit), hint=say("Loop over fewer items.")
         )
 
 
-def items(whole: Any, spent: list[int]) -> Sequence[Any]:
+def items(whole: Any, spent: Spent) -> Sequence[Any]:
     """What a macro with one variable goes over: items of a list, or keys of a map in order."""
     _spend(len(whole), spent)
     if type(whole) is list:
@@ -147,7 +171,7 @@ def items(whole: Any, spent: list[int]) -> Sequence[Any]:
     raise _NOT_PLAIN
 
 
-def pairs(whole: Any, spent: list[int]) -> Sequence[tuple[Any, Any]]:
+def pairs(whole: Any, spent: Spent) -> Sequence[tuple[Any, Any]]:
     """What a macro with two variables goes over."""
     _spend(len(whole), spent)
     if type(whole) is list:

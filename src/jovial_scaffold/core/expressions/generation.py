@@ -126,7 +126,7 @@ class _Writer:
             return None
         if not self.loops:
             return body
-        return _call(ast.Lambda(args=_parameters("spent"), body=body), ast.List(elts=[ast.Constant(0)], ctx=ast.Load()))
+        return _call(ast.Lambda(args=_parameters("spent"), body=body), _call(self.constant(fast.begun), _name("names")))
 
     def constant(self, value: Any) -> ast.expr:
         """A name for a Python object that the code uses."""

@@ -74,6 +74,8 @@ class Program:
             return self.quick(scope.names, variables)
         except BudgetError as error:
             raise _over(error, self.node) from None
+        except RecursionError:
+            raise  # the careful evaluator would need more room still
         except Exception:  # whatever it is: the careful evaluator says what it means
             if self.fast is not None:
                 return evaluate(self.node, scope, variables)

@@ -14,7 +14,7 @@ from jovial_scaffold.core.schemas.validation import Validator, Violation
 from jovial_scaffold.core.templates.model import Declaration, Template
 from jovial_scaffold.core.text.source import Pointer, pointer_text
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.text.wording import near
+from jovial_scaffold.core.text.wording import Speller
 from jovial_scaffold.core.words import NOTHING, nearest, say, together, told
 
 
@@ -95,6 +95,7 @@ class Checker:
     def _undeclared(self, parameters: Parameters, findings: list[Finding]) -> set[str]:
         """Report names that no declaration knows; gives the declared names that they were probably meant to be."""
         declared = self.template.parameters
+        speller = Speller(declared)
         meant: set[str] = set()
         for layer in parameters.layers:
             for name in layer.values:
@@ -102,14 +103,14 @@ class Checker:
                     continue
                 span = layer.key_span((name,))
                 if layer.texts and layer.source is None and span is None and layer.label.startswith("process"):
-                    hint = nearest(name, declared, say("Unset it, or declare it in the template."))
+                    hint = nearest(name, speller, say("Unset it, or declare it in the template."))
                 else:
-                    hint = nearest(name, declared, say("Declare it under `parameters` of the template, or remove it."))
+                    hint = nearest(name, speller, say("Declare it under `parameters` of the template, or remove it."))
                 if name in self.template.values:
                     hint = say("It is a value of the template's `let`; only parameters can be set from outside.")
                 message = say("The template declares no parameter `{}`{}.", name, "" if span else say(", which {} sets", layer.label))
                 findings.append(Finding("parameter-undeclared", "error", message, span, hint, environments=(parameters.environment,)))
-                meant.add(near(name, declared))
+                meant.add(speller.near(name))
         return meant
 
     def _secrecy(self, parameters: Parameters, declaration: Declaration, is_tracked: Callable[[str], bool]) -> list[Finding]:

@@ -15,6 +15,7 @@ from jovial_scaffold.core.expressions.scopes import LookupScope, OwnFunction
 from jovial_scaffold.core.expressions.values import Pending, Record, Secret
 from jovial_scaffold.core.findings import Finding, Related
 from jovial_scaffold.core.limits import INSTANCES
+from jovial_scaffold.core.meter import Meter
 from jovial_scaffold.core.parameters.resolving import Parameters
 from jovial_scaffold.core.parameters.typing import as_declared
 from jovial_scaffold.core.rendering.computing import OMITTED, SIMPLE, Computer, Site, plain, whole_doubles
@@ -70,6 +71,13 @@ class Session:
     reading: list[set[str]] = field(default_factory=lambda: [set()])
     instances: int = 0
     deployed: Mapping[str, Mapping[str, Any]] = field(default_factory=dict)
+    meter: Meter = field(default_factory=Meter)
+    stopped: bool = False  #: whether the time was over before all was looked at
+
+    def is_over(self) -> bool:
+        """Whether the time is over; then that is said, once."""
+        self.stopped = self.stopped or self.meter.over
+        return self.stopped
 
 
 class Environment(LookupScope):
@@ -106,6 +114,11 @@ class Environment(LookupScope):
             use = use.scope.use
         return tuple(found)
 
+    @property
+    def meter(self) -> Meter:
+        """What the run may still do."""
+        return self.session.meter
+
     # -- names
 
     def value(self, name: str) -> Any:
@@ -125,7 +138,7 @@ class Environment(LookupScope):
             return self.session.context
         if name in template.unknown_names or template.unread:
             return UNKNOWN
-        raise EvaluationError(say("Nothing is called `{}`.", name), hint=nearest(name, template.names), id="name-unknown")
+        raise EvaluationError(say("Nothing is called `{}`.", name), hint=nearest(name, self.plan.speller), id="name-unknown")
 
     def function(self, name: str) -> OwnFunction | None:
         """A function of the template."""
@@ -408,6 +421,8 @@ class Environment(LookupScope):
                     if type(value) not in SIMPLE:
                         value = plain(value)
                     values[name] = value
+                except RecursionError:
+                    raise
                 except Exception:  # whatever it is: the careful way says what it means
                     value = _UNSET
                 instance.computing.discard(name)

@@ -2,12 +2,16 @@
 
 from functools import cached_property
 
+from jovial_scaffold.core.expressions.errors import EvaluationError
+from jovial_scaffold.core.expressions.scopes import MapScope
 from jovial_scaffold.core.findings import Finding
+from jovial_scaffold.core.limits import INSTANCES
 from jovial_scaffold.core.parameters.resolving import Checker
 from jovial_scaffold.core.templates.compiling import formulas_of, presence_uses
 from jovial_scaffold.core.templates.functions import Functions
-from jovial_scaffold.core.templates.model import Template
+from jovial_scaffold.core.templates.model import Constant, Loop, Resource, Template
 from jovial_scaffold.core.templates.names import Reach, Reaches, reached_resources, resource_cycles
+from jovial_scaffold.core.text.wording import Speller
 
 
 class Plan:
@@ -19,6 +23,11 @@ class Plan:
         self.checker = Checker(template)
         self._reaches = Reaches(template)
         self._known: dict[tuple[str, str], Reach] = {}
+
+    @cached_property
+    def speller(self) -> Speller:
+        """For names that the template does not have."""
+        return Speller(self.template.names)
 
     @cached_property
     def cycles(self) -> tuple[list[Finding], frozenset[str]]:
@@ -52,11 +61,41 @@ class Plan:
         return self._known[key]
 
 
+def _constant_items(loop: Loop) -> int:
+    """The number of items where a loop goes over what reads no name, else 0."""
+    content = loop.over.content
+    if isinstance(content, Constant):
+        return len(content.value) if isinstance(content.value, list | dict) else 0
+    if content.program.reads or content.program.own_calls:
+        return 0
+    try:
+        over = content.program.run(MapScope({}), {})
+    except EvaluationError:
+        return 0
+    return len(over) if isinstance(over, list | dict) else 0
+
+
 class Plans:
     """The plans of a project's template and its modules, each made once."""
 
     def __init__(self) -> None:
         self._plans: dict[int, Plan] = {}
+        self._least: dict[int, int] = {}
+
+    def least_instances(self, template: Template) -> int:
+        """How many resources and uses of modules a template makes at the least: those without condition, in loops over constants each
+        item. Modules that use modules multiply, so this may be very many, and is known before one of them is made."""
+        known = self._least.get(id(template))
+        if known is None:
+            known = sum(self._least_of(each) for each in template.resources.values())
+            self._least[id(template)] = known = min(known, INSTANCES.most + 1)
+        return known
+
+    def _least_of(self, resource: Resource) -> int:
+        if resource.when is not None:
+            return 0
+        inside = 1 + (self.least_instances(resource.module.template) if resource.module else 0)
+        return inside if resource.loop is None else inside * _constant_items(resource.loop)
 
     def of(self, template: Template) -> Plan:
         """The plan of a template."""

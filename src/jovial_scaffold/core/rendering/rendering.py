@@ -1,12 +1,13 @@
 """The rendering of one environment: every present resource judged by its schema, and the outputs."""
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
 
 from jovial_scaffold.core.expressions.values import Secret, revealed
 from jovial_scaffold.core.findings import Finding, Related
-from jovial_scaffold.core.limits import INSTANCES
+from jovial_scaffold.core.limits import FINDINGS, INSTANCES
+from jovial_scaffold.core.meter import Meter
 from jovial_scaffold.core.parameters.resolving import Parameters
 from jovial_scaffold.core.rendering.computing import whole_doubles
 from jovial_scaffold.core.rendering.documents import RenderedDocument, check_documents
@@ -17,6 +18,7 @@ from jovial_scaffold.core.rendering.tracing import Tracer
 from jovial_scaffold.core.schemas.catalog import ResourceType
 from jovial_scaffold.core.schemas.shapes import annotated, filled, with_secrets
 from jovial_scaffold.core.schemas.validation import subschema
+from jovial_scaffold.core.templates.model import Template
 from jovial_scaffold.core.templates.properties import violation_message
 from jovial_scaffold.core.text.source import Pointer, part, pointer_text
 from jovial_scaffold.core.text.unknown import UNKNOWN
@@ -95,33 +97,65 @@ def without_masks(rendering: Rendering) -> Rendering:
 
 
 def render(
-    plan: Plan, parameters: Parameters, context: Mapping[str, Any], plans: Plans, deployed: Mapping[str, Mapping[str, Any]] | None = None
+    plan: Plan,
+    parameters: Parameters,
+    context: Mapping[str, Any],
+    plans: Plans,
+    deployed: Mapping[str, Mapping[str, Any]] | None = None,
+    meter: Meter | None = None,
 ) -> Rendering:
     """Render a template for one environment; `plans` are kept for all environments.
 
     With `deployed`, what the cloud has set on resources that run already, by address and property, is known instead of pending.
     """
     findings: list[Finding] = []
-    session = Session(plans, dict(context), findings.append, deployed=deployed or {})
+    meter = meter or Meter()
+
+    def report(finding: Finding) -> None:
+        meter.findings -= 1
+        if meter.findings >= 0:
+            findings.append(finding)
+
+    session = Session(plans, dict(context), report, deployed=deployed or {}, meter=meter)
     scope = Environment(plan, session, parameters)
     resources: dict[str, RenderedResource] = {}
     documents: dict[str, RenderedDocument] = {}
-    _collect(scope, resources, documents)
+    least = plans.least_instances(plan.template)
+    if least <= INSTANCES.most:
+        _collect(scope, resources, documents)
+    else:
+        session.instances = least
     if session.instances > INSTANCES.most:
         message = say("There are more than {} {}; what is beyond is left out.", Amount(INSTANCES.most), INSTANCES.unit)
         span = plan.template.origin.value_span()
         findings.append(
             Finding(INSTANCES.finding, "error", message, span, say("Loop over fewer items."), environments=(parameters.environment,))
         )
+    findings += _left_undone(session, plan.template, parameters.environment)
     findings += check_documents(documents, parameters.environment)
     findings += clashes(resources, parameters.environment)
     outputs = {name: scope.output(name) for name in sorted(plan.template.outputs)}
     return Rendering(parameters.environment, dict(context), parameters, resources, documents, outputs, scope, findings)
 
 
+def _left_undone(session: Session, template: Template, environment: str) -> Iterator[Finding]:
+    """What the budget of the run did not reach."""
+    span, environments = template.origin.value_span(), (environment,)
+    if session.stopped:
+        message = say("The time of {} seconds was over before all of {} was looked at.", Amount(round(session.meter.seconds)), environment)
+        yield Finding("run-time", "error", message, span, say("Give it more time with --at-most."), environments=environments)
+    if session.meter.findings < 0:
+        message = say(
+            "There are more than {} findings; {} further ones are left out.", Amount(FINDINGS.most), Amount(-session.meter.findings)
+        )
+        yield Finding(
+            FINDINGS.finding, "error", message, span, say("Mend the first ones: they may be the cause."), environments=environments
+        )
+
+
 def _collect(scope: Environment, resources: dict[str, RenderedResource], documents: dict[str, RenderedDocument]) -> None:
     """Render what a template declares, and what the modules that it uses do."""
-    if scope.session.instances > INSTANCES.most:
+    if scope.session.instances > INSTANCES.most or scope.session.is_over():
         return
     template = scope.template
     for name in template.parameters:
@@ -174,6 +208,8 @@ def _judged(
     scope: Environment, instance: Instance, kind: ResourceType, properties: dict[str, Any]
 ) -> "tuple[tuple[Pointer, ...], dict[str, Any]]":
     """Report what the type's schema says against the properties; the pointers of what is at fault, and the properties with secrets marked."""
+    if scope.session.meter.findings <= 0:
+        return (), with_secrets(kind.shape, properties)
     tracer: Tracer | None = None
     faults: list[tuple[str, Pointer, Sentence, Sentence, Operand, bool]] = []
     notes: list[tuple[str, Pointer]] = []

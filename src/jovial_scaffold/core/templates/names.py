@@ -27,7 +27,7 @@ from jovial_scaffold.core.templates.model import (
 )
 from jovial_scaffold.core.text.source import Origin
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.text.wording import near
+from jovial_scaffold.core.text.wording import Speller, near
 from jovial_scaffold.core.words import Amount, Sentence, nearest, say
 
 _TYPE_NAMES = frozenset(("int", "uint", "double", "string", "bytes", "bool", "list", "map", "null_type", "type", "optional_type"))
@@ -49,10 +49,12 @@ def check_names(template: Template, draft: bool = False) -> list[Finding]:
     findings: list[Finding] = []
     used: set[str] = set()  # also what a misspelt name was meant to be: one mistake gives one finding
     known = template.names | {"context"}
+    spellers: dict[frozenset[str], Speller] = {}
     for owner, uses, narrowed in _owners(template):
         visible = known if narrowed is None else narrowed
+        speller = spellers.setdefault(visible, Speller(visible))
         for formula, origin, variables in uses:
-            used |= _check_use(template, formula, origin, variables, visible, known, findings, owner)
+            used |= _check_use(template, formula, origin, variables, visible, known, findings, owner, speller)
         if isinstance(owner, Document) and owner.narrowed is None:
             used |= _may_miss(owner)
     for resource in template.resources.values():
@@ -113,6 +115,7 @@ def _check_use(
     known: frozenset[str],
     findings: list[Finding],
     owner: Owner,
+    speller: Speller,
 ) -> set[str]:
     def report(id: str, message: Sentence, start: int, end: int, hint: Sentence) -> None:
         findings.append(Finding(id, "error", message, origin.inner_span(formula.offset + start, formula.offset + end), hint))
@@ -130,8 +133,9 @@ def _check_use(
             hint = _out_of_scope(owner)
             report("name-out-of-scope", say("`{}` cannot be used here.", reference.name), reference.start, reference.end, hint)
         else:
-            hint = _unknown_hint(reference, {*visible, *variables}, template, owner)
-            used.add(near(reference.name, (*visible, *variables)))
+            meant = near(reference.name, variables)
+            hint = _unknown_hint(reference, Speller(variables) if meant else speller, template, owner)
+            used.add(meant or speller.near(reference.name))
             report("name-unknown", say("Nothing is called `{}`.", reference.name), reference.start, reference.end, hint)
     for variable, macro in formula.program.bound:
         if variable in known or variable in variables:
@@ -162,7 +166,7 @@ def _out_of_scope(owner: Owner) -> Sentence:
     return say("Defaults and `must` are judged before values and resources exist; they see parameters and context.")
 
 
-def _unknown_hint(reference: Reference, names: set[str], template: Template, owner: Owner) -> Sentence:
+def _unknown_hint(reference: Reference, names: Speller, template: Template, owner: Owner) -> Sentence:
     if reference.name in template.outputs:
         return say("It is an output; outputs are read from outside only.")
     if isinstance(owner, Function) or (isinstance(owner, Document) and owner.narrowed is not None):
@@ -233,7 +237,7 @@ def _value_cycles(template: Template) -> Iterator[Finding]:
         path = " → ".join(f"`{name}`" for name in (*loop, loop[0]))
         related = tuple(
             Related(origin.key_span(), say("`{}` reads `{}`.", name, following))
-            for name, origin, following in zip(loop[1:], origins[1:], (*loop[2:], loop[0]), strict=True)
+            for name, origin, following in zip(loop[1:], origins[1:], (*loop[2:], loop[0]), strict=len(loop) > 1)
         )
         yield Finding(
             "value-cycle",

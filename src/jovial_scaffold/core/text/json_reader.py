@@ -5,6 +5,7 @@ import re
 from typing import Any
 
 from jovial_scaffold.core.limits import NESTING
+from jovial_scaffold.core.text.nesting import deepest
 from jovial_scaffold.core.text.scalars import NumberRangeError, bounded_float, bounded_integer
 from jovial_scaffold.core.text.source import Place, Pointer, Problem
 from jovial_scaffold.core.text.unknown import UNKNOWN
@@ -33,6 +34,8 @@ def read_json(text: str) -> tuple[Any, list[Problem]]:
             doubled = True
         return dict(pairs) if len(built) == len(pairs) else built
 
+    if deepest(text) > NESTING.most:
+        return UNKNOWN, [_too_deep(text)]
     try:
         value = json.loads(text, parse_int=integer, parse_float=real, parse_constant=strange.append, object_pairs_hook=build)
     except json.JSONDecodeError as error:
@@ -42,13 +45,11 @@ def read_json(text: str) -> tuple[Any, list[Problem]]:
         if "trailing comma" in error.msg:  # from Python 3.13 on, it is reported at the comma itself
             at += 1 + len(text[at + 1 :]) - len(text[at + 1 :].lstrip())
         return UNKNOWN, [Problem("json-syntax", _explain(error.msg, at, text), at, min(at + 1, len(text)), _advice(at, text))]
-    except RecursionError:
-        return UNKNOWN, [_too_deep(text)]
-    if not doubled and not strange and text.count("[") + text.count("{") <= NESTING.most:
+    if not doubled and not strange:
         return value, []
     scan = _Scan(text)
     scan.run()
-    return (UNKNOWN, [_too_deep(text)]) if scan.deepest > NESTING.most else (value, scan.problems)
+    return value, scan.problems
 
 
 def locate_json(text: str) -> dict[Pointer, Place]:
@@ -105,7 +106,6 @@ class _Scan:
         self.text = text
         self.places: dict[Pointer, Place] = {}
         self.problems: list[Problem] = []
-        self.deepest = 0
 
     def run(self) -> None:
         stack: list[list[Any]] = []  # [pointer, is_map, key or index, key place, start, key places]
@@ -114,7 +114,6 @@ class _Scan:
             if token in "[{":
                 pointer = self.pointer(stack)
                 stack.append([pointer, token == "{", None if token == "{" else 0, (start, start), start, {}])
-                self.deepest = max(self.deepest, len(stack))
             elif token in "]}":
                 pointer, *_, opened, _ = stack.pop()
                 self.record(stack, pointer, opened, end, "")

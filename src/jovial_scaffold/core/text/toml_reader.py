@@ -8,6 +8,7 @@ from contextlib import suppress
 from typing import Any
 
 from jovial_scaffold.core.limits import INT64_MAX, INT64_MIN, NESTING
+from jovial_scaffold.core.text.nesting import deepest, is_too_deep
 from jovial_scaffold.core.text.source import Place, Pointer, Problem
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import NOTHING, say
@@ -21,12 +22,15 @@ _BARE = re.compile(r"[^,\]}#\n]+")
 
 def read_toml(text: str) -> tuple[Any, list[Problem]]:
     """Value and problems of a TOML text. Dates and times become their text (RFC 3339)."""
+    too_deep = Problem(NESTING.finding, say("Values are nested deeper than {} levels.", NESTING.most), 0, 1)
+    if deepest(text, toml=True) > NESTING.most:
+        return UNKNOWN, [too_deep]
     try:
         raw = tomllib.loads(text.replace("\r\n", "\n"))
     except tomllib.TOMLDecodeError as error:
         return UNKNOWN, [_syntax_problem(text, str(error))]
-    except RecursionError:
-        return UNKNOWN, [Problem(NESTING.finding, say("Values are nested deeper than {} levels.", NESTING.most), 0, 1)]
+    if is_too_deep(raw):  # by keys with many dots
+        return UNKNOWN, [too_deep]
     problems: list[Problem] = []
     return _plain(raw, (), text, problems), problems
 

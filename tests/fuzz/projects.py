@@ -1,0 +1,164 @@
+"""A project with a few things spoilt: whatever comes of it, there is an answer or a finding, and no secret in it."""
+
+import json
+import random
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any, NamedTuple
+
+import yaml
+
+from jovial_scaffold.core.findings import Finding
+from jovial_scaffold.core.folders import MemoryFolder
+from jovial_scaffold.core.project import Project
+from jovial_scaffold.core.project_file import ProjectError
+from jovial_scaffold.core.project_inputs import Overrides
+from jovial_scaffold.reports.findings import findings_text
+from jovial_scaffold.reports.machine import check_document, json_text, render_document
+from jovial_scaffold.reports.matrix import matrix_text
+from jovial_scaffold.reports.terminal import Style
+from jovial_scaffold.reports.words import harmless
+from tests.fuzz.mini import FILES, SECRET
+
+DEMO = Path(__file__).parents[2] / "src" / "jovial_scaffold" / "demo" / "ridgeline"
+_STEERING = "\x1b]0;owned\x07 \x9b31m \u202e \u200b \U000e0041"
+_VALUES: tuple[Any, ...] = (
+    *(None, True, 0, -1, 2**63, 1.5, "", "x", "${", "${a}", "${context}", "$${", "${?x}", "live", _STEERING, "=1+1", "<script>", "‹x›"),
+    *(
+        [],
+        {},
+        [None],
+        {"$secret": {"env": "HOME"}},
+        {"$secret": {"file": "../x"}},
+        {"$per": {"x": "[1, 2]"}},
+        {"$when": "true"},
+        "a" * 5000,
+    ),
+    *(
+        "${1 / 0}",
+        "${[1, 2, 3].map(x, x)}",
+        "${desk_password}",
+        "${size(desk_password)}",
+        "${desk_password.split('-')}",
+        "../../etc/passwd",
+    ),
+)
+_BYTES = (
+    b"\0",
+    b"\xff",
+    b"{",
+    b"}",
+    b"[",
+    b'"',
+    b"'",
+    b": ",
+    b"- ",
+    b"\n",
+    b"\t",
+    b"&a ",
+    b"*a",
+    b"!!x ",
+    b"|",
+    b"#",
+    b"%",
+    b"\r",
+    b"${",
+    b"\xe2\x80\xae",
+)
+
+
+class Outcome(NamedTuple):
+    """How far a case came: `unusable`, `errors` or `clean`; and all that was printed of it."""
+
+    kind: str
+    text: str
+
+
+def base_files(demo: bool = False) -> dict[str, bytes]:
+    """The files of a project that is as it should be: the demo, or a small one that uses as much."""
+    if not demo:
+        return FILES
+    return {path.relative_to(DEMO).as_posix(): path.read_bytes() for path in sorted(DEMO.rglob("*")) if path.is_file()}
+
+
+def spoilt(chance: random.Random, files: dict[str, bytes]) -> dict[str, bytes]:
+    """Some files with a few things changed: bytes, or values, keys and items of what they hold."""
+    result = dict(files)
+    for _ in range(chance.randint(1, 3)):
+        name = chance.choice(sorted(files))
+        spoil: Callable[[random.Random, str, bytes], bytes] = chance.choice((_bytes, _values, _values, _values))
+        result[name] = spoil(chance, name, result[name])
+    if chance.random() < 0.05:
+        del result[chance.choice(sorted(result))]
+    return result
+
+
+def _bytes(chance: random.Random, name: str, content: bytes) -> bytes:
+    at = chance.randint(0, len(content))
+    kind = chance.randint(0, 2)
+    return content[:at] + (chance.choice(_BYTES) if kind else b"") + content[at + (0 if kind == 1 else chance.randint(1, 30)) :]
+
+
+def _values(chance: random.Random, name: str, content: bytes) -> bytes:
+    suffix = Path(name).suffix
+    if suffix not in (".yaml", ".json"):
+        return _bytes(chance, name, content)
+    try:
+        value = yaml.safe_load(content)
+    except (yaml.YAMLError, UnicodeDecodeError):
+        return _bytes(chance, name, content)
+    places: list[tuple[Any, Any]] = []
+    stack = [value]
+    while stack:
+        part = stack.pop()
+        for key in part if isinstance(part, dict) else range(len(part)) if isinstance(part, list) else ():
+            places.append((part, key))
+            stack.append(part[key])
+    if not places:
+        return content
+    part, key = chance.choice(places)
+    kind = chance.randint(0, 4)
+    if kind == 0:
+        del part[key]
+    elif kind == 1 and isinstance(part, dict):
+        part[f"{key}{chance.choice('sx_ ')}"] = part.pop(key)
+    elif kind == 2:
+        other, place = chance.choice(places)
+        part[key] = (
+            json.loads(json.dumps(other[place], default=str))
+            if place in other or (isinstance(other, list) and place < len(other))
+            else None
+        )
+    else:
+        part[key] = chance.choice(_VALUES)
+    try:
+        return (json.dumps(value, default=str) if suffix == ".json" else yaml.safe_dump(value, allow_unicode=True)).encode(
+            "utf-8", "replace"
+        )
+    except (yaml.YAMLError, ValueError):
+        return content
+
+
+def run(files: dict[str, bytes]) -> Outcome:
+    """Everything that the commands would print of a project. Whatever is raised but ProjectError is a defect."""
+    style, printed = Style(colours=False, width=100), []
+
+    def show(findings: list[Finding], project: Project | None) -> None:
+        printed.append(harmless(findings_text(findings, project.source if project else lambda _: None, style, ())))
+
+    try:
+        project = Project(MemoryFolder(files), overrides=Overrides({"DESK_PASSWORD": SECRET}))
+    except ProjectError as error:
+        show(error.findings, None)
+        return Outcome("unusable", "".join(printed))
+    result = project.check()
+    show(list(result.findings), project)
+    printed.append(json_text(check_document(result)))
+    printed += [json_text(render_document(project.name, project.render(name))) for name in project.environments]
+    printed.append(harmless(matrix_text(project.compare(), style, everything=True)))
+    for name in project.environments:
+        try:
+            show(project.effects(name).findings, project)
+        except ProjectError as error:
+            show(error.findings, project)
+    return Outcome("errors" if result.count("error") else "clean", "".join(printed))

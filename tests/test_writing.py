@@ -1,0 +1,167 @@
+"""The one door for writing: whole or not at all, modes kept, nothing left behind; and how the program ends."""
+
+import json
+import os
+import random
+import signal
+import stat
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+import pytest
+
+from jovial_scaffold.cli import main
+from jovial_scaffold.machine import writing
+from tests.support import jovial
+
+PROGRAM = str(Path(sys.executable).with_name("jovial"))
+
+
+def mode(path: Path) -> int:
+    return stat.S_IMODE(path.stat().st_mode)
+
+
+@pytest.mark.parametrize(
+    ("before", "private", "after"),
+    [(None, False, 0o640), (0o600, False, 0o600), (0o664, False, 0o664), (None, True, 0o600), (0o644, True, 0o600)],
+)
+def test_modes(tmp_path: Path, before: int | None, private: bool, after: int) -> None:
+    target = tmp_path / "out"
+    if before is not None:
+        target.write_text("old")
+        target.chmod(before)
+    umask = os.umask(0o027)
+    try:
+        writing.write(target, "new", private)
+    finally:
+        os.umask(umask)
+    assert target.read_text() == "new" and mode(target) == after and os.listdir(tmp_path) == ["out"]
+
+
+def test_what_is_no_ordinary_file_is_never_replaced(tmp_path: Path) -> None:
+    (tmp_path / "real").write_text("old")
+    (tmp_path / "link").symlink_to("real")
+    writing.write(tmp_path / "link", "through")
+    assert (tmp_path / "link").is_symlink() and (tmp_path / "real").read_text() == "through"
+    (tmp_path / "dangling").symlink_to("nowhere")
+    (tmp_path / "read_only").write_text("old")
+    (tmp_path / "read_only").chmod(0o444)
+    for name in ("dangling", "read_only", "missing/x", "/dev/full"):
+        with pytest.raises(OSError, match=name):
+            writing.write(tmp_path / name, "new")
+    assert (tmp_path / "read_only").read_text() == "old" and (tmp_path / "dangling").is_symlink()
+    writing.write(Path("/dev/null"), "gone")
+    assert stat.S_ISCHR(os.stat("/dev/null").st_mode)
+    with pytest.raises(OSError, match="regular"):
+        writing.write(Path("/dev/null"), "secret", private=True)
+    os.mkfifo(tmp_path / "pipe")
+    reader = subprocess.Popen(["cat", str(tmp_path / "pipe")], stdout=subprocess.PIPE)
+    writing.write(tmp_path / "pipe", "streamed")
+    assert reader.communicate(timeout=10)[0] == b"streamed" and stat.S_ISFIFO(os.stat(tmp_path / "pipe").st_mode)
+
+
+def test_files_that_belong_together_come_together(tmp_path: Path) -> None:
+    (tmp_path / "b").write_text("old")
+    (tmp_path / "b").chmod(0o444)
+    with writing.Staged() as staged, pytest.raises(PermissionError):
+        staged.add(tmp_path / "a", "new")
+        staged.add(tmp_path / "b", "new")
+    assert os.listdir(tmp_path) == ["b"]
+    (tmp_path / "b").chmod(0o644)
+    with writing.Staged() as staged:
+        staged.add_below(tmp_path / "out", "deep/er/a", "1")
+        staged.add(tmp_path / "b", "2")
+        staged.commit()
+    assert (tmp_path / "out/deep/er/a").read_text() == "1" and (tmp_path / "b").read_text() == "2"
+
+
+def test_leftovers_of_killed_writers_are_cleared_and_those_of_others_are_not(tmp_path: Path) -> None:
+    (tmp_path / f"{writing.MARK}dead").write_text("half")
+    (tmp_path / f"{writing.MARK}folder").mkdir()
+    with writing.Staged() as alive:
+        alive.add(tmp_path / "a", "1")
+        writing.write(tmp_path / "b", "2")
+        alive.commit()
+    assert sorted(os.listdir(tmp_path)) == ["a", "b"]
+
+
+def test_a_full_disk_names_the_file(demo: Path) -> None:
+    result = jovial("render", "live", "--out", "/dev/full", cwd=demo)
+    assert result.returncode == 2 and "/dev/full" in result.stderr and "No space" in result.stderr
+
+
+@pytest.mark.parametrize("how", [signal.SIGKILL, signal.SIGTERM, signal.SIGINT])
+def test_whenever_a_writer_is_ended_the_file_is_whole(demo: Path, how: signal.Signals) -> None:
+    target = demo / "out.json"
+    assert jovial("render", "live", "--format", "json", "--out", "out.json", cwd=demo).returncode == 0
+    whole = target.read_text()
+    chance = random.Random(int(how))
+    for _ in range(6):
+        running = subprocess.Popen(
+            [PROGRAM, "render", "live", "--format", "json", "--out", "out.json"], cwd=demo, stderr=subprocess.DEVNULL
+        )
+        time.sleep(chance.uniform(0.02, 0.5))
+        running.send_signal(how)
+        assert running.wait(20) in (0, -9, 130, 143, -how)
+        assert target.read_text() == whole
+    assert jovial("render", "live", "--out", "out.txt", cwd=demo).returncode == 0
+    assert not [name for name in os.listdir(demo) if name.startswith(writing.MARK)]
+
+
+STREAMS = [
+    ("closed", "exec jovial check >&-", 0, ""),
+    ("full", "exec jovial check > /dev/full", 2, "standard output"),
+    ("dead pipe", "jovial render live | true; exit ${PIPESTATUS[0]}", 0, ""),
+    ("closed input", "exec jovial check <&-", 0, ""),
+]
+
+
+@pytest.mark.parametrize(("command", "code", "says"), [each[1:] for each in STREAMS], ids=[each[0] for each in STREAMS])
+def test_streams_that_take_nothing(demo: Path, command: str, code: int, says: str) -> None:
+    paths = f"{Path(sys.executable).parent}:{os.environ['PATH']}"
+    done = subprocess.run(["bash", "-c", command], cwd=demo, capture_output=True, text=True, env={**os.environ, "PATH": paths}, check=False)
+    assert done.returncode == code and says in done.stderr and "Traceback" not in done.stderr
+
+
+def test_a_small_encoding_takes_every_report(demo: Path) -> None:
+    for command in (("compare",), ("check", "--with", "archive_days=0"), ("map", "live")):
+        result = jovial(*command, cwd=demo, env={"PYTHONIOENCODING": "ascii"})
+        assert result.returncode in (0, 1) and result.stdout.isascii() and result.stdout
+    (demo / "parameters" / "common.yaml").write_text((demo / "parameters" / "common.yaml").read_text().replace("alp", "àlp"))
+    json.loads(jovial("check", "--format", "json", cwd=demo, env={"PYTHONIOENCODING": "ascii"}).stdout)
+
+
+def test_an_error_of_ours_ends_with_70_and_a_report_without_values(
+    demo: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str], tmp_path: Path
+) -> None:
+    def broken(*_: object, **__: object) -> None:
+        raise ValueError("edelweiss-over-the-tunnel")
+
+    monkeypatch.setattr("jovial_scaffold.core.project.Project.check", broken)
+    monkeypatch.setattr("tempfile.tempdir", str(tmp_path))
+    monkeypatch.setattr("jovial_scaffold.cli.ending.prepare", lambda machine: None)
+    monkeypatch.chdir(demo)
+    assert main.run(["check", "--with", "desk_password=edelweiss-over-the-tunnel"]) == 70
+    said = capsys.readouterr().err
+    (report,) = tmp_path.glob("jovial-report-*.txt")
+    assert "internal error (ValueError)" in said and str(report) in said and "Traceback" not in said
+    assert "edelweiss" not in said + report.read_text() and "check.py" in report.read_text() and mode(report) == 0o600
+
+
+def test_text_of_files_steers_no_terminal_and_no_reader_of_json(demo: Path) -> None:
+    steering = "\\e]0;owned\\a \\x9b31m \\u202e \\u200b \\u061c \\U000E0041"
+    (demo / "parameters" / "common.yaml").write_text(f'line: "{steering}"\nx{"y"}: "{steering}"\n')
+    snapshot = {"environment": "live", "resources": {"a\x1b[2J": {"type": "fulmar.queue.v1\x07", "properties": {"n\u202e": "\x9b"}}}}
+    (demo / "now.json").write_text(json.dumps(snapshot))
+    for command in (
+        ("check",),
+        ("compare",),
+        ("effects", "live", "--against", "now.json"),
+        ("check", "--format", "json"),
+        ("compare", "live", "live?line=\x1b]0;x\x07"),
+    ):
+        for columns in ("60", "140"):
+            result = jovial(*command, cwd=demo, env={"COLUMNS": columns})
+            assert not set(result.stdout + result.stderr) & set("\x1b\x07\x9b\u202e\u200b\u061c\U000e0041"), command
