@@ -24,9 +24,7 @@ def test_sentences_are_literals(path: Path) -> None:
             count = str(node.args[0].value).count("{}")
             starred = any(isinstance(each, ast.Starred) for each in node.args)
             assert starred or count == len(node.args) - 1 or len(node.args) == 1, f"{path.name}:{node.lineno}: {count} gaps"
-            joined = [
-                each for each in node.args[1:] if isinstance(each, ast.BinOp) or (isinstance(each, ast.JoinedStr) and _is_sentence(each))
-            ]
+            joined = [each for each in node.args[1:] if _is_joined(each)]
             assert not joined, f"{path.name}:{node.lineno}: an operand is no sentence"
         if node.func.id in ("told", "Sentence") and path.name != "words.py":
             assert not isinstance(node.args[0], ast.JoinedStr | ast.BinOp), f"{path.name}:{node.lineno}"

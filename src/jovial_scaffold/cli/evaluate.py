@@ -119,7 +119,7 @@ def _contents(file: Path) -> Any:
             raise typer.Exit(exit_codes.ERRORS)
         source = found
     if has_errors(findings):
-        findings = discreet(source, findings)
+        findings = discreet(source, findings, unreadable=True)
         _print(findings, source)
         raise typer.Exit(exit_codes.ERRORS)
     return with_known_secrets(file, source.value)

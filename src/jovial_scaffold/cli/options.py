@@ -117,7 +117,15 @@ def load(
     run = partial(run_context, path or Path(), os.environ)
     return Project.load(
         path or Path(),
-        Overrides(os.environ, tuple(map(str, files or ())), tuple(pairs), run, run_needed, snapshot_key=_snapshot_key(key_file)),
+        Overrides(
+            os.environ,
+            tuple(map(str, files or ())),
+            tuple(pairs),
+            run,
+            run_needed,
+            snapshot_key=_snapshot_key(key_file),
+            meter=_meter(at_most),
+        ),
     )
 
 

@@ -66,7 +66,7 @@ def _path(path: Path) -> Survey:
             return survey(sources, templates)
     source, findings = read_source(read_named(str(path)), str(path), ".yaml")
     if source is None or source.broken:
-        _stop(findings if source is None else discreet(source, findings))
+        _stop(findings if source is None else discreet(source, findings, unreadable=True))
     assert source is not None
     if not isinstance(source.value, dict | list):
         told = say("{} holds one value, and no structure to look at.", str(path))

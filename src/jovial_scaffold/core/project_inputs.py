@@ -16,7 +16,7 @@ from jovial_scaffold.core.parameters.secrets import is_source
 from jovial_scaffold.core.project_file import EnvironmentEntry, FileReference, ProjectFile
 from jovial_scaffold.core.rules.reading import Ruleset, read_ruleset
 from jovial_scaffold.core.schemas.catalog import Catalogs, read_catalog, shipped_catalog
-from jovial_scaffold.core.schemas.shapes import secret_pointers, shape_of
+from jovial_scaffold.core.schemas.shapes import secret_pointers, secret_shape
 from jovial_scaffold.core.templates.model import Template
 from jovial_scaffold.core.text.discretion import discreet
 from jovial_scaffold.core.text.files import Files
@@ -142,7 +142,8 @@ class Inputs:
             return None, findings if source is None else discreet(source, findings)
         form = format_of(source.name)
         texts = form is not None and not form.typed
-        hide_secrets(source, texts, template)
+        if hide_secrets(source, texts, template) and findings:
+            source.hide_all()  # what a reader complains of may stand elsewhere than it seems: a key that is there twice, say
         findings = discreet(source, findings)
         value = source.value
         if value is not None and not isinstance(value, dict):
@@ -226,20 +227,25 @@ class Inputs:
 def is_public(template: Template, name: str) -> bool:
     """Whether what a parameter is set to may be shown: it is declared, and no part of it is secret."""
     declaration = template.parameters.get(name.partition("/")[0])
-    return declaration is not None and not shape_of(declaration.schema).marks
+    return declaration is not None and secret_shape(declaration.schema) is None
 
 
-def hide_secrets(source: Source, texts: bool, template: Template) -> None:
-    """Show no secret of a parameter file in its lines, and nothing that nobody declared: it may be a secret under a wrong name."""
+def hide_secrets(source: Source, texts: bool, template: Template) -> bool:
+    """Show no secret of a parameter file in its lines, and nothing that nobody declared: it may be a secret under a wrong name. Whether
+    there is any."""
+    hidden = False
     names = {name.casefold(): name for name in template.parameters} if texts else {}
     for key, value in source.value.items() if isinstance(source.value, dict) else ():
         declaration = template.parameters.get(names.get(str(key).casefold(), str(key)))
         if declaration is None:
             source.hide((key,))
+            hidden = True
             continue
-        for pointer in secret_pointers(shape_of(declaration.schema), value):
+        for pointer in secret_pointers(secret_shape(declaration.schema), value):
+            hidden = True
             if not is_source(value_at(value, pointer)):  # where a secret comes from is no secret
                 source.hide((key, *pointer))
+    return hidden
 
 
 def _digest(content: Any) -> str:

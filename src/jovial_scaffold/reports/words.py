@@ -14,32 +14,40 @@ from jovial_scaffold.core.limits import SAID_TEXT, SHOWN_VALUE
 from jovial_scaffold.core.text.wording import Speller, kind
 from jovial_scaffold.core.words import GAP, Amount, Counted, Derived, Described, Foreign, Hidden, Listed, Nearest, Sentence, Value
 
-# Control characters (C0, C1), line and paragraph separators, what turns or hides text (bidi, zero width, tags), and lone surrogates.
-STEERING = "\x00-\x1f\x7f-\x9f\u00ad\u061c\u200b-\u200f\u2028-\u202e\u2060-\u2069\ufeff\ud800-\udfff\ufff9-\ufffb\U000e0000-\U000e007f"
-_STEERING = re.compile(f"[{STEERING}]")
-_UNPRINTED = re.compile(f"(?!\r?\n)[{STEERING}]")
-_OURS = re.compile(f"(\x1b\\[[0-9;]{{0,8}}m|\x1b]8;;[!-~]{{0,2000}}\x1b\\\\|\r?\n)|[{STEERING}]")
+# Control characters (C0, C1), line and paragraph separators, what turns or hides text (bidi, zero width, tags), and lone surrogates: first
+# and last of each run. (A set of them is looked through as quickly as by a pattern, and made much sooner.)
+_RUNS = (
+    *((0x00, 0x1F), (0x7F, 0x9F), (0xAD, 0xAD), (0x61C, 0x61C), (0x200B, 0x200F), (0x2028, 0x202E), (0x2060, 0x2069)),
+    *((0xFEFF, 0xFEFF), (0xD800, 0xDFFF), (0xFFF9, 0xFFFB), (0xE0000, 0xE007F)),
+)
+_STEERING = frozenset(chr(code) for first, last in _RUNS for code in range(first, last + 1))
+_OURS = re.compile("(\x1b\\[[0-9;]{0,8}m|\r?\n)")
 SECRET_TEXT = "(secret)"
 
 
 def visible(text: str) -> str:
-    """Text of users with what could steer a terminal made visible. Text within bounds costs one search."""
-    return _STEERING.sub(_shown_code, text) if _STEERING.search(text) else text
+    """Text of users with what could steer a terminal made visible."""
+    if _STEERING.isdisjoint(text):
+        return text
+    return "".join([_shown_code(char) if char in _STEERING else char for char in text])
 
 
-def _shown_code(match: "re.Match[str]") -> str:
-    char = match.group()
+def _shown_code(char: str) -> str:
     return "→" if char == "\t" else f"\\u{ord(char):04x}" if ord(char) < 0x10000 else f"\\U{ord(char):08x}"
 
 
 def harmless(text: str) -> str:
     """A whole report on its way to a terminal or pipe: line breaks and our own colours stay, all else is made visible."""
-    return _OURS.sub(lambda match: match[1] or _shown_code(match), text) if _UNPRINTED.search(text) else text
+    if _STEERING.intersection(text) <= {"\n"}:
+        return text
+    return "".join([part if number % 2 else visible(part) for number, part in enumerate(_OURS.split(text))])
 
 
 def harmless_json(text: str) -> str:
     """JSON as it may be printed on a terminal: outside of ASCII, what could steer it is written as an escape (RFC 8259, section 7)."""
-    return _STEERING.sub(lambda match: match.group() if match.group() in "\n\t\r" else json.dumps(match.group())[1:-1], text)
+    for char in sorted(_STEERING.intersection(text) - {"\n", "\t", "\r"}):
+        text = text.replace(char, json.dumps(char)[1:-1])
+    return text
 
 
 def said(sentence: Sentence) -> str:

@@ -475,7 +475,12 @@ class Evaluator:
                     if entry and type(value) is Secret:  # which entries the map has is secret then
                         secret, value = True, value.value
                     for key, item in value.items() if entry and type(value) is dict else ((scope[node.variables[0]], value),):
-                        self.put(result, key_value(key), item, body)
+                        try:
+                            self.put(result, key_value(key), item, body)
+                        except EvaluationError as error:
+                            if secret:
+                                error.mask()
+                            raise
             return Secret(result) if secret else result
 
         tests = [self.run(node.bodies[0], scope) for scope in scopes] if len(node.bodies) == 2 else [True] * len(scopes)

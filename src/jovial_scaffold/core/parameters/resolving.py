@@ -9,7 +9,7 @@ from jovial_scaffold.core.folders import Refusal
 from jovial_scaffold.core.parameters.layers import Layer, Setting, merged_values, setting_of
 from jovial_scaffold.core.parameters.secrets import SecretSourceError, fetch, is_source
 from jovial_scaffold.core.parameters.typing import as_declared, from_text
-from jovial_scaffold.core.schemas.shapes import Shape, shape_of, with_secrets
+from jovial_scaffold.core.schemas.shapes import Shape, secret_shape, with_secrets
 from jovial_scaffold.core.schemas.validation import Validator, Violation
 from jovial_scaffold.core.templates.model import Declaration, Template
 from jovial_scaffold.core.text.source import Pointer, pointer_text
@@ -42,12 +42,12 @@ class Checker:
     def __init__(self, template: Template) -> None:
         self.template = template
         self._validators: dict[str, Validator] = {}
-        self._shapes: dict[str, Shape] = {}
+        self._shapes: dict[str, Shape | None] = {}
 
     def marked(self, declaration: Declaration, value: Any) -> Any:
         """The value with its secret parts marked."""
         if declaration.name not in self._shapes:
-            self._shapes[declaration.name] = shape_of(declaration.schema)
+            self._shapes[declaration.name] = secret_shape(declaration.schema)
         return with_secrets(self._shapes[declaration.name], value)
 
     def violations(self, declaration: Declaration, value: Any) -> list[Violation]:

@@ -46,6 +46,11 @@ class ResourceType:
         return "integer" in json.dumps(self.schema)
 
     @cached_property
+    def secret_shape(self) -> Shape | None:
+        """The same, where any property may be secret."""
+        return self.shape if "writeOnly" in repr(self.schema) else None
+
+    @cached_property
     def shape(self) -> Shape:
         """Defaults, read-only and secret properties."""
         return shape_of(self.schema)

@@ -64,6 +64,11 @@ def shape_of(schema: Any) -> Shape:
     return _Shaping(schema).made
 
 
+def secret_shape(schema: Any) -> Shape | None:
+    """The shape of a schema that may hold something secret; most do not, and cost a look at their text."""
+    return shape_of(schema) if "writeOnly" in repr(schema) else None
+
+
 class _Shaping:
     """Makes the shape of one schema. Parts that are met again, through references, give the same shape."""
 

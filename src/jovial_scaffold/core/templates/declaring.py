@@ -4,7 +4,7 @@ from typing import Any, Protocol
 
 from jovial_scaffold.core.expressions.errors import SyntaxProblem
 from jovial_scaffold.core.findings import Related, Span
-from jovial_scaffold.core.schemas.shapes import secret_pointers, shape_of, with_secrets
+from jovial_scaffold.core.schemas.shapes import secret_pointers, secret_shape, with_secrets
 from jovial_scaffold.core.schemas.validation import SchemaError, Validator
 from jovial_scaffold.core.templates.documents import document_content
 from jovial_scaffold.core.templates.model import (
@@ -136,7 +136,7 @@ class DeclarationReader(SectionReader):
             message = say("The parameter `{}` has no description.", name)
             self.report("description-missing", message, origin.key_span(), say("Say in a few words what it is for."), "warning")
         if "default" in content:
-            for pointer in secret_pointers(shape_of(schema), content["default"]):
+            for pointer in secret_pointers(secret_shape(schema), content["default"]):
                 origin.source.hide((*origin.pointer, "default", *pointer))
         default = self.value(content["default"], origin.child("default")) if "default" in content else None
         if isinstance(default, Constant) and default.value is not UNKNOWN:
@@ -154,7 +154,7 @@ class DeclarationReader(SectionReader):
 
     def sound_default(self, name: str, schema: dict[str, Any], default: Constant) -> None:
         """Report a default that its own declaration does not allow."""
-        for violation in Validator(schema).violations(with_secrets(shape_of(schema), default.value)):
+        for violation in Validator(schema).violations(with_secrets(secret_shape(schema), default.value)):
             message = violation.message.about(say("The default of `{}`", name))
             self.report(f"default-{violation.id}", message, default.origin.child(*violation.pointer).value_span(), violation.hint)
 

@@ -93,7 +93,7 @@ class ResourceReader(DeclarationReader):
 
     def hide_secrets(self, kind: ResourceType, content: Any, origin: Origin) -> None:
         """What stands at a secret property is shown in no line of the file, unless it is one expression without literals."""
-        for pointer in secret_pointers(kind.shape, content):
+        for pointer in secret_pointers(kind.secret_shape, content):
             value = value_at(content, pointer)
             if not (isinstance(value, str) and _BARE_EXPRESSION.match(value)):
                 origin.source.hide((*origin.pointer, *pointer))

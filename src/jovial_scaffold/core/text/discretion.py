@@ -12,10 +12,10 @@ from jovial_scaffold.core.words import NOTHING
 SECRETIVE = re.compile("password|passphrase|passwd|secret|token|credential|private|api_?key", re.IGNORECASE)
 
 
-def discreet(source: Source, findings: Iterable[Finding]) -> list[Finding]:
-    """What a reader says of a file: of lines with something hidden, without what it read there. In a file that cannot be read, that is
-    everything."""
-    if source.broken:
+def discreet(source: Source, findings: Iterable[Finding], unreadable: bool = False) -> list[Finding]:
+    """What a reader says of a file: of lines with something hidden, without what it read there. In a file that cannot be read, or that
+    somebody knows nothing of, that is everything."""
+    if source.broken or unreadable:
         source.hide_all()
     return [
         replace(each, message=each.message.masked_whole(), hint=NOTHING)

@@ -1,0 +1,140 @@
+"""A run is bounded, and what it leaves undone is said: long chains, deep values, many names, large texts."""
+
+import random
+from collections.abc import Callable
+
+import pytest
+
+from jovial_scaffold.core.meter import Meter
+from jovial_scaffold.core.text.wording import Speller
+from jovial_scaffold.reports.terminal import cells, cut, cut_within
+from tests.fuzz.mini import SECRET
+from tests.fuzz.projects import base_files, run, spoilt
+from tests.support import Write, jovial
+
+PROJECT = "project: p\ntemplate: t.yaml\ncatalogs: [fulmar]\nenvironments: {live: {parameters: [p.yaml]}}\n"
+QUEUE = "  q (fulmar.queue): {name: main-queue}\n"
+
+
+def chain(length: int) -> str:
+    values = "".join(f'  v{number}: "${{v{number - 1}}}"\n' for number in range(1, length))
+    return f'let:\n  v0: main-queue\n{values}resources:\n  q (fulmar.queue): {{name: "${{v{length - 1}}}"}}\n'
+
+
+def modules(depth: int, width: int) -> dict[str, str]:
+    below = {f"m{at}.yaml": "resources:\n" + "".join(f"  u{n} (./m{at + 1}.yaml): {{}}\n" for n in range(width)) for at in range(depth)}
+    return {**below, f"m{depth}.yaml": f"resources:\n{QUEUE}", "t.yaml": "resources: {u (./m0.yaml): {}}\n"}
+
+
+DEEP = "[" * 100_000 + "]" * 100_000
+CASES: dict[str, tuple[dict[str, str], int, str]] = {
+    "a value that reads itself": ({"t.yaml": 'let: {a: "${a}"}\nresources: {}\n'}, 1, "value-cycle"),
+    "a function that calls itself": ({"t.yaml": "functions: {f: {takes: {}, gives: {}, is: f()}}\nresources: {}\n"}, 1, "function-cycle"),
+    "a chain of 5,000 values": ({"t.yaml": chain(5_000)}, 0, "nothing to report"),
+    "modules 150 deep": (modules(150, 1), 0, "nothing to report"),
+    "a module bomb": (modules(9, 10), 1, "too-many-resources"),
+    "deep YAML": ({"t.yaml": f"resources: {{}}\nlet: {{a: {DEEP}}}\n"}, 1, "nesting-too-deep"),
+    "deep parameters": ({"t.yaml": f"resources:\n{QUEUE}", "p.yaml": f"a: {DEEP}"}, 1, "nesting-too-deep"),
+    "an operator 5,000 times": ({"t.yaml": f'outputs: {{o: "${{1{"+1" * 5_000}}}"}}\nresources:\n{QUEUE}'}, 0, "nothing to report"),
+    "brackets 5,000 deep": (
+        {"t.yaml": f'outputs: {{o: "${{{"(" * 5_000}1{")" * 5_000}}}"}}\nresources:\n{QUEUE}'},
+        1,
+        "expression-too-deep",
+    ),
+}
+
+
+@pytest.mark.parametrize(("files", "code", "says"), CASES.values(), ids=list(CASES))
+def test_long_and_deep(write: Write, files: dict[str, str], code: int, says: str) -> None:
+    folder = write({"jovial.yaml": PROJECT, "p.yaml": "{}\n", **files})
+    result = jovial("check", cwd=folder)
+    assert result.returncode == code and says in result.stdout, result.stdout[:500] + result.stderr[:500]
+    assert jovial("render", "live", cwd=folder).returncode == code
+
+
+@pytest.mark.parametrize("suffix", ["json", "toml", "yaml"])
+def test_deep_files_of_every_format(write: Write, suffix: str) -> None:
+    content = {"json": f'{{"a": {DEEP}}}', "toml": f"a = {DEEP}\n", "yaml": f"a: {DEEP}\n"}[suffix]
+    folder = write({f"x.{suffix}": content, "dots.toml": ".".join("a" * 3_000) + " = 1\n"})
+    for name in (f"x.{suffix}", "dots.toml"):
+        for command in (("evaluate", "it", "--in", name), ("survey", name)):
+            result = jovial(*command, cwd=folder)
+            assert result.returncode == 1 and "nesting-too-deep" in result.stderr
+
+
+def test_work_in_all_expressions_together_is_bounded(write: Write) -> None:
+    template = """parameters: {xs: {type: array, items: {type: integer}, description: d}}
+resources:
+  q (fulmar.queue): {$per: {i: xs}, name: "q-${i}-${size(xs.map(a, xs.filter(b, a == b)))}"}
+"""
+    folder = write({"jovial.yaml": PROJECT, "t.yaml": template, "p.yaml": f"xs: {list(range(400))}\n"})
+    result = jovial("check", cwd=folder)
+    assert result.returncode == 1 and "run-budget" in result.stdout
+
+
+def test_time_that_is_over_is_said(write: Write) -> None:
+    folder = write({"jovial.yaml": PROJECT, "t.yaml": f"resources:\n{QUEUE}", "p.yaml": "{}\n"})
+    over = jovial("check", "--at-most", "soon", cwd=folder)
+    assert over.returncode == 2 and "is no time" in over.stderr
+    over = jovial("check", "--at-most", "0.001ms", cwd=folder)
+    assert over.returncode == 1 and "run-time" in over.stdout
+    assert jovial("check", "--at-most", "5m", cwd=folder).returncode == 0
+    ticks = iter(range(100))
+    meter = Meter(lambda: float(next(ticks)), 2.0)
+    assert [meter.over, meter.over, meter.over] == [False, False, True]
+
+
+def test_findings_beyond_a_number_are_counted(write: Write) -> None:
+    lines = "".join(f"  q{number} (fulmar.queue): {{name: main-{number}, nome: x}}\n" for number in range(30))
+    folder = write({"jovial.yaml": PROJECT, "t.yaml": f"resources:\n{lines}", "p.yaml": "{}\n"})
+    few = jovial("check", "--max-findings", "7", cwd=folder).stdout
+    assert few.count("property-unknown") == 7 and "23 further findings are not printed" in few.replace("findings not", "findings are not")
+    assert jovial("check", "--max-findings", "0", cwd=folder).stdout.count("property-unknown") == 30
+
+
+class Counting(str):
+    """A name that counts how often its letters are looked at."""
+
+    looked = 0
+
+    def casefold(self) -> str:
+        Counting.looked += 1
+        return super().casefold()
+
+
+def counted(work: Callable[[int], object], size: int) -> int:
+    Counting.looked = 0
+    work(size)
+    return Counting.looked
+
+
+def test_names_that_were_meant_are_found_in_steps_that_grow_with_the_names() -> None:
+    def work(size: int) -> None:
+        speller = Speller([Counting(f"declared_name_{number}") for number in range(size)])
+        assert [speller.near(f"declare_name_{number}") for number in range(size)] == [f"declared_name_{number}" for number in range(size)]
+
+    assert counted(work, 2_000) <= 2.2 * counted(work, 1_000)
+    assert Speller(["copies", "size"]).near("copeis") == "copies" and Speller([]).near("x") == "" and Speller(["a"]).near("a") == ""
+
+
+@pytest.mark.parametrize("write_cut", [cut, cut_within])
+def test_cut_texts_fit_and_cost_what_is_shown(write_cut: Callable[[str, int], str]) -> None:
+    chance = random.Random(3)
+    for _ in range(500):
+        text = "".join(chance.choice("abc山é🎉") for _ in range(chance.randint(0, 40)))
+        width = chance.randint(3, 30)
+        shown = write_cut(text, width)
+        assert cells(shown) <= width and (cells(text) > width or shown == text)
+    assert cells(write_cut("山" * 5_000_000, 20)) <= 20
+
+
+def test_spoilt_projects_give_answers_or_findings() -> None:
+    files = base_files()
+    clean = run(files)
+    assert clean.kind == "clean" and SECRET not in clean.text
+    kinds = []
+    for case in range(150):
+        outcome = run(spoilt(random.Random(case), files))
+        assert SECRET not in outcome.text, case
+        kinds.append(outcome.kind)
+    assert kinds.count("unusable") < 30

@@ -1,0 +1,148 @@
+"""Secrets: two runs that differ only in them print the same, whatever the template does with them."""
+
+import json
+import random
+from pathlib import Path
+
+import pytest
+
+from jovial_scaffold.core.expressions.errors import EvaluationError
+from jovial_scaffold.core.expressions.program import compile_expression
+from jovial_scaffold.core.expressions.values import Secret, deep_marks
+from jovial_scaffold.reports.words import said
+from tests.fuzz.mini import FILES, SECRET
+from tests.fuzz.projects import run, spoilt
+from tests.support import Write, jovial
+
+OTHER = "gentian-below-the-viaduct"
+NAMES = ("s", "l", "p", "n")
+
+
+def bindings(text: str) -> dict[str, object]:
+    """A secret map, list, text and number that all differ with the text; and plain values beside them."""
+    return {
+        "s": Secret({"a": text, text: 1, "b": [len(text), 2]}),
+        "l": Secret([text, "x"] * len(text)),
+        "p": Secret(text),
+        "n": Secret(len(text)),
+        "x": [1, 2, 3],
+        "m": {SECRET: 1, "k": 2},
+    }
+
+
+EXPRESSIONS = """
+s.?a | s.?a.orValue('q') | s[?'a'] | s.?zz.hasValue() | m[?p] | m[p] | {p: 1} | {p: 1}.map(k, k) | [?s.?zz, 2] | size(l) | l.map(v, v + 1)
+l.exists(v, v == 'x') | p in l | p in m | [p, 'a'].distinct() | p == 'a' ? 1 : 2 | p == 'a' ? p : 'x' | p < 'a' | has(s.a) | s.map(k, k)
+s.b[5] | p.matches('(') | 'x'.matches(p + '(') | s.nope | l[9] | p + 1 | x.transformMapEntry(i, v, {p: v}) | x.filter(v, p == 'a')
+x.sortBy(v, p) | p.split('-') | s.?a.optMap(q, q + '1') | as_json(s) | type(p) | cel.bind(q, p, q + 'x') | l.first() | lists.range(n) | x[n]
+x.slice(0, n) | p ? 1 : 2 | !p | -p | n / 0 | 1 / (n - n) | from_json(p) | int(p) | slug(p, 0) | digest(p, n) | carve(p, 24, 1) | within(p, '10.0.0.0/8')
+'%s'.format([p]) | p.substring(50) | l.join(',') | sets.contains(l, ['x']) | math.greatest([n, 1]) | base64.encode(bytes(p)) | [p].map(q, q + q)
+x.all(v, v < n) | x.exists_one(v, v == n) | l.flatten() | patched(s, {'z': 1}) | timestamp(p) | duration(p) | x.map(v, l[v]) | [l, x].flatten()
+""".replace("\n", " | ").split(" | ")
+
+
+@pytest.mark.parametrize("text", [each.strip() for each in EXPRESSIONS if each.strip()])
+def test_what_is_computed_from_a_secret_is_secret(text: str) -> None:
+    told = []
+    for secret in (SECRET, OTHER, "a"):
+        try:
+            value = compile_expression(text).evaluate(bindings(secret))
+            assert deep_marks(value)[1], (text, value)
+            told.append("secret")
+        except EvaluationError as error:
+            shown = f"{said(error.message)} {said(error.hint)}"
+            assert secret not in shown.replace("has no", "") or secret == "a", shown
+            told.append(shown)
+    assert len({each for each in told if each != "secret"}) <= 1, told
+
+
+def with_secret(text: str) -> dict[str, bytes]:
+    return {name: content.replace(SECRET.encode(), text.encode()) for name, content in FILES.items()}
+
+
+USES = [
+    'q (fulmar.queue): {name: "${%s}"}',
+    'q (fulmar.queue): {name: x-queue, $when: "%s"}',
+    'q (fulmar.queue): {$per: {v: "%s"}, name: x-queue}',
+    'q (fulmar.queue): {name: x-queue, dead_letters: "${?%s}"}',
+    'q (own.safe): {name: x-safe, key: "${string(%s)}"}',
+]
+PARTS = (
+    "desk_password",
+    "access.?token",
+    "access.token",
+    "size(desk_password)",
+    "desk_password == 'x'",
+    "desk_password.split('-')",
+    "[desk_password]",
+)
+
+
+def test_two_secrets_print_the_same(monkeypatch: pytest.MonkeyPatch) -> None:
+    chance = random.Random(5)
+    for case in range(60):
+        line = chance.choice(USES) % chance.choice(PARTS)
+        texts = set()
+        for secret in (SECRET, "gentian-under-the-viaduct"):
+            files = with_secret(secret)
+            files["t.yaml"] = files["t.yaml"].replace(b"documents:", f"  {line}\ndocuments:".encode(), 1)
+            if case % 3 == 0:
+                files = spoilt(random.Random(case), files)
+            monkeypatch.setattr("tests.fuzz.projects.SECRET", secret)
+            outcome = run(files)
+            assert secret not in outcome.text, (case, line)
+            texts.add(outcome.text)
+        assert len(texts) == 1 or case % 3 == 0, (case, line)
+
+
+BROKEN = {
+    "a block": "desk_password: |\n  SECRET\n  more: [\n",
+    "an alias": "desk_password: &a SECRET\nb: *c\n",
+    "a flow map": "{desk_password: SECRET, b: [}\n",
+    "a quote": 'desk_password: "SECRET\n',
+    "a comment": "desk_password: SECRET #1: {\n",
+    "a tag": "desk_password: !!python/object SECRET\n",
+    "twice": "desk_password: SECRET\ndesk_password: SECRET\n",
+    "undeclared": "desk_pasword: SECRET\nother: SECRET\n",
+    "a wrong type": "desk_password: [SECRET]\n",
+    "too short": "desk_password: SECRET\nline: x\n",
+}
+
+
+@pytest.mark.parametrize("text", BROKEN.values(), ids=list(BROKEN))
+@pytest.mark.parametrize("secret", ["hunter2", "edelweiss-over-the-tunnel"])
+def test_no_line_of_a_parameter_file_shows_one(demo: Path, text: str, secret: str) -> None:
+    (demo / "parameters" / "live.yaml").write_text(text.replace("SECRET", secret))
+    (demo / "parameters" / "live.json").write_text(json.dumps({"desk_password": secret})[:-1])
+    for command in (
+        ("check",),
+        ("render", "live"),
+        ("evaluate", "it", "--in", "parameters/live.yaml"),
+        ("evaluate", "it", "--in", "parameters/live.json"),
+        ("survey", "parameters/live.yaml"),
+        ("compare", "live", f"live?desk_password={secret}"),
+        ("compare", "live", f"live?desk_pasword={secret}"),
+        ("check", "--with-file", "parameters/live.json"),
+    ):
+        result = jovial(*command, cwd=demo)
+        if "undeclared" in text or ("evaluate" in command and "desk_password" not in text):
+            continue
+        assert secret not in (result.stdout + result.stderr).replace(" ".join(command), ""), command
+
+
+def test_a_literal_at_a_secret_property_is_in_no_line(write: Write) -> None:
+    template = """resources:
+  pool (fulmar.machine_pool.v2): {name: pool, image: x, size: wrong, copies: 1, admin_password: hunter2-the-second, nome: "${pool.admin_password + 1}"}
+outputs: {o: "${pool.admin_password}"}
+"""
+    folder = write({"jovial.yaml": "project: p\ntemplate: t.yaml\ncatalogs: [fulmar]\nenvironments: {live: {}}\n", "t.yaml": template})
+    for command in (
+        ("check",),
+        ("render", "live"),
+        ("why", "pool:admin_password", "live"),
+        ("find", "hunter2"),
+        ("survey", "t.yaml"),
+        ("compare",),
+    ):
+        result = jovial(*command, cwd=folder, env={"COLUMNS": "200"})
+        assert "hunter2-the" not in result.stdout + result.stderr, command
