@@ -6,7 +6,7 @@ from collections.abc import Callable
 import pytest
 
 from jovial_scaffold.core.meter import Meter
-from jovial_scaffold.core.text.wording import Speller
+from jovial_scaffold.core.spelling import Speller
 from jovial_scaffold.reports.terminal import cells, cut, cut_within
 from tests.fuzz.mini import SECRET
 from tests.fuzz.projects import base_files, run, spoilt

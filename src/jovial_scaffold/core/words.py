@@ -9,7 +9,7 @@ from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any, Union
 
 if TYPE_CHECKING:
-    from jovial_scaffold.core.text.wording import Speller
+    from jovial_scaffold.core.spelling import Speller
 
 #: what stands for the name of the part that a sentence is about, until somebody knows it (`Sentence.about`)
 PART = "{name}"

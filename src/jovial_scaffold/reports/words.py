@@ -11,7 +11,8 @@ from typing import Any
 
 from jovial_scaffold.core.expressions.values import Pending, Secret
 from jovial_scaffold.core.limits import SAID_TEXT, SHOWN_VALUE
-from jovial_scaffold.core.text.wording import Speller, kind
+from jovial_scaffold.core.spelling import Speller
+from jovial_scaffold.core.text.wording import kind
 from jovial_scaffold.core.words import GAP, Amount, Counted, Derived, Described, Foreign, Hidden, Listed, Nearest, Sentence, Value
 
 # Control characters (C0, C1), line and paragraph separators, what turns or hides text (bidi, zero width, tags), and lone surrogates: first

@@ -11,10 +11,10 @@ from jovial_scaffold.core.parameters.secrets import SecretSourceError, fetch, is
 from jovial_scaffold.core.parameters.typing import as_declared, from_text
 from jovial_scaffold.core.schemas.shapes import Shape, secret_shape, with_secrets
 from jovial_scaffold.core.schemas.validation import Validator, Violation
+from jovial_scaffold.core.spelling import Speller
 from jovial_scaffold.core.templates.model import Declaration, Template
 from jovial_scaffold.core.text.source import Pointer, pointer_text
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.text.wording import Speller
 from jovial_scaffold.core.words import NOTHING, nearest, say, together, told
 
 

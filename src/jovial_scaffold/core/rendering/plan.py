@@ -7,11 +7,11 @@ from jovial_scaffold.core.expressions.scopes import MapScope
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.limits import INSTANCES
 from jovial_scaffold.core.parameters.resolving import Checker
+from jovial_scaffold.core.spelling import Speller
 from jovial_scaffold.core.templates.compiling import formulas_of, presence_uses
 from jovial_scaffold.core.templates.functions import Functions
 from jovial_scaffold.core.templates.model import Constant, Loop, Resource, Template
 from jovial_scaffold.core.templates.names import Reach, Reaches, reached_resources, resource_cycles
-from jovial_scaffold.core.text.wording import Speller
 
 
 class Plan:

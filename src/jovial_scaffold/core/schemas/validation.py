@@ -11,9 +11,9 @@ from typing import Any, NamedTuple
 
 from jovial_scaffold.core.expressions.values import Pending, Secret
 from jovial_scaffold.core.schemas.formats import FORMATS
+from jovial_scaffold.core.spelling import near
 from jovial_scaffold.core.text.source import Pointer
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.text.wording import near
 from jovial_scaffold.core.words import NOTHING, Counted, Described, Operand, Sentence, Value, listed, nearest, say
 
 Explain = Callable[[Any, Pointer, Any, Any], Iterator["Violation"]]

@@ -6,6 +6,7 @@ from jovial_scaffold.core.expressions.errors import SyntaxProblem
 from jovial_scaffold.core.findings import Related, Span
 from jovial_scaffold.core.schemas.shapes import secret_pointers, secret_shape, with_secrets
 from jovial_scaffold.core.schemas.validation import SchemaError, Validator
+from jovial_scaffold.core.spelling import near
 from jovial_scaffold.core.templates.documents import document_content
 from jovial_scaffold.core.templates.model import (
     Condition,
@@ -23,7 +24,6 @@ from jovial_scaffold.core.templates.model import (
 from jovial_scaffold.core.templates.sections import SectionReader
 from jovial_scaffold.core.text.source import Origin, Source
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.text.wording import near
 from jovial_scaffold.core.words import Described, Operand, listed, nearest, say
 
 

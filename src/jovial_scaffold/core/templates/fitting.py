@@ -6,8 +6,8 @@ from jovial_scaffold.core.expressions.errors import EvaluationError
 from jovial_scaffold.core.expressions.types import Type, has_abstract, type_of_value
 from jovial_scaffold.core.schemas.types import type_of_schema
 from jovial_scaffold.core.schemas.validation import SchemaError, Validator, Violation, subschema
+from jovial_scaffold.core.spelling import near
 from jovial_scaffold.core.text.source import Pointer, pointer_text
-from jovial_scaffold.core.text.wording import near
 from jovial_scaffold.core.words import NOTHING, Operand, Value, listed, say
 
 

@@ -9,6 +9,7 @@ from jovial_scaffold.core.expressions.placeholders import Formula
 from jovial_scaffold.core.expressions.references import Reference
 from jovial_scaffold.core.findings import Finding, Level, Related, Span
 from jovial_scaffold.core.limits import FUNCTION_CALLS
+from jovial_scaffold.core.spelling import Speller, near
 from jovial_scaffold.core.templates.compiling import formulas_of, loops_in
 from jovial_scaffold.core.templates.model import (
     Condition,
@@ -27,7 +28,6 @@ from jovial_scaffold.core.templates.model import (
 )
 from jovial_scaffold.core.text.source import Origin
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.text.wording import Speller, near
 from jovial_scaffold.core.words import Amount, Sentence, nearest, say
 
 _TYPE_NAMES = frozenset(("int", "uint", "double", "string", "bytes", "bool", "list", "map", "null_type", "type", "optional_type"))

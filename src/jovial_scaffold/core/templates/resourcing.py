@@ -8,13 +8,13 @@ from jovial_scaffold.core.findings import Related
 from jovial_scaffold.core.schemas.catalog import Catalogs, ResourceType
 from jovial_scaffold.core.schemas.shapes import secret_pointers
 from jovial_scaffold.core.schemas.validation import subschema
+from jovial_scaffold.core.spelling import near
 from jovial_scaffold.core.templates.compiling import is_name, overlaid, with_uses
 from jovial_scaffold.core.templates.declaring import DeclarationReader
 from jovial_scaffold.core.templates.model import Compiled, Constant, Everywhere, MapValue, Module, Resource
 from jovial_scaffold.core.text.patterns import pattern
 from jovial_scaffold.core.text.source import Origin, value_at
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.text.wording import near
 from jovial_scaffold.core.words import Described, Sentence, listed, nearest, say
 
 _BARE_EXPRESSION = re.compile(r"\$\{[^'\"}]*\}\Z")

@@ -9,11 +9,11 @@ from jovial_scaffold.core.expressions.parser import MACROS, NAMESPACES
 from jovial_scaffold.core.expressions.tokens import KEYWORDS, RESERVED
 from jovial_scaffold.core.findings import Finding, Related
 from jovial_scaffold.core.limits import NAME_LENGTH
+from jovial_scaffold.core.spelling import near
 from jovial_scaffold.core.templates.compiling import Compiler, is_name
 from jovial_scaffold.core.text.roles import misplaced
 from jovial_scaffold.core.text.source import Origin, Source
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.text.wording import near
 from jovial_scaffold.core.words import Described, nearest, say
 
 SECTIONS = (
