@@ -4,6 +4,7 @@ Pending, secret and unknown operands are taken off before an operator or functio
 result; `&&`, `||`, `?:`, `all` and `exists` may decide without them (CEL language definition, "Logical Operators").
 """
 
+import sys
 from collections.abc import Callable, Iterable, Mapping
 from typing import Any, ClassVar
 
@@ -46,6 +47,7 @@ from jovial_scaffold.core.words import Amount, Derived, Value, nearest, say
 
 Locals = Mapping[str, Any]
 _SIMPLE = frozenset((str, int, bool, float, type(None)))
+_USUAL_DEPTH = 1_000  # calls inside of calls that Python allows where nobody asked for more
 _CHEAP = EVALUATION_STEPS.most - 1_000  # steps that are left of an evaluation that need not be counted for the run
 _STEP = 4  # rounds of generated code that take as long as a step here
 _OWN_CALL_COST = 20  # steps that a call of a function of the template counts
@@ -58,6 +60,10 @@ def evaluate(node: Node, scope: Scope, variables: Locals | None = None) -> Any:
     evaluator = Evaluator(scope)
     try:
         return evaluator.run(node, variables or {})
+    except RecursionError:
+        if sys.getrecursionlimit() > _USUAL_DEPTH:
+            raise  # whoever gave more room gives more still
+        raise BudgetError(say("The expression or its value is nested too deep to be evaluated.")) from None
     finally:
         meter = getattr(scope, "meter", None)
         if meter is not None and evaluator.steps < _CHEAP:
