@@ -112,7 +112,7 @@ def load(
     for text in values or ():
         name, equals, value = text.partition("=")
         if not equals or not name:
-            raise typer.BadParameter(f"{text!r} is not of the form name=value.", param_hint="--with")
+            raise typer.BadParameter("one of them is not of the form name=value.", param_hint="--with")  # it may be a secret: not shown
         pairs.append((name, value))
     run = partial(run_context, path or Path(), os.environ)
     return Project.load(
