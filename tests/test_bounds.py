@@ -8,8 +8,6 @@ import pytest
 from jovial_scaffold.core.meter import Meter
 from jovial_scaffold.core.spelling import Speller
 from jovial_scaffold.reports.terminal import cells, cut, cut_within
-from tests.fuzz.mini import SECRET
-from tests.fuzz.projects import base_files, run, spoilt
 from tests.support import Write, jovial
 
 PROJECT = "project: p\ntemplate: t.yaml\ncatalogs: [fulmar]\nenvironments: {live: {parameters: [p.yaml]}}\n"
@@ -126,15 +124,3 @@ def test_cut_texts_fit_and_cost_what_is_shown(write_cut: Callable[[str, int], st
         shown = write_cut(text, width)
         assert cells(shown) <= width and (cells(text) > width or shown == text)
     assert cells(write_cut("山" * 5_000_000, 20)) <= 20
-
-
-def test_spoilt_projects_give_answers_or_findings() -> None:
-    files = base_files()
-    clean = run(files)
-    assert clean.kind == "clean" and SECRET not in clean.text
-    kinds = []
-    for case in range(150):
-        outcome = run(spoilt(random.Random(case), files))
-        assert SECRET not in outcome.text, case
-        kinds.append(outcome.kind)
-    assert kinds.count("unusable") < 30

@@ -1,13 +1,11 @@
 """The careful evaluator, generated code and the reference runtime: one expression, one value."""
 
-import math
 from typing import Any
 
 import pytest
 from hypothesis import HealthCheck, assume, given, settings
 from hypothesis import strategies as st
 
-from jovial_scaffold.core.comparing.matrix import same
 from jovial_scaffold.core.expressions import compile_expression
 from jovial_scaffold.core.expressions.closures import closure
 from jovial_scaffold.core.expressions.errors import EvaluationError, SyntaxProblem
@@ -17,27 +15,14 @@ from jovial_scaffold.core.expressions.parser import parse
 from jovial_scaffold.core.expressions.program import HOT, Program
 from jovial_scaffold.core.expressions.scopes import MapScope
 from jovial_scaffold.core.expressions.types import ANY, INT, Type, type_of_value
-from jovial_scaffold.core.expressions.values import Optional, Pending, Secret, equal
+from jovial_scaffold.core.expressions.values import Pending, Secret
 from jovial_scaffold.core.text.unknown import UNKNOWN
+from tests.fuzz.expressions import alike
 from tests.test_static import EXPRESSIONS, VALUES
 
 MARKS = st.sampled_from(
     [Pending(["track_net:id"]), Secret("edelweiss"), UNKNOWN, Secret(3), [Pending(["a:b"])], {"zone": Secret("valley"), "code": "abc"}]
 )
-
-
-def alike(a: Any, b: Any) -> bool:
-    """Equal in value and in type, NaN with itself."""
-    if isinstance(a, float) and isinstance(b, float) and math.isnan(a):
-        return math.isnan(b)
-    if type(a) is not type(b):
-        return False
-    if isinstance(a, list):
-        return len(a) == len(b) and all(map(alike, a, b))
-    if isinstance(a, dict):
-        others = {repr(key).lower(): item for key, item in b.items()}  # the reference has booleans as keys
-        return len(a) == len(b) and all(repr(key).lower() in others and alike(item, others[repr(key).lower()]) for key, item in a.items())
-    return equal(a, b) if isinstance(a, Optional) else same(a, b)
 
 
 @settings(max_examples=400, deadline=None, suppress_health_check=list(HealthCheck))

@@ -80,7 +80,7 @@ rules:
         "s.env": "COPIES=1\n",
         "l.toml": f'copies = 3\n[access]\nuser = "ada"\ntoken = "{SECRET}"\n',
         "now.json": '{"environment": "live", "resources": {"net": {"type": "fulmar.network.v1", "properties": {"name": "alp-live-net", "id": "n1"}},'
-        f' "vault": {{"type": "own.safe.v1", "properties": {{"name": "x", "note": "{SECRET}"}}}}, "old": {{"type": "gone.v1", "properties": {{"token": "{SECRET}"}}}}}},'
+        f' "vault": {{"type": "own.safe.v1", "properties": {{"name": "x", "note": "{SECRET}"}}}},\n "old": {{"type": "gone.v1", "properties": {{"token": "{SECRET}"}}}}}},\n'
         ' "others": [{"type": "x"}]}',
     }.items()
 }

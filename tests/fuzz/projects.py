@@ -1,5 +1,6 @@
 """A project with a few things spoilt: whatever comes of it, there is an answer or a finding, and no secret in it."""
 
+import functools
 import json
 import random
 from collections.abc import Callable
@@ -8,11 +9,13 @@ from typing import Any, NamedTuple
 
 import yaml
 
+from jovial_scaffold.core.comparing.expecting import read_expectations, unexpected
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.folders import MemoryFolder
 from jovial_scaffold.core.project import Project
 from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.project_inputs import Overrides
+from jovial_scaffold.core.text.formats import read_source
 from jovial_scaffold.reports.findings import findings_text
 from jovial_scaffold.reports.machine import check_document, json_text, render_document
 from jovial_scaffold.reports.matrix import matrix_text
@@ -20,7 +23,15 @@ from jovial_scaffold.reports.terminal import Style
 from jovial_scaffold.reports.words import harmless
 from tests.fuzz.mini import FILES, SECRET
 
+_Loader = getattr(yaml, "CSafeLoader", yaml.SafeLoader)
+_Dumper = getattr(yaml, "CSafeDumper", yaml.SafeDumper)
 DEMO = Path(__file__).parents[2] / "src" / "jovial_scaffold" / "demo" / "ridgeline"
+EXPECTED = b"""environments: [sandbox, live]
+differences:
+  net: {name: {sandbox: alp-sandbox-net, live: alp-live-net}}
+  "pool*": any
+  vault: {key: {sandbox: none, live: {$secret: true}}}
+"""
 _STEERING = "\x1b]0;owned\x07 \x9b31m \u202e \u200b \U000e0041"
 _VALUES: tuple[Any, ...] = (
     *(None, True, 0, -1, 2**63, 1.5, "", "x", "${", "${a}", "${context}", "$${", "${?x}", "live", _STEERING, "=1+1", "<script>", "‹x›"),
@@ -74,6 +85,7 @@ class Outcome(NamedTuple):
     text: str
 
 
+@functools.cache
 def base_files(demo: bool = False) -> dict[str, bytes]:
     """The files of a project that is as it should be: the demo, or a small one that uses as much."""
     if not demo:
@@ -104,7 +116,7 @@ def _values(chance: random.Random, name: str, content: bytes) -> bytes:
     if suffix not in (".yaml", ".json"):
         return _bytes(chance, name, content)
     try:
-        value = yaml.safe_load(content)
+        value = yaml.load(content, Loader=_Loader)
     except (yaml.YAMLError, UnicodeDecodeError):
         return _bytes(chance, name, content)
     places: list[tuple[Any, Any]] = []
@@ -124,30 +136,29 @@ def _values(chance: random.Random, name: str, content: bytes) -> bytes:
         part[f"{key}{chance.choice('sx_ ')}"] = part.pop(key)
     elif kind == 2:
         other, place = chance.choice(places)
-        part[key] = (
-            json.loads(json.dumps(other[place], default=str))
-            if place in other or (isinstance(other, list) and place < len(other))
-            else None
-        )
+        copied = json.dumps(other[place], default=str)
+        if SECRET not in copied:  # moved to where everybody reads it, it is none any more
+            part[key] = json.loads(copied)
     else:
         part[key] = chance.choice(_VALUES)
     try:
-        return (json.dumps(value, default=str) if suffix == ".json" else yaml.safe_dump(value, allow_unicode=True)).encode(
+        return (json.dumps(value, default=str) if suffix == ".json" else yaml.dump(value, Dumper=_Dumper, allow_unicode=True)).encode(
             "utf-8", "replace"
         )
     except (yaml.YAMLError, ValueError):
         return content
 
 
-def run(files: dict[str, bytes]) -> Outcome:
-    """Everything that the commands would print of a project. Whatever is raised but ProjectError is a defect."""
+def run(files: dict[str, bytes], secret: str = SECRET) -> Outcome:
+    """Everything that the commands would print of a project, in which `secret` stands for the known one. Whatever is raised but ProjectError
+    is a defect."""
     style, printed = Style(colours=False, width=100), []
 
     def show(findings: list[Finding], project: Project | None) -> None:
         printed.append(harmless(findings_text(findings, project.source if project else lambda _: None, style, ())))
 
     try:
-        project = Project(MemoryFolder(files), overrides=Overrides({"DESK_PASSWORD": SECRET}))
+        project = Project(MemoryFolder(files), overrides=Overrides({"DESK_PASSWORD": secret}))
     except ProjectError as error:
         show(error.findings, None)
         return Outcome("unusable", "".join(printed))
@@ -155,10 +166,28 @@ def run(files: dict[str, bytes]) -> Outcome:
     show(list(result.findings), project)
     printed.append(json_text(check_document(result)))
     printed += [json_text(render_document(project.name, project.render(name))) for name in project.environments]
-    printed.append(harmless(matrix_text(project.compare(), style, everything=True)))
+    comparison = project.compare()
+    printed.append(harmless(matrix_text(comparison, style, everything=True)))
     for name in project.environments:
         try:
             show(project.effects(name).findings, project)
         except ProjectError as error:
             show(error.findings, project)
+    if "e.yaml" in files:
+        source, findings = read_source(files["e.yaml"], "e.yaml")
+        if source is not None:
+            expectations, wrong = read_expectations(source)
+            findings += wrong + unexpected(comparison, expectations)
+        show(findings, None)
     return Outcome("errors" if result.count("error") else "clean", "".join(printed))
+
+
+def attempt(chance: random.Random) -> str:
+    """One case. Where the declaration of the secret is spoilt too, nothing says that it is one."""
+    base = base_files(chance.random() < 0.05)
+    files = spoilt(chance, {**base, "e.yaml": EXPECTED})
+    outcome = run(files)
+    assert files.get("t.yaml", b"").lower().count(b"only") < base.get("t.yaml", b"").lower().count(b"only") or SECRET not in outcome.text, (
+        outcome.text[max(0, outcome.text.index(SECRET) - 300) :][:600]
+    )
+    return outcome.kind

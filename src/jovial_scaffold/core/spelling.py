@@ -4,6 +4,7 @@ from collections.abc import Iterable
 from typing import Any
 
 from jovial_scaffold.core.limits import NAME_LENGTH, SUGGESTIONS
+from jovial_scaffold.core.nearness import Nearness
 
 
 class Speller:
@@ -14,6 +15,7 @@ class Speller:
         self._known: list[str] | None = None
         self._folded: dict[str, str] = {}
         self._shortened: dict[str, str] = {}
+        self._nearness: Nearness | None = None
         self._left = SUGGESTIONS.most
 
     def __reduce__(self) -> tuple[Any, ...]:
@@ -33,10 +35,10 @@ class Speller:
             one_off = self._one_off(name)
             if one_off or self._left <= 0:
                 return one_off
-        self._left -= len(self._known)
+        self._left -= 1
         import difflib
 
-        candidates = [each for each in self._known if each != name and abs(len(each) - len(name)) <= max(3, len(name))]
+        candidates = [each for each in self._alike(name) if each != name and abs(len(each) - len(name)) <= max(3, len(name))]
         found = difflib.get_close_matches(name, candidates, 1, 0.7)
         return found[0] if found else ""
 
@@ -52,12 +54,26 @@ class Speller:
                 return found
         return ""
 
+    def _alike(self, name: str) -> list[str]:
+        """The few known names that share most pairs of letters with this one, the rare pairs first."""
+        known = self._known or []
+        if len(known) <= _FEW:
+            return known
+        if self._nearness is None:
+            self._nearness = Nearness(map(_pairs, known))
+        return [known[number] for number in self._nearness.of(_pairs(name), _FEW)]
 
-_FEW = 200  # names that are all compared with each one that is looked for
+
+_FEW = 12  # names that are compared letter by letter
 
 
 def _folded(name: str) -> str:
     return name.casefold().replace("-", "_")
+
+
+def _pairs(name: str) -> set[str]:
+    folded = f" {_folded(name[: NAME_LENGTH.most])} "
+    return {folded[at : at + 2] for at in range(len(folded) - 1)}
 
 
 def _without_a_letter(name: str) -> list[str]:

@@ -207,11 +207,11 @@ class Repository:
         """Of a commit: date (as 2026-11-23, where the author was), author's name, and its subject."""
         made = self.read(commit.encode(), b"commit")
         try:
-            date = time.strftime("%Y-%m-%d", time.gmtime(made.author_time + made.author_timezone))
+            date = time.strftime("%Y-%m-%d", time.gmtime((made.author_time or 0) + (made.author_timezone or 0)))
         except (ValueError, OverflowError, OSError):
             date = ""
-        author = made.author.decode("utf-8", "replace").partition(" <")[0]
-        subject = made.message.decode("utf-8", "replace").strip().partition("\n\n")[0]
+        author = (made.author or b"").decode("utf-8", "replace").partition(" <")[0]
+        subject = (made.message or b"").decode("utf-8", "replace").strip().partition("\n\n")[0]
         return date, author, " ".join(subject.split())
 
     def history(self, folder: str, most: int) -> list[str]:

@@ -165,7 +165,7 @@ def _walked(root: Path, folder: str, then: dict[str, Any], ignored: Ignored) -> 
                 continue
             if stat.S_ISDIR(mode):
                 # What is a repository of its own belongs to another history.
-                if name in kept or not (entry.name in SKIPPED or (root / name / ".git").exists() or ignored(name, True)):
+                if name in kept or not (entry.name in SKIPPED or os.path.lexists(root / name / ".git") or ignored(name, True)):
                     stack.append(name)
             elif (stat.S_ISREG(mode) or stat.S_ISLNK(mode)) and (name in then or not ignored(name, False)):
                 yield name, mode

@@ -1,12 +1,14 @@
 """Values side by side, taken apart to leaves: items of lists meet by their `listKey`, else by what they have in common."""
 
 import difflib
+import re
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any, NamedTuple
+from typing import Any, NamedTuple, TypeVar
 
 from jovial_scaffold.core.expressions.values import UNSEEN, Pending, Secret, equal
 from jovial_scaffold.core.limits import ALIGNED_ITEMS, ALIGNED_LINES, ALIKE_TEXT
+from jovial_scaffold.core.nearness import Nearness
 from jovial_scaffold.core.schemas.validation import subschema
 from jovial_scaffold.core.text.source import Pointer
 from jovial_scaffold.core.text.unknown import UNKNOWN
@@ -27,6 +29,7 @@ class Leaf:
     differs: bool
 
 
+Key = TypeVar("Key")
 Held = list[tuple[int, Any, Pointer]]
 """Columns that have a value: the column's number, the value, and the pointer to it there."""
 
@@ -143,25 +146,57 @@ def matched(columns: Sequence[tuple[int, list[Any]]]) -> list[dict[int, int]]:
 
 def _pairs(known: list[Any], items: list[Any]) -> Iterator[tuple[int, int]]:
     """Pairs (position among the items, index among the known), the most alike first, each used once."""
-    left, right = list(range(len(items))), list(range(len(known)))
-    if len(left) * len(right) > ALIGNED_ITEMS.most:
-        yield from zip(left, right, strict=False)
-        return
+    left, right = dict.fromkeys(range(len(items))), dict.fromkeys(range(len(known)))
     # What is equal belongs together, wherever it stands; what is left meets by likeness, then by position.
+    written: dict[str, list[int]] = {}
+    for index in right:
+        written.setdefault(repr(known[index]), []).append(index)
     for position in tuple(left):
-        index = next((index for index in right if same(known[index], items[position])), None)
-        if index is not None:
-            left.remove(position)
-            right.remove(index)
+        written_alike = written.get(repr(items[position]), [])
+        spot = next((spot for spot, index in enumerate(written_alike[:_NEAR]) if same(known[index], items[position])), None)
+        if spot is not None:
+            index = written_alike.pop(spot)
+            del left[position], right[index]
             yield position, index
     scored = sorted(
-        (-likeness(known[index], items[position]), abs(index - position), position, index) for position in left for index in right
+        (-likeness(known[index], items[position]), abs(index - position), position, index)
+        for position, index in likely_pairs([(at, items[at]) for at in left], [(at, known[at]) for at in right])
     )
     for score, _, position, index in scored:
         if score < 0 and position in left and index in right:
-            left.remove(position)
-            right.remove(index)
+            del left[position], right[index]
             yield position, index
+
+
+def likely_pairs(some: Sequence[tuple[Key, Any]], others: Sequence[tuple[Key, Any]]) -> Iterator[tuple[Key, Key]]:
+    """The keys of values that may be much alike: of few every pair, of many those that share most of what stands in them."""
+    if len(some) * len(others) <= ALIGNED_ITEMS.most:
+        yield from ((one, other) for one, _ in some for other, _ in others)
+        return
+    nearness = Nearness(set(_features(value)) for _, value in others)
+    for one, value in some:
+        yield from ((one, others[number][0]) for number in nearness.of(set(_features(value)), _NEAR))
+
+
+_NEAR = 12
+_WORDS = re.compile(r"[^\W_]+")
+
+
+def _features(value: Any, within: str = "") -> Iterator[str]:
+    """The words of a value, each with the keys around it; of secrets none."""
+    if isinstance(value, dict):
+        for key, item in value.items():
+            yield from _features(item, f"{within}/{key}")
+    elif isinstance(value, list):
+        for item in value:
+            yield from _features(item, within)
+    elif isinstance(value, str) and len(value) <= ALIKE_TEXT.most:
+        yield from (f"{within} {word}" for word in _WORDS.findall(value))
+        yield f"{within}={value}"
+    elif isinstance(value, Pending):
+        yield from (f"{within}<{origin}" for origin in value.origins)
+    elif not isinstance(value, Secret):
+        yield f"{within}={value!r}"
 
 
 def likeness(a: Any, b: Any) -> float:

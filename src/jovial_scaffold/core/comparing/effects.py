@@ -4,14 +4,13 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
 
-from jovial_scaffold.core.comparing.aligning import leaves, likeness, list_key, same
+from jovial_scaffold.core.comparing.aligning import leaves, likely_pairs, likeness, list_key, same
 from jovial_scaffold.core.comparing.driving import RUN, Drivers
 from jovial_scaffold.core.comparing.matrix import with_names
 from jovial_scaffold.core.comparing.snapshots import Deployed, Snapshot, dependencies
 from jovial_scaffold.core.expressions.values import UNSEEN, Pending, Secret, deep_marks
 from jovial_scaffold.core.findings import Finding, Related
 from jovial_scaffold.core.graph.ordering import waves
-from jovial_scaffold.core.limits import ALIGNED_ITEMS
 from jovial_scaffold.core.rendering.rendering import RenderedResource, Rendering
 from jovial_scaffold.core.rendering.tracing import Tracer
 from jovial_scaffold.core.rules import evaluation as judging
@@ -293,7 +292,7 @@ def _label(resource: RenderedResource, pointer: Pointer) -> Pointer:
     value: Any = resource.properties
     for depth, step in enumerate(pointer):
         key = list_key(resource.type.schema, pointer[:depth]) if isinstance(step, int) and resource.type else None
-        value = value[step]
+        value = (value.value if isinstance(value, Secret) else value)[step]
         label.append(str(value[key]) if key and isinstance(value, dict) and key in value else step)
     return tuple(label)
 
@@ -417,18 +416,17 @@ def _likely_renames(result: Effects, rendering: Rendering) -> Iterator[Finding]:
     for each in result.effects:
         if each.action == "add":
             added.setdefault(each.type.rpartition(".v")[0], []).append(each)
-    left = ALIGNED_ITEMS.most
-    for gone in (each for each in result.effects if each.action == "remove"):
-        before = result.snapshot.resources[gone.address].properties
-        for each in added.get(gone.type.rpartition(".v")[0], ()):
-            # Of very many, only what stands under the same key or name is looked at: all of them would take too long.
-            own = rendering.resources[each.address].properties
-            alike = gone.address.rpartition("/")[2] == each.address.rpartition("/")[2] or same(before.get("name", ""), own.get("name"))
-            left -= 1
-            if left > 0 or alike:
-                score = likeness(before, result.snapshot.hidden(own))
-                if score >= _NEARLY_EQUAL:
-                    scored.append((-score, gone.address, each.address))
+    removed: dict[str, list[Effect]] = {}
+    for each in result.effects:
+        if each.action == "remove":
+            removed.setdefault(each.type.rpartition(".v")[0], []).append(each)
+    for kind in removed.keys() & added.keys():
+        before = {each.address: result.snapshot.resources[each.address].properties for each in removed[kind]}
+        after = {each.address: result.snapshot.hidden(rendering.resources[each.address].properties) for each in added[kind]}
+        for old, new in likely_pairs(_with_keys(before), _with_keys(after)):
+            score = likeness(before[old], after[new])
+            if score >= _NEARLY_EQUAL:
+                scored.append((-score, old, new))
     used: set[str] = set()
     for _, old, new in sorted(scored):
         if old in used or new in used:
@@ -455,6 +453,11 @@ def _likely_renames(result: Effects, rendering: Rendering) -> Iterator[Finding]:
             related,
             f"{resource.instance.resource.name} {former}",
         )
+
+
+def _with_keys(properties: Mapping[str, Any]) -> list[tuple[str, Any]]:
+    """Properties by address, each with the last part of the address as something to be found by."""
+    return [(address, {**own, "": address.rpartition("/")[2]}) for address, own in properties.items()]
 
 
 def _unknown_secrets(result: Effects, known: Rendering, older: Mapping[str, str]) -> Iterator[Finding]:

@@ -4,6 +4,7 @@ from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any
 
+from jovial_scaffold.core.comparing.aligning import same
 from jovial_scaffold.core.comparing.matrix import Comparison, Row, row_label
 from jovial_scaffold.core.expressions.values import Pending, deep_marks
 from jovial_scaffold.core.findings import Finding, Related, Span
@@ -32,11 +33,15 @@ class Entry:
     @property
     def open(self) -> bool:
         """Whether it is about more than one property with one set of values: then a person wrote it."""
-        return self.values == ANY or bool(_WILD & set(self.address + self.part))
+        return _is_any(self.values) or bool(_WILD & set(self.address + self.part))
 
     def covers(self, row: Row) -> bool:
         """Whether it is about the row, whatever its values are."""
         return _fits(self.address, row.address) and _fits(self.part, _property(row))
+
+
+def _is_any(values: Any) -> bool:
+    return isinstance(values, str) and values == ANY
 
 
 def _fits(written: str, text: str) -> bool:
@@ -119,7 +124,7 @@ def read_expectations(source: Source) -> tuple[Expectations, list[Finding]]:
         differences = {}
     for address, content in differences.items():
         place = origin.child("differences", address)
-        if content == ANY:
+        if _is_any(content):
             entries.append(Entry(address, "*", ANY, place))
         elif isinstance(content, dict):
             entries += [Entry(address, name, values, place.child(name)) for name, values in content.items()]
@@ -146,7 +151,7 @@ def unexpected(comparison: Comparison, expectations: Expectations) -> list[Findi
         used.update(covering)
         values = _values(row, comparison.environments)
         meant = [expectations.entries[number] for number in covering]
-        if any(each.values in (ANY, values) for each in meant):
+        if any(_is_any(each.values) or same(each.values, values) for each in meant):
             continue
         told = _told(row, comparison)
         related = tuple(Related(each.origin.key_span(), say("Another difference is expected here.")) for each in meant)
@@ -217,12 +222,12 @@ def accepted(comparison: Comparison, before: Expectations | None) -> dict[str, A
     kept += [each for each in before.entries if not each.open and not comparison.fits(each.address)]
     differences: dict[str, Any] = {}
     for address, property, values in _written(comparison, kept, [row for row, numbers in covered if not numbers]):
-        if property == "*" and values == ANY:
+        if property == "*" and _is_any(values):
             differences[address] = ANY
-        elif differences.get(address) != ANY:
+        elif not _is_any(differences.get(address)):
             differences.setdefault(address, {})[property] = values
     ordered = {
-        address: content if content == ANY else {name: content[name] for name in sorted(content)}
+        address: content if _is_any(content) else {name: content[name] for name in sorted(content)}
         for address, content in sorted(differences.items())
     }
     return {"environments": list(comparison.environments), "differences": ordered}

@@ -150,7 +150,7 @@ def read_snapshot(source: Source, catalogs: Catalogs, hash_key: str = "") -> tup
                 catalogs.advice(content["type"]),
                 warning=True,
             )
-        marked = _marked(properties)
+        marked = _marked_items(properties)
         own, cloud = _split(kind.shape, marked) if kind else (_guessed(marked), None)
         after = content.get("after", [])
         names = tuple(each for each in after if isinstance(each, str)) if isinstance(after, list) else ()
@@ -177,7 +177,7 @@ def read_snapshot(source: Source, catalogs: Catalogs, hash_key: str = "") -> tup
         str(whole.get("environment", "")),
         resources,
         tuple(others),
-        _marked(_map(whole.get("parameters"))),
+        _marked_items(_map(whole.get("parameters"))),
         texts,
         known_key,
         whole.get("format") == FORMAT,
@@ -198,8 +198,13 @@ def _marked(value: Any) -> Any:
                 return Pending([held] if isinstance(held, str) else [str(each) for each in held])
             if name == "$secret":
                 return Secret(Hash(held) if isinstance(held, str) else UNSEEN)
-        return {key: _marked(item) for key, item in value.items()}
+        return _marked_items(value)
     return [_marked(item) for item in value] if isinstance(value, list) else value
+
+
+def _marked_items(value: dict[str, Any]) -> dict[str, Any]:
+    """The same of a map by name, which is no mark whatever its names are."""
+    return {key: _marked(item) for key, item in value.items()}
 
 
 _NONE = object()

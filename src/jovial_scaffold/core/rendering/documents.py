@@ -1,6 +1,7 @@
 """Documents: text files with their placeholders filled in, for people (secrets masked) and as a value for expressions."""
 
 import json
+from bisect import bisect_left, bisect_right
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any, NamedTuple
@@ -38,8 +39,9 @@ class RenderedDocument:
 
     def within(self, line: int) -> list[Placeholder]:
         """The placeholders that a line, from 0, was filled in from."""
-        parts = zip(self.document.content, self.lines, strict=True)
-        return [part for part, (first, last) in parts if isinstance(part, Placeholder) and first <= line <= last]
+        begin = bisect_left(self.lines, line, key=lambda ends: ends[1])
+        end = bisect_right(self.lines, line, key=lambda ends: ends[0])
+        return [part for part in self.document.content[begin:end] if isinstance(part, Placeholder)]
 
 
 class _Narrowed(LookupScope):

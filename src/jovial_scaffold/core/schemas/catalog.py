@@ -1,6 +1,7 @@
 """Catalogs: folders or files of resource schemas, one document for each version of a type (docs/catalogs.md)."""
 
 import json
+import os
 import re
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
@@ -10,12 +11,13 @@ from typing import Any
 
 from jovial_scaffold.core.findings import Finding, Related, Span
 from jovial_scaffold.core.folders import Folder, Found
+from jovial_scaffold.core.schemas.keywords import misspelt
 from jovial_scaffold.core.schemas.shapes import Shape, shape_of
 from jovial_scaffold.core.schemas.validation import SchemaError, Validator
 from jovial_scaffold.core.text.files import Files
 from jovial_scaffold.core.text.source import Origin
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.words import Sentence, listed, nearest, say
+from jovial_scaffold.core.words import Described, Sentence, listed, nearest, say
 
 _ID = re.compile(r"(?P<catalog>[a-z][a-z0-9_]*)\.(?P<type>[a-z][a-z0-9_]*)\.v(?P<version>[1-9][0-9]*)\Z")
 _ANNOTATIONS = {
@@ -108,7 +110,7 @@ class Catalogs:
 def shipped_catalog(name: str) -> tuple[list[ResourceType], dict[str, int]] | None:
     """A catalog that comes with the tool, from its pre-parsed form; None where there is none of that name."""
     path = SHIPPED / f"{name}.json"
-    if not re.fullmatch(r"[a-z][a-z0-9_]*", name) or not path.is_file():
+    if not re.fullmatch(r"[a-z][a-z0-9_]*", name) or not os.path.isfile(path):
         return None
     prepared = json.loads(path.read_text("utf-8"))
     types = [_resource_type(schema, None) for schema in prepared["types"]]
@@ -145,12 +147,13 @@ def read_catalog(files: Files, found: Found, origin: Origin | None) -> tuple[lis
         findings += [replace(each, span=origin.value_span()) if origin and each.id == "path-outside" else each for each in problems]
         if source is None or source.broken:
             continue
-        value, origin = source.value, Origin(source, ())
+        value, place = source.value, Origin(source, ())
         if in_folder and PurePosixPath(name).stem == "catalog":
-            label, defaults = _read_index(value, origin, findings, label, defaults)
+            label, defaults = _read_index(value, place, findings, label, defaults)
         elif isinstance(value, dict) and isinstance(value.get("$id"), str) and _ID.match(value["$id"]):
-            each = _resource_type(value, origin)
-            problems = _check(each, origin)
+            findings += misspelt(value, place, (*_ANNOTATIONS, "identity", "listKey"))
+            each = _resource_type(value, place)
+            problems = _check(each, place)
             findings += problems
             if not problems:
                 types.append(each)
@@ -161,7 +164,7 @@ def read_catalog(files: Files, found: Found, origin: Origin | None) -> tuple[lis
                     "catalog-schema",
                     "error",
                     say("This is not the schema of a resource type: it has no $id of the form name.type.v1."),
-                    origin.value_span(),
+                    place.value_span(),
                     hint,
                 )
             )
@@ -201,17 +204,29 @@ def _check(each: ResourceType, origin: Origin) -> list[Finding]:
     except SchemaError as error:
         return [Finding("catalog-schema", "error", error.message, origin.child(*error.pointer).value_span())]
     findings: list[Finding] = []
+    names = each.schema.get("identity", [])
+    if not isinstance(names, list) or not all(isinstance(name, str) for name in names):
+        findings.append(_wrong_form("identity", say("a list of names of properties"), names, origin))
     stack: list[tuple[Any, Origin]] = [(each.schema, origin)]
     while stack:
         part, place = stack.pop()
         if isinstance(part, dict):
             for keyword, allowed in _ANNOTATIONS.items():
-                if isinstance(part.get(keyword), str) and part[keyword] not in allowed:
+                if keyword in part and not isinstance(part[keyword], str | dict):  # a map is a property of that name, or its schema
+                    findings.append(_wrong_form(keyword, say("one of {}", listed(allowed, "or")), part[keyword], place))
+                elif isinstance(part.get(keyword), str) and part[keyword] not in allowed:
                     message = say("`{}` is one of {}, and this is {}.", keyword, listed(allowed, "or"), part[keyword])
                     findings.append(
                         Finding("catalog-schema", "error", message, place.child(keyword).value_span(), nearest(part[keyword], allowed))
                     )
+            if "listKey" in part and not isinstance(part["listKey"], str | dict):
+                findings.append(_wrong_form("listKey", say("the name of a property"), part["listKey"], place))
             stack.extend((child, place.child(key)) for key, child in part.items())
         elif isinstance(part, list):
             stack.extend((child, place.child(index)) for index, child in enumerate(part))
     return findings
+
+
+def _wrong_form(keyword: str, wanted: Sentence, given: Any, origin: Origin) -> Finding:
+    message = say("`{}` is {}, and this is {}.", keyword, wanted, Described(given))
+    return Finding("catalog-schema", "error", message, origin.child(keyword).value_span())

@@ -78,7 +78,7 @@ class Validator:
             found = list(self._compiled.iter_errors(plain))
         except ValueError as error:  # a number or nesting that the validator cannot take
             return [Violation("type", (), say("{name} cannot be judged: {}", _first_line(error)), NOTHING, "")]
-        violations = [violation for error in found for violation in _explained(error, undecided, hidden, self.schema)]
+        violations = [violation for error in found for violation in _explained(error, plain, undecided, hidden, self.schema)]
         meant = {(*violation.pointer[:-1], violation.meant) for violation in violations if violation.meant}
         # A misspelt key is one mistake: that the right one is then missing is not said as well.
         return [violation for violation in violations if not (violation.id == "missing" and violation.pointer in meant)]
@@ -165,7 +165,7 @@ _LOCAL = frozenset(("type", "minimum", "maximum", "exclusiveMinimum", "exclusive
                     "required", "additionalProperties", "minItems", "maxItems", "minProperties", "maxProperties", "propertyNames"))  # fmt: skip
 
 
-def _explained(error: Any, undecided: set[Pointer], hidden: set[Pointer], schema: Any) -> Iterator[Violation]:
+def _explained(error: Any, whole: Any, undecided: set[Pointer], hidden: set[Pointer], schema: Any) -> Iterator[Violation]:
     pointer: Pointer = tuple(error.instance_path)
     keyword = error.kind.name
     if undecided:
@@ -174,8 +174,14 @@ def _explained(error: Any, undecided: set[Pointer], hidden: set[Pointer], schema
         if keyword not in _LOCAL and any(place[: len(pointer)] == pointer for place in undecided):
             return
     value = error.instance
-    if any(pointer[: len(place)] == place or (not isinstance(value, str) and place[: len(pointer)] == pointer) for place in hidden):
+    if any(place[: len(pointer)] == pointer[: len(place)] for place in hidden):
         value = Secret(value)
+    if keyword == "falseSchema" and error.schema_path[-1] == "additionalProperties":
+        # Where a schema allows none, the validator speaks of the first entry, as if it were the map.
+        for step in pointer:
+            whole = whole[step]
+        yield from _unknown(pointer, list(whole), schema)
+        return
     explain: Explain = _EXPLAIN.get(keyword, _other)
     yield from explain(error, pointer, value, schema)
 
@@ -279,9 +285,13 @@ def _required(error: Any, pointer: Pointer, value: Any, schema: Any) -> Iterator
 
 
 def _additional(error: Any, pointer: Pointer, value: Any, schema: Any) -> Iterator[Violation]:
+    yield from _unknown(pointer, error.kind.unexpected, schema)
+
+
+def _unknown(pointer: Pointer, names: list[str], schema: Any) -> Iterator[Violation]:
     within = subschema(schema, pointer)
     known = [name for part in within for name in part.get("properties", ())]
-    for name in error.kind.unexpected:
+    for name in names:
         hint = nearest(name, known, say("Known here: {}.", listed(sorted(known)[:12])) if known else NOTHING)
         yield Violation("unknown", (*pointer, name), say("{name} is not known here."), hint, name, on_key=True, meant=near(name, known))
 

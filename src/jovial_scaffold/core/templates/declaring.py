@@ -4,9 +4,9 @@ from typing import Any, Protocol
 
 from jovial_scaffold.core.expressions.errors import SyntaxProblem
 from jovial_scaffold.core.findings import Related, Span
+from jovial_scaffold.core.schemas.keywords import misspelt
 from jovial_scaffold.core.schemas.shapes import secret_pointers, secret_shape, with_secrets
 from jovial_scaffold.core.schemas.validation import SchemaError, Validator
-from jovial_scaffold.core.spelling import near
 from jovial_scaffold.core.templates.documents import document_content
 from jovial_scaffold.core.templates.model import (
     Condition,
@@ -57,6 +57,7 @@ class DeclarationReader(SectionReader):
                 message = say("The type `{}` is declared twice.", name)
                 self.report("name-declared-twice", message, origin.key_span(), say("Give one of them another name."), related=related)
                 continue
+            self.findings += misspelt(schema, origin)
             written[name], origins[name] = schema, origin
         sound: dict[str, Any] = {}
         for name, schema in written.items():
@@ -111,11 +112,8 @@ class DeclarationReader(SectionReader):
                     say("For example: {type: string}"),
                 )
             return None
-        for key in content:
-            if key not in _SCHEMA_KEYWORDS and near(key, _SCHEMA_KEYWORDS):
-                hint = nearest(key, _SCHEMA_KEYWORDS)
-                self.report("key-unknown", say("JSON Schema has no keyword `{}`.", key), origin.child(key).key_span(), hint)
-        schema = self.with_types({key: value for key, value in content.items() if key not in ("default", "must", "$schema")})
+        self.findings += misspelt(content, origin)
+        schema = self.with_types({key: value for key, value in content.items() if key not in ("default", "must", "$schema", "types")})
         return schema if self.sound_schema(schema, origin) else None
 
     # -- parameters and conditions over them
@@ -352,12 +350,3 @@ class DeclarationReader(SectionReader):
 
     types: dict[str, Any]
     used_types: set[str]
-
-
-_SCHEMA_KEYWORDS = (
-    "type", "enum", "const", "minimum", "maximum", "exclusiveMinimum", "exclusiveMaximum", "multipleOf", "minLength", "maxLength", "pattern", "format",
-    "items", "prefixItems", "contains", "minContains", "maxContains", "minItems", "maxItems", "uniqueItems", "properties", "patternProperties",
-    "additionalProperties", "propertyNames", "required", "minProperties", "maxProperties", "dependentRequired", "dependentSchemas", "unevaluatedProperties",
-    "unevaluatedItems", "allOf", "anyOf", "oneOf", "not", "if", "then", "else", "$ref", "$defs", "$comment", "title", "description", "default", "examples",
-    "deprecated", "readOnly", "writeOnly", "must", "contentEncoding", "contentMediaType", "contentSchema",
-)  # fmt: skip

@@ -296,10 +296,19 @@ def _exploding(template: Template) -> set[str]:
         for name, function in template.functions.items()
     }
     circling = {name for loop in cycles(_function_calls(template)) for name in loop}
-    for _ in calls:  # at most as many rounds as functions: each settles at least one
-        for name, called in calls.items():
-            if name not in counts and all(each in counts or each in circling for each in called):
-                counts[name] = min(sum(1 + counts.get(each, 0) for each in called), FUNCTION_CALLS.most + 1)
+    open_calls = {name: {each for each in called if each not in circling} for name, called in calls.items()}
+    callers: dict[str, list[str]] = {}
+    for name, called_names in open_calls.items():
+        for each in called_names:
+            callers.setdefault(each, []).append(name)
+    ready = [name for name, called_names in open_calls.items() if not called_names]
+    while ready:  # those first whose calls are all counted
+        name = ready.pop()
+        counts[name] = min(sum(1 + counts.get(each, 0) for each in calls[name]), FUNCTION_CALLS.most + 1)
+        for caller in callers.get(name, ()):
+            open_calls[caller].discard(name)
+            if not open_calls[caller]:
+                ready.append(caller)
     return {name for name, count in counts.items() if count > FUNCTION_CALLS.most}
 
 

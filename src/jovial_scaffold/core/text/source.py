@@ -38,7 +38,7 @@ class Problem(NamedTuple):
 class Source:
     """A file that was read: `name` as shown to people, `text`, and `value` as plain data."""
 
-    __slots__ = ("_all_hidden", "_hidden", "_lines", "_locate", "_places", "broken", "name", "text", "value")
+    __slots__ = ("_all_hidden", "_covered", "_hidden", "_lines", "_locate", "_places", "broken", "name", "text", "value")
 
     def __init__(self, name: str, text: str, value: Any, locate: Callable[[str], dict[Pointer, Place]], broken: bool = False) -> None:
         self.name = name
@@ -49,11 +49,13 @@ class Source:
         self._lines: list[int] | None = None
         self._places: dict[Pointer, Place] | None = None
         self._hidden: set[Pointer] = set()
+        self._covered: dict[int, list[Place]] | None = None
         self._all_hidden = False
 
     def hide(self, pointer: Pointer) -> None:
         """Never show the value at a pointer when lines are shown: it is secret."""
         self._hidden.add(pointer)
+        self._covered = None
 
     def hide_all(self) -> None:
         """Never show a line: of a text that cannot be read, nobody knows where in it a secret stands."""
@@ -63,10 +65,16 @@ class Source:
         """Whether something that is not shown stands in the lines of a span."""
         if self._all_hidden:
             return True
-        starts = self.line_starts
-        begin = starts[min(span.line, len(starts)) - 1]
-        end = starts[span.end_line] if span.end_line < len(starts) else len(self.text) + 1
-        return any(place.start < end and place.end >= begin for place in map(self.place, self._hidden))
+        return any(self._hidden_in(number) for number in range(span.line, span.end_line + 1))
+
+    def _hidden_in(self, number: int) -> list[Place]:
+        """The places in a line that are not shown, the last first."""
+        if self._covered is None:
+            self._covered = {}
+            for place in sorted(map(self.place, self._hidden), key=lambda place: -place.start):
+                for line in range(self._position(place.start)[0], self._position(place.end)[0] + 1):
+                    self._covered.setdefault(line, []).append(place)
+        return self._covered.get(number, [])
 
     @property
     def line_starts(self) -> list[int]:
@@ -84,9 +92,8 @@ class Source:
         end = starts[number] if number < len(starts) else len(self.text)
         text = self.text[start:end].rstrip("\r\n")
         length = len(text)
-        covered = (place for place in map(self.place, self._hidden) if place.start < start + length and place.end > start)
-        for place in sorted(covered, key=lambda place: -place.start):
-            if place.start < start + len(text):
+        for place in self._hidden_in(number):
+            if place.start < start + length and place.end > start and place.start < start + len(text):
                 text = f"{text[: max(0, place.start - start)]}(secret){text[max(0, place.end - start) :]}"
         return text
 

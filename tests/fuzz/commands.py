@@ -1,0 +1,182 @@
+"""Random command lines over a project that may be spoilt: an answer, a finding or a word on how it is called; never an error of ours."""
+
+import contextlib
+import functools
+import importlib
+import io
+import os
+import random
+import sys
+import tempfile
+from pathlib import Path
+from typing import Any
+
+import typer
+
+from jovial_scaffold.cli import exit_codes, main
+from tests.fuzz.mini import FILES, SECRET
+from tests.fuzz.projects import EXPECTED, spoilt
+
+WORDS = (
+    *(
+        "live",
+        "sandbox",
+        "nowhere",
+        "live?copies=4",
+        "live?copies=",
+        "live?desk_password=short",
+        "live?=",
+        "?",
+        "sub[s=kes]:range",
+        "pool:size",
+    ),
+    *(
+        "pool",
+        "net",
+        "queues/main:url",
+        "edelweiss",
+        "x",
+        "",
+        "-",
+        "--",
+        "1 +",
+        "copies + 1",
+        "${line}",
+        "t.yaml",
+        "now.json",
+        "c.yaml",
+        "gone.yaml",
+    ),
+    *(
+        ".",
+        "/dev/null",
+        "out.txt",
+        "gone/out.txt",
+        "e.yaml",
+        "\x1b[2J",
+        "\udcff",
+        "0",
+        "-1",
+        "9" * 30,
+        "5m",
+        "1ns",
+        "json",
+        "text",
+        "html",
+        "*",
+    ),
+    *(
+        "copies=3",
+        "line=[1",
+        "=",
+        "a=b=c",
+        "pool.*",
+        "by",
+        "size",
+        "live@HEAD~1",
+        "live@{1}",
+        "self:copies",
+        "x" * 3000,
+        "png",
+        "svg",
+        "markdown",
+    ),
+)
+#: what may fit an argument
+FITTING = {
+    "environments": ("live", "sandbox", "live?copies=4", "live?copies=x", "live?desk_password=short", "live?line=upper"),
+    "environment": ("live", "sandbox"),
+    "what": (
+        "pool:size",
+        "sub[s=kes]:range",
+        "sub[kes]:range",
+        "pool",
+        "copies",
+        "prefix",
+        "vault:key",
+        "pool:admin_password",
+        "queues/main:name",
+        "pool_name",
+    ),
+    "text": ("alp", "edelweiss", "10.0.2.0/24", "xs"),
+    "expression": ("copies + 1", "sizes", "desk_password", "stops.map(s, s.code)", "resources.pool", "it.a", "named('x')"),
+    "path": ("t.yaml", "now.json", "c.yaml", "l.toml", "r.yaml", "own/safe.yaml"),
+    "source": ("start.sh", "t.yaml", "${copies}"),
+    "kind": ("differences", "totals", "drivers"),
+    "folders": (".", ".", "own"),
+    "name": ("slug", "size"),
+}
+#: what waits for somebody
+WAITING = {"--serve", "--watch"}
+
+
+@functools.cache
+def _options(name: str) -> tuple[Any, ...]:
+    application = typer.Typer()
+    application.command()(importlib.import_module(main.COMMANDS[name][0]).command)
+    return tuple(typer.main.get_command(application).params)
+
+
+def arguments(chance: random.Random) -> list[str]:
+    """A command with some of its options, and words that may fit them."""
+    name = chance.choice(sorted(main.COMMANDS))
+    given = [name]
+    for option in _options(name):
+        flags = [flag for flag in (*option.opts, *option.secondary_opts) if flag not in WAITING]
+        if option.param_type_name == "argument":
+            fitting = FITTING[option.name]
+            given += [
+                chance.choice(fitting if chance.random() < 0.93 else WORDS)
+                for _ in range(chance.choice((0, 1, 2, 3)) if option.nargs < 0 else 1)
+            ]
+        elif flags and chance.random() < 0.07:
+            given.append(chance.choice(flags))
+            choices = getattr(option.type, "choices", None)
+            if not getattr(option, "is_flag", False):
+                given.append(
+                    chance.choice([str(getattr(each, "value", each)) for each in choices] if choices and chance.random() < 0.8 else WORDS)
+                )
+    if chance.random() < 0.05:
+        given.insert(chance.randint(0, len(given)), chance.choice(WORDS))
+    return given
+
+
+def attempt(chance: random.Random) -> str:
+    """One case, in a folder of its own."""
+    files = {**FILES, "e.yaml": EXPECTED}
+    if chance.random() < 0.4:
+        files = spoilt(chance, files)
+    given = arguments(chance)
+    streams = sys.stdout, sys.stderr, sys.stdin
+    before = os.getcwd()
+    with tempfile.TemporaryDirectory() as above:
+        folder = Path(above) / "project"
+        for name, content in files.items():
+            (folder / name).parent.mkdir(parents=True, exist_ok=True)
+            (folder / name).write_bytes(content)
+        out, err = (io.TextIOWrapper(io.BytesIO(), encoding="utf-8", errors="surrogateescape", newline="") for _ in range(2))
+        os.chdir(folder)
+        os.environ["DESK_PASSWORD"] = SECRET
+        try:
+            sys.stdout, sys.stderr, sys.stdin = out, err, io.StringIO("a: 1\n")
+            with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
+                code = main.run(given)
+        finally:
+            sys.stdout, sys.stderr, sys.stdin = streams
+            os.chdir(before)
+            os.environ.pop("DESK_PASSWORD", None)
+        printed = [stream.detach().getvalue() for stream in (out, err)]
+        told = b"".join(each for each in printed if not each.startswith(b"\x89PNG")).decode("utf-8", "replace")
+        # The demo has a secret of its own, which it writes.
+        written = (
+            b""
+            if given[0] == "demo"
+            else b"".join(
+                path.read_bytes() for path in folder.rglob("*") if path.is_file() and path.relative_to(folder).as_posix() not in files
+            )
+        )
+        assert sorted(os.listdir(above)) == ["project"], (given, os.listdir(above))
+    assert code in (0, exit_codes.ERRORS, exit_codes.UNUSABLE, exit_codes.DIFFERENCES), (given, code, told)
+    assert "Traceback" not in told and not set(told) & set("\x07\x9b\u202e\u200b\U000e0041"), (given, told)
+    assert SECRET not in told and SECRET.encode() not in written, (given, told[-2000:])
+    return {0: "clean", exit_codes.ERRORS: "errors", exit_codes.DIFFERENCES: "clean"}.get(code, "unusable")

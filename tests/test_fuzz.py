@@ -1,0 +1,25 @@
+"""The fuzzers of tests/fuzz, bounded and seeded: no promise breaks, and most cases come as far as evaluating."""
+
+import random
+
+import pytest
+
+from tests.fuzz import attempt_of
+from tests.fuzz.projects import base_files, run
+from tests.fuzz.secrets import SECRET
+
+BOUNDS = {"projects": (160, 0.85), "secrets": (60, 0.85), "expressions": (1_500, 0.9), "trees": (200, 0.5), "commands": (120, 0.35)}
+
+
+@pytest.mark.parametrize("kind", BOUNDS)
+def test_no_case_breaks_a_promise(kind: str) -> None:
+    cases, share = BOUNDS[kind]
+    attempt = attempt_of(kind)
+    outcomes = [attempt(random.Random(case)) for case in range(cases)]
+    assert sum(outcome != "unusable" for outcome in outcomes) >= share * cases
+
+
+@pytest.mark.parametrize("demo", [False, True])
+def test_what_is_not_spoilt_is_clean(demo: bool) -> None:
+    outcome = run(base_files(demo))
+    assert outcome.kind == "clean" and SECRET not in outcome.text
