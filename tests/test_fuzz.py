@@ -1,6 +1,9 @@
 """The fuzzers of tests/fuzz, bounded and seeded: no promise breaks, and most cases come as far as evaluating."""
 
 import random
+import subprocess
+import sys
+from pathlib import Path
 
 import pytest
 
@@ -17,6 +20,13 @@ def test_no_case_breaks_a_promise(kind: str) -> None:
     attempt = attempt_of(kind)
     outcomes = [attempt(random.Random(case)) for case in range(cases)]
     assert sum(outcome != "unusable" for outcome in outcomes) >= share * cases
+
+
+def test_whenever_a_command_that_writes_is_ended() -> None:
+    # In a process of its own, which has no threads: it makes others of itself.
+    command = [sys.executable, "-m", "tests.fuzz", "--kind", "endings", "--cases", "40"]
+    done = subprocess.run(command, capture_output=True, text=True, cwd=Path(__file__).parents[1], check=False)
+    assert done.returncode == 0 and " 0 kinds of defects" in done.stdout, done.stdout + done.stderr
 
 
 @pytest.mark.parametrize("demo", [False, True])

@@ -141,40 +141,46 @@ def arguments(chance: random.Random) -> list[str]:
     return given
 
 
+def in_process(folder: Path, given: list[str]) -> tuple[int, list[bytes]]:
+    """Run a command in a folder: its exit code, and what it wrote to standard output and standard error."""
+    streams = sys.stdout, sys.stderr, sys.stdin
+    before = os.getcwd()
+    out, err = (io.TextIOWrapper(io.BytesIO(), encoding="utf-8", errors="surrogateescape", newline="") for _ in range(2))
+    os.chdir(folder)
+    os.environ["DESK_PASSWORD"] = SECRET
+    try:
+        sys.stdout, sys.stderr, sys.stdin = out, err, io.StringIO("a: 1\n")
+        with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
+            code = main.run(given)
+    finally:
+        sys.stdout, sys.stderr, sys.stdin = streams
+        os.chdir(before)
+        os.environ.pop("DESK_PASSWORD", None)
+    return code, [stream.detach().getvalue() for stream in (out, err)]
+
+
+def lay_out(folder: Path, files: dict[str, bytes]) -> None:
+    """Write the files of a project."""
+    for name, content in files.items():
+        (folder / name).parent.mkdir(parents=True, exist_ok=True)
+        (folder / name).write_bytes(content)
+
+
 def attempt(chance: random.Random) -> str:
     """One case, in a folder of its own."""
     files = {**FILES, "e.yaml": EXPECTED}
     if chance.random() < 0.4:
         files = spoilt(chance, files)
     given = arguments(chance)
-    streams = sys.stdout, sys.stderr, sys.stdin
-    before = os.getcwd()
     with tempfile.TemporaryDirectory() as above:
         folder = Path(above) / "project"
-        for name, content in files.items():
-            (folder / name).parent.mkdir(parents=True, exist_ok=True)
-            (folder / name).write_bytes(content)
-        out, err = (io.TextIOWrapper(io.BytesIO(), encoding="utf-8", errors="surrogateescape", newline="") for _ in range(2))
-        os.chdir(folder)
-        os.environ["DESK_PASSWORD"] = SECRET
-        try:
-            sys.stdout, sys.stderr, sys.stdin = out, err, io.StringIO("a: 1\n")
-            with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
-                code = main.run(given)
-        finally:
-            sys.stdout, sys.stderr, sys.stdin = streams
-            os.chdir(before)
-            os.environ.pop("DESK_PASSWORD", None)
-        printed = [stream.detach().getvalue() for stream in (out, err)]
+        folder.mkdir()
+        lay_out(folder, files)
+        code, printed = in_process(folder, given)
         told = b"".join(each for each in printed if not each.startswith(b"\x89PNG")).decode("utf-8", "replace")
+        new = [path for path in folder.rglob("*") if path.is_file() and path.relative_to(folder).as_posix() not in files]
         # The demo has a secret of its own, which it writes.
-        written = (
-            b""
-            if given[0] == "demo"
-            else b"".join(
-                path.read_bytes() for path in folder.rglob("*") if path.is_file() and path.relative_to(folder).as_posix() not in files
-            )
-        )
+        written = b"" if given[0] == "demo" else b"".join(path.read_bytes() for path in new)
         assert sorted(os.listdir(above)) == ["project"], (given, os.listdir(above))
     assert code in (0, exit_codes.ERRORS, exit_codes.UNUSABLE, exit_codes.DIFFERENCES), (given, code, told)
     assert "Traceback" not in told and not set(told) & set("\x07\x9b\u202e\u200b\U000e0041"), (given, told)

@@ -14,7 +14,7 @@ from jovial_scaffold.core.expressions.parser import parse
 from jovial_scaffold.core.expressions.program import HOT, Program
 from jovial_scaffold.core.expressions.scopes import MapScope
 from jovial_scaffold.core.expressions.syntax import Node
-from jovial_scaffold.core.expressions.values import Optional, Pending, Secret, deep_marks, equal
+from jovial_scaffold.core.expressions.values import NONE, Optional, Pending, Secret, deep_marks
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.reports.words import said
 from tests.fuzz.mini import SECRET
@@ -27,6 +27,7 @@ NAMES: dict[str, tuple[Any, ...]] = {
     "copies": (3, 0, -1, 2**63 - 1, Secret(7), 1.0, "3"),
     "line": ("alp", "", "山-é", Secret(SECRET), Pending(["q:url"]), None),
     "wanted": (True, False, Secret(True), UNKNOWN),
+    "deep": ([[Secret(1)], 3], {"a": {"b": UNKNOWN}}, [{"a": Pending(["a:b"])}], [[1], [1], 1]),
     "xs": ([1, 2, 3], ["a", 1, None, [2]], [Secret(1), 2], {}),
 }
 ATOMS = (
@@ -53,9 +54,16 @@ def alike(a: Any, b: Any) -> bool:
     if isinstance(a, list):
         return len(a) == len(b) and all(map(alike, a, b))
     if isinstance(a, dict):
-        others = {repr(key).lower(): item for key, item in b.items()}  # the reference has booleans as keys
-        return len(a) == len(b) and all(repr(key).lower() in others and alike(item, others[repr(key).lower()]) for key, item in a.items())
-    return equal(a, b) if isinstance(a, Optional) else same(a, b)
+        others = {_key(key): item for key, item in b.items()}
+        return len(a) == len(b) and all(_key(key) in others and alike(item, others[_key(key)]) for key, item in a.items())
+    if isinstance(a, Optional):
+        return a is b or (a is not NONE and b is not NONE and alike(a.value, b.value))
+    return alike(a.value, b.value) if isinstance(a, Secret) else same(a, b)
+
+
+def _key(key: Any) -> str:
+    """A key of a map; the reference has booleans, of which ours have a form of their own."""
+    return repr(key).lower() if repr(key) in ("True", "False") else repr(key)
 
 
 def parts(node: Node) -> list[Node]:

@@ -1,7 +1,6 @@
 """`jovial demo`: a project to look at, and a walk through it."""
 
 import os
-import shutil
 import sys
 from pathlib import Path
 from typing import Annotated
@@ -33,7 +32,7 @@ def command(
     folder = into or Path("ridgeline-flawed" if flawed else "ridgeline")
     try:
         with new_folder(folder) as whole:
-            shutil.copytree(_SHIPPED / ("flawed" if flawed else "ridgeline"), whole, dirs_exist_ok=True)
+            _copy(_SHIPPED / ("flawed" if flawed else "ridgeline"), whole)
     except FileExistsError:
         print(f"jovial: {folder} is there already, and nothing is overwritten. Name another folder with --into.", file=sys.stderr)
         raise typer.Exit(exit_codes.UNUSABLE) from None
@@ -42,6 +41,15 @@ def command(
         _walk_flawed(folder, project)
     else:
         _walk(folder, project)
+
+
+def _copy(shipped: Path, folder: Path) -> None:
+    for path in sorted(shipped.rglob("*")):
+        target = folder / path.relative_to(shipped)
+        if path.is_dir():
+            target.mkdir()
+        else:
+            target.write_bytes(path.read_bytes())
 
 
 def _say(text: str) -> None:

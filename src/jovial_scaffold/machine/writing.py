@@ -33,6 +33,7 @@ class Staged:
     def __init__(self) -> None:
         self._ready: list[_Ready] = []
         self._streams: list[tuple[Path, bytes]] = []
+        self._made: list[Path] = []  # folders, the outer ones first
 
     def __enter__(self) -> "Staged":
         return self
@@ -40,6 +41,9 @@ class Staged:
     def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None) -> None:
         for each in self._ready:
             each.drop()
+        for folder in reversed(self._made if error is not None else []):
+            with suppress(OSError):  # what has something in it stays
+                folder.rmdir()
 
     def add(self, path: Path, content: str | bytes, private: bool = False) -> None:
         """Make a file ready. Raises OSError; nothing has changed then."""
@@ -58,7 +62,10 @@ class Staged:
         """Make a file ready by its name below a folder, which links do not lead out of; folders on the way are made. Raises OSError."""
         parent, _, last = name.rpartition("/")
         with _named(root / name):
-            root.mkdir(parents=True, exist_ok=True)
+            missing = [folder for folder in (root, *root.parents) if not folder.exists()]
+            for made in reversed(missing):
+                made.mkdir()
+                self._made.append(made)
             folder = DiskFolder(root)
             for step in _prefixes(parent):
                 found = folder.find(step)
@@ -66,6 +73,7 @@ class Staged:
                     if found.kind != "missing":
                         raise OSError(errno.EXDEV, f"it leads out of {root} through a link, and is not written")
                     (folder.root / step).mkdir()
+                    self._made.append(folder.root / step)
             found = folder.find(parent)
             if not isinstance(found, Found) or found.kind != "folder":
                 raise OSError(errno.ENOTDIR, "what should be its folder is none")
@@ -163,7 +171,8 @@ def new_folder(path: Path) -> Iterator[Path]:
     descriptor = os.open(marked, os.O_RDONLY)
     try:
         _lock(descriptor)
-        yield marked
+        with _named(path):
+            yield marked
         with _undisturbed(), _named(path):
             if os.path.lexists(path):
                 raise FileExistsError(errno.EEXIST, "it is there already, and nothing is overwritten")

@@ -242,31 +242,35 @@ class Evaluator:
             return self.strict(node, operators.add, operands, shallow=True)
         if operator in ("==", "!="):
             return self.equality(node, operands)
-        if operator == "in" and type(operands[1]) in (dict, list) and type(operands[0]) in _SIMPLE:
+        if operator == "in" and (type(operands[1]) is list or (type(operands[1]) is dict and type(operands[0]) in _SIMPLE)):
             return self.membership(node, operands[0], operands[1])
         return self.strict(node, operators.BINARY[operator], operands)
 
     def equality(self, node: Operation, operands: list[Any]) -> Any:
         """`==` and `!=`: parts that surely differ decide, whatever pending, secret or unknown parts stand beside them."""
-        kinds = [type(operand) for operand in operands]
-        if not (list in kinds or dict in kinds):
-            return self.strict(node, operators.BINARY[node.operator], operands)
-        whole = [operand.whole() if isinstance(operand, Record) else operand for operand in operands]
-        tests = list(part_tests(*whole))
-        equal_ = self.logic(node, (lambda test=test: test for test in tests), False)
+        equal_ = self.equal(node, *operands)
         if node.operator == "==" or equal_ is UNKNOWN or type(equal_) is Pending:
             return equal_
         return Secret(not equal_.value) if type(equal_) is Secret else not equal_
+
+    def equal(self, node: Node, a: Any, b: Any) -> Any:
+        """Whether two values are equal, or the mark of what that depends on."""
+        a, b = (each.whole() if isinstance(each, Record) else each for each in (a, b))
+        if not {list, dict} & {type(a), type(b)}:
+            return self.strict(node, operators.BINARY["=="], [a, b])
+        tests = list(part_tests(a, b))
+        return self.logic(node, (lambda test=test: test for test in tests), False)
 
     def membership(self, node: Node, item: Any, container: Any) -> Any:
         """`in` looks at keys only in a map; in a list it may find the item before it meets a pending one."""
         self.steps -= len(container) // _LOOKED_THROUGH if type(container) is list else 0
         if type(container) is dict:
             return self.strict(node, operators.contains, [item, container], shallow=True)
-        plain = [other for other in container if type(other) in _SIMPLE]
-        if len(plain) == len(container) or operators.contains(item, plain):
-            return operators.contains(item, plain)
-        return self.strict(node, operators.contains, [item, container])
+        if type(item) in _SIMPLE:
+            plain = [other for other in container if type(other) in _SIMPLE]
+            if len(plain) == len(container) or operators.contains(item, plain):
+                return operators.contains(item, plain)
+        return self.logic(node, (lambda other=other: self.equal(node, item, other) for other in container), True)
 
     def logic(self, node: Node, operands: Any, decisive: bool) -> Any:
         """`||` (decisive true) and `&&` (decisive false): one decisive operand outweighs errors, pending and unknown ones."""

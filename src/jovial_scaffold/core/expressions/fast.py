@@ -14,7 +14,7 @@ from jovial_scaffold.core.expressions.library.entries import Function
 from jovial_scaffold.core.expressions.library.strings import join, scalar_text
 from jovial_scaffold.core.expressions.operators import BINARY
 from jovial_scaffold.core.expressions.times import Duration, Timestamp
-from jovial_scaffold.core.expressions.values import NONE, Optional, TypeValue, UInt, equal
+from jovial_scaffold.core.expressions.values import NONE, Optional, TypeValue, UInt, deep_marks, equal
 from jovial_scaffold.core.limits import LOOP_ROUNDS, RUN_ROUNDS
 from jovial_scaffold.core.meter import Meter
 from jovial_scaffold.core.words import Amount, say
@@ -227,10 +227,20 @@ def dispatcher(function: Function) -> Callable[..., Any]:
     counts = {len(types) for types in table}
     if counts == {1}:
         single = {types[0]: run for types, run in table.items()}
-        return lambda a: single[type(a)](a)
+        return lambda a: single[type(a)](_unmarked(a))
     if counts == {2}:
-        return lambda a, b: table[type(a), type(b)](a, b)
-    return lambda *operands: table[tuple(map(type, operands))](*operands)
+        return lambda a, b: table[type(a), type(b)](_unmarked(a), _unmarked(b))
+    return lambda *operands: table[tuple(map(type, operands))](*map(_unmarked, operands))
+
+
+def _unmarked(value: Any) -> Any:
+    """A value in which nothing is secret, pending or unknown: of others the careful evaluator says what comes of them."""
+    if type(value) in _CONTAINERS and any(deep_marks(value)):
+        raise _NOT_PLAIN
+    return value
+
+
+_CONTAINERS = frozenset((list, dict, Optional))
 
 
 _PLAIN_TYPES = frozenset(_TYPES.values())
@@ -238,5 +248,5 @@ _PLAIN_TYPES = frozenset(_TYPES.values())
 
 def _generic(function: Function, operands: tuple[Any, ...]) -> Any:
     if all(type(operand) in _PLAIN_TYPES for operand in operands):
-        return call(function, list(operands))
+        return call(function, [_unmarked(operand) for operand in operands])
     raise _NOT_PLAIN

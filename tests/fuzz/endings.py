@@ -1,0 +1,117 @@
+"""Commands that write, ended at any moment: each file is as it was or as it should be, and the next run leaves nothing else behind."""
+
+import functools
+import os
+import random
+import signal
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+from jovial_scaffold.cli import main
+from jovial_scaffold.machine.writing import MARK
+from tests.fuzz.commands import in_process, lay_out
+from tests.fuzz.mini import FILES, SECRET
+
+Contents = dict[str, bytes]
+#: command lines that write, each into `out` or a folder of that name
+WRITERS = (
+    ("render", "live", "--format", "json", "--out", "out"),
+    ("render", "live", "--reveal-secrets", "--out", "out"),
+    ("render", "live", "--documents", "out"),
+    ("compare", "--format", "html", "--out", "out"),
+    ("compare", "--expect", "out", "--accept"),
+    ("record", "live", "--out", "out"),
+    ("effects", "live", "--format", "html", "--out", "out"),
+    ("map", "live", "--format", "dot", "--out", "out"),
+    ("plot", "differences", "--format", "svg", "--out", "out"),
+    ("board", "--out", "out"),
+    ("fill", "start.sh", "--environment", "live", "--out", "out"),
+    ("demo", "--into", "out"),
+)
+HOW = (signal.SIGKILL, signal.SIGTERM, signal.SIGINT)
+
+
+def _contents(folder: Path) -> Contents:
+    found = {path.relative_to(folder).as_posix(): path.read_bytes() for path in folder.rglob("*") if path.is_file()}
+    return {name: content for name, content in found.items() if name not in FILES}
+
+
+def start(folder: Path, command: tuple[str, ...]) -> int:
+    """The number of a process that runs a command in a folder, with all of the program loaded already."""
+    child = os.fork()
+    if child:
+        return child
+    code = 70
+    try:
+        os.chdir(folder)
+        null = os.open(os.devnull, os.O_RDWR)
+        for number in range(3):
+            os.dup2(null, number)
+        sys.stdin, sys.stdout, sys.stderr = (open(number, "r" if number == 0 else "w", closefd=False) for number in range(3))  # noqa: SIM115
+        os.environ["DESK_PASSWORD"] = SECRET
+        signal.signal(signal.SIGINT, signal.default_int_handler)
+        signal.signal(signal.SIGTERM, signal.SIG_DFL)
+        code = main.run(list(command))
+    finally:
+        os._exit(code)
+
+
+def ended(child: int) -> int:
+    """The exit code of a process, or the signal that ended it as a negative number."""
+    return os.waitstatus_to_exitcode(os.waitpid(child, 0)[1])
+
+
+@functools.cache
+def _whole(command: tuple[str, ...]) -> tuple[Contents, float]:
+    """What a command writes when it is left alone, and how long it takes."""
+    with tempfile.TemporaryDirectory() as above:
+        lay_out(Path(above), FILES)
+        in_process(Path(above), list(command))  # loads what is loaded once
+    with tempfile.TemporaryDirectory() as above:
+        lay_out(Path(above), FILES)
+        began = time.monotonic()
+        code = ended(start(Path(above), command))
+        took = time.monotonic() - began
+        written = _contents(Path(above))
+        assert code in (0, 1) and written, (command, code)
+        return written, took
+
+
+def attempt(chance: random.Random) -> str:
+    """One case: a command is ended while it runs, or two run at once."""
+    command = chance.choice(WRITERS)
+    whole, took = _whole(command)
+    with tempfile.TemporaryDirectory() as above:
+        folder = Path(above)
+        lay_out(folder, FILES)
+        before: Contents = {}
+        if chance.random() < 0.5 and command[0] not in ("record", "compare") and list(whole) == ["out"]:
+            before = {"out": b"old"}
+            lay_out(folder, before)
+        how = chance.choice((*HOW, None))
+        children = [start(folder, command) for _ in range(2 if how is None else 1)]
+        if how is not None:
+            time.sleep(chance.uniform(0.3, 1.1) * took)
+            os.kill(children[0], how)
+        codes = [ended(child) for child in children]
+        # Two that make the same new folder: the second is told that it is there.
+        allowed = (0, 1, 2) if how is None else (0, 1, -9) if how is signal.SIGKILL else (0, 1, 128 + how, -how)
+        assert all(code in allowed for code in codes), (command, how, codes)
+        now = {name: content for name, content in _contents(folder).items() if not name.startswith(MARK)}
+        single = list(whole) == ["out"]
+        for name, content in now.items():
+            assert content in (before.get(name), whole.get(name)), (command, how, name, len(content))
+        assert not single or now or not before, (command, how)
+        if command[0] == "demo":
+            assert not now or now == whole, (command, how, sorted(now))
+        if how is None or 0 in codes:
+            assert now == whole or command[0] == "demo", (command, how, codes)
+        left = [name for name in os.listdir(folder) if name.startswith(MARK)]
+        assert not left or how is signal.SIGKILL, (command, how, left)
+        if not (folder / "out").is_dir() or command[0] != "demo":
+            ended(start(folder, command))
+            assert _contents(folder) == whole, (command, how)
+            assert not [name for name in os.listdir(folder) if name.startswith(MARK)], (command, how)
+    return "errors" if any(codes) else "clean"
