@@ -5,17 +5,32 @@ import sys
 
 
 def main() -> int:
-    """Run the command line; gives the exit code."""
+    """Run the command line and end the process with its exit code, whenever it is asked to end."""
+    try:
+        code = _run()
+    except KeyboardInterrupt:
+        code = 130
+    except OSError as error:
+        print(f"jovial: standard output: {error.strerror}", file=sys.stderr)
+        code = 2
+    except ImportError as error:
+        print(f"jovial: it is not installed as a whole ({error.name} is missing): install it anew.", file=sys.stderr)
+        code = 70
+    except BaseException as error:  # a signal that came when the command was over
+        code = getattr(error, "code", 70)
+    # Taking a large project apart, object by object, takes longer than many a check.
+    os._exit(code)
+
+
+def _run() -> int:
     if sys.argv[1:] in (["--version"], ["-V"]):
         from jovial_scaffold._version import __version__
 
-        print(f"jovial {__version__}")
+        print(f"jovial {__version__}", flush=True)
         return 0
     from jovial_scaffold.cli.main import run
 
-    code = run(sys.argv[1:])
-    # Taking a large project apart, object by object, takes longer than many a check.
-    os._exit(code)
+    return run(sys.argv[1:])
 
 
 if __name__ == "__main__":

@@ -9,7 +9,7 @@ import tempfile
 import time
 from pathlib import Path
 
-from jovial_scaffold.cli import main
+from jovial_scaffold.__main__ import main
 from jovial_scaffold.machine.writing import MARK
 from tests.fuzz.commands import in_process, lay_out
 from tests.fuzz.mini import FILES, SECRET
@@ -43,7 +43,6 @@ def start(folder: Path, command: tuple[str, ...]) -> int:
     child = os.fork()
     if child:
         return child
-    code = 70
     try:
         os.chdir(folder)
         null = os.open(os.devnull, os.O_RDWR)
@@ -53,9 +52,10 @@ def start(folder: Path, command: tuple[str, ...]) -> int:
         os.environ["DESK_PASSWORD"] = SECRET
         signal.signal(signal.SIGINT, signal.default_int_handler)
         signal.signal(signal.SIGTERM, signal.SIG_DFL)
-        code = main.run(list(command))
+        sys.argv = ["jovial", *command]
+        main()
     finally:
-        os._exit(code)
+        os._exit(70)
 
 
 def ended(child: int) -> int:

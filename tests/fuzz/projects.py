@@ -182,12 +182,16 @@ def run(files: dict[str, bytes], secret: str = SECRET) -> Outcome:
     return Outcome("errors" if result.count("error") else "clean", "".join(printed))
 
 
+def declares_secrets(files: dict[str, bytes], base: dict[str, bytes]) -> bool:
+    """Whether the spoilt files still say all that the files said of what is secret."""
+    return all(files.get(name, b"").lower().count(b"only") >= content.lower().count(b"only") for name, content in base.items())
+
+
 def attempt(chance: random.Random) -> str:
-    """One case. Where the declaration of the secret is spoilt too, nothing says that it is one."""
+    """One case."""
     base = base_files(chance.random() < 0.05)
     files = spoilt(chance, {**base, "e.yaml": EXPECTED})
     outcome = run(files)
-    assert files.get("t.yaml", b"").lower().count(b"only") < base.get("t.yaml", b"").lower().count(b"only") or SECRET not in outcome.text, (
-        outcome.text[max(0, outcome.text.index(SECRET) - 300) :][:600]
-    )
+    if declares_secrets(files, base):
+        assert SECRET not in outcome.text, outcome.text[max(0, outcome.text.index(SECRET) - 300) :][:600]
     return outcome.kind

@@ -46,7 +46,8 @@ def command(
         sys.stdout.write(text)
     else:
         writing.write(target, text)
-        print(f"Written: {target} ({len(text.encode()) / 1e6:.1f} MB)", file=sys.stderr)
+        size = len(text.encode("utf-8", "surrogateescape")) / 1e6
+        print(f"Written: {target} ({size:.1f} MB)", file=sys.stderr)
 
 
 def page(loaded: Project, environments: list[str], live: bool = False) -> str:

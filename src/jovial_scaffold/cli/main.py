@@ -87,7 +87,7 @@ def _ended(error: Exception, arguments: list[str]) -> int:
     if show is not None:  # an error of the command line itself, which says what was expected
         show()
         return exit_codes.UNUSABLE
-    if isinstance(error, OSError) and error.errno in ending.OF_THE_MACHINE:
+    if isinstance(error, OSError) and error.errno and (error.filename or error.errno in ending.OF_THE_MACHINE):
         return ending.refused(error, "" if error.filename else "standard output")
     return ending.internal(error, arguments)
 

@@ -234,6 +234,7 @@ def hide_secrets(source: Source, texts: bool, template: Template) -> bool:
     """Show no secret of a parameter file in its lines, and nothing that nobody declared: it may be a secret under a wrong name. Whether
     there is any."""
     hidden = False
+    source.hide_comments()
     names = {name.casefold(): name for name in template.parameters} if texts else {}
     for key, value in source.value.items() if isinstance(source.value, dict) else ():
         declaration = template.parameters.get(names.get(str(key).casefold(), str(key)))

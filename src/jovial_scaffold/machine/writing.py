@@ -176,7 +176,12 @@ def new_folder(path: Path) -> Iterator[Path]:
         with _undisturbed(), _named(path):
             if os.path.lexists(path):
                 raise FileExistsError(errno.EEXIST, "it is there already, and nothing is overwritten")
-            os.rename(marked, path)
+            try:
+                os.rename(marked, path)
+            except OSError as error:
+                if error.errno in (errno.ENOTEMPTY, errno.EEXIST, errno.ENOTDIR):  # somebody was faster
+                    raise FileExistsError(errno.EEXIST, "it is there already, and nothing is overwritten") from None
+                raise
         _settle(path.parent)
     finally:
         _remove(marked)

@@ -4,8 +4,9 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from jovial_scaffold.core.expressions.library.own import patched
+from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.findings import Span
+from jovial_scaffold.core.parameters.secrets import is_source
 from jovial_scaffold.core.text.source import Pointer, Source, part
 
 
@@ -57,7 +58,21 @@ def merged_values(layers: Iterable[Layer]) -> dict[str, Any]:
     """All layers as one map; a null has removed what stood below it."""
     result: dict[str, Any] = {}
     for layer in layers:
-        result = patched(result, layer.values)
+        result = _merged(result, layer.values)
+    return result
+
+
+def _merged(base: dict[str, Any], patch: dict[str, Any]) -> dict[str, Any]:
+    """RFC 7396, but that where a secret comes from is one value, which replaces and is replaced whole."""
+    result = dict(base)
+    for key, value in patch.items():
+        if value is None:
+            result.pop(key, None)
+        elif type(value) is dict and not is_source(value):
+            below = result.get(key)
+            result[key] = _merged(below if type(below) is dict and not is_source(below) else {}, value)
+        else:
+            result[key] = value
     return result
 
 
@@ -66,6 +81,8 @@ def setting_of(layers: Iterable[Layer], pointer: Pointer) -> Setting | None:
     for layer in reversed(tuple(layers)):
         value: Any = layer.values
         for depth, step in enumerate(pointer):
+            if isinstance(value, Secret):
+                value = value.value
             try:
                 value = part(value, step)
             except KeyError:

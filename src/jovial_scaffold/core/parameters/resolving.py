@@ -1,19 +1,20 @@
 """Declarations and an environment's layers to values: typed, checked, defaulted; what is wrong is placed at the line that set it."""
 
-from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass, field, replace
 from typing import Any
 
+from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.findings import Finding, Level, Related
 from jovial_scaffold.core.folders import Refusal
 from jovial_scaffold.core.parameters.layers import Layer, Setting, merged_values, setting_of
 from jovial_scaffold.core.parameters.secrets import SecretSourceError, fetch, is_source
 from jovial_scaffold.core.parameters.typing import as_declared, from_text
-from jovial_scaffold.core.schemas.shapes import Shape, secret_shape, with_secrets
-from jovial_scaffold.core.schemas.validation import Validator, Violation
+from jovial_scaffold.core.schemas.shapes import Shape, secret_pointers, secret_shape, with_secrets
+from jovial_scaffold.core.schemas.validation import Validator, Violation, subschema
 from jovial_scaffold.core.spelling import Speller
 from jovial_scaffold.core.templates.model import Declaration, Template
-from jovial_scaffold.core.text.source import Pointer, pointer_text
+from jovial_scaffold.core.text.source import Pointer, pointer_text, value_at
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import NOTHING, nearest, say, together, told
 
@@ -46,9 +47,12 @@ class Checker:
 
     def marked(self, declaration: Declaration, value: Any) -> Any:
         """The value with its secret parts marked."""
+        return with_secrets(self._shape(declaration), value)
+
+    def _shape(self, declaration: Declaration) -> Shape | None:
         if declaration.name not in self._shapes:
             self._shapes[declaration.name] = secret_shape(declaration.schema)
-        return with_secrets(self._shapes[declaration.name], value)
+        return self._shapes[declaration.name]
 
     def violations(self, declaration: Declaration, value: Any) -> list[Violation]:
         """What the declaration says against a value."""
@@ -90,7 +94,13 @@ class Checker:
         parameters.defaulted = tuple(
             declaration.name for declaration in missing if declaration.default is not None and declaration.name not in meant
         )
+        # Whoever asks what a layer sets must not see what is secret in it, nor what nobody declared.
+        parameters.layers = tuple(replace(layer, values=self._hidden(layer.values)) for layer in layers)
         return parameters, findings
+
+    def _hidden(self, values: dict[str, Any]) -> dict[str, Any]:
+        declared = self.template.parameters
+        return {name: self.marked(declared[name], value) if name in declared else Secret(value) for name, value in values.items()}
 
     def _undeclared(self, parameters: Parameters, findings: list[Finding]) -> set[str]:
         """Report names that no declaration knows; gives the declared names that they were probably meant to be."""
@@ -114,28 +124,34 @@ class Checker:
         return meant
 
     def _secrecy(self, parameters: Parameters, declaration: Declaration, is_tracked: Callable[[str], bool]) -> list[Finding]:
-        if not declaration.secret:
+        shape = self._shape(declaration)
+        if shape is None:
             return []
         findings = []
         for layer in parameters.layers:
             written = layer.values.get(declaration.name)
-            if layer.source is None or written is None or written is UNKNOWN or is_source(written):
+            if layer.source is None:
                 continue
-            tracked = is_tracked(layer.source.name)
-            where = say(", in a file that git keeps") if tracked else NOTHING
-            message = say("The secret `{}` stands here in clear text{}.", declaration.name, where)
-            hint = say("Say where it comes from: `{$secret: {env: NAME}}` or `{$secret: {file: PATH}}`")
-            findings.append(
-                Finding(
-                    "secret-in-clear",
-                    "error" if tracked else "warning",
-                    message,
-                    layer.key_span((declaration.name,)),
-                    hint,
-                    environments=(parameters.environment,),
-                )
-            )
+            for pointer in secret_pointers(shape, written):
+                if not self._in_clear(value_at(written, pointer)):
+                    continue
+                tracked = is_tracked(layer.source.name)
+                where = say(", in a file that git keeps") if tracked else NOTHING
+                label = (declaration.name, *pointer)
+                message = say("The secret `{}` stands here in clear text{}.", pointer_text(label), where)
+                hint = say("Say where it comes from: `{$secret: {env: NAME}}` or `{$secret: {file: PATH}}`")
+                level: Level = "error" if tracked else "warning"
+                environments = (parameters.environment,)
+                findings.append(Finding("secret-in-clear", level, message, layer.key_span(label), hint, environments=environments))
         return findings
+
+    def _in_clear(self, value: Any) -> bool:
+        """Whether a secret value stands in the file itself, and not only where it comes from."""
+        if isinstance(value, dict) and not is_source(value):
+            return any(map(self._in_clear, value.values()))
+        if isinstance(value, list):
+            return any(map(self._in_clear, value))
+        return value is not None and value is not UNKNOWN and not is_source(value)
 
     def _value(
         self,
@@ -152,31 +168,31 @@ class Checker:
         environment = (parameters.environment,)
         if value is UNKNOWN:
             return UNKNOWN
-        if is_source(value):
-            if not declaration.secret:
-                hint = say("Declare `{}` with writeOnly: true, or write its value.", name)
-                findings.append(
-                    Finding(
-                        "secret-source-misplaced",
-                        "error",
-                        say("`{}` is not declared as a secret, so no source is read for it.", name),
-                        setting.span(),
-                        hint,
-                        environments=environment,
-                    )
-                )
+        if setting.layer.texts and isinstance(value, str):
+            value = from_text(value, declaration.schema)
+        hidden = set(secret_pointers(self._shape(declaration), value))
+        for pointer in list(_sources(value)):
+            at = (name, *pointer)
+            place = parameters.setting(at) or setting
+            if not any(pointer[: len(each)] == each for each in hidden):
+                hint = say("Declare `{}` with writeOnly: true, or write its value.", pointer_text(at))
+                message = say("`{}` is not declared as a secret, so no source is read for it.", pointer_text(at))
+                findings.append(Finding("secret-source-misplaced", "error", message, place.span(), hint, environments=environment))
                 return UNKNOWN
-            beside = setting.layer.source.name if setting.layer.source else ""
+            beside = place.layer.source.name if place.layer.source else ""
+            fetched: Any = UNKNOWN
             try:
-                value = from_text(fetch(value, lambda path: read_secret(path, beside), process), declaration.schema)
+                text = fetch(value_at(value, pointer), _beside(read_secret, beside), process)
+                parts = subschema(declaration.schema, pointer)
+                fetched = from_text(text, parts[0] if len(parts) == 1 else {})
             except SecretSourceError as error:
-                unset = say("The secret `{}` has no value: {}", name, error.message)
+                unset = say("The secret `{}` has no value: {}", pointer_text(at), error.message)
                 wrong: Level = "error" if error.malformed else "warning"
                 problem = "secret-source-invalid" if error.malformed else "secret-source-unset"
-                findings.append(Finding(problem, wrong, unset, setting.span(), error.hint, environments=environment))
-                return UNKNOWN
-        elif setting.layer.texts and isinstance(value, str):
-            value = from_text(value, declaration.schema)
+                findings.append(Finding(problem, wrong, unset, place.span(), error.hint, environments=environment))
+            value = _with(value, pointer, fetched)
+        if value is UNKNOWN:
+            return UNKNOWN
         if declaration.deprecated:
             message = together(say("The parameter `{}` is deprecated.", name), told(declaration.description))
             findings.append(
@@ -191,6 +207,29 @@ class Checker:
         if violations:
             return UNKNOWN
         return value
+
+
+def _beside(read: Callable[[str, str], bytes | Refusal], beside: str) -> Callable[[str], bytes | Refusal]:
+    return lambda path: read(path, beside)
+
+
+def _sources(value: Any, pointer: Pointer = ()) -> Iterator[Pointer]:
+    """Where in a value it stands from where secrets come."""
+    if is_source(value):
+        yield pointer
+        return
+    for step, item in value.items() if isinstance(value, dict) else enumerate(value) if isinstance(value, list) else ():
+        if isinstance(item, dict | list):
+            yield from _sources(item, (*pointer, step))
+
+
+def _with(value: Any, pointer: Pointer, part: Any) -> Any:
+    """The value with another part at a pointer."""
+    if not pointer:
+        return part
+    changed = value.copy()
+    changed[pointer[0]] = _with(value[pointer[0]], pointer[1:], part)
+    return changed
 
 
 def violation_finding(declaration: Declaration, violation: Violation, parameters: Parameters) -> Finding:

@@ -256,8 +256,7 @@ class _Explainer:
         for layer in reversed(scope.parameters.layers):
             setting = scope.parameters.setting_in(layer, (name, *path))
             if setting is not None:
-                shown: Any = Secret(None) if declaration.secret else _at(layer.values, setting.pointer)
-                settings.append(SetAt(setting.text(), shown))
+                settings.append(SetAt(setting.text(), _at(layer.values, setting.pointer)))
         span = declaration.origin.key_span()
         return Reason("parameter", label, value, span, settings=tuple(settings), elsewhere=elsewhere)
 

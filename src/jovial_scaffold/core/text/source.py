@@ -11,6 +11,7 @@ from jovial_scaffold.core.words import NOTHING, Sentence
 
 Pointer = tuple[str | int, ...]
 
+_COMMENT = re.compile(r"(^|\s)#.*")
 _LINE_BREAK = re.compile(r"\r\n|\n|\r")
 
 
@@ -38,7 +39,19 @@ class Problem(NamedTuple):
 class Source:
     """A file that was read: `name` as shown to people, `text`, and `value` as plain data."""
 
-    __slots__ = ("_all_hidden", "_covered", "_hidden", "_lines", "_locate", "_places", "broken", "name", "text", "value")
+    __slots__ = (
+        "_all_hidden",
+        "_comments_hidden",
+        "_covered",
+        "_hidden",
+        "_lines",
+        "_locate",
+        "_places",
+        "broken",
+        "name",
+        "text",
+        "value",
+    )
 
     def __init__(self, name: str, text: str, value: Any, locate: Callable[[str], dict[Pointer, Place]], broken: bool = False) -> None:
         self.name = name
@@ -50,12 +63,16 @@ class Source:
         self._places: dict[Pointer, Place] | None = None
         self._hidden: set[Pointer] = set()
         self._covered: dict[int, list[Place]] | None = None
-        self._all_hidden = False
+        self._all_hidden = self._comments_hidden = False
 
     def hide(self, pointer: Pointer) -> None:
         """Never show the value at a pointer when lines are shown: it is secret."""
         self._hidden.add(pointer)
         self._covered = None
+
+    def hide_comments(self) -> None:
+        """Never show a comment: what stood there once may have been a secret."""
+        self._comments_hidden = True
 
     def hide_all(self) -> None:
         """Never show a line: of a text that cannot be read, nobody knows where in it a secret stands."""
@@ -95,7 +112,7 @@ class Source:
         for place in self._hidden_in(number):
             if place.start < start + length and place.end > start and place.start < start + len(text):
                 text = f"{text[: max(0, place.start - start)]}(secret){text[max(0, place.end - start) :]}"
-        return text
+        return _COMMENT.sub(r"\1#…", text) if self._comments_hidden else text
 
     def span(self, start: int, end: int) -> Span:
         """Two offsets as a span."""
