@@ -105,3 +105,36 @@ outputs: {o: "${pool.admin_password}"}
     ):
         result = jovial(*command, cwd=folder, env={"COLUMNS": "200"})
         assert "hunter2-the" not in result.stdout + result.stderr, command
+
+
+def test_a_part_of_a_parameter_is_fetched_and_hidden_wherever_somebody_asks(write: Write) -> None:
+    template = """parameters:
+  access: {type: object, description: d, properties: {user: {type: string}, token: {type: string, writeOnly: true}, pin: {type: integer, writeOnly: true}}}
+resources:
+  q (fulmar.queue): {name: "q-${access.user}"}
+outputs: {token: "${access.token}", pin: "${access.pin + 1}"}
+"""
+    folder = write(
+        {
+            "jovial.yaml": "project: p\ntemplate: t.yaml\ncatalogs: [fulmar]\nenvironments: {live: {parameters: [a.yaml, b.yaml]}}\n",
+            "t.yaml": template,
+            # The second layer's source takes the place of the first one's: two kinds in one would be none.
+            "a.yaml": "# once: hunter2-commented\naccess: {user: ada, token: hunter2-in-clear, pin: {$secret: {file: pin.txt}}}  # hunter2-beside\n",
+            "b.yaml": "access: {token: {$secret: {env: TOKEN}}, pin: {$secret: {env: PIN}}}\nacess: 1 # hunter2-there\n",
+        }
+    )
+    given = {"TOKEN": "hunter2-from-outside", "PIN": "12", "COLUMNS": "200"}
+    for command in (
+        ("check",),
+        ("render", "live", "--format", "json"),
+        ("why", "token", "live"),
+        ("why", "token", "live", "--format", "json"),
+        ("board", "--out", "-"),
+        ("record", "live", "--out", "-"),
+    ):
+        result = jovial(*command, cwd=folder, env=given)
+        assert "hunter2" not in result.stdout + result.stderr, command
+    (folder / "b.yaml").write_text((folder / "b.yaml").read_text().partition("acess")[0])
+    assert jovial("render", "live", "--format", "json", "--reveal-secrets", "--out", "o.json", cwd=folder, env=given).returncode == 0
+    outputs = json.loads((folder / "o.json").read_text())["outputs"]
+    assert (outputs["token"], outputs["pin"]) == ("hunter2-from-outside", 13)

@@ -177,10 +177,11 @@ def attempt(chance: random.Random) -> str:
         folder.mkdir()
         lay_out(folder, files)
         code, printed = in_process(folder, given)
-        told = b"".join(each for each in printed if not each.startswith(b"\x89PNG")).decode("utf-8", "replace")
+        shown = printed[1:] if given[0] == "fill" else printed
+        told = b"".join(each for each in shown if not each.startswith(b"\x89PNG")).decode("utf-8", "replace")
         new = [path for path in folder.rglob("*") if path.is_file() and path.relative_to(folder).as_posix() not in files]
-        # The demo has a secret of its own, which it writes.
-        written = b"" if given[0] == "demo" else b"".join(path.read_bytes() for path in new)
+        # The demo has a secret of its own, and what is filled in is the text that was handed in.
+        written = b"" if given[0] in ("demo", "fill") else b"".join(path.read_bytes() for path in new)
         assert sorted(os.listdir(above)) == ["project"], (given, os.listdir(above))
     assert code in (0, exit_codes.ERRORS, exit_codes.UNUSABLE, exit_codes.DIFFERENCES), (given, code, told)
     assert "Traceback" not in told and not set(told) & set("\x07\x9b\u202e\u200b\U000e0041"), (given, told)

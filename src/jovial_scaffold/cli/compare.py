@@ -28,7 +28,6 @@ from jovial_scaffold.core.comparing.matrix import Comparison, compare
 from jovial_scaffold.core.findings import Finding, merged
 from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.text.formats import read_source
-from jovial_scaffold.machine import writing
 from jovial_scaffold.machine.disk import read_named
 from jovial_scaffold.machine.opening import Project
 from jovial_scaffold.reports.words import counted
@@ -133,6 +132,7 @@ def _parity(loaded: Project, comparison: Comparison, expect: Path | None, accept
             print_findings(findings, loaded, to_stderr=True)
             raise typer.Exit(exit_codes.ERRORS)
     if accept:
+        from jovial_scaffold.machine import writing
         from jovial_scaffold.reports.machine import expectations_text
 
         content = accepted(comparison, before)

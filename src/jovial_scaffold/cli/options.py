@@ -21,7 +21,6 @@ from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.project_inputs import Overrides
 from jovial_scaffold.core.text.formats import read_source, refused
 from jovial_scaffold.core.text.source import Source
-from jovial_scaffold.machine import writing
 from jovial_scaffold.machine.disk import read_named
 from jovial_scaffold.machine.opening import Project, run_context
 from jovial_scaffold.reports.findings import findings_text
@@ -220,6 +219,8 @@ def deliver(text: str, out: Path | None, data: bool = False) -> None:
         write = getattr(sys.stdout, "exactly", sys.stdout.write) if data else sys.stdout.write
         write(text)
         return
+    from jovial_scaffold.machine import writing
+
     writing.write(out, text)
     print(f"Written: {out}", file=sys.stderr)
 
@@ -231,6 +232,8 @@ def deliver_bytes(content: bytes, out: Path | None) -> None:
             raise typer.BadParameter("a picture does not belong on a terminal: name a file.", param_hint="--out")
         sys.stdout.buffer.write(content)
         return
+    from jovial_scaffold.machine import writing
+
     writing.write(out, content)
     print(f"Written: {out}", file=sys.stderr)
 

@@ -27,7 +27,6 @@ from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.findings import has_errors
 from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.rendering.rendering import Rendering, without_masks
-from jovial_scaffold.machine import writing
 from jovial_scaffold.reports.words import counted
 
 
@@ -71,6 +70,8 @@ def command(
     print_findings([finding for finding in rendering.findings if finding.level == "error"], loaded, to_stderr=True)
     if not has_errors(rendering.findings):
         if reveal:
+            from jovial_scaffold.machine import writing
+
             assert out is not None
             writing.write(out, _written(loaded.name, without_masks(rendering), format, out), private=True)
             print(f"Written, with secrets: {out}", file=sys.stderr)
@@ -99,6 +100,8 @@ def _written(project: str, rendering: Rendering, format: RenderFormat, out: Path
 
 def _write_documents(rendering: Rendering, folder: Path) -> None:
     """Each document that has a target, below a folder; nothing outside of it is written, whatever links there are. Raises OSError."""
+    from jovial_scaffold.machine import writing
+
     written = [document for document in rendering.documents.values() if document.to is not None]
     with writing.Staged() as staged:
         for document in written:

@@ -7,8 +7,7 @@ POSIX paths relative to the root. Links are followed within the root and never o
 from abc import ABC, abstractmethod
 from collections import deque
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
-from typing import Any, Literal, Protocol
+from typing import Any, Literal, NamedTuple, Protocol
 
 from jovial_scaffold.core.limits import FILE_BYTES, FILE_NAME, LINKS
 from jovial_scaffold.core.words import NOTHING, Sentence, say
@@ -16,24 +15,21 @@ from jovial_scaffold.core.words import NOTHING, Sentence, say
 RefusalKind = Literal["missing", "outside", "folder", "special", "too-large", "forbidden", "invalid", "failed"]
 
 
-@dataclass(frozen=True, slots=True)
-class Refusal:
+class Refusal(NamedTuple):
     """Why something cannot be read."""
 
     kind: RefusalKind
     detail: str = ""  #: the system's own word for it, or the size in bytes
 
 
-@dataclass(frozen=True, slots=True)
-class Found:
+class Found(NamedTuple):
     """What a name leads to once links are resolved."""
 
     name: str  #: relative to the root, without links and dots; empty for the root itself
     kind: Literal["file", "folder", "special"]  #: special is a device, pipe, socket or submodule
 
 
-@dataclass(frozen=True, slots=True)
-class Entry:
+class Entry(NamedTuple):
     """One step below an open folder, as each kind of `Folder` knows it."""
 
     kind: Literal["file", "folder", "special", "link"]

@@ -1,10 +1,12 @@
 """The name among many that was probably meant by another."""
 
 from collections.abc import Iterable
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from jovial_scaffold.core.limits import NAME_LENGTH, SUGGESTIONS
-from jovial_scaffold.core.nearness import Nearness
+
+if TYPE_CHECKING:
+    from jovial_scaffold.core.nearness import Nearness
 
 
 class Speller:
@@ -60,6 +62,8 @@ class Speller:
         if len(known) <= _FEW:
             return known
         if self._nearness is None:
+            from jovial_scaffold.core.nearness import Nearness
+
             self._nearness = Nearness(map(_pairs, known))
         return [known[number] for number in self._nearness.of(_pairs(name), _FEW)]
 

@@ -5,8 +5,10 @@ Nothing is put into a sentence here: whether an operand is shown at all, how lon
 """
 
 from collections.abc import Iterable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import TYPE_CHECKING, Any, Union
+
+from jovial_scaffold.core.records import record
 
 if TYPE_CHECKING:
     from jovial_scaffold.core.spelling import Speller
@@ -20,7 +22,10 @@ _COMPARED = 20  # items of a list up to which two values are told apart by all o
 class _Unsaid:
     """What is not text yet: putting it into text elsewhere than in `reports.words` is a mistake of ours, and must not go unseen."""
 
-    __slots__ = ()
+    __slots__: tuple[str, ...] = ()
+
+    def __repr__(self) -> str:
+        return f"{type(self).__name__}{tuple(getattr(self, name) for name in self.__slots__)}"
 
     def __str__(self, _: str = "") -> str:
         raise TypeError("only reports.words makes text of a message")
@@ -28,7 +33,7 @@ class _Unsaid:
     __format__ = __str__
 
 
-@dataclass(frozen=True, slots=True, eq=False)
+@record
 class Sentence(_Unsaid):
     """Words of ours with `{}` for each operand. An empty one is false."""
 
@@ -72,71 +77,85 @@ class Sentence(_Unsaid):
         return "\0".join((self.template, *(key_of(operand) for operand in self.operands)))
 
 
-@dataclass(frozen=True, slots=True, eq=False)
+# These are made by hand: as records they would be the longest part of starting the program.
+
+
 class Value(_Unsaid):
     """A value, shown short and on one line; its marks show themselves and never what they hide."""
 
-    value: Any
+    __slots__ = ("value",)
+
+    def __init__(self, value: Any) -> None:
+        self.value = value
 
 
-@dataclass(frozen=True, slots=True, eq=False)
 class Described(_Unsaid):
     """A value named as what it is: `the text "three"`, `a map with 2 entries`."""
 
-    value: Any
+    __slots__ = ("value",)
+
+    def __init__(self, value: Any) -> None:
+        self.value = value
 
 
-@dataclass(frozen=True, slots=True)
 class Listed(_Unsaid):
-    """`a, b and c`; beyond `most` items only that there are more."""
+    """`a, b and c`; beyond `most` items only that there are more (0 for all of them)."""
 
-    items: "tuple[Operand, ...]"
-    last: str = "and"
-    most: int = 0  # 0 for all
+    __slots__ = ("items", "last", "most")
+
+    def __init__(self, items: "tuple[Operand, ...]", last: str = "and", most: int = 0) -> None:
+        self.items, self.last, self.most = items, last, most
 
 
-@dataclass(frozen=True, slots=True)
 class Counted(_Unsaid):
     """`1 error`, `2 errors`."""
 
-    number: int
-    one: str
-    many: str = ""
+    __slots__ = ("many", "number", "one")
+
+    def __init__(self, number: int, one: str, many: str = "") -> None:
+        self.number, self.one, self.many = number, one, many
 
 
-@dataclass(frozen=True, slots=True)
 class Amount(_Unsaid):
     """A number with its thousands apart."""
 
-    number: int
+    __slots__ = ("number",)
+
+    def __init__(self, number: int) -> None:
+        self.number = number
 
 
-@dataclass(frozen=True, slots=True, eq=False)
 class Nearest(_Unsaid):
     """`Did you mean "copies"?` where something close is known, else `otherwise`. Looked for only when it is shown."""
 
-    name: str
-    known: "Iterable[str] | Speller"
-    otherwise: "Sentence"
+    __slots__ = ("known", "name", "otherwise")
+
+    def __init__(self, name: str, known: "Iterable[str] | Speller", otherwise: "Sentence") -> None:
+        self.name, self.known, self.otherwise = name, known, otherwise
 
 
-@dataclass(frozen=True, slots=True)
 class Derived(_Unsaid):
     """Text that was found by looking at a value, such as the name of its type: as secret as the value."""
 
-    text: str
+    __slots__ = ("text",)
+
+    def __init__(self, text: str) -> None:
+        self.text = text
 
 
-@dataclass(frozen=True, slots=True)
 class Foreign(_Unsaid):
     """What a library says: the first line of it, cut."""
 
-    text: str
+    __slots__ = ("text",)
+
+    def __init__(self, text: str) -> None:
+        self.text = text
 
 
-@dataclass(frozen=True, slots=True)
 class Hidden(_Unsaid):
     """Stands for an operand that is not to be shown."""
+
+    __slots__ = ()
 
 
 HIDDEN = Hidden()

@@ -6,7 +6,6 @@ that last step, which the system does at once, the target is as it was.
 
 import errno
 import os
-import secrets
 import signal
 import stat
 from collections.abc import Iterator, Sequence
@@ -100,7 +99,7 @@ class _Ready:
     def __init__(self, target: Path, content: bytes, private: bool, before: os.stat_result | None) -> None:
         self.folder = target.parent
         self._target = target
-        self._marked = self.folder / f"{MARK}{secrets.token_hex(8)}"
+        self._marked = self.folder / f"{MARK}{os.urandom(8).hex()}"
         self._descriptor = -1
         if before is not None and not _is_writable(target, before):
             raise PermissionError(errno.EACCES, "it is read-only, and is left as it is")
@@ -165,7 +164,7 @@ def new_folder(path: Path) -> Iterator[Path]:
     if os.path.lexists(path):
         raise FileExistsError(errno.EEXIST, "it is there already, and nothing is overwritten", str(path))
     clear(path.parent)
-    marked = path.parent / f"{MARK}{secrets.token_hex(8)}"
+    marked = path.parent / f"{MARK}{os.urandom(8).hex()}"
     with _named(path):
         marked.mkdir()
     descriptor = os.open(marked, os.O_RDONLY)

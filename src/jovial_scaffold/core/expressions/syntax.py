@@ -1,16 +1,11 @@
 """The syntax tree: one frozen node for each form of the grammar, with its offsets in the text."""
 
-from dataclasses import dataclass
-from typing import Any, dataclass_transform
+from typing import Any
+
+from jovial_scaffold.core.records import record
 
 
-@dataclass_transform(frozen_default=True)
-def _node(cls: type) -> Any:
-    """A frozen record; nodes are compared by identity, so equality and a long text form are not generated (start-up time)."""
-    return dataclass(frozen=True, slots=True, eq=False, repr=False)(cls)
-
-
-@_node
+@record
 class Node:
     """Characters `start` to `end` of the expression."""
 
@@ -18,17 +13,17 @@ class Node:
     end: int
 
 
-@_node
+@record
 class Literal(Node):
     value: Any
 
 
-@_node
+@record
 class Name(Node):
     name: str
 
 
-@_node
+@record
 class Select(Node):
     """`operand.field` or `operand.?field`."""
 
@@ -38,7 +33,7 @@ class Select(Node):
     field_start: int
 
 
-@_node
+@record
 class Has(Node):
     """`has(operand.field)`."""
 
@@ -46,7 +41,7 @@ class Has(Node):
     field: str
 
 
-@_node
+@record
 class Index(Node):
     """`operand[index]` or `operand[?index]`."""
 
@@ -55,7 +50,7 @@ class Index(Node):
     optional: bool
 
 
-@_node
+@record
 class Call(Node):
     """`function(arguments)`; with a target, `target.function(arguments)`. Namespaced functions have dots in their name."""
 
@@ -65,7 +60,7 @@ class Call(Node):
     name_start: int
 
 
-@_node
+@record
 class Operation(Node):
     """An operator with one or two operands; `operator` is its own text."""
 
@@ -74,14 +69,14 @@ class Operation(Node):
     at: int
 
 
-@_node
+@record
 class Conditional(Node):
     condition: Node
     then: Node
     otherwise: Node
 
 
-@_node
+@record
 class ListLiteral(Node):
     """`optional` marks the items written `?item`."""
 
@@ -89,14 +84,14 @@ class ListLiteral(Node):
     optional: tuple[bool, ...]
 
 
-@_node
+@record
 class MapLiteral(Node):
     keys: tuple[Node, ...]
     values: tuple[Node, ...]
     optional: tuple[bool, ...]
 
 
-@_node
+@record
 class Macro(Node):
     """`target.name(variables…, bodies…)`: the bodies see the variables."""
 

@@ -1,20 +1,14 @@
 """What a template is once it is read: frozen declarations, and compiled values that an environment can be put into."""
 
-from dataclasses import dataclass
-from typing import Any, dataclass_transform
+from typing import Any
 
 from jovial_scaffold.core.expressions.placeholders import Formula, Joined, Omittable
+from jovial_scaffold.core.records import record
 from jovial_scaffold.core.schemas.catalog import ResourceType
 from jovial_scaffold.core.text.source import Origin
 
 
-@dataclass_transform(frozen_default=True)
-def _record(cls: type) -> Any:
-    """A frozen record; they are compared by identity, so equality and a long text form are not generated (start-up time)."""
-    return dataclass(frozen=True, slots=True, eq=False, repr=False)(cls)
-
-
-@_record
+@record
 class Constant:
     """A value that holds no expression at any depth."""
 
@@ -22,7 +16,7 @@ class Constant:
     origin: Origin
 
 
-@_record
+@record
 class Dynamic:
     """A text with expressions in it."""
 
@@ -38,7 +32,7 @@ class Dynamic:
         return tuple(part for part in self.content.parts if isinstance(part, Formula))
 
 
-@_record
+@record
 class MapValue:
     """A map with an expression somewhere inside; left out where `when` is false, repeated in a list for each round of `loop`."""
 
@@ -48,7 +42,7 @@ class MapValue:
     loop: "Loop | None" = None
 
 
-@_record
+@record
 class ListValue:
     """A list with an expression somewhere inside."""
 
@@ -56,7 +50,7 @@ class ListValue:
     origin: Origin
 
 
-@_record
+@record
 class Overlaid:
     """A resource's own value over the one that `everywhere` gives, where they can only be merged once they are known (RFC 7396)."""
 
@@ -68,7 +62,7 @@ class Overlaid:
 Compiled = Constant | Dynamic | MapValue | ListValue | Overlaid
 
 
-@_record
+@record
 class Condition:
     """A key that always holds an expression: a formula, or a value that was written as such."""
 
@@ -76,7 +70,7 @@ class Condition:
     origin: Origin
 
 
-@_record
+@record
 class Loop:
     """`$per`: one or two variables, and what they go over."""
 
@@ -84,7 +78,7 @@ class Loop:
     over: Condition
 
 
-@_record
+@record
 class Requirement:
     """One entry of `must`."""
 
@@ -95,7 +89,7 @@ class Requirement:
     origin: Origin
 
 
-@_record
+@record
 class Declaration:
     """A parameter. `schema` is its JSON Schema without our own keys, with the template's types beside it for `$ref`."""
 
@@ -109,7 +103,7 @@ class Declaration:
     origin: Origin
 
 
-@_record
+@record
 class Named:
     """One value of `let`."""
 
@@ -118,7 +112,7 @@ class Named:
     origin: Origin
 
 
-@_record
+@record
 class Function:
     """A function of the template: what it takes and gives, and the expression that it is. It sees its arguments and other functions."""
 
@@ -130,7 +124,7 @@ class Function:
     origin: Origin
 
 
-@_record
+@record
 class Table:
     """Facts that lookups choose from: rows in the order of the file. `broken` where it could not be read."""
 
@@ -140,7 +134,7 @@ class Table:
     broken: bool = False
 
 
-@_record
+@record
 class Lookup:
     """One row of a table: the only one that meets `where`, or of those the one with the greatest `newest`."""
 
@@ -151,7 +145,7 @@ class Lookup:
     origin: Origin
 
 
-@_record
+@record
 class Everywhere:
     """Properties for all resources whose type fits a pattern and whose schema knows them."""
 
@@ -160,7 +154,7 @@ class Everywhere:
     origin: Origin
 
 
-@_record
+@record
 class Document:
     """A text file with placeholders. `content` are its parts; `narrowed` are the only names it sees, where it says so.
 
@@ -176,7 +170,7 @@ class Document:
     origin: Origin
 
 
-@_record
+@record
 class Placeholder:
     """`${…}` in a document: an expression, or a plain name with what holds where it has no value."""
 
@@ -186,7 +180,7 @@ class Placeholder:
     complaint: str | None = None
 
 
-@_record
+@record
 class Module:
     """A template that is used as a type: its parameters are the properties of `interface`, its outputs what can be read."""
 
@@ -195,7 +189,7 @@ class Module:
     interface: ResourceType
 
 
-@_record
+@record
 class Resource:
     """A resource as written, or a use of a module. `type` is None where nobody knows `type_text`; of a module, it is its interface."""
 
@@ -218,7 +212,7 @@ Use = tuple[Formula, Origin, tuple[str, ...]]
 """An expression, where it stands, and the loop variables that it sees."""
 
 
-@_record
+@record
 class Output:
     """A value that whoever deploys the template may read."""
 
@@ -228,7 +222,7 @@ class Output:
     origin: Origin
 
 
-@_record
+@record
 class Template:
     """A whole template. `unread` is True where a part could not be read, so that unknown and unused names are not judged."""
 
