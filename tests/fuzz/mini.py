@@ -22,6 +22,7 @@ parameters:
   copies: {type: integer, minimum: 0, default: 2, description: d}
   stops: {type: array, items: {$ref: "#/types/stop"}, description: d}
   desk_password: {type: string, minLength: 8, writeOnly: true, description: d}
+  locker: {type: object, writeOnly: true, additionalProperties: true, default: {}, description: d}
   access: {type: object, properties: {user: {type: string}, token: {type: string, writeOnly: true}}, default: {user: u}, description: d}
 must: [{require: "copies < 9", message: "Not ${copies}."}]
 let:
@@ -47,7 +48,7 @@ resources:
     copies: ${copies * size(stops)}
     admin_password: ${desk_password}
   queues (pair): {purpose: "${named(line)}"}
-  vault (own.safe): {name: "${prefix}", note: "literal-${line}", key: "${access.?token.orValue('none')}"}
+  vault (own.safe): {name: "${prefix}", note: "literal-${line}", key: "${access.?token.orValue(locker.?code.orValue('none'))}"}
 documents: {start: {from: start.sh, to: "out/${line}.sh"}}
 outputs: {ids: "${[net.id]}", pool_name: {value: "${pool.?name.orValue('')}", description: d}}
 """,
@@ -78,7 +79,7 @@ rules:
         "start.sh": "echo ${prefix} ${codes.join(',')} ${desk_password} ${missing:-none}\n",
         "c.yaml": "line: alp\nstops: [{code: kes, range: 10.0.2.0/24}, {code: bri}]\ndesk_password: {$secret: {env: DESK_PASSWORD}}\n",
         "s.env": "COPIES=1\n",
-        "l.toml": f'copies = 3\n[access]\nuser = "ada"\ntoken = "{SECRET}"\n',
+        "l.toml": f'copies = 3\n[locker]\ncode = "{SECRET}"\n[access]\nuser = "ada"\ntoken = "{SECRET}"\n',
         "now.json": '{"environment": "live", "resources": {"net": {"type": "fulmar.network.v1", "properties": {"name": "alp-live-net", "id": "n1"}},'
         f' "vault": {{"type": "own.safe.v1", "properties": {{"name": "x", "note": "{SECRET}"}}}},\n "old": {{"type": "gone.v1", "properties": {{"token": "{SECRET}"}}}}}},\n'
         ' "others": [{"type": "x"}]}',

@@ -16,6 +16,7 @@ from jovial_scaffold.core.project import Project
 from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.project_inputs import Overrides
 from jovial_scaffold.core.text.formats import read_source
+from jovial_scaffold.reports.effects import effects_document, effects_text
 from jovial_scaffold.reports.findings import findings_text
 from jovial_scaffold.reports.machine import check_document, json_text, render_document
 from jovial_scaffold.reports.matrix import matrix_text
@@ -170,7 +171,9 @@ def run(files: dict[str, bytes], secret: str = SECRET) -> Outcome:
     printed.append(harmless(matrix_text(comparison, style, everything=True)))
     for name in project.environments:
         try:
-            show(project.effects(name).findings, project)
+            effects = project.effects(name)
+            show(effects.findings, project)
+            printed += [json_text(effects_document(project.name, effects)), harmless(effects_text(project.name, effects, style, False))]
         except ProjectError as error:
             show(error.findings, project)
     if "e.yaml" in files:
@@ -183,8 +186,26 @@ def run(files: dict[str, bytes], secret: str = SECRET) -> Outcome:
 
 
 def declares_secrets(files: dict[str, bytes], base: dict[str, bytes]) -> bool:
-    """Whether the spoilt files still say all that the files said of what is secret."""
-    return all(files.get(name, b"").lower().count(b"only") >= content.lower().count(b"only") for name, content in base.items())
+    """Whether the spoilt files still say of everything secret that it is, or cannot be read at all."""
+    for name, content in base.items():
+        spoiled = files.get(name, b"")
+        if spoiled == content or b"writeOnly" not in content:
+            continue
+        try:
+            before, after = (yaml.load(each, Loader=_Loader) for each in (content, spoiled))
+        except (yaml.YAMLError, UnicodeDecodeError):
+            continue
+        if not _secret_places(before) <= _secret_places(after):
+            return False
+    return True
+
+
+def _secret_places(value: Any, place: str = "") -> set[str]:
+    """Where in a file `writeOnly` stands, as it is or under a key that is much like it."""
+    found: set[str] = set()
+    for key, item in value.items() if isinstance(value, dict) else enumerate(value) if isinstance(value, list) else ():
+        found |= {place} if str(key).strip("sx_ ") == "writeOnly" else _secret_places(item, f"{place}/{key}")
+    return found
 
 
 def attempt(chance: random.Random) -> str:

@@ -3,7 +3,7 @@
 import random
 
 from tests.fuzz.mini import FILES, SECRET
-from tests.fuzz.projects import run, spoilt
+from tests.fuzz.projects import declares_secrets, run, spoilt
 
 OTHERS = ("gentian-below-the-viaduct", "bellflower-on-the-upper-pass")
 USES = (
@@ -19,6 +19,12 @@ PARTS = (
     "access.?token",
     "access.token",
     "size(desk_password)",
+    "locker.?code.orValue('x')",
+    "locker.?other.orValue('x')",
+    "locker[?'code'].hasValue()",
+    "locker.map(k, k)",
+    "{desk_password: 1}.map(k, k)[0]",
+    "locker.size()",
     "desk_password == 'x'",
     "desk_password < 'g'",
     "desk_password.split('-')",
@@ -55,7 +61,9 @@ def attempt(chance: random.Random) -> str:
     files = used(chance)
     other = chance.choice(OTHERS)
     if chance.random() < 0.5:
-        files, other = spoilt(chance, files), OTHERS[0]
+        broken = spoilt(chance, files)
+        if declares_secrets(broken, files):
+            files, other = broken, OTHERS[0]
     outcomes = [run(with_secret(files, text), text) for text in (SECRET, other)]
     if outcomes[0].text != outcomes[1].text:
         lines = zip(outcomes[0].text.splitlines(), outcomes[1].text.splitlines(), strict=False)

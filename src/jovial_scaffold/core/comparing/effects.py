@@ -276,7 +276,8 @@ def _drag(found: dict[str, Effect], rendering: Rendering, snapshot: Snapshot) ->
             effect = found[address]
             resource = rendering.resources[address]
             label = _label(resource, pointer)
-            before = value_at(snapshot.resources[effect.formerly or address].properties, pointer, _MISSING)
+            there = snapshot.resources.get(effect.formerly or address)
+            before = value_at(there.properties, pointer, _MISSING) if there else _MISSING
             new = Change(label, before, value, change_effect(resource.type, pointer), rebuilt)
             others = tuple(each for each in effect.changes if each.pointer != label)
             dragged = tuple(dict.fromkeys((*effect.dragged, rebuilt)))

@@ -151,7 +151,10 @@ def read_snapshot(source: Source, catalogs: Catalogs, hash_key: str = "") -> tup
                 warning=True,
             )
         marked = _marked_items(properties)
-        own, cloud = _split(kind.shape, marked) if kind else (_guessed(marked), None)
+        if kind:
+            own, cloud = _split(kind.shape, _with_unknown_hidden(kind.schema, marked))
+        else:
+            own, cloud = (_hidden_texts if catalogs.types_unknown else _guessed)(marked), None
         after = content.get("after", [])
         names = tuple(each for each in after if isinstance(each, str)) if isinstance(after, list) else ()
         type_text = kind.id if kind else content["type"]
@@ -229,6 +232,23 @@ def _split(shape: Shape | None, value: Any) -> tuple[Any, Any]:
     if isinstance(value, list):
         return [_split(shape.item(index), item)[0] for index, item in enumerate(value)], None
     return value, None
+
+
+def _with_unknown_hidden(schema: Mapping[str, Any], properties: dict[str, Any]) -> dict[str, Any]:
+    """Properties, with those marked secret that the type does not have (any more): what they held, nobody says."""
+    if schema.get("additionalProperties") is not False or schema.keys() & {"patternProperties", "allOf", "anyOf", "oneOf", "$ref"}:
+        return properties
+    known = schema.get("properties", {})
+    return {name: item if name in known or isinstance(item, Secret | Pending) else Secret(item) for name, item in properties.items()}
+
+
+def _hidden_texts(value: Any) -> Any:
+    """The properties of a type whose catalog could not be read, with every text marked secret: which of them are is not known."""
+    if isinstance(value, dict):
+        return {key: _hidden_texts(item) for key, item in value.items()}
+    if isinstance(value, list):
+        return [_hidden_texts(item) for item in value]
+    return Secret(value) if isinstance(value, str) else value
 
 
 def _guessed(value: Any) -> Any:

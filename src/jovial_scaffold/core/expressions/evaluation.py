@@ -220,6 +220,10 @@ class Evaluator:
             if own is None:
                 raise unknown_function(node)
             return self.own_call(node, own.run, arguments)
+        if node.function in ("orValue", "or") and len(arguments) == 2 and type(arguments[0]) is Optional:
+            present, otherwise = arguments  # what is not chosen says nothing: neither that it is pending nor that it is secret
+            if present is not NONE and (node.function == "orValue" or type(otherwise) in (Optional, Secret, Pending)):
+                return present.value if node.function == "orValue" else present
         self.steps -= function.cost + sum(len(each) for each in arguments if type(each) is list) // _LOOKED_THROUGH
         return self.strict(node, lambda *plain: call(function, list(plain)), arguments, function.shallow)
 
