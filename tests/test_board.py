@@ -91,7 +91,7 @@ def test_resources_open_and_explain_themselves(page: Any) -> None:
     details = page.inner_text("#details")
     for part in (
         "gates/kes",
-        "fulmar.machine_pool.v2",
+        "fulmar.machine_group.v2",
         "line.yaml:",
         "${station.?gates.orValue(gates_for_each_station)}",
         "parameters/live.yaml:4",
@@ -107,9 +107,9 @@ def test_resources_open_and_explain_themselves(page: Any) -> None:
 
 def test_filters_and_search(page: Any) -> None:
     every = len(heads(page))
-    page.fill("#search", "vault")
+    page.fill("#search", "ticket_safe")
     until(page, "document.querySelectorAll('tr.head').length === 1")
-    assert heads(page) == ["vault"]
+    assert heads(page) == ["ticket_safe"]
     page.fill("#search", "archive_days")
     until(page, "document.querySelector('#count').textContent.includes('row')")
     until(page, "document.querySelectorAll('tr.head').length === 2")
@@ -171,8 +171,8 @@ def test_the_map(page: Any) -> None:
     assert page.locator(".mapview .node:not(.far)").count() == 3
     page.select_option(".filters select", "sandbox")
     assert page.locator(".mapview .node:has-text('readings')").count() == 0
-    page.dblclick(".mapview .node:has-text('vault')")
-    assert page.inner_text("#details h2") == "vault"
+    page.dblclick(".mapview .node:has-text('ticket_safe')")
+    assert page.inner_text("#details h2") == "ticket_safe"
 
 
 def test_effects_findings_and_overview(page: Any) -> None:
@@ -183,7 +183,7 @@ def test_effects_findings_and_overview(page: Any) -> None:
     assert "Nothing is wrong." in page.inner_text("#panel")
     page.click("#tab-overview")
     text = page.inner_text("#panel")
-    assert "27" in text and "upper-valley" in text and "fulmar.machine_pool.v2" in text
+    assert "27" in text and "upper-valley" in text and "fulmar.machine_group.v2" in text
     page.click("button:has-text('4 rebuild')")
     assert page.get_attribute("#tab-effects", "aria-selected") == "true"
 
@@ -243,7 +243,7 @@ def test_text_from_files_stays_text(browser: Any, write: Write) -> None:
 def test_a_thousand_resources_in_ten_environments_open(browser: Any, write: Write) -> None:
     parts = ["parameters: {n: {type: integer, description: d}}\nresources:\n"]
     parts += [
-        f'  r{number} (fulmar.queue): {{name: "queue-${{n}}-{number}", hold_seconds: "${{n}}", tags: {{a: "{number}", b: "x-${{n}}"}}}}\n'
+        f'  r{number} (fulmar.queue): {{name: "queue-${{n}}-{number}", claim_seconds: "${{n}}", tags: {{a: "{number}", b: "x-${{n}}"}}}}\n'
         for number in range(1000)
     ]
     names = [f"e{number}" for number in range(10)]

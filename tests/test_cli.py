@@ -275,10 +275,10 @@ READING = [
             ["render", "live"],
             ["compare"],
             ["compare", "--all"],
-            ["why", "vault:entries/desk", "live"],
+            ["why", "ticket_safe:entries/desk", "live"],
             ["why", "desk_password", "live"],
-            ["why", "gates/kes:admin_password"],
-            ["why", "vault:entries/desk", "live", "--history"],
+            ["why", "gates/kes:operator_password"],
+            ["why", "ticket_safe:entries/desk", "live", "--history"],
             ["find", "alp"],
             ["survey"],
             ["survey", "parameters/common.yaml", "--all"],
@@ -458,7 +458,7 @@ def test_why_shows_the_chain_to_the_parameters(demo: Path) -> None:
 @pytest.mark.parametrize(
     ("what", "parts"),
     [
-        ("tickets/main:retention_hours", ["handed to tickets/hours = 336", "parameter setting = live"]),
+        ("tickets/main:wait_hours", ["handed to tickets/hours = 240", "parameter setting = live"]),
         ("tickets/main:failed_to", ["tickets/failed:id = ", "only the deployment will know it"]),
         ("tickets/main:tags/line", ["put in by `everywhere`", "handed to tickets/tags.line = alp", "parameter line = alp"]),
         ("alarms/failed", ["fulmar.queue.v1", "$when = true", "default of parameter telemetry"]),
@@ -468,7 +468,7 @@ def test_why_shows_the_chain_to_the_parameters(demo: Path) -> None:
         ("timetable:copies", ["value scale.timetable_copies = 4"]),
         ("ticket_desk", ["nothing called"]),
         ("gates/kes:health", ["gates/kes has no health"]),
-        ("timetable:health/every_seconds", ["the default of fulmar.machine_pool.v2"]),
+        ("timetable:health/every_seconds", ["the default of fulmar.machine_group.v2"]),
         ("upload_policy", ["files/upload-policy.json"]),
         ("timetable_url", ["timetable_front:address"]),
         ("archive_days", ["parameters/live.yaml:11 sets it"]),
@@ -507,7 +507,7 @@ def test_survey_of_a_project_and_of_any_file(demo: Path) -> None:
     assert setting["type"].startswith("one of") and len(setting["used"]) >= 8 and setting["default"] is None
     assert document["paths"]["fulmar.firewall.v1:entries/[]/port"] == 3
     alone = jovial("survey", "line.yaml", cwd=demo).stdout
-    assert "fulmar.machine_pool" in alone and "Parameters: 12" in alone
+    assert "fulmar.machine_group" in alone and "Parameters: 12" in alone
     for name in ("parameters/live.yaml", "facts/images.csv", "parameters/rehearsal.toml"):
         assert valid("survey", jovial("survey", name, "--format", "json", cwd=demo).stdout)["paths"]
     for wrong in ("nowhere.yaml", "files/gate-start.sh"):
@@ -516,7 +516,7 @@ def test_survey_of_a_project_and_of_any_file(demo: Path) -> None:
 
 
 def test_large_projects_are_checked_alike_on_one_processor_and_on_several(tmp_path: Path) -> None:
-    lines = [f"  q{number} (fulmar.queue): {{name: 'q-${{line}}-{number}', retention_hours: '${{hours}}'}}" for number in range(600)]
+    lines = [f"  q{number} (fulmar.queue): {{name: 'q-${{line}}-{number}', wait_hours: '${{hours}}'}}" for number in range(600)]
     parameters = "parameters: {line: {type: string, description: d}, hours: {type: integer, description: d}}\n"
     (tmp_path / "line.yaml").write_text(parameters + "resources:\n" + "\n".join(lines) + "\n  b (fulmar.bucket): {name: same}\n")
     (tmp_path / "jovial.yaml").write_text(
@@ -530,7 +530,7 @@ def test_large_projects_are_checked_alike_on_one_processor_and_on_several(tmp_pa
     assert several.stdout == alone.stdout
     findings = valid("check", several.stdout)["findings"]
     assert {each["id"] for each in findings} == {"parameter-undeclared", "property-range", "identity-clash"}
-    assert "hours: 999" in jovial("check", cwd=tmp_path).stdout or "q0:retention_hours" in jovial("check", cwd=tmp_path).stdout
+    assert "hours: 999" in jovial("check", cwd=tmp_path).stdout or "q0:wait_hours" in jovial("check", cwd=tmp_path).stdout
 
 
 def test_evaluate_over_bindings_files_and_environments(demo: Path) -> None:

@@ -94,7 +94,7 @@ def test_other_values_and_revisions(demo: Path) -> None:
         "live@HEAD~1": "gate_firewall"
     }
     assert not any(address.startswith("gates/") for address, pointer in rows if pointer == ("firewalls",)), "a renamed resource is the same"
-    assert ("vault", ("entries", "desk")) in rows, "the password that git keeps is that of the revision"
+    assert ("ticket_safe", ("entries", "desk")) in rows, "the password that git keeps is that of the revision"
     assert before == sorted(path for path in demo.rglob("*") if ".git" not in path.parts)
     text = jovial("compare", "live", "live@HEAD~1", cwd=demo).stdout
     assert re.search(r"address +portal_firewall +gate_firewall", text) and "gentian" not in text
@@ -209,7 +209,7 @@ def test_exit_codes(demo_folder: Path) -> None:
 def test_totals(demo: Path) -> None:
     project = Project.load(demo)
     found = {(each.type, each.property): each for each in totals(project.compare(baseline="rehearsal"))}
-    pools = found["fulmar.machine_pool.v2", "copies"]
+    pools = found["fulmar.machine_group.v2", "copies"]
     assert pools.values == {"rehearsal": 6, "sandbox": 4, "live": 21} or pools.values["live"] == 21
     assert pools.ratio("live", "rehearsal") == 21 / pools.values["rehearsal"]
     assert found["fulmar.machine.v1", ""].values == {"rehearsal": 2, "sandbox": 0, "live": 4}
@@ -230,13 +230,13 @@ def test_groups(demo_folder: Path, by: str, expected: str) -> None:
 
 def test_choosing_rows(demo_folder: Path) -> None:
     text = jovial(
-        "compare", "--only", "gates/*", "--only", "vault:rotation*", "--ignore", "*:tags/*", "--ignore", "gates/kes", cwd=demo_folder
+        "compare", "--only", "gates/*", "--only", "ticket_safe:rotation*", "--ignore", "*:tags/*", "--ignore", "gates/kes", cwd=demo_folder
     ).stdout
     assert "rotation_days" in text and "gates/bri" in text and "tags/" not in text and "gates/kes" not in text and "timetable" not in text
     text = jovial("compare", "--max", "4", cwd=demo_folder).stdout
     assert "further rows: --max 0 shows all" in text and text.count("\n") < 60
     drivers = jovial("compare", "--drivers", cwd=demo_folder).stdout
-    assert drivers.splitlines()[1].split()[0] == "setting" and "vault" not in drivers
+    assert drivers.splitlines()[1].split()[0] == "setting" and "ticket_safe" not in drivers
     by_key = jovial("compare", "sandbox", "live", "--only", "gate_firewall:entries/readings/port", cwd=demo_folder).stdout
     by_position = jovial("compare", "sandbox", "live", "--only", "gate_firewall:entries/2/port", cwd=demo_folder).stdout
     assert by_key == by_position and "5683" in by_key
@@ -376,8 +376,8 @@ def test_rows_say_exactly_what_differs(
     (folder / "line.yaml").write_text(
         "parameters: {codes: {type: array, items: {type: string}, description: d}, log: {type: boolean, description: d}}\n"
         "resources:\n  net (fulmar.network): {$when: log, name: net, range: 10.0.0.0/8}\n"
-        '  gate (fulmar.queue): {$per: {"index, code": codes}, $key: code, name: "gate-${code}", hold_seconds: "${index + 1}"}\n'
-        '  fire (fulmar.firewall): {name: fire, network: x, entries: [{$per: {c: codes}, name: "${c}", protocol: tcp, port: "${size(codes)}"}]}\n'
+        '  gate (fulmar.queue): {$per: {"index, code": codes}, $key: code, name: "gate-${code}", claim_seconds: "${index + 1}"}\n'
+        '  fire (fulmar.firewall): {name: fire, network: x, entries: [{$per: {c: codes}, name: "${c}", speaks: tcp, port: "${size(codes)}"}]}\n'
     )
     for name, codes, log in (("a", one, here), ("b", other, there)):
         (folder / f"{name}.yaml").write_text(yaml.safe_dump({"codes": codes, "log": log}))
@@ -391,7 +391,7 @@ def test_rows_say_exactly_what_differs(
         **{f"gate/{code}": {"a"} if code in one else {"b"} for code in set(one) ^ set(other)},
         **({"net": {"a" if here else "b"}} if here != there else {}),
     }
-    holds = {row.address: row.values for row in result.rows if row.pointer == ("hold_seconds",)}
+    holds = {row.address: row.values for row in result.rows if row.pointer == ("claim_seconds",)}
     assert holds == {
         f"gate/{code}": {"a": one.index(code) + 1, "b": other.index(code) + 1}
         for code in set(one) & set(other)

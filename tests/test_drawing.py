@@ -135,7 +135,9 @@ def test_near(demo_folder: Path) -> None:
 
 def test_two_environments_over_each_other(demo: Path) -> None:
     text = jovial("map", "--compare", "sandbox", "live", cwd=demo).stdout
-    assert re.search(r"readings +fulmar\.database\.v1  only live", text) and re.search(r"vault +fulmar\.secret_store\.v1  differs", text)
+    assert re.search(r"readings +fulmar\.database\.v1  only live", text) and re.search(
+        r"ticket_safe +fulmar\.secret_store\.v1  differs", text
+    )
     svg = jovial("map", "--compare", "sandbox", "live", "--format", "svg", cwd=demo).stdout
     assert 'class="marked"' in svg and ">only live<" in svg
 
@@ -184,7 +186,7 @@ def test_plots(demo: Path, kind: str) -> None:
     assert image.format == "PNG" and image.width > 600 and len(image.convert("RGB").getcolors(1 << 20) or []) > 20
     text = (demo / "p.svg").read_text()
     ET.fromstring(text)
-    assert {"differences": "timetable_store", "totals": "fulmar.machine_pool.v2", "influence": "gates_for_each_station"}[kind] in text
+    assert {"differences": "timetable_store", "totals": "fulmar.machine_group.v2", "influence": "gates_for_each_station"}[kind] in text
     again = jovial("plot", kind, "--format", "svg", cwd=demo).stdout
     assert again == text, "the same for the same input"
 

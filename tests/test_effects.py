@@ -99,7 +99,7 @@ def test_another_secret_is_seen_and_never_shown(demo: Path) -> None:
     wrong = jovial("effects", "live", "--against", "now.json", cwd=demo, env={"JOVIAL_SNAPSHOT_KEY": "a-key-of-another-day"})
     assert "Nothing to do" in wrong.stdout and "recorded with another key" in wrong.stdout
     result = jovial("effects", "live", "--against", "now.json", cwd=demo, env={"JOVIAL_SNAPSHOT_KEY": KEY})
-    assert "vault" in result.stdout and "another secret" in result.stdout and result.stdout.count("becomes (another secret)") >= 2
+    assert "ticket_safe" in result.stdout and "another secret" in result.stdout and result.stdout.count("becomes (another secret)") >= 2
     assert "edelweiss" not in result.stdout and "gentian" not in result.stdout + result.stderr
 
 
@@ -153,7 +153,7 @@ _POOLS = st.dictionaries(
 @given(_POOLS, _POOLS)
 @settings(max_examples=40, suppress_health_check=[HealthCheck.function_scoped_fixture])
 def test_the_order_respects_what_needs_what(tmp_path_factory: pytest.TempPathFactory, before: Any, after: Any) -> None:
-    """Machine pools that hold each other's ids, some added, some gone, some rebuilt by their image."""
+    """Machine groups that hold each other's ids, some added, some gone, some rebuilt by their image."""
     folder = tmp_path_factory.mktemp("order")
 
     def ids(name: str, needs: set[str], there: Any) -> list[str]:
@@ -162,12 +162,12 @@ def test_the_order_respects_what_needs_what(tmp_path_factory: pytest.TempPathFac
     resources = {}
     for name, (image, copies, needs) in after.items():
         subnets = {"subnets": [f"${{{each}.id}}" for each in ids(name, needs, after)]} if ids(name, needs, after) else {}
-        resources[f"{name} (fulmar.machine_pool)"] = {"name": f"pool-{name}", "image": image, "size": "s", "copies": copies, **subnets}
+        resources[f"{name} (fulmar.machine_group)"] = {"name": f"pool-{name}", "image": image, "size": "s", "copies": copies, **subnets}
     now = {}
     for name, (image, copies, needs) in before.items():
         subnets = {"subnets": [f"pool-id-{each}" for each in ids(name, needs, before)]} if ids(name, needs, before) else {}
         now[name] = [
-            "fulmar.machine_pool",
+            "fulmar.machine_group",
             {"name": f"pool-{name}", "image": image, "size": "s", "copies": copies, "id": f"pool-id-{name}", **subnets},
         ]
     for name, text in files_of({"template": yaml.safe_dump({"resources": resources}), "now": now}).items():
@@ -207,7 +207,7 @@ def test_a_snapshot_that_is_none(demo: Path, text: str, identity: str, code: int
 def test_effects_as_users_see_them(demo: Path) -> None:
     result = jovial("effects", "live", cwd=demo)
     assert result.returncode == 0 and result.stderr == ""
-    assert re.search(r"rebuild +gates/kes +fulmar\.machine_pool\.v2\n +image +gate-2026-08 becomes gate-2026-10 +rebuild", result.stdout)
+    assert re.search(r"rebuild +gates/kes +fulmar\.machine_group\.v2\n +image +gate-2026-08 becomes gate-2026-10 +rebuild", result.stdout)
     assert "4 removed and made again, 1 removed" in result.stdout and "2 others not touched" in " ".join(result.stdout.split())
     assert "snow-plough-tracker" not in result.stdout
     assert "snow-plough-tracker" in jovial("effects", "live", "--others", cwd=demo).stdout
@@ -237,7 +237,7 @@ def test_recording(demo: Path) -> None:
     assert jovial("record", "sandbox", "--out", "now.json", cwd=demo).returncode == 0
     first = (demo / "now.json").read_text()
     document = valid("snapshot", first)
-    assert "edelweiss" not in first and document["resources"]["vault"]["properties"]["entries"]["desk"].keys() == {"$secret"}
+    assert "edelweiss" not in first and document["resources"]["ticket_safe"]["properties"]["entries"]["desk"].keys() == {"$secret"}
     document["others"] = [{"name": "not ours"}]
     (demo / "now.json").write_text(json.dumps(document))
     assert jovial("record", "sandbox", "--out", "now.json", cwd=demo).returncode == 0

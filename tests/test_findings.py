@@ -61,7 +61,7 @@ def test_a_finding_names_the_line_that_brought_the_value_in(write: Write) -> Non
   scale: {type: object, description: d}
 let: {chosen: "${scale}"}
 resources:
-  pool (fulmar.machine_pool): {name: pool, image: x, size: s, copies: "${chosen.copies}"}
+  pool (fulmar.machine_group): {name: pool, image: x, size: s, copies: "${chosen.copies}"}
 """,
         "sandbox": "scale:\n  copies: three\n",
         "live": "scale: {copies: 3}",
@@ -87,7 +87,7 @@ def test_rules(write: Write, case: dict[str, Any]) -> None:
         "environments: {sandbox: {parameters: [], labels: {tier: low}}}\n",
         "line.yaml": "parameters: {copies: {type: integer, default: 3, description: d}}\n"
         "resources:\n  net (fulmar.network): {name: net-a, range: 10.0.0.0/8}\n"
-        '  pool (fulmar.machine_pool): {name: pool-a, image: i, size: s, copies: "${copies}"}\noutputs: {size: "${pool.copies}"}\n',
+        '  pool (fulmar.machine_group): {name: pool-a, image: i, size: s, copies: "${copies}"}\noutputs: {size: "${pool.copies}"}\n',
         "rules.yaml": yaml.safe_dump({"ruleset": "R", "let": case.get("let", {}), "rules": {"r": case["rule"]}}),
     }
     found = Project.load(write(files)).check().findings

@@ -59,11 +59,11 @@ def test_pending_secret_and_order(demo_folder: Path) -> None:
     subnet = rendering.resources["central_net"]
     assert same(subnet.properties["network"], Pending(["track_net:id"])) and subnet.after == ("track_net",)
     assert rendering.resources["track_sensor/hut"].after == ("gate_firewall", "platform_net/hut")
-    assert isinstance(rendering.resources["timetable_store"].properties["admin_password"], Secret)
+    assert isinstance(rendering.resources["timetable_store"].properties["operator_password"], Secret)
     assert "timetable_store" in rendering.resources["timetable"].after
     position = {address: index for index, address in enumerate(rendering.resources)}
     assert all(position[first] < position[address] for address, each in rendering.resources.items() for first in each.after)
-    assert "edelweiss" not in json.dumps(public(rendering.resources["vault"].properties))
+    assert "edelweiss" not in json.dumps(public(rendering.resources["ticket_safe"].properties))
 
 
 def test_comparison_names_what_drives_each_difference(demo_folder: Path) -> None:
@@ -90,7 +90,7 @@ def test_secrets_compare_without_being_shown(demo: Path) -> None:
     (demo / "secrets/other.txt").write_text("glacier-behind-the-moraine")
     live = demo / "parameters/live.yaml"
     live.write_text(live.read_text().replace("desk-password.txt", "other.txt"))
-    comparison = Project.load(demo).compare(only="vault:entries/*")
+    comparison = Project.load(demo).compare(only="ticket_safe:entries/*")
     assert [row.values["live"].value for row in comparison.rows] == ["glacier-behind-the-moraine"]
     assert compare_document(comparison)["rows"][0]["values"] == dict.fromkeys(("sandbox", "rehearsal", "live"), "(secret)")
 

@@ -63,7 +63,7 @@ def test_a_comment_in_a_parameter_file_changes_nothing(lines: Path) -> None:
 
 SHARED = [
     ("parameters/common.yaml", "line: alp", "line: elp", {"sandbox", "rehearsal", "live"}, True),
-    ("shared/queue_pair.yaml", "retention_hours: 336", "retention_hours: 200", {"sandbox", "rehearsal", "live"}, True),
+    ("shared/queue_pair.yaml", "wait_hours: 240", "wait_hours: 200", {"sandbox", "rehearsal", "live"}, True),
     ("facts/images.csv", "gate,live,gate-2026-10", "gate,live,gate-2026-12", {"live"}, False),
     ("files/gate-start.sh", "exec gate", "exec  gate", {"sandbox", "rehearsal", "live"}, True),
     ("line.yaml", "timetable_copies: 4", "timetable_copies: 5", {"live"}, False),
@@ -163,12 +163,11 @@ def test_without_a_repository(demo: Path) -> None:
 
 
 def test_formats(lines: Path) -> None:
-    edit(lines / "alp" / "shared" / "queue_pair.yaml", "retention_hours: 336", "retention_hours: 200")
+    edit(lines / "alp" / "shared" / "queue_pair.yaml", "wait_hours: 240", "wait_hours: 200")
     markdown = jovial("ripple", "--format", "markdown", cwd=lines).stdout
     assert markdown.startswith("## What changes since HEAD\n") and "| `alp` | `live` | `2` | `shared/queue_pair.yaml` |" in markdown
     assert (
-        "Changes,alp,live,tickets/failed:retention_hours,336,200,shared/queue_pair.yaml"
-        in jovial("ripple", "--format", "csv", cwd=lines).stdout
+        "Changes,alp,live,tickets/failed:wait_hours,240,200,shared/queue_pair.yaml" in jovial("ripple", "--format", "csv", cwd=lines).stdout
     )
     assert jovial("ripple", "--format", "html", "--out", "r.html", cwd=lines).returncode == 0
-    assert "retention_hours" in (lines / "r.html").read_text()
+    assert "wait_hours" in (lines / "r.html").read_text()

@@ -91,14 +91,14 @@ def test_no_line_of_a_parameter_file_shows_one(demo: Path, text: str, secret: st
 
 def test_a_literal_at_a_secret_property_is_in_no_line(write: Write) -> None:
     template = """resources:
-  pool (fulmar.machine_pool.v2): {name: pool, image: x, size: wrong, copies: 1, admin_password: hunter2-the-second, nome: "${pool.admin_password + 1}"}
-outputs: {o: "${pool.admin_password}"}
+  pool (fulmar.machine_group.v2): {name: pool, image: x, size: wrong, copies: 1, operator_password: hunter2-the-second, nome: "${pool.operator_password + 1}"}
+outputs: {o: "${pool.operator_password}"}
 """
     folder = write({"jovial.yaml": "project: p\ntemplate: t.yaml\ncatalogs: [fulmar]\nenvironments: {live: {}}\n", "t.yaml": template})
     for command in (
         ("check",),
         ("render", "live"),
-        ("why", "pool:admin_password", "live"),
+        ("why", "pool:operator_password", "live"),
         ("find", "hunter2"),
         ("survey", "t.yaml"),
         ("compare",),

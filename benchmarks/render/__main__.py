@@ -21,7 +21,7 @@ resources:
   gate (fulmar.queue):
     $per: {number: lists.range(count)}
     name: gate-${number}
-    retention_hours: ${number % 300 + 1}
+    wait_hours: ${number % 200 + 1}
 """
 
 

@@ -63,14 +63,14 @@ def _resource(number: int) -> str:
     tags: ${{tags}}
 """
     if kind in (2, 5):
-        return f"""  {name} (fulmar.machine_pool):
+        return f"""  {name} (fulmar.machine_group):
     name: ${{prefix}}-pool-{number}
     image: base-2026-10
     size: ${{scale.pool}}
     copies: ${{copies + {number % 97}}}
     most_copies: ${{scale.most + copies * {number}  % 100}}
     subnets: ["${{r{number - kind + 1:05d}.id}}"]
-    admin_password: ${{password}}
+    operator_password: ${{password}}
     disks:
       - {{name: data, gigabytes: "${{scale.gigabytes + {number % 89}}}", encrypted: true}}
       - {{name: logs, gigabytes: 20, kind: standard, encrypted: true}}
@@ -85,8 +85,8 @@ def _resource(number: int) -> str:
     name: ${{prefix}}-queue-{number}
     ordered: true
     encrypted: true
-    retention_hours: "${{setting == 'live' ? hours * 2 : hours}}"
-    hold_seconds: 30
+    wait_hours: "${{setting == 'live' ? hours * 2 : hours}}"
+    claim_seconds: 30
     tags: ${{tags}}
 """
     if kind == 4:
@@ -94,11 +94,11 @@ def _resource(number: int) -> str:
     name: ${{prefix}}-fire-{number}
     network: ${{{first}.id}}
     entries:
-      - {{name: desk, protocol: tcp, port: 22, from: "${{range}}"}}
-      - {{name: tickets, protocol: tcp, port: "${{8000 + {number} % 1000}}", from: "${{range}}"}}
+      - {{name: desk, speaks: tcp, port: 22, from: "${{range}}"}}
+      - {{name: tickets, speaks: tcp, port: "${{8000 + {number} % 1000}}", from: "${{range}}"}}
       - $when: setting != 'sandbox'
         name: readings
-        protocol: udp
+        speaks: udp
         port: 5683
         from: ${{range}}
     tags: ${{tags}}

@@ -94,7 +94,7 @@ FITTING = {
         "copies",
         "prefix",
         "vault:key",
-        "pool:admin_password",
+        "pool:operator_password",
         "queues/main:name",
         "pool_name",
     ),

@@ -40,13 +40,13 @@ resources:
     name: ${prefix}-${s.code}
     network: ${net.id}
     range: ${s.?range.orValue("10.0.1.0/24")}
-  pool (fulmar.machine_pool.v2):
+  pool (fulmar.machine_group.v2):
     $when: copies > 0
     name: ${prefix}-pool
     image: ${image.image}
     size: ${sizes[context.environment]}
     copies: ${copies * size(stops)}
-    admin_password: ${desk_password}
+    operator_password: ${desk_password}
   queues (pair): {purpose: "${named(line)}"}
   vault (own.safe): {name: "${prefix}", note: "literal-${line}", key: "${access.?token.orValue(locker.?code.orValue('none'))}"}
 documents: {start: {from: start.sh, to: "out/${line}.sh"}}
@@ -71,7 +71,7 @@ identity: [name]
 """,
         "r.yaml": """ruleset: House
 rules:
-  sized: {because: b, applies: [fulmar.machine_pool], require: 'self.size != "xl"', message: "No ${self.size}."}
+  sized: {because: b, applies: [fulmar.machine_group], require: 'self.size != "xl"', message: "No ${self.size}."}
   alike: {because: b, over: pair, require: 'left.resources.size() >= 0'}
   few: {because: b, over: environment, require: 'resources.size() < 50'}
 """,

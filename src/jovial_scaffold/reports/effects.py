@@ -94,7 +94,7 @@ def _effect(each: Effect, width: int, style: Style) -> Iterator[str]:
     labels = max((cells(_pointer(change)) for change in shown), default=0)
     labels = min(labels, max(12, style.width // 3))
     for change in shown:
-        why = "" if change.effect == "live" else change.effect
+        why = "" if change.effect == "in_place" else change.effect
         if not change.certain:
             why = "may change"
         room = max(24, style.width - len(indent) - labels - 3)

@@ -5,6 +5,7 @@ from dataclasses import dataclass, field, replace
 from typing import Any
 
 from jovial_scaffold.core.comparing.aligning import leaves, likely_pairs, likeness, list_key, same
+from jovial_scaffold.core.comparing.changing import change_effect
 from jovial_scaffold.core.comparing.driving import RUN, Drivers
 from jovial_scaffold.core.comparing.matrix import with_names
 from jovial_scaffold.core.comparing.snapshots import Deployed, Snapshot, dependencies
@@ -14,14 +15,12 @@ from jovial_scaffold.core.graph.ordering import waves
 from jovial_scaffold.core.rendering.rendering import RenderedResource, Rendering
 from jovial_scaffold.core.rendering.tracing import Tracer
 from jovial_scaffold.core.rules import evaluation as judging
-from jovial_scaffold.core.schemas.catalog import ResourceType
 from jovial_scaffold.core.schemas.shapes import filled
-from jovial_scaffold.core.schemas.validation import subschema
 from jovial_scaffold.core.text.source import Pointer, pointer_text, value_at
 from jovial_scaffold.core.words import Counted, listed, say
 
 ACTIONS = ("add", "change", "restart", "rebuild", "rename", "remove", "unchanged")
-_RANK = {"live": 1, "locked": 1, "restart": 2, "rebuild": 3}
+_RANK = {"in_place": 1, "locked": 1, "restart": 2, "rebuild": 3}
 _ACTION = {0: "unchanged", 1: "change", 2: "restart", 3: "rebuild"}
 _MISSING = object()
 _NEARLY_EQUAL = 0.75
@@ -176,7 +175,7 @@ def _changes(
     if before.type_text != resource.type_text:
         name, _, version = resource.type_text.rpartition(".v")
         other = before.type_text.rpartition(".v")[0] != name or not version.isdigit()
-        yield Change(("$type",), before.type_text, resource.type_text, "rebuild" if other else "live")
+        yield Change(("$type",), before.type_text, resource.type_text, "rebuild" if other else "in_place")
         if other:
             return
     now = with_names(filled(shape, before.properties, resource.address), older)
@@ -191,7 +190,7 @@ def _changes(
         # What hangs on a resource that runs, and of which the snapshot does not say the value, may be as it is; on a new one, it is not.
         running = {origin.partition(":")[0] for origin in deep_marks(new)[0]} <= set(older.values())
         certain = old is _MISSING or not (running and _may_equal(old, new))
-        effect = change_effect(kind, at)
+        effect = change_effect(kind, at, old, new, _MISSING)
         counted = recorded is then or not same(value_at(recorded, at, _MISSING), old)
         if counted and not snapshot.run and 1 in leaf.at:
             behind = drivers.tracer(resource.instance.scope).sources(resource.instance, leaf.at[1])
@@ -238,17 +237,6 @@ def _unseen_left_out(then: Any, now: Any) -> Any:
     return found
 
 
-def change_effect(kind: ResourceType | None, pointer: Pointer) -> str:
-    """What changing a property does (docs/catalogs.md, `changeEffect`): as the innermost part of the schema around it says."""
-    if kind is None:
-        return "live"
-    for depth in range(len(pointer), 0, -1):
-        for part in subschema(kind.schema, pointer[:depth]):
-            if isinstance(part.get("changeEffect"), str):
-                return str(part["changeEffect"])
-    return "live"
-
-
 def _action(changes: Iterable[Change], formerly: str) -> str:
     rank = max((_RANK.get(each.effect, 1) for each in changes if each.counted and each.certain), default=0)
     return "rename" if rank == 0 and formerly else _ACTION[rank]
@@ -278,7 +266,7 @@ def _drag(found: dict[str, Effect], rendering: Rendering, snapshot: Snapshot) ->
             label = _label(resource, pointer)
             there = snapshot.resources.get(effect.formerly or address)
             before = value_at(there.properties, pointer, _MISSING) if there else _MISSING
-            new = Change(label, before, value, change_effect(resource.type, pointer), rebuilt)
+            new = Change(label, before, value, change_effect(resource.type, pointer, before, value, _MISSING), rebuilt)
             others = tuple(each for each in effect.changes if each.pointer != label)
             dragged = tuple(dict.fromkeys((*effect.dragged, rebuilt)))
             changes = tuple(sorted((*others, new), key=lambda each: pointer_text(each.pointer)))

@@ -206,7 +206,7 @@ class _Reader(Compiler):
             "ruleset-shape",
             say("`applies` is a list of patterns of types, and this is {}.", Described(content)),
             origin.value_span(),
-            say("For example: applies: [fulmar.machine, fulmar.machine_pool]"),
+            say("For example: applies: [fulmar.machine, fulmar.machine_group]"),
         )
         return ()
 

@@ -9,27 +9,26 @@ from functools import cached_property
 from pathlib import Path, PurePosixPath
 from typing import Any
 
+from jovial_scaffold.core.expressions.parser import parse
+from jovial_scaffold.core.expressions.program import Program
 from jovial_scaffold.core.findings import Finding, Related, Span
 from jovial_scaffold.core.folders import Folder, Found
+from jovial_scaffold.core.schemas.annotations import ANNOTATIONS, wrong_annotations
 from jovial_scaffold.core.schemas.keywords import misspelt
 from jovial_scaffold.core.schemas.shapes import Shape, shape_of
 from jovial_scaffold.core.schemas.validation import SchemaError, Validator
 from jovial_scaffold.core.text.files import Files
 from jovial_scaffold.core.text.source import Origin
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.words import Described, Sentence, listed, nearest, say
+from jovial_scaffold.core.words import Sentence, listed, nearest, say
 
 _ID = re.compile(r"(?P<catalog>[a-z][a-z0-9_]*)\.(?P<type>[a-z][a-z0-9_]*)\.v(?P<version>[1-9][0-9]*)\Z")
-_ANNOTATIONS = {
-    "changeEffect": ("live", "restart", "rebuild", "locked"),
-    "identityReach": ("environment", "project", "everywhere"),
-}
 SHIPPED = Path(__file__).parents[2] / "catalogs"
 
 
 @dataclass(frozen=True)
 class ResourceType:
-    """One version of a type. `id` is `fulmar.machine_pool.v2`, `name` is that without the version."""
+    """One version of a type. `id` is `fulmar.machine_group.v2`, `name` is that without the version."""
 
     id: str
     name: str
@@ -41,6 +40,16 @@ class ResourceType:
     def validator(self) -> Validator:
         """Compiled when the first resource of the type is judged. Raises SchemaError."""
         return Validator(self.schema)
+
+    @cached_property
+    def _programs(self) -> dict[str, Program]:
+        return {}
+
+    def program(self, text: str) -> Program:
+        """An expression of the schema, compiled once. Raises SyntaxProblem."""
+        if text not in self._programs:
+            self._programs[text] = Program(parse(text))
+        return self._programs[text]
 
     @cached_property
     def takes_integers(self) -> bool:
@@ -151,7 +160,7 @@ def read_catalog(files: Files, found: Found, origin: Origin | None) -> tuple[lis
         if in_folder and PurePosixPath(name).stem == "catalog":
             label, defaults = _read_index(value, place, findings, label, defaults)
         elif isinstance(value, dict) and isinstance(value.get("$id"), str) and _ID.match(value["$id"]):
-            findings += misspelt(value, place, (*_ANNOTATIONS, "identity", "listKey"))
+            findings += misspelt(value, place, ANNOTATIONS)
             each = _resource_type(value, place)
             problems = _check(each, place)
             findings += problems
@@ -203,30 +212,4 @@ def _check(each: ResourceType, origin: Origin) -> list[Finding]:
         each.validator  # noqa: B018 - compiling it is the check
     except SchemaError as error:
         return [Finding("catalog-schema", "error", error.message, origin.child(*error.pointer).value_span())]
-    findings: list[Finding] = []
-    names = each.schema.get("identity", [])
-    if not isinstance(names, list) or not all(isinstance(name, str) for name in names):
-        findings.append(_wrong_form("identity", say("a list of names of properties"), names, origin))
-    stack: list[tuple[Any, Origin]] = [(each.schema, origin)]
-    while stack:
-        part, place = stack.pop()
-        if isinstance(part, dict):
-            for keyword, allowed in _ANNOTATIONS.items():
-                if keyword in part and not isinstance(part[keyword], str | dict):  # a map is a property of that name, or its schema
-                    findings.append(_wrong_form(keyword, say("one of {}", listed(allowed, "or")), part[keyword], place))
-                elif isinstance(part.get(keyword), str) and part[keyword] not in allowed:
-                    message = say("`{}` is one of {}, and this is {}.", keyword, listed(allowed, "or"), part[keyword])
-                    findings.append(
-                        Finding("catalog-schema", "error", message, place.child(keyword).value_span(), nearest(part[keyword], allowed))
-                    )
-            if "listKey" in part and not isinstance(part["listKey"], str | dict):
-                findings.append(_wrong_form("listKey", say("the name of a property"), part["listKey"], place))
-            stack.extend((child, place.child(key)) for key, child in part.items())
-        elif isinstance(part, list):
-            stack.extend((child, place.child(index)) for index, child in enumerate(part))
-    return findings
-
-
-def _wrong_form(keyword: str, wanted: Sentence, given: Any, origin: Origin) -> Finding:
-    message = say("`{}` is {}, and this is {}.", keyword, wanted, Described(given))
-    return Finding("catalog-schema", "error", message, origin.child(keyword).value_span())
+    return list(wrong_annotations(each.schema, origin))

@@ -36,7 +36,7 @@ _OTHERS = (
 KEYWORDS = (*_LISTS, *_MAPS, *_SINGLE, *_OTHERS)
 
 
-def _parts(schema: Any, origin: Origin) -> Iterator[tuple[dict[str, Any], Origin]]:
+def parts(schema: Any, origin: Origin) -> Iterator[tuple[dict[str, Any], Origin]]:
     """The schema and all that stand in it, each with its place."""
     stack = [(schema, origin)]
     while stack:
@@ -57,7 +57,7 @@ def misspelt(schema: Any, origin: Origin, known: tuple[str, ...] = ()) -> Iterat
     """What is nearly a keyword, of JSON Schema or of the `known` others, and is none. Where `writeOnly` was meant, the schema is changed to
     have it: until the word is mended, what it should keep secret is kept."""
     every = (*KEYWORDS, *known)
-    for part, place in _parts(schema, origin):
+    for part, place in parts(schema, origin):
         for key in [each for each in part if each not in every]:
             meant = near(key, every)
             if meant:

@@ -286,7 +286,7 @@ const board = (() => {
         const changes = each.changes.filter((change) => change.counted);
         (changes.length ? changes : [null]).forEach((change, index) => body.append(make("tr", {},
           make("td", { class: action }, index ? "" : make("span", { class: "tag" }, action)), make("td", {}, index ? "" : data.resources.some((resource) => resource.address === each.address) ? link(each.address) : each.address), make("td", { class: "mono" }, change ? change.pointer : each.formerly ? `formerly ${each.formerly}` : ""),
-          make("td", { class: "value" }, change ? show(change.before) : ""), make("td", { class: "value" }, change ? (change.because ? `anew, since ${change.because} is rebuilt` : show(change.after)) : ""), make("td", { class: change && change.effect !== "live" ? change.effect : "quiet" }, change ? change.effect : ""))));
+          make("td", { class: "value" }, change ? show(change.before) : ""), make("td", { class: "value" }, change ? (change.because ? `anew, since ${change.because} is rebuilt` : show(change.after)) : ""), make("td", { class: change && change.effect !== "in_place" ? change.effect : "quiet" }, change ? change.effect : ""))));
       }
     }
     const order = make("ol", {}, found.order.map((wave) => make("li", {}, ["remove", "change", "make"].filter((step) => wave.some((each) => each.step === step)).map((step) => make("div", {}, make("b", {}, `${step} `), wave.filter((each) => each.step === step).map((each) => each.address).join(", "))))));

@@ -1,0 +1,152 @@
+"""The shipped catalog: its constitution, its annotations, and what a change of a property does."""
+
+import fnmatch
+import re
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from jovial_scaffold.core.comparing.changing import change_effect
+from jovial_scaffold.core.expressions.values import Pending
+from jovial_scaffold.core.schemas.annotations import ANNOTATIONS, ASPECTS
+from jovial_scaffold.core.schemas.catalog import SHIPPED, shipped_catalog
+from tests.support import Write, jovial
+from tests.support_catalog import laws, parts
+
+PAGE = (Path(__file__).parents[1] / "docs" / "fulmar.md").read_text("utf-8")
+TYPES = [
+    "network",
+    "subnet",
+    "route",
+    "firewall",
+    "public_address",
+    "balancer",
+    "certificate",
+    "name_zone",
+    "name_record",
+    "machine",
+    "machine_group",
+    "disk",
+    "image",
+    "handler",
+    "container_set",
+    "database",
+    "cache",
+    "bucket",
+    "queue",
+    "topic",
+    "schedule",
+    "secret_store",
+    "encryption_key",
+    "principal",
+    "grant",
+    "alert",
+    "overview",
+    "log_archive",
+]
+SHIPPED_TYPES = (shipped_catalog("fulmar") or ([], {}))[0]
+BY_ID = {each.id: each for each in SHIPPED_TYPES}
+
+
+def rows(chapter: str) -> list[tuple[list[str], tuple[str, ...]]]:
+    """The rows of a table of the page: what they are about, and what they say of it."""
+    text = PAGE.partition(f"## {chapter}\n")[2].partition("\n## ")[0]
+    cells = [[cell.strip() for cell in line.strip("|").split("|")] for line in text.splitlines() if line.startswith("| `")]
+    return [(re.findall(r"`([^`]+)`", first), tuple(each.strip("`") for each in others)) for first, *others in cells]
+
+
+@pytest.mark.parametrize("chapter", ["Bounds", "Choices", "Forms"])
+def test_the_constitution_and_the_schemas_say_the_same(chapter: str) -> None:
+    written = rows(chapter)
+    exact = {path: said for paths, said in written for path in paths if not path.startswith("*.")}
+    general = {path: said for paths, said in written for path in paths if path.startswith("*.")}
+    held: dict[str, set[tuple[str, ...]]] = {}
+    for law, paths in laws()[chapter.lower()].items():
+        for path in paths:
+            held.setdefault(path, set()).add(law)
+    used = set()
+    for path, said in held.items():
+        row = path if path in exact else next((each for each in general if fnmatch.fnmatchcase(path, each)), "")
+        used.add(row)
+        assert said == {{**exact, **general}.get(row)}, path
+    assert used == exact.keys() | general.keys()
+
+
+def test_there_are_28_types_and_every_property_is_described() -> None:
+    assert {each.name.partition(".")[2] for each in SHIPPED_TYPES} == set(TYPES) and len(TYPES) == 28
+    versions = {name: [each.version for each in SHIPPED_TYPES if each.name == f"fulmar.{name}"] for name in TYPES}
+    assert sum(len(each) > 1 for each in versions.values()) >= 5
+    for each in SHIPPED_TYPES:
+        for path, part in parts(each.schema, each.id):
+            assert "description" in part or path.endswith(("[]", ".*")), path
+        assert "look" in each.schema and each.schema["properties"]["id"]["pattern"].startswith(f"^fulmar:{each.name.partition('.')[2]}:")
+
+
+def test_what_is_referred_to_is_there() -> None:
+    found: set[str] = set()
+    for each in SHIPPED_TYPES:
+        for path, part in parts(each.schema, each.id):
+            for target in part.get("refersTo", ()):
+                name, _, property = target.partition(":")
+                assert any(property in other.schema["properties"] for other in SHIPPED_TYPES if other.name == f"fulmar.{name}"), (
+                    path,
+                    target,
+                )
+            assert part.get("aspect", "naming") in ASPECTS, path
+            found |= part.keys() & set(ANNOTATIONS)
+    whole = {key for each in SHIPPED_TYPES for key in each.schema.keys() & set(ANNOTATIONS)}
+    assert found | whole == set(ANNOTATIONS)
+
+
+_UNSET = object()
+EFFECTS: list[tuple[str, tuple[str | int, ...], Any, Any, str]] = [
+    ("fulmar.disk.v1", ("gigabytes",), 30, 60, "in_place"),
+    ("fulmar.disk.v1", ("gigabytes",), 60, 30, "rebuild"),
+    ("fulmar.disk.v1", ("gigabytes",), 60, Pending(["a:b"]), "rebuild"),
+    ("fulmar.machine.v1", ("disks", 0, "gigabytes"), 60, 30, "rebuild"),
+    ("fulmar.machine.v1", ("disks", 0, "gigabytes"), _UNSET, 30, "rebuild"),
+    ("fulmar.database.v1", ("release",), "15", "16.2", "restart"),
+    ("fulmar.database.v1", ("release",), "16.2", "15", "rebuild"),
+    ("fulmar.database.v1", ("release",), _UNSET, "16", "restart"),
+    ("fulmar.database.v1", ("release",), "16", _UNSET, "rebuild"),
+    ("fulmar.database.v1", ("release",), "sixteen", "16", "rebuild"),
+    ("fulmar.bucket.v1", ("versioned",), False, True, "in_place"),
+    ("fulmar.bucket.v1", ("versioned",), True, False, "rebuild"),
+    ("fulmar.bucket.v1", ("name",), "a", "b", "locked"),
+    ("fulmar.network.v1", ("tags", "a"), "a", "b", "in_place"),
+]
+
+
+@pytest.mark.parametrize(("kind", "pointer", "was", "becomes", "effect"), EFFECTS)
+def test_what_a_change_does(kind: str, pointer: tuple[str | int, ...], was: Any, becomes: Any, effect: str) -> None:
+    assert change_effect(BY_ID[kind], pointer, was, becomes, _UNSET) == effect
+
+
+WRONG = [
+    ("changeEffect: live", 5, "catalog-schema"),
+    ("changeEffect: \"becomes < then ? 'rebuild' : 'in_place'\"", 5, "catalog-schema"),
+    ('changeEffect: "becomes <"', 5, "catalog-schema"),
+    ('changeEffect: "becomes"', 5, "catalog-schema"),
+    ("changeEffect: [rebuild]", 5, "catalog-schema"),
+    ("refersTo: network", 5, "catalog-schema"),
+    ("refersTo: [network]", 5, "catalog-schema"),
+    ("adds: 1", 5, "catalog-schema"),
+    ("anyOrdre: true", 5, "key-unknown"),
+    ("unit: 3", 5, "catalog-schema"),
+]
+
+
+@pytest.mark.parametrize(("line", "number", "id"), WRONG)
+def test_annotations_that_are_none_are_found_at_their_line(write: Write, line: str, number: int, id: str) -> None:
+    schema = f"$id: own.safe.v1\ntype: object\nlook: key\nproperties:\n  size: {{type: integer, {line}}}\n"
+    folder = write(
+        {
+            "jovial.yaml": "project: p\ntemplate: t.yaml\ncatalogs: [own/]\nenvironments: {live: {}}\n",
+            "own/safe.yaml": schema,
+            "t.yaml": "resources: {}\n",
+        }
+    )
+    result = jovial("check", cwd=folder)
+    assert f"own/safe.yaml:{number}:" in result.stdout and id in result.stdout and result.returncode == 1, result.stdout
+    assert SHIPPED.name == "catalogs"
