@@ -4,7 +4,7 @@ import json
 from collections.abc import Iterator
 from typing import Any
 
-from jovial_scaffold.core.schemas.catalog import SHIPPED, ResourceType, shipped_catalog
+from jovial_scaffold.core.schemas.catalog import ResourceType, shipped_catalog
 
 _LEAST = ("minimum", "exclusiveMinimum", "minLength", "minItems", "minProperties")
 _MOST = ("maximum", "maxLength", "maxItems", "maxProperties")
@@ -27,7 +27,7 @@ def parts(schema: dict[str, Any], path: str) -> Iterator[tuple[str, dict[str, An
 
 
 def _types() -> list[ResourceType]:
-    found = shipped_catalog(SHIPPED.name and "fulmar")
+    found = shipped_catalog("fulmar")
     assert found is not None
     return found[0]
 

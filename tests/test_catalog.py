@@ -1,6 +1,7 @@
 """The shipped catalog: its constitution, its annotations, and what a change of a property does."""
 
 import fnmatch
+import json
 import re
 from pathlib import Path
 from typing import Any
@@ -11,6 +12,9 @@ from jovial_scaffold.core.comparing.changing import change_effect
 from jovial_scaffold.core.expressions.values import Pending
 from jovial_scaffold.core.schemas.annotations import ANNOTATIONS, ASPECTS
 from jovial_scaffold.core.schemas.catalog import SHIPPED, shipped_catalog
+from jovial_scaffold.core.schemas.describing import differences, example, properties
+from jovial_scaffold.reports.catalog import type_page
+from jovial_scaffold.reports.terminal import Style
 from tests.support import Write, jovial
 from tests.support_catalog import laws, parts
 
@@ -149,4 +153,71 @@ def test_annotations_that_are_none_are_found_at_their_line(write: Write, line: s
     )
     result = jovial("check", cwd=folder)
     assert f"own/safe.yaml:{number}:" in result.stdout and id in result.stdout and result.returncode == 1, result.stdout
-    assert SHIPPED.name == "catalogs"
+
+
+@pytest.mark.parametrize("kind", BY_ID)
+def test_an_example_of_a_type_is_valid_and_a_type_does_not_differ_from_itself(kind: str) -> None:
+    each = BY_ID[kind]
+    assert each.validator.violations(example(each.schema)) == [] and differences(each, each) == []
+    page = type_page(each, "", Style(colours=False, width=100))
+    for one in properties(each.schema):
+        assert str(one.schema.get("description", "")).split()[:3] == [] or one.path.rpartition(".")[2] in page
+
+
+CALLS: list[tuple[tuple[str, ...], int, tuple[str, ...]]] = [
+    (("list",), 0, ("fulmar.queue.v1", "33 types")),
+    (("show", "queue"), 0, ("wait_hours  integer", "else 48", "in h", "refers to queue:id", "queue (fulmar.queue):")),
+    (("show", "fulmar.machine_group.v1"), 0, ("deprecated", "at most 90")),
+    (("show", "machine_group", "disks"), 0, ("gigabytes  integer", "a change: becomes < was")),
+    (("show", "machine_group.v2", "disks[].kind"), 0, ("standard | fast",)),
+    (("show", "machine_grup"), 1, ("Did you mean `machine_group`?",)),
+    (("show", "queue", "nmae"), 1, ("Did you mean `name`?",)),
+    (("show",), 2, ("TYPE [PROPERTY]",)),
+    (("search", "password"), 0, ("fulmar.cache.v1", "operator_password")),
+    (("search", "unicorn"), 1, ("no type and no property",)),
+    (("compare", "database.v1", "database.v2"), 0, ("What breaks", "release must be set now", "care is new")),
+    (("compare", "database.v1"), 2, ("two types",)),
+    (("lint", "nowhere"), 2, ("is not there",)),
+]
+
+
+@pytest.mark.parametrize(("words", "code", "says"), CALLS)
+def test_the_command(tmp_path: Path, words: tuple[str, ...], code: int, says: tuple[str, ...]) -> None:
+    result = jovial("catalog", *words, cwd=tmp_path, env={"COLUMNS": "120"})
+    told = result.stdout + result.stderr
+    assert result.returncode == code and all(each in told for each in says), told
+    if code == 0:
+        document = json.loads(jovial("catalog", *words, "--format", "json", cwd=tmp_path).stdout)
+        assert document["format"].startswith("jovial-catalog")
+
+
+def test_a_catalog_is_checked(write: Write) -> None:
+    folder = write(
+        {
+            "own/catalog.yaml": "name: own\ndefaults: {safe: 3}\n",
+            "own/safe.v1.yaml": """$id: own.safe.v1
+type: object
+identity: [nmae]
+properties:
+  name: {type: string, default: 3, description: Its name}
+  parts: {type: array, listKey: cod, items: {type: object, properties: {code: {type: string, description: d}}, required: [cdoe], additionalProperties: false}}
+  of: {type: string, refersTo: ["saef:id"], description: What it is of}
+  size: {type: integer, minimun: 3, description: How large}
+""",
+        }
+    )
+    result = jovial("catalog", "lint", "own", cwd=folder)
+    places = re.findall(r"^own/safe\.v1\.yaml:(\d+):\d+ +(\w+) +([\w-]+)", result.stdout, re.M)
+    assert result.returncode == 1 and "default version 3" in result.stdout, result.stdout
+    assert sorted((int(line), level, id) for line, level, id in places) == [
+        (1, "warning", "description-missing"),
+        (3, "error", "catalog-schema"),
+        (5, "error", "default-type"),
+        (6, "error", "catalog-schema"),
+        (6, "error", "catalog-schema"),
+        (6, "note", "description-missing"),
+        (7, "error", "catalog-schema"),
+        (8, "error", "key-unknown"),
+    ]
+    assert json.loads(jovial("catalog", "lint", "own", "--format", "json", cwd=folder).stdout)["findings"]
+    assert "nothing to report" in jovial("catalog", "lint", str(SHIPPED / "fulmar"), cwd=folder).stdout

@@ -27,6 +27,7 @@ from jovial_scaffold.core.rendering.identities import Identities, clashes_betwee
 from jovial_scaffold.core.rendering.plan import Plans
 from jovial_scaffold.core.rendering.rendering import Rendering, render
 from jovial_scaffold.core.rules.evaluation import check_examples, judge, judge_changes, judge_pairs, judges_pairs
+from jovial_scaffold.core.schemas.catalog import Catalogs
 from jovial_scaffold.core.schemas.shapes import with_secrets
 from jovial_scaffold.core.templates.checking import check_templates
 from jovial_scaffold.core.templates.functions import check_examples as check_function_examples
@@ -165,6 +166,11 @@ class Project:
     def environments(self) -> tuple[str, ...]:
         """The declared environments, in the order of the project file."""
         return tuple(self._file.environments)
+
+    @property
+    def catalogs(self) -> Catalogs:
+        """All types that it may use."""
+        return self._catalogs
 
     @property
     def template(self) -> Template:

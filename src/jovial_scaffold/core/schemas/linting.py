@@ -1,0 +1,74 @@
+"""What is wrong with a catalog beyond each schema being one: defaults that their own schema refuses, and names that name nothing."""
+
+from collections.abc import Iterator, Mapping
+from typing import Any
+
+from jovial_scaffold.core.findings import Finding
+from jovial_scaffold.core.schemas.catalog import ResourceType
+from jovial_scaffold.core.schemas.keywords import parts
+from jovial_scaffold.core.schemas.validation import SchemaError, Validator, subschema
+from jovial_scaffold.core.text.source import Origin
+from jovial_scaffold.core.words import Value, nearest, say
+
+
+def lint(types: list[ResourceType], defaults: Mapping[str, int], catalog: str) -> Iterator[Finding]:
+    """Findings of a catalog that was read."""
+    known = {each.id for each in types}
+    names = {each.name for each in types}
+    for name, version in defaults.items():
+        if f"{catalog}.{name}.v{version}" not in known:
+            message = say("The default version {} of `{}` is not there.", version, name)
+            yield Finding("catalog-schema", "error", message, None, nearest(name, [each.partition(".")[2] for each in names]))
+    for each in types:
+        if each.origin is not None:
+            yield from _of_type(each, each.origin, names)
+
+
+def _of_type(kind: ResourceType, origin: Origin, types: set[str]) -> Iterator[Finding]:
+    for keyword in ("identity", "apart"):
+        for index, name in enumerate(kind.schema.get(keyword, ())):
+            yield from _named(name, kind.schema, origin.child(keyword, index), f"`{keyword}`")
+    if "description" not in kind.schema:
+        message = say("The type {} has no description.", kind.id)
+        yield Finding("description-missing", "warning", message, origin.value_span(), say("Say in a few words what it is for."))
+    for part, place in parts(kind.schema, origin):
+        closed = part.get("additionalProperties") is False and not part.keys() & {"patternProperties", "allOf", "anyOf", "oneOf", "$ref"}
+        for index, name in enumerate(part.get("required", ()) if closed else ()):
+            yield from _named(name, part, place.child("required", index), "`required`")
+        if isinstance(part.get("listKey"), str) and isinstance(part.get("items"), dict):
+            items = [each for each in subschema(part["items"], (), kind.schema) if "properties" in each]
+            if items and not any(part["listKey"] in each["properties"] for each in items):
+                yield from _named(part["listKey"], items[0], place.child("listKey"), "`listKey`")
+        if "default" in part:
+            yield from _default(part, place, kind.schema)
+        if isinstance(part.get("refersTo"), list):
+            for index, target in enumerate(part["refersTo"]):
+                name = str(target).partition(":")[0]
+                full = name if "." in name else f"{kind.name.partition('.')[0]}.{name}"
+                if full not in types and "." not in name:
+                    message = say("`refersTo` names {}, and there is no type of that name.", name)
+                    hint = nearest(name, [each.partition(".")[2] for each in types])
+                    yield Finding("catalog-schema", "error", message, place.child("refersTo", index).value_span(), hint)
+        for name, below in part.get("properties", {}).items():
+            if isinstance(below, dict) and "description" not in below:
+                message = say("The property `{}` has no description.", name)
+                span = place.child("properties", name).key_span()
+                yield Finding("description-missing", "note", message, span, say("Say in a few words what it is for."))
+
+
+def _named(name: Any, part: dict[str, Any], place: Origin, keyword: str) -> Iterator[Finding]:
+    known = part.get("properties", {})
+    if name not in known:
+        message = say("{} names {}, and there is no property of that name.", keyword, Value(name))
+        yield Finding("catalog-schema", "error", message, place.value_span(), nearest(str(name), list(known)))
+
+
+def _default(part: dict[str, Any], place: Origin, whole: dict[str, Any]) -> Iterator[Finding]:
+    shared = {key: whole[key] for key in ("$defs", "definitions") if key in whole and key not in part}
+    try:
+        violations = Validator({**shared, **part}).violations(part["default"])
+    except SchemaError:
+        return
+    for violation in violations[:1]:
+        message = violation.message.about(say("The default"))
+        yield Finding(f"default-{violation.id}", "error", message, place.child("default").value_span(), violation.hint)
