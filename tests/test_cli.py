@@ -119,8 +119,9 @@ def test_render_in_every_format(demo: Path) -> None:
     assert document["resources"]["central_net"]["properties"]["network"] == {"$pending": "track_net:id"}
     assert next(iter(document["resources"])) == "alarms/failed"
     assert yaml.safe_load(jovial("render", "live", "--format", "yaml", cwd=demo).stdout) == document
-    manifests = list(yaml.safe_load_all(jovial("render", "live", "--format", "manifests", cwd=demo).stdout))
-    assert manifests == [each["properties"] for each in document["resources"].values()]
+    stream = list(yaml.safe_load_all(jovial("render", "live", "--format", "yaml-stream", cwd=demo).stdout))
+    every = document["resources"].items()
+    assert stream == [{"address": address, "type": each["type"], "properties": each["properties"]} for address, each in every]
     out = jovial("render", "live", "--format", "json", "--out", "live.json", cwd=demo)
     assert out.stdout == "" and "live.json" in out.stderr and json.loads((demo / "live.json").read_text()) == document
     assert jovial("render", "live", "--out", "-", "--format", "json", cwd=demo).stdout == (demo / "live.json").read_text()
@@ -352,7 +353,7 @@ def test_secrets_are_revealed_to_a_file_of_the_owner_only(demo: Path) -> None:
     for arguments in ([], ["--out", "-"], ["--out", "."]):
         refused = jovial("render", "live", "--reveal-secrets", *arguments, cwd=demo)
         assert refused.returncode == 2 and "--out FILE" in refused.stderr and refused.stdout == ""
-    for format in ("json", "text", "yaml", "manifests"):
+    for format in ("json", "text", "yaml", "yaml-stream"):
         done = jovial("render", "live", "--reveal-secrets", "--out", "all.txt", "--format", format, cwd=demo)
         assert done.returncode == 0 and done.stdout == ""
         written = demo / "all.txt"

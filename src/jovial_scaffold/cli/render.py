@@ -36,14 +36,14 @@ class RenderFormat(StrEnum):
     text = "text"
     json = "json"
     yaml = "yaml"
-    manifests = "manifests"
+    yaml_stream = "yaml-stream"
 
 
 def command(
     environment: OneEnvironment,
     out: Out = None,
     format: Annotated[
-        RenderFormat, typer.Option("--format", help="`manifests` is a YAML stream of the bare properties.")
+        RenderFormat, typer.Option("--format", help="`yaml-stream` is a stream of YAML documents, one for each resource.")
     ] = RenderFormat.text,
     documents: Annotated[
         Path | None, typer.Option("--documents", help="A folder to write the documents into, secrets masked.", show_default=False)
@@ -95,7 +95,11 @@ def _written(project: str, rendering: Rendering, format: RenderFormat, out: Path
         return json_text(render_document(project, rendering))
     if format is RenderFormat.yaml:
         return yaml_text([render_document(project, rendering)], explicit=False)
-    return yaml_text([public(resource.properties) for resource in rendering.resources.values()], explicit=True)
+    entries = [
+        {"address": address, "type": resource.type_text, "properties": public(resource.properties)}
+        for address, resource in rendering.resources.items()
+    ]
+    return yaml_text(entries, explicit=True)
 
 
 def _write_documents(rendering: Rendering, folder: Path) -> None:

@@ -1,14 +1,13 @@
-"""Numbers as people look at them: how many resources of each type, and the sum of each numeric property, in each column."""
+"""Numbers as people look at them: how many resources of each type, and the sum of each number that its catalog says to add up."""
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any
 
 from jovial_scaffold.core.comparing.matrix import Comparison
+from jovial_scaffold.core.schemas.validation import subschema
 from jovial_scaffold.core.text.patterns import pattern
-
-# Numbers that name something: their sum says nothing.
-_NAMES_SOMETHING = ("port", "version", "priority", "number")
+from jovial_scaffold.core.text.source import Pointer
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,18 +33,20 @@ def totals(comparison: Comparison, properties: Sequence[str] = ()) -> list[Total
             if not comparison.fits(address):
                 continue
             found.setdefault((resource.type_text, ""), dict(nothing))[rendering.label] += 1
-            for name, value in _numbers(resource.effective, ""):
+            for name, value in _numbers(resource.effective, "", (), resource.type.schema if resource.type else {}):
                 if not wanted or any(each.match(name) for each in wanted):
                     found.setdefault((resource.type_text, name), dict(nothing))[rendering.label] += value
     return [Total(*key, values) for key, values in sorted(found.items())]
 
 
-def _numbers(value: Any, name: str) -> Iterator[tuple[str, int | float]]:
+def _numbers(value: Any, name: str, pointer: Pointer, schema: Any) -> Iterator[tuple[str, int | float]]:
+    """The numbers whose sum means something (docs/catalogs.md, `adds`)."""
     if isinstance(value, dict):
         for key in sorted(value):
-            yield from _numbers(value[key], f"{name}/{key}" if name else str(key))
+            yield from _numbers(value[key], f"{name}/{key}" if name else str(key), (*pointer, key), schema)
     elif isinstance(value, list):
-        for item in value:
-            yield from _numbers(item, f"{name}/*")
-    elif isinstance(value, int | float) and not isinstance(value, bool) and not name.endswith(_NAMES_SOMETHING):
-        yield name, value
+        for index, item in enumerate(value):
+            yield from _numbers(item, f"{name}/*", (*pointer, index), schema)
+    elif isinstance(value, int | float) and not isinstance(value, bool):
+        if any(part.get("adds") is True for part in subschema(schema, pointer)):
+            yield name, value
