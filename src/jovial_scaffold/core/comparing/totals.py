@@ -47,6 +47,5 @@ def _numbers(value: Any, name: str, pointer: Pointer, schema: Any) -> Iterator[t
     elif isinstance(value, list):
         for index, item in enumerate(value):
             yield from _numbers(item, f"{name}/*", (*pointer, index), schema)
-    elif isinstance(value, int | float) and not isinstance(value, bool):
-        if any(part.get("adds") is True for part in subschema(schema, pointer)):
-            yield name, value
+    elif isinstance(value, int | float) and not isinstance(value, bool) and any(part.get("adds") for part in subschema(schema, pointer)):
+        yield name, value
