@@ -1,5 +1,6 @@
 """The installed program as users run it: files in a temporary folder, standard streams, exit codes."""
 
+import importlib.metadata
 import json
 import os
 import shutil
@@ -47,9 +48,9 @@ def test_version_and_help(tmp_path: Path) -> None:
         assert result.returncode == 0 and result.stdout.startswith("jovial ") and result.stderr == ""
     whole = jovial("--help", cwd=tmp_path).stdout
     assert whole.index("─ Author") < whole.index("─ Check") < whole.index("─ Preview")
-    for command in ("demo", "check", "render", "compare", "fill", "why", "find", "survey", "evaluate", "functions"):
+    for command in ("demo", "check", "render", "compare", "fill", "why", "find", "survey", "evaluate", "functions", "catalog"):
         assert f"Example: jovial {command}" in jovial(command, "--help", cwd=tmp_path).stdout
-    assert shutil.which("jovial-scaffold") or Path(sys.executable).with_name("jovial-scaffold").exists()
+    assert importlib.metadata.entry_points(group="console_scripts", name="jovial-scaffold") == ()
 
 
 def test_completion_offers_commands_and_environments(demo_folder: Path) -> None:

@@ -13,6 +13,7 @@ from PIL import Image
 from jovial_scaffold import Project
 from jovial_scaffold.core.graph.layout import Box, Scene, layout
 from jovial_scaffold.core.graph.picture import Edge, Node, Picture, around, picture
+from jovial_scaffold.core.schemas.annotations import LOOKS
 from jovial_scaffold.reports.drawing.looks import looks
 from jovial_scaffold.reports.drawing.svg import svg_text
 from jovial_scaffold.reports.drawing.written import dot_text, mermaid_text
@@ -172,9 +173,13 @@ def test_names_are_quoted() -> None:
 
 
 def test_types_are_told_apart_by_more_than_colour() -> None:
-    found = looks([f"c.t{number}.v1" for number in range(20)])
+    found = looks((f"c.t{number}.v1", "") for number in range(20))
     assert len(set(found.values())) == 20
-    assert looks(["a.b.v1", "a.b.v2"])["a.b.v1"] == looks(["a.b.v1", "a.b.v2"])["a.b.v2"]
+    versions = looks([("a.b.v1", ""), ("a.b.v2", "")])
+    assert versions["a.b.v1"] == versions["a.b.v2"]
+    drawn = looks((f"c.{look}.v1", look) for look in LOOKS)
+    assert len({shape for shape, _, _ in drawn.values()}) == len(LOOKS)
+    assert looks([("c.a.v1", "store"), ("c.b.v1", "store")])["c.b.v1"][0] == drawn["c.store.v1"][0] == "drum"
 
 
 @pytest.mark.parametrize("kind", ["differences", "totals", "influence"])

@@ -16,6 +16,7 @@ class Node:
     """A resource, or several folded into one: `members` are their addresses. `frame` leads from the outermost frame to its own.
 
     `mark` says what a comparison found: the name of the only column that has it, "differs", or nothing. `wave` counts from 1.
+    `look` is what the catalog says of how the type is drawn (docs/catalogs.md), or nothing.
     """
 
     name: str
@@ -25,6 +26,7 @@ class Node:
     wave: int
     frame: tuple[str, ...]
     mark: str = ""
+    look: str = ""
 
     @property
     def count(self) -> int:
@@ -110,7 +112,9 @@ def _folded(
         label = members[0] if len(members) == 1 and folds != FOLDS else name
         own = frames[name]
         shown = label.removeprefix(f"{own[-1]}/") if own and by == "module" else label
-        nodes[name] = Node(name, shown, kind, tuple(members), min(waves[address] for address in members), own, mark)
+        known = resources[members[0]].type if kind == resources[members[0]].type_text else None
+        look = str(known.schema.get("look", "")) if known is not None else ""
+        nodes[name] = Node(name, shown, kind, tuple(members), min(waves[address] for address in members), own, mark, look)
     return Picture(title, nodes, _edges(renderings, names), folds, labels)
 
 

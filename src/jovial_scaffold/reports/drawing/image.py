@@ -71,7 +71,7 @@ def png_bytes(scene: Scene, title: str) -> bytes:
         axes.add_patch(
             Polygon([(x, y + down), (x - 7, y + down - 3.5), (x - 7, y + down + 3.5)], facecolor="#7b766c", edgecolor="none", zorder=3)
         )
-    looking = looks(node.type for node in scene.picture.nodes.values())
+    looking = looks((node.type, node.look) for node in scene.picture.nodes.values())
     for box in scene.boxes:
         _draw(axes, box, *looking[box.node.type], down)
         node = box.node

@@ -16,11 +16,30 @@ _COLOURS = (
 SHAPES = ("square", "round", "cut", "drum", "point", "notch", "fold")
 
 
-def looks(types: Iterable[str]) -> dict[str, tuple[str, str, str]]:
-    """For each type its shape, fill and outline; the same type always looks the same among the same types."""
-    every = set(types)
-    known = sorted({kind.rpartition(".v")[0] or kind for kind in every})
-    found = {kind: (SHAPES[index % len(SHAPES)], *_COLOURS[index % len(_COLOURS)]) for index, kind in enumerate(known)}
+# How a catalog's `look` is drawn.
+_SHAPE_OF = {
+    "store": "drum",
+    "net": "round",
+    "machine": "square",
+    "gate": "cut",
+    "queue": "point",
+    "key": "notch",
+    "document": "fold",
+}
+
+
+def looks(kinds: Iterable[tuple[str, str]]) -> dict[str, tuple[str, str, str]]:
+    """For each type, given with its look, its shape, fill and outline; the same type always looks the same among the same types."""
+    look_of: dict[str, str] = {}
+    every = set()
+    for kind, look in kinds:
+        every.add(kind)
+        name = kind.rpartition(".v")[0] or kind
+        look_of[name] = look_of.get(name) or look
+    found = {}
+    for index, name in enumerate(sorted(look_of)):
+        shape = _SHAPE_OF.get(look_of[name]) or SHAPES[index % len(SHAPES)]
+        found[name] = (shape, *_COLOURS[index % len(_COLOURS)])
     return {kind: found[kind.rpartition(".v")[0] or kind] for kind in every}
 
 

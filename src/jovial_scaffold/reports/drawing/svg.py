@@ -28,7 +28,7 @@ def _number(value: float) -> str:
 
 
 def _parts(scene: Scene, title: str, standalone: bool) -> Iterator[str]:
-    looking = looks(node.type for node in scene.picture.nodes.values())
+    looking = looks((node.type, node.look) for node in scene.picture.nodes.values())
     legend = legend_lines(scene)
     width, height = max(scene.width, 460.0), scene.height + 34 + 16 * len(legend) + 12
     size = f' width="{_number(width)}" height="{_number(height)}"' if standalone else ""

@@ -60,7 +60,7 @@ def _quoted(text: str) -> str:
 
 def dot_text(found: Picture) -> str:
     """The graph in the DOT language."""
-    looking = looks(node.type for node in found.nodes.values())
+    looking = looks((node.type, node.look) for node in found.nodes.values())
     lines = [
         "digraph map {",
         "  rankdir=LR;",
@@ -96,7 +96,7 @@ def _clusters(found: Picture, path: tuple[str, ...], looking: dict[str, tuple[st
 
 def mermaid_text(found: Picture) -> str:
     """The graph as a Mermaid flowchart."""
-    looking = looks(node.type for node in found.nodes.values())
+    looking = looks((node.type, node.look) for node in found.nodes.values())
     ids = {name: f"n{number}" for number, name in enumerate(found.nodes)}
     lines = ["flowchart LR", *_subgraphs(found, (), looking, ids, 1)]
     lines += [f"  {ids[edge.source]} {'-.->' if edge.pending else '-->'} {ids[edge.target]}" for edge in found.edges]
