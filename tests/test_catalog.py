@@ -11,7 +11,7 @@ import pytest
 from jovial_scaffold.core.comparing.changing import change_effect
 from jovial_scaffold.core.expressions.values import Pending
 from jovial_scaffold.core.schemas.annotations import ANNOTATIONS, ASPECTS
-from jovial_scaffold.core.schemas.catalog import SHIPPED, shipped_catalog
+from jovial_scaffold.core.schemas.catalog import SHIPPED, ResourceType, shipped_catalog
 from jovial_scaffold.core.schemas.describing import differences, example, properties
 from jovial_scaffold.reports.catalog import type_page
 from jovial_scaffold.reports.terminal import Style
@@ -51,6 +51,12 @@ TYPES = [
 ]
 SHIPPED_TYPES = (shipped_catalog("fulmar") or ([], {}))[0]
 BY_ID = {each.id: each for each in SHIPPED_TYPES}
+WHOLE = {
+    "properties": {
+        "parts": {"properties": {"a": {"type": "integer"}}, "changeEffect": "was == becomes ? 'in_place' : 'locked'"},
+        "free": {"type": "integer", "changeEffect": "becomes.orValue(0) < was.orValue(0) ? 'restart' : 'in_place'"},
+    }
+}
 
 
 def rows(chapter: str) -> list[tuple[list[str], tuple[str, ...]]]:
@@ -119,12 +125,16 @@ EFFECTS: list[tuple[str, tuple[str | int, ...], Any, Any, str]] = [
     ("fulmar.bucket.v1", ("versioned",), True, False, "rebuild"),
     ("fulmar.bucket.v1", ("name",), "a", "b", "locked"),
     ("fulmar.network.v1", ("tags", "a"), "a", "b", "in_place"),
+    ("own.whole.v1", ("parts", "a"), 1, 2, "locked"),
+    ("own.whole.v1", ("free",), 1, _UNSET, "restart"),
+    ("own.whole.v1", ("free",), _UNSET, 2, "in_place"),
 ]
 
 
 @pytest.mark.parametrize(("kind", "pointer", "was", "becomes", "effect"), EFFECTS)
 def test_what_a_change_does(kind: str, pointer: tuple[str | int, ...], was: Any, becomes: Any, effect: str) -> None:
-    assert change_effect(BY_ID[kind], pointer, was, becomes, _UNSET) == effect
+    own = {**BY_ID, "own.whole.v1": ResourceType("own.whole.v1", "own.whole", 1, WHOLE)}
+    assert change_effect(own[kind], pointer, was, becomes, _UNSET) == effect
 
 
 WRONG = [
@@ -201,7 +211,7 @@ identity: [nmae]
 properties:
   name: {type: string, default: 3, description: Its name}
   parts: {type: array, listKey: cod, items: {type: object, properties: {code: {type: string, description: d}}, required: [cdoe], additionalProperties: false}}
-  of: {type: string, refersTo: ["saef:id"], description: What it is of}
+  of: {type: string, refersTo: ["saef:id", "safe:nmae"], description: What it is of}
   size: {type: integer, minimun: 3, description: How large}
 """,
         }
@@ -216,6 +226,7 @@ properties:
         (6, "error", "catalog-schema"),
         (6, "error", "catalog-schema"),
         (6, "note", "description-missing"),
+        (7, "error", "catalog-schema"),
         (7, "error", "catalog-schema"),
         (8, "error", "key-unknown"),
     ]

@@ -9,7 +9,7 @@ from typing import Annotated, NoReturn
 import typer
 
 from jovial_scaffold.cli import exit_codes
-from jovial_scaffold.cli.options import Format, ProjectPath, ReportFormat
+from jovial_scaffold.cli.options import Format, ProjectPath, ReportFormat, unusable
 from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.schemas.catalog import Catalogs, ResourceType, shipped_catalog
 from jovial_scaffold.core.words import nearest
@@ -83,9 +83,10 @@ def command(
 def _catalogs(path: Path | None) -> Catalogs:
     try:
         return Project.load(path or Path()).catalogs
-    except ProjectError:
-        if path is not None:
-            raise typer.BadParameter("there is no project that can be read.", param_hint="--project") from None
+    except ProjectError as error:
+        # Only where there is no project at all do those stand in that come with the tool.
+        if path is not None or any(each.id != "project-missing" for each in error.findings):
+            raise typer.Exit(unusable(error)) from None
     catalogs = Catalogs()
     shipped = shipped_catalog("fulmar")
     if shipped is not None:

@@ -14,7 +14,8 @@ from jovial_scaffold.core.text.source import Pointer
 def change_effect(kind: ResourceType | None, pointer: Pointer, was: Any, becomes: Any, unset: object) -> str:
     """As the innermost part of the schema around a property says. `unset` stands for no value on a side.
 
-    Where an expression cannot be evaluated, because a value is pending or not there, the severest that it may give.
+    The severest that an expression may give, where a value is pending, where it cannot be evaluated, and where it is about the whole
+    around the property, whose values are not at hand.
     """
     if kind is None:
         return "in_place"
@@ -24,26 +25,23 @@ def change_effect(kind: ResourceType | None, pointer: Pointer, was: Any, becomes
             if isinstance(written, str):
                 if written in CHANGE_EFFECTS:
                     return written
-                return _evaluated(kind, written, pointer[:depth], (was, becomes) if depth == len(pointer) else (unset, unset), unset)
+                given = _evaluated(kind, written, pointer, (was, becomes), unset) if depth == len(pointer) else None
+                return given if given in CHANGE_EFFECTS else max(effect_words(kind.program(written).node), key=CHANGE_EFFECTS.index)
     return "in_place"
 
 
-def _evaluated(kind: ResourceType, text: str, pointer: Pointer, sides: tuple[Any, Any], unset: object) -> str:
-    program = kind.program(text)
-    severest = max(effect_words(program.node), key=CHANGE_EFFECTS.index)
-    if any(any(deep_marks(side)) for side in sides if side is not unset):
-        return severest
+def _evaluated(kind: ResourceType, text: str, pointer: Pointer, sides: tuple[Any, Any], unset: object) -> Any:
+    """What an expression gives, or None where it cannot be evaluated."""
     always = is_always_set(kind.schema, pointer)
-    if always and unset in sides:
-        return severest
+    if (always and any(side is unset for side in sides)) or any(any(deep_marks(side)) for side in sides if side is not unset):
+        return None
     names = dict(zip(("was", "becomes"), sides, strict=True))
     if not always:
         names = {name: NONE if side is unset else Optional(side) for name, side in names.items()}
     try:
-        given = program.run(MapScope(names), {})
+        return kind.program(text).run(MapScope(names), {})
     except EvaluationError:
-        return severest
-    return given if given in CHANGE_EFFECTS else severest
+        return None
 
 
 def is_always_set(schema: Any, pointer: Pointer) -> bool:

@@ -154,7 +154,7 @@ def read_snapshot(source: Source, catalogs: Catalogs, hash_key: str = "") -> tup
         if kind:
             own, cloud = _split(kind.shape, _with_unknown_hidden(kind.schema, marked))
         else:
-            own, cloud = (_hidden_texts if catalogs.types_unknown else _guessed)(marked), None
+            own, cloud = _guessed(marked, every=catalogs.types_unknown), None
         after = content.get("after", [])
         names = tuple(each for each in after if isinstance(each, str)) if isinstance(after, list) else ()
         type_text = kind.id if kind else content["type"]
@@ -242,20 +242,17 @@ def _with_unknown_hidden(schema: Mapping[str, Any], properties: dict[str, Any]) 
     return {name: item if name in known or isinstance(item, Secret | Pending) else Secret(item) for name, item in properties.items()}
 
 
-def _hidden_texts(value: Any) -> Any:
-    """The properties of a type whose catalog could not be read, with every text marked secret: which of them are is not known."""
+def _guessed(value: Any, every: bool) -> Any:
+    """The properties of a type that nobody describes, with texts marked secret: those whose keys sound so, or `every` one where the type's
+    catalog is there and could not be read."""
     if isinstance(value, dict):
-        return {key: _hidden_texts(item) for key, item in value.items()}
+        return {
+            key: Secret(item) if isinstance(item, str) and (every or SECRETIVE.search(key)) else _guessed(item, every)
+            for key, item in value.items()
+        }
     if isinstance(value, list):
-        return [_hidden_texts(item) for item in value]
-    return Secret(value) if isinstance(value, str) else value
-
-
-def _guessed(value: Any) -> Any:
-    """The properties of a type that no catalog knows, with texts marked secret whose keys sound so."""
-    if isinstance(value, dict):
-        return {key: Secret(item) if isinstance(item, str) and SECRETIVE.search(key) else _guessed(item) for key, item in value.items()}
-    return [_guessed(item) for item in value] if isinstance(value, list) else value
+        return [_guessed(item, every) for item in value]
+    return Secret(value) if every and isinstance(value, str) else value
 
 
 def snapshot_document(project: str, rendering: Rendering, run: Mapping[str, str], key: str, others: tuple[Any, ...] = ()) -> dict[str, Any]:

@@ -14,7 +14,7 @@ from jovial_scaffold.core.text.source import Origin
 from jovial_scaffold.core.words import Described, Sentence, listed, nearest, say
 
 #: what a change does, the mildest first
-CHANGE_EFFECTS = ("in_place", "restart", "locked", "rebuild")
+CHANGE_EFFECTS = ("in_place", "restart", "rebuild", "locked")
 REACHES = ("environment", "project", "workspace")
 #: how a map draws a type
 LOOKS = ("store", "net", "machine", "gate", "queue", "key", "document")

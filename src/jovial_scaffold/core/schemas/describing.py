@@ -189,10 +189,10 @@ def _changed(old: Property, new: Property) -> Iterator[Difference]:
         if was != now:
             narrower = now is not None and (was is None or (now > was if keyword in _LEAST else now < was))
             yield Difference(new.path, narrower, f"{keyword} was {_or_none(was)} and is {_or_none(now)}")
-    for keyword in ("pattern", "format"):
+    for keyword in ("pattern", "multipleOf", "const", "uniqueItems"):
         was, now = old.schema.get(keyword), new.schema.get(keyword)
-        if was != now and keyword != "format":
-            yield Difference(new.path, now is not None, f"{keyword} was {_or_none(was)} and is {_or_none(now)}")
+        if was != now:
+            yield Difference(new.path, now not in (None, False), f"{keyword} was {_or_none(was)} and is {_or_none(now)}")
     for keyword in ("default", "changeEffect", "readOnly", "writeOnly", "deprecated", "unit"):
         was, now = old.schema.get(keyword), new.schema.get(keyword)
         if was != now:

@@ -14,7 +14,9 @@ from jovial_scaffold.core.words import Value, nearest, say
 def lint(types: list[ResourceType], defaults: Mapping[str, int], catalog: str) -> Iterator[Finding]:
     """Findings of a catalog that was read."""
     known = {each.id for each in types}
-    names = {each.name for each in types}
+    names: dict[str, set[str]] = {}
+    for each in types:
+        names.setdefault(each.name, set()).update(each.schema.get("properties", {}))
     for name, version in defaults.items():
         if f"{catalog}.{name}.v{version}" not in known:
             message = say("The default version {} of `{}` is not there.", version, name)
@@ -24,7 +26,7 @@ def lint(types: list[ResourceType], defaults: Mapping[str, int], catalog: str) -
             yield from _of_type(each, each.origin, names)
 
 
-def _of_type(kind: ResourceType, origin: Origin, types: set[str]) -> Iterator[Finding]:
+def _of_type(kind: ResourceType, origin: Origin, types: Mapping[str, set[str]]) -> Iterator[Finding]:
     for keyword in ("identity", "apart"):
         for index, name in enumerate(kind.schema.get(keyword, ())):
             yield from _named(name, kind.schema, origin.child(keyword, index), f"`{keyword}`")
@@ -43,17 +45,28 @@ def _of_type(kind: ResourceType, origin: Origin, types: set[str]) -> Iterator[Fi
             yield from _default(part, place, kind.schema)
         if isinstance(part.get("refersTo"), list):
             for index, target in enumerate(part["refersTo"]):
-                name = str(target).partition(":")[0]
-                full = name if "." in name else f"{kind.name.partition('.')[0]}.{name}"
-                if full not in types and "." not in name:
-                    message = say("`refersTo` names {}, and there is no type of that name.", name)
-                    hint = nearest(name, [each.partition(".")[2] for each in types])
-                    yield Finding("catalog-schema", "error", message, place.child("refersTo", index).value_span(), hint)
+                yield from _target(str(target), kind.name.partition(".")[0], types, place.child("refersTo", index))
         for name, below in part.get("properties", {}).items():
             if isinstance(below, dict) and "description" not in below:
                 message = say("The property `{}` has no description.", name)
                 span = place.child("properties", name).key_span()
                 yield Finding("description-missing", "note", message, span, say("Say in a few words what it is for."))
+
+
+def _target(target: str, catalog: str, types: Mapping[str, set[str]], place: Origin) -> Iterator[Finding]:
+    """That what a property refers to is there, in the same catalog; others are not at hand."""
+    name, _, property = target.partition(":")
+    if "." in name and name.partition(".")[0] != catalog:
+        return
+    full = name if "." in name else f"{catalog}.{name}"
+    if full not in types:
+        hint = nearest(name, [each.partition(".")[2] for each in types])
+        yield Finding(
+            "catalog-schema", "error", say("`refersTo` names {}, and there is no type of that name.", name), place.value_span(), hint
+        )
+    elif property.partition("/")[0] not in types[full]:
+        message = say("`refersTo` names `{}` of {}, and the type has no such property.", property, name)
+        yield Finding("catalog-schema", "error", message, place.value_span(), nearest(property, sorted(types[full])))
 
 
 def _named(name: Any, part: dict[str, Any], place: Origin, keyword: str) -> Iterator[Finding]:
