@@ -1,7 +1,9 @@
 """The shipped catalog: its constitution, its annotations, and what a change of a property does."""
 
+import copy
 import fnmatch
 import json
+import random
 import re
 from pathlib import Path
 from typing import Any
@@ -232,3 +234,81 @@ properties:
     ]
     assert json.loads(jovial("catalog", "lint", "own", "--format", "json", cwd=folder).stdout)["findings"]
     assert "nothing to report" in jovial("catalog", "lint", str(SHIPPED / "fulmar"), cwd=folder).stdout
+
+
+def _edited(chance: random.Random, schema: dict[str, Any]) -> dict[str, Any]:
+    """A schema with a few things of a random object in it changed, as a next version may have them."""
+    made: dict[str, Any] = copy.deepcopy(schema)
+    for _ in range(chance.randint(1, 3)):
+        places = [part for _, part in parts(made, "x")]
+        if chance.random() < 0.3:  # of any part: an item of a list, an entry of a map, a form
+            chance.choice(places)[chance.choice(["minLength", "maxLength", "minimum", "maxItems"])] = chance.choice([1, 4, 40])
+            continue
+        objects = [made, *(part for part in places if "properties" in part)]
+        whole = chance.choice([each for each in objects if each.get("properties")])
+        name = chance.choice(sorted(whole["properties"]))
+        part = whole["properties"][name]
+        required = whole.setdefault("required", [])
+        kind = chance.randint(0, 6)
+        if kind == 0:
+            del whole["properties"][name]
+            whole["required"] = [each for each in required if each != name]
+        elif kind == 1:
+            whole["properties"][f"new_{name}"] = {"type": "string"}
+            whole["required"] = [*required, f"new_{name}"] if chance.random() < 0.5 else required
+        elif kind == 2:
+            whole["required"] = [each for each in required if each != name] if name in required else [*required, name]
+        elif kind == 3 and "enum" in part:
+            part["enum"] = [*part["enum"][1:], "another"][: chance.randint(1, 9)]
+        elif kind == 4:
+            part["type"] = chance.choice(["string", "integer", "boolean", "array", "object"])
+        else:
+            for keyword in sorted(part.keys() & {"minimum", "maximum", "minLength", "maxLength", "minItems", "maxItems", "maxProperties"}):
+                part[keyword] = max(0, part[keyword] + chance.choice([-3, 3]))
+    return made
+
+
+def _instance(chance: random.Random, schema: dict[str, Any]) -> Any:
+    """A value that mostly fits a schema, at the edges of its bounds."""
+    if "oneOf" in schema:
+        return _instance(chance, chance.choice(schema["oneOf"]))
+    if "enum" in schema:
+        return chance.choice(schema["enum"])
+    if "const" in schema:
+        return schema["const"]
+    kind = schema.get("type")
+    if kind == "object":
+        own = {
+            name: part for name, part in schema.get("properties", {}).items() if name in schema.get("required", ()) or chance.random() < 0.6
+        }
+        return {name: _instance(chance, part) for name, part in own.items() if part.get("readOnly") is not True}
+    if kind == "array":
+        least = schema.get("minItems", 0)
+        return [_instance(chance, schema.get("items", {})) for _ in range(chance.randint(least, min(least + 2, schema.get("maxItems", 9))))]
+    if kind in ("integer", "number"):
+        return chance.choice([schema.get("minimum", 1), schema.get("maximum", 7)])
+    if kind == "boolean":
+        return chance.random() < 0.5
+    sample = example({"properties": {"a": schema}, "required": ["a"]})["a"]
+    longest = schema.get("maxLength", 20)
+    return (
+        sample
+        if chance.random() < 0.5 or "format" in schema or not str(sample).startswith("alp")
+        else ("alp" + "a" * 300)[: min(longest, 300)]
+    )
+
+
+@pytest.mark.parametrize("kind", BY_ID)
+def test_what_was_valid_and_is_not_any_more_is_said_to_break(kind: str) -> None:
+    """Against an oracle: instances of the old version, judged by both."""
+    chance, old, tried = random.Random(kind), BY_ID[kind], 0
+    for _ in range(25):
+        new = ResourceType(old.id, old.name, old.version + 1, _edited(chance, old.schema))
+        breaks = any(each.breaks for each in differences(old, new))
+        for _ in range(8):
+            value = _instance(chance, old.schema)
+            if old.validator.violations(value):
+                continue
+            tried += 1
+            assert breaks or new.validator.violations(value) == [], (differences(old, new), value)
+    assert tried > 20

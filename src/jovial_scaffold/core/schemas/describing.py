@@ -155,48 +155,91 @@ class Difference(NamedTuple):
 
 
 def differences(old: ResourceType, new: ResourceType) -> list[Difference]:
-    """What a resource of one type would meet as one of the other."""
-    before = {each.path: each for each in properties(old.schema)}
-    after = {each.path: each for each in properties(new.schema)}
+    """What a resource of one type would meet as one of the other. What cannot be judged by itself counts as breaking."""
+    before, after = (dict(_places(each.schema, "", False)) for each in (old, new))
     found = []
     for path, each in before.items():
         if path in after:
-            found += list(_changed(each, after[path]))
-        elif path.rpartition(".")[0].removesuffix("[]").removesuffix(".*") not in (before.keys() - after.keys()):
+            found += list(_changed(path, each, after[path]))
+        elif _above(path) in after:
             found.append(Difference(path, True, "is gone"))
     for path, each in after.items():
-        if path not in before:
-            above = path.rpartition(".")[0].removesuffix("[]").removesuffix(".*")
-            breaks = each.required and (not above or above in before)
-            found.append(Difference(path, breaks, "is new and must be set" if breaks else f"is new: {each.kind}"))
-    if new.schema.get("deprecated") is True and old.schema.get("deprecated") is not True:
-        found.append(Difference("", False, "the type is deprecated"))
+        if path not in before and _above(path) in before:
+            text = "is new and must be set" if each.required else f"is new: {each.kind}"
+            # What was let through unjudged is judged now.
+            open_before = before[_above(path)].schema.get("additionalProperties", True) is not False or path.endswith(("[]", ".*"))
+            found.append(Difference(path, each.required or open_before, text))
     return sorted(found, key=lambda each: (not each.breaks, each.path))
 
 
-def _changed(old: Property, new: Property) -> Iterator[Difference]:
+def _above(path: str) -> str:
+    return path[:-2] if path.endswith(("[]", ".*")) else path.rpartition(".")[0]
+
+
+def _places(part: dict[str, Any], path: str, required: bool) -> Iterator[tuple[str, Property]]:
+    """A schema and every part of it by its path, the items of lists (`[]`) and the entries of maps (`.*`) too."""
+    yield path, Property(path, 0, required, part)
+    for name, below in part.get("properties", {}).items():
+        if isinstance(below, dict):
+            yield from _places(below, f"{path}.{name}" if path else name, name in part.get("required", ()))
+    for keyword, step in (("items", "[]"), ("additionalProperties", ".*")):
+        if isinstance(part.get(keyword), dict):
+            yield from _places(part[keyword], f"{path}{step}", False)
+
+
+# Keywords of which the text says all, and those that bind nobody.
+_TOLD = frozenset((*_LEAST, *_MOST, "type", "enum", "properties", "required", "items", "additionalProperties"))
+_SILENT = frozenset(("title", "description", "examples", "$comment", "aspect", "look", "refersTo", "adds", "anyOrder", "listKey", "apart",
+                     "holdsData", "identity", "identityReach", "$id", "$schema"))  # fmt: skip
+_OTHERS = frozenset(("default", "changeEffect", "writeOnly", "deprecated", "unit"))
+
+
+def _changed(path: str, old: Property, new: Property) -> Iterator[Difference]:
+    was, now = old.schema, new.schema
     if new.required and not old.required:
-        yield Difference(new.path, True, "must be set now")
-    gone = [str(each) for each in old.schema.get("enum", ()) if "enum" in new.schema and each not in new.schema["enum"]]
-    if gone:
-        yield Difference(new.path, True, f"does not take {', '.join(gone)} any more")
-    elif old.kind != new.kind:
-        added = [str(each) for each in new.schema.get("enum", ()) if each not in old.schema.get("enum", ())]
-        grown = bool(added) and "enum" in old.schema
-        yield Difference(new.path, not grown, f"takes {', '.join(added)} as well" if grown else f"was {old.kind} and is {new.kind}")
+        yield Difference(path, True, "must be set now")
+    if _types(was) != _types(now):
+        yield Difference(path, not _types(was) <= _types(now), f"was {_kinds(was)} and is {_kinds(now)}")
+    if was.get("enum") != now.get("enum"):
+        yield _choices(path, was.get("enum"), now.get("enum"))
     for keyword in (*_LEAST, *_MOST):
-        was, now = old.schema.get(keyword), new.schema.get(keyword)
-        if was != now:
-            narrower = now is not None and (was is None or (now > was if keyword in _LEAST else now < was))
-            yield Difference(new.path, narrower, f"{keyword} was {_or_none(was)} and is {_or_none(now)}")
-    for keyword in ("pattern", "multipleOf", "const", "uniqueItems"):
-        was, now = old.schema.get(keyword), new.schema.get(keyword)
-        if was != now:
-            yield Difference(new.path, now not in (None, False), f"{keyword} was {_or_none(was)} and is {_or_none(now)}")
-    for keyword in ("default", "changeEffect", "readOnly", "writeOnly", "deprecated", "unit"):
-        was, now = old.schema.get(keyword), new.schema.get(keyword)
-        if was != now:
-            yield Difference(new.path, keyword == "readOnly" and now is True, f"{keyword} was {_or_none(was)} and is {_or_none(now)}")
+        one, two = was.get(keyword), now.get(keyword)
+        if one != two:
+            narrower = two is not None and (one is None or (two > one if keyword in _LEAST else two < one))
+            yield Difference(path, narrower, f"{keyword} was {_or_none(one)} and is {_or_none(two)}")
+    closed = (now.get("additionalProperties", True) is False, was.get("additionalProperties", True) is False)
+    if closed[0] != closed[1]:
+        yield Difference(path, closed[0], "takes no other properties now" if closed[0] else "takes other properties, too")
+    for keyword in sorted((was.keys() | now.keys()) - _TOLD - _SILENT):
+        if was.get(keyword) != now.get(keyword):
+            binds = keyword not in _OTHERS and now.get(keyword) not in (None, False)
+            sides = (was.get(keyword), now.get(keyword))
+            whole = any(isinstance(side, dict | list) for side in sides)  # too much to be read in a line
+            text = f"`{keyword}` differs" if whole else f"{keyword} was {_or_none(sides[0])} and is {_or_none(sides[1])}"
+            yield Difference(path, binds, text)
+
+
+def _types(part: dict[str, Any]) -> frozenset[str]:
+    written = part.get("type", ["string", "integer", "number", "boolean", "array", "object", "null"])
+    kinds = frozenset(written if isinstance(written, list) else [written])
+    return kinds | {"integer"} if "number" in kinds else kinds  # an integer is a number, too
+
+
+def _kinds(part: dict[str, Any]) -> str:
+    written = part.get("type", "anything")
+    return " or ".join(written) if isinstance(written, list) else str(written)
+
+
+def _choices(path: str, was: list[Any] | None, now: list[Any] | None) -> Difference:
+    gone = [_text(each) for each in was or () if now is not None and each not in now]
+    added = [_text(each) for each in now or () if was is not None and each not in was]
+    if now is None:
+        return Difference(path, False, "takes other values, too")
+    if was is None:
+        return Difference(path, True, f"takes {' | '.join(map(_text, now))} only")
+    if gone:
+        return Difference(path, True, f"does not take {', '.join(gone)} any more")
+    return Difference(path, False, f"takes {', '.join(added)} as well" if added else "names its values in another order")
 
 
 def _or_none(value: Any) -> str:
