@@ -8,6 +8,7 @@ import re
 from pathlib import Path
 from typing import Any
 
+import jsonschema
 import pytest
 
 from jovial_scaffold.core.comparing.changing import change_effect
@@ -20,7 +21,8 @@ from jovial_scaffold.reports.terminal import Style
 from tests.support import Write, jovial
 from tests.support_catalog import laws, parts
 
-PAGE = (Path(__file__).parents[1] / "docs" / "fulmar.md").read_text("utf-8")
+DOCS = Path(__file__).parents[1] / "docs"
+PAGE = (DOCS / "fulmar.md").read_text("utf-8")
 TYPES = [
     "network",
     "subnet",
@@ -200,7 +202,8 @@ def test_the_command(tmp_path: Path, words: tuple[str, ...], code: int, says: tu
     assert result.returncode == code and all(each in told for each in says), told
     if code == 0:
         document = json.loads(jovial("catalog", *words, "--format", "json", cwd=tmp_path).stdout)
-        assert document["format"].startswith("jovial-catalog")
+        name = document["format"].replace("/", "-")
+        jsonschema.validate(document, json.loads((DOCS / "schemas" / f"{name}.schema.json").read_text()))
 
 
 def test_a_catalog_is_checked(write: Write) -> None:
@@ -232,7 +235,11 @@ properties:
         (7, "error", "catalog-schema"),
         (8, "error", "key-unknown"),
     ]
-    assert json.loads(jovial("catalog", "lint", "own", "--format", "json", cwd=folder).stdout)["findings"]
+    document = json.loads(jovial("catalog", "lint", "own", "--format", "json", cwd=folder).stdout)
+    jsonschema.validate(document, json.loads((DOCS / "schemas" / "jovial-catalog-lint-1.schema.json").read_text()))
+    assert len(document["findings"]) == len(places) + 1  # the one of the default version has no place in a file
+    broken = write({"jovial.yaml": "project: [\n"})
+    assert jovial("catalog", "list", cwd=broken).returncode == 2 and "33 types" not in jovial("catalog", "list", cwd=broken).stdout
     assert "nothing to report" in jovial("catalog", "lint", str(SHIPPED / "fulmar"), cwd=folder).stdout
 
 
