@@ -5,7 +5,7 @@ import hmac
 import json
 import os
 import re
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import Any, Final
 
@@ -122,43 +122,9 @@ def read_snapshot(source: Source, catalogs: Catalogs, hash_key: str = "") -> tup
     resources: dict[str, Deployed] = {}
     for address, content in whole["resources"].items():
         place = origin.child("resources", address)
-        if content is UNKNOWN:
-            continue
-        if not isinstance(content, dict) or not isinstance(content.get("type"), str):
-            report(
-                say("`{}` is a map with `type` and `properties`.", address),
-                place.key_span(),
-                say('For example: {"type": "fulmar.network", "properties": {}}'),
-            )
-            continue
-        properties = content.get("properties", {})
-        if not isinstance(properties, dict):
-            report(
-                say("`properties` of {} is a map, and this is {}.", address, Derived(kind_of(properties))),
-                place.child("properties").value_span(),
-            )
-            continue
-        for key in content:
-            if key not in _RESOURCE_KEYS:
-                hint = nearest(key, _RESOURCE_KEYS, say("Its keys are {}.", listed(_RESOURCE_KEYS)))
-                report(say("A resource of a snapshot has no key `{}`.", key), place.child(key).key_span(), hint, warning=True)
-        kind = catalogs.find(content["type"])
-        if kind is None and not catalogs.types_unknown:
-            report(
-                say("`{}` is of a type that no catalog knows: {}.", address, content["type"]),
-                place.child("type").value_span(),
-                catalogs.advice(content["type"]),
-                warning=True,
-            )
-        marked = _marked_items(properties)
-        if kind:
-            own, cloud = _split(kind.shape, _with_unknown_hidden(kind.schema, marked))
-        else:
-            own, cloud = _guessed(marked, every=catalogs.types_unknown), None
-        after = content.get("after", [])
-        names = tuple(each for each in after if isinstance(each, str)) if isinstance(after, list) else ()
-        type_text = kind.id if kind else content["type"]
-        resources[address] = Deployed(address, type_text, kind, own or {}, cloud or {}, names, content.get("keep") is True, place)
+        deployed = _deployed(address, content, place, catalogs, report) if content is not UNKNOWN else None
+        if deployed is not None:
+            resources[address] = deployed
     others = whole.get("others", [])
     if not isinstance(others, list):
         report(
@@ -170,10 +136,10 @@ def read_snapshot(source: Source, catalogs: Catalogs, hash_key: str = "") -> tup
         hint = say("Record it anew, with the key in JOVIAL_SNAPSHOT_KEY or --key-file.")
         findings.append(Finding("snapshot-key", "warning", message, origin.child("key").key_span(), hint))
     hashed = whole.get("hashed")
-    if hash_key and hashed is not None and hashed != key_mark(hash_key):
+    is_same_key = bool(hash_key) and hashed is not None and hashed == key_mark(hash_key)
+    if hash_key and hashed is not None and not is_same_key:
         message = say("The snapshot was recorded with another key, so whether a secret changed is not known.")
         findings.append(Finding("snapshot-key", "warning", message, origin.child("hashed").value_span(), say("Hand in the key of then.")))
-    known_key = hash_key if hash_key and hashed == key_mark(hash_key) else ""
     texts = {name: value for name, value in _map(whole.get("run")).items() if isinstance(value, str)}
     snapshot = Snapshot(
         source.name,
@@ -182,10 +148,49 @@ def read_snapshot(source: Source, catalogs: Catalogs, hash_key: str = "") -> tup
         tuple(others),
         _marked_items(_map(whole.get("parameters"))),
         texts,
-        known_key,
+        hash_key if is_same_key else "",
         whole.get("format") == FORMAT,
     )
     return snapshot, findings
+
+
+def _deployed(address: str, content: Any, place: Origin, catalogs: Catalogs, report: Callable[..., None]) -> Deployed | None:
+    """One resource of the file; None where it is none, which is reported as `read_snapshot` does."""
+    if not isinstance(content, dict) or not isinstance(content.get("type"), str):
+        report(
+            say("`{}` is a map with `type` and `properties`.", address),
+            place.key_span(),
+            say('For example: {"type": "fulmar.network", "properties": {}}'),
+        )
+        return None
+    properties = content.get("properties", {})
+    if not isinstance(properties, dict):
+        report(
+            say("`properties` of {} is a map, and this is {}.", address, Derived(kind_of(properties))),
+            place.child("properties").value_span(),
+        )
+        return None
+    for key in content:
+        if key not in _RESOURCE_KEYS:
+            hint = nearest(key, _RESOURCE_KEYS, say("Its keys are {}.", listed(_RESOURCE_KEYS)))
+            report(say("A resource of a snapshot has no key `{}`.", key), place.child(key).key_span(), hint, warning=True)
+    kind = catalogs.find(content["type"])
+    if kind is None and not catalogs.types_unknown:
+        report(
+            say("`{}` is of a type that no catalog knows: {}.", address, content["type"]),
+            place.child("type").value_span(),
+            catalogs.advice(content["type"]),
+            warning=True,
+        )
+    marked = _marked_items(properties)
+    if kind:
+        own, cloud = _split(kind.shape, _with_unknown_hidden(kind.schema, marked))
+    else:
+        own, cloud = _guessed(marked, every=catalogs.types_unknown), None
+    after = content.get("after", [])
+    names = tuple(each for each in after if isinstance(each, str)) if isinstance(after, list) else ()
+    type_text = kind.id if kind else content["type"]
+    return Deployed(address, type_text, kind, own or {}, cloud or {}, names, content.get("keep") is True, place)
 
 
 def _map(value: Any) -> dict[str, Any]:
