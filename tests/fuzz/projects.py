@@ -15,8 +15,10 @@ from jovial_scaffold.core.folders import MemoryFolder
 from jovial_scaffold.core.project import Project
 from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.project_inputs import Overrides
+from jovial_scaffold.core.rendering.explaining import Unexplained
 from jovial_scaffold.core.text.formats import read_source
 from jovial_scaffold.reports.effects import effects_document, effects_text
+from jovial_scaffold.reports.explaining import explanation_document
 from jovial_scaffold.reports.findings import findings_text
 from jovial_scaffold.reports.machine import check_document, json_text, render_document
 from jovial_scaffold.reports.matrix import matrix_text
@@ -33,6 +35,8 @@ differences:
   "pool*": any
   vault: {key: {sandbox: none, live: {$secret: true}}}
 """
+#: what is asked of every project: where a secret, and what is made of secrets and of plain values, comes from
+ASKED = ("vault:key", "pool:operator_password", "pool:name", "pool_name", "access", "desk_password", "start")
 _STEERING = "\x1b]0;owned\x07 \x9b31m \u202e \u200b \U000e0041"
 _VALUES: tuple[Any, ...] = (
     *(None, True, 0, -1, 2**63, 1.5, "", "x", "${", "${a}", "${context}", "$${", "${?x}", "live", _STEERING, "=1+1", "<script>", "‹x›"),
@@ -176,6 +180,11 @@ def run(files: dict[str, bytes], secret: str = SECRET) -> Outcome:
             printed += [json_text(effects_document(project.name, effects)), harmless(effects_text(project.name, effects, style, False))]
         except ProjectError as error:
             show(error.findings, project)
+        for what in ASKED:
+            try:
+                printed.append(json_text(explanation_document(project.name, [(name, project.why(what, name))])))
+            except (Unexplained, ProjectError):
+                continue
     if "e.yaml" in files:
         source, findings = read_source(files["e.yaml"], "e.yaml")
         if source is not None:
