@@ -111,7 +111,7 @@ def _draw(axes: "object", box: Box, shape: str, fill: str, ink: str, down: float
             )
         )
     elif shape == "drum":
-        add(Rectangle((x, y + 4), width, height - 8, facecolor=fill, edgecolor=ink, linewidth=heavy, zorder=4))
-        add(Ellipse((x + width / 2, y + 4), width, 8, facecolor=fill, edgecolor=ink, linewidth=heavy, zorder=4))
+        add(Rectangle((x, y + 2.5), width, height - 2.5, facecolor=fill, edgecolor=ink, linewidth=heavy, zorder=4))
+        add(Ellipse((x + width / 2, y + 2.5), width, 5, facecolor=fill, edgecolor=ink, linewidth=heavy, zorder=4))
     else:
         add(Polygon(outline(shape, x, y, width, height), facecolor=fill, edgecolor=ink, linewidth=heavy, zorder=4))
