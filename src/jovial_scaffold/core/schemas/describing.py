@@ -24,12 +24,16 @@ _FLAGS = (("readOnly", "set by the cloud"), ("writeOnly", "secret"), ("deprecate
 
 
 class Property(NamedTuple):
-    """A property of a type. `path` is `disks[].gigabytes`; `depth` how far below the type it stands; `schema` its own part."""
+    """A property of a type. `path` is `disks[].gigabytes`; `schema` its own part."""
 
     path: str
-    depth: int
     required: bool
     schema: dict[str, Any]
+
+    @property
+    def depth(self) -> int:
+        """How far below the type it stands."""
+        return self.path.count(".") - self.path.count(".*")
 
     @property
     def kind(self) -> str:
@@ -80,24 +84,24 @@ def _text(value: Any) -> str:
     return f'"{value}"' if isinstance(value, str) and not value else str(value).lower() if isinstance(value, bool) else str(value)
 
 
-def properties(schema: dict[str, Any], path: str = "", depth: int = 0) -> Iterator[Property]:
-    """All properties of a schema, each before what stands in it."""
-    required = schema.get("required", ())
-    for name, part in schema.get("properties", {}).items():
-        if isinstance(part, dict):
-            at = f"{path}.{name}" if path else name
-            yield Property(at, depth, name in required, part)
-            yield from _below(part, at, depth + 1)
+def properties(schema: dict[str, Any]) -> Iterator[Property]:
+    """All properties of a schema, those of its forms too, each before what stands in it."""
+    for path, each in _places(schema, "", False, forms=True):
+        if path and not path.endswith(("[]", ".*")):
+            yield each
 
 
-def _below(part: dict[str, Any], path: str, depth: int) -> Iterator[Property]:
-    yield from properties(part, path, depth)
-    for form in part.get("oneOf", ()):
-        yield from properties(form, path, depth)
-    if isinstance(part.get("items"), dict):
-        yield from properties(part["items"], f"{path}[]", depth)
-    if isinstance(part.get("additionalProperties"), dict):
-        yield from properties(part["additionalProperties"], f"{path}.*", depth)
+def _places(part: dict[str, Any], path: str, required: bool, forms: bool) -> Iterator[tuple[str, Property]]:
+    """A schema and every part of it by its path, the items of lists (`[]`) and the entries of maps (`.*`) too; where asked, its `forms`."""
+    yield path, Property(path, required, part)
+    for name, below in part.get("properties", {}).items():
+        if isinstance(below, dict):
+            yield from _places(below, f"{path}.{name}" if path else name, name in part.get("required", ()), forms)
+    for form in part.get("oneOf", ()) if forms else ():
+        yield from (each for each in _places(form, path, False, forms) if each[0] != path)
+    for keyword, step in (("items", "[]"), ("additionalProperties", ".*")):
+        if isinstance(part.get(keyword), dict):
+            yield from _places(part[keyword], f"{path}{step}", False, forms)
 
 
 def example(schema: dict[str, Any]) -> dict[str, Any]:
@@ -156,7 +160,7 @@ class Difference(NamedTuple):
 
 def differences(old: ResourceType, new: ResourceType) -> list[Difference]:
     """What a resource of one type would meet as one of the other. What cannot be judged by itself counts as breaking."""
-    before, after = (dict(_places(each.schema, "", False)) for each in (old, new))
+    before, after = (dict(_places(each.schema, "", False, forms=False)) for each in (old, new))
     found = []
     for path, each in before.items():
         if path in after:
@@ -174,17 +178,6 @@ def differences(old: ResourceType, new: ResourceType) -> list[Difference]:
 
 def _above(path: str) -> str:
     return path[:-2] if path.endswith(("[]", ".*")) else path.rpartition(".")[0]
-
-
-def _places(part: dict[str, Any], path: str, required: bool) -> Iterator[tuple[str, Property]]:
-    """A schema and every part of it by its path, the items of lists (`[]`) and the entries of maps (`.*`) too."""
-    yield path, Property(path, 0, required, part)
-    for name, below in part.get("properties", {}).items():
-        if isinstance(below, dict):
-            yield from _places(below, f"{path}.{name}" if path else name, name in part.get("required", ()))
-    for keyword, step in (("items", "[]"), ("additionalProperties", ".*")):
-        if isinstance(part.get(keyword), dict):
-            yield from _places(part[keyword], f"{path}{step}", False)
 
 
 # Keywords of which the text says all, and those that bind nobody.
