@@ -128,7 +128,7 @@ def test_history_of_a_value(demo: Path) -> None:
     document = valid("history", jovial("why", "archive:retention_days", "live", "--history", "--format", "json", cwd=demo).stdout)
     assert [moment["value"] for moment in document["moments"]] == [500, 400, 365]
     secret = jovial("why", "desk_password", "live", "--history", cwd=demo).stdout
-    assert "(secret)" in secret and "edelweiss" not in secret
+    assert "‹secret›" in secret and "edelweiss" not in secret
 
 
 def test_history_needs_a_repository(demo: Path) -> None:

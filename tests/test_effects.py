@@ -49,21 +49,21 @@ def test_effects(write: Write, case: dict[str, Any]) -> None:
     assert [f for f in project.check().findings if f.level == "error"] == []
     result = project.effects("live")
     found = {
-        each.address: [each.action, *(f"{pointer_text(change.pointer)}: {change.effect}" for change in each.changes)]
+        each.address: [each.effect, *(f"{pointer_text(change.pointer)}: {change.effect}" for change in each.changes)]
         for each in result.effects
     }
     assert found == {address: list(map(str, effect)) for address, effect in case["effects"].items()}
     assert [[f.id, f.address] for f in sorted(result.findings, key=lambda f: (f.id, f.address))] == case.get("findings", [])
     for address, dragged in case.get("dragged", {}).items():
         assert [list(each.dragged) for each in result.effects if each.address == address] == [dragged]
-    if "order" in case:
-        assert [sorted(f"{step.deed} {step.address}" for step in wave) for wave in result.order] == case["order"]
+    if "rounds" in case:
+        assert [sorted(f"{step.deed} {step.address}" for step in steps) for steps in result.rounds] == case["rounds"]
     orderly(result, project)
 
 
 def orderly(result: Effects, project: Project) -> None:
     """Nothing is made or changed before what it needs is made, nothing removed before what needs it is."""
-    at = {(step.deed, step.address): number for number, wave in enumerate(result.order) for step in wave}
+    at = {(step.deed, step.address): number for number, steps in enumerate(result.rounds) for step in steps}
     rendering = project.render(result.environment)
     for (deed, address), when in at.items():
         if deed in ("make", "change"):
@@ -87,7 +87,7 @@ def test_a_recording_of_itself_changes_nothing(demo: Path) -> None:
         valid("snapshot", path.read_text())
         assert "edelweiss" not in path.read_text()
         result = project.effects(name, path)
-        assert result.nothing and result.order == () and result.findings == [], [e for e in result.effects if e.action != "unchanged"]
+        assert result.nothing and result.rounds == () and result.findings == [], [e for e in result.effects if e.effect != "unchanged"]
 
 
 def test_another_secret_is_seen_and_never_shown(demo: Path) -> None:
@@ -95,11 +95,11 @@ def test_another_secret_is_seen_and_never_shown(demo: Path) -> None:
     (demo / "now.json").write_text(json.dumps(snapshot_document(project.name, project.render("live"), {}, KEY)))
     (demo / "secrets" / "desk-password.txt").write_text("gentian-under-the-viaduct")
     silent = jovial("effects", "live", "--against", "now.json", cwd=demo)
-    assert "Nothing to do" in silent.stdout and re.search(r"Whether \d+ secrets\s+changed", silent.stdout)
+    assert "nothing to do" in silent.stdout and re.search(r"Whether \d+ secrets\s+changed", silent.stdout)
     wrong = jovial("effects", "live", "--against", "now.json", cwd=demo, env={"JOVIAL_SNAPSHOT_KEY": "a-key-of-another-day"})
-    assert "Nothing to do" in wrong.stdout and "recorded with another key" in wrong.stdout
+    assert "nothing to do" in wrong.stdout and "recorded with another key" in wrong.stdout
     result = jovial("effects", "live", "--against", "now.json", cwd=demo, env={"JOVIAL_SNAPSHOT_KEY": KEY})
-    assert "ticket_safe" in result.stdout and "another secret" in result.stdout and result.stdout.count("becomes (another secret)") >= 2
+    assert "ticket_safe" in result.stdout and "another secret" in result.stdout and result.stdout.count("becomes ‹another secret›") >= 2
     assert "edelweiss" not in result.stdout and "gentian" not in result.stdout + result.stderr
 
 
@@ -108,14 +108,14 @@ def test_the_run_alone_is_shown_and_not_counted(write: Write) -> None:
     folder = write(files_of({"template": template, "now": {"q": ["fulmar.queue", {"name": "the-queue", "tags": {"by": "Ada"}}]}}))
     project = Project.load(folder, Overrides(run=lambda: {"author": "Grace"}))
     (effect,) = project.effects("live").effects
-    assert effect.action == "unchanged" and [change.counted for change in effect.changes] == [False]
+    assert effect.effect == "unchanged" and [change.counted for change in effect.changes] == [False]
     recorded = json.loads((folder / "now.json").read_text())
     recorded["run"] = {"author": "Ada"}
     (folder / "now.json").write_text(json.dumps(recorded))
     (effect,) = Project.load(folder, Overrides(run=lambda: {"author": "Grace"})).effects("live").effects
-    assert effect.action == "unchanged"
+    assert effect.effect == "unchanged"
     shown = jovial("effects", "live", cwd=folder, env={"SOURCE_DATE_EPOCH": "0"}).stdout
-    assert "context.run" in shown and "Nothing to do" in shown
+    assert "context.run" in shown and "nothing to do" in shown
 
 
 def test_the_patch_leads_from_what_runs_to_what_would(demo: Path) -> None:
@@ -176,7 +176,7 @@ def test_the_order_respects_what_needs_what(tmp_path_factory: pytest.TempPathFac
     result = project.effects("live")
     orderly(result, project)
     removed = project.effects("live", teardown=True)
-    assert {each.action for each in removed.effects} <= {"remove"} and len(removed.effects) == len(now)
+    assert {each.effect for each in removed.effects} <= {"remove"} and len(removed.effects) == len(now)
     orderly(removed, project)
 
 
@@ -217,7 +217,7 @@ def test_effects_as_users_see_them(demo: Path) -> None:
     markdown = jovial("effects", "live", "--format", "markdown", cwd=demo).stdout
     assert markdown.startswith("## Deploying live of ridgeline\n") and "| `rebuild` | `gates/kes` |" in markdown
     table = jovial("effects", "live", "--format", "csv", cwd=demo).stdout.splitlines()
-    assert table[0] == "table,effect,resource,type,property,now,then,why" and len(table) > 20
+    assert table[0] == "table,effect,resource,type,property,was,becomes,why" and len(table) > 20
     page = jovial("effects", "live", "--format", "html", cwd=demo).stdout
     assert page.startswith("<!doctype html>") and 'class="rebuild"' in page
     kept = jovial("effects", "live", "--with", "range=10.21.0.0/16", cwd=demo)
@@ -244,6 +244,8 @@ def test_recording(demo: Path) -> None:
     again = json.loads((demo / "now.json").read_text())
     assert again == document, "the key and what is not ours stay"
     same = jovial("effects", "sandbox", "--against", "now.json", "--exit-code", cwd=demo)
-    assert same.returncode == 0 and "Nothing to do: 14 resources as they should be; 1 other not touched." in " ".join(same.stdout.split())
+    assert same.returncode == 0 and "nothing to do, 14 resources are as they should be; 1 other not touched." in " ".join(
+        same.stdout.split()
+    )
     broken = jovial("record", "sandbox", "--out", "now.json", "--with", "archive_days=0", cwd=demo)
     assert broken.returncode == 1 and json.loads((demo / "now.json").read_text()) == document

@@ -6,7 +6,7 @@ import pytest
 import yaml
 
 from jovial_scaffold import Project
-from jovial_scaffold.reports.machine import public
+from jovial_scaffold.core.expressions.marked import to_json
 from jovial_scaffold.reports.words import said
 from tests.support import Write, load_cases
 
@@ -28,11 +28,11 @@ def test_feature(write: Write, case: dict[str, Any]) -> None:
     assert found == case.get("findings", []), [said(f.message) for f in project.check().findings]
     rendering = project.render("trial")
     if "gives" in case:
-        assert {address: public(resource.properties) for address, resource in rendering.resources.items()} == case["gives"]
+        assert {address: to_json(resource.properties) for address, resource in rendering.resources.items()} == case["gives"]
     for address, after in case.get("after", {}).items():
         assert list(rendering.resources[address].after) == after
     if "outputs" in case:
-        assert public(rendering.outputs) == case["outputs"]
+        assert to_json(rendering.outputs) == case["outputs"]
     if "documents" in case:
         assert {name: [each.to, each.text] for name, each in rendering.documents.items()} == case["documents"]
     if "keep" in case:

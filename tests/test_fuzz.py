@@ -8,6 +8,7 @@ from pathlib import Path
 import pytest
 
 from tests.fuzz import attempt_of
+from tests.fuzz.faults import Fault, known_faults, spoiled
 from tests.fuzz.projects import base_files, run
 from tests.fuzz.secrets import SECRET
 
@@ -33,3 +34,9 @@ def test_whenever_a_command_that_writes_is_ended() -> None:
 def test_what_is_not_spoilt_is_clean(demo: bool) -> None:
     outcome = run(base_files(demo))
     assert outcome.kind == "clean" and SECRET not in outcome.text
+
+
+@pytest.mark.parametrize("fault", known_faults(), ids=lambda fault: fault.name)
+def test_old_faults_can_be_put_back(fault: Fault) -> None:
+    path, text = spoiled(fault)
+    compile(text, str(path), "exec")

@@ -16,16 +16,19 @@ from jovial_scaffold import Project
 from jovial_scaffold.catalogs.prepare import prepared_text
 from jovial_scaffold.core.comparing.matrix import same
 from jovial_scaffold.core.expressions.library.own import patched
+from jovial_scaffold.core.expressions.marked import to_json
 from jovial_scaffold.core.expressions.values import Pending, Secret
-from jovial_scaffold.core.graph.ordering import waves
+from jovial_scaffold.core.graph.ordering import rounds
 from jovial_scaffold.core.parameters.layers import Layer, merged_values, setting_of
 from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.project_inputs import Overrides
 from jovial_scaffold.core.schemas.catalog import SHIPPED
 from jovial_scaffold.core.text.source import part
-from jovial_scaffold.reports.machine import compare_document, public, render_document, yaml_text
+from jovial_scaffold.reports.machine import compare_document, render_document, yaml_text
 from jovial_scaffold.reports.words import said
 from tests.support import Write
+
+STATIONS = ("kes", "bri", "fal", "hut", "pea")
 
 
 def document(folder: Path, environment: str = "live", **more: Any) -> dict[str, Any]:
@@ -40,7 +43,7 @@ def test_demo_is_clean_and_as_large_as_it_says(demo_folder: Path) -> None:
     assert result.findings == () and result.environments == ("sandbox", "rehearsal", "live")
     live = document(demo_folder)
     assert len(live["resources"]) >= 20
-    assert live["outputs"]["gate_pools"] == [f"alp-live-gates-{code}" for code in ("kes", "bri", "fal", "hut", "pea")]
+    assert live["outputs"]["gate_groups"] == {code: f"alp-live-gates-{code}" for code in STATIONS}
 
 
 def test_loops_conditions_and_defaults(demo_folder: Path) -> None:
@@ -63,7 +66,7 @@ def test_pending_secret_and_order(demo_folder: Path) -> None:
     assert "timetable_store" in rendering.resources["timetable"].after
     position = {address: index for index, address in enumerate(rendering.resources)}
     assert all(position[first] < position[address] for address, each in rendering.resources.items() for first in each.after)
-    assert "edelweiss" not in json.dumps(public(rendering.resources["ticket_safe"].properties))
+    assert "edelweiss" not in json.dumps(to_json(rendering.resources["ticket_safe"].properties))
 
 
 def test_comparison_names_what_drives_each_difference(demo_folder: Path) -> None:
@@ -92,7 +95,7 @@ def test_secrets_compare_without_being_shown(demo: Path) -> None:
     live.write_text(live.read_text().replace("desk-password.txt", "other.txt"))
     comparison = Project.load(demo).compare(only="ticket_safe:entries/*")
     assert [row.values["live"].value for row in comparison.rows] == ["glacier-behind-the-moraine"]
-    assert compare_document(comparison)["rows"][0]["values"] == dict.fromkeys(("sandbox", "rehearsal", "live"), "(secret)")
+    assert compare_document(comparison)["rows"][0]["values"] == dict.fromkeys(("sandbox", "rehearsal", "live"), {"$secret": True})
 
 
 def test_later_layers_win_and_texts_are_read_by_type(demo: Path, tmp_path: Path) -> None:
@@ -103,7 +106,7 @@ def test_later_layers_win_and_texts_are_read_by_type(demo: Path, tmp_path: Path)
     assert live["archive"]["properties"]["retention_days"] == 50
     assert live["archive"]["properties"]["tags"]["owner"] == "night shift"
     assert "readings" not in live and live["gates/fal"]["properties"]["copies"] == 3
-    stations = '[{"code": "abc", "name": "Ab", "zone": "middle"}, {"code": "abd", "name": "Ab", "zone": "middle"}, {"code": "abe", "name": "Ab", "zone": "middle"}]'
+    stations = json.dumps([{"code": code, "number": ord(code[2]), "name": "Ab", "zone": "middle"} for code in ("abc", "abd", "abe")])
     assert "gates/abe" in document(demo, values=(("stations", stations),))["resources"]
 
 
@@ -144,14 +147,17 @@ def test_a_template_in_json_renders_as_in_yaml(demo: Path) -> None:
     assert document(demo) == before
 
 
-def test_removing_one_item_of_a_loop_changes_only_its_own_addresses(demo: Path) -> None:
-    before = document(demo)["resources"]
+@pytest.mark.parametrize("code", STATIONS)
+def test_removing_a_station_changes_that_station_only(demo: Path, code: str) -> None:
+    before = document(demo)
     path = demo / "parameters/live.yaml"
-    path.write_text("".join(line for line in path.read_text().splitlines(keepends=True) if "code: pea" not in line))
-    after = document(demo)["resources"]
-    assert set(before) - set(after) == {"gates/pea", "platform_net/pea", "track_sensor/pea"} and set(after) <= set(before)
-    changed = {address for address in after if after[address] != before[address]}
-    assert changed == {"timetable", "timetable_store"}  # they count and name all stations
+    path.write_text("".join(line for line in path.read_text().splitlines(keepends=True) if f"code: {code}" not in line))
+    after = document(demo)
+    own = {f"gates/{code}", f"platform_net/{code}", f"track_sensor/{code}"}
+    assert own >= before["resources"].keys() - after["resources"].keys() >= own - {"track_sensor/kes"}
+    assert after["resources"] == {address: each for address, each in before["resources"].items() if address not in own}
+    del before["outputs"]["gate_groups"][code]
+    assert after["outputs"] == before["outputs"] and after["documents"] == before["documents"]
 
 
 @pytest.mark.parametrize(
@@ -232,10 +238,10 @@ def test_patching_is_idempotent_and_null_removes(base: Any, one: Any, other: Any
 
 
 @given(st.dictionaries(st.integers(0, 8), st.sets(st.integers(0, 8), max_size=3), max_size=9))
-def test_waves_respect_every_dependency(edges: dict[int, set[int]]) -> None:
+def test_rounds_respect_every_dependency(edges: dict[int, set[int]]) -> None:
     after = {str(node): {str(target) for target in targets} for node, targets in edges.items()}
-    ordered, stuck = waves(after)
-    number = {address: index for index, wave in enumerate(ordered) for address in wave}
+    ordered, stuck = rounds(after)
+    number = {address: index for index, group in enumerate(ordered) for address in group}
     assert set(number) | set(stuck) == set(after) and not set(number) & set(stuck)
     assert all(number[first] < number[address] for address in number for first in after[address] if first in after)
     assert all(any(first in stuck for first in after[address]) for address in stuck)

@@ -9,13 +9,13 @@ from hypothesis import strategies as st
 
 from jovial_scaffold import Project
 from jovial_scaffold.core.comparing.matrix import same
+from jovial_scaffold.core.expressions.marked import to_json
 from jovial_scaffold.core.expressions.values import Pending, Secret
 from jovial_scaffold.core.parameters.typing import as_declared, from_text
 from jovial_scaffold.core.schemas.shapes import annotated, filled, shape_of
 from jovial_scaffold.core.schemas.validation import SchemaError, Validator, subschema
 from jovial_scaffold.core.text.source import pointer_text
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.reports.machine import public
 from jovial_scaffold.reports.rendering import cell
 from jovial_scaffold.reports.terminal import Style, cells, cut, cut_within, wrapped
 from jovial_scaffold.reports.words import said, visible
@@ -33,7 +33,7 @@ def test_rendering(write: Write, case: dict[str, Any]) -> None:
     files = {"jovial.yaml": PROJECT, "line.yaml": case["template"], "values.yaml": yaml.safe_dump(case.get("with", {}))}
     rendering = Project.load(write(files)).render("sandbox")
     assert [finding for finding in rendering.findings if finding.level == "error"] == []
-    assert {address: public(resource.properties) for address, resource in rendering.resources.items()} == case["gives"]
+    assert {address: to_json(resource.properties) for address, resource in rendering.resources.items()} == case["gives"]
 
 
 @pytest.mark.parametrize("case", load_cases("schemas.yaml"))
@@ -170,7 +170,7 @@ def test_values_in_a_cell() -> None:
         "null",
         "[1, b]",
         "{a: [2], b: 1}",
-        "(secret)",
+        "‹secret›",
         "‹a:id, b:id›",
     ]
 

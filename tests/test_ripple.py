@@ -49,7 +49,7 @@ def test_a_parameter_file_reaches_its_environment_only(lines: Path) -> None:
     assert (
         result.returncode == 3
         and "through parameters/live.yaml" in result.stdout
-        and "sandbox and rehearsal: made from the same" in result.stdout
+        and "sandbox and rehearsal: made from files that" in result.stdout
     )
     found = ripple("HEAD", DiskTree([lines]), [""], Overrides(dict(os.environ)))
     assert found.looked_at == 2 and found.rendered <= 4 and [project.folder for project in found.projects] == ["alp"]
@@ -99,7 +99,7 @@ def test_findings_that_are_new_and_cured(lines: Path) -> None:
 def test_a_rule_over_pairs_is_judged_with_the_partner(lines: Path) -> None:
     edit(lines / "alp" / "parameters" / "rehearsal.toml", "archive_days = 30", "archive_days = 30\ntelemetry = false")
     result = jovial("ripple", cwd=lines)
-    assert result.returncode == 1 and "rehearsed_types" in result.stdout and "live: made from the same files" in result.stdout
+    assert result.returncode == 1 and "rehearsed_types" in result.stdout and "live: made from files that did not change" in result.stdout
 
 
 def test_lines_that_moved_make_no_new_finding(lines: Path) -> None:

@@ -107,7 +107,7 @@ def test_hidden_values_are_not_shown_in_lines() -> None:
     assert form is not None
     source, _ = parsed("a: 1\nb: {password: edelweiss, c: 2}\n", "x.yaml", form)
     source.hide(("b", "password"))
-    assert source.line(2) == "b: {password: (secret), c: 2}"
+    assert source.line(2) == "b: {password: ‹secret›, c: 2}"
 
 
 def test_a_failed_write_leaves_the_file_as_it_was(tmp_path: Any) -> None:

@@ -48,14 +48,14 @@ SENTENCES = [
     (say("{}", Described("x")), 'the text "x"'),
     (say("{}", Described([1, 2])), "a list with 2 entries"),
     (say("{}", Described(Secret("edelweiss"))), "a secret"),
-    (say("{}", Value([Secret("edelweiss")])), '["(secret)"]'),
+    (say("{}", Value([Secret("edelweiss")])), '["‹secret›"]'),
     (say("{}", Listed(("a", "b", "c"), "or", 2)), "a, b or others"),
     (say("{} and {}", Counted(1, "row"), Amount(12345)), "1 row and 12,345"),
     (say("{}", Foreign("line\nmore")), "line"),
     (nearest("copis", ["copies"]), "Did you mean `copies`?"),
     (nearest("zzz", ["copies"], say("No.")), "No."),
     (together(say("A."), told(""), told("B.")), "A. B."),
-    (say("The list has {} of `{}`.", 7, "written").masked(), "The list has (secret) of `written`."),
+    (say("The list has {} of `{}`.", 7, "written").masked(), "The list has ‹secret› of `written`."),
 ]
 
 

@@ -1,4 +1,5 @@
-"""Try cases open-endedly: `python -m tests.fuzz --kind projects --cases 100000 --seed 7`; prints what was found, and how far the cases came."""
+"""Try cases open-endedly: `python -m tests.fuzz --kind projects --cases 100000 --seed 7`; prints what was found, and how far the cases came.
+`python -m tests.fuzz --faults` puts old faults back instead, and says which are found."""
 
 import argparse
 import collections
@@ -9,6 +10,7 @@ import sys
 import traceback
 
 from tests.fuzz import KINDS, attempt_of
+from tests.fuzz.faults import refound
 
 _CHUNK = 500  # cases of one process, which keeps what it has compiled
 
@@ -47,7 +49,16 @@ def main() -> int:
     parser.add_argument("--cases", type=int, default=1_000)
     parser.add_argument("--seed", type=int, default=1)
     parser.add_argument("--as-json", action="store_true", help="run all in this process, and print outcomes and defects as JSON")
+    parser.add_argument(
+        "--faults", nargs="?", const="", metavar="TEXT", help="put old faults back whose names hold the text, one at a time"
+    )
     given = parser.parse_args()
+    if given.faults is not None:
+        missed = 0
+        for fault, found in refound(given.faults):
+            missed += not found
+            print(f"{'found ' if found else 'MISSED'}  {fault.name} ({fault.kind}, {fault.cases:,} cases)", flush=True)
+        return 1 if missed else 0
     end = given.seed + given.cases
     if given.as_json:
         print(json.dumps(attempted(given.kind, given.seed, end)))

@@ -22,6 +22,7 @@ from jovial_scaffold.cli.options import (
     load,
     print_findings,
     style_of,
+    text_of_findings,
     unusable,
 )
 from jovial_scaffold.core.comparing.effects import Effects
@@ -65,7 +66,8 @@ def command(
         raise typer.Exit(unusable(error)) from None
     deliver(_written(loaded, result, format, others, out), out)
     sys.stdout.flush()
-    print_findings(result.findings, loaded, to_stderr=format is not PatchFormat.text or out is not None)
+    if format is not PatchFormat.text or out is not None:
+        print_findings(result.findings, loaded, to_stderr=True)
     code = exit_code(result.findings)
     raise typer.Exit(code or (exit_codes.DIFFERENCES if differences_code and not result.nothing else 0))
 
@@ -75,7 +77,8 @@ def _written(loaded: Project, result: Effects, format: PatchFormat, others: bool
 
     if format is PatchFormat.text:
         style = style_of(out)
-        return writing.effects_text(loaded.name, result, style, others) + ("\n" if result.findings and out is None else "")
+        findings = text_of_findings(result.findings, loaded, style) if out is None else ""
+        return writing.effects_text(loaded.name, result, style, others, findings)
     if format is PatchFormat.json:
         from jovial_scaffold.reports.machine import json_text
 

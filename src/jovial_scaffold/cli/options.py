@@ -180,21 +180,20 @@ def folder_shown(project: Project) -> str:
 
 def print_findings(findings: list[Finding], project: Project, to_stderr: bool = False, most: int | None = None) -> None:
     """Findings as text, of very many `most`, errors before the others; what is left out is counted."""
-    most = PRINTED_FINDINGS.most if most is None else most
-    if most and len(findings) > most:
-        first = sorted(range(len(findings)), key=lambda at: (LEVELS.index(findings[at].level), at))[:most]
-        left_out = len(findings) - most
-        print_findings([findings[at] for at in sorted(first)], project, to_stderr, 0)
-        print(
-            f"{counted(left_out, 'further finding')} not printed; --max-findings prints more.\n",
-            file=sys.stderr if to_stderr else sys.stdout,
-        )
-        return
     stream = sys.stderr if to_stderr else sys.stdout
     if findings:
-        print(
-            findings_text(findings, project.source, style_for(stream, os.environ), project.environments, folder_shown(project)), file=stream
-        )
+        print(text_of_findings(findings, project, style_for(stream, os.environ), most), file=stream)
+
+
+def text_of_findings(findings: list[Finding], project: Project, style: Style, most: int | None = None) -> str:
+    """What `print_findings` prints."""
+    most = PRINTED_FINDINGS.most if most is None else most
+    closing = ""
+    if most and len(findings) > most:
+        first = sorted(range(len(findings)), key=lambda at: (LEVELS.index(findings[at].level), at))[:most]
+        closing = f"\n{counted(len(findings) - most, 'further finding')} not printed; --max-findings prints more.\n"
+        findings = [findings[at] for at in sorted(first)]
+    return findings_text(findings, project.source, style, project.environments, folder_shown(project)) + closing
 
 
 def unusable(error: ProjectError) -> int:

@@ -59,7 +59,7 @@ def _deployed(loaded: Project, environment: str) -> Path | None:
 
 
 def _before(target: Path) -> tuple[Any, ...]:
-    """Of a recording that is written anew, what is not ours."""
+    """Of a snapshot that is written anew, what is not ours."""
     source, _ = read_source(read_named(str(target)), str(target))
     value = source.value if source is not None and not source.broken else None
     if not isinstance(value, dict) or value.get("format") != FORMAT:

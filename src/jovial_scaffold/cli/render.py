@@ -89,14 +89,15 @@ def _written(project: str, rendering: Rendering, format: RenderFormat, out: Path
 
         style = style_for(sys.stdout, os.environ) if out is None else Style(colours=False, width=100)
         return rendering_text(project, rendering, style)
-    from jovial_scaffold.reports.machine import json_text, public, render_document, yaml_text
+    from jovial_scaffold.core.expressions.marked import to_json
+    from jovial_scaffold.reports.machine import json_text, render_document, yaml_text
 
     if format is RenderFormat.json:
         return json_text(render_document(project, rendering))
     if format is RenderFormat.yaml:
         return yaml_text([render_document(project, rendering)], explicit=False)
     entries = [
-        {"address": address, "type": resource.type_text, "properties": public(resource.properties)}
+        {"address": address, "type": resource.type_text, "properties": to_json(resource.properties)}
         for address, resource in rendering.resources.items()
     ]
     return yaml_text(entries, explicit=True)

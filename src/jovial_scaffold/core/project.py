@@ -6,6 +6,7 @@ from functools import partial
 from pathlib import PurePath, PurePosixPath
 from typing import TYPE_CHECKING, Any
 
+from jovial_scaffold.core import marks
 from jovial_scaffold.core.findings import Finding, Span, absorbed, has_errors, merged
 from jovial_scaffold.core.folders import Folder, Found, History, RevisionError
 from jovial_scaffold.core.graph.ordering import put_in_order
@@ -26,7 +27,7 @@ from jovial_scaffold.core.rendering.examples import check_must_examples
 from jovial_scaffold.core.rendering.identities import Identities, clashes_between, identities, place
 from jovial_scaffold.core.rendering.plan import Plans
 from jovial_scaffold.core.rendering.rendering import Rendering, render
-from jovial_scaffold.core.rules.evaluation import check_examples, judge, judge_changes, judge_pairs, judges_pairs
+from jovial_scaffold.core.rules.evaluation import check_examples, judge, judge_effects, judge_pairs, judges_pairs
 from jovial_scaffold.core.schemas.catalog import Catalogs
 from jovial_scaffold.core.schemas.shapes import with_secrets
 from jovial_scaffold.core.templates.checking import check_templates
@@ -363,7 +364,7 @@ class Project:
             return view.label
         shown = []
         for name, value in view.values:
-            shown.append(f"{name}={value if is_public(self._template, name) else '(secret)'}")
+            shown.append(f"{name}={value if is_public(self._template, name) else marks.SECRET}")
         return f"{view.label.partition('?')[0]}?{'&'.join(shown)}"
 
     def marked(self, name: str, value: Any) -> Any:
@@ -404,7 +405,7 @@ class Project:
             reads = snapshot.run and any(reads_run(each) for each in self.templates)
             recorded = self._under(entry, deployed, snapshot.run) if reads else known
             result = computing.effects(rendering, known, recorded, snapshot)
-        verdicts, _ = judge_changes(computing.changes(result, rendering), rendering, self._rulesets)
+        verdicts, _ = judge_effects(computing.judged_effects(result, rendering), rendering, self._rulesets)
         result.findings[:] = merged([*findings, *result.findings, *verdicts], self.environments)
         return result
 

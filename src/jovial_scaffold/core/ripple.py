@@ -16,6 +16,9 @@ from jovial_scaffold.core.project import Project, project_at
 from jovial_scaffold.core.project_file import NAME, ProjectError, revision_error
 from jovial_scaffold.core.project_inputs import OUTSIDE, Overrides
 
+#: the columns of the comparison of an environment with itself
+WAS, BECOMES = "was", "becomes"
+
 
 @dataclass(frozen=True, slots=True)
 class Reached:
@@ -164,16 +167,16 @@ def _between(old: _Side | None, new: _Side | None, folder: str, changed: tuple[s
     reached: list[Reached] = []
     unreached: list[str] = []
     for name in dict.fromkeys(name for side in sides for name in side.inputs):
-        before, after = (side.inputs.get(name) if side else None for side in (old, new))
-        if before is not None and before == after:
+        was, becomes = (side.inputs.get(name) if side else None for side in (old, new))
+        if was is not None and was == becomes:
             unreached.append(name)
             continue
         comparison = None
-        if old and new and before is not None and after is not None:
-            labels = ((old, "before"), (new, "after"))
+        if old and new and was is not None and becomes is not None:
+            labels = ((old, WAS), (new, BECOMES))
             comparison = compare([replace(side.project.render(name), label=label) for side, label in labels])
-        gone = "" if comparison else "added" if after is not None else "removed"
-        reached.append(Reached(name, _causes(before, after, changed), comparison, gone))
+        gone = "" if comparison else "added" if becomes is not None else "removed"
+        reached.append(Reached(name, _causes(was, becomes, changed), comparison, gone))
     names = [each.environment for each in reached]
     templates = not (old and new and old.template_inputs == new.template_inputs)
     then = old.findings(names, templates) if old and reached else {}
@@ -195,9 +198,9 @@ def _identity(finding: Finding) -> tuple[object, ...]:
     return finding.id, finding.level, finding.message, finding.address, finding.pointer, finding.span.file if finding.span else ""
 
 
-def _causes(before: Mapping[str, str] | None, after: Mapping[str, str] | None, changed: Iterable[str]) -> tuple[str, ...]:
+def _causes(was: Mapping[str, str] | None, becomes: Mapping[str, str] | None, changed: Iterable[str]) -> tuple[str, ...]:
     """The files with another content on the two sides, among them the project file, whose entry of the environment is one input."""
-    before, after = before or {}, after or {}
-    differing = [name for name in sorted(before.keys() | after.keys()) if before.get(name) != after.get(name)]
+    was, becomes = was or {}, becomes or {}
+    differing = [name for name in sorted(was.keys() | becomes.keys()) if was.get(name) != becomes.get(name)]
     files = [name for name in differing if name != OUTSIDE]
     return tuple(files or differing) or tuple(changed)

@@ -3,10 +3,12 @@
 from collections.abc import Iterator
 from typing import Any
 
-from jovial_scaffold.core.comparing.effects import ACTIONS, Change, Effect, Effects
+from jovial_scaffold.core import marks
+from jovial_scaffold.core.comparing.effects import EFFECTS, Change, Effect, Effects
+from jovial_scaffold.core.expressions.marked import to_json
 from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.text.source import pointer_text
-from jovial_scaffold.reports.machine import finding_entry, public
+from jovial_scaffold.reports.machine import finding_entry
 from jovial_scaffold.reports.rendering import cell
 from jovial_scaffold.reports.tables import Report, Table
 from jovial_scaffold.reports.terminal import Style, cells, cut, padded, wrapped
@@ -25,34 +27,41 @@ _WORDS = {
 }
 
 
-def effects_text(project: str, result: Effects, style: Style, others: bool) -> str:
-    """The whole of it, for a terminal."""
-    return "\n".join(_lines(project, result, style, others)) + "\n"
+def effects_text(project: str, result: Effects, style: Style, others: bool, findings: str = "") -> str:
+    """The whole of it, for a terminal: the verdict, its findings, which are text already, and the effects, the severest first."""
+    return "\n".join(_lines(project, result, style, others, findings)) + "\n"
 
 
-def _lines(project: str, result: Effects, style: Style, others: bool) -> Iterator[str]:
-    about = "removing everything from" if result.teardown else "deploying"
-    yield f"{style.paint('strong', f'{project}: {about} {result.environment}')}, where {_origin(result)} says what runs now"
-    shown = [each for action in _ORDER for each in result.effects if each.action == action]
+def _lines(project: str, result: Effects, style: Style, others: bool, findings: str) -> Iterator[str]:
+    about = "Removing everything from" if result.teardown else "Deploying"
+    verdict = summary(result)
+    role = next((_ROLES[each] for each in _ORDER if result.count(each)), "good")
+    head, *more = wrapped(f"{about} {result.environment} of {project}: {verdict[0].lower()}{verdict[1:]}", style.width, "")
+    yield from (style.paint(role, line) for line in (head, *more))
+    yield style.paint("faint", f"{_origin(result)} says what runs now.")
+    if findings:
+        yield ""
+        yield findings.rstrip("\n")
+    shown = [each for effect in _ORDER for each in result.effects if each.effect == effect]
     if shown:
-        width = max(len(each.action) for each in shown)
+        width = max(len(each.effect) for each in shown)
         for each in shown:
             yield ""
             yield from _effect(each, width, style)
-    run_only = [each for each in result.effects if each.action == "unchanged" and any(not change.counted for change in each.changes)]
-    unsure = [each for each in result.effects if each.action == "unchanged" and any(not change.certain for change in each.changes)]
+    run_only = [each for each in result.effects if each.effect == "unchanged" and any(not change.counted for change in each.changes)]
+    unsure = [each for each in result.effects if each.effect == "unchanged" and any(not change.certain for change in each.changes)]
     for title, found in (("Only because of context.run, and not counted", run_only), ("May change: only the deployment knows", unsure)):
         if found:
             yield ""
             yield style.paint("faint", title)
             for each in found:
                 yield f"  {visible(each.address)}  {style.paint('faint', visible(listed(pointer_text(change.pointer) for change in each.changes)))}"
-    if result.order:
+    if result.rounds:
         yield ""
         yield style.paint("strong", "In this order")
-        for number, wave in enumerate(result.order, 1):
+        for number, steps in enumerate(result.rounds, 1):
             deeds: dict[str, list[str]] = {}
-            for step in wave:
+            for step in steps:
                 deeds.setdefault(step.deed, []).append(visible(step.address))
             for position, (deed, addresses) in enumerate(sorted(deeds.items())):
                 head = f"  {number if position == 0 else '':>3}  {deed.ljust(6)}  "
@@ -63,8 +72,6 @@ def _lines(project: str, result: Effects, style: Style, others: bool) -> Iterato
         yield ""
         yield style.paint("strong", "Not ours, and never touched")
         yield from (f"  {visible(_other(each))}" for each in result.snapshot.others)
-    yield ""
-    yield from wrapped(summary(result), style.width, "")
 
 
 def _origin(result: Effects) -> str:
@@ -79,16 +86,16 @@ def summary(result: Effects) -> str:
     beside = counted(len(result.snapshot.others), "other") if result.snapshot.others else ""
     untouched = f"; {beside} not touched" if beside else ""
     if result.nothing:
-        return f"Nothing to do: {counted(len(result.effects), 'resource')} as {'it' if len(result.effects) == 1 else 'they'} should be{untouched}."
-    parts = [f"{result.count(action)} {_WORDS[action]}" for action in _ORDER if result.count(action)]
+        return f"Nothing to do, {counted(len(result.effects), 'resource')} {'is as it' if len(result.effects) == 1 else 'are as they'} should be{untouched}."
+    parts = [f"{result.count(effect)} {_WORDS[effect]}" for effect in _ORDER if result.count(effect)]
     return f"{listed(parts)}; {kept} unchanged{untouched}."
 
 
 def _effect(each: Effect, width: int, style: Style) -> Iterator[str]:
     former = f"  formerly {visible(each.formerly)}" if each.formerly else ""
-    keep = "  to be kept" if each.keep and each.action in ("remove", "rebuild") else ""
-    role = _ROLES[each.action]
-    yield f"{style.paint(role, padded(each.action, width))}  {style.paint('strong', visible(each.address))}  {style.paint('place', each.type)}{style.paint('faint', former)}{style.paint('error', keep)}"
+    keep = "  to be kept" if each.keep and each.effect in ("remove", "rebuild") else ""
+    role = _ROLES[each.effect]
+    yield f"{style.paint(role, padded(each.effect, width))}  {style.paint('strong', visible(each.address))}  {style.paint('place', each.type)}{style.paint('faint', former)}{style.paint('error', keep)}"
     indent = " " * (width + 2)
     shown = [change for change in each.changes if change.counted]
     labels = max((cells(_pointer(change)) for change in shown), default=0)
@@ -106,26 +113,26 @@ def _pointer(change: Change) -> str:
 
 
 def _values(change: Change) -> tuple[str, str]:
-    before = cell(change.before) if change.was_set else "not set"
-    after = cell(change.after) if change.will_be_set else "not set"
-    if isinstance(change.before, Secret) and isinstance(change.after, Secret):
-        after = "(another secret)"
-    return before, after
+    was = cell(change.was) if change.was_set else marks.UNSET
+    becomes = cell(change.becomes) if change.will_be_set else marks.UNSET
+    if isinstance(change.was, Secret) and isinstance(change.becomes, Secret):
+        becomes = marks.OTHER_SECRET
+    return was, becomes
 
 
 def _change(change: Change, style: Style, room: int, why: str) -> str:
-    before, after = _values(change)
+    was, becomes = _values(change)
     space = room - cells(why) - 6
     half = max(8, space // 2)
-    if cells(before) + cells(after) > space:
-        before, after = cut(before, max(half, space - cells(after))), after
-        after = cut(after, max(half, space - cells(before)))
+    if cells(was) + cells(becomes) > space:
+        was = cut(was, max(half, space - cells(becomes)))
+        becomes = cut(becomes, max(half, space - cells(was)))
     role = {"rebuild": "error", "locked": "error", "restart": "warning"}.get(change.effect, "faint")
     if change.because:
-        # What the cloud gives anew has no text yet: before and after would read the same.
+        # What the cloud gives anew has no text yet: both sides would read the same.
         return f"{style.paint('faint', 'anew, since')} {visible(change.because)} {style.paint('faint', 'is rebuilt')}{'   ' + style.paint(role, why) if why else ''}"
     arrow = style.paint("faint", "becomes")
-    return f"{before} {arrow} {after}{'   ' + style.paint(role, why) if why else ''}"
+    return f"{was} {arrow} {becomes}{'   ' + style.paint(role, why) if why else ''}"
 
 
 def _other(value: Any) -> str:
@@ -137,25 +144,25 @@ def _other(value: Any) -> str:
 
 def effects_report(project: str, result: Effects) -> Report:
     """The effects for Markdown, CSV and HTML."""
-    rows, marks = [], []
-    for action in _ORDER:
+    rows, roles = [], []
+    for effect in _ORDER:
         for each in result.effects:
-            if each.action != action:
+            if each.effect != effect:
                 continue
             changes = [change for change in each.changes if change.counted]
-            marks += [action] * max(1, len(changes))
+            roles += [effect] * max(1, len(changes))
             if not changes:
-                rows.append([action, each.address, each.type, "", "", "", f"formerly {each.formerly}" if each.formerly else ""])
+                rows.append([effect, each.address, each.type, "", "", "", f"formerly {each.formerly}" if each.formerly else ""])
             for change in changes:
                 why = f"{change.because} is rebuilt" if change.because else "" if change.certain else "may change"
                 reasons = listed(filter(None, (change.effect, why)))
-                rows.append([action, each.address, each.type, _pointer(change), *_values(change), reasons])
-    order = [[str(number), step.deed, step.address] for number, wave in enumerate(result.order, 1) for step in wave]
+                rows.append([effect, each.address, each.type, _pointer(change), *_values(change), reasons])
+    order = [[str(number), step.deed, step.address] for number, steps in enumerate(result.rounds, 1) for step in steps]
     findings = [[each.level, each.address, said(each.message), said(each.hint)] for each in result.findings]
     tables = [
-        Table("Effects", ["effect", "resource", "type", "property", "now", "then", "why"], rows, marks),
+        Table("Effects", ["effect", "resource", "type", "property", "was", "becomes", "why"], rows, roles),
         Table("Findings", ["level", "resource", "finding", "what to do"], findings, [each.level for each in result.findings]),
-        Table("Order", ["wave", "step", "resource"], order),
+        Table("Order", ["round", "step", "resource"], order),
         Table("Not ours, and never touched", ["resource"], [[_other(each)] for each in result.snapshot.others]),
     ]
     verb = "Removing everything from" if result.teardown else "Deploying"
@@ -163,9 +170,9 @@ def effects_report(project: str, result: Effects) -> Report:
 
 
 def effects_document(project: str, result: Effects) -> dict[str, Any]:
-    """`jovial-effects/1`."""
+    """`jovial-effects/2`."""
     return {
-        "format": "jovial-effects/1",
+        "format": "jovial-effects/2",
         "project": project,
         "environment": result.environment,
         "against": result.snapshot.name,
@@ -173,7 +180,7 @@ def effects_document(project: str, result: Effects) -> dict[str, Any]:
         "effects": [
             {
                 "address": each.address,
-                "action": each.action,
+                "effect": each.effect,
                 "type": each.type,
                 "formerly": each.formerly or None,
                 "keep": each.keep,
@@ -182,18 +189,18 @@ def effects_document(project: str, result: Effects) -> dict[str, Any]:
             }
             for each in result.effects
         ],
-        "order": [[{"step": step.deed, "address": step.address} for step in wave] for wave in result.order],
-        "others": public(list(result.snapshot.others)),
+        "rounds": [[{"step": step.deed, "address": step.address} for step in steps] for steps in result.rounds],
+        "others": to_json(list(result.snapshot.others)),
         "findings": [finding_entry(finding) for finding in result.findings],
-        "summary": {action: result.count(action) for action in ACTIONS},
+        "summary": {effect: result.count(effect) for effect in EFFECTS},
     }
 
 
 def _change_entry(change: Change) -> dict[str, Any]:
     return {
         "pointer": pointer_text(change.pointer),
-        **({"before": public(change.before)} if change.was_set else {}),
-        **({"after": public(change.after)} if change.will_be_set else {}),
+        **({"was": to_json(change.was)} if change.was_set else {}),
+        **({"becomes": to_json(change.becomes)} if change.will_be_set else {}),
         "effect": change.effect,
         "because": change.because or None,
         "certain": change.certain,

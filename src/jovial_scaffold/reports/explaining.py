@@ -3,10 +3,10 @@
 from collections.abc import Iterator, Mapping, Sequence
 from typing import Any
 
+from jovial_scaffold.core.expressions.marked import to_json
 from jovial_scaffold.core.findings import Span
 from jovial_scaffold.core.project import Moment
 from jovial_scaffold.core.rendering.explaining import Reason, is_missing
-from jovial_scaffold.reports.machine import public
 from jovial_scaffold.reports.rendering import cell
 from jovial_scaffold.reports.terminal import Style, cells, cut, cut_within, padded
 from jovial_scaffold.reports.words import visible
@@ -97,9 +97,9 @@ def _shown(value: Any, room: int) -> str:
 
 
 def explanation_document(project: str, found: list[tuple[str, Reason]]) -> dict[str, Any]:
-    """`jovial-why/1`."""
+    """`jovial-why/2`."""
     return {
-        "format": "jovial-why/1",
+        "format": "jovial-why/2",
         "project": project,
         "explanations": [{"environment": environment, "reason": _entry(reason)} for environment, reason in found],
     }
@@ -108,14 +108,14 @@ def explanation_document(project: str, found: list[tuple[str, Reason]]) -> dict[
 def _entry(reason: Reason) -> dict[str, Any]:
     entry: dict[str, Any] = {"kind": reason.kind, "name": reason.name}
     if not is_missing(reason.value):
-        entry["value"] = public(reason.value)
+        entry["value"] = to_json(reason.value)
     if reason.span is not None:
         entry["place"] = _place(reason.span)
     entry |= {key: text for key, text in (("written", reason.written), ("note", reason.note)) if text}
     if reason.settings:
-        entry["settings"] = [{"place": each.place, "value": public(each.value)} for each in reason.settings]
+        entry["settings"] = [{"place": each.place, "value": to_json(each.value)} for each in reason.settings]
     if reason.elsewhere is not None:
-        entry["elsewhere"] = {name: public(value) for name, value in reason.elsewhere.items() if not is_missing(value)}
+        entry["elsewhere"] = {name: to_json(value) for name, value in reason.elsewhere.items() if not is_missing(value)}
     entry["reasons"] = [_entry(each) for each in reason.reasons]
     return entry
 
@@ -138,9 +138,9 @@ def history_text(what: str, environment: str, moments: Sequence[Moment], style: 
 
 
 def history_document(project: str, what: str, environment: str, moments: Sequence[Moment]) -> dict[str, Any]:
-    """`jovial-history/1`."""
+    """`jovial-history/2`."""
     return {
-        "format": "jovial-history/1",
+        "format": "jovial-history/2",
         "project": project,
         "what": what,
         "environment": environment,
@@ -150,7 +150,7 @@ def history_document(project: str, what: str, environment: str, moments: Sequenc
                 "date": each.date or None,
                 "author": each.author or None,
                 "subject": each.subject,
-                "value": public(each.value),
+                "value": to_json(each.value),
                 "note": each.note,
             }
             for each in moments

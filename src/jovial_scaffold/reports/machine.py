@@ -12,31 +12,17 @@ from jovial_scaffold.core.comparing.snapshots import Snapshot
 from jovial_scaffold.core.comparing.totals import Total
 from jovial_scaffold.core.expressions.library.entries import Function
 from jovial_scaffold.core.expressions.library.strings import scalar_text
+from jovial_scaffold.core.expressions.marked import to_json
 from jovial_scaffold.core.expressions.parts import sorted_keys
 from jovial_scaffold.core.expressions.times import Duration, Timestamp
-from jovial_scaffold.core.expressions.values import NONE, Optional, Pending, Record, Secret, TypeValue, UInt, key_value
+from jovial_scaffold.core.expressions.values import NONE, Optional, Record, TypeValue, UInt, key_value
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.project import CheckResult
 from jovial_scaffold.core.rendering.rendering import Rendering
 from jovial_scaffold.core.text.scalars import NumberRangeError, core_schema_value
 from jovial_scaffold.core.text.source import pointer_text
-from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.reports.terminal import DEFAULT_WIDTH
 from jovial_scaffold.reports.words import harmless_json, said
-
-
-def public(value: Any) -> Any:
-    """A value as JSON may show it: secrets are masked, pending values show their origins, maps are in code-point order."""
-    if isinstance(value, dict):
-        return {key: public(value[key]) for key in sorted(value)}
-    if isinstance(value, list):
-        return [public(item) for item in value]
-    if isinstance(value, Secret):
-        return "(secret)"
-    if isinstance(value, Pending):
-        origins = sorted(value.origins)
-        return {"$pending": origins[0] if len(origins) == 1 else origins}
-    return "(unknown)" if value is UNKNOWN else value
 
 
 def short_json_text(document: Any) -> str:
@@ -112,7 +98,7 @@ def result_document(value: Any) -> Any:
         return repr(value)
     if isinstance(value, float) and not math.isfinite(value):
         return scalar_text(value)
-    return int(value) if isinstance(value, UInt) else public(value)
+    return int(value) if isinstance(value, UInt) else to_json(value)
 
 
 def functions_document(functions: Sequence[Function], signatures: Callable[[Function], list[str]]) -> dict[str, Any]:
@@ -133,22 +119,22 @@ def functions_document(functions: Sequence[Function], signatures: Callable[[Func
 
 
 def render_document(project: str, rendering: Rendering) -> dict[str, Any]:
-    """`jovial-render/1`; the resources are in deployment order."""
+    """`jovial-render/2`; the resources are in deployment order."""
     return {
-        "format": "jovial-render/1",
+        "format": "jovial-render/2",
         "project": project,
         "environment": rendering.environment,
         "resources": {
             address: {
                 "type": resource.type_text,
-                "properties": public(resource.properties),
+                "properties": to_json(resource.properties),
                 "after": list(resource.after),
                 **({"keep": True} if resource.keep else {}),
                 **({"formerly": resource.formerly} if resource.formerly else {}),
             }
             for address, resource in rendering.resources.items()
         },
-        "outputs": public(rendering.outputs),
+        "outputs": to_json(rendering.outputs),
         "documents": {name: {"to": each.to, "text": each.text} for name, each in sorted(rendering.documents.items())},
     }
 
@@ -157,11 +143,11 @@ def target_document(rendering: Rendering, fits: Callable[[str], bool] = lambda a
     """What a JSON Patch between environments is about: types and properties by address, outputs, documents; of all that `fits`."""
     return {
         "resources": {
-            address: {"type": each.type_text, "properties": public(each.properties)}
+            address: {"type": each.type_text, "properties": to_json(each.properties)}
             for address, each in sorted(rendering.resources.items())
             if fits(address)
         },
-        "outputs": {name: public(value) for name, value in sorted(rendering.outputs.items()) if fits(name)},
+        "outputs": {name: to_json(value) for name, value in sorted(rendering.outputs.items()) if fits(name)},
         "documents": {name: {"to": each.to, "text": each.text} for name, each in sorted(rendering.documents.items()) if fits(name)},
     }
 
@@ -169,13 +155,13 @@ def target_document(rendering: Rendering, fits: Callable[[str], bool] = lambda a
 def deployed_document(snapshot: Snapshot) -> dict[str, Any]:
     """What runs, in the shape of `target_document`."""
     resources = {
-        address: {"type": each.type_text, "properties": public(each.properties)} for address, each in sorted(snapshot.resources.items())
+        address: {"type": each.type_text, "properties": to_json(each.properties)} for address, each in sorted(snapshot.resources.items())
     }
     return {"resources": resources}
 
 
 def compare_document(comparison: Comparison, totals: Sequence[Total] = (), findings: Sequence[Finding] = ()) -> dict[str, Any]:
-    """`jovial-compare/1`; a resource that is absent somewhere is one row with the pointer "".
+    """`jovial-compare/2`; a resource that is absent somewhere is one row with the pointer "".
 
     `pointer` is the real one in the first column that has the part; `label` names items of lists by their key.
     """
@@ -187,7 +173,7 @@ def compare_document(comparison: Comparison, totals: Sequence[Total] = (), findi
             "pointer": pointer_text(next(iter(row.at.values()), row.pointer)),
             "label": pointer_text(row.pointer),
             "at": {name: pointer_text(at) for name, at in row.at.items()},
-            "values": {name: public(row.values[name]) for name in comparison.environments if name in row.values},
+            "values": {name: to_json(row.values[name]) for name in comparison.environments if name in row.values},
             "absent": [name for name in comparison.environments if name in row.absent],
             "differs": row.differs,
             "counted": row.counted,
@@ -197,7 +183,7 @@ def compare_document(comparison: Comparison, totals: Sequence[Total] = (), findi
         for row in comparison.rows
     ]
     summary = {"resources": comparison.resources, "differing": comparison.differing, "same": comparison.same}
-    document = {"format": "jovial-compare/1", "environments": list(comparison.environments), "rows": rows, "summary": summary}
+    document = {"format": "jovial-compare/2", "environments": list(comparison.environments), "rows": rows, "summary": summary}
     if totals:
         document["totals"] = [{"type": each.type, "property": each.property, "values": each.values} for each in totals]
     if findings:

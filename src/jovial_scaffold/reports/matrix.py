@@ -4,6 +4,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import replace
 from itertools import groupby
 
+from jovial_scaffold.core import marks
 from jovial_scaffold.core.comparing.matrix import Comparison, Row, same
 from jovial_scaffold.core.comparing.totals import Total
 from jovial_scaffold.core.text.source import pointer_text
@@ -118,12 +119,9 @@ def _value(row: Row, name: str) -> str:
         if row.kind == "presence":
             return "yes"
         text = cell(row.values[name])
-        return (
-            f"{text} differs"
-            if text == "(secret)" and row.differs and name != next(iter(row.values)) and not _as_first(row, name)
-            else text
-        )
-    return "no" if row.kind == "presence" else "–"
+        other = text == marks.SECRET and row.differs and name != next(iter(row.values)) and not _as_first(row, name)
+        return marks.OTHER_SECRET if other else text
+    return "no" if row.kind == "presence" else marks.UNSET if row.kind == "property" else marks.ABSENT
 
 
 def _as_first(row: Row, name: str) -> bool:
@@ -164,7 +162,7 @@ def _document_line(row: Row, comparison: Comparison, style: Style) -> Iterator[s
     """A line of a document: each text once, with the columns that have it; lines are too long to stand side by side."""
     texts: dict[str, list[str]] = {}
     for name in comparison.environments:
-        text = visible(str(row.values[name]).strip()) if name in row.values else "–"
+        text = visible(str(row.values[name]).strip()) if name in row.values else marks.ABSENT
         texts.setdefault(text, []).append(name)
     names = [", ".join(each) for each in texts.values()]
     width = max(map(cells, names))
@@ -172,7 +170,7 @@ def _document_line(row: Row, comparison: Comparison, style: Style) -> Iterator[s
     for number, (text, name) in enumerate(zip(texts, names, strict=True)):
         head = f"{label if number == 0 else ' ' * len(label)}{style.paint('faint', padded(name, width))}  "
         room = style.width - len(label) - width - 3
-        yield head + style.paint("note" if number and text != "–" else "", cut(text, max(room, 20)))
+        yield head + style.paint("note" if number and text != marks.ABSENT else "", cut(text, max(room, 20)))
 
 
 def ranked(comparison: Comparison) -> list[tuple[str, int, int, dict[str, str]]]:

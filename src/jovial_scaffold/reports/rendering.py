@@ -1,10 +1,11 @@
-"""A rendering as text: waves of resources in deployment order, each with its properties, then the outputs."""
+"""A rendering as text: rounds of resources in deployment order, each with its properties, then the outputs."""
 
 import json
 from collections.abc import Iterator
 from typing import Any
 
 from jovial_scaffold.core.expressions.values import Pending, Secret
+from jovial_scaffold.core.marks import unmarked
 from jovial_scaffold.core.rendering.rendering import Rendering
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.reports.terminal import Style, cells, cut, padded
@@ -17,17 +18,15 @@ def cell(value: Any) -> str:
         quoted = (
             value == "" or value != value.strip() or value in ("true", "false", "null") or value.replace(".", "", 1).lstrip("-").isdigit()
         )
-        return json.dumps(value, ensure_ascii=False) if quoted else visible(value)
+        return json.dumps(unmarked(value), ensure_ascii=False) if quoted else visible(unmarked(value))
     if isinstance(value, Pending):
-        return f"‹{', '.join(sorted(value.origins))}›"
-    if isinstance(value, Secret):
-        return "(secret)"
-    if value is UNKNOWN:
-        return "(unknown)"
+        return visible(repr(value))
+    if isinstance(value, Secret) or value is UNKNOWN:
+        return repr(value)
     if isinstance(value, list):
         return f"[{', '.join(map(cell, value))}]"
     if isinstance(value, dict):
-        return f"{{{', '.join(f'{visible(key)}: {cell(value[key])}' for key in sorted(value))}}}"
+        return f"{{{', '.join(f'{visible(unmarked(key))}: {cell(value[key])}' for key in sorted(value))}}}"
     return json.dumps(value)
 
 
@@ -38,11 +37,11 @@ def rendering_text(project: str, rendering: Rendering, style: Style) -> str:
 
 def _lines(project: str, rendering: Rendering, style: Style) -> Iterator[str]:
     count = counted(len(rendering.resources), "resource")
-    yield f"{style.paint('strong', f'{project} in {rendering.environment}')}: {count}, deployed in {counted(len(rendering.waves), 'wave')}"
-    for number, wave in enumerate(rendering.waves, 1):
+    yield f"{style.paint('strong', f'{project} in {rendering.environment}')}: {count}, deployed in {counted(len(rendering.rounds), 'round')}"
+    for number, addresses in enumerate(rendering.rounds, 1):
         yield ""
-        yield style.paint("faint", f"── wave {number} ".ljust(style.width - 1, "─"))
-        for address in wave:
+        yield style.paint("faint", f"── round {number} ".ljust(style.width - 1, "─"))
+        for address in addresses:
             resource = rendering.resources[address]
             after = f"  after {listed(resource.after[:4])}{' and more' if len(resource.after) > 4 else ''}" if resource.after else ""
             room = style.width - cells(address) - len(resource.type_text) - 3

@@ -3,11 +3,13 @@
 from collections.abc import Iterator
 from typing import Any
 
+from jovial_scaffold.core import marks
 from jovial_scaffold.core.comparing.matrix import Row
+from jovial_scaffold.core.expressions.marked import to_json
 from jovial_scaffold.core.findings import Finding
-from jovial_scaffold.core.ripple import ProjectRipple, Reached, Ripple
+from jovial_scaffold.core.ripple import BECOMES, WAS, ProjectRipple, Reached, Ripple
 from jovial_scaffold.core.text.source import pointer_text
-from jovial_scaffold.reports.machine import finding_entry, public
+from jovial_scaffold.reports.machine import finding_entry
 from jovial_scaffold.reports.rendering import cell
 from jovial_scaffold.reports.tables import Report, Table
 from jovial_scaffold.reports.terminal import Style, cells, cut, padded, wrapped
@@ -32,7 +34,7 @@ def _lines(result: Ripple, style: Style, most: int) -> Iterator[str]:
         for each in project.reached:
             yield from _environment(each, style, most)
         if project.unreached:
-            yield f"  {style.paint('faint', f'{listed(project.unreached)}: made from the same files as before')}"
+            yield f"  {style.paint('faint', f'{listed(project.unreached)}: made from files that did not change')}"
         for title, role, found in (("new", "error", project.new), ("cured", "good", project.cured)):
             for finding in found:
                 yield from _finding(finding, title, role, style)
@@ -83,21 +85,21 @@ def _label(row: Row) -> str:
 
 
 def _change(row: Row, style: Style, room: int) -> str:
-    before, after = _values(row)
+    was, becomes = _values(row)
     if row.kind == "presence":
-        return style.paint("good" if "after" in row.values else "error", "added" if "after" in row.values else "removed")
+        return style.paint("good" if BECOMES in row.values else "error", "added" if BECOMES in row.values else "removed")
     half = max(8, (room - 9) // 2)
-    spare = max(0, half - cells(before)) if cells(after) > half else 0
-    spare_before = max(0, half - cells(after)) if cells(before) > half else 0
-    return f"{cut(before, half + spare_before)} {style.paint('faint', 'becomes')} {cut(after, half + spare)}"
+    spare = max(0, half - cells(was)) if cells(becomes) > half else 0
+    spare_was = max(0, half - cells(becomes)) if cells(was) > half else 0
+    return f"{cut(was, half + spare_was)} {style.paint('faint', 'becomes')} {cut(becomes, half + spare)}"
 
 
 def _values(row: Row) -> tuple[str, str]:
     if row.kind == "presence":
-        return ("", "added") if "after" in row.values else ("", "removed")
-    texts = [_text(row, name) if name in row.values else "not set" for name in ("before", "after")]
-    if texts == ["(secret)", "(secret)"]:
-        texts[1] = "(another secret)"
+        return ("", "added") if BECOMES in row.values else ("", "removed")
+    texts = [_text(row, name) if name in row.values else marks.UNSET for name in (WAS, BECOMES)]
+    if texts == [marks.SECRET, marks.SECRET]:
+        texts[1] = marks.OTHER_SECRET
     return texts[0], texts[1]
 
 
@@ -135,15 +137,15 @@ def ripple_report(result: Ripple) -> Report:
     tables = [
         Table("Reached environments", ["project", "environment", "changes", "through"], environments),
         Table("Findings", ["", "level", "project", "place", "finding", "environments"], findings, marks),
-        Table("Changes", ["project", "environment", "place", "before", "after", "through"], rows),
+        Table("Changes", ["project", "environment", "place", WAS, BECOMES, "through"], rows),
     ]
     return Report(f"What changes since {result.revision}", [summary(result)], tables)
 
 
 def ripple_document(result: Ripple) -> dict[str, Any]:
-    """`jovial-ripple/1`."""
+    """`jovial-ripple/2`."""
     return {
-        "format": "jovial-ripple/1",
+        "format": "jovial-ripple/2",
         "since": result.revision,
         "changed": list(result.changed),
         "projects": [_project_entry(project) for project in result.projects],
@@ -172,7 +174,7 @@ def _project_entry(project: ProjectRipple) -> dict[str, Any]:
 
 
 def _row_entry(row: Row) -> dict[str, Any]:
-    values: dict[str, Any] = {name: public(row.values[name]) for name in ("before", "after") if name in row.values}
+    values: dict[str, Any] = {name: to_json(row.values[name]) for name in (WAS, BECOMES) if name in row.values}
     return {
         "kind": row.kind,
         "address": row.address,

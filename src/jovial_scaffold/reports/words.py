@@ -9,8 +9,10 @@ import re
 from collections.abc import Iterable
 from typing import Any
 
+from jovial_scaffold.core import marks
 from jovial_scaffold.core.expressions.values import Pending, Secret
 from jovial_scaffold.core.limits import SAID_TEXT, SHOWN_VALUE
+from jovial_scaffold.core.marks import unmarked
 from jovial_scaffold.core.spelling import Speller
 from jovial_scaffold.core.text.wording import kind
 from jovial_scaffold.core.words import GAP, Amount, Counted, Derived, Described, Foreign, Hidden, Listed, Nearest, Sentence, Value
@@ -23,7 +25,6 @@ _RUNS = (
 )
 _STEERING = frozenset(chr(code) for first, last in _RUNS for code in range(first, last + 1))
 _OURS = re.compile("(\x1b\\[[0-9;]{0,8}m|\r?\n)")
-SECRET_TEXT = "(secret)"
 
 
 def visible(text: str) -> str:
@@ -101,7 +102,7 @@ _OPERANDS: dict[type, Any] = {
     Nearest: _nearest,
     Derived: lambda operand: text_of(operand.text),
     Foreign: _foreign,
-    Hidden: lambda operand: SECRET_TEXT,
+    Hidden: lambda operand: marks.SECRET,
 }
 
 
@@ -109,8 +110,10 @@ def shown(value: Any) -> str:
     """A value for a sentence: short, on one line, with its quotes. Marks show themselves and never what they hide."""
     most = SHOWN_VALUE.most
     if isinstance(value, str) and len(value) > most:
-        text = json.dumps(value[:most], ensure_ascii=False)
-    elif value is None or isinstance(value, bool | int | float | str):
+        text = json.dumps(unmarked(value[:most]), ensure_ascii=False)
+    elif isinstance(value, str):
+        text = json.dumps(unmarked(value), ensure_ascii=False)
+    elif value is None or isinstance(value, bool | int | float):
         text = json.dumps(value, ensure_ascii=False)
     elif isinstance(value, list | dict):
         text = json.dumps(_beginning(value, [most]), ensure_ascii=False, default=repr)
@@ -124,7 +127,7 @@ def _beginning(value: Any, room: list[int], depth: int = 0) -> Any:
     room[0] -= 1
     if isinstance(value, str):
         room[0] -= len(value)
-        return value[: SHOWN_VALUE.most]
+        return unmarked(value[: SHOWN_VALUE.most])
     if not isinstance(value, list | dict):
         return value
     if depth > SHOWN_VALUE.most:
@@ -136,7 +139,7 @@ def _beginning(value: Any, room: list[int], depth: int = 0) -> Any:
                 break
             text = key if isinstance(key, str) else repr(key)
             room[0] -= len(text)
-            made[text[: SHOWN_VALUE.most]] = _beginning(item, room, depth + 1)
+            made[unmarked(text[: SHOWN_VALUE.most])] = _beginning(item, room, depth + 1)
         return made
     items = []
     for item in value:

@@ -1,4 +1,4 @@
-"""What a deployment would do to what runs now: an action for each resource, the reason for it, what it drags along, and the order."""
+"""What a deployment would do to what runs now: an effect for each resource, the reason for it, what it drags along, and the order."""
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
@@ -11,7 +11,7 @@ from jovial_scaffold.core.comparing.matrix import with_names
 from jovial_scaffold.core.comparing.snapshots import Deployed, Snapshot, dependencies
 from jovial_scaffold.core.expressions.values import UNSEEN, Pending, Secret, deep_marks
 from jovial_scaffold.core.findings import Finding, Related
-from jovial_scaffold.core.graph.ordering import waves
+from jovial_scaffold.core.graph.ordering import rounds
 from jovial_scaffold.core.rendering.rendering import RenderedResource, Rendering
 from jovial_scaffold.core.rendering.tracing import Tracer
 from jovial_scaffold.core.rules import evaluation as judging
@@ -19,9 +19,9 @@ from jovial_scaffold.core.schemas.shapes import filled
 from jovial_scaffold.core.text.source import Pointer, pointer_text, value_at
 from jovial_scaffold.core.words import Counted, listed, say
 
-ACTIONS = ("add", "change", "restart", "rebuild", "rename", "remove", "unchanged")
+EFFECTS = ("add", "change", "restart", "rebuild", "rename", "remove", "unchanged")
 _RANK = {"in_place": 1, "locked": 1, "restart": 2, "rebuild": 3}
-_ACTION = {0: "unchanged", 1: "change", 2: "restart", 3: "rebuild"}
+_EFFECTS = {0: "unchanged", 1: "change", 2: "restart", 3: "rebuild"}
 _MISSING = object()
 _NEARLY_EQUAL = 0.75
 
@@ -34,8 +34,8 @@ class Change:
     """
 
     pointer: Pointer
-    before: Any
-    after: Any
+    was: Any
+    becomes: Any
     effect: str
     because: str = ""
     certain: bool = True
@@ -44,12 +44,12 @@ class Change:
     @property
     def was_set(self) -> bool:
         """Whether the property is set now."""
-        return self.before is not _MISSING
+        return self.was is not _MISSING
 
     @property
     def will_be_set(self) -> bool:
         """Whether it would be."""
-        return self.after is not _MISSING
+        return self.becomes is not _MISSING
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,7 +57,7 @@ class Effect:
     """What would happen to one resource. `dragged` are the resources whose rebuilding makes this one change or rebuild."""
 
     address: str
-    action: str
+    effect: str
     type: str
     changes: tuple[Change, ...] = ()
     formerly: str = ""
@@ -80,23 +80,23 @@ class Step:
 
 @dataclass(frozen=True, slots=True)
 class Effects:
-    """All effects, by address; the order in waves of steps; what was found wrong; what is not ours."""
+    """All effects, by address; the steps in rounds; what was found wrong; what is not ours."""
 
     environment: str
     snapshot: Snapshot
     effects: tuple[Effect, ...]
-    order: tuple[tuple[Step, ...], ...]
+    rounds: tuple[tuple[Step, ...], ...]
     findings: list[Finding] = field(default_factory=list)
     teardown: bool = False
 
-    def count(self, action: str) -> int:
-        """How many resources have an action."""
-        return sum(each.action == action for each in self.effects)
+    def count(self, effect: str) -> int:
+        """How many resources have an effect."""
+        return sum(each.effect == effect for each in self.effects)
 
     @property
     def nothing(self) -> bool:
         """Whether nothing would change."""
-        return all(each.action == "unchanged" for each in self.effects)
+        return all(each.effect == "unchanged" for each in self.effects)
 
 
 def known_values(rendering: Rendering, snapshot: Snapshot) -> dict[str, dict[str, Any]]:
@@ -129,10 +129,12 @@ def effects(rendering: Rendering, known: Rendering, as_recorded: Rendering, snap
         if there is None:
             found[address] = Effect(address, "add", resource.type_text, keep=resource.keep)
             continue
-        before = snapshot.resources[there]
-        changes = tuple(_changes(resource, known.resources[address], as_recorded.resources.get(address), before, older, snapshot, drivers))
+        deployed = snapshot.resources[there]
+        changes = tuple(
+            _changes(resource, known.resources[address], as_recorded.resources.get(address), deployed, older, snapshot, drivers)
+        )
         formerly = there if there != address else ""
-        found[address] = Effect(address, _action(changes, formerly), resource.type_text, changes, formerly, (), resource.keep)
+        found[address] = Effect(address, _effect(changes, formerly), resource.type_text, changes, formerly, (), resource.keep)
     _drag(found, rendering, snapshot)
     for address, deployed in snapshot.resources.items():
         if address not in older:
@@ -165,33 +167,33 @@ def _changes(
     resource: RenderedResource,
     known: RenderedResource,
     as_recorded: RenderedResource | None,
-    before: Deployed,
+    deployed: Deployed,
     older: Mapping[str, str],
     snapshot: Snapshot,
     drivers: Drivers,
 ) -> Iterator[Change]:
     kind = resource.type
     shape = kind.shape if kind else None
-    if before.type_text != resource.type_text:
+    if deployed.type_text != resource.type_text:
         name, _, version = resource.type_text.rpartition(".v")
-        other = before.type_text.rpartition(".v")[0] != name or not version.isdigit()
-        yield Change(("$type",), before.type_text, resource.type_text, "rebuild" if other else "in_place")
+        other = deployed.type_text.rpartition(".v")[0] != name or not version.isdigit()
+        yield Change(("$type",), deployed.type_text, resource.type_text, "rebuild" if other else "in_place")
         if other:
             return
-    now = with_names(filled(shape, before.properties, resource.address), older)
-    then = snapshot.hidden(known.effective)
-    recorded = snapshot.hidden(as_recorded.effective) if as_recorded is not None and as_recorded is not known else then
-    now = snapshot.hidden(now)
+    was = with_names(filled(shape, deployed.properties, resource.address), older)
+    becomes = snapshot.hidden(known.effective)
+    recorded = snapshot.hidden(as_recorded.effective) if as_recorded is not None and as_recorded is not known else becomes
+    was = snapshot.hidden(was)
     if not snapshot.recorded:
-        then, recorded = _unseen_left_out(then, now), _unseen_left_out(recorded, now)
-    for leaf in leaves({0: now, 1: then}, kind.schema if kind else None, 2, whole=True):
+        becomes, recorded = _unseen_left_out(becomes, was), _unseen_left_out(recorded, was)
+    for leaf in leaves({0: was, 1: becomes}, kind.schema if kind else None, 2, whole=True):
         old, new = leaf.values.get(0, _MISSING), leaf.values.get(1, _MISSING)
         at = leaf.at.get(1) or leaf.at[0]
         # What hangs on a resource that runs, and of which the snapshot does not say the value, may be as it is; on a new one, it is not.
         running = {origin.partition(":")[0] for origin in deep_marks(new)[0]} <= set(older.values())
         certain = old is _MISSING or not (running and _may_equal(old, new))
         effect = change_effect(kind, at, old, new, _MISSING)
-        counted = recorded is then or not same(value_at(recorded, at, _MISSING), old)
+        counted = recorded is becomes or not same(value_at(recorded, at, _MISSING), old)
         if counted and not snapshot.run and 1 in leaf.at:
             behind = drivers.tracer(resource.instance.scope).sources(resource.instance, leaf.at[1])
             counted = not (behind and all(name == RUN for name, _ in behind))
@@ -237,9 +239,9 @@ def _unseen_left_out(then: Any, now: Any) -> Any:
     return found
 
 
-def _action(changes: Iterable[Change], formerly: str) -> str:
+def _effect(changes: Iterable[Change], formerly: str) -> str:
     rank = max((_RANK.get(each.effect, 1) for each in changes if each.counted and each.certain), default=0)
-    return "rename" if rank == 0 and formerly else _ACTION[rank]
+    return "rename" if rank == 0 and formerly else _EFFECTS[rank]
 
 
 # -- what a rebuild drags along
@@ -249,11 +251,11 @@ def _drag(found: dict[str, Effect], rendering: Rendering, snapshot: Snapshot) ->
     """A rebuilt resource gets new values from the cloud: what holds such a value changes, and may be rebuilt for it, and so on."""
     holders: dict[str, list[tuple[str, Pointer, Pending]]] = {}
     for address, each in rendering.resources.items():
-        if found[address].action != "add":
+        if found[address].effect != "add":
             for pointer, value in _pending(each.properties, ()):
                 for origin in {origin.partition(":")[0] for origin in value.origins}:
                     holders.setdefault(origin, []).append((address, pointer, value))
-    waiting = sorted(address for address, each in found.items() if each.action == "rebuild")
+    waiting = sorted(address for address, each in found.items() if each.effect == "rebuild")
     done: set[str] = set()
     while waiting:
         rebuilt = waiting.pop(0)
@@ -265,13 +267,13 @@ def _drag(found: dict[str, Effect], rendering: Rendering, snapshot: Snapshot) ->
             resource = rendering.resources[address]
             label = _label(resource, pointer)
             there = snapshot.resources.get(effect.formerly or address)
-            before = value_at(there.properties, pointer, _MISSING) if there else _MISSING
-            new = Change(label, before, value, change_effect(resource.type, pointer, before, value, _MISSING), rebuilt)
+            was = value_at(there.properties, pointer, _MISSING) if there else _MISSING
+            new = Change(label, was, value, change_effect(resource.type, pointer, was, value, _MISSING), rebuilt)
             others = tuple(each for each in effect.changes if each.pointer != label)
             dragged = tuple(dict.fromkeys((*effect.dragged, rebuilt)))
             changes = tuple(sorted((*others, new), key=lambda each: pointer_text(each.pointer)))
-            found[address] = replace(effect, changes=changes, dragged=dragged, action=_action(changes, effect.formerly))
-            if found[address].action == "rebuild":
+            found[address] = replace(effect, changes=changes, dragged=dragged, effect=_effect(changes, effect.formerly))
+            if found[address].effect == "rebuild":
                 waiting.append(address)
 
 
@@ -305,12 +307,12 @@ def _pending(value: Any, pointer: Pointer) -> Iterator[tuple[Pointer, Pending]]:
 def _order(
     found: Sequence[Effect], after: Mapping[str, Sequence[str]], before: Mapping[str, set[str]], older: Mapping[str, str]
 ) -> tuple[tuple[Step, ...], ...]:
-    """Steps in waves. What is made comes after what it needs; what is removed goes before what it needed; what stops using a resource
+    """Steps in rounds. What is made comes after what it needs; what is removed goes before what it needed; what stops using a resource
     changes before that is removed."""
-    made = {each.address for each in found if each.action in ("add", "rebuild")}
-    changed = {each.address for each in found if each.action in ("change", "restart", "rename")}
-    gone = {each.formerly or each.address for each in found if each.action in ("remove", "rebuild")}
-    removed = {each.address for each in found if each.action == "remove"}
+    made = {each.address for each in found if each.effect in ("add", "rebuild")}
+    changed = {each.address for each in found if each.effect in ("change", "restart", "rename")}
+    gone = {each.formerly or each.address for each in found if each.effect in ("remove", "rebuild")}
+    removed = {each.address for each in found if each.effect == "remove"}
     hard: dict[Step, set[Step]] = {Step("make", address): set() for address in made}
     hard |= {Step("change", address): set() for address in changed}
     hard |= {Step("remove", address): set() for address in gone}
@@ -327,7 +329,7 @@ def _order(
             if needed is not None:
                 hard[own].add(needed)
     for each in found:
-        if each.action == "rebuild":
+        if each.effect == "rebuild":
             hard[Step("make", each.address)].add(Step("remove", each.formerly or each.address))
     for address, needs in before.items():
         now = older.get(address, address)
@@ -348,10 +350,10 @@ def _order(
 
 def _waves(steps: Mapping[Step, set[Step]]) -> tuple[list[tuple[Step, ...]], list[Step]]:
     texts = {f"{step.address}\0{step.deed}": step for step in steps}
-    ordered, circling = waves(
+    ordered, circling = rounds(
         {f"{step.address}\0{step.deed}": [f"{each.address}\0{each.deed}" for each in firsts] for step, firsts in steps.items()}
     )
-    return [tuple(texts[text] for text in wave) for wave in ordered], [texts[text] for text in circling]
+    return [tuple(texts[text] for text in each) for each in ordered], [texts[text] for text in circling]
 
 
 # -- what must not happen, and what was probably meant
@@ -363,8 +365,8 @@ def _violations(result: Effects, rendering: Rendering) -> Iterator[Finding]:
         resource = rendering.resources.get(each.address)
         deployed = result.snapshot.resources.get(each.formerly or each.address)
         place = resource.instance.resource.origin.key_span() if resource else deployed.origin.key_span() if deployed else None
-        if each.keep and each.action in ("remove", "rebuild"):
-            verb = "removed" if each.action == "remove" else "rebuilt"
+        if each.keep and each.effect in ("remove", "rebuild"):
+            verb = "removed" if each.effect == "remove" else "rebuilt"
             reasons = listed(say("`{}`", pointer_text(change.pointer)) for change in each.rebuilt_for)
             why = say(", because {} would change", reasons) if reasons else ""
             hint = (
@@ -403,11 +405,11 @@ def _likely_renames(result: Effects, rendering: Rendering) -> Iterator[Finding]:
     scored = []
     added: dict[str, list[Effect]] = {}
     for each in result.effects:
-        if each.action == "add":
+        if each.effect == "add":
             added.setdefault(each.type.rpartition(".v")[0], []).append(each)
     removed: dict[str, list[Effect]] = {}
     for each in result.effects:
-        if each.action == "remove":
+        if each.effect == "remove":
             removed.setdefault(each.type.rpartition(".v")[0], []).append(each)
     for kind in removed.keys() & added.keys():
         before = {each.address: result.snapshot.resources[each.address].properties for each in removed[kind]}
@@ -479,18 +481,20 @@ def _former(resource: RenderedResource, new: str, old: str) -> str:
     return old.removesuffix(key).removeprefix(prefix) if old.endswith(key) else ""
 
 
-def changes(result: Effects, rendering: Rendering) -> list[judging.Change]:
-    """The effects as rules over changes see them; what stays as it is is no change."""
+def judged_effects(result: Effects, rendering: Rendering) -> list[judging.JudgedEffect]:
+    """The effects as rules over them see them; what stays as it is has none."""
     found = []
     for each in result.effects:
-        if each.action == "unchanged":
+        if each.effect == "unchanged":
             continue
-        resource = rendering.resources.get(each.address) if each.action != "remove" else None
-        deployed = result.snapshot.resources.get(each.formerly or each.address) if each.action != "add" else None
+        resource = rendering.resources.get(each.address) if each.effect != "remove" else None
+        deployed = result.snapshot.resources.get(each.formerly or each.address) if each.effect != "add" else None
         kind = resource.type if resource else deployed.type if deployed else None
-        before = filled(kind.shape if kind else None, {**deployed.properties, **deployed.set_by_cloud}, each.address) if deployed else None
-        paths = [pointer_text(change.pointer) for change in each.changes if change.counted and change.certain]
-        after = resource.effective if resource else None
+        was = filled(kind.shape if kind else None, {**deployed.properties, **deployed.set_by_cloud}, each.address) if deployed else None
+        touched = [pointer_text(change.pointer) for change in each.changes if change.counted and change.certain]
+        becomes = resource.effective if resource else None
         span = deployed.origin.key_span() if deployed and resource is None else None
-        found.append(judging.Change(each.address, kind.id if kind else each.type, kind, each.action, before, after, paths, resource, span))
+        found.append(
+            judging.JudgedEffect(each.address, kind.id if kind else each.type, kind, each.effect, was, becomes, touched, resource, span)
+        )
     return found

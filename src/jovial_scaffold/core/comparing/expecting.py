@@ -6,7 +6,8 @@ from typing import Any
 
 from jovial_scaffold.core.comparing.aligning import same
 from jovial_scaffold.core.comparing.matrix import Comparison, Row, row_label
-from jovial_scaffold.core.expressions.values import Pending, deep_marks
+from jovial_scaffold.core.expressions.marked import to_json
+from jovial_scaffold.core.expressions.values import deep_marks
 from jovial_scaffold.core.findings import Finding, Related, Span
 from jovial_scaffold.core.rendering.tracing import Tracer
 from jovial_scaffold.core.text.patterns import pattern
@@ -78,20 +79,9 @@ def _values(row: Row, environments: Sequence[str]) -> Any:
     """A row's values as the file writes them: any, where a secret must not be written or a line of a document is meant."""
     if row.kind == "presence":
         return [name for name in environments if name in row.values]
-    values = {name: _plain(row.values[name]) for name in environments if name in row.values}
+    values = {name: to_json(row.values[name]) for name in environments if name in row.values}
     hidden = row.type == "document" or any(any(deep_marks(value)[1:]) for value in row.values.values())
     return ANY if hidden else values
-
-
-def _plain(value: Any) -> Any:
-    if isinstance(value, dict):
-        return {key: _plain(value[key]) for key in sorted(value)}
-    if isinstance(value, list):
-        return [_plain(item) for item in value]
-    if isinstance(value, Pending):
-        origins = sorted(value.origins)
-        return {"$pending": origins[0] if len(origins) == 1 else origins}
-    return value
 
 
 def read_expectations(source: Source) -> tuple[Expectations, list[Finding]]:

@@ -9,6 +9,7 @@ from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import Any, Final
 
+from jovial_scaffold.core.expressions.marked import entries_from_json, to_json
 from jovial_scaffold.core.expressions.values import UNSEEN, Pending, Secret, revealed
 from jovial_scaffold.core.findings import Finding, Span
 from jovial_scaffold.core.rendering.rendering import Rendering
@@ -146,7 +147,7 @@ def read_snapshot(source: Source, catalogs: Catalogs, hash_key: str = "") -> tup
         str(whole.get("environment", "")),
         resources,
         tuple(others),
-        _marked_items(_map(whole.get("parameters"))),
+        entries_from_json(_map(whole.get("parameters")), _secret),
         texts,
         hash_key if is_same_key else "",
         whole.get("format") == FORMAT,
@@ -182,7 +183,7 @@ def _deployed(address: str, content: Any, place: Origin, catalogs: Catalogs, rep
             catalogs.advice(content["type"]),
             warning=True,
         )
-    marked = _marked_items(properties)
+    marked = entries_from_json(properties, _secret)
     if kind:
         own, cloud = _split(kind.shape, _with_unknown_hidden(kind.schema, marked))
     else:
@@ -197,25 +198,9 @@ def _map(value: Any) -> dict[str, Any]:
     return value if isinstance(value, dict) else {}
 
 
-def _marked(value: Any) -> Any:
-    """A value of the file with `$pending` and `$secret` as marks."""
-    if isinstance(value, dict):
-        if len(value) == 1:
-            name, held = next(iter(value.items()))
-            if name == "$pending" and isinstance(held, str | list):
-                return Pending([held] if isinstance(held, str) else [str(each) for each in held])
-            if name == "$secret":
-                return Secret(Hash(held) if isinstance(held, str) else UNSEEN)
-        return _marked_items(value)
-    return [_marked(item) for item in value] if isinstance(value, list) else value
-
-
-def _marked_items(value: dict[str, Any]) -> dict[str, Any]:
-    """The same of a map by name, which is no mark whatever its names are."""
-    return {key: _marked(item) for key, item in value.items()}
-
-
-_NONE = object()
+def _secret(held: Any) -> Secret:
+    """What stands under `$secret`: a hash, or that there is one."""
+    return Secret(Hash(held) if isinstance(held, str) else UNSEEN)
 
 
 def _split(shape: Shape | None, value: Any) -> tuple[Any, Any]:
@@ -265,26 +250,19 @@ def snapshot_document(project: str, rendering: Rendering, run: Mapping[str, str]
     with a key from outside keyed hashes; the key is never written."""
     known: dict[str, str] = {}
 
-    def plain(value: Any) -> Any:
-        if isinstance(value, Secret):
-            return {"$secret": secret_hash(value, key, known) if key else True}
-        if isinstance(value, Pending):
-            origins = sorted(value.origins)
-            return {"$pending": origins[0] if len(origins) == 1 else origins}
-        if isinstance(value, dict):
-            return {name: plain(value[name]) for name in sorted(value)}
-        return [plain(item) for item in value] if isinstance(value, list) else value
+    def secret(value: Secret) -> Any:
+        return {"$secret": secret_hash(value, key, known) if key else True}
 
     resources = {
         address: {
             "type": each.type_text,
-            "properties": plain(each.properties),
+            "properties": to_json(each.properties, secret),
             **({"after": list(each.after)} if each.after else {}),
             **({"keep": True} if each.keep else {}),
         }
         for address, each in sorted(rendering.resources.items())
     }
-    parameters = {name: plain(value) for name, value in sorted(rendering.parameters.values.items()) if value is not UNKNOWN}
+    parameters = {name: to_json(value, secret) for name, value in sorted(rendering.parameters.values.items()) if value is not UNKNOWN}
     return {
         "format": FORMAT,
         "project": project,

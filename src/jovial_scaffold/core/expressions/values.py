@@ -7,6 +7,7 @@ int is `int` (64 bits, checked), uint is `UInt`, double is `float`, string is `s
 from collections.abc import Iterable
 from typing import Any, Final
 
+from jovial_scaffold.core import marks
 from jovial_scaffold.core.text.unknown import UNKNOWN
 
 
@@ -45,7 +46,7 @@ class Pending:
         self.origins = frozenset(origins)
 
     def __repr__(self) -> str:
-        return f"(pending {', '.join(sorted(self.origins))})"
+        return marks.mark(", ".join(sorted(self.origins)))
 
     def __eq__(self, other: object) -> bool:
         raise MarkCompared
@@ -62,7 +63,7 @@ class Secret:
         self.value = value
 
     def __repr__(self) -> str:
-        return "(secret)"
+        return marks.SECRET
 
     def __eq__(self, other: object) -> bool:
         raise MarkCompared

@@ -1,1 +1,1 @@
-"""Dependencies of rendered resources: the waves in which they can be deployed, and circles."""
+"""Dependencies of rendered resources: the rounds in which they can be deployed, and circles."""

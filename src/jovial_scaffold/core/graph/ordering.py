@@ -1,4 +1,4 @@
-"""From "comes after" to waves: groups of addresses, each of which needs only those before it."""
+"""From "comes after" to rounds: groups of addresses, each of which needs only those before it."""
 
 from collections.abc import Collection, Mapping
 
@@ -7,8 +7,8 @@ from jovial_scaffold.core.rendering.rendering import Rendering
 from jovial_scaffold.core.words import listed, say
 
 
-def waves(after: Mapping[str, Collection[str]]) -> tuple[list[list[str]], list[str]]:
-    """Waves in order, each sorted, and the addresses that go in circles or wait for such. What is not a key of `after` is ignored."""
+def rounds(after: Mapping[str, Collection[str]]) -> tuple[list[list[str]], list[str]]:
+    """Rounds in order, each sorted, and the addresses that go in circles or wait for such. What is not a key of `after` is ignored."""
     remaining = {address: {first for first in firsts if first in after} for address, firsts in after.items()}
     waiting: dict[str, list[str]] = {}
     for address, firsts in remaining.items():
@@ -31,8 +31,8 @@ def waves(after: Mapping[str, Collection[str]]) -> tuple[list[list[str]], list[s
 
 def put_in_order(rendering: Rendering) -> list[Finding]:
     """Bring the resources into deployment order, and report items of loops that wait for each other."""
-    rendering.waves, circling = waves({address: each.after for address, each in rendering.resources.items()})
-    order = [address for wave in rendering.waves for address in wave] + circling
+    rendering.rounds, circling = rounds({address: each.after for address, each in rendering.resources.items()})
+    order = [address for each in rendering.rounds for address in each] + circling
     rendering.resources = {address: rendering.resources[address] for address in order}
     stuck = [rendering.resources[address].instance for address in circling]
     if not stuck or any(each.resource.name in each.scope.plan.cycles[1] for each in stuck):

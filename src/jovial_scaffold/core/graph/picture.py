@@ -15,7 +15,7 @@ FOLDS = ("loops", "modules", "types")
 class Node:
     """A resource, or several folded into one: `members` are their addresses. `frame` leads from the outermost frame to its own.
 
-    `mark` says what a comparison found: the name of the only column that has it, "differs", or nothing. `wave` counts from 1.
+    `mark` says what a comparison found: the name of the only column that has it, "differs", or nothing. `round` counts from 1.
     `look` is what the catalog says of how the type is drawn (docs/catalogs.md), or nothing.
     """
 
@@ -23,7 +23,7 @@ class Node:
     label: str
     type: str
     members: tuple[str, ...]
-    wave: int
+    round: int
     frame: tuple[str, ...]
     mark: str = ""
     look: str = ""
@@ -65,20 +65,20 @@ def picture(
     """
     most = most or MAP_NODES.most
     resources: dict[str, RenderedResource] = {}
-    waves: dict[str, int] = {}
+    rounds: dict[str, int] = {}
     for rendering in renderings:
-        for number, wave in enumerate(rendering.waves, 1):
-            for address in wave:
+        for number, group in enumerate(rendering.rounds, 1):
+            for address in group:
                 if address not in resources:
                     resources[address] = rendering.resources[address]
-                    waves[address] = number
+                    rounds[address] = number
         for address, each in rendering.resources.items():
             resources.setdefault(address, each)
-            waves.setdefault(address, len(rendering.waves) + 1)
+            rounds.setdefault(address, len(rendering.rounds) + 1)
     title = " and ".join(rendering.label for rendering in renderings)
     folds: tuple[str, ...] = () if unfold else ("loops",)
     while True:
-        found = _folded(title, resources, waves, by, folds, marks or {}, renderings)
+        found = _folded(title, resources, rounds, by, folds, marks or {}, renderings)
         if unfold or len(found.nodes) <= most or len(folds) == len(FOLDS):
             return found
         folds = FOLDS[: len(folds) + 1]
@@ -87,7 +87,7 @@ def picture(
 def _folded(
     title: str,
     resources: Mapping[str, RenderedResource],
-    waves: Mapping[str, int],
+    rounds: Mapping[str, int],
     by: str,
     folds: tuple[str, ...],
     marks: Mapping[str, str],
@@ -114,7 +114,7 @@ def _folded(
         shown = label.removeprefix(f"{own[-1]}/") if own and by == "module" else label
         known = resources[members[0]].type if kind == resources[members[0]].type_text else None
         look = str(known.schema.get("look", "")) if known is not None else ""
-        nodes[name] = Node(name, shown, kind, tuple(members), min(waves[address] for address in members), own, mark, look)
+        nodes[name] = Node(name, shown, kind, tuple(members), min(rounds[address] for address in members), own, mark, look)
     return Picture(title, nodes, _edges(renderings, names), folds, labels)
 
 

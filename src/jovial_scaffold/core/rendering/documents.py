@@ -6,6 +6,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any, NamedTuple
 
+from jovial_scaffold.core import marks
 from jovial_scaffold.core.expressions.errors import EvaluationError
 from jovial_scaffold.core.expressions.library.strings import scalar_text
 from jovial_scaffold.core.expressions.placeholders import no_text
@@ -162,12 +163,12 @@ def stand_in(part: Placeholder, value: Any) -> Any:
 def _masked(value: Any) -> Any:
     """The value with marks as JSON shows them."""
     if isinstance(value, Secret):
-        return "(secret)"
+        return marks.SECRET
     if isinstance(value, dict):
         return {key: _masked(item) for key, item in value.items()}
     if isinstance(value, list):
         return [_masked(item) for item in value]
-    return "(unknown)" if value is UNKNOWN else value
+    return marks.UNKNOWN if value is UNKNOWN else value
 
 
 def _pending(value: Any) -> Any:

@@ -59,7 +59,7 @@ class Instance:
 
 
 @dataclass(slots=True)
-class Session:
+class Shared:
     """What all environments of one rendering share. `reading` holds the addresses read by what is being computed, innermost last.
 
     `deployed` are values that the cloud has set already, by address and property.
@@ -83,10 +83,10 @@ class Session:
 class Environment(LookupScope):
     """The scope of a template's expressions in one environment. `use` is the use of a module that it belongs to, if any."""
 
-    def __init__(self, plan: Plan, session: Session, parameters: Parameters, use: Instance | None = None) -> None:
+    def __init__(self, plan: Plan, shared: Shared, parameters: Parameters, use: Instance | None = None) -> None:
         self.plan = plan
         self.template = plan.template
-        self.session = session
+        self.shared = shared
         self.parameters = parameters
         self.use = use
         self.prefix = f"{use.address}/" if use else ""
@@ -102,7 +102,7 @@ class Environment(LookupScope):
     def report(self, finding: Finding) -> None:
         """A finding; of a module, with the uses that led there."""
         chain = self.chain()
-        self.session.report(replace(finding, related=(*finding.related, *chain)) if chain else finding)
+        self.shared.report(replace(finding, related=(*finding.related, *chain)) if chain else finding)
 
     def chain(self) -> tuple[Related, ...]:
         """The uses of modules that lead to this environment, the innermost first."""
@@ -117,7 +117,7 @@ class Environment(LookupScope):
     @property
     def meter(self) -> Meter:
         """What the run may still do."""
-        return self.session.meter
+        return self.shared.meter
 
     # -- names
 
@@ -126,7 +126,7 @@ class Environment(LookupScope):
         found = self._known.get(name)
         if found is not None:
             if found[1]:
-                self.session.reading[-1] |= found[1]
+                self.shared.reading[-1] |= found[1]
             return found[0]
         template = self.template
         if name in template.resources:
@@ -135,7 +135,7 @@ class Environment(LookupScope):
         if compute is not None:
             return self._kept(self._known, name, compute)
         if name == "context":
-            return self.session.context
+            return self.shared.context
         if name in template.unknown_names or template.unread:
             return UNKNOWN
         raise EvaluationError(say("Nothing is called `{}`.", name), hint=nearest(name, self.plan.speller), id="name-unknown")
@@ -158,7 +158,7 @@ class Environment(LookupScope):
 
     def _kept(self, store: dict[str, Any], name: str, compute: Callable[[], Any]) -> Any:
         """Compute a value once, with the addresses that it was read from; each reader depends on them."""
-        reading = self.session.reading
+        reading = self.shared.reading
         reading.append(set())
         value = compute()
         reads = reading.pop()
@@ -182,7 +182,7 @@ class Environment(LookupScope):
         if found is None:
             output = self.template.outputs[name]
             return self._kept(self._outputs, name, lambda: self._unless_omitted(output.value))
-        self.session.reading[-1] |= found[1]
+        self.shared.reading[-1] |= found[1]
         return found[0]
 
     # -- parameters
@@ -203,7 +203,7 @@ class Environment(LookupScope):
                 break
         else:
             value = OMITTED
-        use.scope.session.reading[-1] |= use.property_reads.get(name, _NOTHING)
+        use.scope.shared.reading[-1] |= use.property_reads.get(name, _NOTHING)
         if value is OMITTED:
             return self._default(declaration)
         if value is UNKNOWN or isinstance(value, Pending):
@@ -251,9 +251,9 @@ class Environment(LookupScope):
         """The items of a resource that are present, by key; a resource without `$per` has the key None. None where unknown."""
         if resource.name not in self._instances:
             self._instances[resource.name] = None  # what reads itself while it is being found stays unknown
-            self.session.reading.append(set())
+            self.shared.reading.append(set())
             found = self._instances[resource.name] = self._found(resource)
-            reads = self.session.reading.pop()
+            reads = self.shared.reading.pop()
             for instance in (found or {}).values():
                 instance.presence = frozenset(reads - {instance.address}) if reads else _NOTHING
         return self._instances[resource.name]
@@ -304,10 +304,10 @@ class Environment(LookupScope):
         if key is not None:
             address = f"{address}/{key if _PLAIN_KEY.match(key) else _percent_encoded(key)}"
         instance = Instance(resource, self, address, key, variables, position, site=Site(address, 2))
-        self.session.instances += 1
-        if resource.module is not None and self.session.instances <= INSTANCES.most:
+        self.shared.instances += 1
+        if resource.module is not None and self.shared.instances <= INSTANCES.most:
             parameters = Parameters(self.parameters.environment, ())
-            instance.inside = Environment(self.session.plans.of(resource.module.template), self.session, parameters, instance)
+            instance.inside = Environment(self.shared.plans.of(resource.module.template), self.shared, parameters, instance)
         return instance
 
     def _item_places(self, resource: Resource, *positions: Any) -> tuple[Related, ...]:
@@ -361,7 +361,7 @@ class Environment(LookupScope):
         """A present resource as expressions see it; reading it is an edge of the dependency graph. A module's edges are its outputs'."""
         if instance.resource.module is not None:
             return ModuleRecord(instance)
-        self.session.reading[-1].add(instance.address)
+        self.shared.reading[-1].add(instance.address)
         return ResourceRecord(self, instance)
 
     def property(self, instance: Instance, name: str, compiled: Compiled) -> Any:
@@ -390,7 +390,7 @@ class Environment(LookupScope):
         instance.computing.add(name)
         # What a property of a module's use reads, its parameter needs; of a resource, all properties are one.
         reads = instance.reads if instance.inside is None else set()
-        reading = self.session.reading
+        reading = self.shared.reading
         reading.append(reads)
         value = self.computer.value(compiled, instance.variables, instance.site)
         reading.pop()
@@ -404,7 +404,7 @@ class Environment(LookupScope):
         """All written properties that are not left out."""
         values, variables = instance.values, instance.variables
         properties = {}
-        reading = self.session.reading
+        reading = self.shared.reading
         reading.append(instance.reads)
         quick = instance.inside is None
         for name, compiled in instance.resource.properties.entries:

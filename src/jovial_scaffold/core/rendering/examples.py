@@ -6,7 +6,7 @@ from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.parameters.resolving import Parameters
 from jovial_scaffold.core.parameters.typing import as_declared
 from jovial_scaffold.core.rendering.computing import Site
-from jovial_scaffold.core.rendering.environment import Environment, Session
+from jovial_scaffold.core.rendering.environment import Environment, Shared
 from jovial_scaffold.core.rendering.plan import Plan, Plans
 from jovial_scaffold.core.templates.compiling import formulas_of
 from jovial_scaffold.core.templates.model import Requirement
@@ -49,7 +49,7 @@ def _judged(plan: Plan, requirement: Requirement, example: dict[str, Any], origi
     if findings:
         return findings
     parameters = Parameters("", (), values, tuple(name for name in declared if name not in values))
-    scope = Environment(plan, Session(Plans(), dict(_CONTEXT), findings.append), parameters)
+    scope = Environment(plan, Shared(Plans(), dict(_CONTEXT), findings.append), parameters)
     held = scope.computer.condition(requirement.require, {}, Site(), "require")
     if held is UNKNOWN or held is expected:
         return findings

@@ -217,7 +217,7 @@ class _Explainer:
             document = template.documents[name]
             yield Reason("document", label, _named(scope, name), document.origin.key_span(), note=f"from {document.file.source.name}")
         elif name == "context":
-            value = _at(scope.session.context, path)
+            value = _at(scope.shared.context, path)
             elsewhere = {other.environment: _at(other.context, path) for other in self.others}
             yield Reason("context", _dotted(name, path), value, elsewhere=elsewhere)
 

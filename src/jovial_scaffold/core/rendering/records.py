@@ -45,7 +45,7 @@ class ResourceRecord(Record):
         if below is not None and below.has_default:
             return with_secrets(below, filled(below, below.default, self.instance.address, (field,)))
         if below is not None and below.read_only:
-            running = self.environment.session.deployed.get(self.instance.address)
+            running = self.environment.shared.deployed.get(self.instance.address)
             if running is not None and field in running:
                 return running[field]
             return Pending((f"{self.instance.address}:{field}",))

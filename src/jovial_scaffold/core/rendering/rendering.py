@@ -11,7 +11,7 @@ from jovial_scaffold.core.meter import Meter
 from jovial_scaffold.core.parameters.resolving import Parameters
 from jovial_scaffold.core.rendering.computing import whole_doubles
 from jovial_scaffold.core.rendering.documents import RenderedDocument, check_documents
-from jovial_scaffold.core.rendering.environment import Environment, Instance, Session
+from jovial_scaffold.core.rendering.environment import Environment, Instance, Shared
 from jovial_scaffold.core.rendering.identities import clashes
 from jovial_scaffold.core.rendering.plan import Plan, Plans
 from jovial_scaffold.core.rendering.tracing import Tracer
@@ -63,7 +63,7 @@ def _without(value: Any, pointer: Pointer) -> Any:
 
 @dataclass(slots=True, eq=False)
 class Rendering:
-    """One environment, rendered. `waves` are groups of addresses that can be deployed together, in order.
+    """One environment, rendered. `rounds` are groups of addresses that can be deployed together, in order.
 
     `label` is how a comparison calls it: the environment's name, or what it was asked for by (`live?copies=4`, `live@HEAD~1`).
     """
@@ -76,7 +76,7 @@ class Rendering:
     outputs: dict[str, Any]
     scope: Environment
     findings: list[Finding] = field(default_factory=list)
-    waves: list[list[str]] = field(default_factory=list)
+    rounds: list[list[str]] = field(default_factory=list)
     label: str = ""
 
     def __post_init__(self) -> None:
@@ -116,37 +116,37 @@ def render(
         if meter.findings >= 0:
             findings.append(finding)
 
-    session = Session(plans, dict(context), report, deployed=deployed or {}, meter=meter)
-    scope = Environment(plan, session, parameters)
+    shared = Shared(plans, dict(context), report, deployed=deployed or {}, meter=meter)
+    scope = Environment(plan, shared, parameters)
     resources: dict[str, RenderedResource] = {}
     documents: dict[str, RenderedDocument] = {}
     least = plans.least_instances(plan.template)
     if least <= INSTANCES.most:
         _collect(scope, resources, documents)
     else:
-        session.instances = least
-    if session.instances > INSTANCES.most:
+        shared.instances = least
+    if shared.instances > INSTANCES.most:
         message = say("There are more than {} {}; what is beyond is left out.", Amount(INSTANCES.most), INSTANCES.unit)
         span = plan.template.origin.value_span()
         findings.append(
             Finding(INSTANCES.finding, "error", message, span, say("Loop over fewer items."), environments=(parameters.environment,))
         )
-    findings += _left_undone(session, plan.template, parameters.environment)
+    findings += _left_undone(shared, plan.template, parameters.environment)
     findings += check_documents(documents, parameters.environment)
     findings += clashes(resources, parameters.environment)
     outputs = {name: scope.output(name) for name in sorted(plan.template.outputs)}
     return Rendering(parameters.environment, dict(context), parameters, resources, documents, outputs, scope, findings)
 
 
-def _left_undone(session: Session, template: Template, environment: str) -> Iterator[Finding]:
+def _left_undone(shared: Shared, template: Template, environment: str) -> Iterator[Finding]:
     """What the budget of the run did not reach."""
     span, environments = template.origin.value_span(), (environment,)
-    if session.stopped:
-        message = say("The time of {} seconds was over before all of {} was looked at.", Amount(round(session.meter.seconds)), environment)
+    if shared.stopped:
+        message = say("The time of {} seconds was over before all of {} was looked at.", Amount(round(shared.meter.seconds)), environment)
         yield Finding("run-time", "error", message, span, say("Give it more time with --at-most."), environments=environments)
-    if session.meter.findings < 0:
+    if shared.meter.findings < 0:
         message = say(
-            "There are more than {} findings; {} further ones are left out.", Amount(FINDINGS.most), Amount(-session.meter.findings)
+            "There are more than {} findings; {} further ones are left out.", Amount(FINDINGS.most), Amount(-shared.meter.findings)
         )
         yield Finding(
             FINDINGS.finding, "error", message, span, say("Mend the first ones: they may be the cause."), environments=environments
@@ -155,7 +155,7 @@ def _left_undone(session: Session, template: Template, environment: str) -> Iter
 
 def _collect(scope: Environment, resources: dict[str, RenderedResource], documents: dict[str, RenderedDocument]) -> None:
     """Render what a template declares, and what the modules that it uses do."""
-    if scope.session.instances > INSTANCES.most or scope.session.is_over():
+    if scope.shared.instances > INSTANCES.most or scope.shared.is_over():
         return
     template = scope.template
     for name in template.parameters:
@@ -208,7 +208,7 @@ def _judged(
     scope: Environment, instance: Instance, kind: ResourceType, properties: dict[str, Any]
 ) -> "tuple[tuple[Pointer, ...], dict[str, Any]]":
     """Report what the type's schema says against the properties; the pointers of what is at fault, and the properties with secrets marked."""
-    if scope.session.meter.findings <= 0:
+    if scope.shared.meter.findings <= 0:
         return (), with_secrets(kind.shape, properties)
     tracer: Tracer | None = None
     faults: list[tuple[str, Pointer, Sentence, Sentence, Operand, bool]] = []

@@ -1,9 +1,10 @@
-"""Rules over resources, parameters, outputs, environments, pairs of them and changes, to findings."""
+"""Rules over resources, parameters, outputs, environments, pairs of them and effects, to findings."""
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
+from jovial_scaffold.core import marks
 from jovial_scaffold.core.expressions.errors import EvaluationError
 from jovial_scaffold.core.expressions.evaluation import evaluate
 from jovial_scaffold.core.expressions.library.strings import scalar_text
@@ -62,11 +63,11 @@ def computed(compiled: Compiled, scope: Scope) -> Any:
 
 
 def message_text(compiled: Compiled, scope: Scope) -> str:
-    """A message with its placeholders filled in; one that has no value prints `(unset)`, a secret one `(secret)`."""
+    """A message with its placeholders filled in; one that has no value prints `‹unset›`, a secret one `‹secret›`."""
     if isinstance(compiled, Constant):
-        return scalar_text(compiled.value) if isinstance(compiled.value, str | int | float) else "(unset)"
+        return scalar_text(compiled.value) if isinstance(compiled.value, str | int | float) else marks.UNSET
     if not isinstance(compiled, Dynamic) or not isinstance(compiled.content, Formula | Joined):
-        return "(unset)"
+        return marks.UNSET
     parts = compiled.content.parts if isinstance(compiled.content, Joined) else (compiled.content,)
     return "".join(part if isinstance(part, str) else _filled_in(part, scope) for part in parts)
 
@@ -75,10 +76,10 @@ def _filled_in(formula: Formula, scope: Scope) -> str:
     try:
         value = formula.program.run(scope, {})
     except EvaluationError:
-        return "(unset)"
+        return marks.UNSET
     if isinstance(value, Secret | Pending):
         return repr(value)
-    return scalar_text(value) if isinstance(value, str | int | float) else "(unset)"
+    return scalar_text(value) if isinstance(value, str | int | float) else marks.UNSET
 
 
 def applies(rule: Rule, kind: ResourceType) -> bool:
@@ -117,7 +118,7 @@ def judge(rendering: Rendering, rulesets: list[Ruleset]) -> tuple[list[Finding],
     """Findings of the rules over one environment (resource, parameters, outputs, environment), and how many times a rule was judged."""
     findings: list[Finding] = []
     judged = 0
-    if not any(rule.over not in ("pair", "change") for ruleset in rulesets for rule in ruleset.rules):
+    if not any(rule.over not in ("pair", "effect") for ruleset in rulesets for rule in ruleset.rules):
         return findings, judged
     shared = shared_names(rendering)
     environments = (rendering.environment,)
@@ -181,41 +182,41 @@ def judge_pairs(renderings: Sequence[Rendering], rulesets: list[Ruleset]) -> tup
 
 
 @dataclass(frozen=True, slots=True)
-class Change:
-    """What would happen to one resource, as rules over changes see it; properties are effective, None before an add and after a removal."""
+class JudgedEffect:
+    """What would happen to one resource, as rules over effects see it; properties are effective, None before an add and after a removal."""
 
     address: str
     type: str
     kind: ResourceType | None
-    action: str
-    before: dict[str, Any] | None
-    after: dict[str, Any] | None
-    paths: list[str]
+    effect: str
+    was: dict[str, Any] | None
+    becomes: dict[str, Any] | None
+    touched: list[str]
     resource: RenderedResource | None
     span: Span | None
 
 
-def judge_changes(changes: Sequence[Change], rendering: Rendering, rulesets: list[Ruleset]) -> tuple[list[Finding], int]:
-    """Findings of the rules over changes, and how many times one was judged."""
+def judge_effects(effects: Sequence[JudgedEffect], rendering: Rendering, rulesets: list[Ruleset]) -> tuple[list[Finding], int]:
+    """Findings of the rules over effects, and how many times one was judged."""
     findings: list[Finding] = []
     judged = 0
-    rules = [(ruleset, rule) for ruleset in rulesets for rule in ruleset.rules if rule.over == "change"]
+    rules = [(ruleset, rule) for ruleset in rulesets for rule in ruleset.rules if rule.over == "effect"]
     if not rules:
         return findings, judged
     shared = shared_names(rendering)
-    for change in changes:
+    for each in effects:
         names = {
             **shared,
-            "before": change.before,
-            "after": change.after,
-            "action": change.action,
-            "paths": change.paths,
-            "address": change.address,
-            "type": change.type,
+            "was": each.was,
+            "becomes": each.becomes,
+            "effect": each.effect,
+            "touched": each.touched,
+            "address": each.address,
+            "type": each.type,
         }
-        subject = Subject(change.address, names, (rendering.environment,), ("before", "after"), change.resource, span=change.span)
+        subject = Subject(each.address, names, (rendering.environment,), ("was", "becomes"), each.resource, span=each.span)
         for ruleset, rule in rules:
-            about = applies(rule, change.kind) if change.kind else any(pattern(each).match(change.type) for each in rule.applies)
+            about = applies(rule, each.kind) if each.kind else any(pattern(name).match(each.type) for name in rule.applies)
             if about:
                 judged += 1
                 findings += _verdict(rule, _RuleScope(names, ruleset.values), subject)
@@ -403,11 +404,11 @@ def _example_names(rule: Rule, example: dict[str, Any], kind: ResourceType | Non
     if rule.over == "pair":
         return {side: _EMPTY | _with_defaults(example.get(side) or {}, catalogs) for side in ("left", "right")}
     common = {**_EMPTY, "address": "example", "type": kind.id if kind else ""}
-    if rule.over in ("environment", "change"):
+    if rule.over in ("environment", "effect"):
         given = _with_defaults(example, catalogs)
-        for side in ("before", "after") if rule.over == "change" else ():
+        for side in ("was", "becomes") if rule.over == "effect" else ():
             given[side] = filled(kind.shape if kind else None, example.get(side), "example") if example.get(side) is not None else None
-        return {**common, "action": "", "paths": [], **given}
+        return {**common, "effect": "", "touched": [], **given}
     return {**common, "self": filled(kind.shape if kind and rule.over == "resource" else None, example, "example")}
 
 
@@ -427,7 +428,7 @@ def _with_defaults(names: dict[str, Any], catalogs: Catalogs) -> dict[str, Any]:
 
 def _example_holds(rule: Rule, ruleset: Ruleset, example: dict[str, Any], kind: ResourceType | None, catalogs: Catalogs) -> bool:
     names = _example_names(rule, example, kind, catalogs)
-    sources = {"environment": ("resources",), "pair": ("left", "right"), "change": ("before", "after")}.get(rule.over, ("self",))
+    sources = {"environment": ("resources",), "pair": ("left", "right"), "effect": ("was", "becomes")}.get(rule.over, ("self",))
     try:
         return _truth(rule.require, _RuleScope(names, ruleset.values)) is True
     except EvaluationError as error:

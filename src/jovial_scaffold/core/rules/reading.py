@@ -11,7 +11,7 @@ from jovial_scaffold.core.text.source import Origin, Source
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import Described, listed, nearest, say
 
-SCOPES = ("resource", "parameters", "outputs", "environment", "pair", "change")
+SCOPES = ("resource", "parameters", "outputs", "environment", "pair", "effect")
 _WHOLE = ("environment", "labels", "parameters", "outputs", "resources")
 NAMES = {
     "resource": ("self", "address", "type", *_WHOLE),
@@ -19,10 +19,10 @@ NAMES = {
     "outputs": ("self", *_WHOLE),
     "environment": _WHOLE,
     "pair": ("left", "right"),
-    "change": ("before", "after", "action", "paths", "address", "type", *_WHOLE),
+    "effect": ("was", "becomes", "effect", "touched", "address", "type", *_WHOLE),
 }
 """The names that a rule of each scope sees (docs/rules.md)."""
-_OF_TYPES = ("resource", "change")
+_OF_TYPES = ("resource", "effect")
 _KEYS = ("because", "over", "applies", "where", "require", "absent", "level", "message", "fix", "examples", "between")
 
 

@@ -6,6 +6,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any
 
+from jovial_scaffold.core import marks
 from jovial_scaffold.core.expressions.types import Type
 from jovial_scaffold.core.limits import SHOWN_VALUE
 from jovial_scaffold.core.schemas.types import type_of_schema
@@ -212,7 +213,7 @@ def _words(known: Type) -> Operand:
 def _parameter(template: Template, declaration: Declaration) -> SurveyedParameter:
     default = None
     if declaration.default is not None:
-        default = "(secret)" if declaration.secret else _as_written(declaration.default)
+        default = marks.SECRET if declaration.secret else _as_written(declaration.default)
     places = tuple(dict.fromkeys(_line(origin.source, origin.pointer) for origin in uses_by_name(template).get(declaration.name, ())))
     return SurveyedParameter(declaration.name, type_words(declaration), default, declaration.secret, declaration.description, places)
 

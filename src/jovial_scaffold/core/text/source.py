@@ -5,6 +5,7 @@ from bisect import bisect_right
 from collections.abc import Callable
 from typing import Any, NamedTuple
 
+from jovial_scaffold.core import marks
 from jovial_scaffold.core.findings import Span
 from jovial_scaffold.core.text.alignment import source_offsets
 from jovial_scaffold.core.words import NOTHING, Sentence
@@ -101,7 +102,7 @@ class Source:
         return self._lines
 
     def line(self, number: int) -> str:
-        """The text of a line, counted from 1, without its break; what is hidden shows as `(secret)`."""
+        """The text of a line, counted from 1, without its break; what is hidden shows as `‹secret›`."""
         starts = self.line_starts
         if self._all_hidden or not 0 < number <= len(starts):
             return ""
@@ -111,7 +112,7 @@ class Source:
         length = len(text)
         for place in self._hidden_in(number):
             if place.start < start + length and place.end > start and place.start < start + len(text):
-                text = f"{text[: max(0, place.start - start)]}(secret){text[max(0, place.end - start) :]}"
+                text = f"{text[: max(0, place.start - start)]}{marks.SECRET}{text[max(0, place.end - start) :]}"
         return _COMMENT.sub(r"\1#…", text) if self._comments_hidden else text
 
     def span(self, start: int, end: int) -> Span:

@@ -1,5 +1,7 @@
 """The mark for a value that a finding already speaks of, so that what depends on it gets no second finding."""
 
+from jovial_scaffold.core import marks
+
 
 class ComparedUnknown(Exception):
     """An unknown value was compared by `==`: whoever did so forgot that a value may be unknown."""
@@ -16,7 +18,7 @@ class Unknown:
     __hash__ = None  # type: ignore[assignment]  # what cannot be compared cannot be a key
 
     def __repr__(self) -> str:
-        return "(unknown)"
+        return marks.UNKNOWN
 
 
 UNKNOWN = Unknown()

@@ -84,7 +84,7 @@ def png_bytes(scene: Scene, title: str) -> bytes:
             10,
             "#8a3a00" if node.mark else "#4c5158",
         )
-        write(box.x + box.width - 12, box.y + down + 34, f"w{node.wave}", 10, "#4c5158", right=True)
+        write(box.x + box.width - 12, box.y + down + 34, f"r{node.round}", 10, "#4c5158", right=True)
     write(24, 24, title, 14, "#22262b", bold=True)
     for number, text in enumerate(legend):
         write(24, scene.height + 42 + 18 * number, text, 11, "#6b6558")

@@ -13,7 +13,7 @@ svg.map{background:#fdfcf9;font-family:DejaVu Sans Mono,Menlo,Consolas,monospace
 .map .edge{fill:none;stroke:#7b766c;stroke-width:1.3}.map .pending{stroke-dasharray:5 4}.map .edge.marked{stroke:#8a3a00;stroke-width:2.4}
 .map .head{fill:#7b766c}.map .frame{fill:#8a7f6a;fill-opacity:.07;stroke:#9a917f;stroke-dasharray:2 3}
 .map .frametext,.map .legend{fill:#6b6558;font-size:11px}.map .name{font-size:12px;fill:#1d2126;font-weight:600}
-.map .type{font-size:10px;fill:#4c5158}.map .wave{font-size:10px;fill:#4c5158;text-anchor:end}
+.map .type{font-size:10px;fill:#4c5158}.map .round{font-size:10px;fill:#4c5158;text-anchor:end}
 .map .title{font-size:14px;font-weight:600;fill:#22262b}.map .marked{stroke-width:3}.map .mark{font-weight:700;fill:#8a3a00}
 """
 
@@ -60,7 +60,7 @@ def legend_lines(scene: Scene) -> list[str]:
     lines = [
         f"{counted(resources, 'resource')}. An arrow leads from what is needed to what needs it; dashed: a value that only the deployment knows."
     ]
-    second = "w1, w2, …: the wave of the deployment."
+    second = "r1, r2, …: the round of the deployment."
     if "types" in found.folded:
         second += " Folded by type; --unfold shows every resource."
     elif "modules" in found.folded:
@@ -131,5 +131,5 @@ def _box(box: Box, body: str, name: str) -> str:
     return (
         f'<g class="node" transform="translate({box.x:.0f},{box.y:.0f})" data-name="{name}" data-members="{members}"><title>{title}</title>{body}'
         f'<text class="name" x="14" y="19">{label}{count}</text><text class="type" x="14" y="34">{kind}{mark}</text>'
-        f'<text class="wave" x="{box.width - 12:.0f}" y="34">w{node.wave}</text></g>'
+        f'<text class="round" x="{box.width - 12:.0f}" y="34">r{node.round}</text></g>'
     )

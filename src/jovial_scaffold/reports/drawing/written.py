@@ -20,7 +20,7 @@ _MERMAID_SHAPES = {
 
 
 def map_text(found: Picture, style: Style) -> str:
-    """Waves of nodes, what each needs, and what needs it."""
+    """Rounds of nodes, what each needs, and what needs it."""
     return "\n".join(_lines(found, style)) + "\n"
 
 
@@ -33,11 +33,11 @@ def _lines(found: Picture, style: Style) -> Iterator[str]:
         needs.setdefault(edge.target, []).append(_label(found.nodes[edge.source], False) + (" …" if edge.pending else ""))
         needed[edge.source] = needed.get(edge.source, 0) + 1
     width = min(max((cells(_label(node)) for node in found.nodes.values()), default=0), max(20, style.width // 3))
-    for wave in sorted({node.wave for node in found.nodes.values()}):
+    for number in sorted({node.round for node in found.nodes.values()}):
         yield ""
-        yield style.paint("faint", f"── wave {wave} ".ljust(style.width - 1, "─"))
+        yield style.paint("faint", f"── round {number} ".ljust(style.width - 1, "─"))
         for node in found.nodes.values():
-            if node.wave != wave:
+            if node.round != number:
                 continue
             mark = f"  {style.paint('note', node.mark)}" if node.mark else ""
             reach = f"  {style.paint('faint', f'needed by {needed[node.name]}')}" if node.name in needed else ""

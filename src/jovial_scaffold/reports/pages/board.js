@@ -121,7 +121,7 @@ const board = (() => {
     const marked = differs(row, shown);
     return make("tr", { class: "row", role: "row", "data-key": `${resource.address}\n${row[0]}`, tabindex: "-1", "aria-selected": String(state.chosen?.address === resource.address && state.chosen.label === row[0]) },
       cell("", row[0]),
-      shown.map(([, column], index) => cell(`value ${row[1][column] < 0 ? "absent" : index && marked && row[1][column] !== base ? "differs" : ""}`, text(row, column) ?? "–")));
+      shown.map(([, column], index) => cell(`value ${row[1][column] < 0 ? "absent" : index && marked && row[1][column] !== base ? "differs" : ""}`, text(row, column) ?? "‹unset›")));
   }
 
   function details() {
@@ -142,7 +142,7 @@ const board = (() => {
 
   function property(row, folded) {
     const shown = columns();
-    const values = make("table", {}, make("tbody", {}, shown.map(([name, column]) => make("tr", {}, make("th", { scope: "row" }, name), make("td", { class: "value" }, text(row, column) ?? "–")))));
+    const values = make("table", {}, make("tbody", {}, shown.map(([name, column]) => make("tr", {}, make("th", { scope: "row" }, name), make("td", { class: "value" }, text(row, column) ?? "‹unset›")))));
     const parts = [make("h3", { class: "mono" }, row[0]), values];
     if (row[4]) parts.push(make("p", { class: "mono" }, row[4]));
     if (row[5]) parts.push(make("p", { class: "mono quiet" }, row[5]));
@@ -279,20 +279,20 @@ const board = (() => {
     const choice = make("select", { "aria-label": "Environment", on: { change: (event) => { state.effects = event.target.value; draw(); } } }, names.map((name) => make("option", { value: name, selected: name === state.effects }, name)));
     const wanted = search.value.trim().toLowerCase();
     const body = make("tbody");
-    const show = (value) => value === undefined ? "not set" : typeof value === "string" ? value : value?.$pending ? `‹${[value.$pending].flat().join(", ")}›` : JSON.stringify(value);
-    for (const action of ["rebuild", "remove", "restart", "change", "rename", "add", "unchanged"]) {
-      for (const each of found.effects.filter((effect) => effect.action === action && (action !== "unchanged" || !only.checked))) {
-        if (wanted && !JSON.stringify([each.address, each.type, action]).toLowerCase().includes(wanted)) continue;
+    const show = (value) => value === undefined ? "‹unset›" : typeof value === "string" ? value : value?.$secret ? "‹secret›" : value?.$pending ? `‹${[value.$pending].flat().join(", ")}›` : JSON.stringify(value);
+    for (const kind of ["rebuild", "remove", "restart", "change", "rename", "add", "unchanged"]) {
+      for (const each of found.effects.filter((effect) => effect.effect === kind && (kind !== "unchanged" || !only.checked))) {
+        if (wanted && !JSON.stringify([each.address, each.type, kind]).toLowerCase().includes(wanted)) continue;
         const changes = each.changes.filter((change) => change.counted);
         (changes.length ? changes : [null]).forEach((change, index) => body.append(make("tr", {},
-          make("td", { class: action }, index ? "" : make("span", { class: "tag" }, action)), make("td", {}, index ? "" : data.resources.some((resource) => resource.address === each.address) ? link(each.address) : each.address), make("td", { class: "mono" }, change ? change.pointer : each.formerly ? `formerly ${each.formerly}` : ""),
-          make("td", { class: "value" }, change ? show(change.before) : ""), make("td", { class: "value" }, change ? (change.because ? `anew, since ${change.because} is rebuilt` : show(change.after)) : ""), make("td", { class: change && change.effect !== "in_place" ? change.effect : "quiet" }, change ? change.effect : ""))));
+          make("td", { class: kind }, index ? "" : make("span", { class: "tag" }, kind)), make("td", {}, index ? "" : data.resources.some((resource) => resource.address === each.address) ? link(each.address) : each.address), make("td", { class: "mono" }, change ? change.pointer : each.formerly ? `formerly ${each.formerly}` : ""),
+          make("td", { class: "value" }, change ? show(change.was) : ""), make("td", { class: "value" }, change ? (change.because ? `anew, since ${change.because} is rebuilt` : show(change.becomes)) : ""), make("td", { class: change && change.effect !== "in_place" ? change.effect : "quiet" }, change ? change.effect : ""))));
       }
     }
-    const order = make("ol", {}, found.order.map((wave) => make("li", {}, ["remove", "change", "make"].filter((step) => wave.some((each) => each.step === step)).map((step) => make("div", {}, make("b", {}, `${step} `), wave.filter((each) => each.step === step).map((each) => each.address).join(", "))))));
+    const order = make("ol", {}, found.rounds.map((steps) => make("li", {}, ["remove", "change", "make"].filter((step) => steps.some((each) => each.step === step)).map((step) => make("div", {}, make("b", {}, `${step} `), steps.filter((each) => each.step === step).map((each) => each.address).join(", "))))));
     panel.replaceChildren(make("div", { class: "filters" }, make("label", {}, "Environment ", choice), make("span", { class: "quiet" }, `${told(found)}; against ${found.against}`)),
       ...found.findings.map((each) => make("p", { class: each.level }, make("span", { class: "tag" }, each.level), ` ${each.message} `, make("span", { class: "quiet" }, each.hint))),
-      make("table", {}, make("thead", {}, make("tr", {}, ["effect", "resource", "property", "now", "then", "how"].map((name) => make("th", { scope: "col" }, name)))), body),
+      make("table", {}, make("thead", {}, make("tr", {}, ["effect", "resource", "property", "was", "becomes", "how"].map((name) => make("th", { scope: "col" }, name)))), body),
       make("h2", {}, "In this order"), order,
       found.others.length ? make("p", { class: "quiet" }, `${counted(found.others.length, "thing")} there are not ours, and never touched.`) : "");
   }

@@ -1,0 +1,41 @@
+"""Values with marks as JSON and back: a mark is a map with one key that begins with `$`, which a key of data shows doubled."""
+
+from collections.abc import Callable
+from typing import Any
+
+from jovial_scaffold.core.expressions.values import Pending, Secret
+from jovial_scaffold.core.text.unknown import UNKNOWN
+
+SECRET_MARK = {"$secret": True}
+
+
+def to_json(value: Any, secret: Callable[[Secret], Any] = lambda _: SECRET_MARK) -> Any:
+    """A value as JSON, with maps in code-point order; `secret` says what stands for what is secret."""
+    if isinstance(value, dict):
+        return {f"${key}" if key.startswith("$") else key: to_json(value[key], secret) for key in sorted(value)}
+    if isinstance(value, list):
+        return [to_json(item, secret) for item in value]
+    if isinstance(value, Secret):
+        return secret(value)
+    if isinstance(value, Pending):
+        origins = sorted(value.origins)
+        return {"$pending": origins[0] if len(origins) == 1 else origins}
+    return {"$unknown": True} if value is UNKNOWN else value
+
+
+def from_json(value: Any, secret: Callable[[Any], Secret]) -> Any:
+    """The value that JSON shows; `secret` makes one of what stands under `$secret`."""
+    if isinstance(value, dict):
+        if len(value) == 1:
+            name, held = next(iter(value.items()))
+            if name == "$pending" and isinstance(held, str | list):
+                return Pending([held] if isinstance(held, str) else [str(each) for each in held])
+            if name == "$secret":
+                return secret(held)
+        return entries_from_json(value, secret)
+    return [from_json(item, secret) for item in value] if isinstance(value, list) else value
+
+
+def entries_from_json(value: dict[str, Any], secret: Callable[[Any], Secret]) -> dict[str, Any]:
+    """The same of a map by name, which is no mark whatever its names are."""
+    return {key[1:] if key.startswith("$$") else key: from_json(item, secret) for key, item in value.items()}

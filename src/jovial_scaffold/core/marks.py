@@ -1,0 +1,20 @@
+"""How people are shown what is not an ordinary value: between `‹` and `›`, everywhere alike. A `‹` of a user's own is shown doubled."""
+
+OPEN, CLOSE = "‹", "›"
+
+
+def mark(text: str) -> str:
+    """A text as a mark."""
+    return f"{OPEN}{text}{CLOSE}"
+
+
+def unmarked(text: str) -> str:
+    """A text of a user, which must not read as a mark."""
+    return text.replace(OPEN, OPEN * 2) if OPEN in text else text
+
+
+SECRET = mark("secret")
+OTHER_SECRET = mark("another secret")  # beside a secret that it is not equal to
+UNKNOWN = mark("unknown")
+UNSET = mark("unset")
+ABSENT = mark("absent")
