@@ -95,7 +95,7 @@ def test_secrets_compare_without_being_shown(demo: Path) -> None:
     live.write_text(live.read_text().replace("desk-password.txt", "other.txt"))
     comparison = Project.load(demo).compare(only="ticket_safe:entries/*")
     assert [row.values["live"].value for row in comparison.rows] == ["glacier-behind-the-moraine"]
-    assert compare_document(comparison)["rows"][0]["values"] == dict.fromkeys(("sandbox", "rehearsal", "live"), {"$secret": True})
+    assert compare_document(comparison)["rows"][0]["values"] == {key: {"$secret": True} for key in ("sandbox", "rehearsal", "live")}
 
 
 def test_later_layers_win_and_texts_are_read_by_type(demo: Path, tmp_path: Path) -> None:

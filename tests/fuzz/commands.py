@@ -84,7 +84,7 @@ WORDS = (
 )
 #: what may fit an argument
 FITTING = {
-    "environments": ("live", "sandbox", "live?copies=4", "live?copies=x", "live?desk_password=short", "live?line=upper"),
+    "environments": ("live", "sandbox", "live?copies=4", "live?copies=x", f"live?desk_password={SECRET}", "live?line=upper"),
     "action": ("list", "show", "search", "lint", "compare"),
     "names": ("queue", "own.safe", "machine_group.v1", "machine_group.v2", "disks", "own", "password"),
     "environment": ("live", "sandbox"),

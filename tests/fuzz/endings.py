@@ -8,8 +8,11 @@ import sys
 import tempfile
 import time
 from pathlib import Path
+from types import FrameType
+from typing import NoReturn
 
 from jovial_scaffold.__main__ import main
+from jovial_scaffold.machine import writing
 from jovial_scaffold.machine.writing import MARK
 from tests.fuzz.commands import in_process, lay_out
 from tests.fuzz.mini import FILES, SECRET
@@ -31,6 +34,7 @@ WRITERS = (
     ("demo", "--into", "out"),
 )
 HOW = (signal.SIGKILL, signal.SIGTERM, signal.SIGINT)
+COUNT = "moments"  # a file beside the folder
 
 
 def _contents(folder: Path) -> Contents:
@@ -38,7 +42,33 @@ def _contents(folder: Path) -> Contents:
     return {name: content for name, content in found.items() if name not in FILES}
 
 
-def start(folder: Path, command: tuple[str, ...]) -> int:
+class Moments:
+    """Counts the steps from the first one in which something is written on, and sends a signal to this very process at one of them."""
+
+    def __init__(self, at: int = -1, how: signal.Signals = signal.SIGKILL) -> None:
+        self.at, self.how, self.count = at, how, -1
+
+    def __call__(self, frame: FrameType, event: str, _: object) -> None:
+        """What Python tells of a step: a call of a function, of Python or of C, or its end."""
+        if self.count < 0 and frame.f_code.co_filename != writing.__file__:
+            return
+        self.count += 1
+        if self.count == self.at:
+            os.kill(os.getpid(), self.how)
+
+    def tell_at_the_end(self, path: Path) -> None:
+        """Write into a file how many steps there were."""
+        leave = os._exit
+
+        def told(code: int) -> NoReturn:
+            sys.setprofile(None)
+            path.write_text(str(self.count))
+            leave(code)
+
+        os._exit = told
+
+
+def start(folder: Path, command: tuple[str, ...], moments: Moments | None = None) -> int:
     """The number of a process that runs a command in a folder, with all of the program loaded already."""
     child = os.fork()
     if child:
@@ -53,6 +83,9 @@ def start(folder: Path, command: tuple[str, ...]) -> int:
         signal.signal(signal.SIGINT, signal.default_int_handler)
         signal.signal(signal.SIGTERM, signal.SIG_DFL)
         sys.argv = ["jovial", *command]
+        if moments is not None:
+            moments.tell_at_the_end(folder.with_name(COUNT))
+            sys.setprofile(moments)
         main()
     finally:
         os._exit(70)
@@ -64,8 +97,8 @@ def ended(child: int) -> int:
 
 
 @functools.cache
-def _whole(command: tuple[str, ...]) -> tuple[Contents, float]:
-    """What a command writes when it is left alone, and how long it takes."""
+def _whole(command: tuple[str, ...]) -> tuple[Contents, float, int]:
+    """What a command writes when it is left alone, how long it takes, and in how many steps it writes."""
     with tempfile.TemporaryDirectory() as above:
         lay_out(Path(above), FILES)
         in_process(Path(above), list(command))  # loads what is loaded once
@@ -76,23 +109,28 @@ def _whole(command: tuple[str, ...]) -> tuple[Contents, float]:
         took = time.monotonic() - began
         written = _contents(Path(above))
         assert code in (0, 1) and written, (command, code)
-        return written, took
+    with tempfile.TemporaryDirectory() as above:
+        folder = Path(above) / "project"
+        lay_out(folder, FILES)
+        ended(start(folder, command, Moments()))
+        return written, took, int(folder.with_name(COUNT).read_text())
 
 
 def attempt(chance: random.Random) -> str:
     """One case: a command is ended while it runs, or two run at once."""
     command = chance.choice(WRITERS)
-    whole, took = _whole(command)
+    whole, took, moments = _whole(command)
     with tempfile.TemporaryDirectory() as above:
-        folder = Path(above)
+        folder = Path(above) / "project"
         lay_out(folder, FILES)
         before: Contents = {}
         if chance.random() < 0.5 and command[0] not in ("record", "compare") and list(whole) == ["out"]:
             before = {"out": b"old"}
             lay_out(folder, before)
         how = chance.choice((*HOW, None))
-        children = [start(folder, command) for _ in range(2 if how is None else 1)]
-        if how is not None:
+        exactly = Moments(chance.randrange(moments + 1), how) if how is not None and chance.random() < 0.6 else None
+        children = [start(folder, command, exactly) for _ in range(2 if how is None else 1)]
+        if how is not None and exactly is None:
             time.sleep(chance.uniform(0.3, 1.1) * took)
             os.kill(children[0], how)
         codes = [ended(child) for child in children]

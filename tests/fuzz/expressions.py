@@ -89,7 +89,7 @@ def parts(node: Node) -> list[Node]:
 def corpus() -> tuple[str, ...]:
     """The expressions of the tables of cases, and all their parts."""
     texts: set[str] = set()
-    for table in ("expressions.yaml", "static.yaml", "types.yaml"):
+    for table in ("expressions.yaml", "static.yaml", "types.yaml", "language/extensions.yaml"):
         for entry in load_cases(table):
             text = entry.values[0].get("expression", "")
             try:

@@ -119,7 +119,9 @@ def attempt(chance: random.Random) -> str:
                     ask()
             paths = [_path(chance) for _ in range(6)]
             listed = root.names("")
-            for path in paths + (list(listed) if not isinstance(listed, Refusal) else []):
+            there = [] if isinstance(listed, Refusal) else list(listed)
+            assert not any(name in (".", "..") or "/" in name or name.lower() == ".git" for name in there), there
+            for path in paths + there:
                 read, found = root.read(path), root.find(path)
                 kinds.add(isinstance(read, Refusal))
                 assert not isinstance(read, bytes) or read in (b"within", *TARGETS), (path, read)
