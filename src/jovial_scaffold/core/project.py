@@ -87,7 +87,7 @@ class View:
             values.append((name, value))
         if named.endswith("@"):
             hint = say("For example live@HEAD~1; `git log --oneline` lists the revisions.")
-            raise ProjectError([Finding("view-invalid", "error", say("{} names no revision after the @.", text), None, hint)])
+            raise ProjectError([Finding("view-invalid", "error", say("{} names no revision after the @.", named), None, hint)])
         return cls(text, environment, revision, tuple(values))
 
 
@@ -202,10 +202,14 @@ class Project:
         given = tuple(dict.fromkeys(names))
         for name in given:
             if name not in self._file.environments:
-                hint = nearest(name, self.environments, say("Its environments are {}.", listed(self.environments)))
-                raise ProjectError(
-                    [Finding("environment-unknown", "error", say("The project declares no environment `{}`.", name), None, hint)]
-                )
+                # What a view sets may be secret, and is not said.
+                asked = name.partition("?")[0]
+                hint = nearest(asked, self.environments, say("Its environments are {}.", listed(self.environments)))
+                message = say("The project declares no environment `{}`.", asked)
+                if asked.partition("@")[0] in self._file.environments:
+                    message = say("This takes environments as they are, and no view of `{}`.", asked)
+                    hint = say("--with name=value sets a parameter.")
+                raise ProjectError([Finding("environment-unknown", "error", message, None, hint)])
         return given or self.environments
 
     # -- the three questions
