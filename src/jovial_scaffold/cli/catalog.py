@@ -10,6 +10,7 @@ import typer
 
 from jovial_scaffold.cli import exit_codes
 from jovial_scaffold.cli.options import Format, ProjectPath, ReportFormat, unusable
+from jovial_scaffold.core.limits import PRINTED_FINDINGS
 from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.schemas.catalog import Catalogs, ResourceType, shipped_catalog
 from jovial_scaffold.core.words import nearest
@@ -26,6 +27,7 @@ class Action(StrEnum):
     search = "search"
     lint = "lint"
     compare = "compare"
+    import_ = "import"
 
 
 _TAKES = {
@@ -34,6 +36,7 @@ _TAKES = {
     Action.search: (1, 1, "a WORD"),
     Action.lint: (1, 1, "the PATH of a folder or file"),
     Action.compare: (2, 2, "two types, such as machine_group.v1 machine_group.v2"),
+    Action.import_: (1, 1, "a DOCUMENT: a file, or a folder of them"),
 }
 
 
@@ -42,10 +45,16 @@ def command(
     names: Annotated[
         list[str] | None, typer.Argument(help="A type and its property, a word, a path, or two types.", show_default=False)
     ] = None,
+    into: Annotated[Path | None, typer.Option("--into", help="Of `import`: the folder that is written.", show_default=False)] = None,
+    select: Annotated[
+        list[str] | None, typer.Option("--select", help="Of `import`: only types of such a name, a pattern. May be repeated.")
+    ] = None,
+    name: Annotated[str, typer.Option("--name", help="Of `import`: what the catalog is called.", show_default=False)] = "",
     format: Format = ReportFormat.text,
     project: ProjectPath = None,
 ) -> None:
-    """The types are those of the project's catalogs; outside of a project, those that come with the tool.
+    """The types are those of the project's catalogs; outside of a project, those that come with the tool. `import` makes a catalog of an
+    OpenAPI 3 description or of JSON Schemas.
 
     Example: jovial catalog show machine_group disks
     """
@@ -53,6 +62,10 @@ def command(
     least, most, words = _TAKES[action]
     if not least <= len(given) <= most:
         raise typer.BadParameter(f"`{action.value}` takes {words}.", param_hint="names")
+    if action is Action.import_:
+        from jovial_scaffold.cli.importing import import_description
+
+        raise typer.Exit(import_description(Path(given[0]), into, select or [], name, format))
     if action is Action.lint:
         raise typer.Exit(_lint(Path(given[0]), format))
     catalogs = _catalogs(project)
@@ -151,6 +164,9 @@ def _lint(path: Path, format: ReportFormat) -> int:
     else:
         if findings:
             style = style_for(sys.stdout, os.environ)
-            print(findings_text(findings, lambda name: files.at(name)[0], style, (), f"{path}/" if path.is_dir() else ""))
+            shown = findings[: PRINTED_FINDINGS.most]
+            print(findings_text(shown, lambda name: files.at(name)[0], style, (), f"{path}/" if path.is_dir() else ""))
+            if len(shown) < len(findings):
+                print(f"{counted(len(findings) - len(shown), 'further finding')} not printed; --format json has all.\n")
         print(f"{visible(str(path))}: {counted(len(findings), 'finding') if findings else 'nothing to report'}.")
     return exit_codes.ERRORS if errors else 0

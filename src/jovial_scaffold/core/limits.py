@@ -15,6 +15,7 @@ class Limit(NamedTuple):
 
 
 FILE_BYTES = Limit(16 * 1024 * 1024, "bytes", "file-too-large")
+DESCRIPTION_BYTES = Limit(256 * 1024 * 1024, "bytes of a foreign description of resources", "file-too-large")
 FILE_NAME = Limit(4_096, "characters of a path", "path-invalid")
 LINKS = Limit(40, "links on the way to a file", "file-unreadable")
 LISTED_FILES = Limit(20_000, "files of one folder", "file-too-many-values")

@@ -21,8 +21,9 @@ _READ = os.O_RDONLY | getattr(os, "O_NOFOLLOW", 0) | getattr(os, "O_NONBLOCK", 0
 class DiskFolder(Folder):
     """A folder on disk. The root itself is given by the user, so links on the way to it are followed, once."""
 
-    def __init__(self, root: Path) -> None:
+    def __init__(self, root: Path, most: int = FILE_BYTES.most) -> None:
         self.root = root.resolve()
+        self._most = most  # bytes of a file
         self._is: tuple[int, int] | None = None
 
     @property
@@ -32,7 +33,7 @@ class DiskFolder(Folder):
 
     def below(self, name: str) -> "DiskFolder":
         """A folder inside, as a root of its own."""
-        return DiskFolder(self.root / name)
+        return DiskFolder(self.root / name, self._most)
 
     def open_root(self) -> Any:
         """A descriptor, always of the same folder. Raises OSError."""
@@ -57,7 +58,7 @@ class DiskFolder(Folder):
     def content(self, node: Any) -> bytes | Refusal:
         """The bytes of what the name is now; a link or a pipe that has taken its place is refused."""
         folder, step = node
-        return _regular(os.open(step, _READ, dir_fd=folder))
+        return _regular(os.open(step, _READ, dir_fd=folder), self._most)
 
     def listing(self, node: Any) -> Sequence[str]:
         """The names in a folder. Raises OSError."""
@@ -96,7 +97,7 @@ def read_named(name: str) -> bytes | Refusal:
         return Refusal("failed", getattr(error, "strerror", None) or str(error))
 
 
-def _regular(descriptor: int) -> bytes | Refusal:
+def _regular(descriptor: int, most: int = FILE_BYTES.most) -> bytes | Refusal:
     """All of an open regular file; closes it. Raises OSError."""
     try:
         about = os.fstat(descriptor)
@@ -104,13 +105,13 @@ def _regular(descriptor: int) -> bytes | Refusal:
             return Refusal("folder")
         if not stat.S_ISREG(about.st_mode):
             return Refusal("special")
-        if about.st_size > FILE_BYTES.most:
+        if about.st_size > most:
             return Refusal("too-large", str(about.st_size))
         parts = []
-        left = FILE_BYTES.most + 1  # a file may grow while it is read
+        left = most + 1  # a file may grow while it is read
         while left > 0 and (part := os.read(descriptor, left)):
             parts.append(part)
             left -= len(part)
-        return b"".join(parts) if left > 0 else Refusal("too-large", str(FILE_BYTES.most + 1))
+        return b"".join(parts) if left > 0 else Refusal("too-large", str(most + 1))
     finally:
         os.close(descriptor)

@@ -4,6 +4,7 @@ from typing import Any
 
 from jovial_scaffold.core.schemas.catalog import ResourceType
 from jovial_scaffold.core.schemas.describing import Property, differences, example, properties
+from jovial_scaffold.core.schemas.importing.catalog import Imported
 from jovial_scaffold.reports.terminal import Style, cut, padded, wrapped
 from jovial_scaffold.reports.words import counted, visible
 
@@ -130,3 +131,42 @@ def differences_document(old: ResourceType, new: ResourceType) -> dict[str, Any]
     """`jovial-catalog-differences/1`."""
     rows = [{"property": each.path, "breaks": each.breaks, "text": each.text} for each in differences(old, new)]
     return {"format": "jovial-catalog-differences/1", "from": old.id, "to": new.id, "differences": rows}
+
+
+def import_text(result: Imported, folder: str, style: Style) -> str:
+    """What was written, and what has no counterpart."""
+    beside = f", and {counted(result.shared, 'schema')} that they share" if result.shared else ""
+    lines = wrapped(
+        f"Written: {visible(folder)}, the catalog {result.name} with {counted(len(result.types), 'type')}{beside}.", style.width, ""
+    )
+    if result.left:
+        lines += ["", style.paint("strong", "What is not as it was")]
+        most = max(len(f"{each.times:,}") for each in result.left)
+        for each in result.left:
+            head = f"  {f'{each.times:,}'.rjust(most)}  "
+            told = wrapped(f"{visible(each.what)}: {each.why}", style.width - len(head), "")
+            lines += [f"{' ' * len(head) if number else head}{line}" for number, line in enumerate(told)]
+            lines.append(style.paint("faint", cut(f"{' ' * len(head)}{visible(each.places[0])}", style.width)))
+    example = next(iter(result.types))
+    lines += [
+        "",
+        *wrapped(
+            f"jovial catalog lint {visible(folder)} looks it through. Under `catalogs` of jovial.yaml, {visible(folder)} makes its types known: {example}.",
+            style.width,
+            "",
+        ),
+    ]
+    return "\n".join(lines) + "\n"
+
+
+def import_document(result: Imported, document: str, folder: str) -> dict[str, Any]:
+    """`jovial-catalog-import/1`."""
+    return {
+        "format": "jovial-catalog-import/1",
+        "document": document,
+        "folder": folder,
+        "catalog": result.name,
+        "types": [{"id": each, "from": place} for each, place in sorted(result.types.items())],
+        "shared": result.shared,
+        "left": [{"what": each.what, "why": each.why, "times": each.times, "places": list(each.places)} for each in result.left],
+    }

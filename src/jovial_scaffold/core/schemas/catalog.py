@@ -3,7 +3,7 @@
 import json
 import os
 import re
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
 from functools import cached_property
 from pathlib import Path, PurePosixPath
@@ -14,15 +14,18 @@ from jovial_scaffold.core.expressions.program import Program
 from jovial_scaffold.core.findings import Finding, Related, Span
 from jovial_scaffold.core.folders import Folder, Found
 from jovial_scaffold.core.schemas.annotations import ANNOTATIONS, wrong_annotations
+from jovial_scaffold.core.schemas.bundling import Documents, outward
 from jovial_scaffold.core.schemas.keywords import misspelt
 from jovial_scaffold.core.schemas.shapes import Shape, shape_of
-from jovial_scaffold.core.schemas.validation import SchemaError, Validator
+from jovial_scaffold.core.schemas.validation import SchemaError, Validator, check_schema
 from jovial_scaffold.core.text.files import Files
 from jovial_scaffold.core.text.source import Origin
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import Sentence, listed, nearest, say
 
 _ID = re.compile(r"(?P<catalog>[a-z][a-z0-9_]*)\.(?P<type>[a-z][a-z0-9_]*)\.v(?P<version>[1-9][0-9]*)\Z")
+# what a document holds that types of a catalog share, and that is none itself
+_SHARED = frozenset(("$defs", "$schema", "$comment", "title", "description"))
 SHIPPED = Path(__file__).parents[2] / "catalogs"
 
 
@@ -33,8 +36,15 @@ class ResourceType:
     id: str
     name: str
     version: int
-    schema: dict[str, Any]
+    written: dict[str, Any]
     origin: Origin | None = None
+    #: the other documents of the catalog, where it refers to some, and its own name among them
+    others: tuple[Documents, str] | None = None
+
+    @cached_property
+    def schema(self) -> dict[str, Any]:
+        """The whole schema: what it refers to in other documents of the catalog stands in it."""
+        return self.written if self.others is None else self.others[0].bundled(self.others[1], self.written)
 
     @cached_property
     def validator(self) -> Validator:
@@ -134,12 +144,12 @@ def prepare(folder: Folder) -> dict[str, Any]:
     return {"types": [{"$id": each.id, **each.schema} for each in sorted(types, key=lambda each: each.id)], "defaults": defaults}
 
 
-def _resource_type(schema: dict[str, Any], origin: Origin | None) -> ResourceType:
+def _resource_type(schema: dict[str, Any], origin: Origin | None, others: tuple[Documents, str] | None = None) -> ResourceType:
     match = _ID.match(schema["$id"])
     assert match is not None
     # Without `$id` and `$schema` the validator sees a document of its own, whose references can lead nowhere else.
     body = {key: value for key, value in schema.items() if key not in ("$schema", "$id")}
-    return ResourceType(schema["$id"], f"{match['catalog']}.{match['type']}", int(match["version"]), body, origin)
+    return ResourceType(schema["$id"], f"{match['catalog']}.{match['type']}", int(match["version"]), body, origin, others)
 
 
 def read_catalog(files: Files, found: Found, origin: Origin | None) -> tuple[list[ResourceType], dict[str, int], str, list[Finding]]:
@@ -150,22 +160,28 @@ def read_catalog(files: Files, found: Found, origin: Origin | None) -> tuple[lis
     defaults: dict[str, int] = {}
     label = PurePosixPath(found.name).stem
     findings: list[Finding] = []
+    read: dict[str, tuple[Any, Origin]] = {}
     for name in names:
         # Once more by what its links lead to: a link inside of the folder may lead out.
         source, problems = files.read(name, None)
         findings += [replace(each, span=origin.value_span()) if origin and each.id == "path-outside" else each for each in problems]
-        if source is None or source.broken:
-            continue
-        value, place = source.value, Origin(source, ())
+        if source is not None and not source.broken:
+            read[PurePosixPath(name).name] = source.value, Origin(source, ())
+    documents = Documents({name: value for name, (value, _) in read.items()})
+    for name, (value, place) in read.items():
         if in_folder and PurePosixPath(name).stem == "catalog":
             label, defaults = _read_index(value, place, findings, label, defaults)
         elif isinstance(value, dict) and isinstance(value.get("$id"), str) and _ID.match(value["$id"]):
             findings += misspelt(value, place, ANNOTATIONS)
-            each = _resource_type(value, place)
-            problems = _check(each, place)
+            leading = outward(value, place)
+            each = _resource_type(value, place, (documents, name) if leading else None)
+            problems = [*_check(each, place), *_lost(leading, documents, name)]
             findings += problems
             if not problems:
                 types.append(each)
+        elif in_folder and isinstance(value, dict) and isinstance(value.get("$defs"), dict) and value.keys() <= _SHARED:
+            findings += misspelt(value, place, ANNOTATIONS)
+            findings += [*_sound(value, place), *wrong_annotations(value, place), *_lost(outward(value, place), documents, name)]
         elif value is not UNKNOWN:
             hint = say("Name it under $id as catalog.type.v1.")
             findings.append(
@@ -208,8 +224,30 @@ def _read_index(value: Any, origin: Origin, findings: list[Finding], label: str,
 
 def _check(each: ResourceType, origin: Origin) -> list[Finding]:
     """That a schema is one, and that our annotations hold what they may."""
+    if each.others is not None:
+        # With all that it refers to it may be large, and most types of a large catalog are never used: that is put together then.
+        wrong = _sound(each.written, origin)
+        return wrong or list(wrong_annotations(each.written, origin))
     try:
         each.validator  # noqa: B018 - compiling it is the check
     except SchemaError as error:
         return [Finding("catalog-schema", "error", error.message, origin.child(*error.pointer).value_span())]
     return list(wrong_annotations(each.schema, origin))
+
+
+def _sound(schema: dict[str, Any], origin: Origin) -> list[Finding]:
+    """That a schema is one, wherever its references lead."""
+    try:
+        check_schema(schema)
+    except SchemaError as error:
+        return [Finding("catalog-schema", "error", error.message, origin.child(*error.pointer).value_span())]
+    return []
+
+
+def _lost(leading: Iterable[tuple[str, Origin]], documents: Documents, file: str) -> Iterator[Finding]:
+    """References that lead to no schema of the catalog."""
+    for reference, place in leading:
+        if not documents.leads_somewhere(file, reference):
+            message = say("`$ref` leads nowhere: the catalog has no {}.", reference)
+            hint = say("It is written #/$defs/NAME, or FILE#/$defs/NAME for a file of the same folder.")
+            yield Finding("catalog-schema", "error", message, place.value_span(), hint)

@@ -4,7 +4,7 @@ from collections.abc import Iterator
 from typing import Any, NamedTuple
 
 from jovial_scaffold.core.schemas.catalog import ResourceType
-from jovial_scaffold.core.schemas.validation import Validator
+from jovial_scaffold.core.schemas.validation import Validator, referred
 
 _BOUNDS = (
     *(("minimum", "at least"), ("exclusiveMinimum", "more than"), ("maximum", "at most"), ("exclusiveMaximum", "less than")),
@@ -20,6 +20,7 @@ _BOUNDS = (
 _COUNTED = {"Length": "characters", "Items": "items", "Properties": "entries"}
 _LEAST = ("minimum", "exclusiveMinimum", "minLength", "minItems", "minProperties")
 _MOST = ("maximum", "exclusiveMaximum", "maxLength", "maxItems", "maxProperties")
+_REFERENCES = 3  # what stands within more of them is shown when one asks for it
 _FLAGS = (("readOnly", "set by the cloud"), ("writeOnly", "secret"), ("deprecated", "deprecated"))
 
 
@@ -42,11 +43,17 @@ class Property(NamedTuple):
             return " | ".join(map(str, self.schema["enum"]))
         if "const" in self.schema:
             return str(self.schema["const"])
-        if "oneOf" in self.schema:
-            return "one of its forms"
+        if "oneOf" in self.schema or ("anyOf" in self.schema and "type" not in self.schema):
+            return self._forms(self.schema.get("oneOf") or self.schema["anyOf"])
         kind = self.schema.get("type", "anything")
         text = " or ".join(kind) if isinstance(kind, list) else str(kind)
         return f"{text} ({self.schema['format']})" if "format" in self.schema else text
+
+    def _forms(self, forms: Any) -> str:
+        """The types of its forms, where they are simple: `string or null`."""
+        kinds = [each.get("type") for each in forms if isinstance(each, dict)] if isinstance(forms, list) else []
+        simple = [each for each in kinds if isinstance(each, str) and each not in ("object", "array")]
+        return " or ".join(dict.fromkeys(simple)) if simple and len(simple) == len(forms) else "one of its forms"
 
     @property
     def bounds(self) -> str:
@@ -86,31 +93,57 @@ def _text(value: Any) -> str:
 
 def properties(schema: dict[str, Any]) -> Iterator[Property]:
     """All properties of a schema, those of its forms too, each before what stands in it."""
-    for path, each in _places(schema, "", False, forms=True):
+    for path, each in _places(schema, "", False, schema, forms=True):
         if path and not path.endswith(("[]", ".*")):
             yield each
 
 
-def _places(part: dict[str, Any], path: str, required: bool, forms: bool) -> Iterator[tuple[str, Property]]:
-    """A schema and every part of it by its path, the items of lists (`[]`) and the entries of maps (`.*`) too; where asked, its `forms`."""
-    yield path, Property(path, required, part)
-    for name, below in part.get("properties", {}).items():
+def _places(
+    part: dict[str, Any], path: str, required: bool, root: dict[str, Any], forms: bool, within: tuple[str, ...] = ()
+) -> Iterator[tuple[str, Property]]:
+    """A schema and every part of it by its path, the items of lists (`[]`) and the entries of maps (`.*`) too; where asked, its `forms`.
+    References are followed, but not in a circle, nor `within` too many others."""
+    own, opened = _read_through(part, root, within)
+    yield path, Property(path, required, own)
+    if len(opened) > _REFERENCES or len(set(opened)) < len(opened):
+        return
+    for name, below in own.get("properties", {}).items():
         if isinstance(below, dict):
-            yield from _places(below, f"{path}.{name}" if path else name, name in part.get("required", ()), forms)
-    for form in part.get("oneOf", ()) if forms else ():
-        yield from (each for each in _places(form, path, False, forms) if each[0] != path)
+            yield from _places(below, f"{path}.{name}" if path else name, name in own.get("required", ()), root, forms, opened)
+    for form in (form for keyword in ("allOf", "oneOf", "anyOf") for form in own.get(keyword, ())) if forms else ():
+        if isinstance(form, dict):
+            yield from (each for each in _places(form, path, False, root, forms, opened) if each[0] != path)
     for keyword, step in (("items", "[]"), ("additionalProperties", ".*")):
-        if isinstance(part.get(keyword), dict):
-            yield from _places(part[keyword], f"{path}{step}", False, forms)
+        if isinstance(own.get(keyword), dict):
+            yield from _places(own[keyword], f"{path}{step}", False, root, forms, opened)
 
 
-def example(schema: dict[str, Any]) -> dict[str, Any]:
+def _read_through(part: dict[str, Any], root: dict[str, Any], within: tuple[str, ...]) -> tuple[dict[str, Any], tuple[str, ...]]:
+    """A part with what it refers to, and the references that it stands within then."""
+    for _ in range(_REFERENCES * 2):
+        reference = part.get("$ref")
+        if not isinstance(reference, str):
+            break
+        target = referred(reference, root)
+        within = (*within, reference)
+        part = {**(target if isinstance(target, dict) else {}), **{key: item for key, item in part.items() if key != "$ref"}}
+    return part, within
+
+
+def example(schema: dict[str, Any], root: dict[str, Any] | None = None, depth: int = 0) -> dict[str, Any]:
     """Values for what must be set, as a person would begin."""
-    return {
-        name: _sample(part, name)
-        for name, part in schema.get("properties", {}).items()
-        if name in schema.get("required", ()) and isinstance(part, dict)
+    root = schema if root is None else root
+    if depth > _REFERENCES * 4:
+        return {}
+    own, _ = _read_through(schema, root, ())
+    made = {
+        name: _sample(part, name, root, depth + 1)
+        for name, part in own.get("properties", {}).items()
+        if name in own.get("required", ()) and isinstance(part, dict)
     }
+    for each in own.get("allOf", ()):
+        made |= example(each, root, depth + 1) if isinstance(each, dict) else {}
+    return made
 
 
 _OF_FORMATS = {
@@ -123,30 +156,34 @@ _OF_FORMATS = {
 }
 
 
-def _sample(part: dict[str, Any], name: str) -> Any:
+def _sample(part: dict[str, Any], name: str, root: dict[str, Any], depth: int) -> Any:
+    part, _ = _read_through(part, root, ())
     if "default" in part:
         return part["default"]
     if "enum" in part:
         return part["enum"][0]
     if "const" in part:
         return part["const"]
-    if "oneOf" in part:
-        return _sample(part["oneOf"][0], name)
+    forms = [each for keyword in ("oneOf", "anyOf") for each in part.get(keyword, ()) if isinstance(each, dict)]
+    if forms:
+        return _sample(forms[0], name, root, depth)
     targets = part.get("refersTo")
     if targets:
         kind, _, property = targets[0].partition(":")
         return f"${{{kind}.{property}}}"
     kind = part.get("type")
-    if kind == "object":
-        return example(part)
+    kind = kind[0] if isinstance(kind, list) and kind else kind
+    if kind == "object" or (kind is None and part.keys() & {"properties", "allOf"}):
+        return example(part, root, depth)
     if kind == "array":
-        return [_sample(part.get("items", {}), name)] * max(1, part.get("minItems", 0))
+        items = part.get("items")
+        return [_sample(items if isinstance(items, dict) else {}, name, root, depth)] * max(1, min(part.get("minItems", 0), 3))
     if kind in ("integer", "number"):
         return part.get("minimum", part.get("exclusiveMinimum", -1) + 1) or 1
-    if kind == "boolean":
-        return True
+    if kind in ("boolean", "null"):
+        return True if kind == "boolean" else None
     texts = (_OF_FORMATS.get(part.get("format", ""), ""), f"alp-{name}".replace("_", "-"), f"alp_{name}", "1.0", f"/{name}")
-    fits = Validator({key: value for key, value in part.items() if key != "$ref"})
+    fits = Validator({key: value for key, value in part.items() if key in ("type", "pattern", "minLength", "maxLength", "format")})
     return next((text for text in texts if text and not fits.violations(text)), texts[1])
 
 
@@ -160,11 +197,11 @@ class Difference(NamedTuple):
 
 def differences(old: ResourceType, new: ResourceType) -> list[Difference]:
     """What a resource of one type would meet as one of the other. What cannot be judged by itself counts as breaking."""
-    before, after = (dict(_places(each.schema, "", False, forms=False)) for each in (old, new))
+    before, after = (dict(_places(each.schema, "", False, each.schema, forms=False)) for each in (old, new))
     found = []
     for path, each in before.items():
         if path in after:
-            found += list(_changed(path, each, after[path]))
+            found += list(_changed(path, _inlined(each, old), _inlined(after[path], new)))
         elif _above(path) in after:
             found.append(Difference(path, True, "is gone"))
     for path, each in after.items():
@@ -180,10 +217,26 @@ def _above(path: str) -> str:
     return path[:-2] if path.endswith(("[]", ".*")) else path.rpartition(".")[0]
 
 
+def _inlined(each: Property, kind: ResourceType) -> Property:
+    """A property whose other keywords say themselves what they refer to: the same reference may mean something else in another type."""
+
+    def whole(value: Any, depth: int) -> Any:
+        if isinstance(value, list):
+            return [whole(item, depth) for item in value]
+        if not isinstance(value, dict):
+            return value
+        target = referred(value["$ref"], kind.schema) if isinstance(value.get("$ref"), str) and depth < _REFERENCES * 2 else None
+        made = {**target, **value, "$ref": ""} if isinstance(target, dict) else value
+        return {key: whole(item, depth + (target is not None)) for key, item in made.items()}
+
+    own = {key: item if key in _TOLD else whole(item, 0) for key, item in each.schema.items()}
+    return each._replace(schema=own)
+
+
 # Keywords of which the text says all, and those that bind nobody.
 _TOLD = frozenset((*_LEAST, *_MOST, "type", "enum", "properties", "required", "items", "additionalProperties"))
 _SILENT = frozenset(("title", "description", "examples", "$comment", "aspect", "look", "refersTo", "adds", "anyOrder", "listKey", "apart",
-                     "holdsData", "identity", "identityReach", "$id", "$schema"))  # fmt: skip
+                     "holdsData", "identity", "identityReach", "$id", "$schema", "$defs", "definitions"))  # fmt: skip
 _OTHERS = frozenset(("default", "changeEffect", "writeOnly", "deprecated", "unit"))
 
 

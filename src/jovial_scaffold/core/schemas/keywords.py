@@ -7,12 +7,12 @@ from typing import Any
 
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.spelling import near
-from jovial_scaffold.core.text.source import Origin
+from jovial_scaffold.core.text.source import Origin, Pointer
 from jovial_scaffold.core.words import say
 
-_LISTS = ("allOf", "anyOf", "oneOf", "prefixItems")
-_MAPS = ("properties", "patternProperties", "dependentSchemas", "$defs", "definitions")
-_SINGLE = (
+LISTS = ("allOf", "anyOf", "oneOf", "prefixItems")
+MAPS = ("properties", "patternProperties", "dependentSchemas", "$defs", "definitions")
+SINGLE = (
     *("items", "contains", "additionalProperties", "propertyNames", "unevaluatedProperties", "unevaluatedItems", "not", "if", "then"),
     *("else", "contentSchema"),
 )
@@ -33,7 +33,18 @@ _OTHERS = (
         "$vocabulary",
     ),
 )
-KEYWORDS = (*_LISTS, *_MAPS, *_SINGLE, *_OTHERS)
+KEYWORDS = (*LISTS, *MAPS, *SINGLE, *_OTHERS)
+
+
+def below(part: dict[str, Any]) -> Iterator[tuple[Pointer, Any]]:
+    """The schemas that a schema is made of, each with its pointer from there."""
+    for key, item in part.items():
+        if key in SINGLE:
+            yield (key,), item
+        elif key in LISTS and isinstance(item, list):
+            yield from (((key, index), each) for index, each in enumerate(item))
+        elif key in MAPS and isinstance(item, dict):
+            yield from (((key, name), each) for name, each in item.items())
 
 
 def parts(schema: Any, origin: Origin) -> Iterator[tuple[dict[str, Any], Origin]]:
@@ -41,16 +52,9 @@ def parts(schema: Any, origin: Origin) -> Iterator[tuple[dict[str, Any], Origin]
     stack = [(schema, origin)]
     while stack:
         part, place = stack.pop()
-        if not isinstance(part, dict):
-            continue
-        yield part, place
-        stack += [(part[key], place.child(key)) for key in _SINGLE if key in part]
-        for key in _LISTS:
-            if isinstance(part.get(key), list):
-                stack += [(each, place.child(key, index)) for index, each in enumerate(part[key])]
-        for key in _MAPS:
-            if isinstance(part.get(key), dict):
-                stack += [(each, place.child(key, name)) for name, each in part[key].items()]
+        if isinstance(part, dict):
+            yield part, place
+            stack += [(each, place.child(*pointer)) for pointer, each in below(part)]
 
 
 def misspelt(schema: Any, origin: Origin, known: tuple[str, ...] = ()) -> Iterator[Finding]:

@@ -33,7 +33,7 @@ def _of_type(kind: ResourceType, origin: Origin, types: Mapping[str, set[str]]) 
     if "description" not in kind.schema:
         message = say("The type {} has no description.", kind.id)
         yield Finding("description-missing", "warning", message, origin.value_span(), say("Say in a few words what it is for."))
-    for part, place in parts(kind.schema, origin):
+    for part, place in parts(kind.written, origin):
         closed = part.get("additionalProperties") is False and not part.keys() & {"patternProperties", "allOf", "anyOf", "oneOf", "$ref"}
         for index, name in enumerate(part.get("required", ()) if closed else ()):
             yield from _named(name, part, place.child("required", index), "`required`")

@@ -4,6 +4,7 @@ from typing import Any
 
 from jovial_scaffold.core.expressions.types import ANY, MOST_OPTIONS, Field, Type, joined
 from jovial_scaffold.core.expressions.values import type_name
+from jovial_scaffold.core.schemas.validation import referred
 
 _KINDS = {
     "integer": "int",
@@ -23,7 +24,7 @@ def type_of_schema(schema: Any, root: Any = None, depth: int = 0) -> Type:
     if not isinstance(schema, dict) or depth > _DEEPEST:
         return ANY
     if "$ref" in schema:
-        target = _target(schema["$ref"], root)
+        target = referred(schema["$ref"], root) if isinstance(schema["$ref"], str) else None
         beside = {key: value for key, value in schema.items() if key not in ("$ref", "description", "title", "default", "$defs", "types")}
         return type_of_schema(target, root, depth + 1) if not beside else ANY
     if "anyOf" in schema or "oneOf" in schema:
@@ -53,15 +54,6 @@ def type_of_schema(schema: Any, root: Any = None, depth: int = 0) -> Type:
         type_of_schema(schema["items"], root, depth + 1) if isinstance(schema.get("items"), dict) else None,
         *_fields(schema, root, depth, kinds),
     )
-
-
-def _target(reference: Any, root: Any) -> Any:
-    target = root
-    if not isinstance(reference, str) or not reference.startswith("#/"):
-        return None
-    for step in reference[2:].split("/"):
-        target = target.get(step.replace("~1", "/").replace("~0", "~")) if isinstance(target, dict) else None
-    return target
 
 
 def _options(schema: dict[str, Any], kinds: frozenset[str]) -> tuple[Any, ...] | None:

@@ -8,6 +8,7 @@ import re
 from collections.abc import Callable, Iterator
 from contextlib import suppress
 from typing import Any, NamedTuple
+from urllib.parse import unquote
 
 from jovial_scaffold.core.expressions.values import Pending, Secret
 from jovial_scaffold.core.schemas.formats import FORMATS
@@ -100,6 +101,16 @@ class Validator:
 
 
 _STAND_INS: tuple[Any, ...] = ("pending", 1, True, 100, [], {}, "10.0.0.0/16", "10.0.0.1", "https://ridgeline.example/", 0, 1.5)
+
+
+def check_schema(schema: Any) -> None:
+    """Whether a schema is one of JSON Schema 2020-12, wherever its references lead. Raises SchemaError."""
+    import jsonschema_rs
+
+    try:
+        jsonschema_rs.meta.validate(schema)
+    except jsonschema_rs.ValidationError as error:
+        raise SchemaError(_schema_fault(error), tuple(error.instance_path)) from None
 
 
 class SchemaError(Exception):
@@ -365,16 +376,25 @@ def subschema(schema: Any, pointer: Pointer, root: Any = None) -> list[dict[str,
     return parts
 
 
+def referred(reference: str, root: Any) -> Any:
+    """What a reference within a document leads to (RFC 6901, section 6); None where that is nothing."""
+    target = root
+    for step in unquote(reference).removeprefix("#").split("/")[1:]:
+        step = step.replace("~1", "/").replace("~0", "~")
+        if isinstance(target, list):
+            target = target[int(step)] if step.isdigit() and int(step) < len(target) else None
+        else:
+            target = target.get(step) if isinstance(target, dict) else None
+    return target
+
+
 def _resolved(schema: Any, root: Any, depth: int = 0) -> list[dict[str, Any]]:
     if not isinstance(schema, dict) or depth > 16:
         return []
     found = [schema]
     reference = schema.get("$ref")
     if isinstance(reference, str) and reference.startswith("#"):
-        target = root
-        for step in reference[1:].strip("/").split("/") if reference != "#" else ():
-            target = target.get(step.replace("~1", "/").replace("~0", "~")) if isinstance(target, dict) else None
-        found.extend(_resolved(target, root, depth + 1))
+        found.extend(_resolved(referred(reference, root), root, depth + 1))
     for keyword in ("allOf", "anyOf", "oneOf"):
         branches = schema.get(keyword, ())
         for branch in branches if isinstance(branches, list) else ():
