@@ -48,7 +48,9 @@ def fitting(schema: Any, whole: Any, chance: random.Random, depth: int = 0) -> A
     if kind == "array":
         return _list(schema, whole, chance, depth)
     if kind in ("integer", "number"):
-        least = int(schema.get("minimum", schema.get("exclusiveMinimum", -1) if not isinstance(schema.get("exclusiveMinimum"), bool) else 0))
+        least = int(
+            schema.get("minimum", schema.get("exclusiveMinimum", -1) if not isinstance(schema.get("exclusiveMinimum"), bool) else 0)
+        )
         made = least + chance.randint(0, 3)
         return min(made, schema["maximum"]) if isinstance(schema.get("maximum"), int) else made
     if kind == "string":

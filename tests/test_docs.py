@@ -11,7 +11,8 @@ from pathlib import Path
 
 import pytest
 
-PAGES = Path(__file__).parents[1] / "docs" / "language"
+DOCS = Path(__file__).parents[1] / "docs"
+PAGES = [*sorted((DOCS / "language").glob("*.md")), DOCS / "catalogs.md"]
 PROJECT = "project: example\ntemplate: line.yaml\ncatalogs: [fulmar]\nenvironments: {sandbox: {}, live: {}}\n"
 _BLOCK = re.compile(r"^```(\w+)(?: (\S+))?\n(.*?)^```$", re.MULTILINE | re.DOTALL)
 _SECONDS = re.compile(r" [0-9.]+ s$", re.MULTILINE)
@@ -39,9 +40,8 @@ def run(command: str, folder: Path) -> str:
     return "\n".join(line.rstrip() for line in _SECONDS.sub("", done.stdout).rstrip().splitlines())
 
 
-@pytest.mark.parametrize("name", sorted(path.name for path in PAGES.glob("*.md")))
-def test_page(name: str, tmp_path: Path) -> None:
-    page = PAGES / name
+@pytest.mark.parametrize("page", PAGES, ids=lambda page: page.name)
+def test_page(page: Path, tmp_path: Path) -> None:
     text = page.read_text("utf-8")
     (tmp_path / "jovial.yaml").write_text(PROJECT)
     shown: list[str] = []

@@ -77,4 +77,4 @@ def _tell(findings: list[Finding]) -> None:
 def _write(result: Imported, into: Path) -> None:
     with new_folder(into) as folder:
         for file, content in result.files.items():
-            (folder / file).write_text(yaml_text([content], explicit=False), "utf-8")
+            (folder / file).write_text(yaml_text([content], explicit=False, blocks=True), "utf-8")

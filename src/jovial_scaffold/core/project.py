@@ -27,6 +27,7 @@ from jovial_scaffold.core.rendering.examples import check_must_examples
 from jovial_scaffold.core.rendering.identities import Identities, clashes_between, identities, place
 from jovial_scaffold.core.rendering.plan import Plans
 from jovial_scaffold.core.rendering.rendering import Rendering, render
+from jovial_scaffold.core.rendering.upgrading import breaking_upgrades
 from jovial_scaffold.core.rules.evaluation import check_examples, judge, judge_effects, judge_pairs, judges_pairs
 from jovial_scaffold.core.schemas.catalog import Catalogs
 from jovial_scaffold.core.schemas.shapes import with_secrets
@@ -261,7 +262,7 @@ class Project:
         for name in environments:
             rendering, problems = self._rendered(name)
             verdicts, rules = judge(rendering, self._rulesets)
-            findings = [*problems, *rendering.findings, *verdicts]
+            findings = [*problems, *rendering.findings, *verdicts, *breaking_upgrades(rendering, self._catalogs)]
             found.append(_Judged(name, findings, len(rendering.resources), rules, identities(rendering)))
         return found
 

@@ -3,7 +3,7 @@
 from typing import Any
 
 from jovial_scaffold.core.schemas.catalog import ResourceType
-from jovial_scaffold.core.schemas.describing import Property, differences, example, properties
+from jovial_scaffold.core.schemas.describing import Property, differences, example, properties, shown_properties
 from jovial_scaffold.core.schemas.importing.catalog import Imported
 from jovial_scaffold.reports.terminal import Style, cut, padded, wrapped
 from jovial_scaffold.reports.words import counted, visible
@@ -14,7 +14,7 @@ def type_list(types: list[ResourceType], style: Style) -> str:
     width = max((len(each.id) for each in types), default=0) + 2
     lines = []
     for each in types:
-        about = str(each.schema.get("description") or each.schema.get("title") or "")
+        about = _about(each.schema) or str(each.schema.get("title") or "")
         gone = " (deprecated)" if each.schema.get("deprecated") is True else ""
         lines.append(f"{style.paint('place', padded(visible(each.id), width))}{cut(visible(about + gone), style.width - width)}")
     return "\n".join((*lines, "", f"{counted(len(types), 'type')}; jovial catalog show TYPE shows one.")) + "\n"
@@ -24,7 +24,7 @@ def type_page(kind: ResourceType, property: str, style: Style) -> str:
     """A type as a tree of its properties, or the part of it below one, and an example to copy."""
     schema = kind.schema
     lines = [style.paint("strong", f"{visible(kind.id)}  {visible(str(schema.get('title', '')))}")]
-    lines += wrapped(visible(str(schema.get("description", ""))), style.width, "")
+    lines += wrapped(visible(_about(schema)), style.width, "")
     facts = [f"known by {', '.join(map(str, schema['identity']))}"] if isinstance(schema.get("identity"), list) else []
     facts += ["holds data"] if schema.get("holdsData") is True else []
     facts += [f"unique in the {schema['identityReach']}"] if isinstance(schema.get("identityReach"), str) else []
@@ -32,22 +32,23 @@ def type_page(kind: ResourceType, property: str, style: Style) -> str:
     if facts:
         lines.append(style.paint("faint", visible("; ".join(facts))))
     lines.append("")
-    for each in _chosen(kind, property):
+    found, cut_off = shown_properties(kind.schema, property.replace("/", "."))
+    for each in found:
         lines += _property_lines(each, style)
+    if cut_off:
+        lines += ["", style.paint("faint", "What stands deeper is left out: name a property to see what is in it.")]
     if not property:
         lines += ["", style.paint("strong", "For example"), *_example(kind)]
     return "\n".join(lines) + "\n"
 
 
 def _chosen(kind: ResourceType, property: str) -> list[Property]:
-    every = list(properties(kind.schema))
-    wanted = property.replace("/", ".")
-    return [each for each in every if not property or each.path == wanted or each.path.startswith((f"{wanted}.", f"{wanted}["))]
+    return properties(kind.schema, property.replace("/", "."))
 
 
 def all_properties(kind: ResourceType) -> list[Property]:
     """All properties of a type."""
-    return list(properties(kind.schema))
+    return properties(kind.schema)
 
 
 def has_property(kind: ResourceType, property: str) -> bool:
@@ -55,12 +56,17 @@ def has_property(kind: ResourceType, property: str) -> bool:
     return bool(_chosen(kind, property))
 
 
+def _about(schema: dict[str, Any]) -> str:
+    """What a schema says of itself, as one paragraph."""
+    return " ".join(str(schema.get("description", "")).split())
+
+
 def _property_lines(each: Property, style: Style) -> list[str]:
     indent = "  " * each.depth
     name = each.path.rpartition(".")[2]
     facts = "; ".join(part for part in (each.bounds, *each.notes) if part)
     lines = [f"{indent}{style.paint('place', visible(name))}  {visible(each.kind)}"]
-    about = str(each.schema.get("description", ""))
+    about = _about(each.schema)
     lines += wrapped(visible(about), style.width, f"{indent}    ") if about else []
     lines += [style.paint("faint", line) for line in wrapped(visible(facts), style.width, f"{indent}    ")] if facts else []
     return lines
@@ -114,7 +120,7 @@ def search_text(found: list[tuple[ResourceType, list[Property]]], style: Style) 
     for kind, hits in found:
         lines.append(f"{style.paint('place', visible(kind.id))}  {cut(visible(str(kind.schema.get('description', ''))), style.width - 30)}")
         for each in hits:
-            about = cut(visible(str(each.schema.get("description", ""))), max(20, style.width - len(each.path) - 4))
+            about = cut(visible(_about(each.schema)), max(20, style.width - len(each.path) - 4))
             lines.append(f"  {visible(each.path)}  {style.paint('faint', about)}")
     return "\n".join(lines) + "\n"
 

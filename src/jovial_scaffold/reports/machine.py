@@ -218,8 +218,8 @@ def _flow(value: Any) -> str:
     return json.dumps(value)
 
 
-def yaml_text(documents: Sequence[Any], explicit: bool) -> str:
-    """YAML that reads back the same under 1.2's core schema; several documents where `explicit`."""
+def yaml_text(documents: Sequence[Any], explicit: bool, blocks: bool = False) -> str:
+    """YAML that reads back the same under 1.2's core schema; several documents where `explicit`; with texts of several lines as `blocks`."""
     import yaml
 
     dumper: Any = getattr(yaml, "CSafeDumper", yaml.SafeDumper)
@@ -229,7 +229,7 @@ def yaml_text(documents: Sequence[Any], explicit: bool) -> str:
             return True
 
     def text(writer: Any, value: str) -> Any:
-        return writer.represent_scalar("tag:yaml.org,2002:str", value, style=_quotes(value))
+        return writer.represent_scalar("tag:yaml.org,2002:str", value, style="|" if blocks and "\n" in value else _quotes(value))
 
     Dumper.add_representer(str, text)
     return str(yaml.dump_all(documents, Dumper=Dumper, sort_keys=False, allow_unicode=True, width=1_000_000, explicit_start=explicit))

@@ -83,6 +83,7 @@ class Catalogs:
     def __init__(self) -> None:
         self._types: dict[str, ResourceType] = {}
         self._defaults: dict[str, str] = {}
+        self._newest: dict[str, ResourceType] = {}
         self.types_unknown = False  # a catalog could not be read: what it would have held is not judged
 
     def add(self, types: Iterable[ResourceType], defaults: dict[str, int], catalog: str) -> list[Finding]:
@@ -102,6 +103,7 @@ class Catalogs:
             self._types[each.id] = each
             if each.name not in newest or newest[each.name].version < each.version:
                 newest[each.name] = each
+        self._newest |= newest
         for name, each in newest.items():
             chosen = defaults.get(name.removeprefix(f"{catalog}."), each.version)
             self._defaults[name] = f"{name}.v{chosen}" if f"{name}.v{chosen}" in self._types else each.id
@@ -110,6 +112,10 @@ class Catalogs:
     def find(self, text: str) -> ResourceType | None:
         """The type that a template names, with or without a version."""
         return self._types.get(text) or self._types.get(self._defaults.get(text, ""))
+
+    def newest(self, kind: ResourceType) -> ResourceType:
+        """The newest version of a type; the type itself where it is no catalog's."""
+        return self._newest.get(kind.name, kind)
 
     def advice(self, text: str) -> Sentence:
         """What to write instead of a type that is not there."""

@@ -1,6 +1,6 @@
 """A type as a person reads it: its properties one by one, an example, and what another version of it would break."""
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from typing import Any, NamedTuple
 
 from jovial_scaffold.core.schemas.catalog import ResourceType
@@ -20,6 +20,8 @@ _BOUNDS = (
 _COUNTED = {"Length": "characters", "Items": "items", "Properties": "entries"}
 _LEAST = ("minimum", "exclusiveMinimum", "minLength", "minItems", "minProperties")
 _MOST = ("maximum", "exclusiveMaximum", "maxLength", "maxItems", "maxProperties")
+_SHOWN = 400  # properties of a type, about which what stands deepest is left out
+_DEEPEST = 12
 _REFERENCES = 3  # what stands within more of them is shown when one asks for it
 _FLAGS = (("readOnly", "set by the cloud"), ("writeOnly", "secret"), ("deprecated", "deprecated"))
 
@@ -34,7 +36,7 @@ class Property(NamedTuple):
     @property
     def depth(self) -> int:
         """How far below the type it stands."""
-        return self.path.count(".") - self.path.count(".*")
+        return _depth(self.path)
 
     @property
     def kind(self) -> str:
@@ -91,31 +93,73 @@ def _text(value: Any) -> str:
     return f'"{value}"' if isinstance(value, str) and not value else str(value).lower() if isinstance(value, bool) else str(value)
 
 
-def properties(schema: dict[str, Any]) -> Iterator[Property]:
-    """All properties of a schema, those of its forms too, each before what stands in it."""
-    for path, each in _places(schema, "", False, schema, forms=True):
-        if path and not path.endswith(("[]", ".*")):
-            yield each
+def properties(schema: dict[str, Any], below: str = "") -> list[Property]:
+    """The properties of a schema, those of its forms too, each before what stands in it; or those at and `below` a path. Of very many,
+    those that stand deepest are left out."""
+    return shown_properties(schema, below)[0]
+
+
+def shown_properties(schema: dict[str, Any], below: str = "") -> tuple[list[Property], bool]:
+    """The same, and whether any are left out."""
+    found: list[Property] = []
+    for deepest in range(_DEEPEST):
+        more = list(_seen(schema, below, deepest))
+        if len(more) == len(found):
+            return found, False
+        if found and len(more) > _SHOWN:
+            break
+        found = more
+    return found, True
+
+
+def _seen(schema: dict[str, Any], below: str, deepest: int) -> Iterator[Property]:
+    base = _depth(below) + 1 if below else 0
+
+    def keep(path: str) -> bool:
+        return _within(path, below) and _depth(path) - base <= deepest if _within(path, below) or not below else _within(below, path)
+
+    known: set[str] = set()
+    for path, each in _places(schema, "", False, schema, True, keep):
+        if path and not path.endswith(("[]", ".*")) and _within(path, below):
+            told = f"{path} {each.required} {each.schema}"
+            if told not in known:  # forms have much in common
+                yield each
+            known.add(told)
+
+
+def _within(path: str, above: str) -> bool:
+    return not above or path == above or path.startswith((f"{above}.", f"{above}["))
+
+
+def _depth(path: str) -> int:
+    return path.count(".") - path.count(".*")
 
 
 def _places(
-    part: dict[str, Any], path: str, required: bool, root: dict[str, Any], forms: bool, within: tuple[str, ...] = ()
+    part: dict[str, Any],
+    path: str,
+    required: bool,
+    root: dict[str, Any],
+    forms: bool,
+    keep: Callable[[str], bool] = lambda path: True,
+    within: tuple[str, ...] = (),
 ) -> Iterator[tuple[str, Property]]:
     """A schema and every part of it by its path, the items of lists (`[]`) and the entries of maps (`.*`) too; where asked, its `forms`.
-    References are followed, but not in a circle, nor `within` too many others."""
+    References are followed, but not in a circle, nor `within` too many others; only what is to be kept is looked into."""
     own, opened = _read_through(part, root, within)
     yield path, Property(path, required, own)
     if len(opened) > _REFERENCES or len(set(opened)) < len(opened):
         return
     for name, below in own.get("properties", {}).items():
-        if isinstance(below, dict):
-            yield from _places(below, f"{path}.{name}" if path else name, name in own.get("required", ()), root, forms, opened)
+        at = f"{path}.{name}" if path else name
+        if isinstance(below, dict) and keep(at):
+            yield from _places(below, at, name in own.get("required", ()), root, forms, keep, opened)
     for form in (form for keyword in ("allOf", "oneOf", "anyOf") for form in own.get(keyword, ())) if forms else ():
         if isinstance(form, dict):
-            yield from (each for each in _places(form, path, False, root, forms, opened) if each[0] != path)
+            yield from (each for each in _places(form, path, False, root, forms, keep, opened) if each[0] != path)
     for keyword, step in (("items", "[]"), ("additionalProperties", ".*")):
-        if isinstance(own.get(keyword), dict):
-            yield from _places(own[keyword], f"{path}{step}", False, root, forms, opened)
+        if isinstance(own.get(keyword), dict) and keep(f"{path}{step}"):
+            yield from _places(own[keyword], f"{path}{step}", False, root, forms, keep, opened)
 
 
 def _read_through(part: dict[str, Any], root: dict[str, Any], within: tuple[str, ...]) -> tuple[dict[str, Any], tuple[str, ...]]:

@@ -89,6 +89,11 @@ class ResourceReader(DeclarationReader):
         if found is None and not self.catalogs.types_unknown:
             span = origin.source.span(*_type_offsets(origin, text))
             self.report("type-unknown", say("No catalog knows the type `{}`.", text), span, self.library_advice(text))
+        elif found is not None and found.schema.get("deprecated") is True:
+            span = origin.source.span(*_type_offsets(origin, text))
+            newest = self.catalogs.newest(found)
+            hint = say("{} is the newest version.", newest.id) if newest is not found else say("Its catalog says what to take instead.")
+            self.report("type-deprecated", say("The type {} is deprecated.", found.id), span, hint, "warning")
         return None, found
 
     def hide_secrets(self, kind: ResourceType, content: Any, origin: Origin) -> None:

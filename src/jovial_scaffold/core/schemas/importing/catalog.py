@@ -161,11 +161,13 @@ def _about(documents: list[Document]) -> tuple[str, str]:
 
 
 def _candidates(documents: Documents) -> Iterable[tuple[str, Place, bool]]:
-    """Named schemas with their places, and whether they are types without being asked for: those of OpenAPI, whole documents, and what a
-    document names that says nothing else."""
-    for document in list(documents):
+    """Named schemas with their places, and whether they are types without being asked for: those of OpenAPI, whole documents, and what
+    is named where nothing else is said."""
+    every = list(documents)
+    only_names = not any(_is_description(each.value) or _says_something(each.value) for each in every)
+    for document in every:
         root = documents.root(document)
-        described = isinstance(document.value, dict) and "openapi" in document.value
+        described = _is_description(document.value)
         whole = not described and _says_something(document.value)
         if whole:
             yield _ENDING.sub("", PurePosixPath(document.name).name), root, True
@@ -175,7 +177,11 @@ def _candidates(documents: Documents) -> Iterable[tuple[str, Place, bool]]:
             except KeyError:
                 continue
             for name in found if isinstance(found, dict) else ():
-                yield str(name), root.child(*named, name).within(found[name]), described or not whole
+                yield str(name), root.child(*named, name).within(found[name]), described or only_names
+
+
+def _is_description(value: Any) -> bool:
+    return isinstance(value, dict) and "openapi" in value
 
 
 def _says_something(value: Any) -> bool:

@@ -110,6 +110,9 @@ class Translator:
             made["prefixItems"] = made.pop("items")
             if "additionalItems" in value:
                 made["items"] = self._schema(value["additionalItems"], place.child("additionalItems"), {}, depth + 1)
+        if len(made.get("patternProperties", ())) < _count(value.get("patternProperties")):
+            # What such a name has would be refused, or judged as another one, where others are forbidden: so they are let through.
+            made["additionalProperties"] = True
         self._bounds(made, value)
         if dialect.nullable and value.get("nullable") is True and isinstance(made.get("type"), str):
             made["type"] = [made["type"], "null"]
@@ -138,7 +141,7 @@ class Translator:
             made[key] = {plain(name): self._schema(each, at.child(name), {}, depth + 1) for name, each in item.items()}
         elif key == "patternProperties" and isinstance(item, dict):
             self._patterned(made, item, at, depth)
-        elif key in MAPS:
+        elif key in ("$defs", "definitions"):
             return  # named schemas are written where they are referred to
         elif key in ("exclusiveMinimum", "exclusiveMaximum") and isinstance(item, bool):
             return  # see `_bounds`
@@ -159,7 +162,9 @@ class Translator:
                     made.setdefault("dependentSchemas", {})[plain(name)] = self._schema(each, at.child(name), {}, depth + 1)
         elif key in _EXAMPLES or key == "discriminator":
             self._note(key, HINT if key == "discriminator" else EXAMPLE, place)
-        elif key not in ("required", "default", "nullable", "additionalItems", *_IDENTIFIERS):
+        elif key in (*LISTS, *MAPS) or (key == "required" and not isinstance(item, list)):
+            self._note(key, INVALID, place)
+        elif key not in ("required", "default", *_IDENTIFIERS, *(["nullable"] * dialect.nullable), *(["additionalItems"] * dialect.tuples)):
             self._note(key, UNKNOWN, place)
 
     def _reference(self, written: Any, place: Place) -> Any:
@@ -195,8 +200,6 @@ class Translator:
         kept = {text: each for text, each in item.items() if self._is_linear(text)}
         made["patternProperties"] = {plain(text): self._schema(each, at.child(text), {}, depth + 1) for text, each in kept.items()}
         if len(kept) < len(item):
-            # What such a name has would be refused, or judged as another one, where others are forbidden: so they are let through.
-            made["additionalProperties"] = True
             self._note("patternProperties", PATTERN, at)
 
     def _required(self, made: dict[str, Any], names: list[Any], place: Place, properties: Mapping[str, list[tuple[Any, Place]]]) -> None:
@@ -268,6 +271,10 @@ class Translator:
             self._is_read_only(each, place.child("allOf", index), depth + 1)
             for index, each in enumerate(branches if isinstance(branches, list) else ())
         )
+
+
+def _count(value: Any) -> int:
+    return len(value) if isinstance(value, dict) else 0
 
 
 def plain(value: Any, depth: int = 0) -> Any:
