@@ -12,7 +12,14 @@ from tests.fuzz.faults import Fault, known_faults, spoiled
 from tests.fuzz.projects import base_files, run
 from tests.fuzz.secrets import SECRET
 
-BOUNDS = {"projects": (160, 0.85), "secrets": (60, 0.85), "expressions": (1_500, 0.9), "trees": (200, 0.5), "commands": (120, 0.35)}
+BOUNDS = {
+    "imports": (300, 0.6),
+    "projects": (160, 0.85),
+    "secrets": (60, 0.85),
+    "expressions": (1_500, 0.9),
+    "trees": (200, 0.5),
+    "commands": (120, 0.35),
+}
 
 
 @pytest.mark.parametrize("kind", BOUNDS)

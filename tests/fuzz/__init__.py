@@ -8,7 +8,7 @@ import importlib
 import random
 from collections.abc import Callable
 
-KINDS = ("projects", "secrets", "expressions", "trees", "commands", "endings")
+KINDS = ("projects", "secrets", "expressions", "trees", "commands", "endings", "imports")
 
 
 def attempt_of(kind: str) -> Callable[[random.Random], str]:

@@ -14,9 +14,9 @@ from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import NOTHING, Described, Sentence, nearest, say
 
 NAME = "jovial.yaml"
-_KEYS = ("project", "description", "template", "catalogs", "modules", "rulesets", "waivers", "lookups", "environments")
+KEYS = ("project", "description", "template", "catalogs", "modules", "rulesets", "waivers", "lookups", "environments")
 _NOT_YET = ("waivers",)
-_ENVIRONMENT_KEYS = ("parameters", "deployed", "labels")
+ENVIRONMENT_KEYS = ("parameters", "deployed", "labels")
 
 
 class ProjectError(Exception):
@@ -115,12 +115,12 @@ class _Reader:
                 say("Begin with `project:`, `template:` and `environments:`."),
             )
         for key in whole:
-            if key not in _KEYS and key != "$schema":
+            if key not in KEYS and key != "$schema":
                 self.report(
                     "key-unknown",
                     say("A project file has no key `{}`.", key),
                     origin.child(key).key_span(),
-                    nearest(key, _KEYS, say("Its keys are {}.", ", ".join(_KEYS))),
+                    nearest(key, KEYS, say("Its keys are {}.", ", ".join(KEYS))),
                 )
         for key in _NOT_YET:
             if whole.get(key):
@@ -225,12 +225,12 @@ class _Reader:
 
     def environment(self, name: str, entry: dict[str, Any], origin: Origin) -> EnvironmentEntry:
         for key in entry:
-            if key not in _ENVIRONMENT_KEYS and key != "$schema":
+            if key not in ENVIRONMENT_KEYS and key != "$schema":
                 self.report(
                     "key-unknown",
                     say("An environment has no key `{}`.", key),
                     origin.child(key).key_span(),
-                    nearest(key, _ENVIRONMENT_KEYS, say("Its keys are {}.", ", ".join(_ENVIRONMENT_KEYS))),
+                    nearest(key, ENVIRONMENT_KEYS, say("Its keys are {}.", ", ".join(ENVIRONMENT_KEYS))),
                 )
         deployed = entry.get("deployed")
         if deployed is not None and deployed is not UNKNOWN and not isinstance(deployed, str):

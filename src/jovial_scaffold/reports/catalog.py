@@ -157,7 +157,7 @@ def import_text(result: Imported, folder: str, style: Style) -> str:
     lines += [
         "",
         *wrapped(
-            f"jovial catalog lint {visible(folder)} looks it through. Under `catalogs` of jovial.yaml, {visible(folder)} makes its types known: {example}.",
+            f"jovial catalog lint {visible(folder)} looks it through. Under `catalogs` of jovial.yaml, {visible(folder)}/ makes its types known: {example}.",
             style.width,
             "",
         ),

@@ -16,7 +16,7 @@ from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import NOTHING, Described, Operand, Sentence, Value, listed, nearest, say
 
 ANY = "any"
-_KEYS = ("expected", "environments", "differences", "$schema")
+KEYS = ("expected", "environments", "differences", "$schema")
 _PRESENT = "$present"
 _ADDRESS = "$address"
 _WILD = frozenset("*?")
@@ -98,8 +98,8 @@ def read_expectations(source: Source) -> tuple[Expectations, list[Finding]]:
             report(say("A file of expected differences is a map, and this is {}.", Described(whole)), origin.value_span(), hint)
         return Expectations((), (), origin), findings
     for key in whole:
-        if key not in _KEYS:
-            hint = nearest(key, _KEYS, say("Its keys are {}.", listed(_KEYS[:3])))
+        if key not in KEYS:
+            hint = nearest(key, KEYS, say("Its keys are {}.", listed(KEYS[:3])))
             report(say("A file of expected differences has no key `{}`.", key), origin.child(key).key_span(), hint)
     names = whole.get("environments") or []
     if not isinstance(names, list) or not all(isinstance(name, str) for name in names):

@@ -23,8 +23,8 @@ from jovial_scaffold.core.text.wording import kind as kind_of
 from jovial_scaffold.core.words import NOTHING, Derived, Sentence, listed, nearest, say
 
 FORMAT = "jovial-snapshot/1"
-_KEYS = ("format", "project", "environment", "run", "key", "hashed", "parameters", "resources", "others", "$schema")
-_RESOURCE_KEYS = ("type", "properties", "after", "keep")
+KEYS = ("format", "project", "environment", "run", "key", "hashed", "parameters", "resources", "others", "$schema")
+RESOURCE_KEYS = ("type", "properties", "after", "keep")
 _RUN_KEY: Final = os.urandom(32)  # for comparing within this run only; nothing that is hashed with it is written
 _TOKEN = re.compile(r"[A-Za-z0-9_.:-]+")
 
@@ -117,8 +117,8 @@ def read_snapshot(source: Source, catalogs: Catalogs, hash_key: str = "") -> tup
             report(say("A snapshot is a map with `environment` and `resources`, and this is {}.", found), origin.value_span(), hint)
         return None, findings
     for key in whole:
-        if key not in _KEYS:
-            hint = nearest(key, _KEYS, say("Its keys are {}.", listed(_KEYS[:-1])))
+        if key not in KEYS:
+            hint = nearest(key, KEYS, say("Its keys are {}.", listed(KEYS[:-1])))
             report(say("A snapshot has no key `{}`.", key), origin.child(key).key_span(), hint, warning=True)
     resources: dict[str, Deployed] = {}
     for address, content in whole["resources"].items():
@@ -172,8 +172,8 @@ def _deployed(address: str, content: Any, place: Origin, catalogs: Catalogs, rep
         )
         return None
     for key in content:
-        if key not in _RESOURCE_KEYS:
-            hint = nearest(key, _RESOURCE_KEYS, say("Its keys are {}.", listed(_RESOURCE_KEYS)))
+        if key not in RESOURCE_KEYS:
+            hint = nearest(key, RESOURCE_KEYS, say("Its keys are {}.", listed(RESOURCE_KEYS)))
             report(say("A resource of a snapshot has no key `{}`.", key), place.child(key).key_span(), hint, warning=True)
     kind = catalogs.find(content["type"])
     if kind is None and not catalogs.types_unknown:

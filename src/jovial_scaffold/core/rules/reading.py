@@ -23,7 +23,8 @@ NAMES = {
 }
 """The names that a rule of each scope sees (docs/rules.md)."""
 _OF_TYPES = ("resource", "effect")
-_KEYS = ("because", "over", "applies", "where", "require", "absent", "level", "message", "fix", "examples", "between")
+SECTIONS = ("ruleset", "description", "let", "rules")
+KEYS = ("because", "over", "applies", "where", "require", "absent", "level", "message", "fix", "examples", "between")
 
 
 @dataclass(frozen=True, slots=True)
@@ -75,10 +76,8 @@ class _Reader(Compiler):
                 self.report("ruleset-shape", say("A ruleset is a map with `ruleset` and `rules`, and {}.", found), origin.value_span())
             return Ruleset("", {}, ())
         for key in whole:
-            if key not in ("ruleset", "description", "let", "rules", "$schema"):
-                hint = nearest(
-                    key, ("ruleset", "description", "let", "rules"), say("Its sections are ruleset, description, let and rules.")
-                )
+            if key not in (*SECTIONS, "$schema"):
+                hint = nearest(key, SECTIONS, say("Its sections are ruleset, description, let and rules."))
                 if key in ("resources", "parameters", "outputs"):
                     hint = say("This looks like a template in the place of a ruleset.")
                 self.report("section-unknown", say("A ruleset has no section `{}`.", key), origin.child(key).key_span(), hint)
@@ -111,12 +110,12 @@ class _Reader(Compiler):
             self.report("ruleset-shape", say("A rule is a map, and this is {}.", Described(content)), origin.value_span())
             return None
         for key in content:
-            if key not in _KEYS:
+            if key not in KEYS:
                 self.report(
                     "key-unknown",
                     say("A rule has no key `{}`.", key),
                     origin.child(key).key_span(),
-                    nearest(key, _KEYS, say("Its keys are {}.", listed(_KEYS))),
+                    nearest(key, KEYS, say("Its keys are {}.", listed(KEYS))),
                 )
         over = content.get("over", "resource")
         if over is UNKNOWN:

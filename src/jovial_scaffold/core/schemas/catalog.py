@@ -26,6 +26,8 @@ from jovial_scaffold.core.words import Sentence, listed, nearest, say
 _ID = re.compile(r"(?P<catalog>[a-z][a-z0-9_]*)\.(?P<type>[a-z][a-z0-9_]*)\.v(?P<version>[1-9][0-9]*)\Z")
 # what a document holds that types of a catalog share, and that is none itself
 _SHARED = frozenset(("$defs", "$schema", "$comment", "title", "description"))
+#: what `catalog.yaml` holds
+INDEX_KEYS = ("name", "description", "defaults")
 SHIPPED = Path(__file__).parents[2] / "catalogs"
 
 
@@ -213,8 +215,8 @@ def _read_index(value: Any, origin: Origin, findings: list[Finding], label: str,
         )
         return label, defaults
     for key in value:
-        if key not in ("name", "description", "defaults", "$schema"):
-            hint = nearest(key, ("name", "description", "defaults"))
+        if key not in (*INDEX_KEYS, "$schema"):
+            hint = nearest(key, INDEX_KEYS)
             findings.append(
                 Finding("key-unknown", "error", say("`{}` is not known in catalog.yaml.", key), origin.child(key).key_span(), hint)
             )

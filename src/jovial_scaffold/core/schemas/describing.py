@@ -204,7 +204,7 @@ def _sample(part: dict[str, Any], name: str, root: dict[str, Any], depth: int) -
     part, _ = _read_through(part, root, ())
     if "default" in part:
         return part["default"]
-    if "enum" in part:
+    if part.get("enum"):
         return part["enum"][0]
     if "const" in part:
         return part["const"]

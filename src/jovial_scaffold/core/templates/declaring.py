@@ -175,7 +175,7 @@ class DeclarationReader(SectionReader):
                 if entry is not UNKNOWN:
                     self.report("template-shape", say("An entry of `must` has `require` and `message`."), place.value_span())
                 continue
-            self.allowed(entry, ("require", "message", "examples"), place, "An entry of `must`")
+            self.allowed(entry, place, "An entry of `must`")
             told = self.value(entry.get("message") or say("This does not hold: {}", entry["require"]), place.child("message"))
             passes, fails = (self.examples(entry.get("examples"), which, place.child("examples")) for which in ("passes", "fails"))
             found.append(Requirement(self.condition(entry["require"], place.child("require")), told, passes, fails, place))
@@ -192,7 +192,7 @@ class DeclarationReader(SectionReader):
                 )
             return ()
         if which == "passes":
-            self.allowed(content, ("passes", "fails"), origin, "`examples`")
+            self.allowed(content, origin, "`examples`")
         entries = content.get(which)
         if entries is None or entries is UNKNOWN:
             return ()
@@ -220,7 +220,7 @@ class DeclarationReader(SectionReader):
             self.report("template-shape", say("A function has `takes` and `is`."), origin.key_span(), hint)
             self.lost_name(name)
             return None
-        self.allowed(content, ("takes", "gives", "is", "examples", "description"), origin, "A function")
+        self.allowed(content, origin, "A function")
         takes: dict[str, dict[str, Any]] = {}
         written = content.get("takes") or {}
         if not isinstance(written, dict):
@@ -257,7 +257,7 @@ class DeclarationReader(SectionReader):
             if not isinstance(entry, dict) or not isinstance(entry.get("call"), str) or "gives" not in entry:
                 self.report("template-shape", say("An example of a function has `call` and `gives`."), place.value_span())
                 continue
-            self.allowed(entry, ("call", "gives"), place, "An example of a function")
+            self.allowed(entry, place, "An example of a function")
             found.append((self.condition(entry["call"], place.child("call")), entry["gives"], place))
         return tuple(found)
 
@@ -271,7 +271,7 @@ class DeclarationReader(SectionReader):
             self.report("template-shape", say("A lookup has `in`, the name of a table, and `where`."), origin.key_span(), hint)
             self.lost_name(name)
             return None
-        self.allowed(content, ("in", "where", "newest", "description"), origin, "A lookup")
+        self.allowed(content, origin, "A lookup")
         table = self.library.tables.get(content["in"])
         if table is None:
             there = (
@@ -297,7 +297,7 @@ class DeclarationReader(SectionReader):
             self.report("template-shape", say("A document has `from`, the path of a text file."), origin.key_span(), hint)
             self.lost_name(name)
             return None
-        self.allowed(content, ("from", "to", "with", "description"), origin, "A document")
+        self.allowed(content, origin, "A document")
         if "${" in content["from"]:
             self.report(
                 "path-invalid",
@@ -342,7 +342,7 @@ class DeclarationReader(SectionReader):
         if not self.name(name, origin):
             return None
         if isinstance(content, dict) and "value" in content:
-            self.allowed(content, ("value", "description"), origin, "An output")
+            self.allowed(content, origin, "An output")
             description = content.get("description")
             value = self.value(content["value"], origin.child("value"))
             return Output(name, value, description if isinstance(description, str) else "", origin)

@@ -30,6 +30,16 @@ SECTIONS = (
     "documents",
     "outputs",
 )
+#: the keys of what stands in sections
+ENTRY_KEYS = {
+    "An entry of `must`": ("require", "message", "examples"),
+    "`examples`": ("passes", "fails"),
+    "A function": ("takes", "gives", "is", "examples", "description"),
+    "An example of a function": ("call", "gives"),
+    "A lookup": ("in", "where", "newest", "description"),
+    "A document": ("from", "to", "with", "description"),
+    "An output": ("value", "description"),
+}
 _FORBIDDEN = {
     **dict.fromkeys(RESERVED | KEYWORDS | {"true", "false", "null"}, "a reserved word of the expression language"),
     **dict.fromkeys(
@@ -176,8 +186,9 @@ class SectionReader(Compiler):
         """A declaration that cannot be used: what depends on it is not judged."""
         self.unknown_names.add(name)
 
-    def allowed(self, content: dict[str, Any], keys: Sequence[str], origin: Origin, what: str) -> None:
-        """Report keys that have no meaning."""
+    def allowed(self, content: dict[str, Any], origin: Origin, what: str) -> None:
+        """Report keys that have no meaning; `what` is one of ENTRY_KEYS."""
+        keys = ENTRY_KEYS[what]
         for key in content:
             if key not in keys and key != "$schema":
                 hint = nearest(key, keys, say("Its keys are {}.", ", ".join(keys)))

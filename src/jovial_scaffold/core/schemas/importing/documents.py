@@ -25,12 +25,14 @@ class Dialect(NamedTuple):
     dependencies: bool = False
     #: whether `nullable` is one (OpenAPI 3.0)
     nullable: bool = False
+    #: whether `exclusiveMinimum: true` says that `minimum` is exclusive (OpenAPI 3.0; JSON Schema draft 4)
+    boolean_bounds: bool = False
 
 
 DRAFT_2020 = Dialect("JSON Schema 2020-12")
 DRAFT_2019 = Dialect("JSON Schema 2019-09", tuples=True)
-DRAFT_7 = Dialect("JSON Schema draft 7", lone_references=True, tuples=True, dependencies=True)
-OPENAPI_3_0 = Dialect("OpenAPI 3.0", lone_references=True, nullable=True)
+DRAFT_7 = Dialect("JSON Schema draft 7", lone_references=True, tuples=True, dependencies=True, boolean_bounds=True)
+OPENAPI_3_0 = Dialect("OpenAPI 3.0", lone_references=True, nullable=True, boolean_bounds=True)
 OPENAPI_3_1 = Dialect("OpenAPI 3.1")
 
 

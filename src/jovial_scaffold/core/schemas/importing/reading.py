@@ -8,6 +8,7 @@ from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.folders import Folder, Found, Refusal
 from jovial_scaffold.core.limits import LISTED_FILES, NESTING
 from jovial_scaffold.core.text.formats import read_source
+from jovial_scaffold.core.text.unknown import UNKNOWN
 
 _SUFFIXES = (".json", ".yaml", ".yml")
 
@@ -33,7 +34,7 @@ class Reader:
                 pass  # whatever it is, the careful reader says it better
         source, findings = read_source(content, name, ".json")
         self.findings += findings
-        return None if source is None or source.broken else source.value
+        return None if source is None or source.broken else _known(source.value)
 
     def _names(self) -> Iterator[str]:
         folders, count = [""], 0
@@ -50,6 +51,13 @@ class Reader:
                     folders.append(name)
                 elif isinstance(found, Found) and each.endswith(_SUFFIXES):
                     yield name
+
+
+def _known(value: Any) -> Any:
+    """The value without what the careful reader could not read."""
+    if isinstance(value, dict):
+        return {key: _known(item) for key, item in value.items() if item is not UNKNOWN}
+    return [_known(item) for item in value if item is not UNKNOWN] if isinstance(value, list) else value
 
 
 def _no_number(text: str) -> Any:

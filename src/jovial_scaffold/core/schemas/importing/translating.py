@@ -113,7 +113,8 @@ class Translator:
         if len(made.get("patternProperties", ())) < _count(value.get("patternProperties")):
             # What such a name has would be refused, or judged as another one, where others are forbidden: so they are let through.
             made["additionalProperties"] = True
-        self._bounds(made, value)
+        if dialect.boolean_bounds:
+            self._bounds(made, value)
         if dialect.nullable and value.get("nullable") is True and isinstance(made.get("type"), str):
             made["type"] = [made["type"], "null"]
         if isinstance(value.get("required"), list):
@@ -143,7 +144,7 @@ class Translator:
             self._patterned(made, item, at, depth)
         elif key in ("$defs", "definitions"):
             return  # named schemas are written where they are referred to
-        elif key in ("exclusiveMinimum", "exclusiveMaximum") and isinstance(item, bool):
+        elif key in ("exclusiveMinimum", "exclusiveMaximum") and isinstance(item, bool) and dialect.boolean_bounds:
             return  # see `_bounds`
         elif key in _KEPT:
             made[key] = self._plain(item, key, at)
@@ -205,7 +206,7 @@ class Translator:
     def _required(self, made: dict[str, Any], names: list[Any], place: Place, properties: Mapping[str, list[tuple[Any, Place]]]) -> None:
         kept = []
         for name in names:
-            if any(self._is_read_only(each, at, 0) for each, at in properties.get(name, ()) if isinstance(name, str)):
+            if any(self._is_read_only(each, at, 0) for each, at in (properties.get(name, ()) if isinstance(name, str) else ())):
                 self._note("required", REQUIRED, place.child("properties", name))
             else:
                 kept.append(plain(name))
