@@ -151,6 +151,8 @@ def test_compare_fits_the_terminal_and_filters(demo: Path) -> None:
 def test_colours_follow_the_terminal_and_its_variables(demo: Path) -> None:
     (demo / "line.yaml").write_text("resources: 3\n")
     assert "\x1b" not in jovial("check", cwd=demo).stdout
+    assert "\x1b[1;31merror" in jovial("check", cwd=demo, env={"FORCE_COLOR": "1"}).stdout
+    assert "\x1b" not in jovial("check", cwd=demo, env={"FORCE_COLOR": "1", "NO_COLOR": "1"}).stdout
     script = shutil.which("script")
     if not script:
         pytest.skip("needs script(1)")

@@ -21,7 +21,7 @@ _SECONDS = re.compile(r" [0-9.]+ s$", re.MULTILINE)
 def run(command: str, folder: Path) -> str:
     """What a command prints on both streams, as a terminal would show it; times are left out."""
     paths = os.pathsep.join((str(Path(sys.executable).parent), os.environ["PATH"]))
-    clean = {name: value for name, value in os.environ.items() if not name.startswith(("JOVIAL_", "NO_COLOR"))}
+    clean = {name: value for name, value in os.environ.items() if not name.startswith(("JOVIAL_", "NO_COLOR", "FORCE_COLOR"))}
     # Who records, and when, is the same on every machine.
     who = {"SOURCE_DATE_EPOCH": "1795392000", "GIT_CONFIG_COUNT": "1", "GIT_CONFIG_KEY_0": "user.name", "GIT_CONFIG_VALUE_0": "Ada"}
     environment = {**clean, **who, "PATH": paths, "COLUMNS": "100"}

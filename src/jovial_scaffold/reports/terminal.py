@@ -34,9 +34,10 @@ class Style:
 
 
 def style_for(stream: TextIO, process: Mapping[str, str]) -> Style:
-    """The style that a stream and the process variables NO_COLOR, TERM and COLUMNS ask for."""
+    """The style that a stream and the process variables NO_COLOR, FORCE_COLOR, TERM and COLUMNS ask for."""
     terminal = stream.isatty()
-    colours = terminal and not process.get("NO_COLOR") and process.get("TERM") != "dumb"
+    wanted = bool(process.get("FORCE_COLOR")) or (terminal and process.get("TERM") != "dumb")
+    colours = wanted and not process.get("NO_COLOR")
     columns = process.get("COLUMNS", "")
     if columns.isdigit() and int(columns) >= 40:
         width = int(columns)
