@@ -48,7 +48,9 @@ def jovial(
     found = Path(sys.executable).with_name("jovial")
     program = str(found) if found.exists() else shutil.which("jovial")
     assert program, "jovial is not installed: pip install ."
-    environment = {k: v for k, v in os.environ.items() if not k.startswith(("JOVIAL_", "COLUMNS", "NO_COLOR", "FORCE_COLOR"))} | dict(env or {})
+    environment = {k: v for k, v in os.environ.items() if not k.startswith(("JOVIAL_", "COLUMNS", "NO_COLOR", "FORCE_COLOR"))} | dict(
+        env or {}
+    )
     return subprocess.run(
         [*prefix, program, *arguments],
         cwd=cwd,

@@ -16,11 +16,17 @@ import referencing
 import yaml
 from referencing.jsonschema import specification_with
 
+from jovial_scaffold.core.folders import Found, MemoryFolder
 from jovial_scaffold.core.schemas.bundling import Documents
+from jovial_scaffold.core.schemas.catalog import read_catalog
 from jovial_scaffold.core.schemas.importing.catalog import Imported, NothingToImport, import_catalog, snake
 from jovial_scaffold.core.schemas.importing.documents import dialect_of
+from jovial_scaffold.core.schemas.linting import lint
 from jovial_scaffold.core.schemas.validation import Validator
+from jovial_scaffold.core.text.files import Files
+from jovial_scaffold.reports.catalog import type_page
 from jovial_scaffold.reports.machine import yaml_text
+from jovial_scaffold.reports.terminal import Style
 from tests.support import Write, jovial, load_cases
 from tests.support_instances import changed, fitting
 from tests.test_cli import valid
@@ -63,15 +69,14 @@ def test_nothing_to_import(case: dict[str, Any]) -> None:
 
 
 @pytest.mark.parametrize("case", [each for each in load_cases("importing.yaml") if "types" in each.values[0]])
-def test_what_is_written_is_a_catalog_without_errors(case: dict[str, Any], write: Write, tmp_path: Path) -> None:
+def test_what_is_written_is_a_catalog_without_errors(case: dict[str, Any]) -> None:
     result = _imported(case)
-    files = {f"own/{name}": yaml_text([content], explicit=False, blocks=True) for name, content in result.files.items()}
-    folder = write({"jovial.yaml": "project: p\ntemplate: t.yaml\ncatalogs: [own/]\nenvironments: {live: {}}\n", "t.yaml": "{}\n", **files})
-    assert jovial("check", cwd=folder).returncode == 0
-    told = jovial("catalog", "lint", "own", "--format", "json", cwd=folder)
-    assert [each for each in json.loads(told.stdout)["findings"] if each["level"] == "error"] == []
-    for type in result.types:
-        assert jovial("catalog", "show", type, cwd=folder).stdout.startswith(type)
+    files = {f"own/{name}": yaml_text([content], explicit=False, blocks=True).encode() for name, content in result.files.items()}
+    types, defaults, label, findings = read_catalog(Files(MemoryFolder(files)), Found("own", "folder"), None)
+    findings += lint(types, defaults, label)
+    assert [each for each in findings if each.level == "error"] == [] and label == result.name
+    assert {each.id for each in types} == set(result.types)
+    assert all(type_page(each, "", Style(False, 90)).startswith(each.id) for each in types)
 
 
 def test_the_command(tmp_path: Path) -> None:
