@@ -15,7 +15,7 @@ from jovial_scaffold.core.expressions.evaluation import evaluate
 from jovial_scaffold.core.expressions.functions import FUNCTIONS
 from jovial_scaffold.core.expressions.generation import generate
 from jovial_scaffold.core.expressions.parser import parse
-from jovial_scaffold.core.expressions.placeholders import Formula, Joined, template_text
+from jovial_scaffold.core.expressions.placeholders import Formula, Joined, Programs
 from jovial_scaffold.core.expressions.scopes import MapScope
 from jovial_scaffold.core.expressions.values import Optional, Pending, Secret
 from jovial_scaffold.core.text.unknown import UNKNOWN
@@ -164,7 +164,7 @@ def test_optionals_of_secret_values_stay_secret() -> None:
     ],
 )
 def test_placeholders_are_found(text: str, parts: Any) -> None:
-    found = template_text(text)
+    found = Programs().text(text)
     pieces = found.parts if isinstance(found, Joined) else (found,)
     texts = [piece.text if isinstance(piece, Formula) else piece for piece in pieces]
     assert texts == ([parts] if isinstance(parts, str) else parts)
@@ -176,7 +176,7 @@ def test_placeholders_are_found(text: str, parts: Any) -> None:
 @pytest.mark.parametrize("text", ["${", "${a", "a ${'b} c", "${(}", "x${?a}"])
 def test_broken_placeholders_are_placed(text: str) -> None:
     with pytest.raises(SyntaxProblem) as raised:
-        template_text(text)
+        Programs().text(text)
     assert 0 <= raised.value.start <= raised.value.end <= len(text)
 
 

@@ -137,8 +137,11 @@ def attempt(chance: random.Random) -> str:
             assert not isinstance(expected, EvaluationError) and alike(value, expected), (text, names, value, expected)
     program = Program(node)
     for _ in range(HOT + 2):
+        # The same text may stand at another place, where some of its names are variables of a loop or arguments of a function.
+        inner = {name for name in names if chance.random() < 0.3} if chance.random() < 0.5 else set()
+        outer = {name: chance.choice(NAMES[name]) if name in inner else value for name, value in names.items()}
         try:
-            value = program.run(MapScope(names), {})
+            value = program.run(MapScope(outer), {name: names[name] for name in inner})
         except EvaluationError as error:
             assert isinstance(expected, EvaluationError) and (error.id, error.start, error.end) == (
                 expected.id,

@@ -2,7 +2,6 @@
 
 import re
 from dataclasses import dataclass
-from functools import lru_cache
 from typing import Any
 
 from jovial_scaffold.core.expressions.errors import EvaluationError, SyntaxProblem
@@ -44,78 +43,86 @@ class Omittable:
     formula: Formula
 
 
-def bare(text: str) -> Formula:
-    """An expression that stands without `${}`. Raises SyntaxProblem."""
-    if text.startswith("${") and text.endswith("}"):
-        raise SyntaxProblem(
-            say("This key takes an expression by itself."), 0, len(text), say("Write it without ${}: {}", "{}", text[2:-1].strip())
-        )
-    return Formula(_program(text), text, 0)
+class Programs:
+    """The expressions of one template. One program serves all places that hold the same text: it is parsed once, and hot sooner."""
+
+    def __init__(self) -> None:
+        self._programs: dict[str, Program] = {}
+        self._texts: dict[str, str | Formula | Joined | Omittable] = {}
+
+    def bare(self, text: str) -> Formula:
+        """An expression that stands without `${}`. Raises SyntaxProblem."""
+        if text.startswith("${") and text.endswith("}"):
+            raise SyntaxProblem(
+                say("This key takes an expression by itself."), 0, len(text), say("Write it without ${}: {}", "{}", text[2:-1].strip())
+            )
+        return Formula(self._program(text), text, 0)
+
+    def text(self, text: str) -> str | Formula | Joined | Omittable:
+        """What a string of a template is: a plain text, one formula, parts to join, or an omittable formula. Raises SyntaxProblem."""
+        if "${" not in text:
+            return text
+        if text not in self._texts:
+            self._texts[text] = self._parts(text)
+        return self._texts[text]
+
+    def _parts(self, text: str) -> str | Formula | Joined | Omittable:
+        parts: list[str | Formula] = []
+        literal: list[str] = []
+        at = 0
+        while True:
+            dollar = text.find("$", at)
+            if dollar < 0:
+                literal.append(text[at:])
+                break
+            literal.append(text[at:dollar])
+            if text.startswith("$${", dollar):
+                literal.append("${")
+                at = dollar + 3
+            elif text.startswith("${", dollar):
+                plain_end = _PLAIN.match(text, dollar + 2)
+                end = plain_end.end() - 1 if plain_end else expression_end(text, dollar + 2)
+                optional = text.startswith("?", dollar + 2)
+                start = dollar + 2 + optional
+                formula = Formula(self._parsed_at(text[start:end], start), text[start:end], start)
+                if optional:
+                    if dollar or end + 1 != len(text):
+                        raise SyntaxProblem(
+                            say("`${?…}` stands for a whole value and cannot be joined with text."),
+                            dollar,
+                            end + 1,
+                            say("Write ${…} with .orValue('')."),
+                        )
+                    return Omittable(formula)
+                if literal_text := "".join(literal):
+                    parts.append(literal_text)
+                literal = []
+                parts.append(formula)
+                at = end + 1
+            else:
+                literal.append("$")
+                at = dollar + 1
+        if literal_text := "".join(literal):
+            parts.append(literal_text)
+        if len(parts) == 1:
+            return parts[0]
+        return Joined(tuple(parts)) if parts else ""
+
+    def _program(self, text: str) -> Program:
+        if text not in self._programs:
+            self._programs[text] = Program(parse(text))
+        return self._programs[text]
+
+    def _parsed_at(self, text: str, offset: int) -> Program:
+        try:
+            return self._program(text)
+        except SyntaxProblem as problem:
+            problem.start += offset
+            problem.end += offset
+            raise
 
 
 _PLAIN = re.compile(r"[^{}()\[\]\"'/]*\}")  # an expression without strings, brackets and comments ends at the next brace
-
-
-@lru_cache(maxsize=65536)
-def template_text(text: str) -> str | Formula | Joined | Omittable:
-    """What a string of a template is: a plain text, one formula, parts to join, or an omittable formula. Raises SyntaxProblem."""
-    if "${" not in text:
-        return text
-    parts: list[str | Formula] = []
-    literal: list[str] = []
-    at = 0
-    while True:
-        dollar = text.find("$", at)
-        if dollar < 0:
-            literal.append(text[at:])
-            break
-        literal.append(text[at:dollar])
-        if text.startswith("$${", dollar):
-            literal.append("${")
-            at = dollar + 3
-        elif text.startswith("${", dollar):
-            plain_end = _PLAIN.match(text, dollar + 2)
-            end = plain_end.end() - 1 if plain_end else expression_end(text, dollar + 2)
-            optional = text.startswith("?", dollar + 2)
-            start = dollar + 2 + optional
-            formula = Formula(_parse_at(text[start:end], start), text[start:end], start)
-            if optional:
-                if dollar or end + 1 != len(text):
-                    raise SyntaxProblem(
-                        say("`${?…}` stands for a whole value and cannot be joined with text."),
-                        dollar,
-                        end + 1,
-                        say("Write ${…} with .orValue('')."),
-                    )
-                return Omittable(formula)
-            if literal_text := "".join(literal):
-                parts.append(literal_text)
-            literal = []
-            parts.append(formula)
-            at = end + 1
-        else:
-            literal.append("$")
-            at = dollar + 1
-    if literal_text := "".join(literal):
-        parts.append(literal_text)
-    if len(parts) == 1:
-        return parts[0]
-    return Joined(tuple(parts)) if parts else ""
-
-
-@lru_cache(maxsize=65536)
-def _program(text: str) -> Program:
-    """One program for all places that hold the same text: it is parsed once, and hot sooner."""
-    return Program(parse(text))
-
-
-def _parse_at(text: str, offset: int) -> Program:
-    try:
-        return _program(text)
-    except SyntaxProblem as problem:
-        problem.start += offset
-        problem.end += offset
-        raise
 
 
 def expression_end(text: str, start: int) -> int:

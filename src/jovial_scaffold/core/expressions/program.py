@@ -21,12 +21,14 @@ HOT = 24
 class Program:
     """A syntax tree with a count of its evaluations."""
 
-    __slots__ = ("_bound", "_calls", "_closure", "_count", "_reads", "fast", "node")
+    __slots__ = ("_bound", "_calls", "_closure", "_count", "_generated", "_reads", "_variables", "fast", "node")
 
     def __init__(self, node: Node) -> None:
         self.node = node
         self._count = 0
-        self.fast: Generated | None = None  # set once the expression is hot
+        self.fast: Generated | None = None  # set once the expression is hot, for places with the same `_variables`
+        self._variables: frozenset[str] = frozenset()
+        self._generated: dict[frozenset[str], Generated | None] = {}
         self._closure: Closure | None = None
         self._reads: list[Reference] | None = None
         self._bound: list[tuple[str, Macro]] | None = None
@@ -56,10 +58,12 @@ class Program:
     def quick(self, names: Names, variables: Mapping[str, Any]) -> Any:
         """The value, without a careful look: raises anything where it is not plain."""
         fast = self.fast
+        if fast is not None and variables.keys() != self._variables:
+            fast = self._generate(variables)  # the same text at another place, where a name means something else
         if fast is None:
             self._count += 1
             if self._count == HOT or (self._count == 1 and nests_loops(self.node)):
-                fast = self.fast = generate(self.node, frozenset(variables))
+                fast = self._generate(variables)
             if fast is None:
                 if self._count == 1:
                     self._closure = closure(self.node)
@@ -67,6 +71,14 @@ class Program:
                 if fast is None:
                     raise _NotQuick
         return fast(names, variables)
+
+    def _generate(self, variables: Mapping[str, Any]) -> Generated | None:
+        """Code for places where these names are variables: which ones are is written into it."""
+        names = frozenset(variables)
+        if names not in self._generated:
+            self._generated[names] = generate(self.node, names)
+        self.fast, self._variables = self._generated[names], names
+        return self.fast
 
     def run(self, scope: Scope, variables: Mapping[str, Any]) -> Any:
         """The value, with `variables` before the scope's names. Raises EvaluationError with offsets in the expression's text."""
@@ -83,8 +95,7 @@ class Program:
             return evaluate(self.node, scope, variables)
         except StepsError:
             # What is too much for the careful evaluator may be little for generated code.
-            fast = self.fast = generate(self.node, frozenset(variables)) if self._count == 1 else None
-            if fast is None:
+            if self._count != 1 or self._generate(variables) is None:
                 raise
         return self.run(scope, variables)
 

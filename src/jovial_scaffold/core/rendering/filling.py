@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from jovial_scaffold.core.expressions.errors import EvaluationError, SyntaxProblem
+from jovial_scaffold.core.expressions.placeholders import Programs
 from jovial_scaffold.core.expressions.scopes import LookupScope, OwnFunction, Scope
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.rendering.computing import plain
@@ -61,7 +62,7 @@ def parts_of(source: Source, as_json: bool, only: Sequence[str]) -> tuple[tuple[
         if only:
             fits = [pattern(each) for each in only]
             return only_known(source.text, lambda name: any(each.match(name) for each in fits), as_json), []
-        return document_content(source.text, as_json), []
+        return document_content(source.text, Programs(), as_json), []
     except SyntaxProblem as problem:
         span = Origin(source, ()).inner_span(problem.start, problem.end)
         hint = say("A literal ${ is written $${; placeholders of another tool stay as they are with --only.")

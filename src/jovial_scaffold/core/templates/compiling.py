@@ -8,7 +8,7 @@ from dataclasses import replace
 from typing import Any
 
 from jovial_scaffold.core.expressions.errors import ExpressionError, SyntaxProblem
-from jovial_scaffold.core.expressions.placeholders import Formula, bare, template_text
+from jovial_scaffold.core.expressions.placeholders import Formula, Programs
 from jovial_scaffold.core.findings import Finding, Level, Span
 from jovial_scaffold.core.limits import NAME_LENGTH
 from jovial_scaffold.core.templates.model import Compiled, Condition, Constant, Dynamic, ListValue, Loop, MapValue, Overlaid, Resource, Use
@@ -26,6 +26,7 @@ class Compiler:
 
     def __init__(self, findings: list[Finding]) -> None:
         self.findings = findings
+        self.programs = Programs()
 
     def report(self, id: str, message: Sentence, span: Any, hint: Sentence = NOTHING, level: Level = "error", **more: Any) -> None:
         """Add a finding."""
@@ -53,7 +54,7 @@ class Compiler:
     def text(self, written: str, origin: Origin) -> Compiled:
         """A string with placeholders."""
         try:
-            content = template_text(written)
+            content = self.programs.text(written)
         except SyntaxProblem as problem:
             self.expression_problem(problem, origin)
             return Constant(UNKNOWN, origin)
@@ -94,7 +95,7 @@ class Compiler:
         if not isinstance(written, str):
             return Condition(Constant(written, origin), origin)
         try:
-            return Condition(bare(written), origin)
+            return Condition(self.programs.bare(written), origin)
         except SyntaxProblem as problem:
             self.expression_problem(problem, origin)
             return Condition(Constant(UNKNOWN, origin), origin)

@@ -325,7 +325,7 @@ class DeclarationReader(SectionReader):
         as_json = source.name.lower().endswith(".json")
         file = Origin(source, ())
         try:
-            parts = document_content(source.text, as_json)
+            parts = document_content(source.text, self.programs, as_json)
         except SyntaxProblem as problem:
             hint = say("A literal ${ is written $${.") if "closed" in problem.message.template else problem.hint
             self.report(problem.id, problem.message, file.inner_span(problem.start, problem.end), hint)
