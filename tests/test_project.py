@@ -1,9 +1,11 @@
 """The Python interface on the demo: renderings, comparisons, layers, and the laws that hold for them."""
 
+import gc
 import json
 import re
 import shutil
 import tempfile
+import weakref
 from pathlib import Path
 from typing import Any
 
@@ -286,3 +288,15 @@ def test_any_value_may_be_spoilt_and_nothing_breaks(demo_folder: Path, place: tu
             assert error.findings
             return
         assert all(said(finding.message) and (finding.span or finding.environments) for finding in result.findings)
+
+
+def test_nothing_of_a_project_is_kept_when_it_is_gone(demo: Path) -> None:
+    project = Project.load(demo)
+    project.check()
+    project.compare()
+    project.effects("live")
+    project.why("gates/kes:image", "live")
+    gone = weakref.ref(project)
+    del project
+    gc.collect()
+    assert gone() is None

@@ -24,7 +24,6 @@ class NotPlain(Exception):
     """The careful evaluator is to decide."""
 
 
-_NOT_PLAIN: Final = NotPlain()
 _SAME_ORDER: Final = frozenset((int, str, float))
 _TYPES: Final = {
     "bool": bool,
@@ -45,7 +44,7 @@ _TYPES: Final = {
 
 def not_plain() -> Any:
     """Always raises: what was found is not what generated code knows."""
-    raise _NOT_PLAIN
+    raise NotPlain
 
 
 def equals(a: Any, b: Any) -> bool:
@@ -70,7 +69,7 @@ def contains(item: Any, container: Any) -> bool:
     elif type(item) is int and type(container) is list:
         # Python takes true for 1 and false for 0; any other integer it finds as the language does.
         return item in container if item not in (0, 1) else any(equal(item, other) for other in container)
-    raise _NOT_PLAIN
+    raise NotPlain
 
 
 class Spent:
@@ -125,14 +124,14 @@ def optional_field(whole: Any, field: str) -> Optional:
     """`whole.?field` of a map."""
     if type(whole) is dict:
         return Optional(whole[field]) if field in whole else NONE
-    raise _NOT_PLAIN
+    raise NotPlain
 
 
 def field_or(whole: Any, field: str, default: Any) -> Any:
     """`whole.?field.orValue(default)` of a map."""
     if type(whole) is dict:
         return whole.get(field, default)
-    raise _NOT_PLAIN
+    raise NotPlain
 
 
 def index(whole: Any, key: Any) -> Any:
@@ -142,7 +141,7 @@ def index(whole: Any, key: Any) -> Any:
             return whole[key]
     elif type(whole) is list and type(key) is int and key >= 0:
         return whole[key]
-    raise _NOT_PLAIN
+    raise NotPlain
 
 
 def run_over() -> BudgetError:
@@ -168,7 +167,7 @@ def items(whole: Any, spent: Spent) -> Sequence[Any]:
         return whole
     if type(whole) is dict:
         return sorted(whole)  # keys that are not all of one type raise
-    raise _NOT_PLAIN
+    raise NotPlain
 
 
 def pairs(whole: Any, spent: Spent) -> Sequence[tuple[Any, Any]]:
@@ -178,7 +177,7 @@ def pairs(whole: Any, spent: Spent) -> Sequence[tuple[Any, Any]]:
         return list(enumerate(whole))
     if type(whole) is dict:
         return sorted(whole.items(), key=operator.itemgetter(0))
-    raise _NOT_PLAIN
+    raise NotPlain
 
 
 def exactly_one(tests: list[bool]) -> bool:
@@ -190,20 +189,20 @@ def _size(value: Any) -> int:
     kind = type(value)
     if kind is list or kind is str or kind is dict or kind is bytes:
         return len(value)
-    raise _NOT_PLAIN
+    raise NotPlain
 
 
 def _string(value: Any) -> str:
     kind = type(value)
     if kind is int or kind is str or kind is bool or kind is float:
         return scalar_text(value)
-    raise _NOT_PLAIN
+    raise NotPlain
 
 
 def _join(parts: Any, separator: str) -> str:
     if type(parts) is list and type(separator) is str:
         return join(parts, separator)
-    raise _NOT_PLAIN
+    raise NotPlain
 
 
 # name, whether a method, number of operands; Python's own methods of texts raise for anything that is none
@@ -236,7 +235,7 @@ def dispatcher(function: Function) -> Callable[..., Any]:
 def _unmarked(value: Any) -> Any:
     """A value in which nothing is secret, pending or unknown: of others the careful evaluator says what comes of them."""
     if type(value) in _CONTAINERS and any(deep_marks(value)):
-        raise _NOT_PLAIN
+        raise NotPlain
     return value
 
 
@@ -249,4 +248,4 @@ _PLAIN_TYPES = frozenset(_TYPES.values())
 def _generic(function: Function, operands: tuple[Any, ...]) -> Any:
     if all(type(operand) in _PLAIN_TYPES for operand in operands):
         return call(function, [_unmarked(operand) for operand in operands])
-    raise _NOT_PLAIN
+    raise NotPlain
