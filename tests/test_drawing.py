@@ -2,6 +2,8 @@
 
 import io
 import re
+import subprocess
+import sys
 import xml.etree.ElementTree as ET
 from pathlib import Path
 
@@ -206,3 +208,27 @@ def test_plots_of_little(demo: Path) -> None:
         result = jovial("plot", *arguments, "--out", "p.png", cwd=demo)
         assert result.returncode == 0 and Image.open(io.BytesIO((demo / "p.png").read_bytes())).format == "PNG", result.stderr
     assert jovial("plot", "--out", "p.gif", cwd=demo).returncode == 2
+
+
+@pytest.mark.parametrize(
+    ("missing", "command", "code", "says"),
+    [
+        ("igraph", ["map", "live", "--out", "x.svg"], 2, "pip install 'jovial-scaffold[pictures]'"),
+        ("matplotlib", ["plot", "--out", "x.png"], 2, "pip install 'jovial-scaffold[pictures]'"),
+        ("matplotlib", ["map", "live", "--out", "x.svg"], 0, "Written"),
+        ("igraph", ["check"], 0, ""),
+        ("jsonschema_rs", ["check"], 70, "jsonschema_rs is missing"),
+    ],
+)
+def test_a_package_that_is_missing(demo: Path, missing: str, command: list[str], code: int, says: str) -> None:
+    script = f"import sys; sys.modules[{missing!r}] = None; sys.argv = ['jovial', *{command!r}]; from jovial_scaffold.__main__ import main; main()"
+    done = subprocess.run([sys.executable, "-c", script], cwd=demo, capture_output=True, text=True, check=False)
+    assert done.returncode == code and says in done.stderr and "Traceback" not in done.stderr, done.stderr
+
+
+def test_a_map_loads_no_plotting(demo: Path) -> None:
+    script = (
+        "import sys; from jovial_scaffold.cli.main import run; code = run(['map', 'live', '--out', 'x.svg']); "
+        "sys.exit(code or 9 * bool({'matplotlib', 'numpy'} & sys.modules.keys()))"
+    )
+    assert subprocess.run([sys.executable, "-c", script], cwd=demo, check=False, capture_output=True).returncode == 0

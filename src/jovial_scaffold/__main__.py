@@ -14,8 +14,13 @@ def main() -> int:
         print(f"jovial: standard output: {error.strerror}", file=sys.stderr)
         code = 2
     except ImportError as error:
-        print(f"jovial: it is not installed as a whole ({error.name} is missing): install it anew.", file=sys.stderr)
-        code = 70
+        package = (error.name or "").partition(".")[0]
+        if package in ("igraph", "matplotlib", "numpy"):
+            print(f"jovial: pictures are drawn with {package}, which is missing: pip install 'jovial-scaffold[pictures]'", file=sys.stderr)
+            code = 2
+        else:
+            print(f"jovial: it is not installed as a whole ({error.name} is missing): install it anew.", file=sys.stderr)
+            code = 70
     except BaseException as error:  # a signal that came when the command was over
         code = getattr(error, "code", 70)
     # Taking a large project apart, object by object, takes longer than many a check.

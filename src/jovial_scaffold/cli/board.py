@@ -1,5 +1,6 @@
 """`jovial board`: everything in one page, written or served."""
 
+import gc
 import sys
 from collections.abc import Callable
 from pathlib import Path
@@ -83,5 +84,6 @@ def _serve(make: Callable[[], str], text: str, root: Path, port: int) -> None:
     except OSError as error:
         print(f"jovial: port {port}: {error.strerror or error}", file=sys.stderr)
         raise typer.Exit(exit_codes.UNUSABLE) from None
+    gc.enable()  # what is made at each change of a file has circles, and this command does not end soon
     print(f"Serving {server.address} until Ctrl+C; the page follows the files of {root.name}/.", file=sys.stderr, flush=True)
     server.run()

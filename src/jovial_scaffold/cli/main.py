@@ -68,6 +68,8 @@ def _called(arguments: list[str]) -> int:
     except RecursionError:
         print("jovial: values, modules or expressions lean on each other too deep to be looked at.", file=sys.stderr)
         return exit_codes.UNUSABLE
+    except ImportError:
+        raise  # a package is missing: `__main__` says which
     except Exception as error:
         return _ended(error, arguments)
 

@@ -1,6 +1,8 @@
 """Coordinates for a picture: layers from left to right, what is needed left of what needs it; frames laid out from the inside out."""
 
-from collections.abc import Iterable, Mapping, Sequence
+import sys
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass, field
 from itertools import pairwise
 from math import isnan, nan
@@ -171,10 +173,20 @@ def _arranged(path: tuple[str, ...], items: dict[str, _Item], edges: list[tuple[
     return _Placed(path, items, width, top + row if loose else height, bends)
 
 
+@contextmanager
+def _without(*packages: str) -> Iterator[None]:
+    """Hide packages that another one loads where it finds them, though nothing of them is used (importlib, "The module cache")."""
+    hidden = [each for each in packages if each not in sys.modules]
+    sys.modules.update(dict.fromkeys(hidden))  # type: ignore[arg-type]  # by None, Python says that there is no such module
+    try:
+        yield
+    finally:
+        for each in hidden:
+            del sys.modules[each]
+
+
 def _layered(items: dict[str, _Item], edges: list[tuple[str, str]], bends: dict[tuple[str, str], list[Point]]) -> tuple[float, float]:
     """Place items in layers; gives width and height."""
-    import igraph
-
     keys = list(items)
     number = {key: index for index, key in enumerate(keys)}
     layers = _layers(keys, edges)
@@ -188,8 +200,11 @@ def _layered(items: dict[str, _Item], edges: list[tuple[str, str]], bends: dict[
         depths += passed
         links += pairwise([number[source], *points, number[target]])
         ways[source, target] = points
-    graph = igraph.Graph(n=len(depths), edges=links, directed=True)
-    found = graph.layout_sugiyama(layers=depths, hgap=1, vgap=1, maxiter=_ROUNDS)
+    with _without("matplotlib", "numpy"):
+        import igraph
+
+        graph = igraph.Graph(n=len(depths), edges=links, directed=True)
+        found = graph.layout_sugiyama(layers=depths, hgap=1, vgap=1, maxiter=_ROUNDS)
     columns: dict[int, list[tuple[float, int]]] = {}
     for vertex, layer in enumerate(depths):
         columns.setdefault(layer, []).append((found[vertex][0], vertex))
