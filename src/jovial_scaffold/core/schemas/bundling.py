@@ -7,7 +7,6 @@ A reference is a file of the same folder, with a JSON Pointer as its fragment: `
 from collections.abc import Mapping
 from pathlib import PurePosixPath
 from typing import Any
-from urllib.parse import unquote
 
 from jovial_scaffold.core.schemas.keywords import LISTS, MAPS, SINGLE, parts
 from jovial_scaffold.core.text.source import Origin, Pointer
@@ -107,6 +106,8 @@ def outward(schema: Any, origin: Origin) -> list[tuple[str, Origin]]:
 
 
 def _target(file: str, reference: str) -> _Target:
+    from urllib.parse import unquote  # only catalogs of several documents need it
+
     named, _, fragment = reference.partition("#")
     steps = tuple(step.replace("~1", "/").replace("~0", "~") for step in unquote(fragment).split("/")[1:])
     return unquote(named).removeprefix("./") or file, steps

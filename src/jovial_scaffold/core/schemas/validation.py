@@ -8,7 +8,6 @@ import re
 from collections.abc import Callable, Iterator
 from contextlib import suppress
 from typing import Any, NamedTuple
-from urllib.parse import unquote
 
 from jovial_scaffold.core.expressions.values import Pending, Secret
 from jovial_scaffold.core.schemas.formats import FORMATS
@@ -378,8 +377,12 @@ def subschema(schema: Any, pointer: Pointer, root: Any = None) -> list[dict[str,
 
 def referred(reference: str, root: Any) -> Any:
     """What a reference within a document leads to (RFC 6901, section 6); None where that is nothing."""
+    if "%" in reference:
+        from urllib.parse import unquote  # rarely needed, and dear to start with
+
+        reference = unquote(reference)
     target = root
-    for step in unquote(reference).removeprefix("#").split("/")[1:]:
+    for step in reference.removeprefix("#").split("/")[1:]:
         step = step.replace("~1", "/").replace("~0", "~")
         if isinstance(target, list):
             target = target[int(step)] if step.isdigit() and int(step) < len(target) else None
