@@ -1,5 +1,6 @@
 """Twice as much takes about twice the steps, in every dimension in which projects grow. Steps are lines of Python that run, not seconds."""
 
+import importlib
 import json
 import sys
 from collections.abc import Callable
@@ -205,3 +206,8 @@ def test_twice_as_much_takes_twice_the_steps(make: Callable[[int], Files], size:
     one, two, four = (steps(lambda at=at: run(make(at))) for at in (size, 2 * size, 4 * size))
     # Of n log n at these sizes, the second doubling takes at most a quarter more than twice what the first one takes.
     assert four - two <= 2.5 * (two - one) + 1_000, (one, two, four)
+
+
+@pytest.mark.parametrize("name", ["startup", "expressions", "render", "compare"])
+def test_benchmarks_fit_the_program(name: str) -> None:
+    assert importlib.import_module(f"benchmarks.{name}.__main__").main

@@ -95,6 +95,9 @@ def test_the_command(tmp_path: Path) -> None:
     assert sorted(path.name for path in (tmp_path / "own").iterdir()) == ["catalog.yaml", "definitions.yaml", "ship.v1.yaml"]
     again = jovial("catalog", "import", "harbour.json", "--into", "own", cwd=tmp_path)
     assert again.returncode == 2 and "nothing is overwritten" in again.stderr
+    for given in (json.dumps(description), "openapi: 3.1.0\ncomponents: {schemas: {Ship: {type: object}}}\n"):
+        piped = jovial("catalog", "import", "-", "--into", f"piped{len(given)}", "--name", "port", cwd=tmp_path, input=given)
+        assert piped.returncode == 0 and "port.ship.v1" in piped.stdout, piped.stderr
     text = jovial("catalog", "import", "harbour.json", "--into", "text", cwd=tmp_path).stdout
     assert "the catalog harbour with 1 type, and 1 schema that they share" in text and "1  x-note" in text
 

@@ -10,9 +10,9 @@ from pathlib import Path
 from benchmarks.measuring import peak_megabytes, process_seconds, report
 from benchmarks.render.generated import ENVIRONMENTS, write_project
 from jovial_scaffold import Project
+from jovial_scaffold.core.expressions.marked import to_json
 from jovial_scaffold.core.project_inputs import Overrides
 from jovial_scaffold.core.rendering.rendering import without_masks
-from jovial_scaffold.reports.machine import public
 
 _REFERENCE = Path(__file__).with_name("reference.py")
 _ROUNDS = 5
@@ -36,7 +36,7 @@ def prepared(folder: Path, resources: int, environments: tuple[str, ...] = ENVIR
         for resource in rendering.resources.values():
             assert resource.type is not None
             schemas[resource.type.id] = resource.type.schema
-            rendered.append([resource.type.id, public(resource.properties)])
+            rendered.append([resource.type.id, to_json(resource.properties)])
     (folder / "rendered.json").write_text(json.dumps(rendered))
     (folder / "schemas.json").write_text(json.dumps(schemas))
     print(f"{resources:,} resources, {len(environments)} environments, {size / 1e6:.2f} MB of YAML")

@@ -11,7 +11,7 @@ from jovial_scaffold.core.findings import Finding, has_errors
 from jovial_scaffold.core.limits import DESCRIPTION_BYTES
 from jovial_scaffold.core.schemas.importing.catalog import Imported, NothingToImport, import_catalog, snake
 from jovial_scaffold.core.schemas.importing.reading import Reader
-from jovial_scaffold.machine.disk import DiskFolder
+from jovial_scaffold.machine.disk import DiskFolder, read_named
 from jovial_scaffold.machine.writing import new_folder
 from jovial_scaffold.reports.catalog import import_document, import_text
 from jovial_scaffold.reports.findings import findings_text
@@ -32,17 +32,18 @@ def import_description(document: Path, into: Path | None, select: list[str], nam
         return _refused("`import` writes a folder: name it with --into.")
     if name and not re.fullmatch(r"[a-z][a-z0-9_]*", name):
         return _refused(f"--name {name}: a catalog is called by small letters, digits and _, such as harbour.")
-    if not document.exists():
+    from_input = str(document) == "-"
+    if not from_input and not document.exists():
         return _refused(f"{document} is not there.")
-    whole = document.resolve()
+    whole = Path.cwd() / "-" if from_input else document.resolve()
     reader = Reader(DiskFolder(whole if whole.is_dir() else whole.parent, DESCRIPTION_BYTES.most))
-    if whole.is_dir():
+    if not from_input and whole.is_dir():
         documents = reader.all()
     else:
-        value = reader.read(whole.name)
+        value = reader.value(read_named("-", DESCRIPTION_BYTES.most), "-") if from_input else reader.read(whole.name)
         documents = {} if value is None else {whole.name: value}
     try:
-        called = name or (snake(whole.name) if whole.is_dir() else "")
+        called = name or (snake(whole.name) if not from_input and whole.is_dir() else "")
         result = import_catalog(documents, reader.read, select, called) if documents else None
     except NothingToImport as nothing:
         _tell(reader.findings)

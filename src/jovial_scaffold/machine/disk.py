@@ -82,13 +82,13 @@ class DiskFolder(Folder):
         return normal[len(root) :] if normal.startswith(root) else None
 
 
-def read_named(name: str) -> bytes | Refusal:
+def read_named(name: str, most: int = FILE_BYTES.most) -> bytes | Refusal:
     """A file that the command line names, wherever it is; `-` is standard input."""
     if name == "-":
-        read = sys.stdin.buffer.read(FILE_BYTES.most + 1)
-        return read if len(read) <= FILE_BYTES.most else Refusal("too-large", str(len(read)))
+        read = sys.stdin.buffer.read(most + 1)
+        return read if len(read) <= most else Refusal("too-large", str(len(read)))
     try:
-        return _regular(os.open(name, os.O_RDONLY | getattr(os, "O_NONBLOCK", 0) | _CLOSED))
+        return _regular(os.open(name, os.O_RDONLY | getattr(os, "O_NONBLOCK", 0) | _CLOSED), most)
     except (FileNotFoundError, NotADirectoryError):
         return Refusal("missing")
     except PermissionError:

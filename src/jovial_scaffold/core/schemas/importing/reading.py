@@ -26,13 +26,16 @@ class Reader:
 
     def read(self, name: str) -> Any:
         """One document; None where it cannot be read."""
-        content = self._folder.read(name)
+        return self.value(self._folder.read(name), name)
+
+    def value(self, content: bytes | Refusal, name: str) -> Any:
+        """What stands in a document that was read already; None where that cannot be said. A name without an ending may be either."""
         if isinstance(content, bytes) and not name.endswith((".yaml", ".yml")):
             try:
                 return _shallow(json.loads(content.decode("utf-8-sig"), parse_constant=_no_number))
             except (ValueError, RecursionError):
                 pass  # whatever it is, the careful reader says it better
-        source, findings = read_source(content, name, ".json")
+        source, findings = read_source(content, name, ".yaml")
         self.findings += findings
         return None if source is None or source.broken else _known(source.value)
 
