@@ -3,6 +3,7 @@
 from collections.abc import Iterator, Mapping, Sequence
 from typing import Any
 
+from jovial_scaffold.core import marks
 from jovial_scaffold.core.expressions.marked import to_json
 from jovial_scaffold.core.findings import Span
 from jovial_scaffold.core.project import Moment
@@ -93,7 +94,7 @@ def _elsewhere(value: Any, elsewhere: Mapping[str, Any], kind: str) -> str:
 
 
 def _shown(value: Any, room: int) -> str:
-    return "(not there)" if is_missing(value) else cut_within(cell(value), max(room, 12))
+    return marks.ABSENT if is_missing(value) else cut_within(cell(value), max(room, 12))
 
 
 def explanation_document(project: str, found: list[tuple[str, Reason]]) -> dict[str, Any]:

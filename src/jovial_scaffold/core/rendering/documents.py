@@ -11,7 +11,7 @@ from jovial_scaffold.core.expressions.errors import EvaluationError
 from jovial_scaffold.core.expressions.library.strings import scalar_text
 from jovial_scaffold.core.expressions.placeholders import no_text
 from jovial_scaffold.core.expressions.scopes import LookupScope, OwnFunction
-from jovial_scaffold.core.expressions.values import Pending, Secret, deep_marks, revealed
+from jovial_scaffold.core.expressions.values import NONE, Optional, Pending, Secret, deep_marks, revealed
 from jovial_scaffold.core.findings import Finding, Related
 from jovial_scaffold.core.rendering.computing import OMITTED, Computer, Site, plain
 from jovial_scaffold.core.templates.model import Document, Placeholder
@@ -69,7 +69,7 @@ def rendered_document(document: Document, environment: "Environment", address: s
         values = {}
         for name, compiled in document.narrowed.items():
             value = computer.value(compiled, {}, Site())
-            values[name] = UNKNOWN if value is OMITTED else value
+            values[name] = NONE if value is OMITTED else value
         known = frozenset(values)
         computer = Computer(_Narrowed(values, environment), computer.environment, computer.report)
 
@@ -152,6 +152,8 @@ def _filled(part: Placeholder, document: Document, computer: Computer, known: fr
 
 def stand_in(part: Placeholder, value: Any) -> Any:
     """The value of a plain name; where it is empty, what the placeholder says instead, or the error that it asks for."""
+    if type(value) is Optional:
+        value = None if value is NONE else value.value
     held = value.value if isinstance(value, Secret) else value
     if held is not None and not (isinstance(held, str) and not held):
         return value

@@ -12,7 +12,7 @@ from typing import Any
 from jovial_scaffold.core.expressions.errors import EvaluationError
 from jovial_scaffold.core.expressions.placeholders import Formula
 from jovial_scaffold.core.expressions.scopes import LookupScope, OwnFunction
-from jovial_scaffold.core.expressions.values import Pending, Record, Secret
+from jovial_scaffold.core.expressions.values import NONE, Optional, Pending, Record, Secret
 from jovial_scaffold.core.findings import Finding, Related
 from jovial_scaffold.core.limits import INSTANCES
 from jovial_scaffold.core.meter import Meter
@@ -25,7 +25,7 @@ from jovial_scaffold.core.rendering.plan import Plan, Plans
 from jovial_scaffold.core.rendering.records import AbsentRecord, LoopRecord, ModuleRecord, ResourceRecord
 from jovial_scaffold.core.schemas.validation import subschema
 from jovial_scaffold.core.templates.compiling import written_span
-from jovial_scaffold.core.templates.model import Compiled, Constant, Declaration, Dynamic, Requirement, Resource
+from jovial_scaffold.core.templates.model import Compiled, Constant, Declaration, Dynamic, Requirement, Resource, may_be_absent
 from jovial_scaffold.core.templates.names import Reach
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import NOTHING, Described, Value, nearest, say, told
@@ -149,7 +149,7 @@ class Environment(LookupScope):
         if name in template.parameters:
             return lambda: self._parameter(template.parameters[name])
         if name in template.values:
-            return lambda: self._unless_omitted(template.values[name].value)
+            return lambda: self._named(template.values[name].value)
         if name in template.lookups:
             return lambda: look_up(template.lookups[name], self.computer)
         if name in template.documents:
@@ -166,9 +166,12 @@ class Environment(LookupScope):
         reading[-1] |= reads
         return value
 
-    def _unless_omitted(self, compiled: Compiled) -> Any:
+    def _named(self, compiled: Compiled) -> Any:
+        """A named value: an optional where it may be absent, so that whoever reads it has to say what then."""
         value = self.computer.value(compiled, {}, Site())
-        return UNKNOWN if value is OMITTED else value
+        if not may_be_absent(compiled) or value is UNKNOWN or isinstance(value, Pending):
+            return value
+        return NONE if value is OMITTED else Optional(value)
 
     def document(self, name: str) -> RenderedDocument:
         """A document, filled in once."""
@@ -177,11 +180,11 @@ class Environment(LookupScope):
         return self.documents[name]
 
     def output(self, name: str) -> Any:
-        """An output of the template; a module's are read from outside."""
+        """An output of the template, OMITTED where it is absent; a module's are read from outside."""
         found = self._outputs.get(name)
         if found is None:
             output = self.template.outputs[name]
-            return self._kept(self._outputs, name, lambda: self._unless_omitted(output.value))
+            return self._kept(self._outputs, name, lambda: self.computer.value(output.value, {}, Site()))
         self.shared.reading[-1] |= found[1]
         return found[0]
 
@@ -228,8 +231,14 @@ class Environment(LookupScope):
             self.report(Finding("value-cycle", "error", message, span, say("Give it a default that reads other parameters.")))
             return UNKNOWN
         self._defaulting.add(name)
-        value = self._unless_omitted(declaration.default)
+        value = self.computer.value(declaration.default, {}, Site())
         self._defaulting.discard(name)
+        if value is OMITTED:
+            message = say("The default of `{}` is absent here.", name)
+            span = declaration.default.origin.value_span()
+            hint = say("Give it a value for every case, for example with .orValue(…).")
+            self.report(Finding("default-absent", "error", message, span, hint, environments=(self.parameters.environment,)))
+            return UNKNOWN
         return self._fitting_default(declaration, value)
 
     def _fitting_default(self, declaration: Declaration, value: Any) -> Any:

@@ -393,9 +393,10 @@ def _evaluated(node: Node, scope: "Environment", variables: Mapping[str, Any]) -
 
 def _named(scope: "Environment", name: str) -> Any:
     try:
-        return scope.value(name)
+        value = scope.value(name)
     except EvaluationError:
         return _MISSING
+    return _MISSING if value is NONE else value.value if type(value) is Optional else value
 
 
 def _at(value: Any, pointer: Pointer) -> Any:
@@ -408,13 +409,11 @@ def _at(value: Any, pointer: Pointer) -> Any:
             except EvaluationError:
                 return _MISSING
             continue
-        if value is OMITTED:
-            return _MISSING
         try:
             value = part(value, step)
         except KeyError:
             return _MISSING
-    return value
+    return _MISSING if value is OMITTED else value
 
 
 def _label(address: str, path: Pointer) -> str:

@@ -94,7 +94,15 @@ class ModuleRecord(Record):
         if inside is None or inside.template.unread or field in inside.template.unknown_names:
             return UNKNOWN
         if field in inside.template.outputs:
-            return inside.output(field)
+            value = inside.output(field)
+            if value is OMITTED:
+                name = self.instance.resource.name
+                raise EvaluationError(
+                    say("`{}` of `{}` is absent here.", field, name),
+                    hint=say("Write {}.?{}, which is empty then.", name, field),
+                    id="key-missing",
+                )
+            return value
         known = inside.template.outputs
         hint = nearest(field, known, say("Its outputs are {}.", listed(sorted(known)[:10])) if known else say("It has no outputs."))
         label = self.instance.resource.type_text
@@ -103,12 +111,17 @@ class ModuleRecord(Record):
     def has(self, field: str) -> Any:
         """Whether there is such an output."""
         inside = self.instance.inside
-        return UNKNOWN if inside is None or inside.template.unread else field in inside.template.outputs
+        if inside is None or inside.template.unread:
+            return UNKNOWN
+        return field in inside.template.outputs and inside.output(field) is not OMITTED
 
     def whole(self) -> Any:
         """All outputs."""
         inside = self.instance.inside
-        return UNKNOWN if inside is None else {name: inside.output(name) for name in sorted(inside.template.outputs)}
+        if inside is None:
+            return UNKNOWN
+        found = {name: inside.output(name) for name in sorted(inside.template.outputs)}
+        return {name: value for name, value in found.items() if value is not OMITTED}
 
 
 class AbsentRecord(Record):

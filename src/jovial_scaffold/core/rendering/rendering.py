@@ -9,7 +9,7 @@ from jovial_scaffold.core.findings import Finding, Related
 from jovial_scaffold.core.limits import FINDINGS, INSTANCES
 from jovial_scaffold.core.meter import Meter
 from jovial_scaffold.core.parameters.resolving import Parameters
-from jovial_scaffold.core.rendering.computing import whole_doubles
+from jovial_scaffold.core.rendering.computing import OMITTED, whole_doubles
 from jovial_scaffold.core.rendering.documents import RenderedDocument, check_documents
 from jovial_scaffold.core.rendering.environment import Environment, Instance, Shared
 from jovial_scaffold.core.rendering.identities import clashes
@@ -134,7 +134,8 @@ def render(
     findings += _left_undone(shared, plan.template, parameters.environment)
     findings += check_documents(documents, parameters.environment)
     findings += clashes(resources, parameters.environment)
-    outputs = {name: scope.output(name) for name in sorted(plan.template.outputs)}
+    found = ((name, scope.output(name)) for name in sorted(plan.template.outputs))
+    outputs = {name: value for name, value in found if value is not OMITTED}
     return Rendering(parameters.environment, dict(context), parameters, resources, documents, outputs, scope, findings)
 
 

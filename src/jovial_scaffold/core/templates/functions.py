@@ -7,7 +7,7 @@ from typing import Any
 from jovial_scaffold.core.expressions.errors import BudgetError, EvaluationError
 from jovial_scaffold.core.expressions.scopes import LookupScope
 from jovial_scaffold.core.expressions.types import ANY, Abstract, has_abstract, type_of_value
-from jovial_scaffold.core.expressions.values import Record
+from jovial_scaffold.core.expressions.values import Optional, Record
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.limits import FUNCTION_CALLS
 from jovial_scaffold.core.schemas.types import type_of_schema
@@ -93,6 +93,10 @@ class TemplateFunction:
             raise EvaluationError(
                 say("{}() takes {}, and {} are given.", self.declared.name, takes, len(arguments)), hint=hint, id="function-argument"
             )
+        for name, argument in zip(names, arguments, strict=True):
+            if type(argument) is Optional:
+                message = say("`{}` of {}() may be absent here, and a function needs all that it takes.", name, self.declared.name)
+                raise EvaluationError(message, hint=say("Say what holds instead with .orValue(…)."), id="function-argument")
         whole = [argument.whole() if isinstance(argument, Record) else argument for argument in arguments]
         return dict(zip(names, whole, strict=True))
 

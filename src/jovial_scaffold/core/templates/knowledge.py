@@ -1,6 +1,7 @@
 """What is known of a template's names before any environment: their types, their sets of values, and the combinations that `must` allows."""
 
 from collections.abc import Iterator, Mapping
+from dataclasses import replace
 from itertools import product
 from typing import Any
 
@@ -19,6 +20,7 @@ from jovial_scaffold.core.templates.model import (
     Compiled,
     Condition,
     Constant,
+    Dynamic,
     ListValue,
     MapValue,
     Module,
@@ -26,6 +28,7 @@ from jovial_scaffold.core.templates.model import (
     Resource,
     Table,
     Template,
+    may_be_absent,
 )
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import Value
@@ -70,7 +73,7 @@ class KnownScope(LookupScope):
         if name in template.values:
             if name not in self.values:
                 self.values[name] = UNKNOWN  # what reads itself stays unknown
-                self.values[name] = self.known.computed(template.values[name].value, self, {})
+                self.values[name] = self.known.named(template.values[name].value, self)
             return self.values[name]
         if name in template.resources:
             return Abstract(self.known.resource_type(template.resources[name]))
@@ -167,8 +170,11 @@ class Known:
         if template.unread or template.unknown_names:
             return ANY
         known = self.knowledge.of(template)
-        found = {name: known.computed(output.value, known.scope({}), {}) for name, output in template.outputs.items()}
-        return Type(frozenset(("map",)), fields={name: Field(type_of_value(value), True) for name, value in found.items()})
+        fields = {}
+        for name, output in template.outputs.items():
+            value = known.computed(output.value, known.scope({}), {})
+            fields[name] = Field(ANY if value is _LEFT_OUT else type_of_value(value), not may_be_absent(output.value))
+        return Type(frozenset(("map",)), fields=fields)
 
     def scope(self, assignment: Assignment) -> KnownScope:
         key = tuple(sorted((name, Value(value)) for name, value in assignment.items()))
@@ -183,6 +189,25 @@ class Known:
             return Checker(scope, assumed).check(condition.content.node, variables)
         except EvaluationError:
             return None
+
+    def named(self, compiled: Compiled, scope: KnownScope) -> Any:
+        """What is known of a `let` value as it is read: an optional where it may be absent."""
+        if not may_be_absent(compiled):
+            return self.computed(compiled, scope, {})
+        if isinstance(compiled, Dynamic) and isinstance(compiled.content, Omittable):
+            try:
+                held = Checker(scope).check(compiled.content.formula.node, {})
+            except EvaluationError:
+                return UNKNOWN
+            return held if isinstance(held, Optional) or held is UNKNOWN or has_abstract(held) else UNKNOWN
+        assert isinstance(compiled, MapValue)
+        there = self.truth(compiled.when, scope, {}) if compiled.when else True
+        if there is False:
+            return NONE
+        held = self.computed(replace(compiled, when=None), scope, {})
+        if held is UNKNOWN:
+            return UNKNOWN
+        return Optional(held) if there is True else Abstract(Type(frozenset(("optional_type",)), items=type_of_value(held)))
 
     def computed(self, compiled: Compiled, scope: KnownScope, variables: Mapping[str, Any]) -> Any:
         """A `let` value under an assignment; its mistakes are said where it stands."""

@@ -62,6 +62,13 @@ class Overlaid:
 Compiled = Constant | Dynamic | MapValue | ListValue | Overlaid
 
 
+def may_be_absent(compiled: Compiled) -> bool:
+    """Whether a value may be left out as a whole: `${?…}`, and a map with `$when`."""
+    if isinstance(compiled, Dynamic):
+        return isinstance(compiled.content, Omittable)
+    return isinstance(compiled, MapValue) and compiled.when is not None
+
+
 @record
 class Condition:
     """A key that always holds an expression: a formula, or a value that was written as such."""
