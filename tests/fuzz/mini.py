@@ -29,6 +29,8 @@ let:
   prefix: ${line}-${context.environment}
   sizes: {sandbox: xs, live: m}
   codes: ${stops.map(s, s.code)}
+  spare: ${?stops[?1]}
+  late: {$when: "copies > 2", code: "${?access.?user}", last: "${?stops[?9].optMap(s, s.code)}"}
 functions: {named: {takes: {x: {type: string}}, gives: {type: string}, is: 'slug(x, 20)', examples: [{call: 'named("A b")', gives: a-b}]}}
 lookups: {image: {in: images, where: 'row.use == "gate"', newest: row.published}}
 everywhere: {"fulmar.*": {tags: {line: "${line}"}}}
@@ -50,7 +52,7 @@ resources:
   queues (pair): {purpose: "${named(line)}"}
   vault (own.safe): {name: "${prefix}", note: "literal-${line}", key: "${access.?token.orValue(locker.?code.orValue('none'))}"}
 documents: {start: {from: start.sh, to: "out/${line}.sh"}}
-outputs: {ids: "${[net.id]}", pool_name: {value: "${pool.?name.orValue('')}", description: d}}
+outputs: {spare_code: "${?spare.optMap(s, s.code)}", late_last: "${?late.?last}", ids: "${[net.id]}", pool_name: {value: "${pool.?name.orValue('')}", description: d}}
 """,
         "pair.yaml": """parameters: {purpose: {type: string, description: d}}
 resources:

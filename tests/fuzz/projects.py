@@ -198,6 +198,8 @@ def declares_secrets(files: dict[str, bytes], base: dict[str, bytes]) -> bool:
     """Whether the spoilt files still say of everything secret that it is, or cannot be read at all."""
     for name, content in base.items():
         spoiled = files.get(name, b"")
+        if name.endswith(".toml") and not {line for line in spoiled.split(b"\n") if SECRET.encode() in line} <= {*content.split(b"\n")}:
+            return False  # it stands at another name now, which may be one that everybody sees
         if spoiled == content or b"writeOnly" not in content:
             continue
         try:
