@@ -211,7 +211,23 @@ class Evaluator:
             return self.through_secret(node, operand, lambda whole: item_of(whole, key), (node.index.start, node.index.end))
         return self.strict(node, item_of, [operand, key])
 
+    def present(self, node: Node, names: Locals) -> Any:
+        """Whether what is read is there: `present` looks at a resource without reading it."""
+        if isinstance(node, Select | Index) and not node.optional:
+            operand = self.run(node.operand, names)
+            if isinstance(operand, Record):
+                key = node.field if isinstance(node, Select) else self.run(node.index, names)
+                return operand.there and operand.has(key) if isinstance(key, str) else False
+        value = self.run(node, names)
+        if value is UNKNOWN or type(value) is Pending:
+            return value
+        if type(value) is Secret:
+            return Secret(value.value is not NONE)
+        return value.there if isinstance(value, Record) else value is not NONE
+
     def call(self, node: Call, names: Locals) -> Any:
+        if node.function == "present" and node.target is None and len(node.arguments) == 1:
+            return self.present(node.arguments[0], names)
         arguments = [] if node.target is None else [self.run(node.target, names)]
         arguments += [self.run(argument, names) for argument in node.arguments]
         function = FUNCTIONS.get((node.function, node.target is not None))

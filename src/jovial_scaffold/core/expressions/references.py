@@ -9,6 +9,8 @@ from jovial_scaffold.core.expressions.syntax import Call, Has, Index, Literal, M
 class Reference(NamedTuple):
     """A free name, the fields and constant keys read from it, and its place. `optional` where the first step is `.?` or `[?]`.
 
+    So is what `present(x)` asks of: nothing is read from it there.
+
     `start` and `end` are those of the name; `chain_end` is where the last field or key ends.
     """
 
@@ -37,6 +39,11 @@ def references(node: Node) -> list[Reference]:
             if name.name not in bound:
                 found.append(Reference(name.name, path, optional, name.start, name.end, current.end))
             stack.extend((index, bound) for index in _indexes(current))
+        elif (asked := _asked(current)) is not None:
+            name, path, _ = asked
+            if name.name not in bound:
+                found.append(Reference(name.name, path, True, name.start, name.end, current.end - 1))
+            stack.extend((index, bound) for index in _indexes(current.arguments[0]))  # type: ignore[attr-defined]  # it is a Call
         elif isinstance(current, Macro):
             stack.append((current.target, bound))
             inside = bound | set(current.variables)
@@ -56,6 +63,25 @@ def bound_variables(node: Node) -> list[tuple[str, Macro]]:
             found.extend((variable, current) for variable in current.variables)
         stack.extend(children(current))
     return found
+
+
+def tested_names(node: Node) -> frozenset[str]:
+    """The names of which an expression asks whether they are there: `present(x)`."""
+    found: set[str] = set()
+    stack = [node]
+    while stack:
+        current = stack.pop()
+        asked = _asked(current)
+        if asked is not None:
+            found.add(asked[0].name)
+        stack.extend(children(current))
+    return frozenset(found)
+
+
+def _asked(node: Node) -> tuple[Name, tuple[str | int, ...], bool] | None:
+    """What `present(…)` asks of."""
+    is_present = isinstance(node, Call) and node.function == "present" and node.target is None and len(node.arguments) == 1
+    return _chain(node.arguments[0]) if is_present else None  # type: ignore[attr-defined]  # it is a Call
 
 
 def _chain(node: Node) -> tuple[Name, tuple[str | int, ...], bool] | None:

@@ -117,6 +117,7 @@ class Record:
 
     __slots__ = ()
     type_name = "map"
+    there = True  #: whether it is there at all: a resource whose `$when` is false is not
 
     def __eq__(self, other: object) -> bool:
         raise MarkCompared

@@ -128,6 +128,7 @@ class AbsentRecord(Record):
     """A resource whose `$when` is false here."""
 
     __slots__ = ("resource",)
+    there = False
 
     def __init__(self, resource: Resource) -> None:
         self.resource = resource

@@ -14,7 +14,7 @@ from typing import Any, NamedTuple
 from jovial_scaffold.core.expressions.checking import Checker, Path
 from jovial_scaffold.core.expressions.errors import BudgetError, EvaluationError
 from jovial_scaffold.core.expressions.placeholders import Formula, Joined, Omittable
-from jovial_scaffold.core.expressions.references import references
+from jovial_scaffold.core.expressions.references import references, tested_names
 from jovial_scaffold.core.expressions.scopes import Scope
 from jovial_scaffold.core.expressions.syntax import Literal, Name, Node, Operation, Select
 from jovial_scaffold.core.expressions.types import ANY, STRING, Abstract, Type, joined, settled, type_of_value
@@ -395,6 +395,8 @@ class _TypeCheck:
             ):
                 continue
             if any(reference.name in _condition_names(condition) for condition in place.conditions):
+                continue
+            if reference.name in tested_names(formula.node):  # whoever asks for it knows that it may be absent
                 continue
             names = [*(r.name for r in resource.when.content.program.reads), *(n for c in place.conditions for n in _condition_names(c))]
             found: tuple[EvaluationError, bool, Assignment, dict[Path, Any]] | None = None

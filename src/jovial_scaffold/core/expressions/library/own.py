@@ -6,6 +6,7 @@ from typing import Any
 from jovial_scaffold.core.expressions.errors import EvaluationError
 from jovial_scaffold.core.expressions.library import networks, strings
 from jovial_scaffold.core.expressions.library.entries import GLOBAL, Function, Signature, entry
+from jovial_scaffold.core.expressions.values import NONE
 from jovial_scaffold.core.words import Value, say
 
 
@@ -48,6 +49,11 @@ def as_yaml(value: Any) -> str:
     return yaml.dump(value, allow_unicode=True, sort_keys=True, default_flow_style=False, width=10_000)
 
 
+def present(value: Any) -> bool:
+    """Whether an optional holds something; anything else that can be read is there. (Of resources, the evaluator knows more.)"""
+    return value is not NONE
+
+
 def _entry(name: str, about: str, example: str, *overloads: Signature, shallow: bool = False) -> Function:
     return entry("own", name, GLOBAL, about, example, *overloads, shallow=shallow, cost=5)
 
@@ -60,6 +66,7 @@ ENTRIES: tuple[Function, ...] = (
            ("string int", "string", strings.digest)),
     _entry("slug", "The text in lower-case letters, digits and single hyphens, cut to a length.", "slug('Upper Valley!', 40) == 'upper-valley'", ("string int", "string", strings.slug)),
     _entry("patched", "A map with another merged over it (RFC 7396): maps merge, null removes, all else replaces.", "patched({'a': 1}, {'b': 2}) == {'a': 1, 'b': 2}", ("map map", "map", patched), shallow=True),
+    _entry("present", "Whether a resource, a use of a module, an item of a loop or an optional value is there.", "!present(optional.none())", ("any", "bool", present), shallow=True),
     _entry("as_json", "The value as compact JSON with sorted keys.", """as_json({'a': 1}) == '{"a":1}'""", ("any", "string", as_json)),
     _entry("from_json", "The value of a JSON text.", """from_json('[1, 2]') == [1, 2]""", ("string", "any", from_json)),
     _entry("as_yaml", "The value as YAML with sorted keys.", "as_yaml({'a': 1}) == 'a: 1\\n'", ("any", "string", as_yaml)),
