@@ -52,6 +52,8 @@ class Moments:
         """What Python tells of a step: a call of a function, of Python or of C, or its end."""
         if self.count < 0 and frame.f_code.co_filename != writing.__file__:
             return
+        if frame.f_code.co_filename == __file__:  # the end of the process, between whose beginning and end there is nothing
+            return
         self.count += 1
         if self.count == self.at:
             os.kill(os.getpid(), self.how)
@@ -70,8 +72,11 @@ class Moments:
 
 def start(folder: Path, command: tuple[str, ...], moments: Moments | None = None) -> int:
     """The number of a process that runs a command in a folder, with all of the program loaded already."""
+    # Until it is a process as any other, signals wait: this one has run commands itself, and has what they do about signals.
+    signal.pthread_sigmask(signal.SIG_BLOCK, HOW[1:])
     child = os.fork()
     if child:
+        signal.pthread_sigmask(signal.SIG_UNBLOCK, HOW[1:])
         return child
     try:
         os.chdir(folder)
@@ -82,6 +87,7 @@ def start(folder: Path, command: tuple[str, ...], moments: Moments | None = None
         os.environ["DESK_PASSWORD"] = SECRET
         signal.signal(signal.SIGINT, signal.default_int_handler)
         signal.signal(signal.SIGTERM, signal.SIG_DFL)
+        signal.pthread_sigmask(signal.SIG_UNBLOCK, HOW[1:])
         sys.argv = ["jovial", *command]
         if moments is not None:
             moments.tell_at_the_end(folder.with_name(COUNT))

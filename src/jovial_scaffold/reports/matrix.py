@@ -89,7 +89,8 @@ class _Layout:
         rows = [row for row in comparison.rows if row.type != "document"]
         labels = max((cells(_label(row)) + _INDENT for row in rows), default=_INDENT + 4)
         names = comparison.environments
-        wanted = [max([cells(name), *(cells(_value(row, name)) for row in rows)]) for name in names]
+        self.gone = _gone(comparison)
+        wanted = [max([cells(name), *(cells(_value(row, name, self.gone)) for row in rows)]) for name in names]
         drivers = max((cells(_driver_names(row)) for row in rows), default=0)
         self.labels = min(labels, max(16, width // 3))
         room = width - self.labels - (_GAP * (len(names) + 1))
@@ -114,14 +115,19 @@ def _label(row: Row) -> str:
     return names.get(row.kind) or visible(pointer_text(row.pointer).replace("$type", "(type)"))
 
 
-def _value(row: Row, name: str) -> str:
+def _gone(comparison: Comparison) -> frozenset[tuple[str, str]]:
+    """Which resources are not there in which columns."""
+    return frozenset((row.address, name) for row in comparison.rows if row.kind == "presence" for name in row.absent)
+
+
+def _value(row: Row, name: str, gone: frozenset[tuple[str, str]]) -> str:
     if name in row.values:
         if row.kind == "presence":
             return "yes"
         text = cell(row.values[name])
         other = text == marks.SECRET and row.differs and name != next(iter(row.values)) and not _as_first(row, name)
         return marks.OTHER_SECRET if other else text
-    return "no" if row.kind == "presence" else marks.UNSET if row.kind == "property" else marks.ABSENT
+    return "no" if row.kind == "presence" else marks.ABSENT if row.kind != "property" or (row.address, name) in gone else marks.UNSET
 
 
 def _as_first(row: Row, name: str) -> bool:
@@ -152,7 +158,7 @@ def _resource(rows: list[Row], comparison: Comparison, layout: _Layout, style: S
         label = padded(" " * _INDENT + cut(_label(row), layout.labels - _INDENT), layout.labels + _GAP)
         columns = []
         for name, width in zip(comparison.environments, layout.values, strict=True):
-            text = cut_within(_value(row, name), width)
+            text = cut_within(_value(row, name, layout.gone), width)
             columns.append(style.paint(_role(row, name, comparison), text) + " " * (width - cells(text) + _GAP))
         drivers = cut(_driver_names(row), layout.drivers) if layout.drivers else ""
         yield f"{label}{''.join(columns)}{style.paint('driver', drivers)}".rstrip()
@@ -249,8 +255,9 @@ def matrix_report(comparison: Comparison, totals: Sequence[Total] = ()) -> Repor
     """The comparison for Markdown, CSV and HTML."""
     names = comparison.environments
     rows = []
+    gone = _gone(comparison)
     for row in comparison.rows:
-        values = ["yes" if row.kind == "presence" and name in row.values else _value(row, name) for name in names]
+        values = ["yes" if row.kind == "presence" and name in row.values else _value(row, name, gone) for name in names]
         rows.append([row.address, _label(row), *values, _driver_names(row), row.type])
     tables = [Table("Differences", ["resource", "property", *names, "driven by", "type"], rows)]
     drivers = [
