@@ -13,6 +13,7 @@ from jovial_scaffold.core.schemas.importing.reading import Reader
 from jovial_scaffold.core.schemas.linting import lint
 from jovial_scaffold.core.text.files import Files
 from jovial_scaffold.reports.machine import json_text, yaml_text
+from tests.fuzz.mini import places_in
 from tests.support import load_cases
 
 VALUES: tuple[Any, ...] = (
@@ -63,13 +64,7 @@ def _bases() -> tuple[dict[str, Any], ...]:
 
 def spoil(chance: random.Random, value: Any) -> None:
     """One thing of a document is another then: a value, a key, or something that was not there."""
-    places: list[tuple[Any, Any]] = []
-    stack = [value]
-    while stack:
-        part = stack.pop()
-        for key in part if isinstance(part, dict) else range(len(part)) if isinstance(part, list) else ():
-            places.append((part, key))
-            stack.append(part[key])
+    places = places_in(value)
     if not places:
         return
     part, key = chance.choice(places)

@@ -1,4 +1,19 @@
-"""A small project that uses everything once, so that many cases can be tried."""
+"""A small project that uses everything once, so that many cases can be tried; and where in a document something can be spoilt."""
+
+from typing import Any
+
+
+def places_in(document: Any) -> list[tuple[Any, Any]]:
+    """Every entry of every map and list of a document: what it stands in, and its key or index."""
+    places: list[tuple[Any, Any]] = []
+    stack = [document]
+    while stack:
+        part = stack.pop()
+        for key in part if isinstance(part, dict) else range(len(part)) if isinstance(part, list) else ():
+            places.append((part, key))
+            stack.append(part[key])
+    return places
+
 
 SECRET = "edelweiss-over-the-tunnel"
 

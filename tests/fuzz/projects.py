@@ -24,7 +24,7 @@ from jovial_scaffold.reports.machine import check_document, json_text, render_do
 from jovial_scaffold.reports.matrix import matrix_text
 from jovial_scaffold.reports.terminal import Style
 from jovial_scaffold.reports.words import harmless
-from tests.fuzz.mini import FILES, SECRET
+from tests.fuzz.mini import FILES, SECRET, places_in
 
 _Loader = getattr(yaml, "CSafeLoader", yaml.SafeLoader)
 _Dumper = getattr(yaml, "CSafeDumper", yaml.SafeDumper)
@@ -124,13 +124,7 @@ def _values(chance: random.Random, name: str, content: bytes) -> bytes:
         value = yaml.load(content, Loader=_Loader)
     except (yaml.YAMLError, UnicodeDecodeError):
         return _bytes(chance, name, content)
-    places: list[tuple[Any, Any]] = []
-    stack = [value]
-    while stack:
-        part = stack.pop()
-        for key in part if isinstance(part, dict) else range(len(part)) if isinstance(part, list) else ():
-            places.append((part, key))
-            stack.append(part[key])
+    places = places_in(value)
     if not places:
         return content
     part, key = chance.choice(places)
