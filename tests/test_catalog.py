@@ -12,7 +12,7 @@ import jsonschema
 import pytest
 
 from jovial_scaffold.core.comparing.changing import change_effect
-from jovial_scaffold.core.expressions.values import Pending
+from jovial_scaffold.core.expressions.pending import Pending
 from jovial_scaffold.core.schemas.annotations import ANNOTATIONS, ASPECTS
 from jovial_scaffold.core.schemas.catalog import SHIPPED, ResourceType, shipped_catalog
 from jovial_scaffold.core.schemas.describing import differences, example, properties

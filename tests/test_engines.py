@@ -12,10 +12,11 @@ from jovial_scaffold.core.expressions.errors import EvaluationError, SyntaxProbl
 from jovial_scaffold.core.expressions.evaluation import evaluate
 from jovial_scaffold.core.expressions.generation import generate
 from jovial_scaffold.core.expressions.parser import parse
+from jovial_scaffold.core.expressions.pending import Pending
 from jovial_scaffold.core.expressions.program import HOT, Program
 from jovial_scaffold.core.expressions.scopes import MapScope
 from jovial_scaffold.core.expressions.types import ANY, INT, Type, type_of_value
-from jovial_scaffold.core.expressions.values import Pending, Secret
+from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from tests.fuzz.expressions import alike
 from tests.test_static import EXPRESSIONS, VALUES

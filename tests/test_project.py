@@ -19,7 +19,8 @@ from jovial_scaffold.catalogs.prepare import prepared_text
 from jovial_scaffold.core.comparing.matrix import same
 from jovial_scaffold.core.expressions.library.own import patched
 from jovial_scaffold.core.expressions.marked import to_json
-from jovial_scaffold.core.expressions.values import Pending, Secret
+from jovial_scaffold.core.expressions.pending import Pending
+from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.graph.ordering import rounds
 from jovial_scaffold.core.parameters.layers import Layer, merged_values, setting_of
 from jovial_scaffold.core.project_file import ProjectError

@@ -10,7 +10,9 @@ from hypothesis import strategies as st
 from jovial_scaffold import Project
 from jovial_scaffold.core.comparing.matrix import same
 from jovial_scaffold.core.expressions.marked import to_json
-from jovial_scaffold.core.expressions.values import Pending, Secret
+from jovial_scaffold.core.expressions.pending import Pending
+from jovial_scaffold.core.expressions.residuals import binary
+from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.parameters.typing import as_declared, from_text
 from jovial_scaffold.core.schemas.shapes import annotated, filled, shape_of
 from jovial_scaffold.core.schemas.validation import SchemaError, Validator, subschema
@@ -156,7 +158,21 @@ def test_reading_by_declaration_changes_forms_and_never_values(value: Any) -> No
 def test_values_in_a_cell() -> None:
     shown = [
         cell(value)
-        for value in ("a", "", "12", "true", " a", 1, 2.5, True, None, [1, "b"], {"b": 1, "a": [2]}, Secret("x"), Pending(["b:id", "a:id"]))
+        for value in (
+            "a",
+            "",
+            "12",
+            "true",
+            " a",
+            1,
+            2.5,
+            True,
+            None,
+            [1, "b"],
+            {"b": 1, "a": [2]},
+            Secret("x"),
+            binary("+", Pending(["b:id"]), Pending(["a:id"])),
+        )
     ]
     assert shown == [
         "a",
@@ -171,7 +187,7 @@ def test_values_in_a_cell() -> None:
         "[1, b]",
         "{a: [2], b: 1}",
         "‹secret›",
-        "‹a:id, b:id›",
+        "‹b.id + a.id›",
     ]
 
 

@@ -11,10 +11,11 @@ from jovial_scaffold.core.expressions.errors import EvaluationError, SyntaxProbl
 from jovial_scaffold.core.expressions.evaluation import evaluate
 from jovial_scaffold.core.expressions.generation import generate
 from jovial_scaffold.core.expressions.parser import parse
+from jovial_scaffold.core.expressions.pending import Pending
 from jovial_scaffold.core.expressions.program import HOT, Program
 from jovial_scaffold.core.expressions.scopes import MapScope
 from jovial_scaffold.core.expressions.syntax import Node
-from jovial_scaffold.core.expressions.values import NONE, Optional, Pending, Secret, deep_marks
+from jovial_scaffold.core.expressions.values import NONE, Optional, Secret, deep_marks
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.reports.words import said
 from tests.fuzz.mini import SECRET

@@ -10,8 +10,9 @@ import typer
 
 from jovial_scaffold.cli import exit_codes
 from jovial_scaffold.cli.options import ProjectPath, WithFiles, WithValues, deliver, environment_names, load, unusable
+from jovial_scaffold.core.expressions.pending import Pending
 from jovial_scaffold.core.expressions.scopes import Scope
-from jovial_scaffold.core.expressions.values import Pending, Secret
+from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.findings import Finding, has_errors
 from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.rendering.filling import NamedValues, Need, fill, needs, parts_of, sample
@@ -55,8 +56,7 @@ def command(
     """
     text = _text(source)
     target = str(out) if out is not None else source
-    as_json = target.lower().endswith(".json")
-    parts, findings = parts_of(text, as_json, only or ())
+    parts, findings = parts_of(text, target, only or ())
     _stop_at(findings, [text])
     wanted = needs(text, parts)
     if list_names:
@@ -79,7 +79,7 @@ def command(
             print(f"jovial: {environment} has errors, so some values are unknown: jovial check {environment} shows them.", file=sys.stderr)
             raise typer.Exit(exit_codes.ERRORS)
         below = rendering.scope
-    filled, findings = fill(text, parts, NamedValues(values, below), as_json)
+    filled, findings = fill(text, parts, NamedValues(values, below), target)
     _stop_at(findings, [text])
     if isinstance(filled.value, Pending):
         origins = ", ".join(sorted(filled.value.origins))

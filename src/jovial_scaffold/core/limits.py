@@ -30,6 +30,7 @@ LOOP_ROUNDS = Limit(300_000, "rounds of its loops", "expression-budget")
 RESULT_WEIGHT = Limit(250_000, "values", "expression-budget")
 COMPARISONS = Limit(1_000_000, "comparisons", "expression-budget")
 RESULT_SIZE = Limit(4_000_000, "elements or characters", "expression-budget")
+RESIDUAL_TEXT = Limit(20_000, "characters of what is left of a pending value, beyond which a digest stands for it", "")
 PATTERN_LENGTH = Limit(2_000, "characters", "expression-budget")
 
 STATIC_COMBINATIONS = Limit(96, "combinations", "not-checked")

@@ -9,7 +9,7 @@ from jovial_scaffold.core.expressions.marked import to_json
 from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.text.source import pointer_text
 from jovial_scaffold.reports.machine import finding_entry
-from jovial_scaffold.reports.rendering import cell
+from jovial_scaffold.reports.rendering import cell, cell_beside
 from jovial_scaffold.reports.tables import Report, Table
 from jovial_scaffold.reports.terminal import Style, cells, cut, padded, wrapped
 from jovial_scaffold.reports.words import counted, listed, said, visible
@@ -114,7 +114,7 @@ def _pointer(change: Change) -> str:
 
 def _values(change: Change) -> tuple[str, str]:
     was = cell(change.was) if change.was_set else marks.UNSET
-    becomes = cell(change.becomes) if change.will_be_set else marks.UNSET
+    becomes = (cell_beside(change.becomes, change.was) if change.was_set else cell(change.becomes)) if change.will_be_set else marks.UNSET
     if isinstance(change.was, Secret) and isinstance(change.becomes, Secret):
         becomes = marks.OTHER_SECRET
     return was, becomes

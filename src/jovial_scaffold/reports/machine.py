@@ -13,9 +13,8 @@ from jovial_scaffold.core.comparing.totals import Total
 from jovial_scaffold.core.expressions.library.entries import Function
 from jovial_scaffold.core.expressions.library.strings import scalar_text
 from jovial_scaffold.core.expressions.marked import to_json
-from jovial_scaffold.core.expressions.parts import sorted_keys
 from jovial_scaffold.core.expressions.times import Duration, Timestamp
-from jovial_scaffold.core.expressions.values import NONE, Optional, Record, TypeValue, UInt, key_value
+from jovial_scaffold.core.expressions.values import NONE, Optional, Record, TypeValue, UInt, key_value, sorted_keys
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.project import CheckResult
 from jovial_scaffold.core.rendering.rendering import Rendering

@@ -8,7 +8,7 @@ from jovial_scaffold.core import marks
 from jovial_scaffold.core.comparing.matrix import Comparison, Row, same
 from jovial_scaffold.core.comparing.totals import Total
 from jovial_scaffold.core.text.source import pointer_text
-from jovial_scaffold.reports.rendering import cell
+from jovial_scaffold.reports.rendering import cell_beside
 from jovial_scaffold.reports.tables import Report, Table
 from jovial_scaffold.reports.terminal import Style, cells, cut, cut_within, padded, wrapped
 from jovial_scaffold.reports.words import counted, visible
@@ -124,9 +124,7 @@ def _value(row: Row, name: str, gone: frozenset[tuple[str, str]]) -> str:
     if name in row.values:
         if row.kind == "presence":
             return "yes"
-        text = cell(row.values[name])
-        other = text == marks.SECRET and row.differs and name != next(iter(row.values)) and not _as_first(row, name)
-        return marks.OTHER_SECRET if other else text
+        return cell_beside(row.values[name], next(iter(row.values.values())))
     return "no" if row.kind == "presence" else marks.ABSENT if row.kind != "property" or (row.address, name) in gone else marks.UNSET
 
 

@@ -4,7 +4,10 @@ import json
 from collections.abc import Iterator
 from typing import Any
 
-from jovial_scaffold.core.expressions.values import Pending, Secret
+from jovial_scaffold.core import marks
+from jovial_scaffold.core.comparing.aligning import same
+from jovial_scaffold.core.expressions.pending import Pending
+from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.marks import unmarked
 from jovial_scaffold.core.rendering.rendering import Rendering
 from jovial_scaffold.core.text.unknown import UNKNOWN
@@ -28,6 +31,12 @@ def cell(value: Any) -> str:
     if isinstance(value, dict):
         return f"{{{', '.join(f'{visible(unmarked(key))}: {cell(value[key])}' for key in sorted(value))}}}"
     return json.dumps(value)
+
+
+def cell_beside(value: Any, first: Any) -> str:
+    """A value beside another that it is not equal to: where only secrets tell them apart, they say so."""
+    text = cell(value)
+    return text.replace(marks.SECRET, marks.OTHER_SECRET) if text == cell(first) and not same(value, first) else text
 
 
 def rendering_text(project: str, rendering: Rendering, style: Style) -> str:

@@ -98,8 +98,8 @@ def _values(row: Row) -> tuple[str, str]:
     if row.kind == "presence":
         return ("", "added") if BECOMES in row.values else ("", "removed")
     texts = [_text(row, name) if name in row.values else marks.UNSET for name in (WAS, BECOMES)]
-    if texts == [marks.SECRET, marks.SECRET]:
-        texts[1] = marks.OTHER_SECRET
+    if texts[0] == texts[1]:
+        texts[1] = texts[1].replace(marks.SECRET, marks.OTHER_SECRET)
     return texts[0], texts[1]
 
 

@@ -10,7 +10,8 @@ from collections.abc import Iterable
 from typing import Any
 
 from jovial_scaffold.core import marks
-from jovial_scaffold.core.expressions.values import Pending, Secret
+from jovial_scaffold.core.expressions.pending import Pending
+from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.limits import SAID_TEXT, SHOWN_VALUE
 from jovial_scaffold.core.marks import unmarked
 from jovial_scaffold.core.spelling import Speller

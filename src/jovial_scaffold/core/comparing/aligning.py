@@ -6,7 +6,8 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, NamedTuple, TypeVar
 
-from jovial_scaffold.core.expressions.values import UNSEEN, Pending, Secret, equal
+from jovial_scaffold.core.expressions.pending import Pending, equal_residuals
+from jovial_scaffold.core.expressions.values import UNSEEN, Secret, equal
 from jovial_scaffold.core.limits import ALIGNED_ITEMS, ALIGNED_LINES, ALIKE_TEXT
 from jovial_scaffold.core.nearness import Nearness
 from jovial_scaffold.core.schemas.validation import subschema
@@ -35,14 +36,14 @@ Held = list[tuple[int, Any, Pointer]]
 
 
 def same(a: Any, b: Any) -> bool:
-    """Whether two rendered values are equal; pending ones with equal origins are, unknown ones are not judged."""
+    """Whether two rendered values are equal; pending ones with equal residuals are, unknown ones are not judged."""
     kind = type(a)
     if kind is type(b) and kind in _PLAIN:
         return bool(a == b)
     if a is UNKNOWN or b is UNKNOWN:
         return a is b
     if isinstance(a, Pending) or isinstance(b, Pending):
-        return isinstance(a, Pending) and isinstance(b, Pending) and a.origins == b.origins
+        return isinstance(a, Pending) and isinstance(b, Pending) and equal_residuals(a, b)
     if isinstance(a, Secret) or isinstance(b, Secret):
         if not (isinstance(a, Secret) and isinstance(b, Secret)):
             return False

@@ -9,7 +9,8 @@ from jovial_scaffold.core.comparing.changing import change_effect
 from jovial_scaffold.core.comparing.driving import RUN, Drivers
 from jovial_scaffold.core.comparing.matrix import with_names
 from jovial_scaffold.core.comparing.snapshots import Deployed, Snapshot, dependencies
-from jovial_scaffold.core.expressions.values import UNSEEN, Pending, Secret, deep_marks
+from jovial_scaffold.core.expressions.pending import Pending, could_be
+from jovial_scaffold.core.expressions.values import UNSEEN, Secret, deep_marks
 from jovial_scaffold.core.findings import Finding, Related
 from jovial_scaffold.core.graph.ordering import rounds
 from jovial_scaffold.core.rendering.rendering import RenderedResource, Rendering
@@ -214,7 +215,7 @@ def _covered(value: Any, other: Any) -> Any:
 def _may_equal(old: Any, new: Any) -> bool:
     """Whether two different values would be equal if what is pending in the new one turned out so."""
     if isinstance(new, Pending):
-        return not isinstance(old, Pending)
+        return not isinstance(old, Pending) and could_be(new, old)
     if isinstance(new, dict) and isinstance(old, dict):
         return new.keys() == old.keys() and all(_may_equal(old[key], new[key]) for key in new)
     if isinstance(new, list) and isinstance(old, list):

@@ -4,9 +4,11 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any, Literal
 
+from jovial_scaffold.core import marks
 from jovial_scaffold.core.comparing.aligning import leaves, matched_lines, same
 from jovial_scaffold.core.comparing.driving import RUN, TEMPLATE, Driver, Drivers
-from jovial_scaffold.core.expressions.values import Pending, Secret
+from jovial_scaffold.core.expressions.pending import Pending, renamed
+from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.rendering.rendering import RenderedResource, Rendering
 from jovial_scaffold.core.text.patterns import pattern
 from jovial_scaffold.core.text.source import Pointer, pointer_text
@@ -191,8 +193,7 @@ def with_names(value: Any, newest: Mapping[str, str]) -> Any:
     if not newest:
         return value
     if isinstance(value, Pending):
-        parts = (origin.partition(":") for origin in value.origins)
-        return Pending(f"{newest.get(address, address)}{colon}{rest}" for address, colon, rest in parts)
+        return renamed(value, lambda address: newest.get(address, address))
     if isinstance(value, dict):
         return {key: with_names(item, newest) for key, item in value.items()}
     if isinstance(value, list):
@@ -230,13 +231,17 @@ def _document_rows(renderings: Sequence[Rendering], drivers: Drivers, everything
         moved = len(set(targets.values())) > 1
         if moved or (everything and any(targets.values())):
             yield Row("document", name, "document", ("to",), targets, missing, moved, drivers.of_document(name, None) if moved else ())
-        if not everything and len({each.text for each in there.values()}) == 1:
+        if not everything and len({each.compared for each in there.values()}) == 1:
             continue
-        lines = [(column, each.text.splitlines()) for column, each in there.items()]
-        texts = dict(lines)
+        lines = [(column, each.compared.split("\n")) for column, each in there.items()]
+        compared, texts = dict(lines), {column: each.text.split("\n") for column, each in there.items()}
         for number, row in enumerate(matched_lines(lines), 1):
             values = {labels[column]: texts[column][position] for column, position in row.items()}
-            differs = len(row) < len(there) or len(set(values.values())) > 1
+            told_apart = [compared[column][position] for column, position in row.items()]
+            differs = len(row) < len(there) or len(set(told_apart)) > 1
+            for label, exact in zip(values, told_apart, strict=True):
+                if exact != told_apart[0] and values[label] == next(iter(values.values())):  # only what is masked differs
+                    values[label] = values[label].replace(marks.SECRET, marks.OTHER_SECRET)
             if differs or everything:
                 without = tuple(labels[column] for column in there if column not in row)
                 behind = drivers.of_document(name, row) if differs else ()

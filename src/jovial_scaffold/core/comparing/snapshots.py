@@ -10,7 +10,8 @@ from dataclasses import dataclass, field
 from typing import Any, Final
 
 from jovial_scaffold.core.expressions.marked import entries_from_json, to_json
-from jovial_scaffold.core.expressions.values import UNSEEN, Pending, Secret, revealed
+from jovial_scaffold.core.expressions.pending import Pending, comparable, is_bare
+from jovial_scaffold.core.expressions.values import UNSEEN, Secret, revealed
 from jovial_scaffold.core.findings import Finding, Span
 from jovial_scaffold.core.rendering.rendering import Rendering
 from jovial_scaffold.core.schemas.catalog import Catalogs, ResourceType
@@ -79,10 +80,14 @@ class Snapshot:
 def secret_hash(secret: Secret, key: str, known: dict[str, str]) -> str:
     """A keyed hash of a secret value. With a key from outside it is slow on purpose (scrypt, RFC 7914), as it may be written into a file;
     without one it never leaves the run (`run_hash`). `known` keeps what was hashed already."""
-    text = json.dumps(revealed(secret), sort_keys=True, default=repr)
+    text = json.dumps(revealed(secret), sort_keys=True, default=_hashed)
     if text not in known:
         known[text] = hashlib.scrypt(text.encode(), salt=key.encode(), n=2**14, r=8, p=1, dklen=20).hex() if key else run_hash(text)
     return known[text]
+
+
+def _hashed(value: Any) -> Any:
+    return comparable(value) if isinstance(value, Pending) else repr(value)
 
 
 def run_hash(text: str) -> str:
@@ -207,7 +212,7 @@ def _split(shape: Shape | None, value: Any) -> tuple[Any, Any]:
     """A value without what the cloud sets, and only that; texts at `writeOnly` properties become secret."""
     if shape is None:
         return value, None
-    if shape.write_only and not isinstance(value, Secret | Pending):
+    if shape.write_only and not isinstance(value, Secret) and not (isinstance(value, Pending) and is_bare(value)):
         return Secret(value), None
     if isinstance(value, dict):
         own: dict[str, Any] = {}

@@ -13,6 +13,7 @@ from jovial_scaffold.core.expressions import operators
 from jovial_scaffold.core.expressions.errors import BudgetError, EvaluationError
 from jovial_scaffold.core.expressions.evaluation import Evaluator, Locals
 from jovial_scaffold.core.expressions.functions import FUNCTIONS, call, no_overload
+from jovial_scaffold.core.expressions.pending import Pending
 from jovial_scaffold.core.expressions.scopes import Scope
 from jovial_scaffold.core.expressions.syntax import (
     Call,
@@ -52,7 +53,7 @@ from jovial_scaffold.core.expressions.typing_rules import (
     result_kinds,
     result_of_call,
 )
-from jovial_scaffold.core.expressions.values import NONE, Optional, Pending, Secret
+from jovial_scaffold.core.expressions.values import NONE, Optional, Secret
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import NOTHING, Value, listed, nearest, say
 
@@ -88,11 +89,13 @@ class Checker(Evaluator):
             self.problems.append(error)
             return UNKNOWN
 
-    def strict(self, node: Node, function: Callable[..., Any], arguments: list[Any], shallow: bool = False) -> Any:
+    def strict(
+        self, node: Node, function: Callable[..., Any], arguments: list[Any], left: Callable[[list[Any]], Any], shallow: bool = False
+    ) -> Any:
         """What has no rule of its own: nothing is known of its result."""
         if any(map(has_abstract, arguments)):
             return Abstract(ANY)
-        return super().strict(node, function, arguments, shallow)
+        return super().strict(node, function, arguments, left, shallow)
 
     def list_literal(self, node: ListLiteral, names: Locals) -> Any:
         items = [self.run(item, names) for item in node.items]
@@ -439,12 +442,12 @@ class Checker(Evaluator):
             )
         return Abstract(LIST if node.name == "sortBy" else Type(frozenset(("map",))))
 
-    def decided(self, node: Macro, tests: list[Any], result: Callable[[list[Any]], Any]) -> Any:
+    def decided(self, node: Macro, tests: list[Any], result: Callable[[list[Any]], Any], left: Callable[[], Any]) -> Any:
         if any(isinstance(test, Abstract) for test in tests):
             if node.name in ("exists_one", "existsOne"):
                 return Abstract(BOOL)
             return Abstract(Type(frozenset(("map",) if node.name.startswith("transformMap") else ("list",)), longest=len(tests)))
-        return super().decided(node, tests, result)
+        return super().decided(node, tests, result, left)
 
     def logic(self, node: Node, operands: Any, decisive: bool) -> Any:
         """`&&`, `||`, `all` and `exists`: an error beside an operand that is not known may not matter."""

@@ -8,11 +8,12 @@ import sys
 from collections.abc import Callable, Iterable, Mapping
 from typing import Any, ClassVar
 
-from jovial_scaffold.core.expressions import operators
+from jovial_scaffold.core.expressions import operators, residuals
 from jovial_scaffold.core.expressions.errors import BudgetError, EvaluationError, StepsError
 from jovial_scaffold.core.expressions.functions import FUNCTIONS, call
 from jovial_scaffold.core.expressions.library.extensions import sorted_list
-from jovial_scaffold.core.expressions.parts import dotted_name, field_of, has_field, has_part, item_of, part_tests, sorted_keys
+from jovial_scaffold.core.expressions.parts import dotted_name, field_of, has_field, has_part, item_of, part_tests
+from jovial_scaffold.core.expressions.pending import Pending
 from jovial_scaffold.core.expressions.scopes import Scope
 from jovial_scaffold.core.expressions.syntax import (
     Call,
@@ -31,7 +32,6 @@ from jovial_scaffold.core.expressions.syntax import (
 from jovial_scaffold.core.expressions.values import (
     NONE,
     Optional,
-    Pending,
     Record,
     Secret,
     TypeValue,
@@ -39,6 +39,7 @@ from jovial_scaffold.core.expressions.values import (
     key_value,
     map_key,
     revealed,
+    sorted_keys,
     type_name,
 )
 from jovial_scaffold.core.limits import EVALUATION_STEPS
@@ -78,6 +79,7 @@ class Evaluator:
     def __init__(self, scope: Scope) -> None:
         self.scope = scope
         self.steps = EVALUATION_STEPS.most
+        self.bound = 0  # variables of loops over what is pending that stand around
         self.dotted: frozenset[str] = getattr(scope, "dotted", frozenset())
 
     def run(self, node: Node, names: Locals) -> Any:
@@ -94,14 +96,17 @@ class Evaluator:
 
     # -- marks
 
-    def strict(self, node: Node, function: Callable[..., Any], arguments: list[Any], shallow: bool = False) -> Any:
-        """Apply a function to operands without marks, and give its result what marks they had."""
+    def strict(
+        self, node: Node, function: Callable[..., Any], arguments: list[Any], left: Callable[[list[Any]], Any], shallow: bool = False
+    ) -> Any:
+        """Apply a function to operands without marks, and give its result what marks they had; `left` writes what is left of pending ones."""
         secret = False
+        kept = arguments.copy()
         for position, argument in enumerate(arguments):
             if type(argument) in _SIMPLE:
                 continue
             if isinstance(argument, Record):
-                argument = arguments[position] = argument.whole()
+                argument = arguments[position] = kept[position] = argument.whole()
             if argument is UNKNOWN:
                 return UNKNOWN
             if shallow and type(argument) is not Pending and type(argument) is not Secret:
@@ -110,8 +115,9 @@ class Evaluator:
             if unknown:
                 return UNKNOWN
             if origins:
-                every = frozenset().union(*(deep_marks(other)[0] for other in arguments))
-                return UNKNOWN if any(deep_marks(other)[2] for other in arguments) else Pending(every)
+                if any(deep_marks(other)[2] for other in arguments):
+                    return UNKNOWN
+                return left(kept)
             if has_secret:
                 secret = True
                 arguments[position] = revealed(argument)
@@ -144,14 +150,20 @@ class Evaluator:
         operand = self.run(node.operand, names)
         if node.optional or type(operand) is Optional:
             return self.optional_step(node, operand, node.field, lambda whole: field_of(whole, node.field))
+        if type(operand) is Pending:
+            return residuals.field_of(operand, node.field)
         return self.through_secret(node, operand, lambda whole: field_of(whole, node.field), (node.field_start, node.end))
 
     def through_secret(self, node: Node, operand: Any, step: Callable[[Any], Any], at: tuple[int, int] | None = None) -> Any:
         """Go one step into a value that may be marked: a secret's parts are secret."""
         kind = type(operand)
-        if operand is UNKNOWN or kind is Pending:
+        if operand is UNKNOWN:
             return operand
         try:
+            if kind is Secret and type(operand.value) is Pending:
+                return Secret(self.through_pending(node, operand.value))
+            if kind is Pending:
+                return self.through_pending(node, operand)
             if kind is Secret:
                 found = step(operand.value)
                 return found if isinstance(found, Secret) else Secret(found)
@@ -162,6 +174,14 @@ class Evaluator:
             if at is not None and error.start < 0:
                 error.start, error.end = at
             raise _placed(error, node) from None
+
+    def through_pending(self, node: Any, operand: Pending, key: Any = None) -> Any:
+        """What is left of a step into what is pending."""
+        if isinstance(node, Has):
+            return residuals.called("has", [residuals.field_of(operand, node.field)], False)
+        if isinstance(node, Index):
+            return residuals.item_of(operand, key, node.optional)
+        return residuals.field_of(operand, node.field, node.optional)
 
     def optional_step(self, node: Node, operand: Any, key: Any, step: Callable[[Any], Any]) -> Any:
         if type(operand) is Secret or type(key) is Secret:
@@ -177,10 +197,10 @@ class Evaluator:
         inside = operand.value if type(operand) is Optional else operand
         if type(inside) is Secret:
             return self.optional_step(node, inside, key, step)
-        if inside is UNKNOWN or type(inside) is Pending:
-            return inside
-        if type(key) is Pending or key is UNKNOWN:
-            return key
+        if inside is UNKNOWN or key is UNKNOWN:
+            return UNKNOWN
+        if type(inside) is Pending or type(key) is Pending:
+            return residuals.item_of(inside, key, True) if isinstance(node, Index) else residuals.field_of(inside, key, True)
         whole = inside
         if isinstance(whole, Record) or type(whole) in (dict, list):
             try:
@@ -205,11 +225,11 @@ class Evaluator:
             return self.optional_step(node, operand, key, lambda whole: item_of(whole, key))
         if operand is UNKNOWN or key is UNKNOWN:
             return UNKNOWN
-        if type(key) is Pending:
-            return Pending(key.origins | operand.origins) if type(operand) is Pending else key
-        if type(key) in _SIMPLE:
+        if type(key) is Pending or type(operand) is Pending:
+            return residuals.item_of(operand.whole() if isinstance(operand, Record) else operand, key)
+        if type(key) in _SIMPLE and not (type(operand) is Secret and type(operand.value) is Pending):
             return self.through_secret(node, operand, lambda whole: item_of(whole, key), (node.index.start, node.index.end))
-        return self.strict(node, item_of, [operand, key])
+        return self.strict(node, item_of, [operand, key], lambda kept: residuals.item_of(*kept))
 
     def present(self, node: Node, names: Locals) -> Any:
         """Whether what is read is there: `present` looks at a resource without reading it."""
@@ -219,8 +239,11 @@ class Evaluator:
                 key = node.field if isinstance(node, Select) else self.run(node.index, names)
                 return operand.there and operand.has(key) if isinstance(key, str) else False
         value = self.run(node, names)
-        if value is UNKNOWN or type(value) is Pending:
+        if value is UNKNOWN:
             return value
+        held = value.value if type(value) is Secret else value
+        if type(held) is Pending:
+            return residuals.called("present", [value], False)
         if type(value) is Secret:
             return Secret(value.value is not NONE)
         return value.there if isinstance(value, Record) else value is not NONE
@@ -241,7 +264,14 @@ class Evaluator:
             if present is not NONE and (node.function == "orValue" or type(otherwise) in (Optional, Secret, Pending)):
                 return present.value if node.function == "orValue" else present
         self.steps -= function.cost + sum(len(each) for each in arguments if type(each) is list) // _LOOKED_THROUGH
-        return self.strict(node, lambda *plain: call(function, list(plain)), arguments, function.shallow)
+        name, method = node.function, node.target is not None
+        return self.strict(
+            node,
+            lambda *plain: call(function, list(plain)),
+            arguments,
+            lambda kept: residuals.called(name, kept, method),
+            function.shallow,
+        )
 
     def own_call(self, node: Call, run: Callable[[list[Any]], Any], arguments: list[Any]) -> Any:
         """A function of the template; its errors are placed at the call."""
@@ -257,27 +287,30 @@ class Evaluator:
             return self.logic(node, (lambda operand=operand: self.run(operand, names) for operand in node.operands), operator == "||")
         operands = [self.run(operand, names) for operand in node.operands]
         if len(operands) == 1:
-            return self.strict(node, _not if operator == "!" else operators.negate, operands)
+            run = _not if operator == "!" else operators.negate
+            return self.strict(node, run, operands, lambda kept: residuals.unary(operator, *kept))
         if operator == "+" and type(operands[0]) is type(operands[1]) is list:
-            return self.strict(node, operators.add, operands, shallow=True)
+            return self.strict(node, operators.add, operands, lambda kept: residuals.binary("+", *kept), shallow=True)
         if operator in ("==", "!="):
             return self.equality(node, operands)
         if operator == "in" and (type(operands[1]) is list or (type(operands[1]) is dict and type(operands[0]) in _SIMPLE)):
             return self.membership(node, operands[0], operands[1])
-        return self.strict(node, operators.BINARY[operator], operands)
+        return self.strict(node, operators.BINARY[operator], operands, lambda kept: residuals.binary(operator, *kept))
 
     def equality(self, node: Operation, operands: list[Any]) -> Any:
         """`==` and `!=`: parts that surely differ decide, whatever pending, secret or unknown parts stand beside them."""
         equal_ = self.equal(node, *operands)
-        if node.operator == "==" or equal_ is UNKNOWN or type(equal_) is Pending:
+        if node.operator == "==" or equal_ is UNKNOWN:
             return equal_
+        if type(equal_.value if type(equal_) is Secret else equal_) is Pending:
+            return residuals.unary("!", equal_)
         return Secret(not equal_.value) if type(equal_) is Secret else not equal_
 
     def equal(self, node: Node, a: Any, b: Any) -> Any:
         """Whether two values are equal, or the mark of what that depends on."""
         a, b = (each.whole() if isinstance(each, Record) else each for each in (a, b))
         if not {list, dict} & {type(a), type(b)}:
-            return self.strict(node, operators.BINARY["=="], [a, b])
+            return self.strict(node, operators.BINARY["=="], [a, b], lambda kept: residuals.binary("==", *kept))
         tests = list(part_tests(a, b))
         return self.logic(node, (lambda test=test: test for test in tests), False)
 
@@ -285,7 +318,7 @@ class Evaluator:
         """`in` looks at keys only in a map; in a list it may find the item before it meets a pending one."""
         self.steps -= len(container) // _LOOKED_THROUGH if type(container) is list else 0
         if type(container) is dict:
-            return self.strict(node, operators.contains, [item, container], shallow=True)
+            return self.strict(node, operators.contains, [item, container], lambda kept: residuals.binary("in", *kept), shallow=True)
         if type(item) in _SIMPLE:
             plain = [other for other in container if type(other) in _SIMPLE]
             if len(plain) == len(container) or operators.contains(item, plain):
@@ -295,30 +328,34 @@ class Evaluator:
     def logic(self, node: Node, operands: Any, decisive: bool) -> Any:
         """`||` (decisive true) and `&&` (decisive false): one decisive operand outweighs errors, pending and unknown ones."""
         error: EvaluationError | None = None
-        origins: frozenset[str] = frozenset()
-        unknown = secret = False
+        pending: list[Any] = []
+        unknown = secret = decided = False
         for operand in operands:
             try:
-                value = operand()
+                given = operand()
             except BudgetError:
                 raise
             except EvaluationError as raised:
                 error = error or raised
                 continue
-            if type(value) is Secret:
-                secret, value = True, value.value
+            value = given.value if type(given) is Secret else given
+            secret = secret or type(given) is Secret
             if value is decisive:
-                return Secret(decisive) if secret else decisive
+                if not secret:
+                    return decisive
+                decided = True  # that it decides is secret, so whether another is pending shows as it would without it
             if value is UNKNOWN:
                 unknown = True
-            elif type(value) is Pending:
-                origins |= value.origins
+            elif type(value) is Pending or (type(given) is Secret and type(value) is bool):
+                pending.append(given)
             elif type(value) is not bool:
-                error = error or _placed(_not_boolean(Secret(value) if secret else value), node)
-        if unknown:
+                error = error or _placed(_not_boolean(given), node)
+        if unknown and not decided:
             return UNKNOWN
-        if origins:
-            return Pending(origins)
+        if any(type(each) is Pending or type(each.value) is Pending for each in pending):
+            return residuals.logic("||" if decisive else "&&", pending)
+        if decided:
+            return Secret(decisive)
         if error:
             raise error
         return Secret(not decisive) if secret else not decisive
@@ -327,18 +364,43 @@ class Evaluator:
         condition = self.run(node.condition, names)
         if type(condition) is bool:
             return self.run(node.then if condition else node.otherwise, names)
-        if condition is UNKNOWN or type(condition) is Pending:
+        if condition is UNKNOWN:
             return condition
+        if type(condition) is Pending or (type(condition) is Secret and type(condition.value) is Pending):
+            return self.left_of(residuals.conditional, [condition], (node.then, node.otherwise), names)
         if type(condition) is Secret and type(condition.value) is bool:
             chosen = self.run(node.then if condition.value else node.otherwise, names)
             return chosen if isinstance(chosen, Secret) or chosen is UNKNOWN else Secret(chosen)
         raise _placed(_not_boolean(condition), node.condition)
 
+    def left_of(self, write: Callable[..., Any], known: list[Any], bodies: Iterable[Node], names: Locals) -> Any:
+        """What is left where only the deployment can know which of some expressions is evaluated, or how often."""
+        values: list[Any] = []
+        for body in bodies:
+            try:
+                value = self.run(body, names)
+            except BudgetError:
+                raise
+            except EvaluationError as error:  # it may never be reached
+                value = residuals.failed(error.id)
+            if isinstance(value, Record):
+                value = value.whole()
+            if deep_marks(value)[2]:
+                return UNKNOWN
+            values.append(value)
+        return write(*known, *values)
+
     def list_literal(self, node: ListLiteral, names: Locals) -> Any:
         result = []
         secret = False
-        for item, optional in zip(node.items, node.optional, strict=True):
-            value = self.run(item, names)
+        values = [self.run(item, names) for item in node.items]
+        if any(node.optional):
+            given = [value for value, optional in zip(values, node.optional, strict=True) if optional]
+            if any(value is UNKNOWN for value in given):
+                return UNKNOWN
+            if any(_is_pending(value) for value in given):
+                return residuals.optional_entries([(o, None, v) for o, v in zip(node.optional, values, strict=True)], False)
+        for item, value, optional in zip(node.items, values, node.optional, strict=True):
             if optional:
                 if type(value) is Secret and type(value.value) is Optional:  # how long the list is, is secret then
                     secret, value = True, value.value
@@ -356,11 +418,14 @@ class Evaluator:
     def map_literal(self, node: MapLiteral, names: Locals) -> Any:
         result: dict[Any, Any] = {}
         secret = False
-        for key_node, value_node, optional in zip(node.keys, node.values, node.optional, strict=True):
-            key = self.run(key_node, names)
-            value = self.run(value_node, names)
-            if key is UNKNOWN or isinstance(key, Pending):
-                return key
+        keys = [self.run(each, names) for each in node.keys]
+        values = [self.run(each, names) for each in node.values]
+        entries = list(zip(keys, values, node.optional, strict=True))
+        if any(key is UNKNOWN or (optional and value is UNKNOWN) for key, value, optional in entries):
+            return UNKNOWN
+        if any(_is_pending(key) or (optional and _is_pending(value)) for key, value, optional in entries):
+            return residuals.optional_entries([(optional, key, value) for key, value, optional in entries], True)
+        for key_node, value_node, (key, value, optional) in zip(node.keys, node.values, entries, strict=True):
             if optional and type(value) is Secret and type(value.value) is Optional:
                 secret, value = True, value.value
             if type(key) is Secret:  # which entries a map has is as secret as its keys
@@ -402,8 +467,10 @@ class Evaluator:
         secret = False
         if type(target) is Secret:
             target, secret = target.value, True
-        if target is UNKNOWN or type(target) is Pending:
+        if target is UNKNOWN:
             return target
+        if type(target) is Pending:
+            return self.macro_over_pending(node, Secret(target) if secret else target, names)
         if not secret:
             return self.looped(node, target, names)
         try:
@@ -412,6 +479,21 @@ class Evaluator:
             error.mask()
             raise
         return result if isinstance(result, Secret) or result is UNKNOWN else Secret(result)
+
+    def macro_over_pending(self, node: Macro, target: Any, names: Locals) -> Any:
+        """What is left of a macro over what is pending: its bodies, with its variables renamed by how deep they stand."""
+        first = self.bound
+        self.bound += len(node.variables)
+        variables = [residuals.bound_variable(first + index) for index in range(len(node.variables))]
+        try:
+            return self.left_of(
+                lambda *bodies: residuals.looped(node.name, target, variables, bodies),
+                [],
+                node.bodies,
+                {**names, **dict(zip(node.variables, variables, strict=True))},
+            )
+        finally:
+            self.bound = first
 
     def looped(self, node: Macro, target: Any, names: Locals) -> Any:
         """A macro over what it goes over, marks taken off."""
@@ -459,15 +541,15 @@ class Evaluator:
 
     def exactly_one(self, node: Macro, target: Any, names: Locals) -> Any:
         tests = [self.run(node.bodies[0], scope) for scope in self.rounds(node, target, names)]
-        return self.decided(node, tests, lambda plain: plain.count(True) == 1)
+        one = residuals.bound_variable(self.bound)
+        return self.decided(node, tests, lambda plain: plain.count(True) == 1, lambda: residuals.looped("exists_one", tests, [one], [one]))
 
-    def decided(self, node: Macro, tests: list[Any], result: Callable[[list[Any]], Any]) -> Any:
-        """A result that needs every test: unknown, pending or secret where one of them is."""
+    def decided(self, node: Macro, tests: list[Any], result: Callable[[list[Any]], Any], left: Callable[[], Any]) -> Any:
+        """A result that needs every test: unknown, pending or secret where one of them is; `left` writes what is left of pending ones."""
         if any(test is UNKNOWN for test in tests):
             return UNKNOWN
-        origins: frozenset[str] = frozenset().union(*(test.origins for test in tests if type(test) is Pending))
-        if origins:
-            return Pending(origins)
+        if any(_is_pending(test) for test in tests):
+            return left()
         secret = any(type(test) is Secret for test in tests)
         plain = [test.value if type(test) is Secret else test for test in tests]
         for test in plain:
@@ -476,11 +558,20 @@ class Evaluator:
         made = result(plain)
         return Secret(made) if secret and type(made) is not Secret else made
 
+    def chosen(self, node: Macro, scopes: list[Any], tests: list[Any]) -> list[tuple[Any, Any]]:
+        """The tests that do not rule out their round, and the scopes of those."""
+        return [(scope, test) for scope, test in zip(scopes, tests, strict=True) if test is not False]
+
     def filter(self, node: Macro, target: Any, names: Locals) -> Any:
         scopes = list(self.rounds(node, target, names))
         tests = [self.run(node.bodies[0], scope) for scope in scopes]
         variable = node.variables[0]
-        return self.decided(node, tests, lambda plain: [scope[variable] for scope, test in zip(scopes, plain, strict=True) if test])
+        return self.decided(
+            node,
+            tests,
+            lambda plain: [scope[variable] for scope, test in zip(scopes, plain, strict=True) if test],
+            lambda: residuals.listed([(test, scope[variable]) for scope, test in self.chosen(node, scopes, tests)]),
+        )
 
     def transform(self, node: Macro, target: Any, names: Locals) -> Any:
         """map and transformList, with or without a condition before the result."""
@@ -489,32 +580,53 @@ class Evaluator:
         if len(node.bodies) == 1:
             return operators.weighed([self.run(body, scope) for scope in scopes])
         tests = [self.run(node.bodies[0], scope) for scope in scopes]
-        return self.decided(node, tests, lambda plain: [self.run(body, scope) for scope, test in zip(scopes, plain, strict=True) if test])
+
+        def left() -> Any:
+            kept = self.chosen(node, scopes, tests)
+            values = [self.left_of(lambda value: value, [], [body], scope) for scope, _ in kept]
+            if any(deep_marks(value)[2] for value in values):
+                return UNKNOWN
+            return residuals.listed([(test, value) for (_, test), value in zip(kept, values, strict=True)])
+
+        return self.decided(
+            node, tests, lambda plain: [self.run(body, scope) for scope, test in zip(scopes, plain, strict=True) if test], left
+        )
 
     def transform_map(self, node: Macro, target: Any, names: Locals) -> Any:
         scopes = list(self.rounds(node, target, names))
         body = node.bodies[-1]
         entry = node.name == "transformMapEntry"
+        tests = [self.run(node.bodies[0], scope) for scope in scopes] if len(node.bodies) == 2 else [True] * len(scopes)
+
+        def left() -> Any:
+            kept = self.chosen(node, scopes, tests)
+            values = [self.left_of(lambda value: value, [], [body], scope) for scope, _ in kept]
+            if any(deep_marks(value)[2] for value in values):
+                return UNKNOWN
+            keys = [scope[node.variables[0]] for scope, _ in kept]
+            return residuals.mapped([(test, key, value) for (_, test), key, value in zip(kept, keys, values, strict=True)])
 
         def build(plain: list[Any]) -> Any:
             result: dict[Any, Any] = {}
             secret = False
-            for scope, test in zip(scopes, plain, strict=True):
-                if test:
-                    value = self.run(body, scope)
-                    if entry and type(value) is Secret:  # which entries the map has is secret then
-                        secret, value = True, value.value
-                    for key, item in value.items() if entry and type(value) is dict else ((scope[node.variables[0]], value),):
-                        try:
-                            self.put(result, key_value(key), item, body)
-                        except EvaluationError as error:
-                            if secret:
-                                error.mask()
-                            raise
+            values = [(scope, self.run(body, scope)) for scope, test in zip(scopes, plain, strict=True) if test]
+            if entry and any(value is UNKNOWN for _, value in values):
+                return UNKNOWN
+            if entry and any(_is_pending(value) for _, value in values):
+                return residuals.called("transformMapEntry", [value for _, value in values], False)
+            for scope, value in values:
+                if entry and type(value) is Secret:  # which entries the map has is secret then
+                    secret, value = True, value.value
+                for key, item in value.items() if entry and type(value) is dict else ((scope[node.variables[0]], value),):
+                    try:
+                        self.put(result, key_value(key), item, body)
+                    except EvaluationError as error:
+                        if secret:
+                            error.mask()
+                        raise
             return Secret(result) if secret else result
 
-        tests = [self.run(node.bodies[0], scope) for scope in scopes] if len(node.bodies) == 2 else [True] * len(scopes)
-        return self.decided(node, tests, build)
+        return self.decided(node, tests, build, left)
 
     def sort_by(self, node: Macro, target: Any, names: Locals) -> Any:
         scopes = list(self.rounds(node, target, names))
@@ -525,7 +637,7 @@ class Evaluator:
             sorted_list(plain)  # says which keys cannot be ordered
             return [items[index] for index in sorted(range(len(items)), key=lambda index: plain[index])]
 
-        return self.strict(node, ordered, [keys])
+        return self.strict(node, ordered, [keys], lambda kept: residuals.called("sortBy", [items, *kept], True))
 
 
 _MACROS: dict[str, Callable[[Evaluator, Macro, Any, Locals], Any]] = {
@@ -573,6 +685,10 @@ def _placed(error: EvaluationError, node: Node) -> EvaluationError:
     if error.start < 0:
         error.start, error.end = node.start, node.end
     return error
+
+
+def _is_pending(value: Any) -> bool:
+    return type(value) is Pending or (type(value) is Secret and type(value.value) is Pending)
 
 
 def _not(value: Any) -> bool:

@@ -3,7 +3,8 @@
 from collections.abc import Callable
 from typing import Any
 
-from jovial_scaffold.core.expressions.values import Pending, Secret
+from jovial_scaffold.core.expressions.pending import Pending, is_bare, template_text
+from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.text.unknown import UNKNOWN
 
 SECRET_MARK = {"$secret": True}
@@ -18,8 +19,7 @@ def to_json(value: Any, secret: Callable[[Secret], Any] = lambda _: SECRET_MARK)
     if isinstance(value, Secret):
         return secret(value)
     if isinstance(value, Pending):
-        origins = sorted(value.origins)
-        return {"$pending": origins[0] if len(origins) == 1 else origins}
+        return {"$pending": next(iter(value.origins)) if is_bare(value) else {"from": sorted(value.origins), "as": template_text(value)}}
     return {"$unknown": True} if value is UNKNOWN else value
 
 
@@ -28,8 +28,10 @@ def from_json(value: Any, secret: Callable[[Any], Secret]) -> Any:
     if isinstance(value, dict):
         if len(value) == 1:
             name, held = next(iter(value.items()))
-            if name == "$pending" and isinstance(held, str | list):
-                return Pending([held] if isinstance(held, str) else [str(each) for each in held])
+            if name == "$pending" and isinstance(held, str):
+                return Pending([held])
+            if name == "$pending" and isinstance(held, dict) and isinstance(held.get("as"), str) and isinstance(held.get("from"), list):
+                return Pending([str(each) for each in held["from"]], template=held["as"])
             if name == "$secret":
                 return secret(held)
         return entries_from_json(value, secret)

@@ -5,8 +5,10 @@ from typing import Any
 
 from jovial_scaffold.core.expressions import operators
 from jovial_scaffold.core.expressions.errors import EvaluationError
+from jovial_scaffold.core.expressions.pending import Pending
+from jovial_scaffold.core.expressions.residuals import binary
 from jovial_scaffold.core.expressions.syntax import Name, Node, Select
-from jovial_scaffold.core.expressions.values import Pending, Record, Secret, equal, type_name
+from jovial_scaffold.core.expressions.values import Record, Secret, equal, type_name
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import Derived, Value, say
 
@@ -53,20 +55,17 @@ def has_part(whole: Any, key: Any) -> Any:
     return True
 
 
-def sorted_keys(target: dict[Any, Any]) -> list[Any]:
-    """Keys in code-point order, so that the order in a file never matters."""
-    return sorted(target, key=lambda key: (type_name(key), str(key)) if type(key) is not int else ("int", f"{key:+021d}"))
-
-
 def part_tests(a: Any, b: Any) -> Iterator[Any]:
     """Whether parts are equal, in an order that does not matter: a boolean, or the mark on which it depends."""
-    for one in (a, b):
-        if one is UNKNOWN or type(one) is Pending:
-            yield one
-            return
+    if a is UNKNOWN or b is UNKNOWN:
+        yield UNKNOWN
+        return
+    if type(a) is Pending or type(b) is Pending:
+        yield binary("==", a, b)
+        return
     if type(a) is Secret or type(b) is Secret:
         for test in part_tests(a.value if type(a) is Secret else a, b.value if type(b) is Secret else b):
-            yield Secret(test) if type(test) is bool else test
+            yield Secret(test) if test is not UNKNOWN and type(test) is not Secret else test
     elif type(a) is list and type(b) is list and len(a) == len(b):
         for one, other in zip(a, b, strict=True):
             yield from part_tests(one, other)

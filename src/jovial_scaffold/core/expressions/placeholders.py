@@ -4,13 +4,15 @@ import re
 from dataclasses import dataclass
 from typing import Any
 
+from jovial_scaffold.core.expressions import residuals
 from jovial_scaffold.core.expressions.errors import EvaluationError, SyntaxProblem
 from jovial_scaffold.core.expressions.library.strings import scalar_text
 from jovial_scaffold.core.expressions.parser import parse
+from jovial_scaffold.core.expressions.pending import Pending
 from jovial_scaffold.core.expressions.program import Program
 from jovial_scaffold.core.expressions.syntax import Node
 from jovial_scaffold.core.expressions.tokens import string_end
-from jovial_scaffold.core.expressions.values import Pending, Record, Secret, type_name
+from jovial_scaffold.core.expressions.values import Record, Secret, type_name
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import Derived, say
 
@@ -125,12 +127,14 @@ class Programs:
 _PLAIN = re.compile(r"[^{}()\[\]\"'/]*\}")  # an expression without strings, brackets and comments ends at the next brace
 
 
-def expression_end(text: str, start: int) -> int:
-    """The offset of the `}` that closes an expression: the first one outside its strings and brackets. Raises SyntaxProblem."""
+def expression_end(text: str, start: int, closing: str = "}") -> int:
+    """The offset of the `}`, or what else closes it, of an expression: the first outside its strings and brackets. Raises SyntaxProblem."""
     depth: list[str] = []
     at = start
     while at < len(text):
         char = text[at]
+        if not depth and closing != "}" and text.startswith(closing, at):
+            return at
         if char in "\"'":
             raw = text[at - 1 : at] in ("r", "R") or text[at - 2 : at].lower() in ("rb", "br")
             end = string_end(text, at, raw)
@@ -156,8 +160,7 @@ def expression_end(text: str, start: int) -> int:
 
 def join_parts(parts: list[tuple[str | Formula, Any]]) -> Any:
     """Texts and values as one text. Marks spread. Raises EvaluationError for what has no text; its place is the formula's."""
-    origins: frozenset[str] = frozenset()
-    secret = unknown = False
+    secret = unknown = pending = False
     texts: list[str] = []
     for part, value in parts:
         if type(value) is Secret:
@@ -165,15 +168,15 @@ def join_parts(parts: list[tuple[str | Formula, Any]]) -> Any:
         if value is UNKNOWN:
             unknown = True
         elif type(value) is Pending:
-            origins |= value.origins
+            pending = True
         elif isinstance(value, str | bool | int | float):
             texts.append(scalar_text(value))
         else:
             raise no_text(Secret(value) if secret else value, part)
     if unknown:
         return UNKNOWN
-    if origins:
-        return Pending(origins)
+    if pending:
+        return residuals.joined(value for _, value in parts)
     return Secret("".join(texts)) if secret else "".join(texts)
 
 

@@ -7,7 +7,8 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 from typing import Any
 
-from jovial_scaffold.core.expressions.values import Optional, Pending, Secret, equal, type_name
+from jovial_scaffold.core.expressions.pending import Pending
+from jovial_scaffold.core.expressions.values import Optional, Secret, equal, type_name
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import Operand, Value, listed, say
 

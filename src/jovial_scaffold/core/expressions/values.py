@@ -8,6 +8,7 @@ from collections.abc import Iterable
 from typing import Any, Final
 
 from jovial_scaffold.core import marks
+from jovial_scaffold.core.expressions.pending import MarkCompared, Pending
 from jovial_scaffold.core.text.unknown import UNKNOWN
 
 
@@ -31,27 +32,6 @@ class BoolKey:
 
 TRUE_KEY: Final = BoolKey(True)
 FALSE_KEY: Final = BoolKey(False)
-
-
-class MarkCompared(Exception):
-    """A mark, record or optional was compared by Python's `==`: whoever did so does not know how they compare."""
-
-
-class Pending:
-    """What only the deployment can know. `origins` are `address:property` texts."""
-
-    __slots__ = ("origins",)
-
-    def __init__(self, origins: Iterable[str]) -> None:
-        self.origins = frozenset(origins)
-
-    def __repr__(self) -> str:
-        return marks.mark(", ".join(sorted(self.origins)))
-
-    def __eq__(self, other: object) -> bool:
-        raise MarkCompared
-
-    __hash__ = None  # type: ignore[assignment]  # what cannot be compared cannot be a key
 
 
 class Secret:
@@ -195,6 +175,23 @@ def deep_marks(value: Any) -> tuple[frozenset[str], bool, bool]:
     return all_origins, secret, unknown
 
 
+def has_pending(value: Any, through_secrets: bool = True) -> bool:
+    """Whether something pending stands in a value, at any depth."""
+    stack = [value]
+    while stack:
+        each = stack.pop()
+        kind = type(each)
+        if kind is Pending:
+            return True
+        if kind is dict:
+            stack.extend(each.values())
+        elif kind is list:
+            stack.extend(each)
+        elif kind is Optional or (kind is Secret and through_secrets):
+            stack.append(each.value)
+    return False
+
+
 def revealed(value: Any) -> Any:
     """The value without the secret marks around or inside it. For computing only; the caller marks the result again."""
     if isinstance(value, Secret):
@@ -242,3 +239,8 @@ def map_key(key: Any) -> Any:
 def key_value(key: Any) -> Any:
     """The value of a key that a dict stores."""
     return key.value if type(key) is BoolKey else key
+
+
+def sorted_keys(target: dict[Any, Any]) -> list[Any]:
+    """Keys in code-point order, so that the order in a file never matters."""
+    return sorted(target, key=lambda key: (type_name(key), str(key)) if type(key) is not int else ("int", f"{key:+021d}"))

@@ -7,10 +7,10 @@ from typing import Any, Final
 
 from jovial_scaffold.core.expressions.errors import EvaluationError
 from jovial_scaffold.core.expressions.library.own import patched
-from jovial_scaffold.core.expressions.parts import sorted_keys
+from jovial_scaffold.core.expressions.pending import Pending
 from jovial_scaffold.core.expressions.placeholders import Formula, Joined, Omittable, join_parts
 from jovial_scaffold.core.expressions.scopes import Scope
-from jovial_scaffold.core.expressions.values import NONE, Optional, Pending, Record, Secret, UInt, key_value, type_name
+from jovial_scaffold.core.expressions.values import NONE, Optional, Record, Secret, UInt, key_value, sorted_keys, type_name
 from jovial_scaffold.core.findings import Finding, Related
 from jovial_scaffold.core.limits import LOOP_ITEMS
 from jovial_scaffold.core.templates.model import Compiled, Condition, Constant, Dynamic, ListValue, Loop, MapValue, Overlaid

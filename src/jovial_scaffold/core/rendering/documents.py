@@ -7,14 +7,18 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any, NamedTuple
 
 from jovial_scaffold.core import marks
+from jovial_scaffold.core.expressions import residuals
 from jovial_scaffold.core.expressions.errors import EvaluationError
 from jovial_scaffold.core.expressions.library.strings import scalar_text
+from jovial_scaffold.core.expressions.marked import to_json
+from jovial_scaffold.core.expressions.pending import Pending, comparable
 from jovial_scaffold.core.expressions.placeholders import no_text
 from jovial_scaffold.core.expressions.scopes import LookupScope, OwnFunction
-from jovial_scaffold.core.expressions.values import NONE, Optional, Pending, Secret, deep_marks, revealed
+from jovial_scaffold.core.expressions.values import NONE, Optional, Secret, deep_marks, revealed
 from jovial_scaffold.core.findings import Finding, Related
 from jovial_scaffold.core.rendering.computing import OMITTED, Computer, Site, plain
-from jovial_scaffold.core.templates.model import Document, Placeholder
+from jovial_scaffold.core.rendering.notations import one_line, quoted, scalar, written
+from jovial_scaffold.core.templates.model import Document, Part, Placeholder, Scalar, placeholders
 from jovial_scaffold.core.text.formats import format_of
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import NOTHING, Described, Sentence, say, told
@@ -27,7 +31,8 @@ if TYPE_CHECKING:
 class RenderedDocument:
     """A document of one environment. `text` is masked; `value` is the whole text, secret or pending as its parts are.
 
-    `lines` are the first and last line, from 0, of each part of the document's content.
+    `lines` are the first and last line, from 0, of each part of the document's content; `compared` is the text with what is masked in it
+    told apart: for comparing only.
     """
 
     name: str
@@ -37,12 +42,13 @@ class RenderedDocument:
     document: Document
     scope: "Environment"
     lines: tuple[tuple[int, int], ...]
+    compared: str
 
     def within(self, line: int) -> list[Placeholder]:
         """The placeholders that a line, from 0, was filled in from."""
         begin = bisect_left(self.lines, line, key=lambda ends: ends[1])
         end = bisect_right(self.lines, line, key=lambda ends: ends[0])
-        return [part for part in self.document.content[begin:end] if isinstance(part, Placeholder)]
+        return list(placeholders(self.document.content[begin:end]))
 
 
 class _Narrowed(LookupScope):
@@ -79,9 +85,9 @@ def rendered_document(document: Document, environment: "Environment", address: s
     def fail(error: EvaluationError, part: Placeholder) -> None:
         computer.fail(error, part.formula, document.file, Site(address))
 
-    filled = fill_parts(document.content, value_of, fail, document.as_json)
+    filled = fill_parts(document.content, value_of, fail, document.notation)
     target = _target(document, environment, address)
-    return RenderedDocument(address, target, filled.masked, filled.value, document, environment, filled.lines)
+    return RenderedDocument(address, target, filled.masked, filled.value, document, environment, filled.lines, filled.compared)
 
 
 class Filled(NamedTuple):
@@ -90,36 +96,112 @@ class Filled(NamedTuple):
     masked: str
     value: Any
     lines: tuple[tuple[int, int], ...]
+    compared: str
 
 
 def fill_parts(
-    parts: Sequence[str | Placeholder],
+    parts: Sequence[Part],
     value_of: Callable[[Placeholder], Any],
     fail: Callable[[EvaluationError, Placeholder], None],
-    as_json: bool,
+    notation: str | None,
 ) -> Filled:
     """Join literal text and the values of placeholders. What has no text is handed to `fail`."""
-    masked: list[str] = []
-    clear: list[str] = []
-    origins: frozenset[str] = frozenset()
-    secret = unknown = False
+    filling = _Filling(value_of, fail, notation)
     for part in parts:
+        filling.add(part)
+    whole: Any = "".join(filling.clear)
+    if filling.pending:
+        whole = residuals.joined(filling.pieces)
+        whole = whole.value if type(whole) is Secret else whole
+    if filling.secret:
+        whole = Secret(whole)
+    masked = "".join(filling.masked)
+    return Filled(masked, UNKNOWN if filling.unknown else whole, _lines(filling.masked, len(parts)), "".join(filling.compared))
+
+
+class _Filling:
+    """A document on its way: its text masked, in the clear and for comparing, and the pieces that it is made of."""
+
+    def __init__(
+        self, value_of: Callable[[Placeholder], Any], fail: Callable[[EvaluationError, Placeholder], None], notation: str | None
+    ) -> None:
+        self.value_of = value_of
+        self.fail = fail
+        self.notation = notation
+        self.masked: list[str] = []
+        self.clear: list[str] = []
+        self.compared: list[str] = []
+        self.pieces: list[Any] = []
+        self.secret = self.pending = self.unknown = False
+
+    def add(self, part: Part) -> None:
+        """One more part."""
         if isinstance(part, str):
-            masked.append(part)
-            clear.append(part)
-            continue
-        value = value_of(part)
-        more, has_secret, has_unknown = deep_marks(value)
-        origins |= more
-        secret, unknown = secret or has_secret, unknown or has_unknown
+            for texts in (self.masked, self.clear, self.compared, self.pieces):
+                texts.append(part)
+            return
+        values = [self.value_of(each) for each in placeholders((part,))]
+        found = deep_marks(values)
         try:
-            masked.append(_text(_masked(value), part, as_json, value))
-            clear.append(_text(revealed(value), part, as_json, value) if has_secret else masked[-1])
-        except EvaluationError as error:
-            fail(error, part)
-            unknown = True
-    whole: Any = UNKNOWN if unknown else (Pending(origins) if origins else "".join(clear))
-    return Filled("".join(masked), Secret(whole) if secret and type(whole) is str else whole, _lines(masked, len(parts)))
+            masked = self.text(part, [_masked(value) for value in values], values)
+            clear = self.text(part, [revealed(value) for value in values], values) if found[1] else masked
+        except _NoText as error:
+            self.fail(no_text(error.value, error.part.formula), error.part)
+            self.unknown = True
+            return
+        origins, has_secret, has_unknown = found
+        self.secret, self.pending, self.unknown = self.secret or has_secret, self.pending or bool(origins), self.unknown or has_unknown
+        self.masked.append(masked)
+        self.clear.append(clear)
+        self.compared.append(
+            f"{masked}\0{json.dumps([clear, [_compared(value) for value in values]])}" if has_secret or origins else masked
+        )
+        if not origins:
+            self.pieces.append(Secret(clear) if has_secret else clear)
+        elif isinstance(part, Scalar):
+            following = iter(values)
+            self.pieces += [each if isinstance(each, str) else next(following) for each in part.parts]
+        else:
+            self.pieces.append(residuals.called("as_json", values, False) if part.place == "value" else values[0])
+
+    def text(self, part: Placeholder | Scalar, shown: list[Any], values: list[Any]) -> str:
+        """How values stand in the document. Raises _NoText."""
+        if isinstance(part, Placeholder):
+            return self.placed(part, shown[0], values[0])
+        inside = [(index, each) for index, each in enumerate(part.parts) if isinstance(each, Placeholder)]
+        texts = {index: _text(shown[at], each, values[at]) for at, (index, each) in enumerate(inside)}
+        return scalar(part, texts)
+
+    def placed(self, part: Placeholder, shown: Any, value: Any) -> str:
+        """One value, as the place of its placeholder asks for."""
+        if part.place == "value" and self.notation is not None:
+            if part.otherwise is not None and shown == part.otherwise and value == part.otherwise:
+                return part.otherwise  # a default is written as it stands
+            try:
+                return written(_pending(shown), self.notation)
+            except TypeError:
+                raise _NoText(value, part) from None
+        text = _text(shown, part, value)
+        return quoted(text)[1:-1] if part.place == "escaped" else one_line(text) if part.place == "comment" else text
+
+
+class _NoText(Exception):
+    """A value cannot stand where a placeholder does."""
+
+    def __init__(self, value: Any, part: Placeholder) -> None:
+        self.value = value
+        self.part = part
+
+
+def _compared(value: Any) -> Any:
+    """What is pending in a value, for comparing."""
+    if isinstance(value, Secret):
+        return _compared(value.value)
+    if isinstance(value, Pending):
+        return comparable(value)
+    if isinstance(value, dict):
+        return {key: _compared(item) for key, item in value.items()}
+    return [_compared(item) for item in value] if isinstance(value, list) else repr(value)
 
 
 def _lines(texts: Sequence[str], parts: int) -> tuple[tuple[int, int], ...]:
@@ -175,26 +257,19 @@ def _masked(value: Any) -> Any:
 
 def _pending(value: Any) -> Any:
     if isinstance(value, Pending):
-        origins = sorted(value.origins)
-        return {"$pending": origins[0] if len(origins) == 1 else origins}
+        return to_json(value)
     if isinstance(value, dict):
         return {key: _pending(item) for key, item in value.items()}
     return [_pending(item) for item in value] if isinstance(value, list) else value
 
 
-def _text(value: Any, part: Placeholder, as_json: bool, original: Any) -> str:
-    """A value as it stands in the document. Raises EvaluationError for what has no text."""
-    if as_json and not part.quoted:
-        if part.otherwise is not None and value == part.otherwise and original == part.otherwise:
-            return part.otherwise  # a default is written as it stands
-        return json.dumps(_pending(value), ensure_ascii=False, sort_keys=True)
-    if isinstance(value, Pending):
-        text = repr(value)
-    elif isinstance(value, str | bool | int | float):
-        text = scalar_text(value)
-    else:
-        raise no_text(original, part.formula)
-    return json.dumps(text, ensure_ascii=False)[1:-1] if as_json else text
+def _text(shown: Any, part: Placeholder, value: Any) -> str:
+    """A value as a part of a text. Raises _NoText for what has none."""
+    if isinstance(shown, Pending):
+        return repr(shown)
+    if isinstance(shown, str | bool | int | float):
+        return scalar_text(shown)
+    raise _NoText(value, part)
 
 
 def _target(document: Document, environment: "Environment", address: str) -> str | None:

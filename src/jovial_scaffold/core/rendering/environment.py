@@ -10,9 +10,10 @@ from dataclasses import dataclass, field, replace
 from typing import Any
 
 from jovial_scaffold.core.expressions.errors import EvaluationError
+from jovial_scaffold.core.expressions.pending import Pending
 from jovial_scaffold.core.expressions.placeholders import Formula
 from jovial_scaffold.core.expressions.scopes import LookupScope, OwnFunction
-from jovial_scaffold.core.expressions.values import NONE, Optional, Pending, Record, Secret
+from jovial_scaffold.core.expressions.values import NONE, Optional, Record, Secret
 from jovial_scaffold.core.findings import Finding, Related
 from jovial_scaffold.core.limits import INSTANCES
 from jovial_scaffold.core.meter import Meter

@@ -6,9 +6,10 @@ from typing import TYPE_CHECKING, Any
 
 from jovial_scaffold.core.expressions.errors import EvaluationError
 from jovial_scaffold.core.expressions.evaluation import evaluate
+from jovial_scaffold.core.expressions.pending import Pending
 from jovial_scaffold.core.expressions.placeholders import Formula
 from jovial_scaffold.core.expressions.syntax import Call, Conditional, Has, Index, Literal, Macro, MapLiteral, Name, Node, Select, children
-from jovial_scaffold.core.expressions.values import NONE, Optional, Pending, Record, Secret
+from jovial_scaffold.core.expressions.values import NONE, Optional, Record, Secret
 from jovial_scaffold.core.findings import Span
 from jovial_scaffold.core.rendering.computing import OMITTED
 from jovial_scaffold.core.rendering.rendering import Rendering

@@ -11,7 +11,8 @@ from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.rendering.computing import plain
 from jovial_scaffold.core.rendering.documents import Filled, fill_parts, stand_in
 from jovial_scaffold.core.templates.documents import document_content, only_known
-from jovial_scaffold.core.templates.model import Placeholder
+from jovial_scaffold.core.templates.model import Part, Placeholder, placeholders
+from jovial_scaffold.core.templates.notations import notation_of, placed
 from jovial_scaffold.core.text.patterns import pattern
 from jovial_scaffold.core.text.source import Origin, Source
 from jovial_scaffold.core.text.unknown import UNKNOWN
@@ -56,25 +57,25 @@ class NamedValues(LookupScope):
         return self._below.function(name) if self._below is not None else None
 
 
-def parts_of(source: Source, as_json: bool, only: Sequence[str]) -> tuple[tuple[str | Placeholder, ...], list[Finding]]:
-    """The parts of a text. Where `only` names patterns, placeholders that read anything else stay as they are."""
+def parts_of(source: Source, target: str, only: Sequence[str]) -> tuple[tuple[Part, ...], list[Finding]]:
+    """The parts of a text, by the notation that the ending of `target` says. Where `only` names patterns, placeholders that read anything
+    else stay as they are."""
+    notation = notation_of(target)
     try:
         if only:
             fits = [pattern(each) for each in only]
-            return only_known(source.text, lambda name: any(each.match(name) for each in fits), as_json), []
-        return document_content(source.text, Programs(), as_json), []
+            return placed(only_known(source.text, lambda name: any(each.match(name) for each in fits)), notation), []
+        return placed(document_content(source.text, Programs()), notation), []
     except SyntaxProblem as problem:
         span = Origin(source, ()).inner_span(problem.start, problem.end)
         hint = say("A literal ${ is written $${; placeholders of another tool stay as they are with --only.")
         return (), [Finding(problem.id, "error", problem.message, span, hint)]
 
 
-def needs(source: Source, parts: Sequence[str | Placeholder]) -> list[Need]:
+def needs(source: Source, parts: tuple[Part, ...]) -> list[Need]:
     """The names that a text needs, in the order in which they first stand there."""
     found: dict[str, Need] = {}
-    for part in parts:
-        if isinstance(part, str):
-            continue
+    for part in placeholders(parts):
         for reference in part.formula.program.reads:
             line = source.span(part.formula.offset, part.formula.offset).line
             known = found.get(reference.name)
@@ -85,7 +86,7 @@ def needs(source: Source, parts: Sequence[str | Placeholder]) -> list[Need]:
     return list(found.values())
 
 
-def fill(source: Source, parts: Sequence[str | Placeholder], scope: Scope, as_json: bool) -> tuple[Filled, list[Finding]]:
+def fill(source: Source, parts: tuple[Part, ...], scope: Scope, target: str) -> tuple[Filled, list[Finding]]:
     """The text with every placeholder filled in, and a finding for each name without a value."""
     findings: list[Finding] = []
     origin = Origin(source, ())
@@ -98,7 +99,7 @@ def fill(source: Source, parts: Sequence[str | Placeholder], scope: Scope, as_js
     def value_of(part: Placeholder) -> Any:
         return _value(part, scope, fail)
 
-    return fill_parts(parts, value_of, fail, as_json), findings
+    return fill_parts(parts, value_of, fail, notation_of(target)), findings
 
 
 def _value(part: Placeholder, scope: Scope, fail: Any) -> Any:

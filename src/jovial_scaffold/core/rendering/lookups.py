@@ -5,9 +5,10 @@ from typing import Any
 from jovial_scaffold.core.expressions import operators
 from jovial_scaffold.core.expressions.errors import EvaluationError
 from jovial_scaffold.core.expressions.evaluation import evaluate
+from jovial_scaffold.core.expressions.pending import Pending
 from jovial_scaffold.core.expressions.placeholders import Formula
 from jovial_scaffold.core.expressions.syntax import Node, Operation
-from jovial_scaffold.core.expressions.values import Pending, Secret
+from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.findings import Finding, Related
 from jovial_scaffold.core.rendering.computing import Computer, Site
 from jovial_scaffold.core.templates.model import Condition, Lookup, Table

@@ -3,11 +3,12 @@
 from typing import TYPE_CHECKING, Any
 
 from jovial_scaffold.core.expressions.errors import EvaluationError
-from jovial_scaffold.core.expressions.parts import sorted_keys
-from jovial_scaffold.core.expressions.values import Pending, Record
+from jovial_scaffold.core.expressions.residuals import pending_property
+from jovial_scaffold.core.expressions.values import Record, sorted_keys
 from jovial_scaffold.core.rendering.computing import OMITTED
 from jovial_scaffold.core.schemas.shapes import filled, with_secrets
 from jovial_scaffold.core.templates.model import Resource
+from jovial_scaffold.core.text.source import pointer_text
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import Value, listed, nearest, say
 
@@ -48,7 +49,7 @@ class ResourceRecord(Record):
             running = self.environment.shared.deployed.get(self.instance.address)
             if running is not None and field in running:
                 return running[field]
-            return Pending((f"{self.instance.address}:{field}",))
+            return pending_property(self.instance.address, pointer_text((field,)))
         known = kind.schema.get("properties", {})
         if field in known:
             hint = say("Set it, or read it with {}.?{}.", self.instance.resource.name, field)

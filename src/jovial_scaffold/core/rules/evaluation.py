@@ -8,11 +8,12 @@ from jovial_scaffold.core import marks
 from jovial_scaffold.core.expressions.errors import EvaluationError
 from jovial_scaffold.core.expressions.evaluation import evaluate
 from jovial_scaffold.core.expressions.library.strings import scalar_text
+from jovial_scaffold.core.expressions.pending import Pending
 from jovial_scaffold.core.expressions.placeholders import Formula, Joined
 from jovial_scaffold.core.expressions.references import Reference
 from jovial_scaffold.core.expressions.scopes import LookupScope, MapScope, Scope
 from jovial_scaffold.core.expressions.syntax import Macro, Node
-from jovial_scaffold.core.expressions.values import Pending, Secret
+from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.findings import Finding, Related, Span
 from jovial_scaffold.core.rendering.rendering import RenderedResource, Rendering
 from jovial_scaffold.core.rendering.tracing import Tracer

@@ -8,7 +8,9 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 from typing import Any
 
-from jovial_scaffold.core.expressions.values import Pending, Secret
+from jovial_scaffold.core.expressions.pending import Pending, is_bare
+from jovial_scaffold.core.expressions.residuals import pending_property
+from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.limits import NESTING
 from jovial_scaffold.core.schemas.validation import subschema
 from jovial_scaffold.core.text.patterns import linear_pattern
@@ -160,7 +162,7 @@ def filled(shape: Shape | None, value: Any, address: str, pointer: Pointer = ())
             elif below.has_default:
                 result[name] = filled(below, below.default, address, (*pointer, name))
             elif below.read_only:
-                result[name] = Pending((f"{address}:{pointer_text((*pointer, name))}",))
+                result[name] = pending_property(address, pointer_text((*pointer, name)))
         if shape.patterns or (shape.others and shape.others.fills):
             for name in result.keys() - shape.properties.keys():
                 result[name] = filled(shape.of(name), result[name], address, (*pointer, name))
@@ -182,7 +184,7 @@ def annotated(shape: Shape | None, value: Any, pointer: Pointer, notes: list[tup
     if pointer and shape.deprecated:
         notes.append(("deprecated", pointer))
     if shape.write_only and not isinstance(value, Secret):
-        return Secret(value) if not isinstance(value, Pending) and value is not UNKNOWN else value
+        return value if value is UNKNOWN or (isinstance(value, Pending) and is_bare(value)) else Secret(value)
     if type(value) is dict:
         changed: dict[str, Any] = {}
         for name in shape.marking:

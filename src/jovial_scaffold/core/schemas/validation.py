@@ -9,7 +9,8 @@ from collections.abc import Callable, Iterator
 from contextlib import suppress
 from typing import Any, NamedTuple
 
-from jovial_scaffold.core.expressions.values import Pending, Secret
+from jovial_scaffold.core.expressions.pending import Pending
+from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.schemas.formats import FORMATS
 from jovial_scaffold.core.spelling import near
 from jovial_scaffold.core.text.source import Pointer

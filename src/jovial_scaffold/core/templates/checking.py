@@ -35,12 +35,10 @@ from jovial_scaffold.core.templates.model import (
     Loop,
     MapValue,
     Overlaid,
-    Placeholder,
     Requirement,
     Resource,
     Template,
 )
-from jovial_scaffold.core.templates.names import content_uses
 from jovial_scaffold.core.templates.properties import check_properties
 from jovial_scaffold.core.text.source import Origin, pointer_text
 from jovial_scaffold.core.text.unknown import UNKNOWN
@@ -173,11 +171,10 @@ class _TypeCheck:
             names[name] = self.known.computed(compiled, self.known.scope({}), {})
         if document.to is not None:
             self.value(document.to, _Place())
-        for formula, origin, _ in content_uses(document):
-            joins = not document.as_json or any(
-                isinstance(each, Placeholder) and each.formula is formula and each.quoted for each in document.content
-            )
-            self.formula(formula, origin, _Place(names=names), text_fault if joins else (lambda result: None))
+        for each in document.placeholders:
+            if each.otherwise is None and each.complaint is None:
+                fault = (lambda result: None) if each.place == "value" else text_fault
+                self.formula(each.formula, document.file, _Place(names=names), fault)
 
     def resource(self, resource: Resource) -> None:
         loops = (resource.loop,) if resource.loop else ()

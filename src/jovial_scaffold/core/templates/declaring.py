@@ -7,7 +7,7 @@ from jovial_scaffold.core.findings import Related, Span
 from jovial_scaffold.core.schemas.keywords import misspelt
 from jovial_scaffold.core.schemas.shapes import secret_pointers, secret_shape, with_secrets
 from jovial_scaffold.core.schemas.validation import SchemaError, Validator
-from jovial_scaffold.core.templates.documents import document_content
+from jovial_scaffold.core.templates.documents import Brackets, document_content
 from jovial_scaffold.core.templates.model import (
     Condition,
     Constant,
@@ -21,6 +21,7 @@ from jovial_scaffold.core.templates.model import (
     Requirement,
     Table,
 )
+from jovial_scaffold.core.templates.notations import NOTATIONS, notation_of, placed
 from jovial_scaffold.core.templates.sections import SectionReader
 from jovial_scaffold.core.text.source import Origin, Source
 from jovial_scaffold.core.text.unknown import UNKNOWN
@@ -322,12 +323,13 @@ class DeclarationReader(SectionReader):
                     say("`with` is a map from name to value, and this is {}.", Described(given)),
                     origin.child("with").value_span(),
                 )
-        as_json = source.name.lower().endswith(".json")
+        notation = self.document_notation(content, source.name, origin)
+        brackets = self.document_marks(content, origin)
         file = Origin(source, ())
         try:
-            parts = document_content(source.text, self.programs, as_json)
+            parts = placed(document_content(source.text, self.programs, brackets), notation)
         except SyntaxProblem as problem:
-            hint = say("A literal ${ is written $${.") if "closed" in problem.message.template else problem.hint
+            hint = brackets.literal_hint() if "closed" in problem.message.template else problem.hint
             self.report(problem.id, problem.message, file.inner_span(problem.start, problem.end), hint)
             self.lost_name(name)
             return None
@@ -335,7 +337,37 @@ class DeclarationReader(SectionReader):
         if isinstance(to, Constant) and not isinstance(to.value, str) and to.value is not UNKNOWN:
             self.report("path-invalid", say("`to` is a path, and this is {}.", Described(to.value)), origin.child("to").value_span())
             to = None
-        return Document(name, parts, to, narrowed, as_json, file, origin)
+        return Document(name, parts, to, narrowed, notation, file, origin)
+
+    def document_notation(self, content: dict[str, Any], file: str, origin: Origin) -> str | None:
+        """What a document is written in, as it says or by the ending of its source."""
+        found = notation_of(file)
+        said = content.get("notation")
+        if said is None or said is UNKNOWN:
+            return found
+        names = {each.lower(): each for each in NOTATIONS} | {"text": None}
+        if isinstance(said, str) and said in names:
+            return names[said]
+        hint = nearest(str(said), names, say("Write one of {}.", listed(names)))
+        self.report("template-shape", say("`notation` is what a document is written in, and this is {}.", Described(said)),
+                    origin.child("notation").value_span(), hint)  # fmt: skip
+        return found
+
+    def document_marks(self, content: dict[str, Any], origin: Origin) -> Brackets:
+        """What a document writes around its placeholders."""
+        said = content.get("marks")
+        if said is None or said is UNKNOWN:
+            return Brackets()
+        pair = said.split() if isinstance(said, str) else []
+        if len(pair) == 2 and len(pair[0]) > 1 and not any(char.isalnum() or char in "\"'_" for char in said):
+            return Brackets(*pair)
+        self.report(
+            "template-shape",
+            say("`marks` are what stands before and after a placeholder, and this is {}.", Described(said)),
+            origin.child("marks").value_span(),
+            say('Write two marks with a space between them, the first of two characters or more: "@{ }".'),
+        )
+        return Brackets()
 
     def output(self, name: str, content: Any, origin: Origin) -> Output | None:
         """One entry of `outputs`."""

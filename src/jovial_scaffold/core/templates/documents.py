@@ -1,73 +1,92 @@
-"""The text of a document to its parts: literal text and placeholders, with shell-style defaults, aware of the strings of JSON."""
+"""The text of a document to its parts: literal text and placeholders, with shell-style defaults."""
 
 import re
 from collections.abc import Callable
 from dataclasses import replace
+from typing import NamedTuple
 
 from jovial_scaffold.core.expressions.errors import SyntaxProblem
-from jovial_scaffold.core.expressions.placeholders import Formula, Joined, Omittable, Programs, expression_end
+from jovial_scaffold.core.expressions.placeholders import Formula, Programs, expression_end
 from jovial_scaffold.core.templates.model import Placeholder
-from jovial_scaffold.core.words import say
+from jovial_scaffold.core.words import Sentence, say
 
 _SHELL = re.compile(r"\$\{(?P<name>[A-Za-z_][A-Za-z0-9_]*):(?P<form>[-?])(?P<text>[^{}]*)\}")
 
 
-def document_content(text: str, programs: Programs, as_json: bool = False) -> tuple[str | Placeholder, ...]:
+class Brackets(NamedTuple):
+    """What stands before and after a placeholder; the first character of `opening` doubled writes it literally."""
+
+    opening: str = "${"
+    closing: str = "}"
+
+    def literal_hint(self) -> Sentence:
+        """How what opens a placeholder is written literally."""
+        return say("A literal {} is written {}.", self.opening, f"{self.opening[0]}{self.opening}")
+
+
+def document_content(text: str, programs: Programs, brackets: Brackets = Brackets()) -> tuple[str | Placeholder, ...]:  # noqa: B008  # it is immutable
     """The parts of a document. Offsets count from the beginning of the text. Raises SyntaxProblem.
 
     `${name:-text}` and `${name:?message}` are understood for a plain name; `$${` is a literal `${`.
     """
     parts: list[str | Placeholder] = []
+    literal: list[str] = []
     at = 0
-    for match in _SHELL.finditer(text):
-        if text[max(0, match.start() - 1) : match.start()] == "$":  # `$${` is an escape
+    escape = f"{brackets.opening[0]}{brackets.opening}"
+    while (start := text.find(brackets.opening, at)) >= 0:
+        if text.startswith(escape, start - 1) and start > at:
+            literal += [text[at : start - 1], brackets.opening]
+            at = start + len(brackets.opening)
             continue
-        parts += _plain(text[at : match.start()], at, programs)
-        name = Formula(programs.bare(match["name"]).program, match["name"], match.start() + 2)
+        literal.append(text[at:start])
+        if before := "".join(literal):
+            parts.append(before)
+        literal = []
+        inner = start + len(brackets.opening)
+        end = _end(text, start, brackets)
+        parts.append(_placeholder(text[inner:end], inner, start, programs))
+        at = end + len(brackets.closing)
+    literal.append(text[at:])
+    if rest := "".join(literal):
+        parts.append(rest)
+    return tuple(parts)
+
+
+def _end(text: str, start: int, brackets: Brackets) -> int:
+    """Where the mark stands that closes a placeholder."""
+    inner = start + len(brackets.opening)
+    default = _DEFAULT.match(text, inner)
+    if default is not None:
+        end = text.find(brackets.closing, default.end())
+        if end >= 0 and not any(char in "{}" for char in text[default.end() : end]):
+            return end
+    if brackets.closing == "}":
+        return expression_end(text, inner)
+    return expression_end(text, inner, brackets.closing)
+
+
+_DEFAULT = re.compile(r"(?P<name>[A-Za-z_][A-Za-z0-9_]*):(?P<form>[-?])")
+
+
+def _placeholder(text: str, offset: int, start: int, programs: Programs) -> Placeholder:
+    match = _DEFAULT.match(text)
+    if match is not None:
+        rest = text[match.end() :]
+        name = Formula(programs.bare(match["name"]).program, match["name"], offset)
         is_default = match["form"] == "-"
-        parts.append(Placeholder(name, otherwise=match["text"] if is_default else None, complaint=None if is_default else match["text"]))
-        at = match.end()
-    parts += _plain(text[at:], at, programs)
-    return _with_quotes(parts) if as_json else tuple(parts)
-
-
-def _plain(text: str, offset: int, programs: Programs) -> list[str | Placeholder]:
-    """A stretch without shell-style defaults."""
+        return Placeholder(name, otherwise=rest if is_default else None, complaint=None if is_default else rest)
+    if text.startswith("?"):
+        raise SyntaxProblem(
+            say("`${?…}` leaves out a property, and a document has none."), start, offset + len(text), say("Write ${…} with .orValue('').")
+        )
     try:
-        content = programs.text(text)
+        return Placeholder(Formula(programs.bare(text).program, text, offset))
     except SyntaxProblem as problem:
         problem.start, problem.end = problem.start + offset, problem.end + offset
         raise
-    if isinstance(content, str):
-        return [content] if content else []
-    if isinstance(content, Omittable):
-        raise SyntaxProblem(
-            say("`${?…}` leaves out a property, and a document has none."), offset, offset + len(text), say("Write ${…} with .orValue('').")
-        )
-    pieces = content.parts if isinstance(content, Joined) else (content,)
-    return [piece if isinstance(piece, str) else Placeholder(Formula(piece.program, piece.text, piece.offset + offset)) for piece in pieces]
 
 
-def _with_quotes(parts: list[str | Placeholder]) -> tuple[str | Placeholder, ...]:
-    """Which placeholders stand inside of a string of JSON (RFC 8259, section 7)."""
-    inside = escaped = False
-    found: list[str | Placeholder] = []
-    for part in parts:
-        if isinstance(part, Placeholder):
-            found.append(Placeholder(part.formula, inside, part.otherwise, part.complaint))
-            continue
-        for char in part:
-            if escaped:
-                escaped = False
-            elif char == "\\" and inside:
-                escaped = True
-            elif char == '"':
-                inside = not inside
-        found.append(part)
-    return tuple(found)
-
-
-def only_known(text: str, known: Callable[[str], bool], as_json: bool = False) -> tuple[str | Placeholder, ...]:
+def only_known(text: str, known: Callable[[str], bool]) -> tuple[str | Placeholder, ...]:
     """The parts of a text of which some placeholders are foreign: only those that read known names, and nothing else, are ours."""
     parts: list[str | Placeholder] = []
     programs = Programs()
@@ -95,4 +114,4 @@ def only_known(text: str, known: Callable[[str], bool], as_json: bool = False) -
             ]
         literal = end
     parts.append(text[literal:])
-    return _with_quotes(parts) if as_json else tuple(parts)
+    return tuple(parts)

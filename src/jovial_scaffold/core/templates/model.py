@@ -165,16 +165,21 @@ class Everywhere:
 class Document:
     """A text file with placeholders. `content` are its parts; `narrowed` are the only names it sees, where it says so.
 
-    `as_json` where placeholders become JSON: escaped inside of its strings (`quoted` says which parts are), a value outside.
+    `notation` is the one of `notations.NOTATIONS` that it is written in, if it is.
     """
 
     name: str
-    content: tuple["str | Placeholder", ...]
+    content: tuple["Part", ...]
     to: Compiled | None
     narrowed: dict[str, Compiled] | None
-    as_json: bool
+    notation: str | None
     file: Origin
     origin: Origin
+
+    @property
+    def placeholders(self) -> "tuple[Placeholder, ...]":
+        """All its placeholders, in order."""
+        return placeholders(self.content)
 
 
 @record
@@ -182,9 +187,40 @@ class Placeholder:
     """`${…}` in a document: an expression, or a plain name with what holds where it has no value."""
 
     formula: Formula
-    quoted: bool = False
+    #: where it stands: in a `text`, `escaped` inside of a text of a notation, in a `comment`, or as a `value`
+    place: str = "text"
+    #: what holds where the name has no value
     otherwise: str | None = None
+    #: what is said where it has none
     complaint: str | None = None
+
+
+@record
+class Scalar:
+    """A text of a notation that is written anew as a whole once its placeholders are filled in."""
+
+    #: its style in YAML (`plain`, or its first character), or `literal` in TOML
+    form: str
+    #: its content
+    parts: "tuple[str | Placeholder, ...]"
+    #: the same as it stands in the source
+    raw: "tuple[str | Placeholder, ...]"
+    #: how far the lines of a block are indented
+    indent: int
+
+
+Part = str | Placeholder | Scalar
+
+
+def placeholders(content: "tuple[Part, ...]") -> "tuple[Placeholder, ...]":
+    """The placeholders of some parts of a document, those inside of scalars included."""
+    found: list[Placeholder] = []
+    for part in content:
+        if isinstance(part, Scalar):
+            found += [each for each in part.parts if isinstance(each, Placeholder)]
+        elif isinstance(part, Placeholder):
+            found.append(part)
+    return tuple(found)
 
 
 @record

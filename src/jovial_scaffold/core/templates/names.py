@@ -20,7 +20,6 @@ from jovial_scaffold.core.templates.model import (
     Lookup,
     Named,
     Output,
-    Placeholder,
     Requirement,
     Resource,
     Template,
@@ -97,13 +96,11 @@ def _owners(template: Template) -> Iterator[_Owned]:
 
 def content_uses(document: Document) -> list[Use]:
     """The expressions in the text of a document; a name that may be missing there is none of them."""
-    placeholders = [each for each in document.content if isinstance(each, Placeholder)]
-    return [(each.formula, document.file, ()) for each in placeholders if each.otherwise is None and each.complaint is None]
+    return [(each.formula, document.file, ()) for each in document.placeholders if each.otherwise is None and each.complaint is None]
 
 
 def _may_miss(document: Document) -> set[str]:
-    placeholders = [each for each in document.content if isinstance(each, Placeholder)]
-    return {each.formula.text for each in placeholders if each.otherwise is not None or each.complaint is not None}
+    return {each.formula.text for each in document.placeholders if each.otherwise is not None or each.complaint is not None}
 
 
 def _check_use(

@@ -37,7 +37,7 @@ ENTRY_KEYS = {
     "A function": ("takes", "gives", "is", "examples", "description"),
     "An example of a function": ("call", "gives"),
     "A lookup": ("in", "where", "newest", "description"),
-    "A document": ("from", "to", "with", "description"),
+    "A document": ("from", "to", "with", "notation", "marks", "description"),
     "An output": ("value", "description"),
 }
 _FORBIDDEN = {
