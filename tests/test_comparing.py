@@ -332,21 +332,6 @@ def test_the_run_is_shown_and_not_counted(write: Write) -> None:
     assert row.differs and not row.counted and result.differing == 0 and result.differences == ()
 
 
-def test_what_is_traced_once_for_all_is_what_each_column_gives(demo: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    """The same drivers, whether parts of the template are traced once for all columns, or anew for each resource of each."""
-    from jovial_scaffold.core.comparing.driving import Drivers
-    from jovial_scaffold.core.rendering.tracing import Tracer
-
-    views = ["sandbox", "rehearsal", "live", "live?gates_for_each_station=3&zone=middle", "sandbox?telemetry=true"]
-    shared = Project.load(demo).compare(views)
-    monkeypatch.setattr(Drivers, "tracer", lambda drivers, scope: Tracer(scope, None, drivers._presence))
-    each = Project.load(demo).compare(views)
-    assert [(row.address, row.pointer, row.drivers) for row in shared.rows] == [
-        (row.address, row.pointer, row.drivers) for row in each.rows
-    ]
-    assert len(shared.rows) > 100
-
-
 def test_the_order_of_columns_changes_no_row(demo: Path) -> None:
     project = Project.load(demo)
     one, other = project.compare(["sandbox", "live"]), project.compare(["live", "sandbox"])

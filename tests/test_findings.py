@@ -6,6 +6,8 @@ import pytest
 import yaml
 
 from jovial_scaffold import Project
+from jovial_scaffold.core.comparing.driving import names_of
+from jovial_scaffold.core.expressions.marked import to_json
 from jovial_scaffold.core.findings import Finding, Span, merged
 from jovial_scaffold.core.project_inputs import Overrides
 from jovial_scaffold.core.text.source import pointer_text
@@ -110,6 +112,6 @@ def test_comparing(write: Write, case: dict[str, Any]) -> None:
     assert [f for f in project.check().findings if f.level == "error"] == []
     rows = []
     for row in project.compare().rows:
-        values = [row.values.get(name, "absent") for name in ("a", "b")]
-        rows.append([row.address, pointer_text(row.pointer), *values, [driver.parameter for driver in row.drivers]])
+        values = [to_json(row.values.get(name, "absent")) for name in ("a", "b")]
+        rows.append([row.address, pointer_text(row.pointer), *values, list(names_of(row.drivers))])
     assert rows == case["rows"]

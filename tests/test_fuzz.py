@@ -19,6 +19,7 @@ BOUNDS = {
     "expressions": (1_500, 0.9),
     "trees": (200, 0.5),
     "commands": (120, 0.35),
+    "drivers": (24, 0.9),
 }
 
 

@@ -8,7 +8,7 @@ import importlib
 import random
 from collections.abc import Callable
 
-KINDS = ("projects", "secrets", "expressions", "trees", "commands", "endings", "imports")
+KINDS = ("projects", "secrets", "expressions", "trees", "commands", "endings", "imports", "drivers")
 
 
 def attempt_of(kind: str) -> Callable[[random.Random], str]:

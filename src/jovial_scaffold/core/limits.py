@@ -34,6 +34,7 @@ RESIDUAL_TEXT = Limit(20_000, "characters of what is left of a pending value, be
 PATTERN_LENGTH = Limit(2_000, "characters", "expression-budget")
 
 STATIC_COMBINATIONS = Limit(96, "combinations", "not-checked")
+DRIVER_TRIALS = Limit(64, "sets of parameters that are tried for one difference, beyond which one is narrowed", "")
 PARALLEL_RESOURCES = Limit(500, "resources, from which on environments are rendered beside each other", "")
 FUNCTION_CALLS = Limit(10_000, "calls inside of one call", "expression-budget")
 RUN_ROUNDS = Limit(20_000_000, "rounds of loops in all expressions together", "run-budget")

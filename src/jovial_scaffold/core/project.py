@@ -537,7 +537,13 @@ class Project:
         """What can be asked about: addresses, outputs, documents, values and parameters."""
         self.chosen((environment,))
         rendering = self._rendered(environment)[0]
-        return sorted({*rendering.resources, *rendering.outputs, *(self._template.names - self._template.resources.keys())})
+        return sorted(
+            {
+                *rendering.resources,
+                *map(self._template.output_address, rendering.outputs),
+                *(self._template.names - self._template.resources.keys()),
+            }
+        )
 
     def properties(self, environment: str, address: str) -> list[str]:
         """The properties that a resource sets, or that its type gives a default."""

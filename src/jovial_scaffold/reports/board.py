@@ -120,7 +120,7 @@ def _place(row: Row, comparison: Comparison) -> dict[str, Any]:
             return {**found, "after": needed, "keep": resource.keep, "formerly": resource.formerly}
         if row.address in each.documents:
             return {"type": "document", "place": _at(each.documents[row.address].document.origin), "module": "", "after": []}
-        output = each.scope.template.outputs.get(row.address)
+        output = each.scope.template.output_at(row.address)
         if output is not None:
             return {"type": "output", "place": _at(output.value.origin), "module": "", "after": []}
     return {"type": row.type, "place": "", "module": "", "after": []}
@@ -162,7 +162,7 @@ class _Chains:
                 conditions = [each for each in (own.loop.over if own.loop else None, own.when) if each is not None]
                 reads = [key for condition in conditions for key in self._named(condition, resource.instance.scope, own, renderings)]
                 return "", _at(own.origin), list(dict.fromkeys(reads))
-            output = each.scope.template.outputs.get(row.address)
+            output = each.scope.template.output_at(row.address)
             if output is not None and row.type == "output":
                 return self._found(output.value, each.scope, None, renderings)
         return "", "", []

@@ -7,6 +7,7 @@ import re
 from collections.abc import Callable, Sequence
 from typing import Any
 
+from jovial_scaffold.core.comparing.driving import Driver
 from jovial_scaffold.core.comparing.matrix import Comparison
 from jovial_scaffold.core.comparing.snapshots import Snapshot
 from jovial_scaffold.core.comparing.totals import Total
@@ -177,7 +178,7 @@ def compare_document(comparison: Comparison, totals: Sequence[Total] = (), findi
             "differs": row.differs,
             "counted": row.counted,
             "module": row.module,
-            "drivers": [{"parameter": driver.parameter, "sources": driver.sources} for driver in row.drivers],
+            "drivers": [_driver(driver) for driver in row.drivers],
         }
         for row in comparison.rows
     ]
@@ -188,6 +189,11 @@ def compare_document(comparison: Comparison, totals: Sequence[Total] = (), findi
     if findings:
         document["findings"] = [finding_entry(finding) for finding in findings]
     return document
+
+
+def _driver(driver: Driver) -> dict[str, Any]:
+    together = {"together": list(driver.together)} if driver.together else {}
+    return {"parameter": driver.parameter, "sources": driver.sources, **together}
 
 
 def expectations_text(project: str, content: dict[str, Any], name: str) -> str:

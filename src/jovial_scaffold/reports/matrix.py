@@ -5,6 +5,7 @@ from dataclasses import replace
 from itertools import groupby
 
 from jovial_scaffold.core import marks
+from jovial_scaffold.core.comparing.driving import names_of
 from jovial_scaffold.core.comparing.matrix import Comparison, Row, same
 from jovial_scaffold.core.comparing.totals import Total
 from jovial_scaffold.core.text.source import pointer_text
@@ -76,7 +77,7 @@ def _grouped(rows: Sequence[Row], by: str) -> Iterator[tuple[str, Sequence[Row]]
         elif by == "module":
             titles = [row.module or "the project's template"]
         else:
-            titles = [driver.parameter for driver in row.drivers] or ["no known driver"]
+            titles = list(names_of(row.drivers)) or ["no known driver"]
         for title in titles:
             groups.setdefault(title, []).append(row)
     yield from sorted(groups.items(), key=lambda item: (-len(item[1]), item[0]) if by == "parameter" else (0, item[0]))
@@ -143,7 +144,7 @@ def _role(row: Row, name: str, comparison: Comparison) -> str:
 
 
 def _driver_names(row: Row) -> str:
-    return ", ".join(driver.parameter for driver in row.drivers)
+    return ", ".join(names_of(row.drivers))
 
 
 def _resource(rows: list[Row], comparison: Comparison, layout: _Layout, style: Style) -> Iterator[str]:

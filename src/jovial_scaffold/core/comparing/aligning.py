@@ -1,10 +1,11 @@
 """Values side by side, taken apart to leaves: items of lists meet by their `listKey`, else by what they have in common."""
 
 import difflib
+import itertools
 import re
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any, NamedTuple, TypeVar
+from typing import Any, Final, NamedTuple, TypeVar
 
 from jovial_scaffold.core.expressions.pending import Pending, equal_residuals
 from jovial_scaffold.core.expressions.values import UNSEEN, Secret, equal
@@ -83,6 +84,8 @@ def _leaves(held: Held, label: Pointer, within: Pointer, how: _How) -> Iterator[
         equal_values = values.count(first) == len(values)
     else:
         equal_values = all(value is first or same(first, value) for value in values[1:])
+    if kinds == {list} and not equal_values and has_any_order(how.schema, within):
+        equal_values = all(_same_in_any_order(first, value) for value in values[1:])
     alike = len(held) == columns and equal_values
     if alike and not everything:
         return
@@ -111,9 +114,73 @@ def _items(held: Held, label: Pointer, within: Pointer, how: _How) -> Iterator[L
         rows = list(found.items())
     else:
         rows = list(enumerate(matched([(column, value) for column, value, _ in held])))
+        if _moved(rows, [column for column, *_ in held]) and not has_any_order(how.schema, within):
+            # Their order means something: what only moved is a change of the list as a whole.
+            yield Leaf(label, {column: at for column, _, at in held}, {column: value for column, value, _ in held}, True)
+            return
     for step, positions in rows:
         below = [(column, value[positions[column]], (*at, positions[column])) for column, value, at in held if column in positions]
         yield from _leaves(below, (*label, step), (*within, 0), how)
+
+
+def _moved(rows: list[tuple[str | int, dict[int, int]]], columns: list[int]) -> bool:
+    """Whether items that belong together do not stand in the same order in all columns."""
+    for one, other in itertools.combinations(columns, 2):
+        places = [(positions[one], positions[other]) for _, positions in rows if one in positions and other in positions]
+        places.sort()
+        if any(before > after for (_, before), (_, after) in itertools.pairwise(places)):
+            return True
+    return False
+
+
+def has_any_order(schema: Any, pointer: Pointer) -> bool:
+    """Whether the order of a list means nothing (docs/catalogs.md, `anyOrder`)."""
+    return bool(schema) and any(part.get("anyOrder") is True for part in subschema(schema, pointer))
+
+
+def _same_in_any_order(some: list[Any], others: list[Any]) -> bool:
+    """Whether two lists hold the same items, however often they are in each."""
+    if len(some) != len(others):
+        return False
+    left: dict[str, list[Any]] = {}
+    for item in some:
+        left.setdefault(repr(item), []).append(item)
+    for item in others:
+        alike = left.get(repr(item), [])
+        spot = next((index for index, each in enumerate(alike) if same(each, item)), None)
+        if spot is None:
+            return False
+        alike.pop(spot)
+    return True
+
+
+def changed_at(before: Any, after: Any, schema: Any, label: Pointer) -> bool:
+    """Whether two values differ at the label of a leaf, inside of it, or around it."""
+    sides = [before, after]
+    within: Pointer = ()
+    for step in label:
+        if all(isinstance(side, dict) for side in sides):
+            found = [side.get(step, _NONE) for side in sides]
+            below = step
+        elif all(isinstance(side, list) for side in sides) and (key := list_key(schema, within)) is not None:
+            found = [next((item for item in side if isinstance(item, dict) and str(item.get(key)) == str(step)), _NONE) for side in sides]
+            below = 0
+        else:  # which items belong together, only both lists as a whole say
+            break
+        if found[0] is _NONE or found[1] is _NONE:
+            return found[0] is not found[1]
+        sides, within = found, (*within, below)
+    rest = label[len(within) :]
+    if not rest and type(sides[0]) in _PLAIN and type(sides[1]) in _PLAIN:
+        return not same(*sides)
+    held: Held = [(side, value, ()) for side, value in enumerate(sides)]
+    for leaf in _leaves(held, (), within, _How(schema, 2, False, False)):
+        if leaf.label[: len(rest)] == rest or rest[: len(leaf.label)] == leaf.label:
+            return True
+    return False
+
+
+_NONE: Final = object()
 
 
 def list_key(schema: Any, pointer: Pointer) -> str | None:

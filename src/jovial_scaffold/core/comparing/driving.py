@@ -1,27 +1,54 @@
-"""What drives a difference: the parameters behind a value that are not the same in all columns."""
+"""What drives a difference (docs/language/comparing.md): found by changing one parameter in one column to the value of another, and looking.
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
+What a value is computed from says which parameters are worth trying; whether one drives it, only the trial says.
+"""
+
+import itertools
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from jovial_scaffold.core.comparing.aligning import same
-from jovial_scaffold.core.expressions.values import Secret
+from jovial_scaffold.core.comparing.aligning import changed_at, matched_lines, same
+from jovial_scaffold.core.expressions.program import Program
+from jovial_scaffold.core.limits import DRIVER_TRIALS
 from jovial_scaffold.core.rendering.environment import Environment
-from jovial_scaffold.core.rendering.rendering import Rendering
+from jovial_scaffold.core.rendering.overlays import CONTEXT, MISSING, Behind, Overlay, alone
+from jovial_scaffold.core.rendering.rendering import RenderedResource, Rendering
 from jovial_scaffold.core.rendering.tracing import Kept, Source, Tracer
+from jovial_scaffold.core.templates.inputs import CONTEXT as CONTEXT_NAME
 from jovial_scaffold.core.text.source import Pointer, part
+from jovial_scaffold.core.text.unknown import UNKNOWN
 
-_NOTHING = object()
 RUN = "context.run"
+_PLAIN = frozenset((str, int, bool, float))
 TEMPLATE = "(template)"
+Names = tuple[str, ...]
+Trial = tuple[int, int, Names]
+"""A column, the column whose values it tries, and the inputs of which it does."""
+
+Pairs = tuple[tuple[int, int], ...]
 
 
 @dataclass(frozen=True, slots=True)
 class Driver:
-    """A parameter (or `context.environment` and its like) that differs, and the line that sets it in each column that has it."""
+    """A parameter (or `context.environment` and its like) that differs, and the line that sets it in each column that has it.
+
+    `together` are the others without which it changes nothing; none where it does alone.
+    """
 
     parameter: str
     sources: dict[str, str]
+    together: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class _Row:
+    """What a row is about, to be tried."""
+
+    columns: Pairs  #: pairs that differ, the first column with each
+    inputs: frozenset[str]  #: what its values may have been computed from
+    changes: Callable[[Trial], bool]  #: whether a trial changes it
+    sources: Callable[[int], Iterable[Source]]  #: the parts of parameters that a column reads for it
 
 
 class Drivers:
@@ -29,50 +56,62 @@ class Drivers:
 
     def __init__(self, renderings: Sequence[Rendering]) -> None:
         self.renderings = renderings
-        self._tracers: dict[tuple[int, bool], Tracer] = {}
-        self._presence = False
+        self._tracers: dict[int, Tracer] = {}
         self._kept = Kept()
-        self._alike: dict[tuple[tuple[Source, ...], tuple[int, ...]], tuple[Driver, ...]] = {}
-        self._found: dict[tuple[Any, ...], Driver | None] = {}
+        self._behind = [Behind(rendering) for rendering in renderings]
+        self._drivers: dict[tuple[str, Pairs, Names], Driver] = {}
+        self._overlays: dict[Trial, Overlay] = {}
+        self._candidates: dict[tuple[int, int], dict[str, Any]] = {}
+        self._changed: dict[tuple[Trial, Program, str, Pointer], bool] = {}
+        self._worth: dict[tuple[Pairs, frozenset[str]], list[Trial]] = {}
+        self._lines: dict[tuple[Trial, str], tuple[frozenset[int], frozenset[str]]] = {}
         # Between two templates, what differs may have been written differently: then no parameter explains it.
         self.templates = len({id(rendering.scope.template) for rendering in renderings})
-        self._uniform = self.templates == 1 and len({rendering.parameters.defaulted for rendering in renderings}) == 1
 
     def tracer(self, scope: Environment) -> Tracer:
         """The tracer of an environment."""
-        key = (id(scope), self._presence)
-        found = self._tracers.get(key)
-        if found is None:
-            found = self._tracers[key] = Tracer(scope, self._kept, self._presence)
-        return found
+        key = id(scope)
+        if key not in self._tracers:
+            self._tracers[key] = Tracer(scope, self._kept)
+        return self._tracers[key]
 
-    def of_property(self, addresses: Mapping[int, str], at: Mapping[int, Pointer]) -> tuple[Driver, ...]:
-        """Behind a property; each column follows its own path, since a loop's item may stand at another position in each.
+    def of_property(
+        self, addresses: Mapping[int, str], at: Mapping[int, Pointer], label: Pointer, values: Mapping[int, Any]
+    ) -> tuple[Driver, ...]:
+        """Behind a property, by its label; `addresses` is where each column has the resource, `at` where those that have it the property."""
+        name = str(label[0])
 
-        Where a column has no such property, what decides whether it is there counts as well.
-        """
+        def changes(trial: Trial) -> bool:
+            resource = self.renderings[trial[0]].resources[addresses[trial[0]]]
+            program = alone(resource.instance.resource, name) if resource.instance.scope.use is None else None
+            if program is None:
+                return changed(trial, resource)
+            key = (trial, program, resource.type_text, label)  # all that hold the same expression have the same value
+            if key not in self._changed:
+                self._changed[key] = changed(trial, resource)
+            return self._changed[key]
+
+        def changed(trial: Trial, resource: RenderedResource) -> bool:
+            schema = resource.type.schema if resource.type else None
+            after = self._overlay(trial).property(addresses[trial[0]], name)
+            return _differs(resource.properties.get(name, MISSING), after, schema, label, name)
 
         def sources(column: int) -> Iterable[Source]:
-            instance = self.renderings[column].resources[addresses[column]].instance
-            tracer = self.tracer(instance.scope)
-            pointer = at.get(column)
-            if pointer is None:
+            if column not in at:
                 return ()
-            found = tracer.static_sources(instance.resource, pointer)
-            found = found if found is not None else tracer.sources(instance, pointer)
-            return found if len(at) == len(addresses) else [*found, *tracer.presence_within(instance, pointer)]
+            instance = self.renderings[column].resources[addresses[column]].instance
+            return self.tracer(instance.scope).sources(instance, at[column])
 
-        numbers = tuple(addresses)
-        pointers = set(at.values())
-        if self._uniform and len(pointers) == 1 and len(at) == len(numbers):
-            # One part of one template under the same defaults: it is traced once for all columns.
-            instance = self.renderings[numbers[0]].resources[addresses[numbers[0]]].instance
-            shared = self.tracer(instance.scope).static_sources(instance.resource, pointers.pop())
-            if shared is not None:
-                driving = self._of_shared(shared, numbers)
-                if driving:
-                    return driving
-        found = self._driving(numbers, sources)
+        row = _Row(
+            _pairs({column: values.get(column, MISSING) for column in addresses}),
+            self._inputs(
+                addresses if self.templates > 1 else (next(iter(addresses)),),
+                lambda column: self._behind[column].property(addresses[column], name),
+            ),
+            changes,
+            sources,
+        )
+        found = self._driving(row)
         if found or self.templates == 1:
             return found
         places = {}
@@ -82,8 +121,17 @@ class Drivers:
             places[self.renderings[column].label] = f"{span.file}:{span.line}"
         return (Driver(TEMPLATE, places),)
 
-    def of_presence(self, address: str) -> tuple[Driver, ...]:
-        """Behind a resource's being there."""
+    def of_presence(self, address: str, there: Iterable[int], document: bool = False) -> tuple[Driver, ...]:
+        """Behind there being a resource, or a `document`, in the columns `there`."""
+        present = frozenset(there)
+
+        def changes(trial: Trial) -> bool:
+            overlay = self._overlay(trial)
+            found = overlay.document(address) if document else overlay.instance(address)
+            return (found is not None) != (trial[0] in present)
+
+        def behind(column: int) -> frozenset[str]:
+            return self._behind[column].document(address) if document else self._behind[column].presence(address)
 
         def sources(column: int) -> Iterable[Source]:
             found: dict[Source, None] = {}
@@ -91,20 +139,36 @@ class Drivers:
                 found.update(dict.fromkeys(self.tracer(scope).presence_sources(resource)))
             return found
 
-        return self._driving(range(len(self.renderings)), sources) or self._rewritten()
+        pairs = _pairs({column: column in present for column in range(len(self.renderings))})
+        inputs = self._inputs(range(len(self.renderings)), behind)
+        return self._driving(_Row(pairs, inputs, changes, sources)) or self._rewritten()
 
-    def of_output(self, name: str, pointer: Pointer) -> tuple[Driver, ...]:
-        """Behind an output."""
+    def of_output(self, name: str, label: Pointer, values: Mapping[int, Any], at: Mapping[int, Pointer]) -> tuple[Driver, ...]:
+        """Behind an output, or a part of one."""
+
+        def changes(trial: Trial) -> bool:
+            return _differs(self.renderings[trial[0]].outputs.get(name, MISSING), self._overlay(trial).output(name), None, label)
 
         def sources(column: int) -> Iterable[Source]:
             scope = self.renderings[column].scope
             output = scope.template.outputs.get(name)
-            return self.tracer(scope).compiled_sources(output.value, pointer) if output else ()
+            return self.tracer(scope).compiled_sources(output.value, at[column]) if output and column in at else ()
 
-        return self._driving(range(len(self.renderings)), sources) or self._rewritten()
+        pairs = _pairs({column: values.get(column, MISSING) for column in range(len(self.renderings))})
+        inputs = self._inputs(range(len(self.renderings)), lambda column: self._behind[column].output(name))
+        return self._driving(_Row(pairs, inputs, changes, sources)) or self._rewritten()
 
-    def of_document(self, name: str, lines: Mapping[int, int] | None) -> tuple[Driver, ...]:
-        """Behind a line of a document, as columns number it from 0; of its target without lines."""
+    def of_document(self, name: str, lines: Mapping[int, int] | None, texts: Mapping[int, str | None]) -> tuple[Driver, ...]:
+        """Behind a line of a document, as columns number it from 0, with its text in each; of its target without lines."""
+
+        def changes(trial: Trial) -> bool:
+            if lines is None:
+                after = self._overlay(trial).document(name)
+                return (after.to if after is not None else None) != texts.get(trial[0])
+            gone, new = self._document(trial, name)
+            if trial[0] in lines:
+                return lines[trial[0]] in gone
+            return any(text in new for text in texts.values())
 
         def sources(column: int) -> Iterable[Source]:
             document = self.renderings[column].documents.get(name)
@@ -115,96 +179,183 @@ class Drivers:
                 return tracer.compiled_sources(document.document.to, ()) if document.document.to else ()
             return tracer.placeholder_sources(document.document, document.within(lines[column])) if column in lines else ()
 
-        return self._driving(range(len(self.renderings)), sources) or self._rewritten()
+        pairs = _pairs({column: texts.get(column, MISSING) for column in range(len(self.renderings))})
+        inputs = self._inputs(range(len(self.renderings)), lambda column: self._behind[column].document(name))
+        return self._driving(_Row(pairs, inputs, changes, sources)) or self._rewritten()
 
     def _rewritten(self) -> tuple[Driver, ...]:
         return (Driver(TEMPLATE, {}),) if self.templates > 1 else ()
 
-    def _driving(self, columns: Iterable[int], sources_of: Callable[[int], Iterable[Source]]) -> tuple[Driver, ...]:
-        numbers = tuple(columns)
-        found = self._behind(numbers, sources_of)
-        if not found:
-            # Where no value explains it, whether something that is read is there may.
-            self._presence = True
-            found = self._behind(numbers, sources_of)
-            self._presence = False
-        return found
+    # -- trials
 
-    def _behind(self, numbers: tuple[int, ...], sources_of: Callable[[int], Iterable[Source]]) -> tuple[Driver, ...]:
-        own = [sources_of(column) for column in numbers]
-        first = own[0]
-        if all(each is first for each in own):
-            return self._of_shared(first, numbers)
-        own = [tuple(each) for each in own]
-        if all(each == own[0] for each in own[1:]):
-            return self._of_shared(own[0], numbers)
-        return self._of_several(own, numbers)
+    def _overlay(self, trial: Trial) -> Overlay:
+        if trial not in self._overlays:
+            column, other, names = trial
+            candidates = self._of_pair(column, other)
+            self._overlays[trial] = Overlay(self.renderings[column], {name: candidates[name] for name in names})
+        return self._overlays[trial]
 
-    def _of_shared(self, sources: Iterable[Source], numbers: tuple[int, ...]) -> tuple[Driver, ...]:
-        """Drivers of sources that all columns have; found once, since many properties have the same."""
-        key = (tuple(sources), numbers)
-        drivers = self._alike.get(key)
-        if drivers is None:
-            drivers = self._alike[key] = self._of_one(key[0], numbers)
-        return drivers
+    def _of_pair(self, column: int, other: int) -> dict[str, Any]:
+        """What differs between two columns and can be changed in the first, with the value that the other has."""
+        key = (column, other)
+        if key not in self._candidates:
+            here, there = self.renderings[column], self.renderings[other]
+            found: dict[str, Any] = {}
+            for name, value in there.parameters.values.items():
+                if name not in here.scope.template.parameters or value is UNKNOWN:
+                    continue
+                if name in here.parameters.defaulted and name in there.parameters.defaulted:
+                    continue  # it follows what its default reads
+                if not same(here.parameters.values.get(name, UNKNOWN), value):
+                    found[name] = value
+            for name, value in there.context.items():
+                if not same(here.context.get(name), value):
+                    found[CONTEXT + name] = value
+            self._candidates[key] = found
+        return self._candidates[key]
 
-    def _of_one(self, sources: tuple[Source, ...], numbers: tuple[int, ...]) -> tuple[Driver, ...]:
-        """Drivers where all columns have the same sources."""
-        paths: dict[str, list[Pointer]] = {}
-        for name, path in sources:
-            paths.setdefault(name, []).append(path)
-        return _sorted(self._one(name, numbers, (tuple(found),) * len(numbers)) for name, found in paths.items())
+    def _document(self, trial: Trial, name: str) -> tuple[frozenset[int], frozenset[str]]:
+        """The lines of a document that a trial changes, and the texts of those that it brings."""
+        key = (trial, name)
+        if key not in self._lines:
+            before, after = self.renderings[trial[0]].documents.get(name), self._overlay(trial).document(name)
+            old = before.compared.split("\n") if before is not None else []
+            new = after.compared.split("\n") if after is not None else []
+            pairs = matched_lines([(0, old), (1, new)])
+            changed = [row for row in pairs if len(row) < 2 or old[row[0]] != new[row[1]]]
+            self._lines[key] = (frozenset(row[0] for row in changed if 0 in row), frozenset(new[row[1]] for row in changed if 1 in row))
+        return self._lines[key]
 
-    def _of_several(self, own: Sequence[Iterable[Source]], numbers: tuple[int, ...]) -> tuple[Driver, ...]:
-        """Drivers where each column has sources of its own."""
-        drivers = []
-        for name in dict.fromkeys(name for sources in own for name, _ in sources):
-            anywhere = tuple(dict.fromkeys(path for sources in own for other, path in sources if other == name))
-            each = tuple(tuple(path for other, path in sources if other == name) or anywhere for sources in own)
-            drivers.append(self._one(name, numbers, each))
-        return _sorted(drivers)
+    def _driving(self, row: _Row) -> tuple[Driver, ...]:
+        """The inputs that change a row alone; where none does, the fewest that do together."""
+        found: set[str] = set()
+        for trial in self._trials(row):
+            name = trial[2][0]
+            if name not in found and row.changes(trial):
+                found.add(name)
+        if found:
+            return tuple(self._driver(name, row) for name in sorted(found))
+        for pair in row.columns:
+            names = self._together(row, pair)
+            if names:
+                return tuple(self._driver(name, row, tuple(other for other in names if other != name)) for name in names)
+        return ()
 
-    def _one(self, name: str, columns: tuple[int, ...], paths: tuple[tuple[Pointer, ...], ...]) -> Driver | None:
-        key = (name, columns, paths)
-        if key in self._found:
-            return self._found[key]
-        values = [[_value(self.renderings[column], name, path) for path in each] for column, each in zip(columns, paths, strict=True)]
-        found = None
-        if any(not _all_alike(values[0], value) for value in values[1:]):
-            places = {
-                self.renderings[column].label: _set_at(self.renderings[column], name, each[0])
-                for column, each in zip(columns, paths, strict=True)
-            }
-            found = Driver(name, {label: place for label, place in places.items() if place})
-        self._found[key] = found
-        return found
+    def _inputs(self, columns: Iterable[int], of: Callable[[int], frozenset[str]]) -> frozenset[str]:
+        """What the values of some columns may have been computed from."""
+        found = [of(column) for column in columns]
+        return found[0] if all(each is found[0] for each in found) else frozenset().union(*found)
+
+    def _trials(self, row: _Row) -> list[Trial]:
+        """All trials of one input that are worth it: of those that differ, and that the value may have been computed from."""
+        key = (row.columns, row.inputs)
+        if key not in self._worth:
+            directions = [each for pair in row.columns for each in (pair, pair[::-1])]
+            self._worth[key] = [(column, other, (name,)) for column, other in directions for name in self._tried(row, column, other)]
+        return self._worth[key]
+
+    def _tried(self, row: _Row, column: int, other: int) -> list[str]:
+        """The inputs that differ between two columns, can be changed in the first, and may matter for a row."""
+        context = CONTEXT_NAME in row.inputs
+        return [name for name in self._of_pair(column, other) if name in row.inputs or (context and name.startswith(CONTEXT))]
+
+    def _together(self, row: _Row, pair: tuple[int, int]) -> Names:
+        """The smallest set of inputs that changes a row together; one that cannot be smaller, where there are too many to try all."""
+        directions = [(column, other, sorted(self._tried(row, column, other))) for column, other in (pair, pair[::-1])]
+        tried = 0
+        for size in range(2, max(len(names) for *_, names in directions) + 1):
+            for column, other, names in directions:
+                for chosen in itertools.combinations(names, size):
+                    tried += 1
+                    if tried > DRIVER_TRIALS.most:
+                        return self._narrowed(row, directions)
+                    if row.changes((column, other, chosen)):
+                        return chosen
+        return ()
+
+    def _narrowed(self, row: _Row, directions: list[tuple[int, int, list[str]]]) -> Names:
+        for column, other, names in directions:
+            if not row.changes((column, other, tuple(names))):
+                continue
+            kept = list(names)
+            for name in names:
+                fewer = tuple(each for each in kept if each != name)
+                if fewer and row.changes((column, other, fewer)):
+                    kept = list(fewer)
+            return tuple(kept)
+        return ()
+
+    def _driver(self, name: str, row: _Row, together: Names = ()) -> Driver:
+        """A driver with the lines that set it: the part that the row reads, where that can be told."""
+        columns = {column for pair in row.columns for column in pair}
+        if any(isinstance(self.renderings[column].parameters.values.get(name), dict | list) for column in columns):
+            return self._placed(name, row, together)
+        key = (name, row.columns, together)  # it is set as a whole: the same for all rows
+        if key not in self._drivers:
+            self._drivers[key] = self._placed(name, row, together)
+        return self._drivers[key]
+
+    def _placed(self, name: str, row: _Row, together: Names) -> Driver:
+        places = {}
+        for column in sorted({column for pair in row.columns for column in pair}):
+            rendering = self.renderings[column]
+            paths = [path for each, path in row.sources(column) if each == name]
+            others = [self.renderings[other] for pair in row.columns if column in pair for other in pair if other != column]
+            differing = [path for path in paths if any(not _equal_at(rendering, other, name, path) for other in others)]
+            place = _set_at(rendering, name, next(iter(differing or paths), ()))
+            if place:
+                places[rendering.label] = place
+        return Driver(name, places, together)
 
 
-def _sorted(drivers: Iterable[Driver | None]) -> tuple[Driver, ...]:
-    return tuple(sorted((driver for driver in drivers if driver is not None), key=lambda driver: driver.parameter))
+def _pairs(values: Mapping[int, Any]) -> Pairs:
+    """The first column with each that has another value than those before."""
+    first, *others = values
+    if all(type(value) in _PLAIN for value in values.values()):
+        seen = {(type(values[first]), values[first])}
+        distinct = []
+        for column in others:
+            known = (type(values[column]), values[column])
+            if known not in seen:
+                seen.add(known)
+                distinct.append(column)
+        return tuple((first, column) for column in distinct)
+    found: list[int] = []
+    for column in others:
+        if not any(_equal(values[column], values[other]) for other in (first, *found)):
+            found.append(column)
+    return tuple((first, column) for column in found)
+
+
+def _equal(a: Any, b: Any) -> bool:
+    return a is b if a is MISSING or b is MISSING else same(a, b)
+
+
+def _differs(before: Any, after: Any, schema: Any, label: Pointer, name: str = "") -> bool:
+    """Whether a trial changes the part at a label; the label of a property begins with its `name`."""
+    if before is MISSING or after is MISSING:
+        return before is not after
+    if type(before) in _PLAIN and type(after) in _PLAIN:
+        return not same(before, after)
+    return changed_at({name: before}, {name: after}, schema, label) if name else changed_at(before, after, schema, label)
 
 
 def _value(rendering: Rendering, name: str, path: Pointer) -> Any:
-    """The value of a source in a column; a mark of its own where there is none."""
     value: Any
-    if name.startswith("context."):
-        value = rendering.context.get(name.removeprefix("context."))
+    if name.startswith(CONTEXT):
+        value = rendering.context.get(name.removeprefix(CONTEXT), MISSING)
     else:
-        value = rendering.parameters.values.get(name, _NOTHING)
+        value = rendering.parameters.values.get(name, MISSING)
     for step in path:
-        if isinstance(value, Secret):
-            break
         try:
             value = part(value, step)
-        except KeyError:
-            return _NOTHING
+        except (KeyError, TypeError):
+            return MISSING
     return value
 
 
-def _all_alike(some: list[Any], others: list[Any]) -> bool:
-    return len(some) == len(others) and all(
-        a is b if a is _NOTHING or b is _NOTHING else same(a, b) for a, b in zip(some, others, strict=True)
-    )
+def _equal_at(one: Rendering, other: Rendering, name: str, path: Pointer) -> bool:
+    return _equal(_value(one, name, path), _value(other, name, path))
 
 
 def _set_at(rendering: Rendering, name: str, path: Pointer) -> str:
@@ -216,3 +367,12 @@ def _set_at(rendering: Rendering, name: str, path: Pointer) -> str:
         span = declaration.default.origin.value_span()
         return f"{span.file}:{span.line}"
     return ""
+
+
+def names_of(drivers: Iterable[Driver]) -> Iterator[str]:
+    """How people read drivers: those that change something only together stand with a plus between them."""
+    done: set[str] = set()
+    for driver in drivers:
+        if driver.parameter not in done:
+            done.update((driver.parameter, *driver.together))
+            yield " + ".join(sorted((driver.parameter, *driver.together)))

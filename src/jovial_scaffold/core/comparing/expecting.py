@@ -196,8 +196,9 @@ def _span(row: Row, comparison: Comparison) -> Span | None:
             return Tracer(resource.instance.scope).place(resource.instance, at)
         if row.address in rendering.documents:
             return rendering.documents[row.address].document.origin.key_span()
-        if row.address in rendering.scope.template.outputs:
-            return rendering.scope.template.outputs[row.address].value.origin.value_span()
+        output = rendering.scope.template.output_at(row.address)
+        if output is not None:
+            return output.value.origin.value_span()
     return None
 
 

@@ -100,7 +100,8 @@ def _hits(rendering: Rendering, test: Callable[[str], str], text: str) -> Iterat
         origin = rendering.scope.template.outputs[name]
         for pointer, value in _texts(output, ()):
             if how := test(value):
-                label = f"{name}:{pointer_text(pointer)}" if pointer else name
+                address = rendering.scope.template.output_address(name)
+                label = f"{address}:{pointer_text(pointer)}" if pointer else address
                 yield Hit("output", label, value, how, environments, written_span(origin.value, pointer))
     for name, document in rendering.documents.items():
         for number, line in enumerate(document.text.splitlines(), 1):

@@ -163,7 +163,7 @@ def _resource_rows(
     missing = tuple(labels[column] for column in range(len(labels)) if column not in present)
     if missing:
         values: dict[str, Any] = {labels[column]: True for column in present}
-        yield Row("presence", address, kind, (), values, missing, True, drivers.of_presence(address), module=module)
+        yield Row("presence", address, kind, (), values, missing, True, drivers.of_presence(address, own), module=module)
     if len(set(own.values())) > 1:
         values = {labels[column]: there for column, there in own.items()}
         yield Row("address", address, kind, (), values, missing, True, (Driver(TEMPLATE, {}),), module=module)
@@ -182,7 +182,7 @@ def _resource_rows(
             {labels[column]: value for column, value in leaf.values.items()},
             (*without, *missing),
             leaf.differs,
-            drivers.of_property(own, leaf.at) if leaf.differs else (),
+            drivers.of_property(own, leaf.at, leaf.label, leaf.values) if leaf.differs else (),
             {labels[column]: at for column, at in leaf.at.items()},
             module,
         )
@@ -211,12 +211,13 @@ def _output_rows(renderings: Sequence[Rendering], drivers: Drivers, everything: 
     labels = [rendering.label for rendering in renderings]
     for name in sorted({name for rendering in renderings for name in rendering.outputs}):
         values = {column: each.outputs[name] for column, each in enumerate(renderings) if name in each.outputs}
+        address = renderings[next(iter(values))].scope.template.output_address(name)
         for leaf in leaves(values, None, len(renderings), everything):
             absent = tuple(label for column, label in enumerate(labels) if column not in leaf.values)
             found = {labels[column]: value for column, value in leaf.values.items()}
-            behind = drivers.of_output(name, next(iter(leaf.at.values()))) if leaf.differs else ()
+            behind = drivers.of_output(name, leaf.label, leaf.values, leaf.at) if leaf.differs else ()
             at = {labels[column]: pointer for column, pointer in leaf.at.items()}
-            yield Row("output", name, "output", leaf.label, found, absent, leaf.differs, behind, at)
+            yield Row("output", address, "output", leaf.label, found, absent, leaf.differs, behind, at)
 
 
 def _document_rows(renderings: Sequence[Rendering], drivers: Drivers, everything: bool) -> Iterator[Row]:
@@ -226,11 +227,21 @@ def _document_rows(renderings: Sequence[Rendering], drivers: Drivers, everything
         missing = tuple(label for column, label in enumerate(labels) if column not in there)
         if missing:
             values: dict[str, Any] = {labels[column]: True for column in there}
-            yield Row("presence", name, "document", (), values, missing, True, drivers.of_presence(name))
-        targets = {labels[column]: each.to for column, each in there.items()}
+            yield Row("presence", name, "document", (), values, missing, True, drivers.of_presence(name, there, document=True))
+        by_column = {column: each.to for column, each in there.items()}
+        targets = {labels[column]: to for column, to in by_column.items()}
         moved = len(set(targets.values())) > 1
         if moved or (everything and any(targets.values())):
-            yield Row("document", name, "document", ("to",), targets, missing, moved, drivers.of_document(name, None) if moved else ())
+            yield Row(
+                "document",
+                name,
+                "document",
+                ("to",),
+                targets,
+                missing,
+                moved,
+                drivers.of_document(name, None, dict(by_column)) if moved else (),
+            )
         if not everything and len({each.compared for each in there.values()}) == 1:
             continue
         lines = [(column, each.compared.split("\n")) for column, each in there.items()]
@@ -244,7 +255,7 @@ def _document_rows(renderings: Sequence[Rendering], drivers: Drivers, everything
                     values[label] = values[label].replace(marks.SECRET, marks.OTHER_SECRET)
             if differs or everything:
                 without = tuple(labels[column] for column in there if column not in row)
-                behind = drivers.of_document(name, row) if differs else ()
+                behind = drivers.of_document(name, row, dict(zip(row, told_apart, strict=True))) if differs else ()
                 at: dict[str, Pointer] = {labels[column]: (position + 1,) for column, position in row.items()}
                 yield Row("document", name, "document", (number,), values, (*without, *missing), differs, behind, at)
 

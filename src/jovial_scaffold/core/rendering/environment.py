@@ -8,6 +8,7 @@ import re
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
+from urllib.parse import quote, unquote
 
 from jovial_scaffold.core.expressions.errors import EvaluationError
 from jovial_scaffold.core.expressions.pending import Pending
@@ -453,6 +454,20 @@ class Environment(LookupScope):
             return True
         return any(each.inside is not None and each.inside.incomplete() for found in self.present() for each in found.values())
 
+    def instance_at(self, address: str) -> Instance | None:
+        """What is there at an address: a resource, an item of a loop, or a use of a module."""
+        steps = address.split("/")
+        scope: Environment | None = self
+        found: Instance | None = None
+        while steps:
+            resource = scope.template.resources.get(steps.pop(0)) if scope is not None else None
+            if scope is None or resource is None or (resource.loop is not None and not steps):
+                return None
+            key = unquote(steps.pop(0)) if resource.loop is not None else None
+            found = (scope.instances(resource) or {}).get(key)
+            scope = found.inside if found is not None else None
+        return found
+
     def along(self, address: str) -> "list[tuple[Environment, Resource]]":
         """The uses of modules that an address leads through, and the resource itself, as far as they are there."""
         found: list[tuple[Environment, Resource]] = []
@@ -564,6 +579,4 @@ class Environment(LookupScope):
 
 
 def _percent_encoded(key: str) -> str:
-    from urllib.parse import quote
-
     return quote(key, safe="")

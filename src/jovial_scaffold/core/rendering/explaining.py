@@ -75,10 +75,10 @@ class _Explainer:
         if resource is not None:
             return self.property(resource.instance, pointer) if pointer else self.presence(resource.instance)
         scope = self.rendering.scope
-        if address in scope.template.outputs:
-            output = scope.template.outputs[address]
-            value = _at(scope.output(address), pointer)
-            elsewhere = {each.environment: _at(each.outputs.get(address, _MISSING), pointer) for each in self.others}
+        output = scope.template.output_at(address)
+        if output is not None:
+            value = _at(scope.output(output.name), pointer)
+            elsewhere = {each.environment: _at(each.outputs.get(output.name, _MISSING), pointer) for each in self.others}
             return self.compiled("output", _label(address, pointer), output.value, pointer, {}, {}, scope, value, elsewhere, 0)
         for name in (address,) if address in scope.template.names - scope.template.resources.keys() else ():
             return next(self.name(name, pointer, {}, {}, scope, 0))

@@ -10,6 +10,7 @@ from jovial_scaffold.core.parameters.resolving import Checker
 from jovial_scaffold.core.spelling import Speller
 from jovial_scaffold.core.templates.compiling import formulas_of, presence_uses
 from jovial_scaffold.core.templates.functions import Functions
+from jovial_scaffold.core.templates.inputs import Inputs
 from jovial_scaffold.core.templates.model import Constant, Loop, Resource, Template
 from jovial_scaffold.core.templates.names import Reach, Reaches, reached_resources, resource_cycles
 
@@ -21,6 +22,7 @@ class Plan:
         self.template = template
         self.functions = Functions(template)
         self.checker = Checker(template)
+        self.inputs = Inputs(template)
         self._reaches = Reaches(template)
         self._known: dict[tuple[str, str], Reach] = {}
 

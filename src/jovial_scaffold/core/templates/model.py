@@ -7,6 +7,8 @@ from jovial_scaffold.core.records import record
 from jovial_scaffold.core.schemas.catalog import ResourceType
 from jovial_scaffold.core.text.source import Origin
 
+_OUTPUTS = "outputs."
+
 
 @record
 class Constant:
@@ -289,6 +291,15 @@ class Template:
     def names(self) -> frozenset[str]:
         """What expressions can read, but for the context."""
         return frozenset((*self.parameters, *self.values, *self.lookups, *self.resources, *self.documents))
+
+    def output_address(self, name: str) -> str:
+        """What an output is called where resources and documents have addresses: `outputs.` before it if something else has its name."""
+        return f"{_OUTPUTS}{name}" if name in self.names else name
+
+    def output_at(self, address: str) -> "Output | None":
+        """The output of an address, if it is one."""
+        found = self.outputs.get(address.removeprefix(_OUTPUTS))
+        return found if found is not None and address in (self.output_address(found.name), f"{_OUTPUTS}{found.name}") else None
 
     def modules(self) -> "list[Module]":
         """The modules that it uses directly, each once."""

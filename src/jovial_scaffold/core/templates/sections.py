@@ -69,6 +69,7 @@ class SectionReader(Compiler):
         self.sources = [source for source in sources if self.is_template(source)]
         self.lost = len(self.sources) < len(sources)
         self.declared: dict[str, Origin] = {}
+        self.declared_outputs: dict[str, Origin] = {}
         self.unknown_names: set[str] = set()
         self.malformed = False  # a whole section is lost: what it declared is not judged
 
@@ -171,15 +172,16 @@ class SectionReader(Compiler):
             )
             self.unknown_names.add(name)
             return False
-        first = self.declared.get(name)
+        declared = self.declared_outputs if origin.pointer[0] == "outputs" else self.declared
+        first = declared.get(name)
         if first is not None:
             what = _KINDS.get(str(first.pointer[0]), "declared")
             related = (Related(first.key_span(), say("`{}` is {} here.", name, what)),)
-            hint = say("Names of parameters, values, functions, lookups, resources, documents and outputs share one namespace.")
+            hint = say("Names of parameters, values, functions, lookups, resources and documents share one namespace.")
             self.report("name-declared-twice", say("The name `{}` is taken.", name), origin.key_span(), hint, related=related)
             self.unknown_names.add(name)
             return False
-        self.declared[name] = origin
+        declared[name] = origin
         return True
 
     def lost_name(self, name: str) -> None:

@@ -1,0 +1,142 @@
+"""What a rendering would be if some of its inputs were others, and what a value of it was computed from.
+
+Both are answered by evaluating what is asked for, and nothing else, with the evaluator that renders: an overlay is an environment of its
+own, whose parameters and context are those of the rendering but for what is changed. Defaults follow.
+"""
+
+from collections.abc import Mapping
+from typing import Any, Final
+
+from jovial_scaffold.core.expressions.placeholders import Formula
+from jovial_scaffold.core.expressions.program import Program
+from jovial_scaffold.core.meter import Meter
+from jovial_scaffold.core.parameters.resolving import Parameters
+from jovial_scaffold.core.rendering.computing import OMITTED, Site
+from jovial_scaffold.core.rendering.documents import RenderedDocument
+from jovial_scaffold.core.rendering.environment import Environment, Instance, Shared
+from jovial_scaffold.core.rendering.rendering import Rendering
+from jovial_scaffold.core.schemas.shapes import with_secrets
+from jovial_scaffold.core.templates.inputs import CONTEXT as CONTEXT_NAME
+from jovial_scaffold.core.templates.model import Compiled, Dynamic, Resource
+
+CONTEXT: Final = f"{CONTEXT_NAME}."
+MISSING: Final = object()  #: there is no such property, output or document
+
+
+class Overlay:
+    """A rendering under other inputs: `changes` are values by the name of a parameter, or of an entry of `context` (`context.run`)."""
+
+    def __init__(self, rendering: Rendering, changes: Mapping[str, Any]) -> None:
+        values = {name: value for name, value in rendering.parameters.values.items() if name not in rendering.parameters.defaulted}
+        context = dict(rendering.context)
+        for name, value in changes.items():
+            if name.startswith(CONTEXT):
+                context[name.removeprefix(CONTEXT)] = value
+            else:
+                values[name] = value
+        scope = rendering.scope
+        shared = Shared(scope.shared.plans, context, lambda finding: None, deployed=scope.shared.deployed, meter=Meter())
+        parameters = Parameters(rendering.environment, rendering.parameters.layers, values)
+        self.scope = Environment(scope.plan, shared, parameters)
+        self._values: dict[Program, Any] = {}
+
+    def instance(self, address: str) -> Instance | None:
+        """What is there at an address."""
+        return self.scope.instance_at(address)
+
+    def property(self, address: str, name: str) -> Any:
+        """A written property as it would be rendered; MISSING where it, or the resource, is not there."""
+        resource = self.scope.template.resources.get(address)
+        if resource is not None and resource.loop is None and resource.when is None:
+            compiled = dict(resource.properties.entries).get(name)
+            return MISSING if compiled is None else self._marked(resource, name, self._value(compiled))
+        instance = self.instance(address)
+        compiled = dict(instance.resource.properties.entries).get(name) if instance is not None else None
+        if instance is None or compiled is None:
+            return MISSING
+        return self._marked(instance.resource, name, instance.scope.property(instance, name, compiled))
+
+    def _value(self, compiled: Compiled) -> Any:
+        """A value that sees no variables: of one expression, it is the same wherever it stands."""
+        if not isinstance(compiled, Dynamic) or not isinstance(compiled.content, Formula):
+            return self.scope.computer.value(compiled, {}, Site())
+        program = compiled.content.program
+        if program not in self._values:
+            self._values[program] = self.scope.computer.value(compiled, {}, Site())
+        return self._values[program]
+
+    def _marked(self, resource: Resource, name: str, value: Any) -> Any:
+        if value is OMITTED:
+            return MISSING
+        below = resource.type.shape.properties.get(name) if resource.type is not None else None
+        return with_secrets(below, value) if below is not None and below.marks else value
+
+    def output(self, name: str) -> Any:
+        """An output; MISSING where it is absent."""
+        value = self.scope.output(name) if name in self.scope.template.outputs else OMITTED
+        return MISSING if value is OMITTED else value
+
+    def document(self, name: str) -> RenderedDocument | None:
+        """A document, by its name with the uses of modules that lead to it."""
+        *uses, last = name.split("/")
+        scope = self.scope
+        if uses:
+            instance = self.scope.instance_at("/".join(uses))
+            if instance is None or instance.inside is None:
+                return None
+            scope = instance.inside
+        if last not in scope.template.documents:
+            return None
+        scope.value(last)
+        return scope.document(last)
+
+
+def alone(resource: Resource, name: str) -> Program | None:
+    """The one expression that a property of a resource is, where no loop and no condition stands around it."""
+    if resource.loop is not None or resource.when is not None:
+        return None
+    compiled = dict(resource.properties.entries).get(name)
+    return compiled.content.program if isinstance(compiled, Dynamic) and isinstance(compiled.content, Formula) else None
+
+
+class Behind:
+    """The inputs that the values of one rendering may have been computed from: names of its parameters, and `context`."""
+
+    def __init__(self, rendering: Rendering) -> None:
+        self._rendering = rendering
+
+    def property(self, address: str, name: str) -> frozenset[str]:
+        """Of a property, and of the resource's being there."""
+        instance = self._rendering.resources[address].instance
+        return self._outside(instance.scope, instance.scope.plan.inputs.of_property(instance.resource, name))
+
+    def presence(self, address: str) -> frozenset[str]:
+        """Of there being something at an address."""
+        along = self._rendering.scope.along(address)
+        return frozenset().union(*(self._outside(scope, scope.plan.inputs.of_presence(resource)) for scope, resource in along))
+
+    def output(self, name: str) -> frozenset[str]:
+        """Of an output."""
+        scope = self._rendering.scope
+        output = scope.template.outputs.get(name)
+        return scope.plan.inputs.of_value(output.value) if output is not None else frozenset()
+
+    def document(self, name: str) -> frozenset[str]:
+        """Of a document's text and target, and of its being there."""
+        document = self._rendering.documents.get(name)
+        if document is None:
+            return frozenset()
+        return self._outside(document.scope, document.scope.plan.inputs.of_document(document.document))
+
+    def _outside(self, scope: Environment, inputs: frozenset[str]) -> frozenset[str]:
+        """Inputs of a module as those of whoever uses it."""
+        while scope.use is not None:
+            use, above = scope.use.resource, scope.use.scope
+            found = set(above.plan.inputs.of_presence(use))
+            if CONTEXT_NAME in inputs:
+                found.add(CONTEXT_NAME)
+            given = dict(use.properties.entries)
+            for name in inputs & given.keys():
+                found |= above.plan.inputs.of_value(given[name])
+            scope, inputs = above, frozenset(found)
+        return inputs

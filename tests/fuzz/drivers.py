@@ -1,0 +1,298 @@
+"""What drives a difference, against brute force: one parameter of one environment is edited in its file, and everything rendered afresh.
+
+Nothing of the engine's own way of trying takes part: projects are generated, files are written anew, and rows looked up in what comes out.
+"""
+
+import itertools
+import json
+import random
+from collections.abc import Iterator
+from typing import Any
+
+from jovial_scaffold.core.comparing.matrix import Comparison, Row
+from jovial_scaffold.core.expressions.marked import to_json
+from jovial_scaffold.core.folders import MemoryFolder
+from jovial_scaffold.core.project import Project
+from jovial_scaffold.core.project_inputs import Overrides
+from jovial_scaffold.core.rendering.rendering import Rendering
+from jovial_scaffold.core.text.unknown import UNKNOWN
+
+CATALOG = {
+    "$id": "yard.thing.v1",
+    "description": "A thing",
+    "type": "object",
+    "properties": {
+        "name": {"type": "string"},
+        "n": {"type": "integer"},
+        "on": {"type": "boolean", "default": False},
+        "tags": {"type": "object", "additionalProperties": {"type": "string"}},
+        "order": {"type": "array", "items": {"type": "string"}},
+        "disks": {
+            "type": "array",
+            "listKey": "key",
+            "items": {"type": "object", "properties": {"key": {"type": "string"}, "size": {"type": "integer"}, "note": {"type": "string"}}},
+        },
+        "id": {"type": "string", "readOnly": True},
+        "made": {"type": "object", "readOnly": True},
+    },
+    "additionalProperties": False,
+}
+_CODES = ("kes", "bri", "olt", "zem")
+_WORDS = ("valley", "summit", "tunnel")
+PARAMETERS: dict[str, dict[str, Any]] = {
+    "line": {"type": "string"},
+    "flag": {"type": "boolean"},
+    "other_flag": {"type": "boolean"},
+    "copies": {"type": "integer"},
+    "zone": {"type": "string", "default": "${flag ? 'summit' : line}"},
+    "spare": {"type": "integer", "default": "${copies + 1}"},
+    "tags": {"type": "object", "additionalProperties": {"type": "string"}},
+    "maybe": {"type": "object", "properties": {"owner": {"type": "string"}, "rate": {"type": "integer"}}},
+    "codes": {"type": "array", "items": {"type": "string"}},
+    "stations": {
+        "type": "array",
+        "items": {
+            "type": "object",
+            "properties": {"code": {"type": "string"}, "zone": {"type": "string"}, "height": {"type": "integer"}},
+            "required": ["code", "zone"],
+        },
+    },
+    "password": {"type": "string", "writeOnly": True},
+}
+_TEXTS = (
+    *("${line}", "${zone}-${line}", "${flag ? line : zone}", "${flag && other_flag ? 'a' : 'b'}", "${flag != other_flag ? 'a' : 'b'}"),
+    *("${maybe.?owner.orValue(line)}", "${tags.?team.orValue('none')}", "${chosen.image}", "${patched({'a': line}, tags).?a.orValue('x')}"),
+    *("${hub.?name.orValue('no hub')}", "${many.map(k, many[k].name).join(',')}", "${[line, zone][flag ? 0 : 1]}", "${label}"),
+    *("${use.greeting}", "${hub.?id.orValue(line)}/${zone}", "http://${base.id}/${line}", "${string(size(stations))}", "${row_note}"),
+    *("${first_of.orValue('nobody')}", "${stations.exists(s, s.zone == zone) ? 'here' : 'away'}", "${context.environment}-${line}"),
+    *(
+        "${string(copies)}",
+        "${shout(line)}",
+        "${stations.filter(s, s.zone == 'summit').map(s, s.code).join('+')}",
+        "${present(hub) ? 'a' : 'b'}",
+    ),
+    *(
+        "${many.transformList(k, v, v.name).join(';')}",
+        "${stations.map(s, many[s.code].?order.orValue([]).join('')).join('')}",
+        "${password}",
+    ),
+    *(
+        "${cel.bind(x, flag ? copies : spare, string(x))}",
+        "${note}",
+        "${stations[0].code}",
+        "${stations.map(s, s.zone)[0]}",
+        "${[zone][0]}",
+    ),
+)
+_NUMBERS = (
+    "${copies}",
+    "${spare}",
+    "${flag ? copies : 7}",
+    "${size(stations)}",
+    "${maybe.?rate.orValue(copies)}",
+    "${copies > 2 ? 1 : 0}",
+    "${base.n}",
+)
+_CONDITIONS = (
+    "flag",
+    "!flag && copies > 1",
+    "size(stations) > 1",
+    "tags.?team.orValue('') == 'desk'",
+    "zone == line || other_flag",
+    "present(hub)",
+)
+
+
+def project(chance: random.Random) -> dict[str, bytes]:
+    """Files of a project in which most kinds of things that a value can come through stand."""
+
+    def text() -> str:
+        return chance.choice(_TEXTS)
+
+    def number() -> str:
+        return chance.choice(_NUMBERS)
+
+    def thing(inside: bool = False) -> dict[str, Any]:
+        made: dict[str, Any] = {"name": "${item.zone}-${item.code}" if inside and chance.random() < 0.5 else text()}
+        if chance.random() < 0.6:
+            made["n"] = number()
+        if chance.random() < 0.4:
+            made["tags"] = chance.choice(["${tags}", {"a": text(), "b": {"$when": "flag", "c": "x"} and text()}])
+        if chance.random() < 0.4:
+            made["order"] = chance.choice(["${codes}", "${stations.map(s, s.code)}", [text(), "${?maybe.?owner}", text()]])
+        if chance.random() < 0.4:
+            made["disks"] = [{"$per": {"s": "stations"}, "key": "${s.code}", "size": number(), "note": "${s.zone}"}, {"$when": chance.choice(_CONDITIONS[:5]), "key": "extra", "note": text()}]  # fmt: skip
+        return made
+
+    # Texts and numbers that read hub, many, base or use stand only where they make no circle.
+    simple = [
+        each
+        for each in _TEXTS
+        if not any(word in each for word in ("hub", "many", "base", "use.", "label", "password", "row_note", "note}"))
+    ]
+    template = {
+        "parameters": {name: {**schema, "description": name} for name, schema in PARAMETERS.items()},
+        "let": {
+            "label": chance.choice(simple),
+            "row_note": "${chosen.note}-${codes.join('')}",
+            "first_of": "${stations.size() > 0 ? optional.of(stations[0].code) : optional.none()}",
+            "note": chance.choice(simple),
+        },
+        "functions": {"shout": {"takes": {"word": {"type": "string"}}, "gives": {"type": "string"}, "is": "word + '!' + word"}},
+        "lookups": {"chosen": {"in": "images", "where": "row.use == (flag ? 'gate' : 'desk')"}},
+        "everywhere": {"yard.*": {"tags": {"team": chance.choice(simple), "line": "${line}"}}} if chance.random() < 0.5 else {},
+        "resources": {
+            "base (yard.thing)": {"name": chance.choice(simple), "n": "${copies}"},
+            "hub (yard.thing)": {"$when": chance.choice(_CONDITIONS[:5]), "name": chance.choice(simple)},
+            "many (yard.thing)": {
+                "$per": {"item": "stations"},
+                "$key": "item.code",
+                **({"$when": "item.zone != 'tunnel'"} if chance.random() < 0.3 else {}),
+                "name": chance.choice(["${item.zone}-${line}", "${item.code}", *simple]),
+                "order": chance.choice([["${item.zone}", "${zone}"], "${codes}"]),
+            },
+            "mapped (yard.thing)": {"$per": {"key, value": "tags"}, "name": "${key}-${value}", "n": number()},
+            "use (./module.yaml)": {"word": chance.choice(simple), **({"count": "${copies}"} if chance.random() < 0.5 else {})},
+            "one (yard.thing)": thing(),
+            "two (yard.thing)": {**({"$when": chance.choice(_CONDITIONS)} if chance.random() < 0.5 else {}), **thing()},
+            "each (yard.thing)": {"$per": {"item": "stations"}, "$key": "item.code", **thing(inside=True)},
+        },
+        "outputs": {"told": text(), "whole": chance.choice(["${stations.map(s, s.zone)}", "${tags}", "${many.map(k, k)}", text()])},
+        "documents": {"letter": {"from": "letter.txt", "to": "${line}.txt"}},
+    }
+    module = {
+        "parameters": {
+            "word": {"type": "string", "description": "w"},
+            "count": {"type": "integer", "default": 1, "description": "c"},
+            "more": {"type": "string", "default": "${word}-${string(count)}", "description": "m"},
+        },
+        "resources": {"inner (yard.thing)": {"name": "${more}", "$when": "count < 4"}},
+        "outputs": {"greeting": {"value": "${word + string(inner.?n.orValue(count))}", "description": "g"}},
+    }
+    files = {
+        "jovial.yaml": {
+            "project": "yard",
+            "template": "line.yaml",
+            "catalogs": ["catalog/"],
+            "lookups": {"images": "images.json"},
+            "environments": {"sandbox": {"parameters": ["sandbox.json"]}, "live": {"parameters": ["live.json"]}},
+        },
+        "line.yaml": template,
+        "module.yaml": module,
+        "catalog/thing.yaml": CATALOG,
+        "catalog/catalog.yaml": {"name": "yard", "description": "d"},
+        "images.json": [{"use": "gate", "image": "gate-2", "note": "g"}, {"use": "desk", "image": "desk-1", "note": "d"}],
+        "sandbox.json": _values(chance),
+        "live.json": _values(chance),
+    }
+    written = {name: json.dumps(content).encode() for name, content in files.items()}
+    return {**written, "letter.txt": f"{chance.choice(simple)} and {text()}".encode()}
+
+
+def _values(chance: random.Random) -> dict[str, Any]:
+    codes = chance.sample(_CODES, chance.randint(1, 3))
+    values: dict[str, Any] = {
+        "line": chance.choice(_WORDS),
+        "flag": chance.random() < 0.5,
+        "other_flag": chance.random() < 0.5,
+        "copies": chance.randint(1, 4),
+        "tags": {key: chance.choice(("desk", "gate", "a")) for key in chance.sample(("team", "a", "b"), chance.randint(0, 2))},
+        "maybe": {key: value for key, value in (("owner", chance.choice(_WORDS)), ("rate", chance.randint(1, 3))) if chance.random() < 0.6},
+        "codes": chance.sample(_CODES, chance.randint(1, 3)),
+        "stations": [{"code": code, "zone": chance.choice(_WORDS), "height": chance.randint(1, 3)} for code in codes],
+        "password": chance.choice(("edelweiss", "gentian")),
+    }
+    if chance.random() < 0.3:
+        values["zone"] = chance.choice(_WORDS)
+    if chance.random() < 0.3:
+        values["spare"] = chance.randint(1, 4)
+    return values
+
+
+def loaded(files: dict[str, bytes]) -> Project:
+    """A project over files in memory."""
+    return Project(MemoryFolder(files), "jovial.yaml", Overrides())
+
+
+def edited(files: dict[str, bytes], environment: str, values: dict[str, Any]) -> Rendering:
+    """An environment rendered afresh, with some parameters written otherwise in its file."""
+    name = f"{environment}.json"
+    return loaded({**files, name: json.dumps({**json.loads(files[name]), **values}).encode()}).render(environment)
+
+
+def held(rendering: Rendering, row: Row) -> Any:
+    """What a row is about, in a rendering: looked up without the engine's own ways."""
+    if row.type == "document":
+        document = rendering.documents.get(row.address)
+        return document and (document.to if row.pointer == ("to",) else document.compared)
+    if row.kind == "output":
+        value: Any = {"": rendering.outputs.get(row.address, "(none)")}
+        steps: tuple[Any, ...] = ("", *row.pointer)
+    else:
+        resource = rendering.resources.get(row.address)
+        if row.kind == "presence" or resource is None:
+            return resource is not None
+        value, steps = resource.properties, row.pointer
+    for step in steps:
+        value = getattr(value, "value", value)
+        if isinstance(value, list) and isinstance(step, str):
+            value = next((item for item in value if item.get("key") == step), "(none)")
+        elif isinstance(value, dict):
+            value = value.get(step, "(none)")
+        elif isinstance(value, list) and isinstance(step, int):
+            value = value[step] if step < len(value) else "(none)"
+        else:
+            return "(none)"
+    return value
+
+
+def _shown(value: Any) -> str:
+    return json.dumps(to_json(value, lambda secret: {"$was": to_json(secret.value)}), sort_keys=True, default=repr)
+
+
+def expected(files: dict[str, bytes], comparison: Comparison) -> Iterator[tuple[Row, set[str]]]:
+    """For each row, the parameters that change it alone."""
+    sides = [(one, other, _differing(one, other)) for one, other in itertools.permutations(comparison.renderings)]
+    tried = {
+        (one.environment, name): edited(files, one.environment, {name: value}) for one, _, values in sides for name, value in values.items()
+    }
+    for row in comparison.rows:
+        found = set()
+        for one, _, values in sides:
+            for name in values:
+                if _shown(held(one, row)) != _shown(held(tried[one.environment, name], row)):
+                    found.add(name)
+        yield row, found
+
+
+def _differing(one: Rendering, other: Rendering) -> dict[str, Any]:
+    """What the file of one would have to say to have the other's value, for each parameter that any file sets."""
+    found = {}
+    for name, value in other.parameters.values.items():
+        both = name in one.parameters.defaulted and name in other.parameters.defaulted
+        plain = getattr(value, "value", value)
+        if not both and value is not UNKNOWN and _shown(value) != _shown(one.parameters.values.get(name)):
+            found[name] = plain
+    return found
+
+
+def attempt(chance: random.Random) -> str:
+    """One project, all its rows."""
+    files = project(chance)
+    comparison = loaded(files).compare(["sandbox", "live"])
+    errors = [each for rendering in comparison.renderings for each in rendering.findings if each.level == "error"]
+    for row, alone in expected(files, comparison):
+        told = {driver.parameter for driver in row.drivers if not driver.together and not driver.parameter.startswith("context.")}
+        assert told == alone, (row.address, row.pointer, row.values, f"told {sorted(told)}, true {sorted(alone)}", files["line.yaml"])
+        if not alone and not any(driver.parameter.startswith("context.") for driver in row.drivers):
+            assert _changes_together(files, comparison, row), (row.address, row.pointer, row.values, row.drivers, files["line.yaml"])
+    return "errors" if errors else "clean"
+
+
+def _changes_together(files: dict[str, bytes], comparison: Comparison, row: Row) -> bool:
+    names = {driver.parameter for driver in row.drivers}
+    for one, other in itertools.permutations(comparison.renderings):
+        values = {name: value for name, value in _differing(one, other).items() if name in names}
+        if len(names) > 1 and _shown(held(one, row)) != _shown(held(edited(files, one.environment, values), row)):
+            return True
+    return False
