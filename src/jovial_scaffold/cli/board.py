@@ -55,15 +55,15 @@ def page(loaded: Project, environments: list[str], live: bool = False) -> str:
     """The page of a project; an environment whose snapshot cannot be read is shown without effects. Raises ProjectError."""
     from jovial_scaffold.reports.board import board_page
 
-    names = loaded.chosen(name.partition("?")[0].partition("@")[0] for name in environments)
-    comparison = loaded.compare(environments or names, everything=True)
-    findings = list(loaded.check(names).findings)
+    names = tuple(environments or loaded.environments)
+    comparison = loaded.compare(names, everything=True)
+    findings = [finding for side, views in loaded.sides(names) for finding in side.check(views).findings]
     effects = {}
     for name in names:
         if loaded.deployed_name(name) is None or has_errors(loaded.render(name).findings):
             continue
         try:
-            effects[name] = loaded.effects(name)
+            effects[loaded.label(name)] = loaded.effects(name)
         except ProjectError as error:
             findings += error.findings
     return board_page(loaded.name, comparison, findings, effects, loaded.run["date"], live)

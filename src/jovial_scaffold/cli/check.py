@@ -22,6 +22,7 @@ from jovial_scaffold.cli.options import (
     processors,
     unusable,
 )
+from jovial_scaffold.core.project import joined_results
 from jovial_scaffold.core.project_file import ProjectError
 
 
@@ -45,10 +46,13 @@ def command(
     began = time.perf_counter()
     try:
         loaded = load(project, with_values, with_file, at_most=at_most)
-        result = loaded.check(environments or (), draft, template_only, processors())
+        results = [
+            (side, side.check(names if environments else (), draft, template_only, processors()))
+            for side, names in loaded.sides(environments or ())
+        ]
     except ProjectError as error:
         raise typer.Exit(unusable(error)) from None
-    findings = list(result.findings)
+    result = joined_results([each for _, each in results])
     if format is ReportFormat.json:
         from jovial_scaffold.reports.machine import check_document, json_text
 
@@ -57,8 +61,9 @@ def command(
         from jovial_scaffold.reports.findings import closing_line
         from jovial_scaffold.reports.terminal import style_for
 
-        print_findings(findings, loaded, most=max_findings)
+        for side, each in results:
+            print_findings(list(each.findings), side, most=max_findings)
         counts = {level: result.count(level) for level in ("error", "warning", "note")}
         seconds = time.perf_counter() - began
         print(closing_line(len(result.environments), result.resources, result.rules, counts, seconds, style_for(sys.stdout, os.environ)))
-    raise typer.Exit(exit_code(findings))
+    raise typer.Exit(exit_code(list(result.findings)))

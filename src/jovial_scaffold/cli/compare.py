@@ -17,10 +17,14 @@ from jovial_scaffold.cli.options import (
     ProjectPath,
     WithFiles,
     WithValues,
+    Wrong,
+    all_of,
     deliver,
+    errors_of,
     exit_code,
     load,
     print_findings,
+    show_errors,
     style_of,
     unusable,
 )
@@ -82,34 +86,41 @@ def command(
         raise typer.BadParameter("name the file to write: --expect FILE.", param_hint="--accept")
     if files and len(chosen) < 2:
         raise typer.BadParameter("name two parameter files or more.", param_hint="--files")
+    views: Sequence[str] = ()
     try:
         loaded = load(project, with_values, with_file, at_most=at_most)
         if files:
             comparison = compare(loaded.files(list(chosen)), everything, only or (), ignore or ())
         else:
             comparison = loaded.compare(chosen, baseline, everything, only or (), ignore or ())
-        problems = [finding for rendering in comparison.renderings for finding in rendering.findings]
-        problems += loaded.template_findings()
+            views = (*chosen, *([baseline] if baseline else ())) or loaded.environments
+        wrong = _errors_of_files(loaded, comparison) if files else errors_of(loaded, views)
     except ProjectError as error:
         raise typer.Exit(unusable(error)) from None
     if format is PatchFormat.patch and len(comparison.renderings) != 2:
         raise typer.BadParameter("a patch leads from one environment to another: name two.", param_hint="--format")
     if drivers:
         by = Grouping.parameter
-    if accept and exit_code(problems):
-        print("What differs cannot be accepted while there are errors: jovial check shows them.", file=sys.stderr)
+    if accept and wrong:
+        show_errors(wrong)
+        print("What differs cannot be accepted while there are errors.", file=sys.stderr)
         raise typer.Exit(exit_codes.ERRORS)
     judged = _parity(loaded, comparison, expect, accept)
     if judged is None:
         return
-    deliver(_written(comparison, format, everything, by, most, drivers, totals, judged, out), out)
+    deliver(_written(comparison, format, everything, by, most, drivers, totals, [*all_of(wrong), *judged], out), out)
     sys.stdout.flush()
     if judged:
         print_findings(judged, loaded, to_stderr=format is not PatchFormat.text)
-    code = exit_code([*problems, *judged])
-    if exit_code(problems):
-        print("Some values are unknown because of errors: jovial check shows them.", file=sys.stderr)
+    show_errors(wrong)
+    code = exit_code([*all_of(wrong), *judged])
     raise typer.Exit(code or (exit_codes.DIFFERENCES if differences_code and comparison.differences else 0))
+
+
+def _errors_of_files(loaded: Project, comparison: Comparison) -> Wrong:
+    problems = [finding for rendering in comparison.renderings for finding in rendering.findings]
+    errors = [each for each in merged([*problems, *loaded.template_findings()], comparison.environments) if each.level == "error"]
+    return [(loaded, errors)] if errors else []
 
 
 def _parity(loaded: Project, comparison: Comparison, expect: Path | None, accept: bool) -> list[Finding] | None:

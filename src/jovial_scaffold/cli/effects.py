@@ -56,15 +56,16 @@ def command(
     """
     try:
         loaded = load(project, with_values, with_file, key_file=key_file, at_most=at_most)
-        rendering = loaded.render(environment)
+        side, here = loaded.side(environment)
+        rendering = side.render(here)
         if has_errors(rendering.findings) and not teardown:
-            print_findings([each for each in rendering.findings if each.level == "error"], loaded, to_stderr=True)
+            print_findings([each for each in rendering.findings if each.level == "error"], side, to_stderr=True)
             print(f"What would happen in {environment} cannot be said before these errors are mended.", file=sys.stderr)
             raise typer.Exit(exit_codes.ERRORS)
         result = loaded.effects(environment, str(against) if against else None, teardown)
     except ProjectError as error:
         raise typer.Exit(unusable(error)) from None
-    deliver(_written(loaded, result, format, others, out), out)
+    deliver(_written(loaded, environment, result, format, others, out), out)
     sys.stdout.flush()
     if format is not PatchFormat.text or out is not None:
         print_findings(result.findings, loaded, to_stderr=True)
@@ -72,7 +73,7 @@ def command(
     raise typer.Exit(code or (exit_codes.DIFFERENCES if differences_code and not result.nothing else 0))
 
 
-def _written(loaded: Project, result: Effects, format: PatchFormat, others: bool, out: Path | None) -> str:
+def _written(loaded: Project, environment: str, result: Effects, format: PatchFormat, others: bool, out: Path | None) -> str:
     from jovial_scaffold.reports import effects as writing
 
     if format is PatchFormat.text:
@@ -87,7 +88,7 @@ def _written(loaded: Project, result: Effects, format: PatchFormat, others: bool
         from jovial_scaffold.core.comparing.patching import patch
         from jovial_scaffold.reports.machine import deployed_document, json_text, target_document
 
-        target = {} if result.teardown else target_document(loaded.render(result.environment))["resources"]
+        target = {} if result.teardown else target_document(loaded.render(environment))["resources"]
         return json_text(patch(deployed_document(result.snapshot), {"resources": target}))
     from jovial_scaffold.reports import tables
 

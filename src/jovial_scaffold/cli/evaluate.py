@@ -12,8 +12,11 @@ from jovial_scaffold.cli.options import (
     ProjectPath,
     WithFiles,
     WithValues,
+    Wrong,
     environment_names,
+    errors_of,
     load,
+    show_errors,
     unusable,
     with_known_secrets,
 )
@@ -21,6 +24,7 @@ from jovial_scaffold.core.expressions.errors import ExpressionError
 from jovial_scaffold.core.expressions.evaluation import evaluate
 from jovial_scaffold.core.expressions.parser import parse
 from jovial_scaffold.core.expressions.scopes import LayeredScope, MapScope, Scope
+from jovial_scaffold.core.expressions.values import Record, deep_marks
 from jovial_scaffold.core.findings import Finding, has_errors
 from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.text.discretion import discreet
@@ -63,10 +67,12 @@ def command(
     if file is not None:
         names["it"] = _contents(file)
     scope: Scope = MapScope(names)
+    wrong: Wrong = []
     if environment is not None:
         try:
             loaded = load(project, with_values, with_file, run_needed="context" in expression)
             below: Scope = loaded.scope(environment)
+            wrong = errors_of(loaded, (environment,))
         except ProjectError as error:
             raise typer.Exit(unusable(error)) from None
         if show_type:
@@ -89,6 +95,10 @@ def command(
     from jovial_scaffold.reports.machine import result_document, short_json_text
 
     sys.stdout.write(short_json_text(result_document(value)))
+    if not deep_marks(value.whole() if isinstance(value, Record) else value)[2]:
+        # It is known all the same: what is wrong with parameters, those of the command line among them, is said.
+        wrong = [(side, found) for side, each in wrong if (found := [one for one in each if one.id.startswith("parameter-")])]
+    raise typer.Exit(exit_codes.ERRORS if show_errors(wrong) else 0)
 
 
 def _bindings(pairs: list[str] | tuple[()]) -> dict[str, Any]:

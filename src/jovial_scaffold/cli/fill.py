@@ -9,7 +9,17 @@ from typing import Annotated, Any
 import typer
 
 from jovial_scaffold.cli import exit_codes
-from jovial_scaffold.cli.options import ProjectPath, WithFiles, WithValues, deliver, environment_names, load, unusable
+from jovial_scaffold.cli.options import (
+    ProjectPath,
+    WithFiles,
+    WithValues,
+    deliver,
+    environment_names,
+    errors_of,
+    load,
+    show_errors,
+    unusable,
+)
 from jovial_scaffold.core.expressions.pending import Pending
 from jovial_scaffold.core.expressions.scopes import Scope
 from jovial_scaffold.core.expressions.values import Secret
@@ -72,11 +82,12 @@ def command(
     if environment is not None:
         try:
             loaded = load(project, with_values, with_file)
+            wrong = errors_of(loaded, (environment,))
             rendering = loaded.render(environment)
         except ProjectError as error:
             raise typer.Exit(unusable(error)) from None
-        if has_errors(rendering.findings):
-            print(f"jovial: {environment} has errors, so some values are unknown: jovial check {environment} shows them.", file=sys.stderr)
+        if wrong:
+            show_errors(wrong)
             raise typer.Exit(exit_codes.ERRORS)
         below = rendering.scope
     filled, findings = fill(text, parts, NamedValues(values, below), target)

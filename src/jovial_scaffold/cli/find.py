@@ -14,11 +14,13 @@ from jovial_scaffold.cli.options import (
     ReportFormat,
     WithFiles,
     WithValues,
+    all_of,
+    errors_of,
     folder_shown,
     load,
+    show_errors,
     unusable,
 )
-from jovial_scaffold.core.findings import has_errors
 from jovial_scaffold.core.project_file import ProjectError
 
 
@@ -38,22 +40,21 @@ def command(
         raise typer.BadParameter("there is nothing to look for.", param_hint="TEXT")
     try:
         loaded = load(project, with_values, with_file, run_needed=True)
-        chosen = loaded.chosen(environments or ())
+        chosen = tuple(environments or loaded.environments)
         hits = loaded.find(text, chosen)
-        broken = any(has_errors(loaded.render(name).findings) for name in chosen)
+        labels = [loaded.label(each) for each in chosen]
+        wrong = errors_of(loaded, chosen)
     except ProjectError as error:
         raise typer.Exit(unusable(error)) from None
     if format is ReportFormat.json:
         from jovial_scaffold.reports.finding import find_document
         from jovial_scaffold.reports.machine import json_text
 
-        sys.stdout.write(json_text(find_document(loaded.name, text, chosen, hits)))
+        sys.stdout.write(json_text(find_document(loaded.name, text, labels, hits, all_of(wrong))))
     else:
         from jovial_scaffold.reports.finding import hits_text
         from jovial_scaffold.reports.terminal import style_for
 
-        sys.stdout.write(hits_text(text, chosen, hits, style_for(sys.stdout, os.environ), folder_shown(loaded)))
-    if broken:
-        sys.stdout.flush()
-        print("Some values are unknown because of errors: jovial check shows them.", file=sys.stderr)
+        sys.stdout.write(hits_text(text, labels, hits, style_for(sys.stdout, os.environ), folder_shown(loaded)))
+    if show_errors(wrong):
         raise typer.Exit(exit_codes.ERRORS)

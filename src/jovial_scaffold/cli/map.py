@@ -17,13 +17,13 @@ from jovial_scaffold.cli.options import (
     deliver,
     deliver_bytes,
     environment_names,
+    errors_of,
     load,
-    print_findings,
+    show_errors,
     style_of,
     unusable,
 )
 from jovial_scaffold.core.comparing.matrix import Comparison, compare
-from jovial_scaffold.core.findings import has_errors
 from jovial_scaffold.core.graph.picture import Picture, around, picture
 from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.words import nearest
@@ -79,12 +79,11 @@ def command(
         loaded = load(project, with_values, with_file)
         names: Sequence[str] = both or ([environment] if environment else loaded.environments)
         renderings = loaded.views(names)
+        wrong = errors_of(loaded, names)
     except ProjectError as error:
         raise typer.Exit(unusable(error)) from None
     if both is None:
         renderings = [max(renderings, key=lambda each: len(each.resources))]
-    problems = [finding for rendering in renderings for finding in rendering.findings]
-    print_findings([each for each in problems if each.level == "error"], loaded, to_stderr=True)
     marks = _marks(compare(renderings)) if both else {}
     found = picture(renderings, by.value, unfold, marks)
     if near is not None:
@@ -97,7 +96,7 @@ def command(
         deliver_bytes(png_bytes(layout(found), title), out)
     else:
         deliver(_written(found, title, chosen, out), out)
-    raise typer.Exit(exit_codes.ERRORS if has_errors(problems) else 0)
+    raise typer.Exit(exit_codes.ERRORS if show_errors(wrong) else 0)
 
 
 def _format(format: MapFormat | None, out: Path | None) -> MapFormat:

@@ -4,7 +4,7 @@ import os
 import re
 import sys
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from enum import StrEnum
 from functools import partial
 from pathlib import Path
@@ -13,10 +13,11 @@ from typing import Annotated, Any
 import typer
 
 from jovial_scaffold.cli import exit_codes
-from jovial_scaffold.core.findings import LEVELS, Finding, has_errors
+from jovial_scaffold.core.findings import LEVELS, Finding, has_errors, merged
 from jovial_scaffold.core.folders import Refusal
 from jovial_scaffold.core.limits import PRINTED_FINDINGS
 from jovial_scaffold.core.meter import Meter
+from jovial_scaffold.core.project import Project as AnyProject
 from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.project_inputs import Overrides
 from jovial_scaffold.core.text.formats import read_source, refused
@@ -72,9 +73,19 @@ ProjectPath = Annotated[
 WithValues = Annotated[list[str] | None, typer.Option("--with", help="Set a parameter: name=value. May be repeated.", show_default=False)]
 WithFiles = Annotated[list[Path] | None, typer.Option("--with-file", help="A further parameter file. May be repeated.", show_default=False)]
 Environments = Annotated[
-    list[str] | None, typer.Argument(help="Environments; all when none is named.", show_default=False, autocompletion=environment_names)
+    list[str] | None,
+    typer.Argument(
+        help="Environments, or views (live?copies=4, live@HEAD); all when none is named.",
+        show_default=False,
+        autocompletion=environment_names,
+    ),
 ]
-OneEnvironment = Annotated[str, typer.Argument(help="The environment.", show_default=False, autocompletion=environment_names)]
+OneEnvironment = Annotated[
+    str,
+    typer.Argument(
+        help="The environment, or a view of it (live?copies=4, live@HEAD).", show_default=False, autocompletion=environment_names
+    ),
+]
 KeyFile = Annotated[
     Path | None,
     typer.Option(
@@ -169,7 +180,7 @@ def with_known_secrets(file: Path, value: Any) -> Any:
         return value
 
 
-def folder_shown(project: Project) -> str:
+def folder_shown(project: AnyProject) -> str:
     """What to put before file names so that they can be opened from the working folder: nothing where that is the root."""
     try:
         relative = os.path.relpath(project.folder.where)
@@ -178,14 +189,14 @@ def folder_shown(project: Project) -> str:
     return "" if relative == "." else f"{relative}/"
 
 
-def print_findings(findings: list[Finding], project: Project, to_stderr: bool = False, most: int | None = None) -> None:
+def print_findings(findings: list[Finding], project: AnyProject, to_stderr: bool = False, most: int | None = None) -> None:
     """Findings as text, of very many `most`, errors before the others; what is left out is counted."""
     stream = sys.stderr if to_stderr else sys.stdout
     if findings:
         print(text_of_findings(findings, project, style_for(stream, os.environ), most), file=stream)
 
 
-def text_of_findings(findings: list[Finding], project: Project, style: Style, most: int | None = None) -> str:
+def text_of_findings(findings: list[Finding], project: AnyProject, style: Style, most: int | None = None) -> str:
     """What `print_findings` prints."""
     most = PRINTED_FINDINGS.most if most is None else most
     closing = ""
@@ -194,6 +205,35 @@ def text_of_findings(findings: list[Finding], project: Project, style: Style, mo
         closing = f"\n{counted(len(findings) - most, 'further finding')} not printed; --max-findings prints more.\n"
         findings = [findings[at] for at in sorted(first)]
     return findings_text(findings, project.source, style, project.environments, folder_shown(project)) + closing
+
+
+Wrong = list[tuple[AnyProject, list[Finding]]]
+"""What is wrong, by the project whose lines show it: one of a revision has lines of its own."""
+
+
+def errors_of(loaded: Project, views: Iterable[str]) -> Wrong:
+    """The errors of some views, which leave values unknown. Raises ProjectError."""
+    found: Wrong = []
+    for side, names in loaded.sides(views):
+        findings = [finding for name in names for finding in side.render(name).findings if finding.level == "error"]
+        if findings:
+            found.append((side, merged(findings, side.environments)))
+    return found
+
+
+def all_of(wrong: Wrong) -> list[Finding]:
+    """All of them in one list."""
+    return [finding for _, findings in wrong for finding in findings]
+
+
+def show_errors(wrong: Wrong) -> bool:
+    """Show on standard error what is wrong, and what that means for the result; False where nothing is."""
+    sys.stdout.flush()
+    for side, findings in wrong:
+        print_findings(findings, side, to_stderr=True)
+    if wrong:
+        print("What these errors leave open is unknown above.", file=sys.stderr)
+    return bool(wrong)
 
 
 def unusable(error: ProjectError) -> int:

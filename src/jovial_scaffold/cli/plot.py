@@ -1,12 +1,23 @@
 """`jovial plot`: pictures of where environments differ."""
 
-import sys
 from enum import StrEnum
 from typing import Annotated
 
 import typer
 
-from jovial_scaffold.cli.options import Environments, Out, ProjectPath, WithFiles, WithValues, deliver_bytes, exit_code, load, unusable
+from jovial_scaffold.cli import exit_codes
+from jovial_scaffold.cli.options import (
+    Environments,
+    Out,
+    ProjectPath,
+    WithFiles,
+    WithValues,
+    deliver_bytes,
+    errors_of,
+    load,
+    show_errors,
+    unusable,
+)
 from jovial_scaffold.core.project_file import ProjectError
 
 
@@ -54,7 +65,7 @@ def command(
     try:
         loaded = load(project, with_values, with_file)
         comparison = loaded.compare(environments or (), baseline, False, only or (), ignore or ())
-        problems = [finding for rendering in comparison.renderings for finding in rendering.findings]
+        wrong = errors_of(loaded, (*(environments or loaded.environments), *([baseline] if baseline else ())))
     except ProjectError as error:
         raise typer.Exit(unusable(error)) from None
     from jovial_scaffold.core.comparing.totals import totals
@@ -67,7 +78,4 @@ def command(
     else:
         figure = plots.influence(comparison, loaded.name)
     deliver_bytes(plots.plot_bytes(figure, chosen.value), out)
-    code = exit_code(problems)
-    if code:
-        print("Some values are unknown because of errors: jovial check shows them.", file=sys.stderr)
-    raise typer.Exit(code)
+    raise typer.Exit(exit_codes.ERRORS if show_errors(wrong) else 0)

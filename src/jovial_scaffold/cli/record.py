@@ -35,12 +35,13 @@ def command(
     """
     try:
         loaded = load(project, with_values, with_file, run_needed=True, key_file=key_file)
-        rendering = loaded.render(environment)
+        side, here = loaded.side(environment)
+        rendering = side.render(here)
         target = out or _deployed(loaded, environment)
     except ProjectError as error:
         raise typer.Exit(unusable(error)) from None
     errors = [each for each in rendering.findings if each.level == "error"]
-    print_findings(errors, loaded, to_stderr=True)
+    print_findings(errors, side, to_stderr=True)
     if has_errors(errors):
         raise typer.Exit(exit_codes.ERRORS)
     if target is None:
@@ -48,7 +49,7 @@ def command(
     others = _before(target) if str(target) != "-" and target.exists() else ()
     if str(target) != "-" and out is None:
         target.parent.mkdir(parents=True, exist_ok=True)
-    document = snapshot_document(loaded.name, rendering, loaded.run, loaded.snapshot_key, others)
+    document = snapshot_document(loaded.name, rendering, side.run, loaded.snapshot_key, others)
     deliver(json.dumps(document, ensure_ascii=False, indent=1) + "\n", target)
 
 

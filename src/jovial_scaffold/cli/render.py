@@ -64,10 +64,11 @@ def command(
         raise typer.BadParameter("secrets are written to a file only: add --out FILE.", param_hint="--reveal-secrets")
     try:
         loaded = load(project, with_values, with_file, at_most=at_most)
-        rendering = loaded.render(environment)
+        side, here = loaded.side(environment)
+        rendering = side.render(here)
     except ProjectError as error:
         raise typer.Exit(unusable(error)) from None
-    print_findings([finding for finding in rendering.findings if finding.level == "error"], loaded, to_stderr=True)
+    print_findings([finding for finding in rendering.findings if finding.level == "error"], side, to_stderr=True)
     if not has_errors(rendering.findings):
         if reveal:
             from jovial_scaffold.machine import writing

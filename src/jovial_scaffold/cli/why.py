@@ -14,11 +14,14 @@ from jovial_scaffold.cli.options import (
     ReportFormat,
     WithFiles,
     WithValues,
+    all_of,
+    errors_of,
     folder_shown,
     load,
-    print_findings,
+    show_errors,
     unusable,
 )
+from jovial_scaffold.core.expressions.values import deep_marks
 from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.rendering.explaining import Unexplained
 from jovial_scaffold.core.words import NOTHING, Listed, nearest, say
@@ -57,11 +60,12 @@ def command(
     """
     try:
         loaded = load(project, with_values, with_file, run_needed=True)
-        chosen = loaded.chosen(environments or ())
-        found = []
+        chosen = tuple(environments or loaded.environments)
+        found, views = [], []
         for name in chosen:
             try:
-                found.append((name, loaded.why(what, name)))
+                found.append((loaded.label(name), loaded.why(what, name)))
+                views.append(name)
             except Unexplained:
                 continue
             if not environments:
@@ -71,25 +75,29 @@ def command(
     if not found:
         _nothing(loaded, what, chosen)
     if history:
-        _history(loaded, what, found[0][0], most, format)
+        _history(loaded, what, views[0], most, format)
         return
+    wrong = errors_of(loaded, views) if any(deep_marks(reason.value)[2] for _, reason in found) else []
     if format is ReportFormat.json:
         from jovial_scaffold.reports.explaining import explanation_document
         from jovial_scaffold.reports.machine import json_text
 
-        sys.stdout.write(json_text(explanation_document(loaded.name, found)))
-        return
+        sys.stdout.write(json_text(explanation_document(loaded.name, found, all_of(wrong))))
+        raise typer.Exit(exit_codes.ERRORS if show_errors(wrong) else 0)
     from jovial_scaffold.reports.explaining import explanation_text
 
     style = style_for(sys.stdout, os.environ)
     sys.stdout.write("\n".join(explanation_text(reason, name, style, folder_shown(loaded)) for name, reason in found))
+    raise typer.Exit(exit_codes.ERRORS if show_errors(wrong) else 0)
 
 
 def _history(loaded: Project, what: str, environment: str, most: int, format: ReportFormat) -> None:
     from jovial_scaffold.reports.explaining import history_document, history_text
 
     try:
-        moments = loaded.history(what, environment, most)
+        side, here = loaded.side(environment)
+        moments = side.history(what, here, most)
+        environment = loaded.label(environment)
     except ProjectError as error:
         raise typer.Exit(unusable(error)) from None
     if format is ReportFormat.json:
@@ -104,16 +112,16 @@ def _nothing(loaded: Project, what: str, chosen: tuple[str, ...]) -> None:
     """Say that there is no such thing, and end."""
     address, _, pointer = what.partition(":")
     known = sorted({name for environment in chosen for name in loaded.names(environment)})
-    where = f" in {chosen[0]}" if len(chosen) == 1 else " in any of its environments"
+    where = f" in {loaded.label(chosen[0])}" if len(chosen) == 1 else " in any of its environments"
     if address in known:
         properties = sorted({name for environment in chosen for name in loaded.properties(environment, address)})
         otherwise = say("It has {}.", ", ".join(properties[:12])) if properties else NOTHING
         hint = said(nearest(pointer.partition("/")[0], properties, otherwise))
         print(f"jovial: {address} has no {visible(pointer)}{where}. {hint}", file=sys.stderr)
     else:
-        broken = [finding for name in chosen for finding in loaded.render(name).findings if finding.level == "error"]
+        broken = errors_of(loaded, chosen)
         if broken and not known:
-            print_findings(broken, loaded, to_stderr=True)
+            show_errors(broken)
         below = [name for name in known if name.startswith(f"{address}/")]
         otherwise = say("It stands for {}.", Listed(tuple(below), most=8)) if below else say("jovial render lists the addresses.")
         hint = said(otherwise if below else nearest(address, known, otherwise))

@@ -5,6 +5,7 @@ from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import PurePath, PurePosixPath
 from typing import TYPE_CHECKING, Any
+from urllib.parse import unquote
 
 from jovial_scaffold.core import marks
 from jovial_scaffold.core.findings import Finding, Span, absorbed, has_errors, merged
@@ -85,11 +86,16 @@ class View:
                 hint = say("Write them after a question mark, with & between them: live?copies=4&zone=middle")
                 message = say("A part of the view of {} is not of the form name=value.", named)
                 raise ProjectError([Finding("view-invalid", "error", message, None, hint)])
-            values.append((name, value))
+            values.append((unquote(name), unquote(value)))
         if named.endswith("@"):
             hint = say("For example live@HEAD~1; `git log --oneline` lists the revisions.")
             raise ProjectError([Finding("view-invalid", "error", say("{} names no revision after the @.", named), None, hint)])
         return cls(text, environment, revision, tuple(values))
+
+    @property
+    def here(self) -> str:
+        """The same in the project of its revision."""
+        return f"{self.environment}{self.label.partition('?')[1]}{self.label.partition('?')[2]}"
 
 
 @dataclass(frozen=True, slots=True)
@@ -134,6 +140,8 @@ class Project:
         self._found: dict[bool, list[Finding]] = {}
         self._parameters: dict[str, tuple[Parameters, list[Finding]]] = {}
         self._renderings: dict[str, tuple[Rendering, list[Finding]]] = {}
+        self._revisions: dict[str, Project] = {}
+        self._as_of = ""  # `@` and a revision, where it is a project of the past
         self._catalogs = self._inputs.catalogs()
         names = {name: (each.text, each.origin) for name, each in file.modules.items() if each.origin is not None}
         self._library = ModuleLibrary(self._files, self._catalogs, names, self._findings)
@@ -181,8 +189,8 @@ class Project:
 
     def scope(self, environment: str) -> Environment:
         """The names of an environment, for evaluating expressions over its parameters, values and resources."""
-        self.chosen((environment,))
-        return self._rendered(environment)[0].scope
+        project, here = self.side(environment)
+        return project._rendered(here)[0].scope
 
     @property
     def modules(self) -> list[Module]:
@@ -199,19 +207,34 @@ class Project:
         return self._files.source(name)
 
     def chosen(self, names: Iterable[str]) -> tuple[str, ...]:
-        """The environments that are named, or all. Raises ProjectError for one that is not declared."""
+        """The environments, or views of them, that are named, or all. Raises ProjectError for one that is not declared."""
         given = tuple(dict.fromkeys(names))
         for name in given:
-            if name not in self._file.environments:
-                # What a view sets may be secret, and is not said.
-                asked = name.partition("?")[0]
+            asked = View.parse(name).environment  # what a view sets may be secret, and is not said
+            if asked not in self._file.environments:
                 hint = nearest(asked, self.environments, say("Its environments are {}.", listed(self.environments)))
-                message = say("The project declares no environment `{}`.", asked)
-                if asked.partition("@")[0] in self._file.environments:
-                    message = say("This takes environments as they are, and no view of `{}`.", asked)
-                    hint = say("--with name=value sets a parameter.")
+                message = say("The project declares no environment `{}`{}.", asked, f" in {self._as_of[1:]}" if self._as_of else "")
                 raise ProjectError([Finding("environment-unknown", "error", message, None, hint)])
         return given or self.environments
+
+    def side(self, text: str) -> "tuple[Project, str]":
+        """The project that a view is of, which is another where it names a revision, and the view there. Raises ProjectError."""
+        view = View.parse(text)
+        project = self.at(view.revision) if view.revision else self
+        return project, project.chosen((view.here,))[0]
+
+    def label(self, text: str) -> str:
+        """What a view is called where it is shown. Raises ProjectError."""
+        project, here = self.side(text)
+        return project._shown_label(View.parse(here))
+
+    def sides(self, texts: Iterable[str]) -> "list[tuple[Project, tuple[str, ...]]]":
+        """Some views by the project that they are of, this one first; all environments of this one where none is named."""
+        found: dict[str, list[str]] = {}
+        for text in tuple(texts) or self.environments:
+            found.setdefault(View.parse(text).revision, []).append(View.parse(text).here)
+        projects = {revision: self.at(revision) if revision else self for revision in sorted(found)}
+        return [(project, project.chosen(found[revision])) for revision, project in projects.items()]
 
     # -- the three questions
 
@@ -254,7 +277,8 @@ class Project:
             verdicts, more = judge_pairs([self._rendered(name)[0] for name in chosen], self._rulesets)
             findings += verdicts
             rules += more
-        return CheckResult(self.name, chosen, tuple(merged(absorbed(static, findings), self.environments)), resources, rules)
+        labels = tuple(self._shown_label(View.parse(name)) for name in chosen)
+        return CheckResult(self.name, labels, tuple(merged(absorbed(static, findings), self.environments)), resources, rules)
 
     def _judged(self, environments: tuple[str, ...]) -> list[_Judged]:
         """Some environments rendered and judged by the rules."""
@@ -267,7 +291,8 @@ class Project:
         return found
 
     def _place(self, environment: str, address: str, property: str) -> Span:
-        return place(self._rendered(environment)[0].resources[address], property)
+        name = next(name for name in (environment, *self._renderings) if self._shown_label(View.parse(name)) == environment)
+        return place(self._rendered(name)[0].resources[address], property)
 
     def _template_findings(self, draft: bool = False) -> list[Finding]:
         """What is wrong with the names of the template and its modules, and with the examples that they hold; found once."""
@@ -296,8 +321,11 @@ class Project:
 
     def render(self, environment: str) -> Rendering:
         """One environment, in deployment order. Its `findings` hold what is wrong with template and parameters."""
-        self.chosen((environment,))
-        rendering, found = self._rendered(environment)
+        project, here = self.side(environment)
+        return project._whole(here)
+
+    def _whole(self, view: str) -> Rendering:
+        rendering, found = self._rendered(view)
         findings = [*self._findings, *self._template_findings(), *found, *rendering.findings]
         return replace(rendering, findings=merged(findings, self.environments))
 
@@ -322,15 +350,12 @@ class Project:
 
     def views(self, texts: Iterable[str]) -> list[Rendering]:
         """Environments rendered as they are asked for (see `View`), in that order; their findings are those of the environment alone."""
-        views = [View.parse(text) for text in texts]
-        found: dict[View, Rendering] = {}
-        for revision in dict.fromkeys(view.revision for view in views):
-            project = self.at(revision) if revision else self
-            found |= {view: project._viewed(view) for view in views if view.revision == revision}
         labels: dict[str, int] = {}
         renderings = []
-        for view in views:
-            rendering = found[view]
+        for text in texts:
+            project, here = self.side(text)
+            rendering, findings = project._rendered(here)
+            rendering = replace(rendering, findings=[*findings, *rendering.findings])
             count = labels[rendering.label] = labels.get(rendering.label, 0) + 1
             # What is told apart by a secret only looks the same, and is another column all the same.
             renderings.append(rendering if count == 1 else replace(rendering, label=f"{rendering.label} ({count})"))
@@ -338,11 +363,15 @@ class Project:
 
     def at(self, revision: str) -> "Project":
         """The project as of a revision. Raises ProjectError."""
-        try:
-            history = self._overrides.history()
-            return project_at(history, history.commit(revision), self.folder, self._file.file, self._overrides)
-        except RevisionError as error:
-            raise revision_error(error) from None
+        if revision not in self._revisions:
+            try:
+                history = self._overrides.history()
+                found = project_at(history, history.commit(revision), self.folder, self._file.file, self._overrides)
+            except RevisionError as error:
+                raise revision_error(error) from None
+            found._as_of = f"@{revision}"
+            self._revisions[revision] = found
+        return self._revisions[revision]
 
     def files(self, paths: Sequence[str]) -> list[Rendering]:
         """The template under parameter files that no environment declares: each over `parameters/common.*`, where that exists."""
@@ -355,22 +384,10 @@ class Project:
             found.append(replace(rendering, label=label, findings=[*findings, *rendering.findings]))
         return found
 
-    def _viewed(self, view: View) -> Rendering:
-        self.chosen((view.environment,))
-        if view.values:
-            rendering, findings = self._render(self._file.environments[view.environment], (), view.values)
-        else:
-            rendering, findings = self._rendered(view.environment)
-        return replace(rendering, label=self._shown_label(view), findings=[*findings, *rendering.findings])
-
     def _shown_label(self, view: View) -> str:
         """What a view is called where it is shown: what it sets, but for what is secret or declared by nobody."""
-        if not view.values:
-            return view.label
-        shown = []
-        for name, value in view.values:
-            shown.append(f"{name}={value if is_public(self._template, name) else marks.SECRET}")
-        return f"{view.label.partition('?')[0]}?{'&'.join(shown)}"
+        shown = [f"{name}={value if is_public(self._template, name) else marks.SECRET}" for name, value in view.values]
+        return f"{view.environment}{self._as_of}{'?' if shown else ''}{'&'.join(shown)}"
 
     def marked(self, name: str, value: Any) -> Any:
         """The content of one of the project's own files with what it keeps secret marked: a parameter file, or a snapshot."""
@@ -398,19 +415,19 @@ class Project:
         """
         from jovial_scaffold.core.comparing import effects as computing
 
-        self.chosen((environment,))
-        snapshot, findings = self.snapshot(environment, against)
-        rendering = self._rendered(environment)[0]
+        project, here = self.side(environment)
+        view = View.parse(here)
+        snapshot, findings = self.snapshot(self.chosen((view.environment,))[0], against)
+        rendering = project._rendered(here)[0]
         if teardown:
             result = computing.teardown(rendering, snapshot)
         else:
-            entry = self._file.environments[environment]
             deployed = computing.known_values(rendering, snapshot)
-            known = self._under(entry, deployed, None) if deployed else rendering
-            reads = snapshot.run and any(reads_run(each) for each in self.templates)
-            recorded = self._under(entry, deployed, snapshot.run) if reads else known
+            known = project._under(view, deployed, None) if deployed else rendering
+            reads = snapshot.run and any(reads_run(each) for each in project.templates)
+            recorded = project._under(view, deployed, snapshot.run) if reads else known
             result = computing.effects(rendering, known, recorded, snapshot)
-        verdicts, _ = judge_effects(computing.judged_effects(result, rendering), rendering, self._rulesets)
+        verdicts, _ = judge_effects(computing.judged_effects(result, rendering), rendering, project._rulesets)
         result.findings[:] = merged([*findings, *result.findings, *verdicts], self.environments)
         return result
 
@@ -478,27 +495,31 @@ class Project:
     def deployed_name(self, environment: str) -> str | None:
         """The file that says what runs in an environment, by its name from the project's folder, where the project file names one that
         lies inside of the project."""
-        deployed = self._file.environments[environment].deployed
+        entry = self._file.environments.get(View.parse(environment).environment)
+        deployed = entry.deployed if entry is not None else None
         if deployed is None:
             return None
         found, outside = self._files.find(deployed.text, deployed.origin)
         return None if outside else found.name if found else deployed.text
 
-    def _under(self, entry: EnvironmentEntry, deployed: Mapping[str, Mapping[str, Any]], run: Mapping[str, str] | None) -> Rendering:
-        """An environment once more: with what the cloud has set, and as at another run."""
+    def _under(self, view: View, deployed: Mapping[str, Mapping[str, Any]], run: Mapping[str, str] | None) -> Rendering:
+        """A view once more: with what the cloud has set, and as at another run."""
+        entry = self._file.environments[view.environment]
         context = {"project": self.name, "environment": entry.name, "labels": entry.labels, "run": run or self._run}
-        resolved, _ = self._resolve(entry)
+        resolved, _ = self._resolve(entry, (), view.values)
         return render(self._plan, resolved, context, self._plans, deployed, self._meter)
 
     def why(self, what: str, environment: str) -> "Reason":
         """The tree behind `address:property`, an address, or the name of an output, document, value or parameter. Raises Unexplained."""
         from jovial_scaffold.core.rendering.explaining import explain
 
-        self.chosen((environment,))
+        project, here = self.side(environment)
+        if project is not self:
+            return project.why(what, here)
         address, _, property = what.partition(":")
         steps = tuple(int(step) if str(step).isdigit() else step for step in split_pointer(property))
-        others = [self._rendered(name)[0] for name in self.environments if name != environment]
-        return explain(self._rendered(environment)[0], others, address, steps)
+        others = [self._rendered(name)[0] for name in self.environments if name != here]
+        return explain(self._rendered(here)[0], others, address, steps)
 
     def history(self, what: str, environment: str, most: int = 20) -> "list[Moment]":
         """What a value has been: as it is now, and in each commit that touched the project, newest first, without those that left it
@@ -535,8 +556,8 @@ class Project:
 
     def names(self, environment: str) -> list[str]:
         """What can be asked about: addresses, outputs, documents, values and parameters."""
-        self.chosen((environment,))
-        rendering = self._rendered(environment)[0]
+        project, here = self.side(environment)
+        rendering = project._rendered(here)[0]
         return sorted(
             {
                 *rendering.resources,
@@ -547,27 +568,29 @@ class Project:
 
     def properties(self, environment: str, address: str) -> list[str]:
         """The properties that a resource sets, or that its type gives a default."""
-        self.chosen((environment,))
-        resource = self._rendered(environment)[0].resources.get(address)
+        project, here = self.side(environment)
+        resource = project._rendered(here)[0].resources.get(address)
         return sorted(resource.effective) if resource else []
 
     def find(self, text: str, environments: Iterable[str] = ()) -> "list[Hit]":
         """Every rendered property, output and document that holds a text, over some environments or all."""
         from jovial_scaffold.core.comparing.finding import find
 
-        return find([self._rendered(name)[0] for name in self.chosen(environments)], text)
+        return find(self.views(tuple(environments) or self.environments), text)
 
     # -- one environment
 
     def _rendered(self, name: str) -> tuple[Rendering, list[Finding]]:
         if name not in self._renderings:
-            self._renderings[name] = self._render(self._file.environments[name])
+            view = View.parse(name)
+            self._renderings[name] = self._render(self._file.environments[view.environment], (), view.values)
         return self._renderings[name]
 
     def _resolved(self, name: str) -> tuple[Parameters, list[Finding]]:
         """An environment's parameters, and what is wrong with its files and values."""
         if name not in self._parameters:
-            self._parameters[name] = self._resolve(self._file.environments[name])
+            view = View.parse(name)
+            self._parameters[name] = self._resolve(self._file.environments[view.environment], (), view.values)
         return self._parameters[name]
 
     def _resolve(
@@ -575,8 +598,9 @@ class Project:
     ) -> tuple[Parameters, list[Finding]]:
         findings: list[Finding] = []
         layers, unread = self._inputs.layers(self._template, entry, findings, files, values)
+        label = self._shown_label(View(entry.name, entry.name, "", tuple(values)))
         parameters, problems = self._plan.checker.resolve(
-            entry.name, layers, self._inputs.read_secret, self._overrides.process, self._inputs.is_tracked, unread
+            label, layers, self._inputs.read_secret, self._overrides.process, self._inputs.is_tracked, unread
         )
         return parameters, [*findings, *problems]
 
@@ -587,6 +611,20 @@ class Project:
         context = {"project": self.name, "environment": entry.name, "labels": entry.labels, "run": self._run}
         rendering = render(self._plan, parameters, context, self._plans, meter=self._meter)
         return rendering, [*findings, *put_in_order(rendering)]
+
+
+def joined_results(results: Sequence[CheckResult]) -> CheckResult:
+    """What was found in a project as it is and as of revisions, as one."""
+    first = results[0]
+    environments = tuple(name for each in results for name in each.environments)
+    findings = tuple(finding for each in results for finding in each.findings)
+    return replace(
+        first,
+        environments=environments,
+        findings=findings,
+        resources=sum(each.resources for each in results),
+        rules=sum(each.rules for each in results),
+    )
 
 
 def project_at(history: History, commit: str, folder: Folder, file: str, overrides: Overrides, as_then: bool = True) -> Project:

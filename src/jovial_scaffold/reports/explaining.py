@@ -5,9 +5,10 @@ from typing import Any
 
 from jovial_scaffold.core import marks
 from jovial_scaffold.core.expressions.marked import to_json
-from jovial_scaffold.core.findings import Span
+from jovial_scaffold.core.findings import Finding, Span
 from jovial_scaffold.core.project import Moment
 from jovial_scaffold.core.rendering.explaining import Reason, is_missing
+from jovial_scaffold.reports.machine import finding_entry
 from jovial_scaffold.reports.rendering import cell
 from jovial_scaffold.reports.terminal import Style, cells, cut, cut_within, padded
 from jovial_scaffold.reports.words import visible
@@ -97,12 +98,13 @@ def _shown(value: Any, room: int) -> str:
     return marks.ABSENT if is_missing(value) else cut_within(cell(value), max(room, 12))
 
 
-def explanation_document(project: str, found: list[tuple[str, Reason]]) -> dict[str, Any]:
-    """`jovial-why/2`."""
+def explanation_document(project: str, found: list[tuple[str, Reason]], findings: Sequence[Finding] = ()) -> dict[str, Any]:
+    """`jovial-why/2`; `findings` are the errors that leave a value unknown."""
     return {
         "format": "jovial-why/2",
         "project": project,
         "explanations": [{"environment": environment, "reason": _entry(reason)} for environment, reason in found],
+        **({"findings": [finding_entry(each) for each in findings]} if findings else {}),
     }
 
 

@@ -4,6 +4,8 @@ from collections.abc import Iterator, Sequence
 from typing import Any
 
 from jovial_scaffold.core.comparing.finding import Hit
+from jovial_scaffold.core.findings import Finding
+from jovial_scaffold.reports.machine import finding_entry
 from jovial_scaffold.reports.terminal import Style, cut_within
 from jovial_scaffold.reports.words import counted, listed, visible
 
@@ -47,8 +49,10 @@ def _hit(hit: Hit, environments: Sequence[str], style: Style, base: str) -> Iter
         yield f"    {style.paint('place', visible(place))}{visible(behind)}"
 
 
-def find_document(project: str, text: str, environments: Sequence[str], hits: Sequence[Hit]) -> dict[str, Any]:
-    """`jovial-find/1`."""
+def find_document(
+    project: str, text: str, environments: Sequence[str], hits: Sequence[Hit], findings: Sequence[Finding] = ()
+) -> dict[str, Any]:
+    """`jovial-find/1`; `findings` are the errors that leave values unknown."""
     return {
         "format": "jovial-find/1",
         "project": project,
@@ -67,4 +71,5 @@ def find_document(project: str, text: str, environments: Sequence[str], hits: Se
             }
             for hit in hits
         ],
+        **({"findings": [finding_entry(each) for each in findings]} if findings else {}),
     }

@@ -46,7 +46,7 @@ def rendering_text(project: str, rendering: Rendering, style: Style) -> str:
 
 def _lines(project: str, rendering: Rendering, style: Style) -> Iterator[str]:
     count = counted(len(rendering.resources), "resource")
-    yield f"{style.paint('strong', f'{project} in {rendering.environment}')}: {count}, deployed in {counted(len(rendering.rounds), 'round')}"
+    yield f"{style.paint('strong', f'{project} in {rendering.label}')}: {count}, deployed in {counted(len(rendering.rounds), 'round')}"
     for number, addresses in enumerate(rendering.rounds, 1):
         yield ""
         yield style.paint("faint", f"── round {number} ".ljust(style.width - 1, "─"))

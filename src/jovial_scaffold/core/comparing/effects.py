@@ -142,7 +142,7 @@ def effects(rendering: Rendering, known: Rendering, as_recorded: Rendering, snap
             found[address] = Effect(address, "remove", deployed.type_text, keep=deployed.keep)
     every = tuple(found[address] for address in sorted(found))
     order = _order(every, {address: each.after for address, each in rendering.resources.items()}, dependencies(snapshot), older)
-    result = Effects(rendering.environment, snapshot, every, order)
+    result = Effects(rendering.label, snapshot, every, order)
     result.findings.extend(_violations(result, rendering))
     result.findings.extend(_likely_renames(result, rendering))
     result.findings.extend(_unknown_secrets(result, known, older))
@@ -156,7 +156,7 @@ def teardown(rendering: Rendering, snapshot: Snapshot) -> Effects:
     every = tuple(
         Effect(address, "remove", each.type_text, keep=each.keep or address in kept) for address, each in sorted(snapshot.resources.items())
     )
-    result = Effects(rendering.environment, snapshot, every, _order(every, {}, dependencies(snapshot), {}), teardown=True)
+    result = Effects(rendering.label, snapshot, every, _order(every, {}, dependencies(snapshot), {}), teardown=True)
     result.findings.extend(_violations(result, rendering))
     return result
 
@@ -361,7 +361,7 @@ def _waves(steps: Mapping[Step, set[Step]]) -> tuple[list[tuple[Step, ...]], lis
 
 
 def _violations(result: Effects, rendering: Rendering) -> Iterator[Finding]:
-    environments = (rendering.environment,)
+    environments = (rendering.label,)
     for each in result.effects:
         resource = rendering.resources.get(each.address)
         deployed = result.snapshot.resources.get(each.formerly or each.address)
@@ -441,7 +441,7 @@ def _likely_renames(result: Effects, rendering: Rendering) -> Iterator[Finding]:
             hint,
             new,
             "",
-            (rendering.environment,),
+            (rendering.label,),
             related,
             f"{resource.instance.resource.name} {former}",
         )

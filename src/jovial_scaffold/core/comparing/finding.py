@@ -40,7 +40,7 @@ def find(renderings: Sequence[Rendering], text: str) -> list[Hit]:
     for rendering in renderings:
         for hit in _hits(rendering, test, text):
             key = (hit.kind, hit.name, hit.value, hit.how, hit.span)
-            merged.setdefault(key, {})[rendering.environment] = hit.sources
+            merged.setdefault(key, {})[rendering.label] = hit.sources
     found = [
         Hit(*key[:4], tuple(environments), key[4], tuple(dict.fromkeys(place for places in environments.values() for place in places)))
         for key, environments in merged.items()
@@ -84,7 +84,7 @@ def _network(text: str) -> Any:
 
 
 def _hits(rendering: Rendering, test: Callable[[str], str], text: str) -> Iterator[Hit]:
-    environments = (rendering.environment,)
+    environments = (rendering.label,)
     for address, resource in rendering.resources.items():
         tracer: Tracer | None = None
         for pointer, value in _texts(resource.effective, ()):

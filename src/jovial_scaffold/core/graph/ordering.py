@@ -52,7 +52,7 @@ def put_in_order(rendering: Rendering) -> list[Finding]:
             say("Let each item read only items before it.") if same else say("Take one of the references out."),
             first.address,
             "",
-            (rendering.environment,),
+            (rendering.label,),
             first.scope.chain(),
         )
     ]

@@ -78,7 +78,7 @@ class _Explainer:
         output = scope.template.output_at(address)
         if output is not None:
             value = _at(scope.output(output.name), pointer)
-            elsewhere = {each.environment: _at(each.outputs.get(output.name, _MISSING), pointer) for each in self.others}
+            elsewhere = {each.label: _at(each.outputs.get(output.name, _MISSING), pointer) for each in self.others}
             return self.compiled("output", _label(address, pointer), output.value, pointer, {}, {}, scope, value, elsewhere, 0)
         for name in (address,) if address in scope.template.names - scope.template.resources.keys() else ():
             return next(self.name(name, pointer, {}, {}, scope, 0))
@@ -93,7 +93,7 @@ class _Explainer:
         elsewhere = {}
         for other in self.others:
             there = other.resources.get(instance.address)
-            elsewhere[other.environment] = _at(there.properties, pointer) if there else _MISSING
+            elsewhere[other.label] = _at(there.properties, pointer) if there else _MISSING
         if value is _MISSING:
             effective = _at(resource.effective, pointer)
             if effective is _MISSING:
@@ -114,7 +114,7 @@ class _Explainer:
                 reasons.append(self.condition(what, condition, positions if what != "$per" else {}, names, scope))
         if scope.use is not None:
             reasons.append(self.presence(scope.use))
-        elsewhere = {other.environment: instance.address in other.resources for other in self.others}
+        elsewhere = {other.label: instance.address in other.resources for other in self.others}
         note = "" if reasons else "it has no condition"
         kind = self.rendering.resources[instance.address].type_text if instance.address in self.rendering.resources else resource.type_text
         return Reason("resource", instance.address, True, resource.origin.key_span(), kind, note, (), elsewhere, tuple(reasons))
@@ -219,7 +219,7 @@ class _Explainer:
             yield Reason("document", label, _named(scope, name), document.origin.key_span(), note=f"from {document.file.source.name}")
         elif name == "context":
             value = _at(scope.shared.context, path)
-            elsewhere = {other.environment: _at(other.context, path) for other in self.others}
+            elsewhere = {other.label: _at(other.context, path) for other in self.others}
             yield Reason("context", _dotted(name, path), value, elsewhere=elsewhere)
 
     def elsewhere(self, scope: "Environment", name: str, path: Pointer) -> Mapping[str, Any]:
@@ -233,7 +233,7 @@ class _Explainer:
                 if chain:
                     uses = (chain[-1][0].instances(chain[-1][1]) or {}).values()
                     there = next((each.inside for each in uses if each.address == scope.use.address), None)
-            found[other.environment] = _at(_named(there, name), path) if there is not None else _MISSING
+            found[other.label] = _at(_named(there, name), path) if there is not None else _MISSING
         return found
 
     def parameter(self, name: str, path: Pointer, scope: "Environment", depth: int) -> Reason:
@@ -248,7 +248,7 @@ class _Explainer:
             if declaration.default is None:
                 return Reason("argument", label, value, declaration.origin.key_span(), note="not given")
             return self.compiled("default", label, declaration.default, path, {}, {}, scope, value, None, depth)
-        elsewhere = {other.environment: _at(other.parameters.values.get(name, _MISSING), path) for other in self.others}
+        elsewhere = {other.label: _at(other.parameters.values.get(name, _MISSING), path) for other in self.others}
         label = _dotted(name, path)
         if name in scope.parameters.defaulted and declaration.default is not None:
             found = self.compiled("default", label, declaration.default, path, {}, {}, scope, value, elsewhere, depth)

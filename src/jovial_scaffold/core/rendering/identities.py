@@ -29,6 +29,7 @@ class Identities(NamedTuple):
 
     environment: str
     found: tuple[Identified, ...]
+    label: str  #: how findings call it, which tells views of one environment apart
 
 
 PlaceOf = Callable[[str, str, str], Span]
@@ -54,7 +55,7 @@ def clashes(resources: "Mapping[str, RenderedResource]", environment: str) -> li
 
 def identities(rendering: "Rendering") -> Identities:
     """What the types of an environment's resources want to be unique in the whole project, or everywhere."""
-    return Identities(rendering.environment, tuple(_beyond(rendering)))
+    return Identities(rendering.environment, tuple(_beyond(rendering)), rendering.label)
 
 
 def _beyond(rendering: "Rendering") -> Iterator[Identified]:
@@ -68,13 +69,13 @@ def _beyond(rendering: "Rendering") -> Iterator[Identified]:
 
 def clashes_between(environments: Sequence[Identities], place_of: PlaceOf) -> list[Finding]:
     """Resources of different environments with the same identity."""
-    first: dict[Key, tuple[Identified, str]] = {}
+    first: dict[Key, tuple[Identified, Identities]] = {}
     findings = []
-    for environment, found in environments:
-        for each in found:
+    for environment in environments:
+        for each in environment.found:
             other, there = first.setdefault(each.key, (each, environment))
-            if there != environment:
-                findings.append(_clash(each, other, environment, there, place_of))
+            if there.environment != environment.environment:
+                findings.append(_clash(each, other, environment.label, there.label, place_of))
     return findings
 
 

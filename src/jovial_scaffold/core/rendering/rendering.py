@@ -136,7 +136,8 @@ def render(
     findings += clashes(resources, parameters.environment)
     found = ((name, scope.output(name)) for name in sorted(plan.template.outputs))
     outputs = {name: value for name, value in found if value is not OMITTED}
-    return Rendering(parameters.environment, dict(context), parameters, resources, documents, outputs, scope, findings)
+    named = str(context.get("environment", parameters.environment))
+    return Rendering(named, dict(context), parameters, resources, documents, outputs, scope, findings, label=parameters.environment)
 
 
 def _left_undone(shared: Shared, template: Template, environment: str) -> Iterator[Finding]:

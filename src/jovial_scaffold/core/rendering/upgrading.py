@@ -32,7 +32,7 @@ def breaking_upgrades(rendering: Rendering, catalogs: Catalogs) -> Iterator[Find
             say("jovial catalog compare {} {} shows what else differs.", kind.id, newest.id),
             address,
             "",
-            (rendering.environment,),
+            (rendering.label,),
             group=f"{newest.id} {pointer_text(pointer)}",
         )
 

@@ -122,7 +122,7 @@ def judge(rendering: Rendering, rulesets: list[Ruleset]) -> tuple[list[Finding],
     if not any(rule.over not in ("pair", "effect") for ruleset in rulesets for rule in ruleset.rules):
         return findings, judged
     shared = shared_names(rendering)
-    environments = (rendering.environment,)
+    environments = (rendering.label,)
     for address, resource in rendering.resources.items():
         if resource.type is None:
             continue
@@ -140,7 +140,7 @@ def judge(rendering: Rendering, rulesets: list[Ruleset]) -> tuple[list[Finding],
     subjects = {
         "parameters": Subject("the parameters", {**shared, "self": shared["parameters"]}, environments, ("self",)),
         "outputs": Subject("the outputs", {**shared, "self": shared["outputs"]}, environments, ("self",)),
-        "environment": Subject(rendering.environment, shared, environments, ("resources",), None, rendering.resources),
+        "environment": Subject(rendering.label, shared, environments, ("resources",), None, rendering.resources),
     }
     for ruleset in rulesets:
         for rule in ruleset.rules:
@@ -168,7 +168,7 @@ def judge_pairs(renderings: Sequence[Rendering], rulesets: list[Ruleset]) -> tup
             subject = Subject(
                 f"{left.label} and {right.label}",
                 {"left": sides[one], "right": sides[other]},
-                (left.environment, right.environment),
+                (left.label, right.label),
                 ("left", "right"),
                 None,
                 left.resources,
@@ -215,7 +215,7 @@ def judge_effects(effects: Sequence[JudgedEffect], rendering: Rendering, ruleset
             "address": each.address,
             "type": each.type,
         }
-        subject = Subject(each.address, names, (rendering.environment,), ("was", "becomes"), each.resource, span=each.span)
+        subject = Subject(each.address, names, (rendering.label,), ("was", "becomes"), each.resource, span=each.span)
         for ruleset, rule in rules:
             about = applies(rule, each.kind) if each.kind else any(pattern(name).match(each.type) for name in rule.applies)
             if about:
