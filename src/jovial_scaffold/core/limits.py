@@ -19,6 +19,7 @@ DESCRIPTION_BYTES = Limit(256 * 1024 * 1024, "bytes of a foreign description of 
 FILE_NAME = Limit(4_096, "characters of a path", "path-invalid")
 LINKS = Limit(40, "links on the way to a file", "file-unreadable")
 LISTED_FILES = Limit(20_000, "files of one folder", "file-too-many-values")
+CAREFUL_CHARACTERS = Limit(2_000_000, "characters of YAML that are read by its grammar where the quick reader is in doubt", "")
 NESTING = Limit(100, "levels", "nesting-too-deep")
 NODES = Limit(2_000_000, "values", "file-too-many-values")
 INTEGER_DIGITS = Limit(400, "digits", "number-range")

@@ -1,4 +1,7 @@
-"""JSON (RFC 8259) text to plain values with the standard library, and the places of values when a finding needs them."""
+"""JSON (RFC 8259) text to plain values, and the places of values when a finding needs them.
+
+Large texts are read natively where nothing in them needs a closer look; all others by the standard library.
+"""
 
 import json
 import re
@@ -12,7 +15,42 @@ from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.text.yaml_reader import duplicate_problem
 from jovial_scaffold.core.words import NOTHING, Foreign, Sentence, say
 
+_HALF = re.compile(r"\\u[dD][89a-fA-F]")
 _TOKEN = re.compile(r'[ \t\r\n]*("(?:[^"\\]|\\.)*"|[\[\]{},:]|[^\s\[\]{},:"]+)', re.DOTALL)
+
+
+#: numbers that may be outside of 64 bits, a negative zero, and halves of surrogate pairs
+_ODD = re.compile(r"[0-9]{19}|[eE][+-]?[0-9]{3}|-0(?![.0-9])|\\u[dD][89a-fA-F]")
+_MEMBER = re.compile(r'"[ \t\r\n]*:')
+_LARGE = 20_000  # characters from which on loading another library pays
+_NOTHING = object()
+
+
+def _natively(text: str) -> Any:
+    """The value of a text that holds nothing odd; `_NOTHING` where it may, or is no JSON."""
+    if len(text) < _LARGE or _ODD.search(text):
+        return _NOTHING
+    import orjson
+
+    try:
+        value = orjson.loads(text)
+    except ValueError:
+        return _NOTHING
+    # A key that stands twice is lost in the value: then there are more members in the text than in it.
+    return value if len(_MEMBER.findall(text)) == _members(value) else _NOTHING
+
+
+def _members(value: Any) -> int:
+    """How many members all objects in a value have."""
+    count, stack = 0, [value]
+    while stack:
+        each = stack.pop()
+        if type(each) is dict:
+            count += len(each)
+            stack.extend(item for item in each.values() if type(item) is dict or type(item) is list)
+        elif type(each) is list:
+            stack.extend(item for item in each if type(item) is dict or type(item) is list)
+    return count
 
 
 def read_json(text: str) -> tuple[Any, list[Problem]]:
@@ -36,16 +74,17 @@ def read_json(text: str) -> tuple[Any, list[Problem]]:
 
     if deepest(text) > NESTING.most:
         return UNKNOWN, [_too_deep(text)]
+    natively = _natively(text)
+    if natively is not _NOTHING:
+        return natively, []
     try:
         value = json.loads(text, parse_int=integer, parse_float=real, parse_constant=strange.append, object_pairs_hook=build)
     except json.JSONDecodeError as error:
-        if not text.strip():
-            return None, []
         at = error.pos
         if "trailing comma" in error.msg:  # from Python 3.13 on, it is reported at the comma itself
             at += 1 + len(text[at + 1 :]) - len(text[at + 1 :].lstrip())
         return UNKNOWN, [Problem("json-syntax", _explain(error.msg, at, text), at, min(at + 1, len(text)), _advice(at, text))]
-    if not doubled and not strange:
+    if not doubled and not strange and not _HALF.search(text):
         return value, []
     scan = _Scan(text)
     scan.run()
@@ -91,6 +130,8 @@ def _explain(said: str, at: int, text: str) -> Sentence:
 
 
 def _advice(at: int, text: str) -> Sentence:
+    if not text.strip():
+        return say("The file is empty. Write {} where nothing is meant.", "{}")
     before = text[:at].rstrip()
     if before.endswith(",") and text[at : at + 1] in "]}":
         return say("Remove the comma before the closing bracket.")
@@ -121,9 +162,11 @@ class _Scan:
                 stack[-1][2] = None if stack[-1][1] else stack[-1][2] + 1
             elif token != ":":
                 if stack and stack[-1][1] and stack[-1][2] is None:
+                    self.check_text(token, start, end)
                     self.key(stack[-1], json.loads(token, strict=False), (start, end))
                 else:
                     self.check_number(token, start, end)
+                    self.check_text(token, start, end)
                     self.record(stack, self.pointer(stack), start, end, "double" if token[0] == '"' else "plain")
 
     def pointer(self, stack: list[list[Any]]) -> Pointer:
@@ -134,6 +177,11 @@ class _Scan:
         if key in top[5]:
             self.problems.append(duplicate_problem(key, top[5][key], place))
         top[5].setdefault(key, place)
+
+    def check_text(self, token: str, start: int, end: int) -> None:
+        if token[0] == '"' and _HALF.search(token) and any("\ud800" <= char <= "\udfff" for char in json.loads(token, strict=False)):
+            message = say("A text holds half of a surrogate pair, which is no character.")
+            self.problems.append(Problem("json-syntax", message, start, end, say("Write both halves: \\ud83d\\ude82.")))
 
     def check_number(self, token: str, start: int, end: int) -> None:
         if token in ("NaN", "Infinity", "-Infinity"):

@@ -1,14 +1,15 @@
-"""YAML 1.2 (core schema) text to plain values, through libyaml's event stream.
+"""YAML 1.2 (core schema) text to plain values, through libyaml's event stream, or that of the grammar where libyaml reads another YAML.
 
 One pass builds the values; the same pass, run again when a finding needs it, records where each value stands.
 Everything that YAML allows and our formats do not is a problem with its place, and reading goes on.
 """
 
 import re
+from collections.abc import Callable
 from contextlib import suppress
 from typing import Any
 
-from yaml import YAMLError
+from yaml import Mark, MarkedYAMLError, YAMLError
 from yaml._yaml import CParser
 from yaml.events import (
     AliasEvent,
@@ -22,7 +23,7 @@ from yaml.events import (
     StreamEndEvent,
 )
 
-from jovial_scaffold.core.limits import NESTING, NODES
+from jovial_scaffold.core.limits import CAREFUL_CHARACTERS, NESTING, NODES
 from jovial_scaffold.core.text.scalars import WORDS, NumberRangeError, bounded_float, bounded_integer, core_schema_value
 from jovial_scaffold.core.text.source import Place, Pointer, Problem
 from jovial_scaffold.core.text.unknown import UNKNOWN
@@ -31,6 +32,7 @@ from jovial_scaffold.core.words import GAP, NOTHING, Amount, Sentence, say
 _TAG = "tag:yaml.org,2002:"
 _STYLES = {"'": "single", '"': "double", "|": "literal", ">": "folded"}
 _SCALAR_TAGS = {f"{_TAG}{name}" for name in ("str", "int", "float", "bool", "null")}
+_SPANNING = frozenset((ScalarEvent, MappingEndEvent, SequenceEndEvent))
 _SURELY_TEXT = frozenset("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ$")  # a value that begins so is a text, unless it is a word
 
 
@@ -56,6 +58,19 @@ class _TooMuch(Exception):
     """Reading cannot go on; the problem was noted."""
 
 
+class _Doubtful(Exception):
+    """libyaml reads what YAML 1.2 may not."""
+
+
+#: what libyaml takes, or reads as something else than YAML 1.2 says: comments right behind a value, `-` and `?` in flow style, anchors
+#: with a colon, tabs at the start of lines, block scalars that begin or end with white space, directives
+_DOUBTFUL = re.compile(
+    r"""[\]}"',|>]\#|[|>][0-9+-]+\#|[\[{,]\s*\?[^\s,\[\]{}]|[\[,]\s*-\s*[,\]]|(?:^|[\s\[{,])&[^\s,\[\]{}]*:|^[ ]*\t"""
+    r"""|[|>][0-9+-]*[ \t]*(?:\#[^\n]*)?\n[ ]+\n|\n[ ]+\Z|^[%|>]|\*[^\s,\[\]{}]*:(?=\s)""",
+    re.MULTILINE,
+)
+
+
 class _Builder:
     """Events to values: `places` is filled only when given."""
 
@@ -65,18 +80,31 @@ class _Builder:
         self.problems: list[Problem] = []
         self.stack: list[_Container] = []
         self.anchors: dict[str, tuple[Any, int]] = {}
+        self.texts: dict[str, str] = {}  # of anchors of scalars, what stands there: as a key, an alias is that
         self.open_anchors: set[str] = set()
         self.nodes = 0
         self.root: Any = None
         self.documents = 0
 
     def build(self) -> Any:
+        """The value, as libyaml reads the text. Raises YAMLError, and _Doubtful where the grammar has to be asked."""
+        if _DOUBTFUL.search(self.text) and len(self.text) <= CAREFUL_CHARACTERS.most:
+            raise _Doubtful
         parser = CParser(self.text)
+        try:
+            return self.from_events(parser.get_event, doubting=len(self.text) <= CAREFUL_CHARACTERS.most)
+        finally:
+            parser.dispose()
+
+    def from_events(self, following: Callable[[], Any], doubting: bool) -> Any:
+        """The value of a stream of events. Raises _Doubtful where `doubting`, and lines stand less far in than they have to."""
         quick = self.places is None
         try:
             while True:
-                event: Any = parser.get_event()
+                event: Any = following()
                 kind = type(event)
+                if doubting and kind in _SPANNING:
+                    self.doubt(event)
                 if kind is ScalarEvent:
                     if quick and self.stack and event.anchor is None and event.tag is None and self.quick(event):
                         continue
@@ -95,8 +123,25 @@ class _Builder:
                     return self.root
         except _TooMuch:
             return UNKNOWN
-        finally:
-            parser.dispose()
+
+    def doubt(self, event: Any) -> None:
+        """Lines inside of quotes or brackets stand further in than what is around them (YAML 1.2.2, 6.3)."""
+        if type(event) is ScalarEvent:
+            start: Any = event.start_mark
+            around_it = self.stack
+            if not event.style or event.style in "|>":
+                return
+        else:
+            start, around_it = self.stack[-1].start, self.stack[:-1]
+            if not self.stack[-1].flow:
+                return
+        end: Any = event.end_mark
+        if start.line == end.line:
+            return
+        around = next((each.start.column for each in reversed(around_it) if not each.flow), -1)
+        lines = self.text[start.index : end.index].split("\n")[1:]
+        if any(line.strip() and len(line) - len(line.lstrip(" ")) <= around for line in lines):
+            raise _Doubtful
 
     def problem(self, id: str, message: Sentence, event: Any, hint: Sentence = NOTHING) -> None:
         self.problems.append(Problem(id, message, event.start_mark.index, event.end_mark.index, hint))
@@ -174,6 +219,9 @@ class _Builder:
             if type(top.value) is dict and top.key is None:
                 top.key = text
                 top.key_place = event
+                if event.anchor:
+                    self.texts[event.anchor] = text
+                    self.anchors[event.anchor] = (text if style != "plain" else self.plain(event, text), 1)
                 if text == "<<" and style == "plain":
                     self.problem(
                         "yaml-merge-key",
@@ -192,6 +240,7 @@ class _Builder:
             value = self.plain(event, text)
         if event.anchor:
             self.anchors[event.anchor] = (value, 1)
+            self.texts[event.anchor] = text
         self.add(value, 1, event.start_mark.index, event.end_mark.index, style)
 
     def plain(self, event: Event, text: str) -> Any:
@@ -252,8 +301,11 @@ class _Builder:
                 self.problems.append(note)
 
     def alias(self, event: Any) -> None:
+        if self.stack and self.awaits_key(event) and event.anchor in self.texts:
+            self.stack[-1].key, self.stack[-1].key_place = self.texts[event.anchor], event
+            return
         if self.stack and self.awaits_key(event):
-            self.problem("yaml-key", say("An alias stands where a key is expected."), event, say("Write the key out."))
+            self.problem("yaml-key", say("An alias of a map or list stands where a key is expected."), event, say("Write the key out."))
             self.stack[-1].key = f"*{event.anchor}"
             return
         if event.anchor in self.open_anchors:
@@ -323,12 +375,38 @@ def _is_cut(text: str) -> bool:
 
 def read_yaml(text: str) -> tuple[Any, list[Problem]]:
     """Value and problems of a YAML document; an empty one is None. Nothing is raised for what the text holds."""
-    builder = _Builder(text, None)
+    value, problems = _read(text, None)
+    return (value, problems) if value is UNKNOWN else (value, [*problems, *_comment_cuts(text)])
+
+
+def _read(text: str, places: dict[Pointer, Place] | None) -> tuple[Any, list[Problem]]:
+    """Value and problems; where libyaml cannot read the text, or is in doubt, as the grammar reads it."""
+    builder = _Builder(text, places)
+    wrong: YAMLError | None = None
     try:
-        value = builder.build()
+        return builder.build(), builder.problems
+    except _Doubtful:
+        pass
     except YAMLError as error:
-        return UNKNOWN, [*builder.problems, _syntax_problem(text, error)]
-    return value, [*builder.problems, *_comment_cuts(text)]
+        wrong = error
+    if wrong is None or len(text) <= CAREFUL_CHARACTERS.most:
+        from jovial_scaffold.core.text.yaml_flow import GrammarError
+        from jovial_scaffold.core.text.yaml_grammar import events_of
+
+        try:
+            events = iter(events_of(text))
+        except GrammarError as error:
+            wrong = wrong or MarkedYAMLError(problem_mark=Mark("", error.at, 0, 0, None, 0))
+            if places is not None and not places:  # as far as libyaml finds them
+                with suppress(YAMLError):
+                    _Builder(text, places).from_events(CParser(text).get_event, doubting=False)
+        else:
+            if places is not None:
+                places.clear()
+            careful = _Builder(text, places)
+            return careful.from_events(lambda: next(events), doubting=False), careful.problems
+    assert wrong is not None
+    return UNKNOWN, [*builder.problems, _syntax_problem(text, wrong)]
 
 
 _COMMENT_CUT = re.compile(r"[ \t]#\$\{[^\n\r]*")
@@ -352,9 +430,7 @@ def _comment_cuts(text: str) -> list[Problem]:
 def locate_yaml(text: str) -> dict[Pointer, Place]:
     """The place of every value of a document, as far as it can be read."""
     places: dict[Pointer, Place] = {}
-    builder = _Builder(text, places)
-    with suppress(YAMLError):  # the places up to a syntax error are what there is
-        builder.build()
+    _read(text, places)  # the places up to a syntax error are what there is
     return places
 
 
