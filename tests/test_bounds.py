@@ -1,10 +1,13 @@
 """A run is bounded, and what it leaves undone is said: long chains, deep values, many names, large texts."""
 
+import itertools
 import random
+import sys
 from collections.abc import Callable
 
 import pytest
 
+from jovial_scaffold import Project
 from jovial_scaffold.core.meter import Meter
 from jovial_scaffold.core.spelling import Speller
 from jovial_scaffold.reports.terminal import cells, cut, cut_within
@@ -124,3 +127,37 @@ def test_cut_texts_fit_and_cost_what_is_shown(write_cut: Callable[[str, int], st
         shown = write_cut(text, width)
         assert cells(shown) <= width and (cells(text) > width or shown == text)
     assert cells(write_cut("山" * 5_000_000, 20)) <= 20
+
+
+def _chain(kind: str, names: list[str]) -> str:
+    """A template in which each name reads the one before it."""
+    pairs = list(itertools.pairwise(names))
+    if kind == "values":
+        return "\n".join(
+            ["let:", f"  {names[0]}: begun", *(f"  {own}: ${{{read}}}" for read, own in pairs), f"outputs: {{o: '${{{names[-1]}}}'}}"]
+        )
+    if kind == "modules":
+        uses = [f"  {own} (./part.yaml): {{x: '${{{read}.y}}'}}" for read, own in pairs]
+        return "\n".join(["resources:", f"  {names[0]} (./part.yaml): {{x: begun}}", *uses, f"outputs: {{o: '${{{names[-1]}.y}}'}}"])
+    rest = [f"  {own} (fulmar.topic): {{name: n{own}, tags: {{t: '${{{read}.tags.t}}'}}}}" for read, own in pairs]
+    first = f"  {names[0]} (fulmar.topic): {{name: first, tags: {{t: begun}}}}"
+    return "\n".join(["resources:", first, *rest, f"outputs: {{o: '${{{names[-1]}.tags.t}}'}}"])
+
+
+@pytest.mark.parametrize("kind", ["values", "modules", "resources"])
+@pytest.mark.parametrize("order", ["forwards", "backwards", "mixed"])
+def test_chains_of_any_length_and_order_from_python(write: Write, kind: str, order: str) -> None:
+    """Calls of Python may go inside of each other a thousand times; what people write may lean on each other further."""
+    names = [f"v{number:05d}" for number in range(1_200)]
+    if order != "forwards":
+        names.reverse() if order == "backwards" else random.Random(7).shuffle(names)
+    files = {
+        "jovial.yaml": "project: p\ntemplate: main.yaml\ncatalogs: [fulmar]\nenvironments: {live: {parameters: []}}\n",
+        "main.yaml": _chain(kind, names),
+        "part.yaml": "parameters: {x: {type: string, description: d}}\noutputs: {y: {value: '${x}', description: d}}\n",
+    }
+    limit = sys.getrecursionlimit()
+    project = Project.load(write(files))
+    assert project.render("live").outputs == {"o": "begun"}
+    assert [each for each in project.check().findings if each.level == "error"] == []
+    assert sys.getrecursionlimit() == limit

@@ -142,7 +142,7 @@ def test_an_error_of_ours_ends_with_70_and_a_report_without_values(
     def broken(*_: object, **__: object) -> None:
         raise ValueError("edelweiss-over-the-tunnel")
 
-    monkeypatch.setattr("jovial_scaffold.core.project.Project.check", broken)
+    monkeypatch.setattr("jovial_scaffold.machine.opening.Project.check", broken)
     monkeypatch.setattr("tempfile.tempdir", str(tmp_path))
     monkeypatch.setattr("jovial_scaffold.cli.ending.prepare", lambda machine: None)
     monkeypatch.chdir(demo)

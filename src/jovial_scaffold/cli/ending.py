@@ -5,7 +5,6 @@ import errno
 import os
 import signal
 import sys
-from collections.abc import Callable
 from contextlib import suppress
 from pathlib import Path
 from types import FrameType
@@ -16,7 +15,6 @@ from jovial_scaffold.cli import exit_codes
 from jovial_scaffold.reports.words import harmless, visible
 
 # Calls inside of calls at first, and in a thread with a stack of so many bytes, of which the system gives only what is used.
-_CALLS, _MANY_CALLS, _LARGE_STACK = 8_000, 1_500_000, 1 << 30
 _PLAIN = str.maketrans({"│": "|", "─": "-", "…": "...", "‹": "<", "›": ">", "→": "->", "·": "-", "×": "x", "—": "-", "–": "-", "≤": "<="})
 
 
@@ -85,35 +83,6 @@ def prepare(machine: bool) -> None:
             wide = (stream.encoding or "").lower().replace("-", "") == "utf8" or (machine and stream is sys.stdout)
             reconfigure(errors="surrogateescape" if wide else "jovial", **({"encoding": "utf-8"} if wide else {}))
     sys.stdout, sys.stderr = Guarded(sys.stdout), Guarded(sys.stderr)
-
-
-def with_room(run: Callable[[], int]) -> int:
-    """The exit code of `run`, which is given more room for calls inside of calls where it needs it: chains of values, modules and operators
-    may be as long as people write them. The second try runs in a thread, whose stack may be as large as we say. Raises RecursionError."""
-    sys.setrecursionlimit(max(sys.getrecursionlimit(), _CALLS))
-    try:
-        return run()
-    except RecursionError:
-        pass
-    import threading
-
-    found: list[int | BaseException] = []
-
-    def again() -> None:
-        try:
-            found.append(run())
-        except BaseException as error:
-            found.append(error)
-
-    sys.setrecursionlimit(_MANY_CALLS)
-    threading.stack_size(_LARGE_STACK)
-    thread = threading.Thread(target=again, daemon=True)
-    thread.start()
-    while thread.is_alive():
-        thread.join(0.2)  # not for good: a signal is looked at between two waits
-    if isinstance(found[0], BaseException):
-        raise found[0]
-    return found[0]
 
 
 class Guarded:

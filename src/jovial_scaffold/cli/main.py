@@ -12,6 +12,7 @@ import typer
 
 from jovial_scaffold._version import __version__
 from jovial_scaffold.cli import ending, exit_codes
+from jovial_scaffold.machine.room import with_room
 
 # name -> (module, the part of the day's work it belongs to, one line); a new command is one entry
 COMMANDS = {
@@ -62,7 +63,7 @@ def _is_for_machines(arguments: list[str]) -> bool:
 
 def _called(arguments: list[str]) -> int:
     try:
-        return ending.with_room(lambda: _invoked(arguments))
+        return with_room(lambda: _invoked(arguments))
     except (BrokenPipeError, SystemExit):  # the latter is what the parser of the command line makes of the former
         return ending.dead_pipe()
     except RecursionError:

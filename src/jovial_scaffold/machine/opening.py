@@ -2,10 +2,11 @@
 
 import os
 import time
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
-from functools import partial
+from functools import partial, wraps
 from pathlib import Path
+from typing import Any
 
 from jovial_scaffold.core import project as computing
 from jovial_scaffold.core.findings import Finding
@@ -14,6 +15,7 @@ from jovial_scaffold.core.project_file import NAME, ProjectError
 from jovial_scaffold.core.project_inputs import Overrides
 from jovial_scaffold.core.words import say
 from jovial_scaffold.machine.disk import DiskFolder, read_named
+from jovial_scaffold.machine.room import with_room
 
 
 class Project(computing.Project):
@@ -31,7 +33,26 @@ class Project(computing.Project):
             hint = say("Name the project's folder or its jovial.yaml.")
             raise ProjectError([Finding("project-missing", "error", say("There is no {}.", str(given)), None, hint)])
         folder = DiskFolder(root)
-        return cls(folder, name, replace(overrides or Overrides(), named=read_named, history=partial(history_of, folder.root)))
+        handed_in = replace(overrides or Overrides(), named=read_named, history=partial(history_of, folder.root))
+        return with_room(lambda: cls(folder, name, handed_in))
+
+
+def _roomy(method: Callable[..., Any]) -> Callable[..., Any]:
+    """A method that has room for chains of any length."""
+
+    @wraps(method)
+    def call(project: Project, *arguments: Any, **named: Any) -> Any:
+        def again() -> Any:
+            project._start_over()  # what was half done is not gone on with
+            return method(project, *arguments, **named)
+
+        return with_room(lambda: method(project, *arguments, **named), again)
+
+    return call
+
+
+for _name in ("check", "compare", "effects", "files", "find", "history", "names", "properties", "render", "scope", "views", "why"):
+    setattr(Project, _name, _roomy(getattr(computing.Project, _name)))
 
 
 def _upwards(start: Path) -> Path:

@@ -276,6 +276,9 @@ class Grammar(Flow):
 
     def stream(self) -> list[Event]:
         """211: all documents. Raises GrammarError."""
+        strange = _UNPRINTABLE.search(self.text)
+        if strange is not None:
+            raise GrammarError(strange.start())
         at = 1 if self.text.startswith("\ufeff") else 0
         ended = True  # whether directives may stand here
         while True:
@@ -340,6 +343,7 @@ class Grammar(Flow):
         return end, False
 
 
+_UNPRINTABLE = re.compile("[^\t\n\r -~\x85\xa0-\ud7ff\ue000-\ufffd\U00010000-\U0010ffff]")  # 1
 _DIRECTIVE = re.compile(
     rf"%(?:(YAML)[ \t]+\d+\.\d+|(?!YAML[ \t\r\n])([^ \t\r\n]+)(?:[ \t]+[^ \t\r\n#][^ \t\r\n]*)*)[ \t]*(?:(?<=[ \t])#[^\r\n]*)?(?:{BREAK}|\Z)"
 )
