@@ -86,6 +86,8 @@ def command(
         raise typer.BadParameter("name the file to write: --expect FILE.", param_hint="--accept")
     if files and len(chosen) < 2:
         raise typer.BadParameter("name two parameter files or more.", param_hint="--files")
+    if files and any("?" in each and not Path(each).exists() for each in chosen):  # what a view sets may be secret, and is not said
+        raise typer.BadParameter("this takes files, and one of these is a view of an environment.", param_hint="--files")
     views: Sequence[str] = ()
     try:
         loaded = load(project, with_values, with_file, at_most=at_most)

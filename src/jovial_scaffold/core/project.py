@@ -27,7 +27,7 @@ from jovial_scaffold.core.rendering.environment import Environment
 from jovial_scaffold.core.rendering.examples import check_must_examples
 from jovial_scaffold.core.rendering.identities import Identities, clashes_between, identities, place
 from jovial_scaffold.core.rendering.plan import Plans
-from jovial_scaffold.core.rendering.rendering import Rendering, render
+from jovial_scaffold.core.rendering.rendering import Rendering, is_unknown_somewhere, render
 from jovial_scaffold.core.rendering.upgrading import breaking_upgrades
 from jovial_scaffold.core.rules.evaluation import check_examples, judge, judge_effects, judge_pairs, judges_pairs
 from jovial_scaffold.core.schemas.catalog import Catalogs
@@ -48,6 +48,14 @@ if TYPE_CHECKING:
     from jovial_scaffold.core.comparing.matrix import Comparison
     from jovial_scaffold.core.comparing.snapshots import Snapshot
     from jovial_scaffold.core.rendering.explaining import Reason
+
+
+#: findings that are no errors and leave a value unknown
+_LEAVE_UNKNOWN = frozenset(("secret-source-unset",))
+
+
+class UnexplainedUnknown(Exception):
+    """A value is unknown, and no finding says why: a mistake of ours."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -334,6 +342,8 @@ class Project:
     def _whole(self, view: str) -> Rendering:
         rendering, found = self._rendered(view)
         findings = [*self._findings, *self._template_findings(), *found, *rendering.findings]
+        if not any(each.level == "error" or each.id in _LEAVE_UNKNOWN for each in findings) and is_unknown_somewhere(rendering):
+            raise UnexplainedUnknown
         return replace(rendering, findings=merged(findings, self.environments))
 
     def compare(

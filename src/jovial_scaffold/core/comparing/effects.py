@@ -9,7 +9,7 @@ from jovial_scaffold.core.comparing.changing import change_effect
 from jovial_scaffold.core.comparing.driving import RUN, Drivers
 from jovial_scaffold.core.comparing.matrix import with_names
 from jovial_scaffold.core.comparing.snapshots import Deployed, Snapshot, dependencies
-from jovial_scaffold.core.expressions.pending import Pending, could_be
+from jovial_scaffold.core.expressions.pending import Pending, could_be, holds_secret
 from jovial_scaffold.core.expressions.values import UNSEEN, Secret, deep_marks
 from jovial_scaffold.core.findings import Finding, Related
 from jovial_scaffold.core.graph.ordering import rounds
@@ -184,7 +184,7 @@ def _changes(
     was = with_names(filled(shape, deployed.properties, resource.address), older)
     becomes = snapshot.hidden(known.effective)
     recorded = snapshot.hidden(as_recorded.effective) if as_recorded is not None and as_recorded is not known else becomes
-    was = snapshot.hidden(was)
+    was = snapshot.hidden(_as_secret(was, known.effective))
     if not snapshot.recorded:
         becomes, recorded = _unseen_left_out(becomes, was), _unseen_left_out(recorded, was)
     for leaf in leaves({0: was, 1: becomes}, kind.schema if kind else None, 2, whole=True):
@@ -201,6 +201,17 @@ def _changes(
         yield Change(leaf.label, _covered(old, new), _covered(new, old), effect, "", certain, counted)
 
 
+def _as_secret(was: Any, becomes: Any) -> Any:
+    """What runs, secret where the rendering is: then both are compared by what stands for them, and neither shows."""
+    if isinstance(becomes, Secret) or (isinstance(becomes, Pending) and holds_secret(becomes)):
+        return was if isinstance(was, Secret | Pending) else Secret(was)
+    if isinstance(was, dict) and isinstance(becomes, dict):
+        return {key: _as_secret(item, becomes.get(key)) for key, item in was.items()}
+    if isinstance(was, list) and isinstance(becomes, list) and len(was) == len(becomes):
+        return [_as_secret(item, other) for item, other in zip(was, becomes, strict=True)]
+    return was
+
+
 def _covered(value: Any, other: Any) -> Any:
     """The value, secret where what stands in its place on the other side is."""
     if isinstance(value, Secret) or value is _MISSING:
@@ -215,7 +226,7 @@ def _covered(value: Any, other: Any) -> Any:
 def _may_equal(old: Any, new: Any) -> bool:
     """Whether two different values would be equal if what is pending in the new one turned out so."""
     if isinstance(new, Pending):
-        return not isinstance(old, Pending) and could_be(new, old)
+        return isinstance(old, Secret) or (not isinstance(old, Pending) and could_be(new, old))
     if isinstance(new, dict) and isinstance(old, dict):
         return new.keys() == old.keys() and all(_may_equal(old[key], new[key]) for key in new)
     if isinstance(new, list) and isinstance(old, list):
@@ -269,6 +280,8 @@ def _drag(found: dict[str, Effect], rendering: Rendering, snapshot: Snapshot) ->
             label = _label(resource, pointer)
             there = snapshot.resources.get(effect.formerly or address)
             was = value_at(there.properties, pointer, _MISSING) if there else _MISSING
+            if was is not _MISSING:
+                was = _as_secret(was, value_at(resource.properties, pointer, None))
             new = Change(label, was, value, change_effect(resource.type, pointer, was, value, _MISSING), rebuilt)
             others = tuple(each for each in effect.changes if each.pointer != label)
             dragged = tuple(dict.fromkeys((*effect.dragged, rebuilt)))

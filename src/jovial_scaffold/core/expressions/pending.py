@@ -160,6 +160,11 @@ def comparable(pending: Pending) -> str:
     return text
 
 
+def holds_secret(pending: Pending) -> bool:
+    """Whether a secret was put into its residual."""
+    return any(isinstance(each, Hidden) for each in pending.segments) or marks.SECRET in pending.template
+
+
 def is_bare(pending: Pending) -> bool:
     """Whether it is a property as it is, and nothing was made of it."""
     return bool(_bare(pending))

@@ -215,9 +215,7 @@ class Environment(LookupScope):
             return value
         if isinstance(value, Record):
             value = value.whole()
-        if self.plan.checker.violations(declaration, value) or any(
-            part.get("type") == "integer" for pointer in whole_doubles(value) for part in subschema(declaration.schema, pointer)
-        ):
+        if self.plan.checker.violations(declaration, value) or self._has_doubles_as_integers(declaration, value):
             return UNKNOWN
         return value if isinstance(value, Secret) else self.plan.checker.marked(declaration, as_declared(value, declaration.schema))
 
@@ -243,12 +241,26 @@ class Environment(LookupScope):
             return UNKNOWN
         return self._fitting_default(declaration, value)
 
+    def _has_doubles_as_integers(self, declaration: Declaration, value: Any) -> bool:
+        """Whether a double that was computed stands where the declaration takes an integer."""
+        return any(part.get("type") == "integer" for pointer in whole_doubles(value) for part in subschema(declaration.schema, pointer))
+
     def _fitting_default(self, declaration: Declaration, value: Any) -> Any:
         assert declaration.default is not None
         if value is UNKNOWN:
             return value
+        if isinstance(declaration.default, Constant) or (
+            not isinstance(value, Secret | Pending) and not self._has_doubles_as_integers(declaration, value)
+        ):
+            value = as_declared(value, declaration.schema)
         value = self.plan.checker.marked(declaration, value)
         violations = self.plan.checker.violations(declaration, value)
+        if not violations and self._has_doubles_as_integers(declaration, value):
+            message = say("The default of `{}` takes an integer, and this gives a double.", declaration.name)
+            span = declaration.default.origin.value_span()
+            hint = say("Write int(…) around the expression.")
+            self.report(Finding("default-type", "error", message, span, hint, environments=(self.parameters.environment,)))
+            return UNKNOWN
         for violation in violations:
             span = written_span(declaration.default, violation.pointer)
             message = violation.message.about(say("The default of `{}`", declaration.name))

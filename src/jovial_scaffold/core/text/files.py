@@ -14,14 +14,14 @@ _Read = tuple[Source | None, list[Finding]]
 
 
 class Files:
-    """Reads files of `folder`, and with `named` those that the command line names. The findings of a file are given the first time it is
-    read only."""
+    """Reads files of `folder`, and with `named` those that the command line names, each once. Its findings are given each time that it is
+    asked for: whoever reads it later needs to know as well."""
 
     def __init__(self, folder: Folder, named: Callable[[str], bytes | Refusal] = nothing_named) -> None:
         self.folder = folder
         self._named = named
         self._sources: dict[tuple[str, bool], _Read] = {}
-        self._outside: dict[str, Source | None] = {}
+        self._outside: dict[str, _Read] = {}
 
     def find(self, text: str, origin: Origin | None) -> tuple[Found | None, list[Finding]]:
         """What a path leads to, relative to the file that writes it; None, and no finding, where there is nothing."""
@@ -43,14 +43,11 @@ class Files:
 
     def at(self, name: str, origin: Origin | None = None, formatted: bool = True) -> _Read:
         """A file by its name from the root."""
-        if (name, formatted) in self._sources:
-            source, unreadable = self._sources[name, formatted]
-            findings = unreadable
-        else:
+        if (name, formatted) not in self._sources:
             content = self.folder.read(name)
-            source, findings = read_source(content, name) if formatted else read_text(content, name)
-            unreadable = [finding for finding in findings if finding.id in _UNREADABLE]
-            self._sources[name, formatted] = (source, unreadable)
+            self._sources[name, formatted] = read_source(content, name) if formatted else read_text(content, name)
+        source, findings = self._sources[name, formatted]
+        unreadable = [finding for finding in findings if finding.id in _UNREADABLE]
         if unreadable and origin:
             # A file that is not there has no lines: the place is where it is named, each time that it is.
             at = origin.value_span()
@@ -65,24 +62,22 @@ class Files:
 
     def outside(self, name: str) -> _Read:
         """A file that the command line names, wherever it is."""
-        if name in self._outside:
-            return self._outside[name], []
-        source, findings = read_source(self._named(name), name)
-        self._outside[name] = source
-        return source, findings
+        if name not in self._outside:
+            self._outside[name] = read_source(self._named(name), name)
+        return self._outside[name]
 
     def know(self, source: Source) -> None:
         """Take in a source that was read elsewhere, so that its lines can be shown."""
-        self._outside[source.name] = source
+        self._outside[source.name] = (source, [])
 
     def sources(self) -> list[Source]:
         """All files that were read so far, by name."""
-        found = [*(source for source, _ in self._sources.values()), *self._outside.values()]
+        found = [source for source, _ in (*self._sources.values(), *self._outside.values())]
         return sorted((source for source in found if source is not None), key=lambda source: source.name)
 
     def source(self, name: str) -> Source | None:
         """A file that was read, as findings name it; for showing its lines."""
-        found = self._outside.get(name) or self._sources.get((name, True), (None, []))[0]
+        found = self._outside.get(name, (None, []))[0] or self._sources.get((name, True), (None, []))[0]
         return found or self._sources.get((name, False), (None, []))[0]
 
 

@@ -445,7 +445,7 @@ _ADVICE = (
     ("found undefined tag handle", "`!` at the start of a plain value begins a YAML tag.", "value"),
     ("while scanning an alias", "`*` at the start of a plain value refers to a YAML anchor.", "value"),
     ("while scanning an anchor", "`&` at the start of a plain value names a YAML anchor.", "value"),
-    ("while parsing a flow", "A `[` or `{{` is not closed, or is cut at a comma, brace or bracket.", "value"),
+    ("while parsing a flow", "A `[` or `{` is not closed, or is cut at a comma, brace or bracket.", "value"),
     ("found unexpected end of stream", "A quote is not closed.", ""),
     ("while parsing a block mapping", "This line is not indented like the keys around it, or text follows a value.", "value"),
     ("while parsing a block collection", "This line is not indented like the items around it.", ""),
