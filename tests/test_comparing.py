@@ -4,6 +4,7 @@ import csv
 import io
 import json
 import re
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
@@ -21,9 +22,10 @@ from jovial_scaffold.core.comparing.totals import totals
 from jovial_scaffold.core.project import View
 from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.project_inputs import Overrides
+from jovial_scaffold.core.rendering.explaining import Reason
 from jovial_scaffold.reports.machine import target_document
 from jovial_scaffold.reports.tables import Report, Table, comma_separated, markdown, page
-from tests.support import Write, jovial
+from tests.support import CASES, Write, jovial
 from tests.support_git import commit, repository
 from tests.test_cli import valid
 
@@ -384,3 +386,18 @@ def test_rows_say_exactly_what_differs(
     }
     ports = {row.pointer[1] for row in result.rows if row.address == "fire" and row.pointer[-1] == "port"}
     assert ports == (set(one) ^ set(other)) | (set(one) & set(other) if len(one) != len(other) else set())
+
+
+def test_why_names_the_parameters_that_a_value_hangs_on_and_no_others(write: Write) -> None:
+    table = yaml.safe_load((CASES / "why.yaml").read_text("utf-8"))
+    project = Project.load(write(table["files"]))
+    assert [each for each in project.check().findings if each.level == "error"] == []
+    found = {what: sorted(set(named_parameters(project.why(what, "live")))) for what in table["asked"]}
+    assert found == table["asked"]
+
+
+def named_parameters(reason: Reason) -> Iterator[str]:
+    if reason.kind in ("parameter", "default") and "/" not in reason.name:
+        yield re.split(r"[.\[]", reason.name)[0]
+    for each in reason.reasons:
+        yield from named_parameters(each)

@@ -6,6 +6,7 @@ Nothing of the engine's own way of trying takes part: projects are generated, fi
 import itertools
 import json
 import random
+import re
 from collections.abc import Iterator
 from typing import Any
 
@@ -14,7 +15,10 @@ from jovial_scaffold.core.expressions.marked import to_json
 from jovial_scaffold.core.folders import MemoryFolder
 from jovial_scaffold.core.project import Project
 from jovial_scaffold.core.project_inputs import Overrides
+from jovial_scaffold.core.rendering.explaining import Reason
+from jovial_scaffold.core.rendering.overlays import Behind
 from jovial_scaffold.core.rendering.rendering import Rendering
+from jovial_scaffold.core.text.source import pointer_text
 from jovial_scaffold.core.text.unknown import UNKNOWN
 
 CATALOG = {
@@ -286,7 +290,31 @@ def attempt(chance: random.Random) -> str:
         assert told == alone, (row.address, row.pointer, row.values, f"told {sorted(told)}, true {sorted(alone)}", files["line.yaml"])
         if not alone and not any(driver.parameter.startswith("context.") for driver in row.drivers):
             assert _changes_together(files, comparison, row), (row.address, row.pointer, row.values, row.drivers, files["line.yaml"])
+    _explained(chance, files, comparison)
     return "errors" if errors else "clean"
+
+
+def _explained(chance: random.Random, files: dict[str, bytes], comparison: Comparison) -> None:
+    """`why` names each driver of a row in one of the environments, and nothing there that no difference could come from."""
+    project = loaded(files)
+    rows = [row for row in comparison.rows if row.kind == "property" and row.pointer[0] != "disks" and len(row.values) == 2]
+    for row in chance.sample(rows, min(3, len(rows))):
+        named: set[str] = set()
+        for name, pointer in row.at.items():
+            what = f"{row.address}:{pointer_text(pointer)}"
+            named |= set(_parameters(project.why(what, name)))
+        told = {driver.parameter for driver in row.drivers if not driver.together and not driver.parameter.startswith("context.")}
+        presence = set(Behind(comparison.renderings[0]).presence(row.address)) | (
+            {each.parameter for each in row.drivers} if len(row.at) < 2 else set()
+        )
+        assert told - presence <= named, (row.address, row.pointer, row.values, told, named, files["line.yaml"])
+
+
+def _parameters(reason: Reason) -> Iterator[str]:
+    if reason.kind in ("parameter", "default"):
+        yield re.split(r"[.\[]", reason.name)[0]
+    for each in reason.reasons:
+        yield from _parameters(each)
 
 
 def _changes_together(files: dict[str, bytes], comparison: Comparison, row: Row) -> bool:

@@ -36,6 +36,7 @@ PATTERN_LENGTH = Limit(2_000, "characters", "expression-budget")
 
 STATIC_COMBINATIONS = Limit(96, "combinations", "not-checked")
 DRIVER_TRIALS = Limit(64, "sets of parameters that are tried for one difference, beyond which one is narrowed", "")
+TRIED_VALUES = Limit(60, "values that a parameter is changed to, to see whether something hangs on it", "")
 PARALLEL_RESOURCES = Limit(500, "resources, from which on environments are rendered beside each other", "")
 FUNCTION_CALLS = Limit(10_000, "calls inside of one call", "expression-budget")
 RUN_ROUNDS = Limit(20_000_000, "rounds of loops in all expressions together", "run-budget")

@@ -536,7 +536,10 @@ class Project:
         address, _, property = what.partition(":")
         steps = tuple(int(step) if str(step).isdigit() else step for step in split_pointer(property))
         others = [self._rendered(name)[0] for name in self.environments if name != here]
-        return explain(self._rendered(here)[0], others, address, steps)
+        from jovial_scaffold.core.comparing.confirming import confirmed
+
+        rendering = self._rendered(here)[0]
+        return confirmed(explain(rendering, others, address, steps), rendering, others, address, steps)
 
     def history(self, what: str, environment: str, most: int = 20) -> "list[Moment]":
         """What a value has been: as it is now, and in each commit that touched the project, newest first, without those that left it

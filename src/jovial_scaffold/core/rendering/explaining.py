@@ -14,8 +14,8 @@ from jovial_scaffold.core.findings import Span
 from jovial_scaffold.core.rendering.computing import OMITTED
 from jovial_scaffold.core.rendering.rendering import Rendering
 from jovial_scaffold.core.rendering.tracing import Positions, Tracer
-from jovial_scaffold.core.templates.compiling import written_span
-from jovial_scaffold.core.templates.model import Compiled, Condition, Constant, Dynamic, ListValue, MapValue, Overlaid, Resource
+from jovial_scaffold.core.templates.compiling import formulas_of, written_span
+from jovial_scaffold.core.templates.model import Compiled, Condition, Constant, Document, Dynamic, ListValue, MapValue, Overlaid, Resource
 from jovial_scaffold.core.text.source import Pointer, part, pointer_text
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import Value
@@ -161,9 +161,31 @@ class _Explainer:
             written = formulas[0].text.strip() if whole else str(_written(compiled))
             for formula in formulas:
                 reasons += self.references(formula.node, rest if whole else (), positions, variables, scope, depth + 1)
-        elif isinstance(compiled, MapValue | ListValue) and depth < 2:
+        elif isinstance(compiled, MapValue | ListValue) and depth < _DEEPEST:
             written = "several parts"
+            reasons = self.parts(compiled, positions, variables, scope, depth)
         return Reason(kind, name, value, span, written, note, (), elsewhere, tuple(reasons))
+
+    def parts(self, compiled: Compiled, positions: Positions, variables: dict[str, Any], scope: "Environment", depth: int) -> list[Reason]:
+        """What the parts of a map or list were computed from, each once."""
+        found: dict[tuple[str, str], Reason] = {}
+        for formula, _, _ in formulas_of(compiled):
+            for each in self.references(formula.node, (), positions, variables, scope, depth + 1):
+                found.setdefault((each.kind, each.name), each)
+        return list(found.values())
+
+    def document(self, document: Document, scope: "Environment", depth: int) -> Iterator[Reason]:
+        """What the placeholders of a document were filled in from, and what its target was made of, each once."""
+        found: dict[tuple[str, str], Reason] = {}
+        for narrowed in (document.narrowed or {}).values():
+            for each in self.parts(narrowed, {}, {}, scope, depth):
+                found.setdefault((each.kind, each.name), each)
+        formulas = [] if document.narrowed is not None else [each.formula for each in document.placeholders]
+        formulas += [formula for formula, _, _ in formulas_of(document.to)]
+        for formula in formulas:
+            for each in self.references(formula.node, (), {}, {}, scope, depth + 1):
+                found.setdefault((each.kind, each.name), each)
+        yield from found.values()
 
     def references(
         self, node: Node, rest: Pointer, positions: Positions, variables: dict[str, Any], scope: "Environment", depth: int
@@ -216,7 +238,9 @@ class _Explainer:
             yield from self.resource(template.resources[name], path, scope, depth)
         elif name in template.documents:
             document = template.documents[name]
-            yield Reason("document", label, _named(scope, name), document.origin.key_span(), note=f"from {document.file.source.name}")
+            reasons = tuple(self.document(document, scope, depth))
+            note = f"from {document.file.source.name}"
+            yield Reason("document", label, _named(scope, name), document.origin.key_span(), note=note, reasons=reasons)
         elif name == "context":
             value = _at(scope.shared.context, path)
             elsewhere = {other.label: _at(other.context, path) for other in self.others}
@@ -301,7 +325,8 @@ class _Explainer:
         instance = instances.get(key)
         rest = path[1:] if resource.loop else path
         if instance is None or not rest:
-            yield Reason("resource", f"{scope.prefix}{_label(resource.name, path)}", _MISSING, resource.origin.key_span())
+            reasons = (*self.items(resource, instances, scope, depth), *self.there(resource, instance, scope))
+            yield Reason("resource", f"{scope.prefix}{_label(resource.name, path)}", _MISSING, resource.origin.key_span(), reasons=reasons)
             return
         if resource.module is not None:
             inside = instance.inside
@@ -317,7 +342,31 @@ class _Explainer:
             found = self.property(instance, rest)
         except Unexplained:
             return
-        yield replace(found, kind="resource" if found.kind == "property" else found.kind)
+        reasons = (*found.reasons, *self.there(resource, instance, scope))
+        yield replace(found, kind="resource" if found.kind == "property" else found.kind, reasons=reasons)
+
+    def items(self, resource: Resource, instances: "Mapping[str | None, Instance]", scope: "Environment", depth: int) -> Iterator[Reason]:
+        """What the items of a resource were computed from, where it is read as a whole, or at a key that a loop gives."""
+        item = next(iter(instances.values()), None)
+        if item is None or resource.module is not None or not self.first("items", scope, resource.name):
+            return
+        positions: Positions = {}
+        if resource.loop is not None:
+            positions = dict.fromkeys(resource.loop.variables, (resource.loop, None))
+        yield from self.parts(resource.properties, positions, dict(item.variables), scope, depth)
+
+    def there(self, resource: Resource, instance: "Instance | None", scope: "Environment") -> Iterator[Reason]:
+        """Why a resource that is read is there, or is not."""
+        positions: Positions = {}
+        variables: dict[str, Any] = {}
+        if resource.loop is not None:
+            if instance is None:
+                yield self.condition("$per", resource.loop.over, {}, {}, scope)
+                return
+            positions = dict.fromkeys(resource.loop.variables, (resource.loop, instance.position))
+            variables = dict(instance.variables)
+        if resource.when is not None and not isinstance(resource.when.content, Constant):
+            yield self.condition("$when", resource.when, positions, variables, scope)
 
 
 def _used(
