@@ -9,6 +9,7 @@ from dataclasses import replace
 from typing import Any
 
 from jovial_scaffold.core.comparing.aligning import same
+from jovial_scaffold.core.comparing.snapshots import scalars
 from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.limits import TRIED_VALUES
 from jovial_scaffold.core.rendering.explaining import Reason
@@ -31,7 +32,7 @@ def confirmed(reason: Reason, rendering: Rendering, others: Sequence[Rendering],
     if ask is None:
         return reason
     before = ask(Overlay(rendering, {}))
-    written = {*_literals(reason), *itertools.islice(_leaves(rendering.parameters.values), _PARTS * 4)}
+    written = {*_literals(reason), *itertools.islice(_told(rendering.parameters.values), _PARTS * 4)}
     known: dict[str, bool] = {}
 
     def drives(name: str) -> bool:
@@ -111,16 +112,9 @@ def _literals(reason: Reason) -> Iterator[Any]:
         yield from _literals(each)
 
 
-def _leaves(value: Any) -> Iterator[Any]:
+def _told(values: Any) -> Iterator[Any]:
     """The texts and numbers in what parameters are set to: one may be compared with another."""
-    if isinstance(value, dict):
-        for item in value.values():
-            yield from _leaves(item)
-    elif isinstance(value, list):
-        for item in value:
-            yield from _leaves(item)
-    elif type(value) in (str, int, float):
-        yield value
+    return (each for each in scalars(values) if type(each) in (str, int, float))
 
 
 def _variants(value: Any, written: set[Any]) -> Iterator[Any]:

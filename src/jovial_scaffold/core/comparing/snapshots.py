@@ -284,13 +284,13 @@ def dependencies(snapshot: Snapshot) -> dict[str, set[str]]:
     """What each resource that runs needs: as recorded, and by the values of the cloud (an id, an address) that it holds of another."""
     owners: dict[str, set[str]] = {}
     for address, each in snapshot.resources.items():
-        for value in _leaves(each.set_by_cloud):
+        for value in scalars(each.set_by_cloud):
             if isinstance(value, str) and len(value) >= 4:
                 owners.setdefault(value, set()).add(address)
     found: dict[str, set[str]] = {}
     for address, each in snapshot.resources.items():
         needs = {name for name in each.after if name in snapshot.resources}
-        for value in _leaves(each.properties):
+        for value in scalars(each.properties):
             if isinstance(value, Pending):
                 needs |= {origin.partition(":")[0] for origin in value.origins} & snapshot.resources.keys()
             elif isinstance(value, str) and owners:
@@ -302,12 +302,13 @@ def dependencies(snapshot: Snapshot) -> dict[str, set[str]]:
     return found
 
 
-def _leaves(value: Any) -> Iterator[Any]:
+def scalars(value: Any) -> Iterator[Any]:
+    """What stands in a value and holds nothing else."""
     if isinstance(value, dict):
         for item in value.values():
-            yield from _leaves(item)
+            yield from scalars(item)
     elif isinstance(value, list):
         for item in value:
-            yield from _leaves(item)
+            yield from scalars(item)
     else:
         yield value

@@ -64,25 +64,22 @@ class _Position(str):
 
 @dataclass(slots=True)
 class Kept:
-    """What tracers of one comparison have found: sources by part of the template, names read, and leaves that are always the same."""
+    """What tracers of one comparison have found: sources by part of the template, and names read."""
 
     sources: dict[tuple[Any, ...], list[Source]] = field(default_factory=dict)
     names: dict[int, frozenset[str]] = field(default_factory=dict)
-    leaves: dict[tuple[int, Pointer], tuple[Compiled, Pointer] | None] = field(default_factory=dict)
 
 
 class Tracer:
     """Follows expressions through loops, values and other resources to parameters.
 
-    What was found is kept in `kept`, for as long as a comparison lasts. With `presence`, what decides whether a resource that is
-    read is there counts as well.
+    What was found is kept in `kept`, for as long as a comparison lasts.
     """
 
-    def __init__(self, environment: "Environment", kept: "Kept | None" = None, presence: bool = False) -> None:
+    def __init__(self, environment: "Environment", kept: "Kept | None" = None) -> None:
         self.environment = environment
         self.template = environment.template
         self._kept = kept
-        self._presence = presence
         self._through_module = False
         self._items: dict[tuple[str, int, int], tuple[Compiled, Any, Positions] | None] = {}
 
@@ -191,20 +188,6 @@ class Tracer:
         self._compiled(compiled, rest, positions or {}, found, set())
         return list(found)
 
-    def static_sources(self, resource: Resource, pointer: Pointer) -> list[Source] | None:
-        """The same in every environment with the same defaults: for what no loop and no condition chooses. None where one does."""
-        if self._kept is None or resource.loop is not None or self.environment.use is not None:
-            return None
-        key = (id(resource), pointer)
-        if key not in self._kept.leaves:
-            self._kept.leaves[key] = _static_leaf(resource, pointer)
-        leaf = self._kept.leaves[key]
-        if leaf is None:
-            return None
-        # As below, for what stands in no loop; most of a template does.
-        found = self._kept.sources.get((*self._here(), id(leaf[0]), leaf[1]))
-        return found if found is not None else self._kept_sources(*leaf, {})
-
     def _kept_sources(self, compiled: Compiled, rest: Pointer, positions: Positions) -> list[Source]:
         """The same, found once for all items of a loop over a list or map of parameters: what differs is where the item stands."""
         assert self._kept is not None
@@ -260,30 +243,6 @@ class Tracer:
                 self._formula(condition.content.node, positions, found, set())
         return list(found)
 
-    def presence_within(self, instance: "Instance", pointer: Pointer) -> list[Source]:
-        """The parameters that decide whether the parts of a resource around a pointer are there: items of lists, and maps with `$when`."""
-        found: dict[Source, None] = {}
-        compiled: Compiled = instance.resource.properties
-        variables = instance.variables
-        for depth, step in enumerate(pointer):
-            while isinstance(compiled, Overlaid):
-                compiled, variables = self.layer(compiled, pointer[depth:], variables)
-            if isinstance(compiled, MapValue):
-                below = dict(compiled.entries).get(str(step))
-            elif isinstance(compiled, ListValue) and isinstance(step, int):
-                item = self._item_of(instance, compiled, step, variables)
-                below, variables = (item[0], item[1]) if item else (None, variables)
-            else:
-                break
-            if below is None:
-                break
-            compiled = below
-            if isinstance(compiled, MapValue):
-                for condition in (compiled.loop.over if compiled.loop else None, compiled.when):
-                    if condition is not None:
-                        found.update(dict.fromkeys(self.condition_sources(condition)))
-        return list(found)
-
     def loop_sources(self, resource: Resource, position: Any) -> list[Source]:
         """The parameter that holds one item of a loop."""
         found: dict[Source, None] = {}
@@ -307,7 +266,7 @@ class Tracer:
     def _here(self) -> tuple[Any, ...]:
         """What tells environments apart for a trace: where a template is used by itself, only which parameters have their defaults."""
         used = self.environment.use is not None
-        return id(self.environment) if used else self.environment.parameters.defaulted, self._presence
+        return (id(self.environment) if used else self.environment.parameters.defaulted,)
 
     def related(self, sources: list[Source]) -> tuple[Related, ...]:
         """The lines of parameter files that set these values."""
@@ -445,7 +404,7 @@ class Tracer:
         if use is not None and self._key(name) in seen:
             return
         if use is not None and name in dict(use.resource.properties.entries):
-            above = Tracer(use.scope, presence=self._presence)
+            above = Tracer(use.scope)
             compiled, rest, positions, _ = above.leaf(use, (name, *path))
             above._compiled(compiled, rest, positions, found, seen | {self._key(name)})
             return
@@ -463,8 +422,6 @@ class Tracer:
         if resource.module is not None:
             self._output(resource, path, found, seen | {key})
             return
-        if self._presence:
-            found.update(dict.fromkeys(self.presence_sources(resource)))
         if resource.loop:
             path = path[1:]
         positions: Positions = dict.fromkeys(resource.loop.variables, (resource.loop, None)) if resource.loop else {}
@@ -481,38 +438,7 @@ class Tracer:
         output = instance.inside.template.outputs.get(str(path[0])) if instance and instance.inside and path else None
         if instance is None or instance.inside is None or output is None:
             return
-        Tracer(instance.inside, presence=self._presence)._compiled(output.value, path[1:], {}, found, seen)
-
-
-def _static_leaf(resource: Resource, pointer: Pointer) -> tuple[Compiled, Pointer] | None:
-    """The part of the template behind a pointer and what remains of it; None where an environment's values decide which part it is."""
-    compiled: Compiled = resource.properties
-    for depth, step in enumerate(pointer):
-        if isinstance(compiled, Overlaid):
-            own = compiled.own
-            if not isinstance(own, MapValue) or own.when is not None:
-                return None
-            written = dict(own.entries).get(str(step))
-            if isinstance(written, MapValue):
-                return None
-            compiled = own if written is not None else compiled.base
-            if isinstance(compiled, Overlaid):
-                return None
-        if isinstance(compiled, MapValue):
-            found = dict(compiled.entries).get(str(step))
-            if found is None:
-                return compiled, pointer[depth:]
-            compiled = found
-        elif isinstance(compiled, ListValue) and isinstance(step, int):
-            before = compiled.items[: step + 1]
-            if len(before) <= step or any(
-                isinstance(each, Dynamic) or (isinstance(each, MapValue) and (each.loop or each.when)) for each in before
-            ):
-                return None
-            compiled = compiled.items[step]
-        else:
-            return compiled, pointer[depth:]
-    return None if isinstance(compiled, Overlaid) else (compiled, ())
+        Tracer(instance.inside)._compiled(output.value, path[1:], {}, found, seen)
 
 
 def _chain(node: Node) -> tuple[str, Pointer] | None:
