@@ -15,7 +15,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from jovial_scaffold import Project
-from jovial_scaffold.core.comparing.aligning import likeness, matched, matched_lines
+from jovial_scaffold.core.comparing.aligning import changed_at, leaves, likeness, matched, matched_lines
 from jovial_scaffold.core.comparing.matrix import compare
 from jovial_scaffold.core.comparing.patching import patch
 from jovial_scaffold.core.comparing.totals import totals
@@ -401,3 +401,22 @@ def named_parameters(reason: Reason) -> Iterator[str]:
         yield re.split(r"[.\[]", reason.name)[0]
     for each in reason.reasons:
         yield from named_parameters(each)
+
+
+@pytest.mark.parametrize(
+    ("schema", "one", "other", "labels"),
+    [
+        ({}, ["a", "b"], ["b", "a"], [("x",)]),
+        ({"anyOrder": True}, ["a", "b"], ["b", "a"], []),
+        ({"anyOrder": True}, ["a", "b", "b"], ["b", "a", "a"], [("x",)]),
+        ({"anyOrder": True}, [{"k": 1}, {"k": 2}], [{"k": 2}, {"k": 1}], []),
+        ({"anyOrder": True}, [{"k": 1}, {"k": 2}], [{"k": 2}, {"k": 3}], [("x", 0, "k")]),
+        ({}, [{"k": 1}, {"k": 2}], [{"k": 2}, {"k": 1}], [("x",)]),
+        ({}, [{"k": 1}, {"k": 2}], [{"k": 0}, {"k": 1}, {"k": 2}], [("x", 2, "k")]),
+        ({"listKey": "k"}, [{"k": "a", "v": 1}, {"k": "b", "v": 2}], [{"k": "b", "v": 2}, {"k": "a", "v": 3}], [("x", "a", "v")]),
+    ],
+)
+def test_order_of_lists(schema: dict[str, Any], one: list[Any], other: list[Any], labels: list[Any]) -> None:
+    whole = {"properties": {"x": schema}}
+    assert [leaf.label for leaf in leaves({0: {"x": one}, 1: {"x": other}}, whole, 2) if leaf.differs] == labels
+    assert changed_at({"x": one}, {"x": other}, whole, ("x",)) is bool(labels)

@@ -59,7 +59,7 @@ class Drivers:
         self._tracers: dict[int, Tracer] = {}
         self._kept = Kept()
         self._behind = [Behind(rendering) for rendering in renderings]
-        self._drivers: dict[tuple[str, Pairs, Names], Driver] = {}
+        self._drivers: dict[tuple[str, Names], Driver] = {}
         self._overlays: dict[Trial, Overlay] = {}
         self._candidates: dict[tuple[int, int], dict[str, Any]] = {}
         self._changed: dict[tuple[Trial, Program, str, Pointer], bool] = {}
@@ -287,20 +287,18 @@ class Drivers:
 
     def _driver(self, name: str, row: _Row, together: Names = ()) -> Driver:
         """A driver with the lines that set it: the part that the row reads, where that can be told."""
-        columns = {column for pair in row.columns for column in pair}
-        if any(isinstance(self.renderings[column].parameters.values.get(name), dict | list) for column in columns):
+        if any(isinstance(each.parameters.values.get(name), dict | list) for each in self.renderings):
             return self._placed(name, row, together)
-        key = (name, row.columns, together)  # it is set as a whole: the same for all rows
+        key = (name, together)  # it is set as a whole: the same for all rows
         if key not in self._drivers:
             self._drivers[key] = self._placed(name, row, together)
         return self._drivers[key]
 
     def _placed(self, name: str, row: _Row, together: Names) -> Driver:
         places = {}
-        for column in sorted({column for pair in row.columns for column in pair}):
-            rendering = self.renderings[column]
+        for column, rendering in enumerate(self.renderings):
             paths = [path for each, path in row.sources(column) if each == name]
-            others = [self.renderings[other] for pair in row.columns if column in pair for other in pair if other != column]
+            others = [each for each in self.renderings if each is not rendering]
             differing = [path for path in paths if any(not _equal_at(rendering, other, name, path) for other in others)]
             place = _set_at(rendering, name, next(iter(differing or paths), ()))
             if place:
