@@ -161,3 +161,13 @@ def test_chains_of_any_length_and_order_from_python(write: Write, kind: str, ord
     assert project.render("live").outputs == {"o": "begun"}
     assert [each for each in project.check().findings if each.level == "error"] == []
     assert sys.getrecursionlimit() == limit
+
+
+@pytest.mark.parametrize(
+    "doubled", ["${A + A}", "${A}-${A}", "${[A, A].join('')}", "${A == 'x' ? A : A + 'y'}", "${as_json({'a': A, 'b': A})}"]
+)
+def test_what_is_left_of_a_pending_value_does_not_grow_without_end(write: Write, doubled: str) -> None:
+    values = "".join(f'  a{number}: "{doubled.replace("A", f"a{number - 1}")}"\n' for number in range(1, 60))
+    template = f"let:\n  a0: ${{net.id}}x\n{values}resources:\n  net (fulmar.network): {{name: net, range: 10.0.0.0/8}}\noutputs: {{o: '${{a59}}'}}\n"
+    (output,) = Project.load(write({"jovial.yaml": PROJECT, "t.yaml": template, "p.yaml": "{}"})).render("live").outputs.values()
+    assert len(repr(output)) < 25_000 and "net:id" in output.origins

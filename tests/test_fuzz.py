@@ -20,6 +20,8 @@ BOUNDS = {
     "trees": (200, 0.5),
     "commands": (120, 0.35),
     "drivers": (24, 0.9),
+    "residuals": (800, 0.9),
+    "yaml": (1_200, 0.9),
 }
 
 

@@ -8,7 +8,7 @@ import importlib
 import random
 from collections.abc import Callable
 
-KINDS = ("projects", "secrets", "expressions", "trees", "commands", "endings", "imports", "drivers")
+KINDS = ("projects", "secrets", "expressions", "trees", "commands", "endings", "imports", "drivers", "residuals", "yaml")
 
 
 def attempt_of(kind: str) -> Callable[[random.Random], str]:

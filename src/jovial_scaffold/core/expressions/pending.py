@@ -12,6 +12,8 @@ from typing import Any
 from jovial_scaffold.core import marks
 from jovial_scaffold.core.limits import RESIDUAL_TEXT
 
+#: `${…}` in the text form of a residual, quotes and brackets of an expression inside, or the mark that stands for `${` itself
+_RECORDED = re.compile(r"""\$\$\{|\$\{((?:"(?:[^"\\]|\\.)*"|[^{}"]|\{(?:"(?:[^"\\]|\\.)*"|[^{}"])*\})*)\}""")
 _NAME = re.compile(r"[A-Za-z_][A-Za-z0-9_]*\Z")
 
 
@@ -29,10 +31,14 @@ class Reference:
 
 @dataclass(frozen=True, slots=True)
 class Hidden:
-    """A secret that was put into a residual: `exact` is for comparing only, `segments` what it was made from."""
+    """A secret that was put into a residual, as what it was made from: for comparing only."""
 
-    exact: str
     segments: "tuple[Segment, ...]"
+
+    @property
+    def exact(self) -> str:
+        """What it is compared by."""
+        return exact(self.segments)
 
 
 Segment = str | Reference | Hidden
@@ -83,19 +89,6 @@ class Pending:
 def renamed(pending: Pending, name: Callable[[str], str]) -> Pending:
     """The same with the addresses of resources renamed."""
     origins = tuple(f"{name(address)}{colon}{path}" for address, colon, path in (each.partition(":") for each in pending.origins))
-    segments = tuple(
-        Reference(name(each.address), each.path)
-        if isinstance(each, Reference)
-        else Hidden(
-            each.exact, tuple(Reference(name(part.address), part.path) if isinstance(part, Reference) else part for part in each.segments)
-        )
-        if isinstance(each, Hidden)
-        else each
-        for each in pending.segments
-    )
-    pieces = pending.joined
-    if pieces is not None:
-        pieces = tuple(renamed(each, name) if isinstance(each, Pending) else each for each in pieces)
     if pending.template:  # as a snapshot has recorded it
         template = pending.template
         for origin in pending.origins:
@@ -104,7 +97,24 @@ def renamed(pending: Pending, name: Callable[[str], str]) -> Pending:
             escaped = there.replace("\\", r"\\")
             template = re.sub(rf"(?<![\w.\"\]]){re.escape(here)}(?!\w)", escaped, template)
         return Pending(origins, template=template)
-    return Pending(origins, segments, pieces, pending.primary)
+    pieces = pending.joined
+    if pieces is not None:
+        pieces = tuple(
+            renamed(each, name) if isinstance(each, Pending) else each if isinstance(each, str) else Hidden(_renamed(each.segments, name))
+            for each in pieces
+        )
+    return Pending(origins, _renamed(pending.segments, name), pieces, pending.primary)
+
+
+def _renamed(segments: tuple[Segment, ...], name: Callable[[str], str]) -> tuple[Segment, ...]:
+    return tuple(
+        each
+        if isinstance(each, str)
+        else Hidden(_renamed(each.segments, name))
+        if isinstance(each, Hidden)
+        else Reference(name(each.address), each.path)
+        for each in segments
+    )
 
 
 def template_text(pending: Pending) -> str:
@@ -125,7 +135,8 @@ def template_text(pending: Pending) -> str:
 def people_text(pending: Pending) -> str:
     """The residual as people read it: `http://‹ledger:address›/v1`."""
     if pending.template:
-        return re.sub(r"\$\$\{|\$\{([^}]*)\}", lambda found: marks.mark(found[1]) if found[1] else "${", pending.template)
+        bare = {reference_text(Reference(*each.partition(":")[::2])): each for each in pending.origins}
+        return _RECORDED.sub(lambda found: marks.mark(bare.get(found[1], found[1])) if found[1] else "${", pending.template)
     if pending.joined is None:
         return marks.mark(_bare(pending) or marks.unmarked(shown(pending.segments)))
     texts = []

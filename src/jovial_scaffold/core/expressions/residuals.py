@@ -6,11 +6,13 @@ of resources: `size(net.ranges) + 2`, or, joined into text, `http://${ledger.add
 
 import hashlib
 import json
+import math
 from collections.abc import Iterable, Iterator, Sequence
 from typing import Any
 
 from jovial_scaffold.core.expressions.library.strings import scalar_text
 from jovial_scaffold.core.expressions.pending import Hidden, Pending, Reference, Segment, exact
+from jovial_scaffold.core.expressions.times import Duration, Timestamp
 from jovial_scaffold.core.expressions.values import (
     NONE,
     Optional,
@@ -69,7 +71,7 @@ def binary(operator: str, a: Operand, b: Operand) -> Any:
     if operator == "+" and any(map(_is_text, (a, b))) and all(_is_text(each) or type(each) is Pending for each in (a, b)):
         return joined([a, b], added=True)
     made = _made([a, b], (*_primary(a), f" {operator} ", *_primary(b)))
-    if operator == "+" and type(a) is type(b) is type(made) is Pending:
+    if operator == "+" and type(a) is type(b) is type(made) is Pending and not made.primary:
         return Pending(made.origins, made.segments, added=(*(a.added or (a,)), *(b.added or (b,))))
     return made
 
@@ -128,6 +130,8 @@ def joined(parts: Iterable[Operand], added: bool = False) -> Any:
         return _sealed(parts, found[0])
     made = _made(parts, _between(" + ", [_piece(each) for each in found]))
     pending = made.value if isinstance(made, Secret) else made
+    if pending.primary:  # too long: a digest stands for all of it
+        return made
     return _sealed(parts, Pending(pending.origins, pending.segments, tuple(found)))
 
 
@@ -148,7 +152,7 @@ def _made(operands: Sequence[Operand], segments: Sequence[Segment], primary: boo
         # Too long to carry about: a digest stands for it, of secrets one that nobody is shown.
         digest = hashlib.sha256(exact(merged).encode("utf-8", "surrogatepass")).hexdigest()[:32]
         secret = any(isinstance(each, Hidden) for each in merged)
-        merged, primary = (["long(", Hidden(digest, ()), ")"] if secret else [f'long("{digest}")']), True
+        merged, primary = (["long(", Hidden((digest,)), ")"] if secret else [f'long("{digest}")']), True
     return _sealed(operands, Pending(origins, tuple(merged), primary=primary))
 
 
@@ -221,8 +225,7 @@ def _between(separator: str, written: Sequence[tuple[Segment, ...]]) -> tuple[Se
 
 
 def _hidden(secret: Secret) -> Hidden:
-    written = _written(secret.value)
-    return Hidden(exact(written), written)
+    return Hidden(_written(secret.value))
 
 
 def _written(value: Operand) -> tuple[Segment, ...]:
@@ -253,7 +256,11 @@ def _literal(value: Any) -> str:
     if kind is UInt:
         return f"{int(value)}u"
     if kind is bytes:
-        return f"b{json.dumps(value.decode('latin-1'))}"
+        return 'b"' + "".join(f"\\x{byte:02x}" for byte in value) + '"'
+    if kind is Timestamp or kind is Duration:
+        return f'{value.type_name}("{value!r}")'
+    if kind is float and not math.isfinite(value):
+        return f'double("{value}")'
     if kind is TypeValue:
         return str(value.name)
     return repr(value)

@@ -5,7 +5,7 @@ Everything that YAML allows and our formats do not is a problem with its place, 
 """
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from contextlib import suppress
 from typing import Any
 
@@ -65,8 +65,9 @@ class _Doubtful(Exception):
 #: what libyaml takes, or reads as something else than YAML 1.2 says: comments right behind a value, `-` and `?` in flow style, anchors
 #: with a colon, tabs at the start of lines, block scalars that begin or end with white space, directives
 _DOUBTFUL = re.compile(
-    r"""[\]}"',|>]\#|[|>][0-9+-]+\#|[\[{,]\s*\?[^\s,\[\]{}]|[\[,]\s*-\s*[,\]]|(?:^|[\s\[{,])&[^\s,\[\]{}]*:|^[ ]*\t"""
-    r"""|[|>][0-9+-]*[ \t]*(?:\#[^\n]*)?\n[ ]+\n|\n[ ]+\Z|^[%|>]|\*[^\s,\[\]{}]*:(?=\s)""",
+    r"""[^\s\[{(,:]["']\#|[\]},|>]\#|[|>][0-9+-]+\#"""  # a `#` right behind a value; `"#/types/x"` begins one
+    r"""|(?:,|(?<![\w)\]"'])\[|(?<![$\w])\{)\s*\?[^\s,\[\]{}]|[\[,]\s*-\s*[,\]]"""  # not `xs[?0]` and `${?x}`
+    r"""|(?:^|[\s\[{,])[&*][^\s,\[\]{}"']*:|^[ ]*\t|[|>][0-9+-]*[ \t]*(?:\#[^\n]*)?\n[ ]+\n|\n[ ]+\Z|^[%|>]""",
     re.MULTILINE,
 )
 
@@ -394,7 +395,7 @@ def _read(text: str, places: dict[Pointer, Place] | None) -> tuple[Any, list[Pro
         from jovial_scaffold.core.text.yaml_grammar import events_of
 
         try:
-            events = iter(events_of(text))
+            events = events_of(text)
         except GrammarError as error:
             wrong = wrong or MarkedYAMLError(problem_mark=Mark("", error.at, 0, 0, None, 0))
             if places is not None and not places:  # as far as libyaml finds them
@@ -403,10 +404,16 @@ def _read(text: str, places: dict[Pointer, Place] | None) -> tuple[Any, list[Pro
         else:
             if places is not None:
                 places.clear()
-            careful = _Builder(text, places)
-            return careful.from_events(lambda: next(events), doubting=False), careful.problems
+            return values_of(text, events, places)
     assert wrong is not None
     return UNKNOWN, [*builder.problems, _syntax_problem(text, wrong)]
+
+
+def values_of(text: str, events: Iterable[Event], places: dict[Pointer, Place] | None = None) -> tuple[Any, list[Problem]]:
+    """Value and problems of a text by the events that a parser found in it."""
+    builder = _Builder(text, places)
+    following = iter(events)
+    return builder.from_events(lambda: next(following), doubting=False), builder.problems
 
 
 _COMMENT_CUT = re.compile(r"[ \t]#\$\{[^\n\r]*")
