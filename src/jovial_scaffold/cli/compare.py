@@ -127,7 +127,7 @@ def _errors_of_files(loaded: Project, comparison: Comparison) -> Wrong:
 
 def _parity(loaded: Project, comparison: Comparison, expect: Path | None, accept: bool) -> list[Finding] | None:
     """What differs though it should not: by the rules over pairs, and by a file. None where that file was written instead."""
-    found = loaded.judge_pairs(comparison.renderings)
+    found = [*comparison.findings, *loaded.judge_pairs(comparison.renderings)]
     if expect is None:
         return merged(found, comparison.environments)
     from jovial_scaffold.core.comparing.expecting import accepted, read_expectations, unexpected

@@ -35,6 +35,7 @@ RESIDUAL_TEXT = Limit(20_000, "characters of what is left of a pending value, be
 PATTERN_LENGTH = Limit(2_000, "characters", "expression-budget")
 
 STATIC_COMBINATIONS = Limit(96, "combinations", "not-checked")
+TRIAL_ROUNDS = Limit(4_000_000, "rounds of loops in all trials of one comparison or explanation", "drivers-untried")
 DRIVER_TRIALS = Limit(64, "sets of parameters that are tried for one difference, beyond which one is narrowed", "")
 TRIED_VALUES = Limit(60, "values that a parameter is changed to, to see whether something hangs on it", "")
 PARALLEL_RESOURCES = Limit(500, "resources, from which on environments are rendered beside each other", "")

@@ -20,6 +20,17 @@ class Meter:
         self.findings = FINDINGS.most  #: that are left
         self.seconds = seconds
 
+    def beside(self, rounds: int) -> "Meter":
+        """A budget of its own for work that must not starve the rest; its time is the same."""
+        found = Meter(self._clock)
+        found._end, found.seconds, found.rounds = self._end, self.seconds, rounds
+        return found
+
+    @property
+    def spent(self) -> bool:
+        """Whether nothing more may be done."""
+        return self.rounds <= 0 or self.over
+
     def spend(self, rounds: int) -> bool:
         """Count rounds of loops; False where there are none left."""
         self.rounds -= rounds

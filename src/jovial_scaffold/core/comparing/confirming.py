@@ -13,7 +13,7 @@ from jovial_scaffold.core.comparing.snapshots import scalars
 from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.limits import TRIED_VALUES
 from jovial_scaffold.core.rendering.explaining import Reason
-from jovial_scaffold.core.rendering.overlays import MISSING, Overlay
+from jovial_scaffold.core.rendering.overlays import MISSING, Overlay, trial_meter
 from jovial_scaffold.core.rendering.rendering import Rendering
 from jovial_scaffold.core.text.source import Pointer, value_at
 from jovial_scaffold.core.text.unknown import UNKNOWN
@@ -31,7 +31,8 @@ def confirmed(reason: Reason, rendering: Rendering, others: Sequence[Rendering],
     ask = _asked(rendering, address, pointer)
     if ask is None:
         return reason
-    before = ask(Overlay(rendering, {}))
+    meter = trial_meter(rendering)
+    before = ask(Overlay(rendering, {}, meter))
     written = {*_literals(reason), *itertools.islice(_told(rendering.parameters.values), _PARTS * 4)}
     known: dict[str, bool] = {}
 
@@ -52,7 +53,8 @@ def confirmed(reason: Reason, rendering: Rendering, others: Sequence[Rendering],
             tried += 1
             if tried > TRIED_VALUES.most:
                 break
-            if not _alike(before, ask(Overlay(rendering, {name: other}))):
+            changed = not _alike(before, ask(Overlay(rendering, {name: other}, meter)))
+            if changed or meter.spent:  # where nothing more may be tried, what was read stays
                 return True
         return False
 

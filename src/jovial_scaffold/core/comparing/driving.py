@@ -11,8 +11,9 @@ from typing import Any
 from jovial_scaffold.core.comparing.aligning import changed_at, matched_lines, same
 from jovial_scaffold.core.expressions.program import Program
 from jovial_scaffold.core.limits import DRIVER_TRIALS
+from jovial_scaffold.core.meter import Meter
 from jovial_scaffold.core.rendering.environment import Environment
-from jovial_scaffold.core.rendering.overlays import CONTEXT, MISSING, Behind, Overlay, alone
+from jovial_scaffold.core.rendering.overlays import CONTEXT, MISSING, Behind, Overlay, alone, trial_meter
 from jovial_scaffold.core.rendering.rendering import RenderedResource, Rendering
 from jovial_scaffold.core.rendering.tracing import Kept, Source, Tracer
 from jovial_scaffold.core.templates.inputs import CONTEXT as CONTEXT_NAME
@@ -45,7 +46,7 @@ class Driver:
 class _Row:
     """What a row is about, to be tried."""
 
-    columns: Pairs  #: pairs that differ, the first column with each
+    columns: Pairs  #: pairs that differ: the first column with each that does
     inputs: frozenset[str]  #: what its values may have been computed from
     changes: Callable[[Trial], bool]  #: whether a trial changes it
     sources: Callable[[int], Iterable[Source]]  #: the parts of parameters that a column reads for it
@@ -56,6 +57,9 @@ class Drivers:
 
     def __init__(self, renderings: Sequence[Rendering]) -> None:
         self.renderings = renderings
+        self._meter = trial_meter(renderings[0]) if renderings else Meter()
+        #: how many rows nobody tried, or not to the end, since the budget was spent
+        self.untried = 0
         self._tracers: dict[int, Tracer] = {}
         self._kept = Kept()
         self._behind = [Behind(rendering) for rendering in renderings]
@@ -192,7 +196,7 @@ class Drivers:
         if trial not in self._overlays:
             column, other, names = trial
             candidates = self._of_pair(column, other)
-            self._overlays[trial] = Overlay(self.renderings[column], {name: candidates[name] for name in names})
+            self._overlays[trial] = Overlay(self.renderings[column], {name: candidates[name] for name in names}, self._meter)
         return self._overlays[trial]
 
     def _of_pair(self, column: int, other: int) -> dict[str, Any]:
@@ -227,19 +231,23 @@ class Drivers:
         return self._lines[key]
 
     def _driving(self, row: _Row) -> tuple[Driver, ...]:
-        """The inputs that change a row alone; where none does, the fewest that do together."""
+        """The inputs that change a row alone; where none does, the fewest that do together. None where the budget is spent."""
+        found = [] if self._meter.spent else self._alone(row)
+        together = () if found else next((names for pair in row.columns if (names := self._together(row, pair))), ())
+        if self._meter.spent:
+            self.untried += 1
+            return ()
+        if found:
+            return tuple(self._driver(name, row) for name in found)
+        return tuple(self._driver(name, row, tuple(other for other in together if other != name)) for name in together)
+
+    def _alone(self, row: _Row) -> list[str]:
         found: set[str] = set()
         for trial in self._trials(row):
             name = trial[2][0]
             if name not in found and row.changes(trial):
                 found.add(name)
-        if found:
-            return tuple(self._driver(name, row) for name in sorted(found))
-        for pair in row.columns:
-            names = self._together(row, pair)
-            if names:
-                return tuple(self._driver(name, row, tuple(other for other in names if other != name)) for name in names)
-        return ()
+        return sorted(found)
 
     def _inputs(self, columns: Iterable[int], of: Callable[[int], frozenset[str]]) -> frozenset[str]:
         """What the values of some columns may have been computed from."""
@@ -267,6 +275,8 @@ class Drivers:
             for column, other, names in directions:
                 for chosen in itertools.combinations(names, size):
                     tried += 1
+                    if self._meter.spent:
+                        return ()
                     if tried > DRIVER_TRIALS.most:
                         return self._narrowed(row, directions)
                     if row.changes((column, other, chosen)):
@@ -307,22 +317,9 @@ class Drivers:
 
 
 def _pairs(values: Mapping[int, Any]) -> Pairs:
-    """The first column with each that has another value than those before."""
+    """The first column with each that has another value."""
     first, *others = values
-    if all(type(value) in _PLAIN for value in values.values()):
-        seen = {(type(values[first]), values[first])}
-        distinct = []
-        for column in others:
-            known = (type(values[column]), values[column])
-            if known not in seen:
-                seen.add(known)
-                distinct.append(column)
-        return tuple((first, column) for column in distinct)
-    found: list[int] = []
-    for column in others:
-        if not any(_equal(values[column], values[other]) for other in (first, *found)):
-            found.append(column)
-    return tuple((first, column) for column in found)
+    return tuple((first, column) for column in others if not _equal(values[first], values[column]))
 
 
 def _equal(a: Any, b: Any) -> bool:

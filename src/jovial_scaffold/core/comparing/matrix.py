@@ -9,9 +9,12 @@ from jovial_scaffold.core.comparing.aligning import leaves, matched_lines, same
 from jovial_scaffold.core.comparing.driving import RUN, TEMPLATE, Driver, Drivers
 from jovial_scaffold.core.expressions.pending import Pending, renamed
 from jovial_scaffold.core.expressions.values import Secret
+from jovial_scaffold.core.findings import Finding
+from jovial_scaffold.core.limits import TRIAL_ROUNDS
 from jovial_scaffold.core.rendering.rendering import RenderedResource, Rendering
 from jovial_scaffold.core.text.patterns import pattern
 from jovial_scaffold.core.text.source import Pointer, pointer_text
+from jovial_scaffold.core.words import Counted, say
 
 __all__ = ("Comparison", "Driver", "Row", "compare", "row_label", "same")
 
@@ -48,7 +51,8 @@ class Row:
 class Comparison:
     """All rows, sorted by address and pointer, outputs and documents last; only those that differ unless all were asked for.
 
-    `resources` were compared, of which `differing` have a row that counts; `fits` says which addresses were compared.
+    `resources` were compared, of which `differing` have a row that counts; `fits` says which addresses were compared;
+    `findings` what was left undone.
     """
 
     environments: tuple[str, ...]
@@ -57,6 +61,7 @@ class Comparison:
     differing: int
     renderings: tuple[Rendering, ...]
     fits: Callable[[str], bool]
+    findings: tuple[Finding, ...] = ()
 
     @property
     def same(self) -> int:
@@ -94,7 +99,15 @@ def compare(
         rows += found
     rows += [row for row in _output_rows(renderings, drivers, everything) if chosen.address(row.address) and chosen.row(row)]
     rows += [row for row in _document_rows(renderings, drivers, everything) if chosen.address(row.address) and chosen.row(row)]
-    return Comparison(tuple(each.label for each in renderings), tuple(rows), compared, differing, tuple(renderings), chosen.address)
+    labels = tuple(each.label for each in renderings)
+    findings = (_untried(drivers.untried),) if drivers.untried else ()
+    return Comparison(labels, tuple(rows), compared, differing, tuple(renderings), chosen.address, findings)
+
+
+def _untried(rows: int) -> Finding:
+    message = say("What drives {} was not tried to the end: that takes too long.", Counted(rows, "difference"))
+    hint = say("Compare fewer addresses at a time with --only.")
+    return Finding(TRIAL_ROUNDS.finding, "note", message, None, hint)
 
 
 class _Chosen:

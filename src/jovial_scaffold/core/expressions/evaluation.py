@@ -13,7 +13,7 @@ from jovial_scaffold.core.expressions.errors import BudgetError, EvaluationError
 from jovial_scaffold.core.expressions.functions import FUNCTIONS, call
 from jovial_scaffold.core.expressions.library.extensions import sorted_list
 from jovial_scaffold.core.expressions.parts import dotted_name, field_of, has_field, has_part, item_of, part_tests
-from jovial_scaffold.core.expressions.pending import Pending
+from jovial_scaffold.core.expressions.pending import MarkMet, Pending
 from jovial_scaffold.core.expressions.scopes import Scope
 from jovial_scaffold.core.expressions.syntax import (
     Call,
@@ -123,6 +123,8 @@ class Evaluator:
                 arguments[position] = revealed(argument)
         try:
             result = function(*arguments)
+        except MarkMet:
+            return self.strict(node, function, kept, left)
         except EvaluationError as error:
             if secret:
                 error.mask()

@@ -21,6 +21,10 @@ class MarkCompared(Exception):
     """A mark, record or optional was compared by Python's `==`: whoever did so does not know how they compare."""
 
 
+class MarkMet(Exception):
+    """A function that looks at the outside of its operands only would have to look into a mark."""
+
+
 @dataclass(frozen=True, slots=True)
 class Reference:
     """A property that a resource will have. `path` is a JSON Pointer without its first slash."""

@@ -175,6 +175,11 @@ def deep_marks(value: Any) -> tuple[frozenset[str], bool, bool]:
     return all_origins, secret, unknown
 
 
+def is_mark(value: Any) -> bool:
+    """Whether a value is pending, secret or unknown, and not an ordinary one."""
+    return type(value) is Pending or type(value) is Secret or value is UNKNOWN
+
+
 def has_pending(value: Any, through_secrets: bool = True) -> bool:
     """Whether something pending stands in a value, at any depth."""
     stack = [value]

@@ -5,12 +5,25 @@ from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 from typing import Any, Final
 
+from jovial_scaffold.core.expressions import residuals
 from jovial_scaffold.core.expressions.errors import EvaluationError
 from jovial_scaffold.core.expressions.library.own import patched
-from jovial_scaffold.core.expressions.pending import Pending
+from jovial_scaffold.core.expressions.pending import MarkMet, Pending
 from jovial_scaffold.core.expressions.placeholders import Formula, Joined, Omittable, join_parts
 from jovial_scaffold.core.expressions.scopes import Scope
-from jovial_scaffold.core.expressions.values import NONE, Optional, Record, Secret, UInt, key_value, sorted_keys, type_name
+from jovial_scaffold.core.expressions.values import (
+    NONE,
+    Optional,
+    Record,
+    Secret,
+    UInt,
+    deep_marks,
+    is_mark,
+    key_value,
+    revealed,
+    sorted_keys,
+    type_name,
+)
 from jovial_scaffold.core.findings import Finding, Related
 from jovial_scaffold.core.limits import LOOP_ITEMS
 from jovial_scaffold.core.templates.model import Compiled, Condition, Constant, Dynamic, ListValue, Loop, MapValue, Overlaid
@@ -128,7 +141,13 @@ class Computer:
         base = self.value(compiled.base, {}, site)
         if own is OMITTED or base is UNKNOWN:
             return base
-        return patched(base, own) if type(base) is dict else own
+        try:
+            return patched(base, own) if type(base) is dict or is_mark(base) else own
+        except MarkMet:  # what it is merged over may be a map
+            origins, _, unknown = deep_marks([base, own])
+            if unknown:
+                return UNKNOWN
+            return residuals.called("patched", [base, own], False) if origins else Secret(patched(revealed(base), revealed(own)))
 
     def _list(self, compiled: ListValue, variables: Variables, site: Site) -> Any:
         result: list[Any] = []

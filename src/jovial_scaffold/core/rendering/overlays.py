@@ -9,6 +9,7 @@ from typing import Any, Final
 
 from jovial_scaffold.core.expressions.placeholders import Formula
 from jovial_scaffold.core.expressions.program import Program
+from jovial_scaffold.core.limits import TRIAL_ROUNDS
 from jovial_scaffold.core.meter import Meter
 from jovial_scaffold.core.parameters.resolving import Parameters
 from jovial_scaffold.core.rendering.computing import OMITTED, Site
@@ -24,9 +25,12 @@ MISSING: Final = object()  #: there is no such property, output or document
 
 
 class Overlay:
-    """A rendering under other inputs: `changes` are values by the name of a parameter, or of an entry of `context` (`context.run`)."""
+    """A rendering under other inputs: `changes` are values by the name of a parameter, or of an entry of `context` (`context.run`).
 
-    def __init__(self, rendering: Rendering, changes: Mapping[str, Any]) -> None:
+    `meter` is what all overlays of one question may do together: where it is spent, what they give means nothing.
+    """
+
+    def __init__(self, rendering: Rendering, changes: Mapping[str, Any], meter: Meter) -> None:
         values = {name: value for name, value in rendering.parameters.values.items() if name not in rendering.parameters.defaulted}
         context = dict(rendering.context)
         for name, value in changes.items():
@@ -35,7 +39,7 @@ class Overlay:
             else:
                 values[name] = value
         scope = rendering.scope
-        shared = Shared(scope.shared.plans, context, lambda finding: None, deployed=scope.shared.deployed, meter=Meter())
+        shared = Shared(scope.shared.plans, context, lambda finding: None, deployed=scope.shared.deployed, meter=meter)
         parameters = Parameters(rendering.environment, rendering.parameters.layers, values)
         self.scope = Environment(scope.plan, shared, parameters)
         self._values: dict[Program, Any] = {}
@@ -97,6 +101,11 @@ def alone(resource: Resource, name: str) -> Program | None:
         return None
     compiled = dict(resource.properties.entries).get(name)
     return compiled.content.program if isinstance(compiled, Dynamic) and isinstance(compiled.content, Formula) else None
+
+
+def trial_meter(rendering: Rendering) -> Meter:
+    """What the trials of one question may do."""
+    return rendering.scope.shared.meter.beside(TRIAL_ROUNDS.most)
 
 
 class Behind:

@@ -8,8 +8,9 @@ from jovial_scaffold.core.expressions.library import strings
 from jovial_scaffold.core.expressions.library.entries import GLOBAL, METHOD, Function, entry
 from jovial_scaffold.core.expressions.library.formatting import formatted, quoted
 from jovial_scaffold.core.expressions.operators import bounded
+from jovial_scaffold.core.expressions.pending import MarkMet
 from jovial_scaffold.core.expressions.times import Duration, Timestamp
-from jovial_scaffold.core.expressions.values import NONE, Optional, UInt, equal, type_name
+from jovial_scaffold.core.expressions.values import NONE, Optional, UInt, equal, is_mark, type_name
 from jovial_scaffold.core.limits import COMPARISONS
 from jovial_scaffold.core.words import Amount, Derived, Value, say
 
@@ -28,6 +29,8 @@ def _flatten(items: list[Any], depth: int = 1) -> list[Any]:
         raise EvaluationError(say("flatten() goes at least 0 levels deep, and {} are asked for.", Value(depth)))
     result: list[Any] = []
     for item in items:
+        if depth and is_mark(item):  # it may be a list
+            raise MarkMet
         result.extend(_flatten(item, depth - 1) if type(item) is list and depth else [item])
     return list(bounded(result))
 
@@ -192,6 +195,8 @@ def _non_zero(value: Any) -> Optional:
 
 def _unwrap(items: list[Any]) -> list[Any]:
     for item in items:
+        if is_mark(item):
+            raise MarkMet
         if type(item) is not Optional:
             raise EvaluationError(say("A list of optionals is unwrapped, and this holds {}.", Value(item)), id="type-mismatch")
     return [item.value for item in items if item is not NONE]

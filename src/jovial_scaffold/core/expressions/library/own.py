@@ -6,7 +6,8 @@ from typing import Any
 from jovial_scaffold.core.expressions.errors import EvaluationError
 from jovial_scaffold.core.expressions.library import networks, strings
 from jovial_scaffold.core.expressions.library.entries import GLOBAL, Function, Signature, entry
-from jovial_scaffold.core.expressions.values import NONE
+from jovial_scaffold.core.expressions.pending import MarkMet
+from jovial_scaffold.core.expressions.values import NONE, is_mark
 from jovial_scaffold.core.words import Value, say
 
 
@@ -14,6 +15,8 @@ def patched(base: Any, patch: Any) -> Any:
     """RFC 7396: objects merge, null removes, all else replaces."""
     if type(patch) is not dict:
         return patch
+    if is_mark(base):  # it may be a map
+        raise MarkMet
     result = dict(base) if type(base) is dict else {}
     for key, value in patch.items():
         if value is None:
