@@ -21,6 +21,22 @@ CASES = Path(__file__).parent / "cases"
 Write = Callable[[Mapping[str, str]], Path]
 
 
+#: modules of which every test starts processes, draws, measures growth, or tries very many cases
+_SLOW_MODULES = ("board", "bounds", "cli", "docs", "drawing", "fuzz", "growth", "import", "laws", "secrecy", "writing")
+_SLOW_CALLS = frozenset(("jovial", "subprocess", "repository"))
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """Mark what is slow, so that `pytest -m "not slow"` is the quick part."""
+    for item in items:
+        function = getattr(item, "function", None)
+        inner = getattr(getattr(function, "hypothesis", None), "inner_test", None)
+        calls = set(getattr(getattr(function, "__code__", None), "co_names", ()))
+        module = item.nodeid.partition("::")[0].rpartition("test_")[2].removesuffix(".py")
+        if inner is not None or module in _SLOW_MODULES or calls & _SLOW_CALLS:
+            item.add_marker(pytest.mark.slow)
+
+
 def load_cases(name: str) -> list[Any]:
     """The entries of a file of cases, each with an id for pytest."""
     entries = yaml.safe_load((CASES / name).read_text("utf-8"))

@@ -95,10 +95,14 @@ def command(
     from jovial_scaffold.reports.machine import result_document, short_json_text
 
     sys.stdout.write(short_json_text(result_document(value)))
-    if not deep_marks(value.whole() if isinstance(value, Record) else value)[2]:
-        # It is known all the same: what is wrong with parameters, those of the command line among them, is said.
-        wrong = [(side, found) for side, each in wrong if (found := [one for one in each if one.id.startswith("parameter-")])]
-    raise typer.Exit(exit_codes.ERRORS if show_errors(wrong) else 0)
+    raise typer.Exit(exit_codes.ERRORS if show_errors(_told(value, wrong)) else 0)
+
+
+def _told(value: Any, wrong: Wrong) -> Wrong:
+    """What is said beside a value: where it is known all the same, what is wrong with parameters, those of the command line among them."""
+    if deep_marks(value.whole() if isinstance(value, Record) else value)[2]:
+        return wrong
+    return [(side, found) for side, each in wrong if (found := [one for one in each if one.id.startswith("parameter-")])]
 
 
 def _bindings(pairs: list[str] | tuple[()]) -> dict[str, Any]:

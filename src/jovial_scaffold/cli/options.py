@@ -232,7 +232,7 @@ def show_errors(wrong: Wrong) -> bool:
     for side, findings in wrong:
         print_findings(findings, side, to_stderr=True)
     if wrong:
-        print("What these errors leave open is unknown above.", file=sys.stderr)
+        print("What hangs on these errors is unknown in the result.", file=sys.stderr)
     return bool(wrong)
 
 

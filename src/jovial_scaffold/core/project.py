@@ -165,7 +165,7 @@ class Project:
         run_needed = self._overrides.run_needed or any(reads_run(each) for each in self.templates)
         self._run = {"date": "", "revision": "", "author": "", **(self._overrides.run() if run_needed else {})}
 
-    def _start_over(self) -> None:
+    def start_over(self) -> None:
         """Forget what was being computed when there was no room to go on."""
         self._plans = Plans()
         self._plan = self._plans.of(self._template)

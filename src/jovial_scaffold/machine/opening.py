@@ -43,7 +43,7 @@ def _roomy(method: Callable[..., Any]) -> Callable[..., Any]:
     @wraps(method)
     def call(project: Project, *arguments: Any, **named: Any) -> Any:
         def again() -> Any:
-            project._start_over()  # what was half done is not gone on with
+            project.start_over()  # what was half done is not gone on with
             return method(project, *arguments, **named)
 
         return with_room(lambda: method(project, *arguments, **named), again)

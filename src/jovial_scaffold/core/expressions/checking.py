@@ -11,8 +11,9 @@ from typing import Any
 
 from jovial_scaffold.core.expressions import operators
 from jovial_scaffold.core.expressions.errors import BudgetError, EvaluationError
-from jovial_scaffold.core.expressions.evaluation import Evaluator, Locals
+from jovial_scaffold.core.expressions.evaluation import Evaluator
 from jovial_scaffold.core.expressions.functions import FUNCTIONS, call, no_overload
+from jovial_scaffold.core.expressions.loops import Locals
 from jovial_scaffold.core.expressions.pending import Pending
 from jovial_scaffold.core.expressions.scopes import Scope
 from jovial_scaffold.core.expressions.syntax import (

@@ -5,13 +5,13 @@ result; `&&`, `||`, `?:`, `all` and `exists` may decide without them (CEL langua
 """
 
 import sys
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable
 from typing import Any, ClassVar
 
 from jovial_scaffold.core.expressions import operators, residuals
 from jovial_scaffold.core.expressions.errors import BudgetError, EvaluationError, StepsError
 from jovial_scaffold.core.expressions.functions import FUNCTIONS, call
-from jovial_scaffold.core.expressions.library.extensions import sorted_list
+from jovial_scaffold.core.expressions.loops import Locals, Loops, is_pending, not_boolean, placed
 from jovial_scaffold.core.expressions.parts import dotted_name, field_of, has_field, has_part, item_of, part_tests
 from jovial_scaffold.core.expressions.pending import MarkMet, Pending
 from jovial_scaffold.core.expressions.scopes import Scope
@@ -36,17 +36,13 @@ from jovial_scaffold.core.expressions.values import (
     Secret,
     TypeValue,
     deep_marks,
-    key_value,
     map_key,
     revealed,
-    sorted_keys,
-    type_name,
 )
 from jovial_scaffold.core.limits import EVALUATION_STEPS
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.words import Amount, Derived, Value, nearest, say
+from jovial_scaffold.core.words import Amount, Value, nearest, say
 
-Locals = Mapping[str, Any]
 _SIMPLE = frozenset((str, int, bool, float, type(None)))
 _USUAL_DEPTH = 1_000  # calls inside of calls that Python allows where nobody asked for more
 _CHEAP = EVALUATION_STEPS.most - 1_000  # steps that are left of an evaluation that need not be counted for the run
@@ -71,21 +67,21 @@ def evaluate(node: Node, scope: Scope, variables: Locals | None = None) -> Any:
             meter.spend((EVALUATION_STEPS.most - evaluator.steps) * _STEP)
 
 
-class Evaluator:
+class Evaluator(Loops):
     """One evaluation: the scope, and the steps that are left. `forms` says which method runs which form of the tree."""
 
     forms: ClassVar[dict[type, Callable[[Any, Any, Locals], Any]]] = {}
 
     def __init__(self, scope: Scope) -> None:
+        super().__init__()
         self.scope = scope
         self.steps = EVALUATION_STEPS.most
-        self.bound = 0  # variables of loops over what is pending that stand around
         self.dotted: frozenset[str] = getattr(scope, "dotted", frozenset())
 
     def run(self, node: Node, names: Locals) -> Any:
         self.steps -= 1
         if self.steps < 0:
-            raise _placed(
+            raise placed(
                 StepsError(
                     say("The evaluation takes more than {} {}.", Amount(EVALUATION_STEPS.most), EVALUATION_STEPS.unit),
                     hint=say("Loop over fewer items."),
@@ -128,7 +124,7 @@ class Evaluator:
         except EvaluationError as error:
             if secret:
                 error.mask()
-            raise _placed(error, node) from None
+            raise placed(error, node) from None
         return Secret(result) if secret else result
 
     # -- forms
@@ -144,7 +140,7 @@ class Evaluator:
         except EvaluationError as error:
             if error.id == "name-unknown" and node.name in _TYPES:
                 return TypeValue(node.name)
-            raise _placed(error, node) from None
+            raise placed(error, node) from None
 
     def select(self, node: Select, names: Locals) -> Any:
         if self.dotted and (whole_name := dotted_name(node)) in self.dotted:
@@ -152,7 +148,7 @@ class Evaluator:
         operand = self.run(node.operand, names)
         if node.optional or type(operand) is Optional:
             return self.optional_step(node, operand, node.field, lambda whole: field_of(whole, node.field))
-        if type(operand) is Pending:
+        if is_pending(operand):
             return residuals.field_of(operand, node.field)
         return self.through_secret(node, operand, lambda whole: field_of(whole, node.field), (node.field_start, node.end))
 
@@ -162,10 +158,6 @@ class Evaluator:
         if operand is UNKNOWN:
             return operand
         try:
-            if kind is Secret and type(operand.value) is Pending:
-                return Secret(self.through_pending(node, operand.value))
-            if kind is Pending:
-                return self.through_pending(node, operand)
             if kind is Secret:
                 found = step(operand.value)
                 return found if isinstance(found, Secret) else Secret(found)
@@ -175,15 +167,7 @@ class Evaluator:
                 error.mask()
             if at is not None and error.start < 0:
                 error.start, error.end = at
-            raise _placed(error, node) from None
-
-    def through_pending(self, node: Any, operand: Pending, key: Any = None) -> Any:
-        """What is left of a step into what is pending."""
-        if isinstance(node, Has):
-            return residuals.called("has", [residuals.field_of(operand, node.field)], False)
-        if isinstance(node, Index):
-            return residuals.item_of(operand, key, node.optional)
-        return residuals.field_of(operand, node.field, node.optional)
+            raise placed(error, node) from None
 
     def optional_step(self, node: Node, operand: Any, key: Any, step: Callable[[Any], Any]) -> Any:
         if type(operand) is Secret or type(key) is Secret:
@@ -208,7 +192,7 @@ class Evaluator:
             try:
                 there = has_part(whole, key)
             except EvaluationError as error:
-                raise _placed(error, node) from None
+                raise placed(error, node) from None
             if there is not True:
                 return NONE if there is False else there
             return Optional(self.through_secret(node, whole, step))
@@ -218,6 +202,8 @@ class Evaluator:
         operand = self.run(node.operand, names)
         if type(operand) is Optional:
             operand = operand.value if operand is not NONE else {}
+        if is_pending(operand):
+            return residuals.called("has", [residuals.field_of(operand, node.field)], False)
         return self.through_secret(node, operand, lambda whole: has_field(whole, node.field))
 
     def index(self, node: Index, names: Locals) -> Any:
@@ -229,7 +215,7 @@ class Evaluator:
             return UNKNOWN
         if type(key) is Pending or type(operand) is Pending:
             return residuals.item_of(operand.whole() if isinstance(operand, Record) else operand, key)
-        if type(key) in _SIMPLE and not (type(operand) is Secret and type(operand.value) is Pending):
+        if type(key) in _SIMPLE and not is_pending(operand):
             return self.through_secret(node, operand, lambda whole: item_of(whole, key), (node.index.start, node.index.end))
         return self.strict(node, item_of, [operand, key], lambda kept: residuals.item_of(*kept))
 
@@ -281,7 +267,7 @@ class Evaluator:
         try:
             return run(arguments)
         except EvaluationError as error:
-            raise _placed(error, node) from None
+            raise placed(error, node) from None
 
     def operation(self, node: Operation, names: Locals) -> Any:
         operator = node.operator
@@ -304,7 +290,7 @@ class Evaluator:
         equal_ = self.equal(node, *operands)
         if node.operator == "==" or equal_ is UNKNOWN:
             return equal_
-        if type(equal_.value if type(equal_) is Secret else equal_) is Pending:
+        if is_pending(equal_):
             return residuals.unary("!", equal_)
         return Secret(not equal_.value) if type(equal_) is Secret else not equal_
 
@@ -351,7 +337,7 @@ class Evaluator:
             elif type(value) is Pending or (type(given) is Secret and type(value) is bool):
                 pending.append(given)
             elif type(value) is not bool:
-                error = error or _placed(_not_boolean(given), node)
+                error = error or placed(not_boolean(given), node)
         if unknown and not decided:
             return UNKNOWN
         if any(type(each) is Pending or type(each.value) is Pending for each in pending):
@@ -368,29 +354,12 @@ class Evaluator:
             return self.run(node.then if condition else node.otherwise, names)
         if condition is UNKNOWN:
             return condition
-        if type(condition) is Pending or (type(condition) is Secret and type(condition.value) is Pending):
+        if is_pending(condition):
             return self.left_of(residuals.conditional, [condition], (node.then, node.otherwise), names)
         if type(condition) is Secret and type(condition.value) is bool:
             chosen = self.run(node.then if condition.value else node.otherwise, names)
             return chosen if isinstance(chosen, Secret) or chosen is UNKNOWN else Secret(chosen)
-        raise _placed(_not_boolean(condition), node.condition)
-
-    def left_of(self, write: Callable[..., Any], known: list[Any], bodies: Iterable[Node], names: Locals) -> Any:
-        """What is left where only the deployment can know which of some expressions is evaluated, or how often."""
-        values: list[Any] = []
-        for body in bodies:
-            try:
-                value = self.run(body, names)
-            except BudgetError:
-                raise
-            except EvaluationError as error:  # it may never be reached
-                value = residuals.failed(error.id)
-            if isinstance(value, Record):
-                value = value.whole()
-            if deep_marks(value)[2]:
-                return UNKNOWN
-            values.append(value)
-        return write(*known, *values)
+        raise placed(not_boolean(condition), node.condition)
 
     def list_literal(self, node: ListLiteral, names: Locals) -> Any:
         result = []
@@ -400,14 +369,14 @@ class Evaluator:
             given = [value for value, optional in zip(values, node.optional, strict=True) if optional]
             if any(value is UNKNOWN for value in given):
                 return UNKNOWN
-            if any(_is_pending(value) for value in given):
+            if any(is_pending(value) for value in given):
                 return residuals.optional_entries([(o, None, v) for o, v in zip(node.optional, values, strict=True)], False)
         for item, value, optional in zip(node.items, values, node.optional, strict=True):
             if optional:
                 if type(value) is Secret and type(value.value) is Optional:  # how long the list is, is secret then
                     secret, value = True, value.value
                 if type(value) is not Optional:
-                    raise _placed(
+                    raise placed(
                         EvaluationError(say("`?` before an item takes an optional, and this is {}.", Value(value)), id="type-mismatch"),
                         item,
                     )
@@ -425,7 +394,7 @@ class Evaluator:
         entries = list(zip(keys, values, node.optional, strict=True))
         if any(key is UNKNOWN or (optional and value is UNKNOWN) for key, value, optional in entries):
             return UNKNOWN
-        if any(_is_pending(key) or (optional and _is_pending(value)) for key, value, optional in entries):
+        if any(is_pending(key) or (optional and is_pending(value)) for key, value, optional in entries):
             return residuals.optional_entries([(optional, key, value) for key, value, optional in entries], True)
         for key_node, value_node, (key, value, optional) in zip(node.keys, node.values, entries, strict=True):
             if optional and type(value) is Secret and type(value.value) is Optional:
@@ -434,7 +403,7 @@ class Evaluator:
                 secret, key = True, key.value
             if optional:
                 if type(value) is not Optional:
-                    raise _placed(
+                    raise placed(
                         EvaluationError(say("`?` before a key takes an optional, and this is {}.", Value(value)), id="type-mismatch"),
                         value_node,
                     )
@@ -455,205 +424,11 @@ class Evaluator:
                 raise TypeError(key)
             stored = map_key(key)
         except (TypeError, ValueError, OverflowError):
-            raise _placed(EvaluationError(say("{} cannot be a key of a map.", Value(key)), id="type-mismatch"), node) from None
+            raise placed(EvaluationError(say("{} cannot be a key of a map.", Value(key)), id="type-mismatch"), node) from None
         if stored in result:
-            raise _placed(EvaluationError(say("The key {} stands twice in the map.", Value(key)), id="duplicate-key"), node)
+            raise placed(EvaluationError(say("The key {} stands twice in the map.", Value(key)), id="duplicate-key"), node)
         result[stored] = value
 
-    # -- macros
-
-    def macro(self, node: Macro, names: Locals) -> Any:
-        target = self.run(node.target, names)
-        if node.name == "bind":
-            return self.run(node.bodies[0], {**names, node.variables[0]: target})
-        secret = False
-        if type(target) is Secret:
-            target, secret = target.value, True
-        if target is UNKNOWN:
-            return target
-        if type(target) is Pending:
-            return self.macro_over_pending(node, Secret(target) if secret else target, names)
-        if not secret:
-            return self.looped(node, target, names)
-        try:
-            result = self.looped(node, target, names)
-        except EvaluationError as error:
-            error.mask()
-            raise
-        return result if isinstance(result, Secret) or result is UNKNOWN else Secret(result)
-
-    def macro_over_pending(self, node: Macro, target: Any, names: Locals) -> Any:
-        """What is left of a macro over what is pending: its bodies, with its variables renamed by how deep they stand."""
-        first = self.bound
-        self.bound += len(node.variables)
-        variables = [residuals.bound_variable(first + index) for index in range(len(node.variables))]
-        try:
-            return self.left_of(
-                lambda *bodies: residuals.looped(node.name, target, variables, bodies),
-                [],
-                node.bodies,
-                {**names, **dict(zip(node.variables, variables, strict=True))},
-            )
-        finally:
-            self.bound = first
-
-    def looped(self, node: Macro, target: Any, names: Locals) -> Any:
-        """A macro over what it goes over, marks taken off."""
-        if node.name in ("optMap", "optFlatMap"):
-            return self.optional_macro(node, target, names)
-        if isinstance(target, Record):
-            target = target.whole()
-        if type(target) not in (list, dict):
-            raise _placed(
-                EvaluationError(
-                    say("{}() goes over a list or map, and this is {}: {}.", node.name, Derived(type_name(target)), Value(target)),
-                    id="type-mismatch",
-                ),
-                node.target,
-            )
-        return _MACROS[node.name](self, node, target, names)
-
-    def optional_macro(self, node: Macro, target: Any, names: Locals) -> Any:
-        if type(target) is not Optional:
-            raise _placed(
-                EvaluationError(say("{}() takes an optional, and this is {}.", node.name, Value(target)), id="type-mismatch"), node.target
-            )
-        if target is NONE:
-            return NONE
-        result = self.run(node.bodies[0], {**names, node.variables[0]: target.value})
-        return Optional(result) if node.name == "optMap" else result
-
-    def rounds(self, node: Macro, target: Any, names: Locals) -> Any:
-        """The variables of each round: an item or key, or with two variables index and item, or key and value."""
-        if len(node.variables) == 2:
-            one, two = node.variables
-            pairs = enumerate(target) if type(target) is list else ((key_value(key), target[key]) for key in sorted_keys(target))
-            for first, second in pairs:
-                yield {**names, one: first, two: second}
-            return
-        variable = node.variables[0]
-        for item in target if type(target) is list else map(key_value, sorted_keys(target)):
-            yield {**names, variable: item}
-
-    def quantifier(self, node: Macro, target: Any, names: Locals) -> Any:
-        body = node.bodies[0]
-        return self.logic(
-            body, (lambda scope=scope: self.run(body, scope) for scope in self.rounds(node, target, names)), node.name == "exists"
-        )
-
-    def exactly_one(self, node: Macro, target: Any, names: Locals) -> Any:
-        tests = [self.run(node.bodies[0], scope) for scope in self.rounds(node, target, names)]
-        one = residuals.bound_variable(self.bound)
-        return self.decided(node, tests, lambda plain: plain.count(True) == 1, lambda: residuals.looped("exists_one", tests, [one], [one]))
-
-    def decided(self, node: Macro, tests: list[Any], result: Callable[[list[Any]], Any], left: Callable[[], Any]) -> Any:
-        """A result that needs every test: unknown, pending or secret where one of them is; `left` writes what is left of pending ones."""
-        if any(test is UNKNOWN for test in tests):
-            return UNKNOWN
-        if any(_is_pending(test) for test in tests):
-            return left()
-        secret = any(type(test) is Secret for test in tests)
-        plain = [test.value if type(test) is Secret else test for test in tests]
-        for test in plain:
-            if type(test) is not bool:
-                raise _placed(_not_boolean(Secret(test) if secret else test), node.bodies[0])
-        made = result(plain)
-        return Secret(made) if secret and type(made) is not Secret else made
-
-    def chosen(self, node: Macro, scopes: list[Any], tests: list[Any]) -> list[tuple[Any, Any]]:
-        """The tests that do not rule out their round, and the scopes of those."""
-        return [(scope, test) for scope, test in zip(scopes, tests, strict=True) if test is not False]
-
-    def filter(self, node: Macro, target: Any, names: Locals) -> Any:
-        scopes = list(self.rounds(node, target, names))
-        tests = [self.run(node.bodies[0], scope) for scope in scopes]
-        variable = node.variables[0]
-        return self.decided(
-            node,
-            tests,
-            lambda plain: [scope[variable] for scope, test in zip(scopes, plain, strict=True) if test],
-            lambda: residuals.listed([(test, scope[variable]) for scope, test in self.chosen(node, scopes, tests)]),
-        )
-
-    def transform(self, node: Macro, target: Any, names: Locals) -> Any:
-        """map and transformList, with or without a condition before the result."""
-        scopes = list(self.rounds(node, target, names))
-        body = node.bodies[-1]
-        if len(node.bodies) == 1:
-            return operators.weighed([self.run(body, scope) for scope in scopes])
-        tests = [self.run(node.bodies[0], scope) for scope in scopes]
-
-        def left() -> Any:
-            kept = self.chosen(node, scopes, tests)
-            values = [self.left_of(lambda value: value, [], [body], scope) for scope, _ in kept]
-            if any(deep_marks(value)[2] for value in values):
-                return UNKNOWN
-            return residuals.listed([(test, value) for (_, test), value in zip(kept, values, strict=True)])
-
-        return self.decided(
-            node, tests, lambda plain: [self.run(body, scope) for scope, test in zip(scopes, plain, strict=True) if test], left
-        )
-
-    def transform_map(self, node: Macro, target: Any, names: Locals) -> Any:
-        scopes = list(self.rounds(node, target, names))
-        body = node.bodies[-1]
-        entry = node.name == "transformMapEntry"
-        tests = [self.run(node.bodies[0], scope) for scope in scopes] if len(node.bodies) == 2 else [True] * len(scopes)
-
-        def left() -> Any:
-            kept = self.chosen(node, scopes, tests)
-            values = [self.left_of(lambda value: value, [], [body], scope) for scope, _ in kept]
-            if any(deep_marks(value)[2] for value in values):
-                return UNKNOWN
-            keys = [scope[node.variables[0]] for scope, _ in kept]
-            return residuals.mapped([(test, key, value) for (_, test), key, value in zip(kept, keys, values, strict=True)])
-
-        def build(plain: list[Any]) -> Any:
-            result: dict[Any, Any] = {}
-            secret = False
-            values = [(scope, self.run(body, scope)) for scope, test in zip(scopes, plain, strict=True) if test]
-            if entry and any(value is UNKNOWN for _, value in values):
-                return UNKNOWN
-            if entry and any(_is_pending(value) for _, value in values):
-                return residuals.called("transformMapEntry", [value for _, value in values], False)
-            for scope, value in values:
-                if entry and type(value) is Secret:  # which entries the map has is secret then
-                    secret, value = True, value.value
-                for key, item in value.items() if entry and type(value) is dict else ((scope[node.variables[0]], value),):
-                    try:
-                        self.put(result, key_value(key), item, body)
-                    except EvaluationError as error:
-                        if secret:
-                            error.mask()
-                        raise
-            return Secret(result) if secret else result
-
-        return self.decided(node, tests, build, left)
-
-    def sort_by(self, node: Macro, target: Any, names: Locals) -> Any:
-        scopes = list(self.rounds(node, target, names))
-        keys = [self.run(node.bodies[0], scope) for scope in scopes]
-        items = [scope[node.variables[0]] for scope in scopes]
-
-        def ordered(plain: list[Any]) -> list[Any]:
-            sorted_list(plain)  # says which keys cannot be ordered
-            return [items[index] for index in sorted(range(len(items)), key=lambda index: plain[index])]
-
-        return self.strict(node, ordered, [keys], lambda kept: residuals.called("sortBy", [items, *kept], True))
-
-
-_MACROS: dict[str, Callable[[Evaluator, Macro, Any, Locals], Any]] = {
-    "all": Evaluator.quantifier,
-    "exists": Evaluator.quantifier,
-    "exists_one": Evaluator.exactly_one,
-    "existsOne": Evaluator.exactly_one,
-    "filter": Evaluator.filter,
-    "map": Evaluator.transform,
-    "transformList": Evaluator.transform,
-    "transformMap": Evaluator.transform_map,
-    "transformMapEntry": Evaluator.transform_map,
-    "sortBy": Evaluator.sort_by,
-}
 
 Evaluator.forms = {
     Literal: Evaluator.literal,
@@ -683,23 +458,7 @@ def unknown_function(node: Call, own: Iterable[str] = ()) -> EvaluationError:
     return error
 
 
-def _placed(error: EvaluationError, node: Node) -> EvaluationError:
-    if error.start < 0:
-        error.start, error.end = node.start, node.end
-    return error
-
-
-def _is_pending(value: Any) -> bool:
-    return type(value) is Pending or (type(value) is Secret and type(value.value) is Pending)
-
-
 def _not(value: Any) -> bool:
     if type(value) is bool:
         return not value
-    raise _not_boolean(value)
-
-
-def _not_boolean(value: Any) -> EvaluationError:
-    return EvaluationError(
-        say("A condition is true or false, and this is {}: {}.", Derived(type_name(value)), Value(value)), id="type-mismatch"
-    )
+    raise not_boolean(value)
