@@ -1,12 +1,13 @@
-"""Spoilt YAML: whatever the quick reader makes of a text is what the grammar of YAML 1.2 makes of it, refusals included."""
+"""Spoilt and made up YAML: whatever the quick readers make of a text is what the grammar of YAML 1.2 makes of it, refusals included."""
 
 import functools
 import random
 from pathlib import Path
 
+from jovial_scaffold.core.text.source import Source
 from jovial_scaffold.core.text.yaml_flow import GrammarError
 from jovial_scaffold.core.text.yaml_grammar import events_of
-from jovial_scaffold.core.text.yaml_reader import read_yaml, values_of
+from jovial_scaffold.core.text.yaml_reader import locate_yaml, read_yaml, values_of
 from tests.fuzz.expressions import alike
 
 _ROOT = Path(__file__).parents[2]
@@ -30,6 +31,17 @@ _PUT = (
 )
 
 
+_VALUES = (
+    *("a", "b c", "x.y", "$k", "_z", "- ", "-", "#c", " #c", "true", "~", "null", "Null", "1", "-1", "+1", "0x1F", "0o7", "1.5", ".5"),
+    *("1.", "1e3", "007", "1_0", "12:30", "2026-10-01", "10.0.0.0/16", "a:b", "a: b", "http://x/y", "${a.b}", "${a ? b : c}", "'it''s'"),
+    *('"q\\n\\""', '"a: b"', '"#"', "[a, b]", "[]", "{}", "{a: b}", '{a: [1, {b: c}], d: "x"}', "[a: b]", "{a}", "{a: }", "[a, ]"),
+    *("|", "|-", ">", "a  ", "é", "-a", "--- ", "---", "...", "a#b", "a #b", "(x)", "a,b", "a]", "!x", "&a", "*a", "@x", "%x", "`x"),
+    *("?", "? a", "a?", "<<", "=", "<a>", '"a" b', '"a":', "-  a: b", "0", "-0", ".", "+", "-.5", "1e999", "9" * 20, ".inf", ".nan"),
+    *("a:", "a :", '["a",b]', '{"a": 1}', '{"a":1}', "{1: 2}", "[- a]", "[-a]"),
+)
+_KEYS = ("a", "b", "c (x.y)", "k k", '"q"', "'s'", "x-y", "$ref", "1", "true", "é", "<<", "a:b", "a ", "-k", "d", "e", "f")
+
+
 @functools.cache
 def texts() -> tuple[str, ...]:
     """The YAML of the package and of the tables of cases."""
@@ -48,10 +60,36 @@ def spoilt(chance: random.Random) -> str:
     return text
 
 
+def made_up(chance: random.Random) -> str:
+    """A text of lines as people write them, right or slightly wrong."""
+    lines, column = [], 0
+    for _ in range(chance.randint(1, 9)):
+        column = max(0, column + chance.choice((0, 0, 0, 2, -2, 1, -1, 2)))
+        line = " " * column + "".join("-" + " " * chance.choice((1, 1, 1, 3)) for _ in range(chance.choice((0, 0, 0, 1, 1, 2))))
+        form = chance.random()
+        if form < 0.7:
+            behind = chance.choice((" ", " ", "  ", "")) + chance.choice(_VALUES)
+            line += f"{chance.choice(_KEYS)}:{behind if chance.random() < 0.65 else chance.choice(('', ' ', ' #c'))}"
+        elif form < 0.9:
+            line += chance.choice(_VALUES)
+        elif form < 0.95:
+            line = chance.choice(("", " " * column, "# c", f"{' ' * column}#c"))
+        lines.append(line)
+    return "\n".join(lines) + chance.choice(("", "\n", "\n\n", "\n "))
+
+
 def attempt(chance: random.Random) -> str:
     """One text."""
-    text = spoilt(chance)
-    value, problems = read_yaml(text)
+    text = chance.choice((spoilt, made_up))(chance)
+    starts: dict[tuple[str | int, ...], int] = {}
+    value, problems = read_yaml(text, starts)
+    if starts:  # each entry by itself has its values where the whole has them
+        places = locate_yaml(text)
+        part = Source("", text, value, locate_yaml)
+        part.starts = starts
+        for pointer, place in places.items():
+            found = part.place(pointer)
+            assert found == place or (not place.style and found[:3] == place[:3]), (text, pointer)  # maps end where what follows begins
     try:
         wanted, wrong = values_of(text, events_of(text))
     except GrammarError:

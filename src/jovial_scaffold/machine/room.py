@@ -1,8 +1,10 @@
 """Room for calls inside of calls: chains of values, resources and modules may be as long as people write them."""
 
+import gc
 import sys
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from typing import TypeVar
 
 _CALLS, _MANY_CALLS, _LARGE_STACK = 8_000, 1_500_000, 1 << 30
@@ -15,6 +17,23 @@ def with_room(run: Callable[[], Result], again: Callable[[], Result] | None = No
     before = sys.getrecursionlimit()
     if before >= _MANY_CALLS:
         return run()
+    with _undisturbed():
+        return _with_room(run, again, before)
+
+
+@contextmanager
+def _undisturbed() -> Iterator[None]:
+    """No looking for circles meanwhile: what is read and rendered stays, and a look at all of it takes as long as making it."""
+    looks = gc.isenabled()
+    gc.disable()
+    try:
+        yield
+    finally:
+        if looks:
+            gc.enable()
+
+
+def _with_room(run: Callable[[], Result], again: Callable[[], Result] | None, before: int) -> Result:
     sys.setrecursionlimit(max(before, _CALLS))
     try:
         return run()

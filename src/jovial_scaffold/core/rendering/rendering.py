@@ -148,6 +148,8 @@ def render(
 
 def _left_undone(shared: Shared, template: Template, environment: str) -> Iterator[Finding]:
     """What the budget of the run did not reach."""
+    if not shared.stopped and shared.meter.findings >= 0:
+        return  # places are found by reading the file again
     span, environments = template.origin.value_span(), (environment,)
     if shared.stopped:
         message = say("The time of {} seconds was over before all of {} was looked at.", Amount(round(shared.meter.seconds)), environment)

@@ -13,18 +13,22 @@ from jovial_scaffold.core.words import NOTHING, Foreign, Sentence, say
 
 
 class Format(NamedTuple):
-    """A way to read text: `read` gives value and problems, `locate` the places of its values. `typed` is False where all values are text."""
+    """A way to read text: `read` gives value and problems, `locate` the places of its values. `typed` is False where all values are text.
+
+    `outline`, where there is one, reads as well, and notes where the entries of entries begin.
+    """
 
     name: str
     read: Callable[[str], tuple[Any, list[Problem]]]
     locate: Callable[[str], dict[Pointer, Place]]
     typed: bool = True
+    outline: Callable[[str, dict[Pointer, int]], tuple[Any, list[Problem]]] | None = None
 
 
 def _yaml() -> Format:
     from jovial_scaffold.core.text.yaml_reader import locate_yaml, read_yaml
 
-    return Format("YAML", read_yaml, locate_yaml)
+    return Format("YAML", read_yaml, locate_yaml, outline=read_yaml)
 
 
 def _json() -> Format:
@@ -136,8 +140,10 @@ def read_source(content: bytes | Refusal, name: str, assume: str = "") -> tuple[
 
 def parsed(text: str, name: str, form: Format) -> tuple[Source, list[Finding]]:
     """Text that is already at hand as a `Source`, with what is wrong in it."""
-    value, problems = form.read(text)
+    starts: dict[Pointer, int] = {}
+    value, problems = form.outline(text, starts) if form.outline else form.read(text)
     source = Source(name, text, value, form.locate, broken=value is UNKNOWN)
+    source.starts = starts
     return source, [_finding(source, problem) for problem in problems]
 
 

@@ -13,6 +13,7 @@ from jovial_scaffold.core.words import NOTHING, Sentence
 Pointer = tuple[str | int, ...]
 
 _COMMENT = re.compile(r"(^|\s)#.*")
+_PARTS = 200  # entries whose places are found one by one, before those of the whole text are
 _LINE_BREAK = re.compile(r"\r\n|\n|\r")
 
 
@@ -47,9 +48,11 @@ class Source:
         "_hidden",
         "_lines",
         "_locate",
+        "_parts",
         "_places",
         "broken",
         "name",
+        "starts",
         "text",
         "value",
     )
@@ -62,6 +65,8 @@ class Source:
         self._locate = locate
         self._lines: list[int] | None = None
         self._places: dict[Pointer, Place] | None = None
+        self._parts: dict[Pointer, dict[Pointer, Place]] = {}
+        self.starts: dict[Pointer, int] = {}  # of entries of entries, the offsets where their lines begin, as far as they are known
         self._hidden: set[Pointer] = set()
         self._covered: dict[int, list[Place]] | None = None
         self._all_hidden = self._comments_hidden = False
@@ -132,9 +137,24 @@ class Source:
             self._places = self._locate(self.text)
         return self._places
 
+    def _near(self, pointer: Pointer) -> dict[Pointer, Place]:
+        """The places around a value: of a large text, those of the one entry that it stands in, which is read again by itself."""
+        head = pointer[:2]
+        if self._places is not None or len(head) < 2 or head not in self.starts or len(self._parts) >= _PARTS:
+            return self.places()
+        if head not in self._parts:
+            start = self.starts[head]
+            end = min((each for each in self.starts.values() if each > start), default=len(self.text))
+            found = self._locate(self.text[start:end])
+            self._parts[head] = {
+                (head[0], *inner): Place(at + start, to + start, first + start, last + start, style)
+                for inner, (at, to, first, last, style) in found.items()
+            }
+        return self._parts[head]
+
     def place(self, pointer: Pointer) -> Place:
         """The place of a value, or of its nearest ancestor that has one."""
-        places = self.places()
+        places = self._near(pointer)
         while True:
             found = places.get(pointer)
             if found is not None:

@@ -27,6 +27,7 @@ from jovial_scaffold.core.limits import CAREFUL_CHARACTERS, NESTING, NODES
 from jovial_scaffold.core.text.scalars import WORDS, NumberRangeError, bounded_float, bounded_integer, core_schema_value
 from jovial_scaffold.core.text.source import Place, Pointer, Problem
 from jovial_scaffold.core.text.unknown import UNKNOWN
+from jovial_scaffold.core.text.yaml_quick import NotQuick, QuickReader
 from jovial_scaffold.core.words import GAP, NOTHING, Amount, Sentence, say
 
 _TAG = "tag:yaml.org,2002:"
@@ -374,9 +375,19 @@ def _is_cut(text: str) -> bool:
     return any(text.count(a) != text.count(b) for a, b in ("()", "[]", "{}")) or text.endswith("${")
 
 
-def read_yaml(text: str) -> tuple[Any, list[Problem]]:
-    """Value and problems of a YAML document; an empty one is None. Nothing is raised for what the text holds."""
-    value, problems = _read(text, None)
+def read_yaml(text: str, starts: dict[Pointer, int] | None = None) -> tuple[Any, list[Problem]]:
+    """Value and problems of a YAML document; an empty one is None. Nothing is raised for what the text holds.
+
+    `starts` is filled with the offsets where the entries of entries begin, where that is known.
+    """
+    try:
+        reader = QuickReader(text)
+        value = reader.read()
+        problems: list[Problem] = []
+        if starts is not None:
+            starts.update(reader.starts)
+    except NotQuick:
+        value, problems = _read(text, None)
     return (value, problems) if value is UNKNOWN else (value, [*problems, *_comment_cuts(text)])
 
 

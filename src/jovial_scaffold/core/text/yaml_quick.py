@@ -1,0 +1,309 @@
+"""Most YAML, read line by line: block maps and lists, whose values stand in one line or are literal text.
+
+A text of any other form, and any that has something wrong in it, raises `NotQuick`: libyaml and the grammar read those. It is several
+times quicker than libyaml's events, since one pattern takes a line apart and nothing is made for it but its value.
+"""
+
+import re
+from typing import Any
+
+from jovial_scaffold.core.limits import NESTING, NODES
+from jovial_scaffold.core.text.scalars import WORDS, NumberRangeError, core_schema_value
+from jovial_scaffold.core.text.source import Pointer
+
+
+class NotQuick(Exception):
+    """Another reader has to look."""
+
+
+#: tabs, carriage returns, and what YAML does not print or takes for the end of a line
+_UNUSUAL = re.compile("[^\n -~\u00a1-\u1fff\u2010-\u2027\u2030-\ud7ff\ue000-\ufefe\uff00-\ufffd\U00010000-\U0010ffff]")
+_KEY = r"[A-Za-z_$][\w$./()-]*(?:[ ][\w$./()-]+)*"
+#: indentation, a dash, a key, and what follows it; each line of a text is one match
+_LINE = re.compile(
+    rf"([ ]*)(?:(-[ ]+)?(?:({_KEY}|\"[^\"\\\n]{{0,200}}\"|'[^'\n]{{0,200}}'):(?=[ ]|$))?[ ]*([^\n]*))(?:\n|\Z)", re.MULTILINE
+)
+_QUOTED = re.compile(r"(?:\"((?:[^\"\\]|\\[\"\\/nt])*)\"|'((?:[^']|'')*)')[ ]*(?:(?<=[ ])#.*)?\Z")
+_ESCAPE = re.compile(r"\\(.)")
+_ESCAPES = {"n": "\n", "t": "\t"}
+_PLAIN_START = frozenset("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_$/.~+-(")
+_LETTERS = frozenset("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ$/")
+_TOKEN = re.compile(
+    r"[ ]*(?:([\[{\]},])|(\"(?:[^\"\\]|\\[\"\\/nt])*\"|'(?:[^']|'')*')|([A-Za-z0-9_/.+-](?:[\w/.+<>=-]|[ ](?=[\w/.+<>=-]))*))(:(?=[ ]))?[ ]*"
+)
+_KEY_LENGTH = 400  # characters of a key that YAML lets stand in one line, and some room
+_FLOW_DEPTH = 12  # levels of brackets in one line
+_DEPTH = NESTING.most - _FLOW_DEPTH - 2
+_TAIL = re.compile(r"[ ]*(?:(?<=[ ])#.*)?\Z")
+
+
+def unquoted(text: str) -> str:
+    """What a text in quotes says, of those that are read here."""
+    if text[0] == "'":
+        return text[1:-1].replace("''", "'")
+    inner = text[1:-1]
+    return _ESCAPE.sub(lambda match: _ESCAPES.get(match[1], match[1]), inner) if "\\" in inner else inner
+
+
+class QuickReader:
+    """Reads one text. `starts` are where the entries of the outermost map begin, and those of its maps: the offsets of their lines."""
+
+    def __init__(self, text: str) -> None:
+        self.text = text
+        self.starts: dict[Pointer, int] = {}
+        self.nodes = 0
+        self.at = 0  # where the next line begins
+
+    def read(self) -> Any:
+        """The value. Raises NotQuick."""
+        text = self.text
+        if _UNUSUAL.search(text):
+            raise NotQuick
+        root: Any = None
+        # The maps and lists that are open, the innermost last: how far in their entries stand, and the key that waits for its value.
+        indents: list[int] = []
+        open_values: list[Any] = []
+        waiting: list[str | None] = []
+        starts = self.starts
+        outer = ""
+        take, end = _LINE.match, len(text)
+        while self.at < end:
+            match: Any = take(text, self.at)
+            self.at = match.end()
+            indent, dash, key, rest = match.groups()
+            if not rest and key is None:
+                if dash is not None:
+                    raise NotQuick
+                continue  # an empty line
+            if key is None and dash is None and rest[0] == "#":
+                continue
+            column = len(indent)
+            if not indents:
+                if column:
+                    raise NotQuick
+                root = {} if dash is None else []
+                indents.append(0)
+                open_values.append(root)
+                waiting.append(None)
+            elif column > indents[-1]:
+                held = waiting[-1]
+                if held is None:
+                    raise NotQuick
+                self.open(indents, open_values, waiting, column, dash is not None)
+            elif column == indents[-1] and dash is not None and waiting[-1] is not None:
+                self.open(indents, open_values, waiting, column, True)  # a list may stand as far in as its key
+            else:
+                while indents[-1] > column or (dash is None and type(open_values[-1]) is list):
+                    indents.pop()
+                    open_values.pop()
+                    waiting.pop()
+                    if not indents:
+                        raise NotQuick
+                if indents[-1] != column:
+                    raise NotQuick
+            top = open_values[-1]
+            if (type(top) is list) is not (dash is not None):
+                raise NotQuick
+            if type(top) is list:
+                if key is None:
+                    top.append(self.value(rest, column))
+                    continue
+                item: dict[str, Any] = {}
+                top.append(item)
+                self.count(1)
+                column += len(dash)
+                indents.append(column)
+                open_values.append(item)
+                waiting.append(None)
+                if len(indents) > _DEPTH:
+                    raise NotQuick
+                top = item
+            elif key is None:
+                raise NotQuick
+            name = unquoted(key) if key[0] in "\"'" else key
+            if name in top or (name in WORDS and key[0] not in "\"'") or len(name) > _KEY_LENGTH:
+                raise NotQuick
+            if len(indents) == 1:
+                outer = name
+                starts[(name,)] = match.start()
+            elif len(indents) == 2 and type(open_values[0]) is dict and type(top) is dict:
+                starts[outer, name] = match.start()
+            if rest and rest[0] != "#":
+                waiting[-1] = None
+                if rest[0] in _LETTERS and "#" not in rest and ": " not in rest and rest[-1] not in ": " and rest not in WORDS:
+                    self.nodes += 1  # as most are
+                    top[name] = rest
+                else:
+                    top[name] = self.value(rest, column)
+            else:
+                waiting[-1] = name
+                top[name] = None
+                self.count(1)
+        return root
+
+    def count(self, more: int) -> None:
+        """Count values."""
+        self.nodes += more
+        if self.nodes >= NODES.most:
+            raise NotQuick
+
+    def open(self, indents: list[int], open_values: list[Any], waiting: list[str | None], column: int, is_list: bool) -> None:
+        """Begin the map or list that a key waits for."""
+        made: Any = [] if is_list else {}
+        open_values[-1][waiting[-1]] = made
+        waiting[-1] = None
+        indents.append(column)
+        open_values.append(made)
+        waiting.append(None)
+        if len(indents) > _DEPTH:
+            raise NotQuick
+
+    def value(self, rest: str, column: int) -> Any:
+        """What stands behind a key or dash; of literal text, the lines that follow belong to it."""
+        self.nodes += 1
+        if self.nodes >= NODES.most:
+            raise NotQuick
+        first = rest[0]
+        if first in _PLAIN_START:
+            if "#" in rest or ": " in rest or rest[-1] in ": ":
+                return self.careful_plain(rest)
+            if first in "-." and (rest[:2] in ("-", "- ") or rest[:3] in ("---", "...")):
+                raise NotQuick
+            return scalar(rest)
+        if first in "\"'":
+            match = _QUOTED.match(rest)
+            if match is None:
+                raise NotQuick
+            end = match.end(1) if match[1] is not None else match.end(2)
+            return unquoted(rest[: end + 1])
+        if first in "[{":
+            return self.flow(rest)
+        if first == "|":
+            return self.literal(rest, column)
+        raise NotQuick
+
+    def careful_plain(self, rest: str) -> Any:
+        """A plain value with a comment or spaces behind it."""
+        plain = rest.partition(" #")[0].rstrip(" ")
+        if not plain or ": " in plain or plain[-1] == ":" or plain[:2] in ("-", "- ") or plain[:3] in ("---", "..."):
+            raise NotQuick
+        return scalar(plain)
+
+    def literal(self, rest: str, column: int) -> str:
+        """Literal text: `|` or `|-`, of lines that are empty or stand further in than what it belongs to."""
+        strips = rest[1:2] == "-"
+        if not _TAIL.match(rest, 1 + strips):
+            raise NotQuick
+        text, found, inside = self.text, [], 0
+        while self.at < len(text):
+            end = text.find("\n", self.at)
+            if end < 0:  # without a line break at its end, which is another text
+                raise NotQuick
+            line = text[self.at : end]
+            if line:
+                indent = len(line) - len(line.lstrip(" "))
+                if indent == len(line):
+                    raise NotQuick
+                if indent <= column:
+                    break
+                inside = inside or indent
+                if indent < inside:
+                    raise NotQuick
+            found.append(line[inside:])
+            self.at = end + 1
+        while found and not found[-1]:
+            found.pop()
+        if not inside or not found[0]:
+            raise NotQuick
+        return "\n".join(found) + ("" if strips else "\n")
+
+    def flow(self, rest: str) -> Any:
+        """A map or list in brackets, in one line."""
+        tokens = _Tokens(rest)
+        value = tokens.value(tokens.following(), 0)
+        if not _TAIL.match(rest, tokens.at):
+            raise NotQuick
+        self.count(tokens.count)
+        return value
+
+
+class _Tokens:
+    """The brackets, texts and commas of one line."""
+
+    def __init__(self, text: str) -> None:
+        self.text = text
+        self.at = 0
+        self.count = 0
+
+    def following(self) -> Any:
+        """The next one. Raises NotQuick."""
+        match = _TOKEN.match(self.text, self.at)
+        if match is None:
+            raise NotQuick
+        self.at = match.end()
+        return match
+
+    def value(self, token: Any, depth: int) -> Any:
+        """What begins with a token, up to where it ends."""
+        sign, quoted, plain, colon = token.groups()
+        self.count += 1
+        if colon is not None or depth > _FLOW_DEPTH:
+            raise NotQuick
+        if quoted is not None:
+            return unquoted(quoted)
+        if plain is not None:
+            if plain[0] in "-." and (plain[:2] in ("-", "- ") or plain[:3] in ("---", "...")):
+                raise NotQuick
+            return scalar(plain)
+        if sign == "[":
+            return self.items(depth)
+        if sign == "{":
+            return self.entries(depth)
+        raise NotQuick
+
+    def items(self, depth: int) -> list[Any]:
+        """The items of a list, up to its bracket."""
+        found: list[Any] = []
+        token = self.following()
+        if token[1] == "]":
+            return found
+        while True:
+            found.append(self.value(token, depth + 1))
+            sign = self.following()[1]
+            if sign == "]":
+                return found
+            if sign != ",":
+                raise NotQuick
+            token = self.following()
+
+    def entries(self, depth: int) -> dict[str, Any]:
+        """The entries of a map, up to its bracket."""
+        found: dict[str, Any] = {}
+        token = self.following()
+        if token[1] == "}":
+            return found
+        while True:
+            _, quoted, plain, colon = token.groups()
+            if colon is None or (plain is not None and (plain in WORDS or not plain[0].isalpha())):
+                raise NotQuick
+            key = unquoted(quoted) if quoted is not None else plain
+            if key is None or key in found:
+                raise NotQuick
+            found[key] = self.value(self.following(), depth + 1)
+            sign = self.following()[1]
+            if sign == "}":
+                return found
+            if sign != ",":
+                raise NotQuick
+            token = self.following()
+
+
+def scalar(text: str) -> Any:
+    """The value of a plain text. Raises NotQuick for a number that is too large."""
+    first = text[0]
+    if ("a" <= first <= "z" or "A" <= first <= "Z" or first == "$" or first == "/") and text not in WORDS:
+        return text
+    try:
+        return core_schema_value(text)
+    except NumberRangeError:
+        raise NotQuick from None
