@@ -31,6 +31,7 @@ from jovial_scaffold.core.text.discretion import discreet
 from jovial_scaffold.core.text.formats import format_of, parsed, read_source
 from jovial_scaffold.core.text.source import Source
 from jovial_scaffold.machine.disk import read_named
+from jovial_scaffold.machine.opening import Project
 from jovial_scaffold.reports.findings import findings_text
 from jovial_scaffold.reports.terminal import style_for
 from jovial_scaffold.reports.words import said, text_of
@@ -67,12 +68,11 @@ def command(
     if file is not None:
         names["it"] = _contents(file)
     scope: Scope = MapScope(names)
-    wrong: Wrong = []
+    loaded: Project | None = None
     if environment is not None:
         try:
             loaded = load(project, with_values, with_file, run_needed="context" in expression)
             below: Scope = loaded.scope(environment)
-            wrong = errors_of(loaded, (environment,))
         except ProjectError as error:
             raise typer.Exit(unusable(error)) from None
         if show_type:
@@ -95,14 +95,16 @@ def command(
     from jovial_scaffold.reports.machine import result_document, short_json_text
 
     sys.stdout.write(short_json_text(result_document(value)))
-    raise typer.Exit(exit_codes.ERRORS if show_errors(_told(value, wrong)) else 0)
+    wrong = _told(value, loaded, environment) if loaded is not None and environment is not None else []
+    raise typer.Exit(exit_codes.ERRORS if show_errors(wrong) else 0)
 
 
-def _told(value: Any, wrong: Wrong) -> Wrong:
+def _told(value: Any, loaded: Project, environment: str) -> Wrong:
     """What is said beside a value: where it is known all the same, what is wrong with parameters, those of the command line among them."""
     if deep_marks(value.whole() if isinstance(value, Record) else value)[2]:
-        return wrong
-    return [(side, found) for side, each in wrong if (found := [one for one in each if one.id.startswith("parameter-")])]
+        return errors_of(loaded, (environment,))
+    found = loaded.parameter_errors(environment)
+    return [(loaded.side(environment)[0], found)] if found else []
 
 
 def _bindings(pairs: list[str] | tuple[()]) -> dict[str, Any]:

@@ -27,7 +27,7 @@ from jovial_scaffold.core.rendering.environment import Environment
 from jovial_scaffold.core.rendering.examples import check_must_examples
 from jovial_scaffold.core.rendering.identities import Identities, clashes_between, identities, place
 from jovial_scaffold.core.rendering.plan import Plans
-from jovial_scaffold.core.rendering.rendering import Rendering, is_unknown_somewhere, render
+from jovial_scaffold.core.rendering.rendering import Rendering, asked, is_unknown_somewhere, render
 from jovial_scaffold.core.rendering.upgrading import breaking_upgrades
 from jovial_scaffold.core.rules.evaluation import check_examples, judge, judge_effects, judge_pairs, judges_pairs
 from jovial_scaffold.core.schemas.catalog import Catalogs
@@ -148,6 +148,7 @@ class Project:
         self._found: dict[bool, list[Finding]] = {}
         self._parameters: dict[str, tuple[Parameters, list[Finding]]] = {}
         self._renderings: dict[str, tuple[Rendering, list[Finding]]] = {}
+        self._partly: dict[str, Rendering] = {}
         self._revisions: dict[str, Project] = {}
         self._as_of = ""  # `@` and a revision, where it is a project of the past
         self._catalogs = self._inputs.catalogs()
@@ -170,6 +171,7 @@ class Project:
         self._plans = Plans()
         self._plan = self._plans.of(self._template)
         self._renderings.clear()
+        self._partly.clear()
         self._found.clear()
 
     @property
@@ -202,10 +204,15 @@ class Project:
         """The compiled template."""
         return self._template
 
+    def parameter_errors(self, environment: str) -> list[Finding]:
+        """What is wrong with the parameters of a view: of those of the command line, too. Raises ProjectError."""
+        project, here = self.side(environment)
+        return merged([each for each in project._resolved(here)[1] if each.level == "error"], project.environments)
+
     def scope(self, environment: str) -> Environment:
         """The names of an environment, for evaluating expressions over its parameters, values and resources."""
         project, here = self.side(environment)
-        return project._rendered(here)[0].scope
+        return project._asked(here).scope
 
     @property
     def modules(self) -> list[Module]:
@@ -522,7 +529,7 @@ class Project:
     def _under(self, view: View, deployed: Mapping[str, Mapping[str, Any]], run: Mapping[str, str] | None) -> Rendering:
         """A view once more: with what the cloud has set, and as at another run."""
         entry = self._file.environments[view.environment]
-        context = {"project": self.name, "environment": entry.name, "labels": entry.labels, "run": run or self._run}
+        context = {**self._context(entry), "run": run or self._run}
         resolved, _ = self._resolve(entry, (), view.values)
         return render(self._plan, resolved, context, self._plans, deployed, self._meter)
 
@@ -535,10 +542,10 @@ class Project:
             return project.why(what, here)
         address, _, property = what.partition(":")
         steps = tuple(int(step) if str(step).isdigit() else step for step in split_pointer(property))
-        others = [self._rendered(name)[0] for name in self.environments if name != here]
+        others = [self._asked(name) for name in self.environments if name != here]
         from jovial_scaffold.core.comparing.confirming import confirmed
 
-        rendering = self._rendered(here)[0]
+        rendering = self._asked(here)
         return confirmed(explain(rendering, others, address, steps), rendering, others, address, steps)
 
     def history(self, what: str, environment: str, most: int = 20) -> "list[Moment]":
@@ -606,6 +613,20 @@ class Project:
             self._renderings[name] = self._render(self._file.environments[view.environment], (), view.values)
         return self._renderings[name]
 
+    def _asked(self, name: str) -> Rendering:
+        """A view of which only what is asked for is evaluated; as a whole where it was rendered already."""
+        if name in self._renderings:
+            return self._renderings[name][0]
+        if name not in self._partly:
+            view = View.parse(name)
+            entry = self._file.environments[view.environment]
+            self._partly[name] = asked(self._plan, self._resolved(name)[0], self._context(entry), self._plans, self._meter)
+        return self._partly[name]
+
+    def _context(self, entry: EnvironmentEntry) -> dict[str, Any]:
+        """What `context` holds in an environment."""
+        return {"project": self.name, "environment": entry.name, "labels": entry.labels, "run": self._run}
+
     def _resolved(self, name: str) -> tuple[Parameters, list[Finding]]:
         """An environment's parameters, and what is wrong with its files and values."""
         if name not in self._parameters:
@@ -628,8 +649,7 @@ class Project:
         self, entry: EnvironmentEntry, files: Sequence[str] = (), values: Sequence[tuple[str, str]] = ()
     ) -> tuple[Rendering, list[Finding]]:
         parameters, findings = self._resolve(entry, files, values) if files or values else self._resolved(entry.name)
-        context = {"project": self.name, "environment": entry.name, "labels": entry.labels, "run": self._run}
-        rendering = render(self._plan, parameters, context, self._plans, meter=self._meter)
+        rendering = render(self._plan, parameters, self._context(entry), self._plans, meter=self._meter)
         return rendering, [*findings, *put_in_order(rendering)]
 
 

@@ -1,7 +1,7 @@
 """A rendering as text: rounds of resources in deployment order, each with its properties, then the outputs."""
 
 import json
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from typing import Any
 
 from jovial_scaffold.core import marks
@@ -70,7 +70,7 @@ def _lines(project: str, rendering: Rendering, style: Style) -> Iterator[str]:
         yield from _properties(rendering.outputs, style, "  ")
 
 
-def _properties(value: dict[str, Any], style: Style, indent: str) -> Iterator[str]:
+def _properties(value: Mapping[str, Any], style: Style, indent: str) -> Iterator[str]:
     width = max((cells(visible(key)) for key in value), default=0)
     for key in sorted(value):
         item = value[key]

@@ -1,6 +1,6 @@
 """The rendering of one environment: every present resource judged by its schema, and the outputs."""
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -71,9 +71,9 @@ class Rendering:
     environment: str
     context: dict[str, Any]
     parameters: Parameters
-    resources: dict[str, RenderedResource]
-    documents: dict[str, RenderedDocument]
-    outputs: dict[str, Any]
+    resources: Mapping[str, RenderedResource]
+    documents: Mapping[str, RenderedDocument]
+    outputs: Mapping[str, Any]
     scope: Environment
     findings: list[Finding] = field(default_factory=list)
     rounds: list[list[str]] = field(default_factory=list)
@@ -144,6 +144,66 @@ def render(
     outputs = {name: value for name, value in found if value is not OMITTED}
     named = str(context.get("environment", parameters.environment))
     return Rendering(named, dict(context), parameters, resources, documents, outputs, scope, findings, label=parameters.environment)
+
+
+class _Asked(Mapping[str, Any]):
+    """What is made when it is asked for, once; `names` says all that there is."""
+
+    def __init__(self, make: Callable[[str], Any], names: Callable[[], list[str]]) -> None:
+        self._make = make
+        self._names = names
+        self._made: dict[str, Any] = {}
+
+    def __getitem__(self, name: str) -> Any:
+        if name not in self._made:
+            self._made[name] = self._make(name)
+        if self._made[name] is OMITTED:
+            raise KeyError(name)
+        return self._made[name]
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._names())
+
+    def __len__(self) -> int:
+        return len(self._names())
+
+
+def asked(plan: Plan, parameters: Parameters, context: Mapping[str, Any], plans: Plans, meter: Meter | None = None) -> Rendering:
+    """A rendering that evaluates what it is asked for, and no more; its findings are of that alone.
+
+    What comes after what is known of a whole rendering only, and of a resource that was asked for nothing stands before it.
+    """
+    findings: list[Finding] = []
+    meter = meter or Meter()
+    scope = Environment(plan, Shared(plans, dict(context), findings.append, meter=meter), parameters)
+    template = plan.template
+    for name in template.parameters:
+        scope.value(name)
+
+    def resource(address: str) -> Any:
+        instance = scope.instance_at(address)
+        if instance is None or instance.address != address or instance.resource.module is not None:
+            return OMITTED
+        return _rendered(instance.scope, instance)
+
+    resources = _Asked(resource, lambda: [each.address for each in _all_instances(scope)])
+    documents = _Asked(lambda name: scope.document(name) if name in template.documents else OMITTED, lambda: sorted(template.documents))
+    outputs = _Asked(
+        lambda name: scope.output(name) if name in template.outputs else OMITTED,
+        lambda: [name for name in sorted(template.outputs) if scope.output(name) is not OMITTED],
+    )
+    named = str(context.get("environment", parameters.environment))
+    return Rendering(named, dict(context), parameters, resources, documents, outputs, scope, findings, label=parameters.environment)
+
+
+def _all_instances(scope: Environment) -> Iterator[Instance]:
+    """All resources of an environment and of the modules that it uses."""
+    for resource in scope.template.resources.values():
+        for instance in (scope.instances(resource) or {}).values():
+            if instance.inside is not None:
+                yield from _all_instances(instance.inside)
+            elif instance.resource.module is None:
+                yield instance
 
 
 def _left_undone(shared: Shared, template: Template, environment: str) -> Iterator[Finding]:
