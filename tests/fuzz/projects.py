@@ -183,7 +183,7 @@ def run(files: dict[str, bytes], secret: str = SECRET) -> Outcome:
         source, findings = read_source(files["e.yaml"], "e.yaml")
         if source is not None:
             expectations, wrong = read_expectations(source)
-            findings += wrong + unexpected(comparison, expectations)
+            findings += wrong + unexpected(comparison, expectations, project.views(project.in_order()))
         show(findings, None)
     return Outcome("errors" if result.count("error") else "clean", "".join(printed))
 

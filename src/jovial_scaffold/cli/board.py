@@ -53,10 +53,12 @@ def command(
 
 def page(loaded: Project, environments: list[str], live: bool = False) -> str:
     """The page of a project; an environment whose snapshot cannot be read is shown without effects. Raises ProjectError."""
+    from jovial_scaffold.core.comparing.matrix import compare
     from jovial_scaffold.reports.board import board_page
 
     names = tuple(environments or loaded.environments)
-    comparison = loaded.compare(names, everything=True)
+    renderings = loaded.views(loaded.in_order(names))
+    comparison = compare(renderings, everything=True)
     findings = [finding for side, views in loaded.sides(names) for finding in side.check(views).findings]
     effects = {}
     for name in names:
@@ -66,7 +68,7 @@ def page(loaded: Project, environments: list[str], live: bool = False) -> str:
             effects[loaded.label(name)] = loaded.effects(name)
         except ProjectError as error:
             findings += error.findings
-    return board_page(loaded.name, comparison, findings, effects, loaded.run["date"], live)
+    return board_page(loaded.name, comparison, renderings, findings, effects, loaded.run["date"], live)
 
 
 def _serve(make: Callable[[], str], text: str, root: Path, port: int) -> None:

@@ -31,6 +31,7 @@ from jovial_scaffold.cli.options import (
 from jovial_scaffold.core.comparing.matrix import Comparison, compare
 from jovial_scaffold.core.findings import Finding, merged
 from jovial_scaffold.core.project_file import ProjectError
+from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.text.formats import read_source
 from jovial_scaffold.machine.disk import read_named
 from jovial_scaffold.machine.opening import Project
@@ -92,10 +93,11 @@ def command(
     try:
         loaded = load(project, with_values, with_file, at_most=at_most)
         if files:
-            comparison = compare(loaded.files(list(chosen)), everything, only or (), ignore or ())
+            renderings = loaded.files(list(chosen))
         else:
-            comparison = loaded.compare(chosen, baseline, everything, only or (), ignore or ())
-            views = (*chosen, *([baseline] if baseline else ())) or loaded.environments
+            views = loaded.in_order(chosen, baseline)
+            renderings = loaded.views(views)
+        comparison = compare(renderings, everything, only or (), ignore or ())
         wrong = _errors_of_files(loaded, comparison) if files else errors_of(loaded, views)
     except ProjectError as error:
         raise typer.Exit(unusable(error)) from None
@@ -107,7 +109,7 @@ def command(
         show_errors(wrong)
         print("What differs cannot be accepted while there are errors.", file=sys.stderr)
         raise typer.Exit(exit_codes.ERRORS)
-    judged = _parity(loaded, comparison, expect, accept)
+    judged = _parity(loaded, comparison, renderings, expect, accept)
     if judged is None:
         return
     deliver(_written(comparison, format, everything, by, most, drivers, totals, [*all_of(wrong), *judged], out), out)
@@ -125,9 +127,11 @@ def _errors_of_files(loaded: Project, comparison: Comparison) -> Wrong:
     return [(loaded, errors)] if errors else []
 
 
-def _parity(loaded: Project, comparison: Comparison, expect: Path | None, accept: bool) -> list[Finding] | None:
+def _parity(
+    loaded: Project, comparison: Comparison, renderings: Sequence[Evaluated], expect: Path | None, accept: bool
+) -> list[Finding] | None:
     """What differs though it should not: by the rules over pairs, and by a file. None where that file was written instead."""
-    found = [*comparison.findings, *loaded.judge_pairs(comparison.renderings)]
+    found = [*comparison.findings, *loaded.judge_pairs(renderings)]
     if expect is None:
         return merged(found, comparison.environments)
     from jovial_scaffold.core.comparing.expecting import accepted, read_expectations, unexpected
@@ -153,7 +157,7 @@ def _parity(loaded: Project, comparison: Comparison, expect: Path | None, accept
         print(f"Written: {expect} ({counted(len(content['differences']), 'address', 'addresses')} with differences)", file=sys.stderr)
         return None
     assert before is not None
-    return merged([*found, *unexpected(comparison, before)], comparison.environments)
+    return merged([*found, *unexpected(comparison, before, renderings)], comparison.environments)
 
 
 def _written(

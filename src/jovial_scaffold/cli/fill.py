@@ -83,13 +83,13 @@ def command(
         try:
             loaded = load(project, with_values, with_file)
             wrong = errors_of(loaded, (environment,))
-            rendering = loaded.render(environment)
+            scope = loaded.scope(environment)
         except ProjectError as error:
             raise typer.Exit(unusable(error)) from None
         if wrong:
             show_errors(wrong)
             raise typer.Exit(exit_codes.ERRORS)
-        below = rendering.scope
+        below = scope
     filled, findings = fill(text, parts, NamedValues(values, below), target)
     _stop_at(findings, [text])
     if isinstance(filled.value, Pending):

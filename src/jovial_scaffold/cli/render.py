@@ -26,7 +26,7 @@ from jovial_scaffold.cli.options import (
 from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.findings import has_errors
 from jovial_scaffold.core.project_file import ProjectError
-from jovial_scaffold.core.rendering.rendering import Rendering, without_masks
+from jovial_scaffold.core.rendering.results import Rendering, without_masks
 from jovial_scaffold.reports.words import counted
 
 

@@ -27,7 +27,8 @@ from jovial_scaffold.core.rendering.environment import Environment
 from jovial_scaffold.core.rendering.examples import check_must_examples
 from jovial_scaffold.core.rendering.identities import Identities, clashes_between, identities, place
 from jovial_scaffold.core.rendering.plan import Plans
-from jovial_scaffold.core.rendering.rendering import Rendering, asked, is_unknown_somewhere, render
+from jovial_scaffold.core.rendering.rendering import Evaluated, asked, render
+from jovial_scaffold.core.rendering.results import Rendering, is_unknown_somewhere
 from jovial_scaffold.core.rendering.upgrading import breaking_upgrades
 from jovial_scaffold.core.rules.evaluation import check_examples, judge, judge_effects, judge_pairs, judges_pairs
 from jovial_scaffold.core.schemas.catalog import Catalogs
@@ -147,8 +148,8 @@ class Project:
         self._inputs = Inputs(file, self._files, overrides, self._findings)
         self._found: dict[bool, list[Finding]] = {}
         self._parameters: dict[str, tuple[Parameters, list[Finding]]] = {}
-        self._renderings: dict[str, tuple[Rendering, list[Finding]]] = {}
-        self._partly: dict[str, Rendering] = {}
+        self._renderings: dict[str, tuple[Evaluated, list[Finding]]] = {}
+        self._partly: dict[str, Evaluated] = {}
         self._revisions: dict[str, Project] = {}
         self._as_of = ""  # `@` and a revision, where it is a project of the past
         self._catalogs = self._inputs.catalogs()
@@ -333,7 +334,7 @@ class Project:
         """What is wrong with the project's files and the names of its templates, whatever the environment."""
         return [*self._findings, *self._template_findings()]
 
-    def judge_pairs(self, renderings: Sequence[Rendering]) -> list[Finding]:
+    def judge_pairs(self, renderings: Sequence[Evaluated]) -> list[Finding]:
         """What rules over pairs say against some renderings."""
         return judge_pairs(renderings, self._rulesets)[0]
 
@@ -344,9 +345,9 @@ class Project:
     def render(self, environment: str) -> Rendering:
         """One environment, in deployment order. Its `findings` hold what is wrong with template and parameters."""
         project, here = self.side(environment)
-        return project._whole(here)
+        return project._whole(here).finished()
 
-    def _whole(self, view: str) -> Rendering:
+    def _whole(self, view: str) -> Evaluated:
         rendering, found = self._rendered(view)
         findings = [*self._findings, *self._template_findings(), *found, *rendering.findings]
         if not any(each.level == "error" or each.id in _LEAVE_UNKNOWN for each in findings) and is_unknown_somewhere(rendering):
@@ -367,12 +368,14 @@ class Project:
         """
         from jovial_scaffold.core.comparing.matrix import compare
 
-        chosen = tuple(dict.fromkeys(environments)) or self.environments
-        if baseline is not None:
-            chosen = (baseline, *(name for name in chosen if name != baseline))
-        return compare(self.views(chosen), everything, only, ignore)
+        return compare(self.views(self.in_order(environments, baseline)), everything, only, ignore)
 
-    def views(self, texts: Iterable[str]) -> list[Rendering]:
+    def in_order(self, environments: Iterable[str] = (), baseline: str | None = None) -> tuple[str, ...]:
+        """Some views, or all environments, each once, with the baseline before the others."""
+        chosen = tuple(dict.fromkeys(environments)) or self.environments
+        return chosen if baseline is None else (baseline, *(name for name in chosen if name != baseline))
+
+    def views(self, texts: Iterable[str]) -> list[Evaluated]:
         """Environments rendered as they are asked for (see `View`), in that order; their findings are those of the environment alone."""
         labels: dict[str, int] = {}
         renderings = []
@@ -397,7 +400,7 @@ class Project:
             self._revisions[revision] = found
         return self._revisions[revision]
 
-    def files(self, paths: Sequence[str]) -> list[Rendering]:
+    def files(self, paths: Sequence[str]) -> list[Evaluated]:
         """The template under parameter files that no environment declares: each over `parameters/common.*`, where that exists."""
         found = []
         for path in paths:
@@ -526,7 +529,7 @@ class Project:
         found, outside = self._files.find(deployed.text, deployed.origin)
         return None if outside else found.name if found else deployed.text
 
-    def _under(self, view: View, deployed: Mapping[str, Mapping[str, Any]], run: Mapping[str, str] | None) -> Rendering:
+    def _under(self, view: View, deployed: Mapping[str, Mapping[str, Any]], run: Mapping[str, str] | None) -> Evaluated:
         """A view once more: with what the cloud has set, and as at another run."""
         entry = self._file.environments[view.environment]
         context = {**self._context(entry), "run": run or self._run}
@@ -607,13 +610,13 @@ class Project:
 
     # -- one environment
 
-    def _rendered(self, name: str) -> tuple[Rendering, list[Finding]]:
+    def _rendered(self, name: str) -> tuple[Evaluated, list[Finding]]:
         if name not in self._renderings:
             view = View.parse(name)
             self._renderings[name] = self._render(self._file.environments[view.environment], (), view.values)
         return self._renderings[name]
 
-    def _asked(self, name: str) -> Rendering:
+    def _asked(self, name: str) -> Evaluated:
         """A view of which only what is asked for is evaluated; as a whole where it was rendered already."""
         if name in self._renderings:
             return self._renderings[name][0]
@@ -647,7 +650,7 @@ class Project:
 
     def _render(
         self, entry: EnvironmentEntry, files: Sequence[str] = (), values: Sequence[tuple[str, str]] = ()
-    ) -> tuple[Rendering, list[Finding]]:
+    ) -> tuple[Evaluated, list[Finding]]:
         parameters, findings = self._resolve(entry, files, values) if files or values else self._resolved(entry.name)
         rendering = render(self._plan, parameters, self._context(entry), self._plans, meter=self._meter)
         return rendering, [*findings, *put_in_order(rendering)]

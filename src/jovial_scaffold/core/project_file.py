@@ -23,8 +23,11 @@ class ProjectError(Exception):
     """A project that cannot be used at all, with the findings that say why (exit code 2)."""
 
     def __init__(self, findings: list[Finding]) -> None:
-        super().__init__(findings[0].message)
+        super().__init__(findings)
         self.findings = findings
+
+    def __str__(self) -> str:
+        return f"{', '.join(each.id for each in self.findings)} (`said` of a finding's `message` is its text)"
 
 
 def revision_error(error: RevisionError) -> ProjectError:

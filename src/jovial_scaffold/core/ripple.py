@@ -174,7 +174,7 @@ def _between(old: _Side | None, new: _Side | None, folder: str, changed: tuple[s
         comparison = None
         if old and new and was is not None and becomes is not None:
             labels = ((old, WAS), (new, BECOMES))
-            comparison = compare([replace(side.project.render(name), label=label) for side, label in labels])
+            comparison = compare([replace(side.project.views((name,))[0], label=label) for side, label in labels])
         gone = "" if comparison else "added" if becomes is not None else "removed"
         reached.append(Reached(name, _causes(was, becomes, changed), comparison, gone))
     names = [each.environment for each in reached]

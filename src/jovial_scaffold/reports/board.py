@@ -14,7 +14,7 @@ from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.graph.layout import layout
 from jovial_scaffold.core.graph.picture import picture
 from jovial_scaffold.core.rendering.environment import Environment
-from jovial_scaffold.core.rendering.rendering import Rendering
+from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.rendering.tracing import Tracer
 from jovial_scaffold.core.templates.compiling import formulas_of, written_text
 from jovial_scaffold.core.templates.model import Compiled, Condition, Resource, Template
@@ -32,11 +32,17 @@ _SHORT = 90
 
 
 def board_page(
-    project: str, comparison: Comparison, findings: Sequence[Finding], effects: Mapping[str, Effects], when: str, live: bool = False
+    project: str,
+    comparison: Comparison,
+    renderings: Sequence[Evaluated],
+    findings: Sequence[Finding],
+    effects: Mapping[str, Effects],
+    when: str,
+    live: bool = False,
 ) -> str:
     """The page. With `live` it asks the server that gave it whether there is a newer one."""
-    data = board_data(project, comparison, findings, effects, when)
-    maps = {each.label: svg_text(layout(picture([each])), f"{project} in {each.label}", standalone=False) for each in comparison.renderings}
+    data = board_data(project, comparison, renderings, findings, effects, when)
+    maps = {each.label: svg_text(layout(picture([each])), f"{project} in {each.label}", standalone=False) for each in renderings}
     return fill("board.html", title=f"{project} · board", maps=maps, data=_embedded(data), live=live)
 
 
@@ -58,7 +64,12 @@ class _Texts:
 
 
 def board_data(
-    project: str, comparison: Comparison, findings: Sequence[Finding], effects: Mapping[str, Effects], when: str
+    project: str,
+    comparison: Comparison,
+    renderings: Sequence[Evaluated],
+    findings: Sequence[Finding],
+    effects: Mapping[str, Effects],
+    when: str,
 ) -> dict[str, Any]:
     """All that the page shows, as plain data; long texts are cut, secrets masked."""
     texts = _Texts()
@@ -66,9 +77,9 @@ def board_data(
     places: dict[str, dict[str, Any]] = {}
     rows: dict[str, list[Any]] = {}
     for row in comparison.rows:
-        rows.setdefault(row.address, []).append(_row(row, comparison, texts, chains))
+        rows.setdefault(row.address, []).append(_row(row, comparison, renderings, texts, chains))
         if row.address not in places:
-            places[row.address] = _place(row, comparison)
+            places[row.address] = _place(row, renderings)
     return {
         "project": project,
         "version": __version__,
@@ -90,21 +101,21 @@ def board_data(
     }
 
 
-def _row(row: Row, comparison: Comparison, texts: _Texts, chains: "_Chains") -> list[Any]:
+def _row(row: Row, comparison: Comparison, renderings: Sequence[Evaluated], texts: _Texts, chains: "_Chains") -> list[Any]:
     """[label, values (a number of a text, or -1), differs, drivers, written, place, nodes read]"""
     values = [texts.number(_value(row, name)) if name in row.values else -1 for name in comparison.environments]
     drivers = [[driver.parameter, driver.sources] for driver in row.drivers]
     label = "present" if row.kind == "presence" else "address" if row.kind == "address" else pointer_text(row.pointer) or "value"
-    return [label, values, int(row.counted), drivers, *chains.of(row, comparison.renderings)]
+    return [label, values, int(row.counted), drivers, *chains.of(row, renderings)]
 
 
 def _value(row: Row, name: str) -> str:
     return "yes" if row.kind == "presence" else str(row.values[name]) if row.kind == "document" else cell(row.values[name])
 
 
-def _place(row: Row, comparison: Comparison) -> dict[str, Any]:
+def _place(row: Row, renderings: Sequence[Evaluated]) -> dict[str, Any]:
     """What a resource, output or document is, and where it is written."""
-    for each in comparison.renderings:
+    for each in renderings:
         resource = each.resources.get(row.address)
         if resource is not None:
             use = resource.instance.scope.use
@@ -113,9 +124,7 @@ def _place(row: Row, comparison: Comparison) -> dict[str, Any]:
                 "place": _at(resource.instance.resource.origin),
                 "module": use.resource.type_text if use else "",
             }
-            after = {
-                other.label: list(other.resources[row.address].after) for other in comparison.renderings if row.address in other.resources
-            }
+            after = {other.label: list(other.resources[row.address].after) for other in renderings if row.address in other.resources}
             needed = sorted({address for addresses in after.values() for address in addresses})
             return {**found, "after": needed, "keep": resource.keep, "formerly": resource.formerly}
         if row.address in each.documents:
@@ -143,7 +152,7 @@ class _Chains:
         self._tracers: dict[int, Tracer] = {}
         self._reads: dict[tuple[str, int], list[str]] = {}
 
-    def of(self, row: Row, renderings: Sequence[Rendering]) -> tuple[str, str, list[str]]:
+    def of(self, row: Row, renderings: Sequence[Evaluated]) -> tuple[str, str, list[str]]:
         """What was written for a row, where, and the keys of the nodes that it reads."""
         for each in renderings:
             resource = each.resources.get(row.address)
@@ -168,13 +177,13 @@ class _Chains:
         return "", "", []
 
     def _found(
-        self, compiled: Compiled, scope: Environment, resource: Resource | None, renderings: Sequence[Rendering]
+        self, compiled: Compiled, scope: Environment, resource: Resource | None, renderings: Sequence[Evaluated]
     ) -> tuple[str, str, list[str]]:
         span = compiled.origin.value_span()
         return _cut(written_text(compiled)), f"{span.file}:{span.line}", self._named(compiled, scope, resource, renderings)
 
     def _named(
-        self, part: Compiled | Condition, scope: Environment, resource: Resource | None, renderings: Sequence[Rendering]
+        self, part: Compiled | Condition, scope: Environment, resource: Resource | None, renderings: Sequence[Evaluated]
     ) -> list[str]:
         known = (scope.prefix, id(part))
         if known in self._reads:
@@ -189,7 +198,7 @@ class _Chains:
         self._reads[known] = list(found)
         return self._reads[known]
 
-    def _node(self, name: str, scope: Environment, resource: Resource | None, renderings: Sequence[Rendering]) -> str:
+    def _node(self, name: str, scope: Environment, resource: Resource | None, renderings: Sequence[Evaluated]) -> str:
         """The key of a name's node, made where it is not there yet; nothing for what is no name of the template."""
         template = scope.template
         if resource is not None and resource.loop is not None and name in resource.loop.variables:
@@ -212,7 +221,7 @@ class _Chains:
         return key
 
     def _made(
-        self, name: str, template: Template, scope: Environment, renderings: Sequence[Rendering]
+        self, name: str, template: Template, scope: Environment, renderings: Sequence[Evaluated]
     ) -> tuple[dict[str, Any], list[tuple[Compiled | Condition, Environment]]] | None:
         if name in template.parameters:
             declaration = template.parameters[name]
@@ -235,7 +244,7 @@ class _Chains:
             return _entry("document", name, "", _at(template.documents[name].origin)), []
         return None
 
-    def _values(self, entry: dict[str, Any], name: str, prefix: str, renderings: Sequence[Rendering]) -> None:
+    def _values(self, entry: dict[str, Any], name: str, prefix: str, renderings: Sequence[Evaluated]) -> None:
         for each in renderings:
             scope = _scope(each, prefix)
             if scope is None:
@@ -251,7 +260,7 @@ class _Chains:
                     entry["set"][each.label] = setting.text()
 
 
-def _scope(rendering: Rendering, prefix: str) -> Environment | None:
+def _scope(rendering: Evaluated, prefix: str) -> Environment | None:
     """The environment of a use of a module, by the prefix of what it holds."""
     if not prefix:
         return rendering.scope

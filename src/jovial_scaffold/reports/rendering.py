@@ -9,7 +9,7 @@ from jovial_scaffold.core.comparing.aligning import same
 from jovial_scaffold.core.expressions.pending import Pending
 from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.marks import unmarked
-from jovial_scaffold.core.rendering.rendering import Rendering
+from jovial_scaffold.core.rendering.results import Rendering
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.reports.terminal import Style, cells, cut, padded
 from jovial_scaffold.reports.words import counted, listed, visible

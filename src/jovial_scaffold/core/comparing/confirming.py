@@ -14,7 +14,7 @@ from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.limits import TRIED_VALUES
 from jovial_scaffold.core.rendering.explaining import Reason
 from jovial_scaffold.core.rendering.overlays import MISSING, Overlay, trial_meter
-from jovial_scaffold.core.rendering.rendering import Rendering
+from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.text.source import Pointer, value_at
 from jovial_scaffold.core.text.unknown import UNKNOWN
 
@@ -26,7 +26,7 @@ _PARTS = 12  # of a map or list, that are changed one by one
 _PASSING = frozenset(("value", "argument", "variable", "default", "output", "resource", "context", "condition"))
 
 
-def confirmed(reason: Reason, rendering: Rendering, others: Sequence[Rendering], address: str, pointer: Pointer) -> Reason:
+def confirmed(reason: Reason, rendering: Evaluated, others: Sequence[Evaluated], address: str, pointer: Pointer) -> Reason:
     """The tree behind a value, without the parameters that it does not hang on."""
     ask = _asked(rendering, address, pointer)
     if ask is None:
@@ -71,7 +71,7 @@ def confirmed(reason: Reason, rendering: Rendering, others: Sequence[Rendering],
     return replace(reason, reasons=tuple(found for found in map(kept, reason.reasons) if found is not None))
 
 
-def _asked(rendering: Rendering, address: str, pointer: Pointer) -> Callable[[Overlay], Any] | None:
+def _asked(rendering: Evaluated, address: str, pointer: Pointer) -> Callable[[Overlay], Any] | None:
     """How what is explained is asked for; None where it is a parameter itself, or something else that is not tried."""
     if address in rendering.resources:
         if not pointer:

@@ -14,7 +14,7 @@ from jovial_scaffold.core.limits import DRIVER_TRIALS
 from jovial_scaffold.core.meter import Meter
 from jovial_scaffold.core.rendering.environment import Environment
 from jovial_scaffold.core.rendering.overlays import CONTEXT, MISSING, Behind, Overlay, alone, trial_meter
-from jovial_scaffold.core.rendering.rendering import RenderedResource, Rendering
+from jovial_scaffold.core.rendering.rendering import Evaluated, EvaluatedResource
 from jovial_scaffold.core.rendering.tracing import Kept, Source, Tracer
 from jovial_scaffold.core.templates.inputs import CONTEXT as CONTEXT_NAME
 from jovial_scaffold.core.text.source import Pointer, part
@@ -55,7 +55,7 @@ class _Row:
 class Drivers:
     """Finds drivers for the columns of one comparison; what was found once is kept for as long as that lasts."""
 
-    def __init__(self, renderings: Sequence[Rendering]) -> None:
+    def __init__(self, renderings: Sequence[Evaluated]) -> None:
         self.renderings = renderings
         self._meter = trial_meter(renderings[0]) if renderings else Meter()
         #: how many rows nobody tried, or not to the end, since the budget was spent
@@ -95,7 +95,7 @@ class Drivers:
                 self._changed[key] = changed(trial, resource)
             return self._changed[key]
 
-        def changed(trial: Trial, resource: RenderedResource) -> bool:
+        def changed(trial: Trial, resource: EvaluatedResource) -> bool:
             schema = resource.type.schema if resource.type else None
             after = self._overlay(trial).property(addresses[trial[0]], name)
             return _differs(resource.properties.get(name, MISSING), after, schema, label, name)
@@ -335,7 +335,7 @@ def _differs(before: Any, after: Any, schema: Any, label: Pointer, name: str = "
     return changed_at({name: before}, {name: after}, schema, label) if name else changed_at(before, after, schema, label)
 
 
-def _value(rendering: Rendering, name: str, path: Pointer) -> Any:
+def _value(rendering: Evaluated, name: str, path: Pointer) -> Any:
     value: Any
     if name.startswith(CONTEXT):
         value = rendering.context.get(name.removeprefix(CONTEXT), MISSING)
@@ -349,11 +349,11 @@ def _value(rendering: Rendering, name: str, path: Pointer) -> Any:
     return value
 
 
-def _equal_at(one: Rendering, other: Rendering, name: str, path: Pointer) -> bool:
+def _equal_at(one: Evaluated, other: Evaluated, name: str, path: Pointer) -> bool:
     return _equal(_value(one, name, path), _value(other, name, path))
 
 
-def _set_at(rendering: Rendering, name: str, path: Pointer) -> str:
+def _set_at(rendering: Evaluated, name: str, path: Pointer) -> str:
     setting = rendering.parameters.setting((name, *path))
     if setting is not None:
         return setting.text()

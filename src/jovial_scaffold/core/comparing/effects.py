@@ -13,7 +13,7 @@ from jovial_scaffold.core.expressions.pending import Pending, could_be, holds_se
 from jovial_scaffold.core.expressions.values import UNSEEN, Secret, deep_marks
 from jovial_scaffold.core.findings import Finding, Related
 from jovial_scaffold.core.graph.ordering import rounds
-from jovial_scaffold.core.rendering.rendering import RenderedResource, Rendering
+from jovial_scaffold.core.rendering.rendering import Evaluated, EvaluatedResource
 from jovial_scaffold.core.rendering.tracing import Tracer
 from jovial_scaffold.core.rules import evaluation as judging
 from jovial_scaffold.core.schemas.shapes import filled
@@ -100,13 +100,13 @@ class Effects:
         return all(each.effect == "unchanged" for each in self.effects)
 
 
-def known_values(rendering: Rendering, snapshot: Snapshot) -> dict[str, dict[str, Any]]:
+def known_values(rendering: Evaluated, snapshot: Snapshot) -> dict[str, dict[str, Any]]:
     """What the cloud has set on resources that run, under the addresses that they have in the rendering."""
     names = _names(rendering, snapshot)
     return {address: snapshot.resources[there].set_by_cloud for address, there in names.items() if snapshot.resources[there].set_by_cloud}
 
 
-def _names(rendering: Rendering, snapshot: Snapshot) -> dict[str, str]:
+def _names(rendering: Evaluated, snapshot: Snapshot) -> dict[str, str]:
     """For each address of the rendering that runs already, its address in the snapshot: another where it was renamed."""
     names = {address: address for address in rendering.resources if address in snapshot.resources}
     for address, each in rendering.resources.items():
@@ -115,7 +115,7 @@ def _names(rendering: Rendering, snapshot: Snapshot) -> dict[str, str]:
     return names
 
 
-def effects(rendering: Rendering, known: Rendering, as_recorded: Rendering, snapshot: Snapshot) -> Effects:
+def effects(rendering: Evaluated, known: Evaluated, as_recorded: Evaluated, snapshot: Snapshot) -> Effects:
     """What deploying `rendering` would do.
 
     `known` is the same with the cloud's values filled in where they are known; `as_recorded` is `known` under the snapshot's own
@@ -149,7 +149,7 @@ def effects(rendering: Rendering, known: Rendering, as_recorded: Rendering, snap
     return result
 
 
-def teardown(rendering: Rendering, snapshot: Snapshot) -> Effects:
+def teardown(rendering: Evaluated, snapshot: Snapshot) -> Effects:
     """Removing all that runs and is ours."""
     older = {there: address for address, there in _names(rendering, snapshot).items()}
     kept = {there for there, address in older.items() if rendering.resources[address].keep}
@@ -165,9 +165,9 @@ def teardown(rendering: Rendering, snapshot: Snapshot) -> Effects:
 
 
 def _changes(
-    resource: RenderedResource,
-    known: RenderedResource,
-    as_recorded: RenderedResource | None,
+    resource: EvaluatedResource,
+    known: EvaluatedResource,
+    as_recorded: EvaluatedResource | None,
     deployed: Deployed,
     older: Mapping[str, str],
     snapshot: Snapshot,
@@ -259,7 +259,7 @@ def _effect(changes: Iterable[Change], formerly: str) -> str:
 # -- what a rebuild drags along
 
 
-def _drag(found: dict[str, Effect], rendering: Rendering, snapshot: Snapshot) -> None:
+def _drag(found: dict[str, Effect], rendering: Evaluated, snapshot: Snapshot) -> None:
     """A rebuilt resource gets new values from the cloud: what holds such a value changes, and may be rebuilt for it, and so on."""
     holders: dict[str, list[tuple[str, Pointer, Pending]]] = {}
     for address, each in rendering.resources.items():
@@ -291,7 +291,7 @@ def _drag(found: dict[str, Effect], rendering: Rendering, snapshot: Snapshot) ->
                 waiting.append(address)
 
 
-def _label(resource: RenderedResource, pointer: Pointer) -> Pointer:
+def _label(resource: EvaluatedResource, pointer: Pointer) -> Pointer:
     """A pointer with the items of lists by their key, where they have one."""
     label: list[str | int] = []
     value: Any = resource.properties
@@ -373,7 +373,7 @@ def _waves(steps: Mapping[Step, set[Step]]) -> tuple[list[tuple[Step, ...]], lis
 # -- what must not happen, and what was probably meant
 
 
-def _violations(result: Effects, rendering: Rendering) -> Iterator[Finding]:
+def _violations(result: Effects, rendering: Evaluated) -> Iterator[Finding]:
     environments = (rendering.label,)
     for each in result.effects:
         resource = rendering.resources.get(each.address)
@@ -412,7 +412,7 @@ def _violations(result: Effects, rendering: Rendering) -> Iterator[Finding]:
                 yield Finding("property-locked", "error", message, span, hint, each.address, pointer, environments, related)
 
 
-def _likely_renames(result: Effects, rendering: Rendering) -> Iterator[Finding]:
+def _likely_renames(result: Effects, rendering: Evaluated) -> Iterator[Finding]:
     """One removed and one added of the same type whose properties are nearly equal: probably the same thing under another name."""
     if result.teardown:
         return
@@ -465,7 +465,7 @@ def _with_keys(properties: Mapping[str, Any]) -> list[tuple[str, Any]]:
     return [(address, {**own, "": address.rpartition("/")[2]}) for address, own in properties.items()]
 
 
-def _unknown_secrets(result: Effects, known: Rendering, older: Mapping[str, str]) -> Iterator[Finding]:
+def _unknown_secrets(result: Effects, known: Evaluated, older: Mapping[str, str]) -> Iterator[Finding]:
     """Secrets of which the snapshot says only that they are there."""
     snapshot = result.snapshot
     unseen = 0
@@ -487,7 +487,7 @@ def _unseen(value: Any) -> int:
     return 0
 
 
-def _former(resource: RenderedResource, new: str, old: str) -> str:
+def _former(resource: EvaluatedResource, new: str, old: str) -> str:
     """What `$formerly` has to say: of an item of a loop, the old name before the key."""
     name = resource.instance.resource.name
     prefix = resource.instance.scope.prefix
@@ -495,7 +495,7 @@ def _former(resource: RenderedResource, new: str, old: str) -> str:
     return old.removesuffix(key).removeprefix(prefix) if old.endswith(key) else ""
 
 
-def judged_effects(result: Effects, rendering: Rendering) -> list[judging.JudgedEffect]:
+def judged_effects(result: Effects, rendering: Evaluated) -> list[judging.JudgedEffect]:
     """The effects as rules over them see them; what stays as it is has none."""
     found = []
     for each in result.effects:

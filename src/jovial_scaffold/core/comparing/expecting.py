@@ -9,6 +9,7 @@ from jovial_scaffold.core.comparing.matrix import Comparison, Row, row_label
 from jovial_scaffold.core.expressions.marked import to_json
 from jovial_scaffold.core.expressions.values import deep_marks
 from jovial_scaffold.core.findings import Finding, Related, Span
+from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.rendering.tracing import Tracer
 from jovial_scaffold.core.text.patterns import pattern
 from jovial_scaffold.core.text.source import NOWHERE, Origin, Source, pointer_text
@@ -126,7 +127,7 @@ def read_expectations(source: Source) -> tuple[Expectations, list[Finding]]:
     return Expectations(tuple(names), tuple(entries), origin), findings
 
 
-def unexpected(comparison: Comparison, expectations: Expectations) -> list[Finding]:
+def unexpected(comparison: Comparison, expectations: Expectations, renderings: Sequence[Evaluated]) -> list[Finding]:
     """What differs and was not expected to, or not in this way; and what was expected and does not differ."""
     findings = []
     strange = [name for name in comparison.environments if expectations.environments and name not in expectations.environments]
@@ -147,7 +148,7 @@ def unexpected(comparison: Comparison, expectations: Expectations) -> list[Findi
         related = tuple(Related(each.origin.key_span(), say("Another difference is expected here.")) for each in meant)
         expected = say(", and expected is {}", _meant(meant[0].values)) if meant else ", and no difference is expected there"
         hint = say("Make them equal, or accept it: jovial compare --expect FILE --accept")
-        at = _span(row, comparison)
+        at = _span(row, renderings)
         pointer = pointer_text(row.pointer)
         findings.append(
             Finding(
@@ -187,9 +188,9 @@ def _told(row: Row, comparison: Comparison) -> Sentence:
     return say("{} is {}", row_label(row), listed(parts))
 
 
-def _span(row: Row, comparison: Comparison) -> Span | None:
+def _span(row: Row, renderings: Sequence[Evaluated]) -> Span | None:
     """Where the property is written, in the last column that has it."""
-    for rendering in reversed(comparison.renderings):
+    for rendering in reversed(renderings):
         resource = rendering.resources.get(row.address)
         if resource is not None:
             at = row.at.get(rendering.label, ())

@@ -8,7 +8,7 @@ from typing import Any
 from jovial_scaffold.core.expressions.library.strings import scalar_text
 from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.findings import Span
-from jovial_scaffold.core.rendering.rendering import RenderedResource, Rendering
+from jovial_scaffold.core.rendering.rendering import Evaluated, EvaluatedResource
 from jovial_scaffold.core.rendering.tracing import Tracer
 from jovial_scaffold.core.templates.compiling import written_span
 from jovial_scaffold.core.text.source import Pointer, pointer_text, value_at
@@ -33,7 +33,7 @@ class Hit:
     sources: tuple[str, ...] = ()
 
 
-def find(renderings: Sequence[Rendering], text: str) -> list[Hit]:
+def find(renderings: Sequence[Evaluated], text: str) -> list[Hit]:
     """All hits, whole values first; equal ones of several environments are one."""
     test = _test(text)
     merged: dict[tuple[str, str, str, str, Span | None], dict[str, tuple[str, ...]]] = {}
@@ -83,7 +83,7 @@ def _network(text: str) -> Any:
         return None
 
 
-def _hits(rendering: Rendering, test: Callable[[str], str], text: str) -> Iterator[Hit]:
+def _hits(rendering: Evaluated, test: Callable[[str], str], text: str) -> Iterator[Hit]:
     environments = (rendering.label,)
     for address, resource in rendering.resources.items():
         tracer: Tracer | None = None
@@ -111,7 +111,7 @@ def _hits(rendering: Rendering, test: Callable[[str], str], text: str) -> Iterat
                 yield Hit("document", f"{name} line {number}", line.strip(), how, environments, span)
 
 
-def _sources(tracer: Tracer, resource: RenderedResource, pointer: Pointer) -> tuple[str, ...]:
+def _sources(tracer: Tracer, resource: EvaluatedResource, pointer: Pointer) -> tuple[str, ...]:
     """The lines of parameter files behind a value."""
     related = tracer.related(tracer.sources(resource.instance, pointer))
     return tuple(f"{each.span.file}:{each.span.line}" for each in related)

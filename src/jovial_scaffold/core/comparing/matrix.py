@@ -11,7 +11,8 @@ from jovial_scaffold.core.expressions.pending import Pending, renamed
 from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.limits import TRIAL_ROUNDS
-from jovial_scaffold.core.rendering.rendering import RenderedResource, Rendering
+from jovial_scaffold.core.rendering.rendering import Evaluated, EvaluatedResource
+from jovial_scaffold.core.rendering.results import Rendering
 from jovial_scaffold.core.text.patterns import pattern
 from jovial_scaffold.core.text.source import Pointer, pointer_text
 from jovial_scaffold.core.words import Counted, say
@@ -75,7 +76,7 @@ class Comparison:
 
 
 def compare(
-    renderings: Sequence[Rendering], everything: bool = False, only: str | Sequence[str] = (), ignore: Sequence[str] = ()
+    renderings: Sequence[Evaluated], everything: bool = False, only: str | Sequence[str] = (), ignore: Sequence[str] = ()
 ) -> Comparison:
     """The rows of some renderings, in the order in which they are given; the first is the baseline.
 
@@ -101,7 +102,7 @@ def compare(
     rows += [row for row in _document_rows(renderings, drivers, everything) if chosen.address(row.address) and chosen.row(row)]
     labels = tuple(each.label for each in renderings)
     findings = (_untried(drivers.untried),) if drivers.untried else ()
-    return Comparison(labels, tuple(rows), compared, differing, tuple(renderings), chosen.address, findings)
+    return Comparison(labels, tuple(rows), compared, differing, tuple(each.finished() for each in renderings), chosen.address, findings)
 
 
 def _untried(rows: int) -> Finding:
@@ -138,7 +139,7 @@ class _Chosen:
         return any(each.match(label) for each in self._rows for label in labels)
 
 
-def _names(renderings: Sequence[Rendering]) -> list[dict[str, str]]:
+def _names(renderings: Sequence[Evaluated]) -> list[dict[str, str]]:
     """For each column, the address there of each address of all: a resource that was renamed goes by its newest name."""
     renamed: dict[str, str] = {}
     for rendering in renderings:
@@ -164,7 +165,7 @@ def _resource_rows(
     address: str,
     names: list[dict[str, str]],
     renamed: list[dict[str, str]],
-    renderings: Sequence[Rendering],
+    renderings: Sequence[Evaluated],
     drivers: Drivers,
     everything: bool,
 ) -> Iterator[Row]:
@@ -214,13 +215,13 @@ def with_names(value: Any, newest: Mapping[str, str]) -> Any:
     return Secret(with_names(value.value, newest)) if isinstance(value, Secret) else value
 
 
-def module_of(resource: RenderedResource) -> str:
+def module_of(resource: EvaluatedResource) -> str:
     """The module that a resource stands in, as its use names it; nothing for the project's own template."""
     use = resource.instance.scope.use
     return use.resource.type_text if use is not None else ""
 
 
-def _output_rows(renderings: Sequence[Rendering], drivers: Drivers, everything: bool) -> Iterator[Row]:
+def _output_rows(renderings: Sequence[Evaluated], drivers: Drivers, everything: bool) -> Iterator[Row]:
     labels = [rendering.label for rendering in renderings]
     for name in sorted({name for rendering in renderings for name in rendering.outputs}):
         values = {column: each.outputs[name] for column, each in enumerate(renderings) if name in each.outputs}
@@ -233,7 +234,7 @@ def _output_rows(renderings: Sequence[Rendering], drivers: Drivers, everything: 
             yield Row("output", address, "output", leaf.label, found, absent, leaf.differs, behind, at)
 
 
-def _document_rows(renderings: Sequence[Rendering], drivers: Drivers, everything: bool) -> Iterator[Row]:
+def _document_rows(renderings: Sequence[Evaluated], drivers: Drivers, everything: bool) -> Iterator[Row]:
     labels = [rendering.label for rendering in renderings]
     for name in sorted({name for rendering in renderings for name in rendering.documents}):
         there = {column: each.documents[name] for column, each in enumerate(renderings) if name in each.documents}

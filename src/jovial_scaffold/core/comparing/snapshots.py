@@ -13,7 +13,7 @@ from jovial_scaffold.core.expressions.marked import entries_from_json, to_json
 from jovial_scaffold.core.expressions.pending import Pending, comparable, is_bare
 from jovial_scaffold.core.expressions.values import UNSEEN, Secret, revealed
 from jovial_scaffold.core.findings import Finding, Span
-from jovial_scaffold.core.rendering.rendering import Rendering
+from jovial_scaffold.core.rendering.results import Rendering
 from jovial_scaffold.core.schemas.catalog import Catalogs, ResourceType
 from jovial_scaffold.core.schemas.shapes import Shape
 from jovial_scaffold.core.text.discretion import SECRETIVE

@@ -19,6 +19,9 @@ class ExpressionError(Exception):
         self.id = id or type(self).id
         self.trail: tuple[Any, ...] = ()  # places behind it, for whoever makes a finding of it
 
+    def __str__(self) -> str:
+        return f"{self.id} at {self.start} to {self.end} (`said` of its `message` is its text)"
+
 
 class SyntaxProblem(ExpressionError):
     """The text is not an expression."""

@@ -34,6 +34,9 @@ class Program:
         self._bound: list[tuple[str, Macro]] | None = None
         self._calls: list[Call] | None = None
 
+    def __reduce__(self) -> tuple[type["Program"], tuple[Node]]:
+        return Program, (self.node,)  # what was made of it is made anew elsewhere
+
     @property
     def bound(self) -> list[tuple[str, Macro]]:
         """The macro variables that it introduces, found once."""

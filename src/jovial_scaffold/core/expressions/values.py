@@ -5,6 +5,7 @@ int is `int` (64 bits, checked), uint is `UInt`, double is `float`, string is `s
 """
 
 from collections.abc import Iterable
+from enum import Enum
 from typing import Any, Final
 
 from jovial_scaffold.core import marks
@@ -51,7 +52,13 @@ class Secret:
     __hash__ = None  # type: ignore[assignment]  # what cannot be compared cannot be a key
 
 
-UNSEEN: Final = object()  # what a secret holds of which nobody here knows the value
+class _Unseen(Enum):
+    """What a secret holds of which nobody here knows the value; one in every process."""
+
+    UNSEEN = "unseen"
+
+
+UNSEEN: Final = _Unseen.UNSEEN
 
 
 class Optional:

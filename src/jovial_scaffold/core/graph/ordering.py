@@ -3,7 +3,7 @@
 from collections.abc import Collection, Mapping
 
 from jovial_scaffold.core.findings import Finding
-from jovial_scaffold.core.rendering.rendering import Rendering
+from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.words import listed, say
 
 
@@ -29,7 +29,7 @@ def rounds(after: Mapping[str, Collection[str]]) -> tuple[list[list[str]], list[
     return ordered, sorted(remaining)
 
 
-def put_in_order(rendering: Rendering) -> list[Finding]:
+def put_in_order(rendering: Evaluated) -> list[Finding]:
     """Bring the resources into deployment order, and report items of loops that wait for each other."""
     rendering.rounds, circling = rounds({address: each.after for address, each in rendering.resources.items()})
     order = [address for each in rendering.rounds for address in each] + circling

@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 from jovial_scaffold.core.expressions.values import deep_marks
 from jovial_scaffold.core.limits import MAP_NODES
 from jovial_scaffold.core.rendering.environment import Instance
-from jovial_scaffold.core.rendering.rendering import RenderedResource, Rendering
+from jovial_scaffold.core.rendering.rendering import Evaluated, EvaluatedResource
 
 FOLDS = ("loops", "modules", "types")
 
@@ -57,14 +57,14 @@ class Picture:
 
 
 def picture(
-    renderings: Sequence[Rendering], by: str = "module", unfold: bool = False, marks: Mapping[str, str] | None = None, most: int = 0
+    renderings: Sequence[Evaluated], by: str = "module", unfold: bool = False, marks: Mapping[str, str] | None = None, most: int = 0
 ) -> Picture:
     """The graph of one rendering, or of several laid over each other; `by` says what frames are: modules, or files.
 
     Large graphs are folded by module, then by type, until they have at most `most` nodes (or a readable number of them).
     """
     most = most or MAP_NODES.most
-    resources: dict[str, RenderedResource] = {}
+    resources: dict[str, EvaluatedResource] = {}
     rounds: dict[str, int] = {}
     for rendering in renderings:
         for number, group in enumerate(rendering.rounds, 1):
@@ -86,12 +86,12 @@ def picture(
 
 def _folded(
     title: str,
-    resources: Mapping[str, RenderedResource],
+    resources: Mapping[str, EvaluatedResource],
     rounds: Mapping[str, int],
     by: str,
     folds: tuple[str, ...],
     marks: Mapping[str, str],
-    renderings: Sequence[Rendering],
+    renderings: Sequence[Evaluated],
 ) -> Picture:
     groups: dict[str, list[str]] = {}
     frames: dict[str, tuple[str, ...]] = {}
@@ -118,7 +118,7 @@ def _folded(
     return Picture(title, nodes, _edges(renderings, names), folds, labels)
 
 
-def _edges(renderings: Sequence[Rendering], names: Mapping[str, str]) -> tuple[Edge, ...]:
+def _edges(renderings: Sequence[Evaluated], names: Mapping[str, str]) -> tuple[Edge, ...]:
     """The dependencies of all renderings between nodes; one that not all have where both its ends are is marked with those that do."""
     found: dict[tuple[str, str], list[bool]] = {}
     owners: dict[tuple[str, str], dict[str, None]] = {}
@@ -144,7 +144,7 @@ def _edges(renderings: Sequence[Rendering], names: Mapping[str, str]) -> tuple[E
 
 
 def _place(
-    instance: Instance, by: str, folds: tuple[str, ...], resource: RenderedResource, labels: dict[tuple[str, ...], str]
+    instance: Instance, by: str, folds: tuple[str, ...], resource: EvaluatedResource, labels: dict[tuple[str, ...], str]
 ) -> tuple[str, tuple[str, ...]]:
     """The node that a resource goes into, and the frame around that."""
     uses: list[Instance] = []

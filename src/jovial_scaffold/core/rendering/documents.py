@@ -18,6 +18,7 @@ from jovial_scaffold.core.expressions.values import NONE, Optional, Secret, deep
 from jovial_scaffold.core.findings import Finding, Related
 from jovial_scaffold.core.rendering.computing import OMITTED, Computer, Site, plain
 from jovial_scaffold.core.rendering.notations import one_line, quoted, scalar, written
+from jovial_scaffold.core.rendering.results import RenderedDocument
 from jovial_scaffold.core.templates.model import Document, Part, Placeholder, Scalar, placeholders
 from jovial_scaffold.core.text.formats import format_of
 from jovial_scaffold.core.text.unknown import UNKNOWN
@@ -28,21 +29,12 @@ if TYPE_CHECKING:
 
 
 @dataclass(frozen=True, slots=True)
-class RenderedDocument:
-    """A document of one environment. `text` is masked; `value` is the whole text, secret or pending as its parts are.
+class EvaluatedDocument(RenderedDocument):
+    """A rendered document, and what it was computed from: `lines` are the first and last line, from 0, of each part of its content."""
 
-    `lines` are the first and last line, from 0, of each part of the document's content; `compared` is the text with what is masked in it
-    told apart: for comparing only.
-    """
-
-    name: str
-    to: str | None
-    text: str
-    value: Any
     document: Document
     scope: "Environment"
     lines: tuple[tuple[int, int], ...]
-    compared: str
 
     def within(self, line: int) -> list[Placeholder]:
         """The placeholders that a line, from 0, was filled in from."""
@@ -67,7 +59,7 @@ class _Narrowed(LookupScope):
         return self._below.function(name)
 
 
-def rendered_document(document: Document, environment: "Environment", address: str) -> RenderedDocument:
+def rendered_document(document: Document, environment: "Environment", address: str) -> EvaluatedDocument:
     """Fill in a document; what goes wrong is reported."""
     computer = environment.computer
     known = environment.template.names | {"context"}
@@ -87,7 +79,7 @@ def rendered_document(document: Document, environment: "Environment", address: s
 
     filled = fill_parts(document.content, value_of, fail, document.notation)
     target = _target(document, environment, address)
-    return RenderedDocument(address, target, filled.masked, filled.value, document, environment, filled.lines, filled.compared)
+    return EvaluatedDocument(address, target, filled.masked, filled.value, filled.compared, document, environment, filled.lines)
 
 
 class Filled(NamedTuple):
@@ -304,10 +296,10 @@ def _target(document: Document, environment: "Environment", address: str) -> str
     return None
 
 
-def check_documents(documents: Mapping[str, RenderedDocument], environment: str) -> list[Finding]:
+def check_documents(documents: Mapping[str, EvaluatedDocument], environment: str) -> list[Finding]:
     """Targets that clash, and texts that their target's format cannot read."""
     findings = []
-    first: dict[str, RenderedDocument] = {}
+    first: dict[str, EvaluatedDocument] = {}
     for each in documents.values():
         if each.to is not None:
             other = first.setdefault(each.to.casefold(), each)
@@ -324,7 +316,7 @@ def check_documents(documents: Mapping[str, RenderedDocument], environment: str)
     return findings
 
 
-def _unreadable(each: RenderedDocument, environment: str) -> list[Finding]:
+def _unreadable(each: EvaluatedDocument, environment: str) -> list[Finding]:
     name = each.to or each.document.file.source.name
     form = format_of(name)
     if form is None or form.name not in ("JSON", "YAML", "TOML"):

@@ -21,7 +21,7 @@ from jovial_scaffold.core.meter import Meter
 from jovial_scaffold.core.parameters.resolving import Parameters
 from jovial_scaffold.core.parameters.typing import as_declared
 from jovial_scaffold.core.rendering.computing import OMITTED, SIMPLE, Computer, Site, plain, whole_doubles
-from jovial_scaffold.core.rendering.documents import RenderedDocument, rendered_document
+from jovial_scaffold.core.rendering.documents import EvaluatedDocument, rendered_document
 from jovial_scaffold.core.rendering.lookups import look_up
 from jovial_scaffold.core.rendering.plan import Plan, Plans
 from jovial_scaffold.core.rendering.records import AbsentRecord, LoopRecord, ModuleRecord, ResourceRecord
@@ -99,7 +99,7 @@ class Environment(LookupScope):
         self._outputs: dict[str, tuple[Any, set[str]]] = {}
         self._reached: dict[tuple[str, str], set[str]] = {}
         self._before: set[str] | None = None
-        self.documents: dict[str, RenderedDocument] = {}
+        self.documents: dict[str, EvaluatedDocument] = {}
 
     def report(self, finding: Finding) -> None:
         """A finding; of a module, with the uses that led there."""
@@ -175,7 +175,7 @@ class Environment(LookupScope):
             return value
         return NONE if value is OMITTED else Optional(value)
 
-    def document(self, name: str) -> RenderedDocument:
+    def document(self, name: str) -> EvaluatedDocument:
         """A document, filled in once."""
         if name not in self.documents:
             self.documents[name] = rendered_document(self.template.documents[name], self, f"{self.prefix}{name}")

@@ -2,7 +2,8 @@
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING, Any
+from enum import Enum
+from typing import TYPE_CHECKING, Any, Final
 
 from jovial_scaffold.core.expressions.errors import EvaluationError
 from jovial_scaffold.core.expressions.evaluation import evaluate
@@ -12,7 +13,7 @@ from jovial_scaffold.core.expressions.syntax import Call, Conditional, Has, Inde
 from jovial_scaffold.core.expressions.values import NONE, Optional, Record, Secret
 from jovial_scaffold.core.findings import Span
 from jovial_scaffold.core.rendering.computing import OMITTED
-from jovial_scaffold.core.rendering.rendering import Rendering
+from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.rendering.tracing import Positions, Tracer
 from jovial_scaffold.core.templates.compiling import formulas_of, written_span
 from jovial_scaffold.core.templates.model import Compiled, Condition, Constant, Document, Dynamic, ListValue, MapValue, Overlaid, Resource
@@ -24,7 +25,15 @@ if TYPE_CHECKING:
     from jovial_scaffold.core.rendering.environment import Environment, Instance
 
 _DEEPEST = 24
-_MISSING = object()
+
+
+class _Missing(Enum):
+    """There is no such value; one in every process."""
+
+    MISSING = "missing"
+
+
+_MISSING: Final = _Missing.MISSING
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,13 +68,13 @@ class Unexplained(Exception):
     """There is nothing of that name."""
 
 
-def explain(rendering: Rendering, others: Sequence[Rendering], address: str, pointer: Pointer) -> Reason:
+def explain(rendering: Evaluated, others: Sequence[Evaluated], address: str, pointer: Pointer) -> Reason:
     """The tree behind a property, a resource, an output, a document, a value or a parameter. Raises Unexplained."""
     return _Explainer(rendering, others).whole(address, pointer)
 
 
 class _Explainer:
-    def __init__(self, rendering: Rendering, others: Sequence[Rendering]) -> None:
+    def __init__(self, rendering: Evaluated, others: Sequence[Evaluated]) -> None:
         self.rendering = rendering
         self.others = others
         self.shown: set[tuple[Any, ...]] = set()

@@ -9,7 +9,7 @@ from jovial_scaffold.core.rendering.tracing import Tracer
 from jovial_scaffold.core.words import Operand, Value, listed, say
 
 if TYPE_CHECKING:
-    from jovial_scaffold.core.rendering.rendering import RenderedResource, Rendering
+    from jovial_scaffold.core.rendering.rendering import Evaluated, EvaluatedResource
 
 Key = tuple[Any, ...]
 _UNSET = object()
@@ -36,9 +36,9 @@ PlaceOf = Callable[[str, str, str], Span]
 """Where an environment's resource, by its address, writes a property; asked for only where there is a clash."""
 
 
-def clashes(resources: "Mapping[str, RenderedResource]", environment: str) -> list[Finding]:
+def clashes(resources: "Mapping[str, EvaluatedResource]", environment: str) -> list[Finding]:
     """Resources of one type in one environment whose identity is the same."""
-    first: dict[Key, RenderedResource] = {}
+    first: dict[Key, EvaluatedResource] = {}
     findings = []
 
     def place_of(_: str, address: str, property: str) -> Span:
@@ -53,12 +53,12 @@ def clashes(resources: "Mapping[str, RenderedResource]", environment: str) -> li
     return findings
 
 
-def identities(rendering: "Rendering") -> Identities:
+def identities(rendering: "Evaluated") -> Identities:
     """What the types of an environment's resources want to be unique in the whole project, or everywhere."""
     return Identities(rendering.environment, tuple(_beyond(rendering)), rendering.label)
 
 
-def _beyond(rendering: "Rendering") -> Iterator[Identified]:
+def _beyond(rendering: "Evaluated") -> Iterator[Identified]:
     for address in sorted(rendering.resources):
         resource = rendering.resources[address]
         if resource.type is not None and resource.type.schema.get("identityReach", "environment") != "environment":
@@ -79,12 +79,12 @@ def clashes_between(environments: Sequence[Identities], place_of: PlaceOf) -> li
     return findings
 
 
-def place(resource: "RenderedResource", property: str) -> Span:
+def place(resource: "EvaluatedResource", property: str) -> Span:
     """Where a resource writes a property."""
     return Tracer(resource.instance.scope).place(resource.instance, (property,))
 
 
-def _key(resource: "RenderedResource") -> Key | None:
+def _key(resource: "EvaluatedResource") -> Key | None:
     """The type and the values that identify; None where the type asks for nothing, or a part is not known or not set."""
     kind = resource.type
     names = kind.schema.get("identity") if kind is not None else None
@@ -96,7 +96,7 @@ def _key(resource: "RenderedResource") -> Key | None:
     return (kind.name, *((type(value).__name__, Value(value) if isinstance(value, list | dict) else value) for value in values))
 
 
-def _identified(key: Key, resource: "RenderedResource") -> Identified:
+def _identified(key: Key, resource: "EvaluatedResource") -> Identified:
     assert resource.type is not None
     names = [str(name) for name in resource.type.schema["identity"]]
     about = listed(say("`{}` {}", name, Value(resource.properties[name])) for name in names)

@@ -13,9 +13,9 @@ from jovial_scaffold.core.limits import TRIAL_ROUNDS
 from jovial_scaffold.core.meter import Meter
 from jovial_scaffold.core.parameters.resolving import Parameters
 from jovial_scaffold.core.rendering.computing import OMITTED, Site
-from jovial_scaffold.core.rendering.documents import RenderedDocument
+from jovial_scaffold.core.rendering.documents import EvaluatedDocument
 from jovial_scaffold.core.rendering.environment import Environment, Instance, Shared
-from jovial_scaffold.core.rendering.rendering import Rendering
+from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.schemas.shapes import with_secrets
 from jovial_scaffold.core.templates.inputs import CONTEXT as CONTEXT_NAME
 from jovial_scaffold.core.templates.model import Compiled, Dynamic, Resource
@@ -30,7 +30,7 @@ class Overlay:
     `meter` is what all overlays of one question may do together: where it is spent, what they give means nothing.
     """
 
-    def __init__(self, rendering: Rendering, changes: Mapping[str, Any], meter: Meter) -> None:
+    def __init__(self, rendering: Evaluated, changes: Mapping[str, Any], meter: Meter) -> None:
         values = {name: value for name, value in rendering.parameters.values.items() if name not in rendering.parameters.defaulted}
         context = dict(rendering.context)
         for name, value in changes.items():
@@ -80,7 +80,7 @@ class Overlay:
         value = self.scope.output(name) if name in self.scope.template.outputs else OMITTED
         return MISSING if value is OMITTED else value
 
-    def document(self, name: str) -> RenderedDocument | None:
+    def document(self, name: str) -> EvaluatedDocument | None:
         """A document, by its name with the uses of modules that lead to it."""
         *uses, last = name.split("/")
         scope = self.scope
@@ -103,7 +103,7 @@ def alone(resource: Resource, name: str) -> Program | None:
     return compiled.content.program if isinstance(compiled, Dynamic) and isinstance(compiled.content, Formula) else None
 
 
-def trial_meter(rendering: Rendering) -> Meter:
+def trial_meter(rendering: Evaluated) -> Meter:
     """What the trials of one question may do."""
     return rendering.scope.shared.meter.beside(TRIAL_ROUNDS.most)
 
@@ -111,7 +111,7 @@ def trial_meter(rendering: Rendering) -> Meter:
 class Behind:
     """The inputs that the values of one rendering may have been computed from: names of its parameters, and `context`."""
 
-    def __init__(self, rendering: Rendering) -> None:
+    def __init__(self, rendering: Evaluated) -> None:
         self._rendering = rendering
 
     def property(self, address: str, name: str) -> frozenset[str]:

@@ -1,105 +1,57 @@
 """The rendering of one environment: every present resource judged by its schema, and the outputs."""
 
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass
 from typing import Any
 
-from jovial_scaffold.core.expressions.values import Secret, deep_marks, revealed
 from jovial_scaffold.core.findings import Finding, Related
 from jovial_scaffold.core.limits import FINDINGS, INSTANCES
 from jovial_scaffold.core.meter import Meter
 from jovial_scaffold.core.parameters.resolving import Parameters
 from jovial_scaffold.core.rendering.computing import OMITTED, whole_doubles
-from jovial_scaffold.core.rendering.documents import RenderedDocument, check_documents
+from jovial_scaffold.core.rendering.documents import EvaluatedDocument, check_documents
 from jovial_scaffold.core.rendering.environment import Environment, Instance, Shared
 from jovial_scaffold.core.rendering.identities import clashes
 from jovial_scaffold.core.rendering.plan import Plan, Plans
+from jovial_scaffold.core.rendering.results import RenderedDocument, RenderedResource, Rendering
 from jovial_scaffold.core.rendering.tracing import Tracer
 from jovial_scaffold.core.schemas.catalog import ResourceType
-from jovial_scaffold.core.schemas.shapes import annotated, filled, with_secrets
+from jovial_scaffold.core.schemas.shapes import annotated, with_secrets
 from jovial_scaffold.core.schemas.validation import subschema
 from jovial_scaffold.core.templates.model import Template
 from jovial_scaffold.core.templates.properties import violation_message
 from jovial_scaffold.core.text.source import Pointer, part, pointer_text
-from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import NOTHING, Amount, Operand, Sentence, Value, key_of, say
 
 
-@dataclass(slots=True, eq=False)
-class RenderedResource:
-    """A resource as it would be deployed. `properties` may hold pending and secret marks at any depth."""
+@dataclass(slots=True, eq=False, kw_only=True)
+class EvaluatedResource(RenderedResource):
+    """A rendered resource, and what it was computed as."""
 
-    address: str
-    type: ResourceType | None
-    type_text: str
-    properties: dict[str, Any]
-    after: tuple[str, ...]
     instance: Instance
-    faulty: tuple[Pointer, ...] = ()
-    keep: bool = False
-    formerly: str = ""
-
-    @property
-    def effective(self) -> dict[str, Any]:
-        """The properties with the schema's defaults filled in, pending what the cloud sets, and unknown what has a finding."""
-        written = self.properties
-        for pointer in self.faulty:
-            written = _without(written, pointer)
-        shape = self.type.shape if self.type else None
-        result: dict[str, Any] = with_secrets(shape, filled(shape, written, self.address))
-        return result
 
 
-def _without(value: Any, pointer: Pointer) -> Any:
-    """The value with an unknown one at the pointer, and nothing else changed."""
-    if not pointer:
-        return UNKNOWN
-    if isinstance(value, dict):
-        return {**value, pointer[0]: _without(value.get(pointer[0], {}), pointer[1:])}
-    if isinstance(value, list) and isinstance(pointer[0], int) and pointer[0] < len(value):
-        return [_without(item, pointer[1:]) if index == pointer[0] else item for index, item in enumerate(value)]
-    return UNKNOWN
+@dataclass(slots=True, eq=False, kw_only=True)
+class Evaluated(Rendering):
+    """A rendering, and the scope that it was computed in."""
 
-
-@dataclass(slots=True, eq=False)
-class Rendering:
-    """One environment, rendered. `rounds` are groups of addresses that can be deployed together, in order.
-
-    `label` is how a comparison calls it: the environment's name, or what it was asked for by (`live?copies=4`, `live@HEAD~1`).
-    """
-
-    environment: str
-    context: dict[str, Any]
-    parameters: Parameters
-    resources: Mapping[str, RenderedResource]
-    documents: Mapping[str, RenderedDocument]
-    outputs: Mapping[str, Any]
+    resources: Mapping[str, EvaluatedResource]
+    documents: Mapping[str, EvaluatedDocument]
     scope: Environment
-    findings: list[Finding] = field(default_factory=list)
-    rounds: list[list[str]] = field(default_factory=list)
-    label: str = ""
 
-    def __post_init__(self) -> None:
-        self.label = self.label or self.environment
-
-
-def is_unknown_somewhere(rendering: Rendering) -> bool:
-    """Whether a value of a rendering is unknown."""
-    values = [*(each.properties for each in rendering.resources.values()), rendering.outputs]
-    return any(deep_marks(value)[2] for value in values) or any(each.value is UNKNOWN for each in rendering.documents.values())
-
-
-def without_masks(rendering: Rendering) -> Rendering:
-    """The same rendering with secrets as plain values: for the one file that may hold them."""
-    return replace(
-        rendering,
-        resources={address: replace(each, properties=revealed(each.properties)) for address, each in rendering.resources.items()},
-        documents={
-            name: replace(each, text=each.value.value) if isinstance(each.value, Secret) else each
-            for name, each in rendering.documents.items()
-        },
-        outputs=revealed(rendering.outputs),
-    )
+    def finished(self) -> Rendering:
+        """What came of it, as plain data."""
+        resources = {
+            address: RenderedResource(
+                address, each.type, each.type_text, each.properties, each.after, each.faulty, each.keep, each.formerly
+            )
+            for address, each in self.resources.items()
+        }
+        documents = {name: RenderedDocument(name, each.to, each.text, each.value, each.compared) for name, each in self.documents.items()}
+        parameters = Parameters(self.parameters.environment, (), self.parameters.values, self.parameters.defaulted)
+        return Rendering(
+            self.environment, self.context, parameters, resources, documents, self.outputs, self.findings, self.rounds, self.label
+        )
 
 
 def render(
@@ -109,7 +61,7 @@ def render(
     plans: Plans,
     deployed: Mapping[str, Mapping[str, Any]] | None = None,
     meter: Meter | None = None,
-) -> Rendering:
+) -> Evaluated:
     """Render a template for one environment; `plans` are kept for all environments.
 
     With `deployed`, what the cloud has set on resources that run already, by address and property, is known instead of pending.
@@ -124,8 +76,8 @@ def render(
 
     shared = Shared(plans, dict(context), report, deployed=deployed or {}, meter=meter)
     scope = Environment(plan, shared, parameters)
-    resources: dict[str, RenderedResource] = {}
-    documents: dict[str, RenderedDocument] = {}
+    resources: dict[str, EvaluatedResource] = {}
+    documents: dict[str, EvaluatedDocument] = {}
     least = plans.least_instances(plan.template)
     if least <= INSTANCES.most:
         _collect(scope, resources, documents)
@@ -143,7 +95,17 @@ def render(
     found = ((name, scope.output(name)) for name in sorted(plan.template.outputs))
     outputs = {name: value for name, value in found if value is not OMITTED}
     named = str(context.get("environment", parameters.environment))
-    return Rendering(named, dict(context), parameters, resources, documents, outputs, scope, findings, label=parameters.environment)
+    return Evaluated(
+        environment=named,
+        context=dict(context),
+        parameters=parameters,
+        resources=resources,
+        documents=documents,
+        outputs=outputs,
+        scope=scope,
+        findings=findings,
+        label=parameters.environment,
+    )
 
 
 class _Asked(Mapping[str, Any]):
@@ -168,7 +130,7 @@ class _Asked(Mapping[str, Any]):
         return len(self._names())
 
 
-def asked(plan: Plan, parameters: Parameters, context: Mapping[str, Any], plans: Plans, meter: Meter | None = None) -> Rendering:
+def asked(plan: Plan, parameters: Parameters, context: Mapping[str, Any], plans: Plans, meter: Meter | None = None) -> Evaluated:
     """A rendering that evaluates what it is asked for, and no more; its findings are of that alone.
 
     What comes after what is known of a whole rendering only, and of a resource that was asked for nothing stands before it.
@@ -193,7 +155,17 @@ def asked(plan: Plan, parameters: Parameters, context: Mapping[str, Any], plans:
         lambda: [name for name in sorted(template.outputs) if scope.output(name) is not OMITTED],
     )
     named = str(context.get("environment", parameters.environment))
-    return Rendering(named, dict(context), parameters, resources, documents, outputs, scope, findings, label=parameters.environment)
+    return Evaluated(
+        environment=named,
+        context=dict(context),
+        parameters=parameters,
+        resources=resources,
+        documents=documents,
+        outputs=outputs,
+        scope=scope,
+        findings=findings,
+        label=parameters.environment,
+    )
 
 
 def _all_instances(scope: Environment) -> Iterator[Instance]:
@@ -223,7 +195,7 @@ def _left_undone(shared: Shared, template: Template, environment: str) -> Iterat
         )
 
 
-def _collect(scope: Environment, resources: dict[str, RenderedResource], documents: dict[str, RenderedDocument]) -> None:
+def _collect(scope: Environment, resources: dict[str, EvaluatedResource], documents: dict[str, EvaluatedDocument]) -> None:
     """Render what a template declares, and what the modules that it uses do."""
     if scope.shared.instances > INSTANCES.most or scope.shared.is_over():
         return
@@ -251,7 +223,7 @@ def _collect(scope: Environment, resources: dict[str, RenderedResource], documen
                 resources[instance.address].after = _after(scope, instance)
 
 
-def _use(instance: Instance, resources: dict[str, RenderedResource], documents: dict[str, RenderedDocument]) -> None:
+def _use(instance: Instance, resources: dict[str, EvaluatedResource], documents: dict[str, EvaluatedDocument]) -> None:
     """A use of a module: what it is given is judged like the properties of a resource, then all inside is rendered."""
     scope = instance.scope
     properties = scope.properties(instance)
@@ -261,7 +233,7 @@ def _use(instance: Instance, resources: dict[str, RenderedResource], documents: 
         _collect(instance.inside, resources, documents)
 
 
-def _rendered(scope: Environment, instance: Instance) -> RenderedResource:
+def _rendered(scope: Environment, instance: Instance) -> EvaluatedResource:
     resource = instance.resource
     properties = scope.properties(instance)
     faulty: tuple[Pointer, ...] = ()
@@ -269,8 +241,16 @@ def _rendered(scope: Environment, instance: Instance) -> RenderedResource:
     if kind is not None:
         faulty, properties = _judged(scope, instance, kind, properties)
     type_text = kind.id if kind else resource.type_text
-    return RenderedResource(
-        instance.address, kind, type_text, properties, (), instance, faulty, scope.kept(resource), scope.formerly(instance)
+    return EvaluatedResource(
+        address=instance.address,
+        type=kind,
+        type_text=type_text,
+        properties=properties,
+        after=(),
+        instance=instance,
+        faulty=faulty,
+        keep=scope.kept(resource),
+        formerly=scope.formerly(instance),
     )
 
 

@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 
 from jovial_scaffold.core.findings import Finding
-from jovial_scaffold.core.rendering.rendering import RenderedResource, Rendering
+from jovial_scaffold.core.rendering.rendering import Evaluated, EvaluatedResource
 from jovial_scaffold.core.schemas.catalog import Catalogs, ResourceType
 from jovial_scaffold.core.schemas.shapes import annotated
 from jovial_scaffold.core.templates.properties import violation_message
@@ -11,7 +11,7 @@ from jovial_scaffold.core.text.source import Pointer, pointer_text
 from jovial_scaffold.core.words import Sentence, say
 
 
-def breaking_upgrades(rendering: Rendering, catalogs: Catalogs) -> Iterator[Finding]:
+def breaking_upgrades(rendering: Evaluated, catalogs: Catalogs) -> Iterator[Finding]:
     """For each resource that the newest version of its type would refuse, the first reason; what is at fault already is left out."""
     for address, resource in rendering.resources.items():
         kind = resource.type
@@ -37,7 +37,7 @@ def breaking_upgrades(rendering: Rendering, catalogs: Catalogs) -> Iterator[Find
         )
 
 
-def _reasons(resource: RenderedResource, newest: ResourceType) -> Iterator[tuple[Pointer, Sentence]]:
+def _reasons(resource: EvaluatedResource, newest: ResourceType) -> Iterator[tuple[Pointer, Sentence]]:
     notes: list[tuple[str, Pointer]] = []
     marked = annotated(newest.shape, resource.properties, (), notes)
     set_by_cloud = [pointer for note, pointer in notes if note == "read-only"]

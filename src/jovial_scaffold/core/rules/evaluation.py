@@ -15,7 +15,7 @@ from jovial_scaffold.core.expressions.scopes import LookupScope, MapScope, Scope
 from jovial_scaffold.core.expressions.syntax import Macro, Node
 from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.findings import Finding, Related, Span
-from jovial_scaffold.core.rendering.rendering import RenderedResource, Rendering
+from jovial_scaffold.core.rendering.rendering import Evaluated, EvaluatedResource
 from jovial_scaffold.core.rendering.tracing import Tracer
 from jovial_scaffold.core.rules.reading import Rule, Ruleset
 from jovial_scaffold.core.schemas.catalog import Catalogs, ResourceType
@@ -99,12 +99,12 @@ class Subject:
     names: dict[str, Any]
     environments: tuple[str, ...]
     sources: tuple[str, ...]
-    resource: RenderedResource | None = None
-    others: Mapping[str, RenderedResource] = field(default_factory=dict)
+    resource: EvaluatedResource | None = None
+    others: Mapping[str, EvaluatedResource] = field(default_factory=dict)
     span: Span | None = None
 
 
-def shared_names(rendering: Rendering) -> dict[str, Any]:
+def shared_names(rendering: Evaluated) -> dict[str, Any]:
     """What every rule over an environment, or a part of it, sees."""
     return {
         "environment": rendering.environment,
@@ -115,7 +115,7 @@ def shared_names(rendering: Rendering) -> dict[str, Any]:
     }
 
 
-def judge(rendering: Rendering, rulesets: list[Ruleset]) -> tuple[list[Finding], int]:
+def judge(rendering: Evaluated, rulesets: list[Ruleset]) -> tuple[list[Finding], int]:
     """Findings of the rules over one environment (resource, parameters, outputs, environment), and how many times a rule was judged."""
     findings: list[Finding] = []
     judged = 0
@@ -156,7 +156,7 @@ def judges_pairs(rulesets: list[Ruleset]) -> bool:
     return any(rule.over == "pair" for ruleset in rulesets for rule in ruleset.rules)
 
 
-def judge_pairs(renderings: Sequence[Rendering], rulesets: list[Ruleset]) -> tuple[list[Finding], int]:
+def judge_pairs(renderings: Sequence[Evaluated], rulesets: list[Ruleset]) -> tuple[list[Finding], int]:
     """Findings of the rules over pairs, and how many times one was judged. Without `between`, each two are a pair, in their order."""
     findings: list[Finding] = []
     judged = 0
@@ -193,11 +193,11 @@ class JudgedEffect:
     was: dict[str, Any] | None
     becomes: dict[str, Any] | None
     touched: list[str]
-    resource: RenderedResource | None
+    resource: EvaluatedResource | None
     span: Span | None
 
 
-def judge_effects(effects: Sequence[JudgedEffect], rendering: Rendering, rulesets: list[Ruleset]) -> tuple[list[Finding], int]:
+def judge_effects(effects: Sequence[JudgedEffect], rendering: Evaluated, rulesets: list[Ruleset]) -> tuple[list[Finding], int]:
     """Findings of the rules over effects, and how many times one was judged."""
     findings: list[Finding] = []
     judged = 0
@@ -336,7 +336,7 @@ def _broken(rule: Rule, error: EvaluationError, subject: Subject) -> Finding:
     return Finding("rule-fails", "error", message, span, error.hint, address, "", subject.environments, group=f"{rule.name} {error.id}")
 
 
-def _pointed_at(condition: Condition, resource: RenderedResource, scope: Scope) -> Pointer:
+def _pointed_at(condition: Condition, resource: EvaluatedResource, scope: Scope) -> Pointer:
     """The written property that a rule speaks of: the first `self.…` of its condition that the template sets.
 
     Where the condition is about all items of a list, the first item that does not meet it.

@@ -59,6 +59,9 @@ class Validator:
         except (jsonschema_rs.ReferencingError, ValueError) as error:
             raise SchemaError(say("A reference leads nowhere: {}", _first_line(error)), ()) from None
 
+    def __reduce__(self) -> tuple[type["Validator"], tuple[Any]]:
+        return Validator, (self.schema,)  # what is compiled stays in its process
+
     def violations(self, value: Any) -> list[Violation]:
         """All that is wrong with a value; empty where nothing is."""
         undecided: set[Pointer] = set()

@@ -6,7 +6,7 @@ from pathlib import PurePosixPath
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.folders import Folder, Found, Refusal, nothing_named
 from jovial_scaffold.core.text.formats import decoded, read_source, refused
-from jovial_scaffold.core.text.source import Origin, Place, Source
+from jovial_scaffold.core.text.source import Origin, Place, Pointer, Source
 from jovial_scaffold.core.words import say
 
 _UNREADABLE = ("file-missing", "file-format", "file-unreadable")
@@ -108,4 +108,8 @@ def read_text(content: bytes | Refusal, name: str) -> _Read:
 
 def whole_text(text: str, name: str) -> Source:
     """A text as a source: its one value is the whole of it, so that places inside are offsets."""
-    return Source(name, text, text, lambda whole: {(): Place(0, 0, 0, len(whole), "verbatim")})
+    return Source(name, text, text, _everything)
+
+
+def _everything(text: str) -> dict[Pointer, Place]:
+    return {(): Place(0, 0, 0, len(text), "verbatim")}

@@ -20,5 +20,8 @@ class Unknown:
     def __repr__(self) -> str:
         return marks.UNKNOWN
 
+    def __reduce__(self) -> str:
+        return "UNKNOWN"  # in another process, too, there is one
+
 
 UNKNOWN = Unknown()
