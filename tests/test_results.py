@@ -13,7 +13,7 @@ from jovial_scaffold.core.expressions.scopes import LookupScope
 from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.project_inputs import Overrides
 from jovial_scaffold.core.rendering import rendering
-from jovial_scaffold.core.rendering.environment import Instance
+from jovial_scaffold.core.rendering.instances import Instance
 from jovial_scaffold.core.text.source import Source
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.text.yaml_reader import locate_yaml, read_yaml

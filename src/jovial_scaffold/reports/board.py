@@ -13,7 +13,7 @@ from jovial_scaffold.core.expressions.values import Record, Secret
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.graph.layout import layout
 from jovial_scaffold.core.graph.picture import picture
-from jovial_scaffold.core.rendering.environment import Environment
+from jovial_scaffold.core.rendering.instances import Surroundings
 from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.rendering.tracing import Tracer
 from jovial_scaffold.core.templates.compiling import formulas_of, written_text
@@ -177,13 +177,13 @@ class _Chains:
         return "", "", []
 
     def _found(
-        self, compiled: Compiled, scope: Environment, resource: Resource | None, renderings: Sequence[Evaluated]
+        self, compiled: Compiled, scope: Surroundings, resource: Resource | None, renderings: Sequence[Evaluated]
     ) -> tuple[str, str, list[str]]:
         span = compiled.origin.value_span()
         return _cut(written_text(compiled)), f"{span.file}:{span.line}", self._named(compiled, scope, resource, renderings)
 
     def _named(
-        self, part: Compiled | Condition, scope: Environment, resource: Resource | None, renderings: Sequence[Evaluated]
+        self, part: Compiled | Condition, scope: Surroundings, resource: Resource | None, renderings: Sequence[Evaluated]
     ) -> list[str]:
         known = (scope.prefix, id(part))
         if known in self._reads:
@@ -198,7 +198,7 @@ class _Chains:
         self._reads[known] = list(found)
         return self._reads[known]
 
-    def _node(self, name: str, scope: Environment, resource: Resource | None, renderings: Sequence[Evaluated]) -> str:
+    def _node(self, name: str, scope: Surroundings, resource: Resource | None, renderings: Sequence[Evaluated]) -> str:
         """The key of a name's node, made where it is not there yet; nothing for what is no name of the template."""
         template = scope.template
         if resource is not None and resource.loop is not None and name in resource.loop.variables:
@@ -221,8 +221,8 @@ class _Chains:
         return key
 
     def _made(
-        self, name: str, template: Template, scope: Environment, renderings: Sequence[Evaluated]
-    ) -> tuple[dict[str, Any], list[tuple[Compiled | Condition, Environment]]] | None:
+        self, name: str, template: Template, scope: Surroundings, renderings: Sequence[Evaluated]
+    ) -> tuple[dict[str, Any], list[tuple[Compiled | Condition, Surroundings]]] | None:
         if name in template.parameters:
             declaration = template.parameters[name]
             handed = dict(scope.use.resource.properties.entries).get(name) if scope.use is not None else None
@@ -260,7 +260,7 @@ class _Chains:
                     entry["set"][each.label] = setting.text()
 
 
-def _scope(rendering: Evaluated, prefix: str) -> Environment | None:
+def _scope(rendering: Evaluated, prefix: str) -> Surroundings | None:
     """The environment of a use of a module, by the prefix of what it holds."""
     if not prefix:
         return rendering.scope

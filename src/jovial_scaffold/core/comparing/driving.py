@@ -12,9 +12,9 @@ from jovial_scaffold.core.comparing.aligning import changed_at, matched_lines, s
 from jovial_scaffold.core.expressions.program import Program
 from jovial_scaffold.core.limits import DRIVER_TRIALS
 from jovial_scaffold.core.meter import Meter
-from jovial_scaffold.core.rendering.environment import Environment
+from jovial_scaffold.core.rendering.instances import EvaluatedResource, Surroundings
 from jovial_scaffold.core.rendering.overlays import CONTEXT, MISSING, Behind, Overlay, alone, trial_meter
-from jovial_scaffold.core.rendering.rendering import Evaluated, EvaluatedResource
+from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.rendering.tracing import Kept, Source, Tracer
 from jovial_scaffold.core.templates.inputs import CONTEXT as CONTEXT_NAME
 from jovial_scaffold.core.text.source import Pointer, part
@@ -72,7 +72,7 @@ class Drivers:
         # Between two templates, what differs may have been written differently: then no parameter explains it.
         self.templates = len({id(rendering.scope.template) for rendering in renderings})
 
-    def tracer(self, scope: Environment) -> Tracer:
+    def tracer(self, scope: Surroundings) -> Tracer:
         """The tracer of an environment."""
         key = id(scope)
         if key not in self._tracers:

@@ -13,7 +13,8 @@ from jovial_scaffold.core.expressions.pending import Pending, could_be, holds_se
 from jovial_scaffold.core.expressions.values import UNSEEN, Secret, deep_marks
 from jovial_scaffold.core.findings import Finding, Related
 from jovial_scaffold.core.graph.ordering import rounds
-from jovial_scaffold.core.rendering.rendering import Evaluated, EvaluatedResource
+from jovial_scaffold.core.rendering.instances import EvaluatedResource
+from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.rendering.tracing import Tracer
 from jovial_scaffold.core.rules import evaluation as judging
 from jovial_scaffold.core.schemas.shapes import filled

@@ -8,7 +8,8 @@ from typing import Any
 from jovial_scaffold.core.expressions.library.strings import scalar_text
 from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.findings import Span
-from jovial_scaffold.core.rendering.rendering import Evaluated, EvaluatedResource
+from jovial_scaffold.core.rendering.instances import EvaluatedResource
+from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.rendering.tracing import Tracer
 from jovial_scaffold.core.templates.compiling import written_span
 from jovial_scaffold.core.text.source import Pointer, pointer_text, value_at

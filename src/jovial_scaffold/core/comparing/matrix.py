@@ -11,7 +11,8 @@ from jovial_scaffold.core.expressions.pending import Pending, renamed
 from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.limits import TRIAL_ROUNDS
-from jovial_scaffold.core.rendering.rendering import Evaluated, EvaluatedResource
+from jovial_scaffold.core.rendering.instances import EvaluatedResource
+from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.rendering.results import Rendering
 from jovial_scaffold.core.text.patterns import pattern
 from jovial_scaffold.core.text.source import Pointer, pointer_text

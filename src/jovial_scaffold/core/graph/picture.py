@@ -5,8 +5,8 @@ from dataclasses import dataclass, field
 
 from jovial_scaffold.core.expressions.values import deep_marks
 from jovial_scaffold.core.limits import MAP_NODES
-from jovial_scaffold.core.rendering.environment import Instance
-from jovial_scaffold.core.rendering.rendering import Evaluated, EvaluatedResource
+from jovial_scaffold.core.rendering.instances import EvaluatedResource, Instance
+from jovial_scaffold.core.rendering.rendering import Evaluated
 
 FOLDS = ("loops", "modules", "types")
 

@@ -4,7 +4,7 @@ import json
 from bisect import bisect_left, bisect_right
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any, NamedTuple
+from typing import Any, NamedTuple
 
 from jovial_scaffold.core import marks
 from jovial_scaffold.core.expressions import residuals
@@ -13,10 +13,11 @@ from jovial_scaffold.core.expressions.library.strings import scalar_text
 from jovial_scaffold.core.expressions.marked import to_json
 from jovial_scaffold.core.expressions.pending import Pending, comparable
 from jovial_scaffold.core.expressions.placeholders import no_text
-from jovial_scaffold.core.expressions.scopes import LookupScope, OwnFunction
+from jovial_scaffold.core.expressions.scopes import LookupScope, OwnFunction, Scope
 from jovial_scaffold.core.expressions.values import NONE, Optional, Secret, deep_marks, revealed
 from jovial_scaffold.core.findings import Finding, Related
 from jovial_scaffold.core.rendering.computing import OMITTED, Computer, Site, plain
+from jovial_scaffold.core.rendering.instances import Surroundings
 from jovial_scaffold.core.rendering.notations import one_line, quoted, scalar, written
 from jovial_scaffold.core.rendering.results import RenderedDocument
 from jovial_scaffold.core.templates.model import Document, Part, Placeholder, Scalar, placeholders
@@ -24,16 +25,13 @@ from jovial_scaffold.core.text.formats import format_of
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import NOTHING, Described, Sentence, say, told
 
-if TYPE_CHECKING:
-    from jovial_scaffold.core.rendering.environment import Environment
-
 
 @dataclass(frozen=True, slots=True)
 class EvaluatedDocument(RenderedDocument):
     """A rendered document, and what it was computed from: `lines` are the first and last line, from 0, of each part of its content."""
 
     document: Document
-    scope: "Environment"
+    scope: Surroundings
     lines: tuple[tuple[int, int], ...]
 
     def within(self, line: int) -> list[Placeholder]:
@@ -46,7 +44,7 @@ class EvaluatedDocument(RenderedDocument):
 class _Narrowed(LookupScope):
     """The names that a document's `with` gives it."""
 
-    def __init__(self, values: Mapping[str, Any], below: LookupScope) -> None:
+    def __init__(self, values: Mapping[str, Any], below: Scope) -> None:
         self._values = values
         self._below = below
 
@@ -59,7 +57,7 @@ class _Narrowed(LookupScope):
         return self._below.function(name)
 
 
-def rendered_document(document: Document, environment: "Environment", address: str) -> EvaluatedDocument:
+def rendered_document(document: Document, environment: Surroundings, address: str) -> EvaluatedDocument:
     """Fill in a document; what goes wrong is reported."""
     computer = environment.computer
     known = environment.template.names | {"context"}
@@ -264,7 +262,7 @@ def _text(shown: Any, part: Placeholder, value: Any) -> str:
     raise _NoText(value, part)
 
 
-def _target(document: Document, environment: "Environment", address: str) -> str | None:
+def _target(document: Document, environment: Surroundings, address: str) -> str | None:
     """Where the document is to be written: a relative path without `..`; None where it is a value only, or the path is wrong."""
     if document.to is None:
         return None

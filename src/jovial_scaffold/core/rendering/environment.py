@@ -6,7 +6,7 @@ A use of a module is an `Environment` inside of another: its parameters are comp
 
 import re
 from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
 from typing import Any
 from urllib.parse import quote, unquote
 
@@ -22,8 +22,9 @@ from jovial_scaffold.core.parameters.resolving import Parameters
 from jovial_scaffold.core.parameters.typing import as_declared
 from jovial_scaffold.core.rendering.computing import OMITTED, SIMPLE, Computer, Site, plain, whole_doubles
 from jovial_scaffold.core.rendering.documents import EvaluatedDocument, rendered_document
+from jovial_scaffold.core.rendering.instances import NOTHING_READ, Instance, Shared, Surroundings
 from jovial_scaffold.core.rendering.lookups import look_up
-from jovial_scaffold.core.rendering.plan import Plan, Plans
+from jovial_scaffold.core.rendering.plan import Plan
 from jovial_scaffold.core.rendering.records import AbsentRecord, LoopRecord, ModuleRecord, ResourceRecord
 from jovial_scaffold.core.schemas.validation import subschema
 from jovial_scaffold.core.templates.compiling import written_span
@@ -33,53 +34,7 @@ from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import NOTHING, Described, Value, nearest, say, told
 
 _PLAIN_KEY = re.compile(r"[A-Za-z0-9_.-]+\Z")
-_NOTHING: frozenset[str] = frozenset()
 _UNSET = object()
-
-
-@dataclass(slots=True, eq=False)
-class Instance:
-    """A resource that is present, or a use of a module: a single one, or one item of a loop.
-
-    `position` is where the loop's source holds it; `reads` are the addresses that it was computed from, `presence` those that its
-    `$per`, `$when` and `$key` were. `inside` is the environment of a module's own names.
-    """
-
-    resource: Resource
-    scope: "Environment"
-    address: str
-    key: str | None
-    variables: Mapping[str, Any]
-    position: Any
-    inside: "Environment | None" = None
-    presence: frozenset[str] = _NOTHING
-    values: dict[str, Any] = field(default_factory=dict)
-    computing: set[str] = field(default_factory=set)
-    reads: set[str] = field(default_factory=set)
-    site: Site = field(default_factory=Site)
-    property_reads: dict[str, set[str]] = field(default_factory=dict)
-
-
-@dataclass(slots=True)
-class Shared:
-    """What all environments of one rendering share. `reading` holds the addresses read by what is being computed, innermost last.
-
-    `deployed` are values that the cloud has set already, by address and property.
-    """
-
-    plans: Plans
-    context: dict[str, Any]
-    report: Callable[[Finding], None]
-    reading: list[set[str]] = field(default_factory=lambda: [set()])
-    instances: int = 0
-    deployed: Mapping[str, Mapping[str, Any]] = field(default_factory=dict)
-    meter: Meter = field(default_factory=Meter)
-    stopped: bool = False  #: whether the time was over before all was looked at
-
-    def is_over(self) -> bool:
-        """Whether the time is over; then that is said, once."""
-        self.stopped = self.stopped or self.meter.over
-        return self.stopped
 
 
 class Environment(LookupScope):
@@ -208,7 +163,7 @@ class Environment(LookupScope):
                 break
         else:
             value = OMITTED
-        use.scope.shared.reading[-1] |= use.property_reads.get(name, _NOTHING)
+        use.scope.shared.reading[-1] |= use.property_reads.get(name, NOTHING_READ)
         if value is OMITTED:
             return self._default(declaration)
         if value is UNKNOWN or isinstance(value, Pending):
@@ -278,7 +233,7 @@ class Environment(LookupScope):
             found = self._instances[resource.name] = self._found(resource)
             reads = self.shared.reading.pop()
             for instance in (found or {}).values():
-                instance.presence = frozenset(reads - {instance.address}) if reads else _NOTHING
+                instance.presence = frozenset(reads - {instance.address}) if reads else NOTHING_READ
         return self._instances[resource.name]
 
     def _found(self, resource: Resource) -> dict[str | None, Instance] | None:
@@ -469,7 +424,7 @@ class Environment(LookupScope):
     def instance_at(self, address: str) -> Instance | None:
         """What is there at an address: a resource, an item of a loop, or a use of a module."""
         steps = address.split("/")
-        scope: Environment | None = self
+        scope: Surroundings | None = self
         found: Instance | None = None
         while steps:
             resource = scope.template.resources.get(steps.pop(0)) if scope is not None else None
@@ -480,10 +435,10 @@ class Environment(LookupScope):
             scope = found.inside if found is not None else None
         return found
 
-    def along(self, address: str) -> "list[tuple[Environment, Resource]]":
+    def along(self, address: str) -> list[tuple[Surroundings, Resource]]:
         """The uses of modules that an address leads through, and the resource itself, as far as they are there."""
-        found: list[tuple[Environment, Resource]] = []
-        scope: Environment | None = self
+        found: list[tuple[Surroundings, Resource]] = []
+        scope: Surroundings | None = self
         steps = address.split("/")
         while scope is not None and steps and steps[0] in scope.template.resources:
             resource = scope.template.resources[steps.pop(0)]

@@ -6,7 +6,8 @@ from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.parameters.resolving import Parameters
 from jovial_scaffold.core.parameters.typing import as_declared
 from jovial_scaffold.core.rendering.computing import Site
-from jovial_scaffold.core.rendering.environment import Environment, Shared
+from jovial_scaffold.core.rendering.environment import Environment
+from jovial_scaffold.core.rendering.instances import Shared
 from jovial_scaffold.core.rendering.plan import Plan, Plans
 from jovial_scaffold.core.templates.compiling import formulas_of
 from jovial_scaffold.core.templates.model import Requirement

@@ -3,7 +3,7 @@
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from enum import Enum
-from typing import TYPE_CHECKING, Any, Final
+from typing import Any, Final
 
 from jovial_scaffold.core.expressions.errors import EvaluationError
 from jovial_scaffold.core.expressions.evaluation import evaluate
@@ -13,6 +13,7 @@ from jovial_scaffold.core.expressions.syntax import Call, Conditional, Has, Inde
 from jovial_scaffold.core.expressions.values import NONE, Optional, Record, Secret
 from jovial_scaffold.core.findings import Span
 from jovial_scaffold.core.rendering.computing import OMITTED
+from jovial_scaffold.core.rendering.instances import Instance, Surroundings
 from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.rendering.tracing import Positions, Tracer
 from jovial_scaffold.core.templates.compiling import formulas_of, written_span
@@ -20,9 +21,6 @@ from jovial_scaffold.core.templates.model import Compiled, Condition, Constant, 
 from jovial_scaffold.core.text.source import Pointer, part, pointer_text
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import Value
-
-if TYPE_CHECKING:
-    from jovial_scaffold.core.rendering.environment import Environment, Instance
 
 _DEEPEST = 24
 
@@ -93,7 +91,7 @@ class _Explainer:
             return next(self.name(name, pointer, {}, {}, scope, 0))
         raise Unexplained
 
-    def property(self, instance: "Instance", pointer: Pointer) -> Reason:
+    def property(self, instance: Instance, pointer: Pointer) -> Reason:
         """A property of a resource: as it was written, or the catalog's default, or pending."""
         scope = instance.scope
         resource = self.rendering.resources[instance.address]
@@ -112,7 +110,7 @@ class _Explainer:
         compiled, rest, positions, variables = Tracer(scope).leaf(instance, pointer)
         return self.compiled("property", name, compiled, rest, positions, dict(variables), scope, value, elsewhere, 0)
 
-    def presence(self, instance: "Instance") -> Reason:
+    def presence(self, instance: Instance) -> Reason:
         """Why a resource is there at all."""
         resource, scope = instance.resource, instance.scope
         positions: Positions = dict.fromkeys(resource.loop.variables, (resource.loop, instance.position)) if resource.loop else {}
@@ -128,7 +126,7 @@ class _Explainer:
         kind = self.rendering.resources[instance.address].type_text if instance.address in self.rendering.resources else resource.type_text
         return Reason("resource", instance.address, True, resource.origin.key_span(), kind, note, (), elsewhere, tuple(reasons))
 
-    def condition(self, what: str, condition: Condition, positions: Positions, variables: dict[str, Any], scope: "Environment") -> Reason:
+    def condition(self, what: str, condition: Condition, positions: Positions, variables: dict[str, Any], scope: Surroundings) -> Reason:
         if isinstance(condition.content, Constant):
             return Reason("condition", what, condition.content.value, condition.origin.value_span())
         value = _evaluated(condition.content.node, scope, variables)
@@ -145,7 +143,7 @@ class _Explainer:
         rest: Pointer,
         positions: Positions,
         variables: dict[str, Any],
-        scope: "Environment",
+        scope: Surroundings,
         value: Any,
         elsewhere: Mapping[str, Any] | None,
         depth: int,
@@ -175,7 +173,7 @@ class _Explainer:
             reasons = self.parts(compiled, positions, variables, scope, depth)
         return Reason(kind, name, value, span, written, note, (), elsewhere, tuple(reasons))
 
-    def parts(self, compiled: Compiled, positions: Positions, variables: dict[str, Any], scope: "Environment", depth: int) -> list[Reason]:
+    def parts(self, compiled: Compiled, positions: Positions, variables: dict[str, Any], scope: Surroundings, depth: int) -> list[Reason]:
         """What the parts of a map or list were computed from, each once."""
         found: dict[tuple[str, str], Reason] = {}
         for formula, _, _ in formulas_of(compiled):
@@ -183,7 +181,7 @@ class _Explainer:
                 found.setdefault((each.kind, each.name), each)
         return list(found.values())
 
-    def document(self, document: Document, scope: "Environment", depth: int) -> Iterator[Reason]:
+    def document(self, document: Document, scope: Surroundings, depth: int) -> Iterator[Reason]:
         """What the placeholders of a document were filled in from, and what its target was made of, each once."""
         found: dict[tuple[str, str], Reason] = {}
         for narrowed in (document.narrowed or {}).values():
@@ -197,7 +195,7 @@ class _Explainer:
         yield from found.values()
 
     def references(
-        self, node: Node, rest: Pointer, positions: Positions, variables: dict[str, Any], scope: "Environment", depth: int
+        self, node: Node, rest: Pointer, positions: Positions, variables: dict[str, Any], scope: Surroundings, depth: int
     ) -> list[Reason]:
         """The names behind an expression, of `?:` only those of the side that was taken."""
         found: list[Reason] = []
@@ -210,7 +208,7 @@ class _Explainer:
                 found += self.name(name, path, positions, variables, scope, depth)
         return found
 
-    def function(self, name: str, scope: "Environment", depth: int) -> Iterator[Reason]:
+    def function(self, name: str, scope: Surroundings, depth: int) -> Iterator[Reason]:
         function = scope.template.functions.get(name)
         if function is not None and self.first("function", scope, name):
             text = function.body.content.text.strip() if isinstance(function.body.content, Formula) else ""
@@ -225,7 +223,7 @@ class _Explainer:
         return True
 
     def name(
-        self, name: str, path: Pointer, positions: Positions, variables: dict[str, Any], scope: "Environment", depth: int
+        self, name: str, path: Pointer, positions: Positions, variables: dict[str, Any], scope: Surroundings, depth: int
     ) -> Iterator[Reason]:
         """What stands behind a name."""
         template = scope.template
@@ -255,11 +253,11 @@ class _Explainer:
             elsewhere = {other.label: _at(other.context, path) for other in self.others}
             yield Reason("context", _dotted(name, path), value, elsewhere=elsewhere)
 
-    def elsewhere(self, scope: "Environment", name: str, path: Pointer) -> Mapping[str, Any]:
+    def elsewhere(self, scope: Surroundings, name: str, path: Pointer) -> Mapping[str, Any]:
         """A named value in the other environments; inside of a module, in the same use."""
         found = {}
         for other in self.others:
-            there: Environment | None = other.scope
+            there: Surroundings | None = other.scope
             if scope.use is not None:
                 chain = other.scope.along(f"{scope.use.address}/x")
                 there = None
@@ -269,7 +267,7 @@ class _Explainer:
             found[other.label] = _at(_named(there, name), path) if there is not None else _MISSING
         return found
 
-    def parameter(self, name: str, path: Pointer, scope: "Environment", depth: int) -> Reason:
+    def parameter(self, name: str, path: Pointer, scope: Surroundings, depth: int) -> Reason:
         declaration = scope.template.parameters[name]
         value = _at(_named(scope, name), path)
         use = scope.use
@@ -295,7 +293,7 @@ class _Explainer:
         return Reason("parameter", label, value, span, settings=tuple(settings), elsewhere=elsewhere)
 
     def variable(
-        self, name: str, path: Pointer, positions: Positions, variables: dict[str, Any], scope: "Environment", depth: int
+        self, name: str, path: Pointer, positions: Positions, variables: dict[str, Any], scope: Surroundings, depth: int
     ) -> Iterator[Reason]:
         """A loop variable: what the loop goes over, at this item's position."""
         if name not in positions:
@@ -311,7 +309,7 @@ class _Explainer:
         reasons = self.references(over.node, inner, outer, {k: v for k, v in variables.items() if k in outer}, scope, depth + 1)
         yield Reason("variable", _dotted(name, path), value, loop.over.origin.value_span(), over.text.strip(), reasons=tuple(reasons))
 
-    def lookup(self, name: str, path: Pointer, label: str, scope: "Environment", depth: int) -> Reason:
+    def lookup(self, name: str, path: Pointer, label: str, scope: Surroundings, depth: int) -> Reason:
         lookup = scope.template.lookups[name]
         row = _named(scope, name)
         elsewhere = self.elsewhere(scope, name, path)
@@ -327,7 +325,7 @@ class _Explainer:
             reasons += self.references(lookup.where.content.node, (), {}, {"row": row}, scope, depth + 1)
         return Reason("lookup", label, _at(row, path), lookup.origin.key_span(), written, "", (), elsewhere, tuple(reasons))
 
-    def resource(self, resource: Resource, path: Pointer, scope: "Environment", depth: int) -> Iterator[Reason]:
+    def resource(self, resource: Resource, path: Pointer, scope: Surroundings, depth: int) -> Iterator[Reason]:
         """A property of another resource, or an output of a module."""
         instances = scope.instances(resource) or {}
         key = str(path[0]) if resource.loop and path else None
@@ -354,7 +352,7 @@ class _Explainer:
         reasons = (*found.reasons, *self.there(resource, instance, scope))
         yield replace(found, kind="resource" if found.kind == "property" else found.kind, reasons=reasons)
 
-    def items(self, resource: Resource, instances: "Mapping[str | None, Instance]", scope: "Environment", depth: int) -> Iterator[Reason]:
+    def items(self, resource: Resource, instances: "Mapping[str | None, Instance]", scope: Surroundings, depth: int) -> Iterator[Reason]:
         """What the items of a resource were computed from, where it is read as a whole, or at a key that a loop gives."""
         item = next(iter(instances.values()), None)
         if item is None or resource.module is not None or not self.first("items", scope, resource.name):
@@ -364,7 +362,7 @@ class _Explainer:
             positions = dict.fromkeys(resource.loop.variables, (resource.loop, None))
         yield from self.parts(resource.properties, positions, dict(item.variables), scope, depth)
 
-    def there(self, resource: Resource, instance: "Instance | None", scope: "Environment") -> Iterator[Reason]:
+    def there(self, resource: Resource, instance: "Instance | None", scope: Surroundings) -> Iterator[Reason]:
         """Why a resource that is read is there, or is not."""
         positions: Positions = {}
         variables: dict[str, Any] = {}
@@ -379,7 +377,7 @@ class _Explainer:
 
 
 def _used(
-    node: Node, rest: Pointer, scope: "Environment", variables: Mapping[str, Any], bound: frozenset[str]
+    node: Node, rest: Pointer, scope: Surroundings, variables: Mapping[str, Any], bound: frozenset[str]
 ) -> Iterator[tuple[str, Pointer, bool]]:
     """Names with the paths that were read from them, and calls; indexes that are computed are followed to the item they chose."""
     if isinstance(node, Conditional):
@@ -426,7 +424,7 @@ def _entry(node: Node, key: str | int) -> Node | None:
     return None
 
 
-def _chain(node: Node, scope: "Environment", variables: Mapping[str, Any], bound: frozenset[str]) -> tuple[str, Pointer, list[Node]] | None:
+def _chain(node: Node, scope: Surroundings, variables: Mapping[str, Any], bound: frozenset[str]) -> tuple[str, Pointer, list[Node]] | None:
     path: list[str | int] = []
     inner: list[Node] = []
     while isinstance(node, Select | Index | Has):
@@ -443,14 +441,14 @@ def _chain(node: Node, scope: "Environment", variables: Mapping[str, Any], bound
     return (node.name, tuple(reversed(path)), inner) if isinstance(node, Name) else None
 
 
-def _evaluated(node: Node, scope: "Environment", variables: Mapping[str, Any]) -> Any:
+def _evaluated(node: Node, scope: Surroundings, variables: Mapping[str, Any]) -> Any:
     try:
         return evaluate(node, scope, variables)
     except EvaluationError:
         return _MISSING
 
 
-def _named(scope: "Environment", name: str) -> Any:
+def _named(scope: Surroundings, name: str) -> Any:
     try:
         value = scope.value(name)
     except EvaluationError:

@@ -1,15 +1,14 @@
 """What must be unique among resources of a type: the `identity` of catalogs, within an environment and across them."""
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from typing import TYPE_CHECKING, Any, NamedTuple
+from typing import Any, NamedTuple
 
 from jovial_scaffold.core.expressions.values import deep_marks
 from jovial_scaffold.core.findings import Finding, Related, Span
+from jovial_scaffold.core.rendering.instances import EvaluatedResource
+from jovial_scaffold.core.rendering.results import RenderedResource, Rendering
 from jovial_scaffold.core.rendering.tracing import Tracer
 from jovial_scaffold.core.words import Operand, Value, listed, say
-
-if TYPE_CHECKING:
-    from jovial_scaffold.core.rendering.rendering import Evaluated, EvaluatedResource
 
 Key = tuple[Any, ...]
 _UNSET = object()
@@ -36,7 +35,7 @@ PlaceOf = Callable[[str, str, str], Span]
 """Where an environment's resource, by its address, writes a property; asked for only where there is a clash."""
 
 
-def clashes(resources: "Mapping[str, EvaluatedResource]", environment: str) -> list[Finding]:
+def clashes(resources: Mapping[str, EvaluatedResource], environment: str) -> list[Finding]:
     """Resources of one type in one environment whose identity is the same."""
     first: dict[Key, EvaluatedResource] = {}
     findings = []
@@ -53,12 +52,12 @@ def clashes(resources: "Mapping[str, EvaluatedResource]", environment: str) -> l
     return findings
 
 
-def identities(rendering: "Evaluated") -> Identities:
+def identities(rendering: Rendering) -> Identities:
     """What the types of an environment's resources want to be unique in the whole project, or everywhere."""
     return Identities(rendering.environment, tuple(_beyond(rendering)), rendering.label)
 
 
-def _beyond(rendering: "Evaluated") -> Iterator[Identified]:
+def _beyond(rendering: Rendering) -> Iterator[Identified]:
     for address in sorted(rendering.resources):
         resource = rendering.resources[address]
         if resource.type is not None and resource.type.schema.get("identityReach", "environment") != "environment":
@@ -79,12 +78,12 @@ def clashes_between(environments: Sequence[Identities], place_of: PlaceOf) -> li
     return findings
 
 
-def place(resource: "EvaluatedResource", property: str) -> Span:
+def place(resource: EvaluatedResource, property: str) -> Span:
     """Where a resource writes a property."""
     return Tracer(resource.instance.scope).place(resource.instance, (property,))
 
 
-def _key(resource: "EvaluatedResource") -> Key | None:
+def _key(resource: RenderedResource) -> Key | None:
     """The type and the values that identify; None where the type asks for nothing, or a part is not known or not set."""
     kind = resource.type
     names = kind.schema.get("identity") if kind is not None else None
@@ -96,7 +95,7 @@ def _key(resource: "EvaluatedResource") -> Key | None:
     return (kind.name, *((type(value).__name__, Value(value) if isinstance(value, list | dict) else value) for value in values))
 
 
-def _identified(key: Key, resource: "EvaluatedResource") -> Identified:
+def _identified(key: Key, resource: RenderedResource) -> Identified:
     assert resource.type is not None
     names = [str(name) for name in resource.type.schema["identity"]]
     about = listed(say("`{}` {}", name, Value(resource.properties[name])) for name in names)

@@ -14,7 +14,8 @@ from jovial_scaffold.core.meter import Meter
 from jovial_scaffold.core.parameters.resolving import Parameters
 from jovial_scaffold.core.rendering.computing import OMITTED, Site
 from jovial_scaffold.core.rendering.documents import EvaluatedDocument
-from jovial_scaffold.core.rendering.environment import Environment, Instance, Shared
+from jovial_scaffold.core.rendering.environment import Environment
+from jovial_scaffold.core.rendering.instances import Instance, Shared, Surroundings
 from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.schemas.shapes import with_secrets
 from jovial_scaffold.core.templates.inputs import CONTEXT as CONTEXT_NAME
@@ -83,7 +84,7 @@ class Overlay:
     def document(self, name: str) -> EvaluatedDocument | None:
         """A document, by its name with the uses of modules that lead to it."""
         *uses, last = name.split("/")
-        scope = self.scope
+        scope: Surroundings = self.scope
         if uses:
             instance = self.scope.instance_at("/".join(uses))
             if instance is None or instance.inside is None:
@@ -92,7 +93,8 @@ class Overlay:
         if last not in scope.template.documents:
             return None
         scope.value(last)
-        return scope.document(last)
+        found: EvaluatedDocument = scope.document(last)
+        return found
 
 
 def alone(resource: Resource, name: str) -> Program | None:
@@ -137,7 +139,7 @@ class Behind:
             return frozenset()
         return self._outside(document.scope, document.scope.plan.inputs.of_document(document.document))
 
-    def _outside(self, scope: Environment, inputs: frozenset[str]) -> frozenset[str]:
+    def _outside(self, scope: Surroundings, inputs: frozenset[str]) -> frozenset[str]:
         """Inputs of a module as those of whoever uses it."""
         while scope.use is not None:
             use, above = scope.use.resource, scope.use.scope

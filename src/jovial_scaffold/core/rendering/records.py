@@ -1,19 +1,17 @@
 """Resources, loops and modules as expressions read them."""
 
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from jovial_scaffold.core.expressions.errors import EvaluationError
 from jovial_scaffold.core.expressions.residuals import pending_property
 from jovial_scaffold.core.expressions.values import Record, sorted_keys
 from jovial_scaffold.core.rendering.computing import OMITTED
+from jovial_scaffold.core.rendering.instances import Instance, Surroundings
 from jovial_scaffold.core.schemas.shapes import filled, with_secrets
 from jovial_scaffold.core.templates.model import Resource
 from jovial_scaffold.core.text.source import pointer_text
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import Value, listed, nearest, say
-
-if TYPE_CHECKING:
-    from jovial_scaffold.core.rendering.environment import Environment, Instance
 
 _ABSENT = object()
 
@@ -23,7 +21,7 @@ class ResourceRecord(Record):
 
     __slots__ = ("environment", "instance")
 
-    def __init__(self, environment: "Environment", instance: "Instance") -> None:
+    def __init__(self, environment: Surroundings, instance: Instance) -> None:
         self.environment = environment
         self.instance = instance
 
@@ -86,7 +84,7 @@ class ModuleRecord(Record):
 
     __slots__ = ("instance",)
 
-    def __init__(self, instance: "Instance") -> None:
+    def __init__(self, instance: Instance) -> None:
         self.instance = instance
 
     def select(self, field: str) -> Any:
@@ -160,7 +158,7 @@ class LoopRecord(Record):
 
     __slots__ = ("environment", "instances", "resource")
 
-    def __init__(self, environment: "Environment", resource: Resource, instances: "dict[str | None, Instance]") -> None:
+    def __init__(self, environment: Surroundings, resource: Resource, instances: dict[str | None, Instance]) -> None:
         self.environment = environment
         self.resource = resource
         self.instances = instances

@@ -10,8 +10,9 @@ from jovial_scaffold.core.meter import Meter
 from jovial_scaffold.core.parameters.resolving import Parameters
 from jovial_scaffold.core.rendering.computing import OMITTED, whole_doubles
 from jovial_scaffold.core.rendering.documents import EvaluatedDocument, check_documents
-from jovial_scaffold.core.rendering.environment import Environment, Instance, Shared
+from jovial_scaffold.core.rendering.environment import Environment
 from jovial_scaffold.core.rendering.identities import clashes
+from jovial_scaffold.core.rendering.instances import EvaluatedResource, Instance, Shared, Surroundings
 from jovial_scaffold.core.rendering.plan import Plan, Plans
 from jovial_scaffold.core.rendering.results import RenderedDocument, RenderedResource, Rendering
 from jovial_scaffold.core.rendering.tracing import Tracer
@@ -22,13 +23,6 @@ from jovial_scaffold.core.templates.model import Template
 from jovial_scaffold.core.templates.properties import violation_message
 from jovial_scaffold.core.text.source import Pointer, part, pointer_text
 from jovial_scaffold.core.words import NOTHING, Amount, Operand, Sentence, Value, key_of, say
-
-
-@dataclass(slots=True, eq=False, kw_only=True)
-class EvaluatedResource(RenderedResource):
-    """A rendered resource, and what it was computed as."""
-
-    instance: Instance
 
 
 @dataclass(slots=True, eq=False, kw_only=True)
@@ -168,7 +162,7 @@ def asked(plan: Plan, parameters: Parameters, context: Mapping[str, Any], plans:
     )
 
 
-def _all_instances(scope: Environment) -> Iterator[Instance]:
+def _all_instances(scope: Surroundings) -> Iterator[Instance]:
     """All resources of an environment and of the modules that it uses."""
     for resource in scope.template.resources.values():
         for instance in (scope.instances(resource) or {}).values():
@@ -195,7 +189,7 @@ def _left_undone(shared: Shared, template: Template, environment: str) -> Iterat
         )
 
 
-def _collect(scope: Environment, resources: dict[str, EvaluatedResource], documents: dict[str, EvaluatedDocument]) -> None:
+def _collect(scope: Surroundings, resources: dict[str, EvaluatedResource], documents: dict[str, EvaluatedDocument]) -> None:
     """Render what a template declares, and what the modules that it uses do."""
     if scope.shared.instances > INSTANCES.most or scope.shared.is_over():
         return
@@ -233,7 +227,7 @@ def _use(instance: Instance, resources: dict[str, EvaluatedResource], documents:
         _collect(instance.inside, resources, documents)
 
 
-def _rendered(scope: Environment, instance: Instance) -> EvaluatedResource:
+def _rendered(scope: Surroundings, instance: Instance) -> EvaluatedResource:
     resource = instance.resource
     properties = scope.properties(instance)
     faulty: tuple[Pointer, ...] = ()
@@ -255,7 +249,7 @@ def _rendered(scope: Environment, instance: Instance) -> EvaluatedResource:
 
 
 def _judged(
-    scope: Environment, instance: Instance, kind: ResourceType, properties: dict[str, Any]
+    scope: Surroundings, instance: Instance, kind: ResourceType, properties: dict[str, Any]
 ) -> "tuple[tuple[Pointer, ...], dict[str, Any]]":
     """Report what the type's schema says against the properties; the pointers of what is at fault, and the properties with secrets marked."""
     if scope.shared.meter.findings <= 0:
@@ -346,7 +340,7 @@ def _at(value: Any, pointer: Pointer) -> Any:
     return value
 
 
-def _after(scope: Environment, instance: Instance) -> tuple[str, ...]:
+def _after(scope: Surroundings, instance: Instance) -> tuple[str, ...]:
     """The addresses that come first: what was read, what is named without being a loop, all items of what stands in `$after`."""
     addresses = instance.reads | instance.presence | scope.reached(scope.plan.resource(instance.resource.name))
     addresses |= scope.waited(instance.resource) | scope.before_all()

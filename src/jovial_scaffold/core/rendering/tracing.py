@@ -5,7 +5,7 @@ Asked for only by findings, comparisons and explanations; rendering itself carri
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from typing import TYPE_CHECKING, Any, NamedTuple
+from typing import Any, NamedTuple
 
 from jovial_scaffold.core.expressions.placeholders import Formula
 from jovial_scaffold.core.expressions.references import references
@@ -13,6 +13,7 @@ from jovial_scaffold.core.expressions.syntax import Call, Conditional, Index, Li
 from jovial_scaffold.core.findings import Related, Span
 from jovial_scaffold.core.limits import RELATED_PLACES
 from jovial_scaffold.core.rendering.computing import OMITTED, Site
+from jovial_scaffold.core.rendering.instances import Instance, Surroundings
 from jovial_scaffold.core.templates.compiling import formulas_of, written_span
 from jovial_scaffold.core.templates.model import (
     Compiled,
@@ -29,9 +30,6 @@ from jovial_scaffold.core.templates.model import (
 from jovial_scaffold.core.templates.names import content_uses
 from jovial_scaffold.core.text.source import Pointer, part
 from jovial_scaffold.core.words import say
-
-if TYPE_CHECKING:
-    from jovial_scaffold.core.rendering.environment import Environment, Instance
 
 Source = tuple[str, Pointer]
 """A parameter and the path read from it; `context.environment` and its like stand as names of their own."""
@@ -76,7 +74,7 @@ class Tracer:
     What was found is kept in `kept`, for as long as a comparison lasts.
     """
 
-    def __init__(self, environment: "Environment", kept: "Kept | None" = None) -> None:
+    def __init__(self, environment: Surroundings, kept: "Kept | None" = None) -> None:
         self.environment = environment
         self.template = environment.template
         self._kept = kept
@@ -84,14 +82,14 @@ class Tracer:
         self._items: dict[tuple[str, int, int], tuple[Compiled, Any, Positions] | None] = {}
 
     @property
-    def root(self) -> "Environment":
+    def root(self) -> Surroundings:
         """The outermost environment, whose parameters the layers set."""
         environment = self.environment
         while environment.use is not None:
             environment = environment.use.scope
         return environment
 
-    def leaf(self, instance: "Instance", pointer: Pointer) -> "Leaf":
+    def leaf(self, instance: Instance, pointer: Pointer) -> "Leaf":
         """The part of the template that made the value at a pointer."""
         compiled: Compiled = instance.resource.properties
         positions: Positions = {}
@@ -137,7 +135,7 @@ class Tracer:
                 return compiled.base, {}
         return compiled.own, variables
 
-    def _item_of(self, instance: "Instance", compiled: ListValue, index: int, variables: Any) -> tuple[Compiled, Any, Positions] | None:
+    def _item_of(self, instance: Instance, compiled: ListValue, index: int, variables: Any) -> tuple[Compiled, Any, Positions] | None:
         """The same as `_item`, found once for the properties of one item."""
         if self._kept is None or variables is not instance.variables:
             return self._item(compiled, index, variables)
@@ -165,7 +163,7 @@ class Tracer:
                 counted += 1
         return None
 
-    def place(self, instance: "Instance", pointer: Pointer, on_key: bool = False) -> Span:
+    def place(self, instance: Instance, pointer: Pointer, on_key: bool = False) -> Span:
         """Where the value at a pointer was written; the resource itself for what was not."""
         compiled, rest, *_ = self.leaf(instance, pointer)
         if not pointer or (compiled is instance.resource.properties and rest):
@@ -177,7 +175,7 @@ class Tracer:
 
     # -- parameters behind a value
 
-    def sources(self, instance: "Instance", pointer: Pointer) -> list[Source]:
+    def sources(self, instance: Instance, pointer: Pointer) -> list[Source]:
         """The parameters that a rendered value was computed from."""
         compiled, rest, positions, _ = self.leaf(instance, pointer)
         return self._kept_sources(compiled, rest, positions) if self._kept is not None else self.compiled_sources(compiled, rest, positions)

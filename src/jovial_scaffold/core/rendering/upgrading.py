@@ -3,7 +3,8 @@
 from collections.abc import Iterator
 
 from jovial_scaffold.core.findings import Finding
-from jovial_scaffold.core.rendering.rendering import Evaluated, EvaluatedResource
+from jovial_scaffold.core.rendering.instances import EvaluatedResource
+from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.schemas.catalog import Catalogs, ResourceType
 from jovial_scaffold.core.schemas.shapes import annotated
 from jovial_scaffold.core.templates.properties import violation_message

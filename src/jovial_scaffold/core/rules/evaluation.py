@@ -15,7 +15,8 @@ from jovial_scaffold.core.expressions.scopes import LookupScope, MapScope, Scope
 from jovial_scaffold.core.expressions.syntax import Macro, Node
 from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.findings import Finding, Related, Span
-from jovial_scaffold.core.rendering.rendering import Evaluated, EvaluatedResource
+from jovial_scaffold.core.rendering.instances import EvaluatedResource
+from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.rendering.tracing import Tracer
 from jovial_scaffold.core.rules.reading import Rule, Ruleset
 from jovial_scaffold.core.schemas.catalog import Catalogs, ResourceType

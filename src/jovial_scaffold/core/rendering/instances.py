@@ -1,0 +1,153 @@
+"""What a rendering is computed from as it goes on: resources that are present, what they share, and what is around each of them."""
+
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass, field
+from typing import Any, Protocol
+
+from jovial_scaffold.core.expressions.scopes import OwnFunction
+from jovial_scaffold.core.expressions.values import Record
+from jovial_scaffold.core.findings import Finding, Related
+from jovial_scaffold.core.meter import Meter
+from jovial_scaffold.core.parameters.resolving import Parameters
+from jovial_scaffold.core.rendering.computing import Computer, Site
+from jovial_scaffold.core.rendering.plan import Plan, Plans
+from jovial_scaffold.core.rendering.results import RenderedResource
+from jovial_scaffold.core.templates.model import Compiled, Requirement, Resource, Template
+from jovial_scaffold.core.templates.names import Reach
+
+NOTHING_READ: frozenset[str] = frozenset()
+
+
+@dataclass(slots=True, eq=False)
+class Instance:
+    """A resource that is present, or a use of a module: a single one, or one item of a loop.
+
+    `position` is where the loop's source holds it; `reads` are the addresses that it was computed from, `presence` those that its
+    `$per`, `$when` and `$key` were. `inside` is the environment of a module's own names.
+    """
+
+    resource: Resource
+    scope: "Surroundings"
+    address: str
+    key: str | None
+    variables: Mapping[str, Any]
+    position: Any
+    inside: "Surroundings | None" = None
+    presence: frozenset[str] = NOTHING_READ
+    values: dict[str, Any] = field(default_factory=dict)
+    computing: set[str] = field(default_factory=set)
+    reads: set[str] = field(default_factory=set)
+    site: Site = field(default_factory=Site)
+    property_reads: dict[str, set[str]] = field(default_factory=dict)
+
+
+@dataclass(slots=True)
+class Shared:
+    """What all environments of one rendering share. `reading` holds the addresses read by what is being computed, innermost last.
+
+    `deployed` are values that the cloud has set already, by address and property.
+    """
+
+    plans: Plans
+    context: dict[str, Any]
+    report: Callable[[Finding], None]
+    reading: list[set[str]] = field(default_factory=lambda: [set()])
+    instances: int = 0
+    deployed: Mapping[str, Mapping[str, Any]] = field(default_factory=dict)
+    meter: Meter = field(default_factory=Meter)
+    stopped: bool = False  #: whether the time was over before all was looked at
+
+    def is_over(self) -> bool:
+        """Whether the time is over; then that is said, once."""
+        self.stopped = self.stopped or self.meter.over
+        return self.stopped
+
+
+class Surroundings(Protocol):
+    """The names and resources of a template in one environment, or in one use of a module, as those see them that are inside
+    (`environment.Environment`)."""
+
+    plan: Plan
+    template: Template
+    shared: Shared
+    parameters: Parameters
+    use: Instance | None
+    prefix: str
+    computer: Computer
+
+    @property
+    def names(self) -> Any:
+        """Where generated code looks names up."""
+
+    def value(self, name: str) -> Any:
+        """The value of a name. Raises EvaluationError where there is none."""
+
+    def function(self, name: str) -> OwnFunction | None:
+        """A function of the template."""
+
+    def output(self, name: str) -> Any:
+        """An output, OMITTED where it is absent."""
+
+    def report(self, finding: Finding) -> None:
+        """Take in a finding."""
+
+    def chain(self) -> tuple[Related, ...]:
+        """The uses of modules that lead here."""
+
+    def instances(self, resource: Resource) -> dict[str | None, Instance] | None:
+        """The items of a resource that are present, by key; None where unknown."""
+
+    def record(self, instance: Instance) -> Record:
+        """A present resource as expressions see it."""
+
+    def property(self, instance: Instance, name: str, compiled: Compiled) -> Any:
+        """A written property, computed once; OMITTED where it is left out."""
+
+    def properties(self, instance: Instance) -> dict[str, Any]:
+        """All written properties that are not left out."""
+
+    def present(self) -> Iterable[dict[str | None, Instance]]:
+        """The items of all resources that were found so far."""
+
+    def document(self, name: str) -> Any:
+        """A document, filled in once."""
+
+    def judge(self, requirements: tuple[Requirement, ...]) -> None:
+        """Report the conditions over parameters that do not hold."""
+
+    def instance_at(self, address: str) -> Instance | None:
+        """What is there at an address."""
+
+    def along(self, address: str) -> "list[tuple[Surroundings, Resource]]":
+        """The uses of modules that an address leads through, and the resource itself, as far as they are there."""
+
+    def kept(self, resource: Resource) -> bool:
+        """Whether `$keep` stands on a resource or around it."""
+
+    def formerly(self, instance: Instance) -> str:
+        """The address that a resource had before it was renamed."""
+
+    def incomplete(self) -> bool:
+        """Whether something could not be read, or nobody knows whether it is there."""
+
+    def addresses(self, resource: Resource) -> Iterable[str]:
+        """The addresses of a resource's items; of a module, of all that it holds."""
+
+    def reached(self, reach: Reach) -> set[str]:
+        """The addresses that a declaration names for certain."""
+
+    def reached_by(self, kind: str, name: str) -> set[str]:
+        """What an output needs, or what is handed in for a parameter."""
+
+    def before_all(self) -> set[str]:
+        """What all resources of a module come after."""
+
+    def waited(self, resource: Resource) -> set[str]:
+        """All that the resources named in `$after` hold."""
+
+
+@dataclass(slots=True, eq=False, kw_only=True)
+class EvaluatedResource(RenderedResource):
+    """A rendered resource, and what it was computed as."""
+
+    instance: Instance
