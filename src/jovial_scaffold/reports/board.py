@@ -149,8 +149,8 @@ class _Chains:
 
     def __init__(self) -> None:
         self.nodes: dict[str, dict[str, Any]] = {}
-        self._tracers: dict[int, Tracer] = {}
-        self._reads: dict[tuple[str, int], list[str]] = {}
+        self._tracers: dict[Surroundings, Tracer] = {}
+        self._reads: dict[tuple[str, Compiled | Condition], list[str]] = {}
 
     def of(self, row: Row, renderings: Sequence[Evaluated]) -> tuple[str, str, list[str]]:
         """What was written for a row, where, and the keys of the nodes that it reads."""
@@ -161,7 +161,7 @@ class _Chains:
                 if at is None:
                     continue
                 scope = resource.instance.scope
-                tracer = self._tracers.setdefault(id(scope), Tracer(scope))
+                tracer = self._tracers.setdefault(scope, Tracer(scope))
                 compiled = tracer.leaf(resource.instance, at).compiled
                 written, place, reads = self._found(compiled, scope, resource.instance.resource, renderings)
                 secret = any(isinstance(value, Secret) for value in row.values.values())
@@ -185,7 +185,7 @@ class _Chains:
     def _named(
         self, part: Compiled | Condition, scope: Surroundings, resource: Resource | None, renderings: Sequence[Evaluated]
     ) -> list[str]:
-        known = (scope.prefix, id(part))
+        known = (scope.prefix, part)
         if known in self._reads:
             return self._reads[known]
         self._reads[known] = []

@@ -60,7 +60,7 @@ class Drivers:
         self._meter = trial_meter(renderings[0]) if renderings else Meter()
         #: how many rows nobody tried, or not to the end, since the budget was spent
         self.untried = 0
-        self._tracers: dict[int, Tracer] = {}
+        self._tracers: dict[Surroundings, Tracer] = {}
         self._kept = Kept()
         self._behind = [Behind(rendering) for rendering in renderings]
         self._drivers: dict[tuple[str, Names], Driver] = {}
@@ -70,14 +70,13 @@ class Drivers:
         self._worth: dict[tuple[Pairs, frozenset[str]], list[Trial]] = {}
         self._lines: dict[tuple[Trial, str], tuple[frozenset[int], frozenset[str]]] = {}
         # Between two templates, what differs may have been written differently: then no parameter explains it.
-        self.templates = len({id(rendering.scope.template) for rendering in renderings})
+        self.templates = len({rendering.scope.template for rendering in renderings})
 
     def tracer(self, scope: Surroundings) -> Tracer:
         """The tracer of an environment."""
-        key = id(scope)
-        if key not in self._tracers:
-            self._tracers[key] = Tracer(scope, self._kept)
-        return self._tracers[key]
+        if scope not in self._tracers:
+            self._tracers[scope] = Tracer(scope, self._kept)
+        return self._tracers[scope]
 
     def of_property(
         self, addresses: Mapping[int, str], at: Mapping[int, Pointer], label: Pointer, values: Mapping[int, Any]

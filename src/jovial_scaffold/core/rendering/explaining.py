@@ -216,10 +216,9 @@ class _Explainer:
 
     def first(self, *key: Any) -> bool:
         """Whether a step was not shown before."""
-        found = tuple(id(each) if not isinstance(each, str | tuple) else each for each in key)
-        if found in self.shown:
+        if key in self.shown:
             return False
-        self.shown.add(found)
+        self.shown.add(key)
         return True
 
     def name(

@@ -81,16 +81,16 @@ class Plans:
     """The plans of a project's template and its modules, each made once."""
 
     def __init__(self) -> None:
-        self._plans: dict[int, Plan] = {}
-        self._least: dict[int, int] = {}
+        self._plans: dict[Template, Plan] = {}
+        self._least: dict[Template, int] = {}
 
     def least_instances(self, template: Template) -> int:
         """How many resources and uses of modules a template makes at the least: those without condition, in loops over constants each
         item. Modules that use modules multiply, so this may be very many, and is known before one of them is made."""
-        known = self._least.get(id(template))
+        known = self._least.get(template)
         if known is None:
             known = sum(self._least_of(each) for each in template.resources.values())
-            self._least[id(template)] = known = min(known, INSTANCES.most + 1)
+            self._least[template] = known = min(known, INSTANCES.most + 1)
         return known
 
     def _least_of(self, resource: Resource) -> int:
@@ -101,7 +101,7 @@ class Plans:
 
     def of(self, template: Template) -> Plan:
         """The plan of a template."""
-        plan = self._plans.get(id(template))
+        plan = self._plans.get(template)
         if plan is None:
-            plan = self._plans[id(template)] = Plan(template)
+            plan = self._plans[template] = Plan(template)
         return plan

@@ -53,11 +53,17 @@ class _Position(str):
 
     def __new__(cls, loop: Loop) -> "_Position":
         """A step that is equal to every other of the same loop, and to no key."""
-        made = super().__new__(cls, f"\0{id(loop)}")
+        made = super().__new__(cls, "\0")
         made.loop = loop
         return made
 
     loop: Loop
+
+    def __eq__(self, other: object) -> bool:
+        return type(other) is _Position and other.loop is self.loop
+
+    def __hash__(self) -> int:
+        return hash(self.loop)
 
 
 @dataclass(slots=True)
@@ -65,7 +71,7 @@ class Kept:
     """What tracers of one comparison have found: sources by part of the template, and names read."""
 
     sources: dict[tuple[Any, ...], list[Source]] = field(default_factory=dict)
-    names: dict[int, frozenset[str]] = field(default_factory=dict)
+    names: dict[Compiled, frozenset[str]] = field(default_factory=dict)
 
 
 class Tracer:
@@ -79,7 +85,7 @@ class Tracer:
         self.template = environment.template
         self._kept = kept
         self._through_module = False
-        self._items: dict[tuple[str, int, int], tuple[Compiled, Any, Positions] | None] = {}
+        self._items: dict[tuple[str, Compiled, int], tuple[Compiled, Any, Positions] | None] = {}
 
     @property
     def root(self) -> Surroundings:
@@ -139,7 +145,7 @@ class Tracer:
         """The same as `_item`, found once for the properties of one item."""
         if self._kept is None or variables is not instance.variables:
             return self._item(compiled, index, variables)
-        key = (instance.address, id(compiled), index)
+        key = (instance.address, compiled, index)
         if key not in self._items:
             self._items[key] = self._item(compiled, index, variables)
         return self._items[key]
@@ -190,17 +196,17 @@ class Tracer:
         """The same, found once for all items of a loop over a list or map of parameters: what differs is where the item stands."""
         assert self._kept is not None
         if positions:
-            names = self._kept.names.get(id(compiled))
+            names = self._kept.names.get(compiled)
             if names is None:
                 names = frozenset(reference.name for formula, _, _ in formulas_of(compiled) for reference in references(formula.node))
-                self._kept.names[id(compiled)] = names
+                self._kept.names[compiled] = names
             positions = {name: where for name, where in positions.items() if name in names}
         symbolic: Positions = {}
         for name, (loop, position) in positions.items():
             plain = position is not None and self._loops_over_parameter(loop)
             symbolic[name] = (loop, _Position(loop) if plain else position)
-        key = (*self._here(), id(compiled), rest, *((name, id(loop), position) for name, (loop, position) in symbolic.items()))
-        own = (id(self.environment), *key)
+        key = (*self._here(), compiled, rest, *((name, loop, position) for name, (loop, position) in symbolic.items()))
+        own = (self.environment, *key)
         found = self._kept.sources.get(key)
         if found is None:
             found = self._kept.sources.get(own)
@@ -210,8 +216,8 @@ class Tracer:
             self._kept.sources[own if self._through_module else key] = found
         if not any(type(position) is _Position for _, position in symbolic.values()):
             return found
-        at = {id(loop): position for loop, position in positions.values()}
-        return [(name, tuple(at[id(step.loop)] if type(step) is _Position else step for step in path)) for name, path in found]
+        at = dict(positions.values())
+        return [(name, tuple(at[step.loop] if type(step) is _Position else step for step in path)) for name, path in found]
 
     def _loops_over_parameter(self, loop: Loop) -> bool:
         chain = _chain(loop.over.content.node) if isinstance(loop.over.content, Formula) else None
@@ -250,7 +256,7 @@ class Tracer:
 
     def condition_sources(self, condition: Condition) -> list[Source]:
         """The parameters that a condition reads."""
-        key = (id(condition), *self._here())
+        key = (condition, *self._here())
         if self._kept is not None and key in self._kept.sources:
             return self._kept.sources[key]
         self._through_module = False
@@ -264,7 +270,7 @@ class Tracer:
     def _here(self) -> tuple[Any, ...]:
         """What tells environments apart for a trace: where a template is used by itself, only which parameters have their defaults."""
         used = self.environment.use is not None
-        return (id(self.environment) if used else self.environment.parameters.defaulted,)
+        return (self.environment if used else self.environment.parameters.defaulted,)
 
     def related(self, sources: list[Source]) -> tuple[Related, ...]:
         """The lines of parameter files that set these values."""
@@ -356,7 +362,7 @@ class Tracer:
     def _value_sources(self, name: str, path: Pointer) -> list[Source]:
         """Behind a part of a named value; found once, since many properties read it."""
         assert self._kept is not None
-        key = (*self._here(), id(self.template), name, path)
+        key = (*self._here(), self.template, name, path)
         kept = self._kept.sources.get(key)
         if kept is None:
             before, self._through_module = self._through_module, False

@@ -116,11 +116,11 @@ class _Shaping:
 
     def _settle(self) -> None:
         """Note which shapes say something, themselves or below: what says it first, then all that lead there."""
-        above: dict[int, list[Shape]] = {}
+        above: dict[Shape, list[Shape]] = {}
         every = list(self._known.values()) or [self.made]
         for shape in every:
             for below in shape.children():
-                above.setdefault(id(below), []).append(shape)
+                above.setdefault(below, []).append(shape)
         saying = {
             "marks": [each for each in every if each.read_only or each.write_only or each.deprecated],
             "fills": [each for each in every if each.has_default or each.read_only],
@@ -130,7 +130,7 @@ class _Shaping:
                 shape = waiting.pop()
                 if not getattr(shape, attribute):
                     setattr(shape, attribute, True)
-                    waiting += above.get(id(shape), ())
+                    waiting += above.get(shape, ())
         for shape in every:
             shape.marking = tuple(name for name, below in shape.properties.items() if below.marks)
             shape.filling = tuple(name for name, below in shape.properties.items() if below.fills)

@@ -292,7 +292,7 @@ class _TypeCheck:
             resource = self.template.resources.get(node.operand.name)
             if resource is not None and resource.type is not None and not (resource.loop or resource.when or resource.module):
                 return (resource.type.id, node.field, any(name == node.field for name, _ in resource.properties.entries))
-        return id(formula.program)
+        return formula.program
 
     def judged(self, formula: Formula, origin: Origin, place: _Place, judge: Any, comparing: bool) -> _Outcome:
         outcome = _Outcome()
@@ -525,7 +525,7 @@ def _around(place: _Place) -> tuple[Any, ...] | None:
     for condition in (*(loop.over for loop in place.loops), *place.conditions):
         if not isinstance(condition.content, Formula):
             return None
-        found.append(id(condition.content.program))
+        found.append(condition.content.program)
     return (*found, *(loop.variables for loop in place.loops))
 
 

@@ -48,13 +48,13 @@ class Knowledge:
     """What is known of a template and its modules: a module's outputs have the same types wherever it is used."""
 
     def __init__(self) -> None:
-        self._known: dict[int, Known] = {}
+        self._known: dict[Template, Known] = {}
 
     def of(self, template: Template) -> "Known":
         """What is known of one of them; made once."""
-        if id(template) not in self._known:
-            self._known[id(template)] = Known(template, self)
-        return self._known[id(template)]
+        if template not in self._known:
+            self._known[template] = Known(template, self)
+        return self._known[template]
 
 
 class KnownScope(LookupScope):

@@ -303,5 +303,5 @@ class Template:
 
     def modules(self) -> "list[Module]":
         """The modules that it uses directly, each once."""
-        found = {id(each.module): each.module for each in self.resources.values() if each.module}
-        return list(found.values())
+        found = dict.fromkeys(each.module for each in self.resources.values() if each.module)
+        return list(found)
