@@ -19,10 +19,10 @@ from jovial_scaffold.core.comparing.aligning import changed_at, leaves, likeness
 from jovial_scaffold.core.comparing.matrix import compare
 from jovial_scaffold.core.comparing.patching import patch
 from jovial_scaffold.core.comparing.totals import totals
-from jovial_scaffold.core.project import View
 from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.project_inputs import Overrides
 from jovial_scaffold.core.rendering.explaining import Reason
+from jovial_scaffold.core.views import View
 from jovial_scaffold.reports.machine import target_document
 from jovial_scaffold.reports.tables import Report, Table, comma_separated, markdown, page
 from tests.support import CASES, Write, jovial

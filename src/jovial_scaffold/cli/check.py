@@ -22,7 +22,7 @@ from jovial_scaffold.cli.options import (
     processors,
     unusable,
 )
-from jovial_scaffold.core.project import joined_results
+from jovial_scaffold.core.outcomes import joined_results
 from jovial_scaffold.core.project_file import ProjectError
 
 

@@ -83,28 +83,17 @@ def command(
     Example: jovial compare rehearsal live --only 'gates/*'
     """
     chosen: Sequence[str] = environments or ()
-    if accept and expect is None:
-        raise typer.BadParameter("name the file to write: --expect FILE.", param_hint="--accept")
-    if files and len(chosen) < 2:
-        raise typer.BadParameter("name two parameter files or more.", param_hint="--files")
-    if files and any("?" in each and not Path(each).exists() for each in chosen):  # what a view sets may be secret, and is not said
-        raise typer.BadParameter("this takes files, and one of these is a view of an environment.", param_hint="--files")
-    views: Sequence[str] = ()
+    _refuse_together(expect, accept, files, chosen)
     try:
         loaded = load(project, with_values, with_file, at_most=at_most)
-        if files:
-            renderings = loaded.files(list(chosen))
-        else:
-            views = loaded.in_order(chosen, baseline)
-            renderings = loaded.views(views)
+        views = () if files else loaded.in_order(chosen, baseline)
+        renderings = loaded.files(list(chosen)) if files else loaded.views(views)
         comparison = compare(renderings, everything, only or (), ignore or ())
         wrong = _errors_of_files(loaded, comparison) if files else errors_of(loaded, views)
     except ProjectError as error:
         raise typer.Exit(unusable(error)) from None
     if format is PatchFormat.patch and len(comparison.renderings) != 2:
         raise typer.BadParameter("a patch leads from one environment to another: name two.", param_hint="--format")
-    if drivers:
-        by = Grouping.parameter
     if accept and wrong:
         show_errors(wrong)
         print("What differs cannot be accepted while there are errors.", file=sys.stderr)
@@ -112,13 +101,31 @@ def command(
     judged = _parity(loaded, comparison, renderings, expect, accept)
     if judged is None:
         return
-    deliver(_written(comparison, format, everything, by, most, drivers, totals, [*all_of(wrong), *judged], out), out)
+    grouping = Grouping.parameter if drivers else by
+    deliver(_written(comparison, format, everything, grouping, most, drivers, totals, [*all_of(wrong), *judged], out), out)
+    raise typer.Exit(_ended(loaded, comparison, judged, wrong, format, differences_code))
+
+
+def _ended(
+    loaded: Project, comparison: Comparison, judged: list[Finding], wrong: Wrong, format: PatchFormat, differences_code: bool
+) -> int:
+    """Say what was found beside the result; the exit code."""
     sys.stdout.flush()
     if judged:
         print_findings(judged, loaded, to_stderr=format is not PatchFormat.text)
     show_errors(wrong)
     code = exit_code([*all_of(wrong), *judged])
-    raise typer.Exit(code or (exit_codes.DIFFERENCES if differences_code and comparison.differences else 0))
+    return code or (exit_codes.DIFFERENCES if differences_code and comparison.differences else 0)
+
+
+def _refuse_together(expect: Path | None, accept: bool, files: bool, chosen: Sequence[str]) -> None:
+    """Options that mean nothing together. Raises BadParameter."""
+    if accept and expect is None:
+        raise typer.BadParameter("name the file to write: --expect FILE.", param_hint="--accept")
+    if files and len(chosen) < 2:
+        raise typer.BadParameter("name two parameter files or more.", param_hint="--files")
+    if files and any("?" in each and not Path(each).exists() for each in chosen):  # what a view sets may be secret, and is not said
+        raise typer.BadParameter("this takes files, and one of these is a view of an environment.", param_hint="--files")
 
 
 def _errors_of_files(loaded: Project, comparison: Comparison) -> Wrong:

@@ -78,18 +78,7 @@ def command(
     values = _values(from_files or [])
     if from_process:
         values.update(os.environ)
-    below: Scope | None = None
-    if environment is not None:
-        try:
-            loaded = load(project, with_values, with_file)
-            wrong = errors_of(loaded, (environment,))
-            scope = loaded.scope(environment)
-        except ProjectError as error:
-            raise typer.Exit(unusable(error)) from None
-        if wrong:
-            show_errors(wrong)
-            raise typer.Exit(exit_codes.ERRORS)
-        below = scope
+    below = None if environment is None else _scope_of(environment, project, with_values, with_file)
     filled, findings = fill(text, parts, NamedValues(values, below), target)
     _stop_at(findings, [text])
     if isinstance(filled.value, Pending):
@@ -100,6 +89,20 @@ def command(
     if isinstance(filled.value, Secret):
         sys.stdout.flush()
         print("Secrets are masked.", file=sys.stderr)
+
+
+def _scope_of(environment: str, project: Path | None, with_values: list[str] | None, with_file: list[Path] | None) -> Scope:
+    """The names of an environment without errors."""
+    try:
+        loaded = load(project, with_values, with_file)
+        wrong = errors_of(loaded, (environment,))
+        scope = loaded.scope(environment)
+    except ProjectError as error:
+        raise typer.Exit(unusable(error)) from None
+    if wrong:
+        show_errors(wrong)
+        raise typer.Exit(exit_codes.ERRORS)
+    return scope
 
 
 def _text(source: str) -> Source:

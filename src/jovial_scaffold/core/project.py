@@ -1,17 +1,20 @@
-"""A project: its files read once, its template compiled once, and every environment rendered, checked and compared from that."""
+"""A project: its files read once, its template compiled once, and every environment rendered, checked and compared from that.
+
+It is long because every question that can be asked of a project is a method here; the answers are computed elsewhere.
+"""
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import PurePath, PurePosixPath
 from typing import TYPE_CHECKING, Any
-from urllib.parse import unquote
 
 from jovial_scaffold.core import marks
 from jovial_scaffold.core.findings import Finding, Span, absorbed, has_errors, merged
 from jovial_scaffold.core.folders import Folder, Found, History, RevisionError
 from jovial_scaffold.core.graph.ordering import put_in_order
 from jovial_scaffold.core.limits import PARALLEL_RESOURCES
+from jovial_scaffold.core.outcomes import CheckResult, Moment
 from jovial_scaffold.core.parallel import Beside, can_fork
 from jovial_scaffold.core.parameters.resolving import Parameters
 from jovial_scaffold.core.project_file import (
@@ -41,6 +44,7 @@ from jovial_scaffold.core.templates.names import check_names, reads_run, without
 from jovial_scaffold.core.text.discretion import discreet
 from jovial_scaffold.core.text.files import Files
 from jovial_scaffold.core.text.source import NOWHERE, Source, split_pointer
+from jovial_scaffold.core.views import View
 from jovial_scaffold.core.words import listed, nearest, say
 
 if TYPE_CHECKING:
@@ -57,72 +61,6 @@ _LEAVE_UNKNOWN = frozenset(("secret-source-unset",))
 
 class UnexplainedUnknown(Exception):
     """A value is unknown, and no finding says why: a mistake of ours."""
-
-
-@dataclass(frozen=True, slots=True)
-class CheckResult:
-    """All findings, sorted; and how much was looked at."""
-
-    project: str
-    environments: tuple[str, ...]
-    findings: tuple[Finding, ...]
-    resources: int
-    rules: int
-
-    def count(self, level: str) -> int:
-        """How many findings have a level."""
-        return sum(finding.level == level for finding in self.findings)
-
-
-@dataclass(frozen=True, slots=True)
-class View:
-    """An environment as it is asked for: `live`, under other values `live?copies=4&zone=middle`, as of a revision `live@HEAD~3`."""
-
-    label: str
-    environment: str
-    revision: str = ""
-    values: tuple[tuple[str, str], ...] = ()
-
-    @classmethod
-    def parse(cls, text: str) -> "View":
-        """What a text asks for. Raises ProjectError where a value is not of the form name=value."""
-        named, _, query = text.partition("?")
-        environment, _, revision = named.partition("@")
-        values = []
-        for each in query.split("&") if query else ():
-            name, equals, value = each.partition("=")
-            if not equals or not name:
-                hint = say("Write them after a question mark, with & between them: live?copies=4&zone=middle")
-                message = say("A part of the view of {} is not of the form name=value.", named)
-                raise ProjectError([Finding("view-invalid", "error", message, None, hint)])
-            values.append((unquote(name), unquote(value)))
-        if named.endswith("@"):
-            hint = say("For example live@HEAD~1; `git log --oneline` lists the revisions.")
-            raise ProjectError([Finding("view-invalid", "error", say("{} names no revision after the @.", named), None, hint)])
-        return cls(text, environment, revision, tuple(values))
-
-    @property
-    def here(self) -> str:
-        """The same in the project of its revision."""
-        return f"{self.environment}{self.label.partition('?')[1]}{self.label.partition('?')[2]}"
-
-
-@dataclass(frozen=True, slots=True)
-class Moment:
-    """A value as of a commit; the commit is empty for the working tree. `note` says why there is no value."""
-
-    commit: str
-    date: str
-    author: str
-    subject: str
-    value: Any
-    note: str
-
-    def same_as(self, other: "Moment") -> bool:
-        """Whether the value was the same."""
-        from jovial_scaffold.core.comparing.aligning import same
-
-        return self.note == other.note and same(self.value, other.value)
 
 
 @dataclass(frozen=True, slots=True)
@@ -654,20 +592,6 @@ class Project:
         parameters, findings = self._resolve(entry, files, values) if files or values else self._resolved(entry.name)
         rendering = render(self._plan, parameters, self._context(entry), self._plans, meter=self._meter)
         return rendering, [*findings, *put_in_order(rendering)]
-
-
-def joined_results(results: Sequence[CheckResult]) -> CheckResult:
-    """What was found in a project as it is and as of revisions, as one."""
-    first = results[0]
-    environments = tuple(name for each in results for name in each.environments)
-    findings = tuple(finding for each in results for finding in each.findings)
-    return replace(
-        first,
-        environments=environments,
-        findings=findings,
-        resources=sum(each.resources for each in results),
-        rules=sum(each.rules for each in results),
-    )
 
 
 def project_at(history: History, commit: str, folder: Folder, file: str, overrides: Overrides, as_then: bool = True) -> Project:

@@ -6,7 +6,7 @@ from typing import Any
 from jovial_scaffold.core import marks
 from jovial_scaffold.core.expressions.marked import to_json
 from jovial_scaffold.core.findings import Finding, Span
-from jovial_scaffold.core.project import Moment
+from jovial_scaffold.core.outcomes import Moment
 from jovial_scaffold.core.rendering.explaining import Reason, is_missing
 from jovial_scaffold.reports.machine import finding_entry
 from jovial_scaffold.reports.rendering import cell

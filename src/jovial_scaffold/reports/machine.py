@@ -17,7 +17,7 @@ from jovial_scaffold.core.expressions.marked import to_json
 from jovial_scaffold.core.expressions.times import Duration, Timestamp
 from jovial_scaffold.core.expressions.values import NONE, Optional, Record, TypeValue, UInt, key_value, sorted_keys
 from jovial_scaffold.core.findings import Finding
-from jovial_scaffold.core.project import CheckResult
+from jovial_scaffold.core.outcomes import CheckResult
 from jovial_scaffold.core.rendering.results import Rendering
 from jovial_scaffold.core.text.scalars import NumberRangeError, core_schema_value
 from jovial_scaffold.core.text.source import pointer_text

@@ -2,6 +2,8 @@
 
 What is known is computed as always, so that an error is a real one. Where only a type is known, an error is raised if no value of
 the type fits; if some fit and some do not, nothing is said. What stands behind a condition that is not known may not come about: its errors are noted apart.
+
+It is long because each form of the language has its method here, beside the others that it is checked with.
 """
 
 from collections.abc import Callable

@@ -2,6 +2,8 @@
 
 Pending, secret and unknown operands are taken off before an operator or function runs and decide what becomes of its
 result; `&&`, `||`, `?:`, `all` and `exists` may decide without them (CEL language definition, "Logical Operators").
+
+It is long because each form of the language has its method here; the table of operators and functions is elsewhere.
 """
 
 import sys

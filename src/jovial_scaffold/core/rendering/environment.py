@@ -2,6 +2,8 @@
 
 A use of a module is an `Environment` inside of another: its parameters are computed where it is used, when they are first read.
 `rendering.render` gives the finished `Rendering`. All state of a rendering lives in its environments for as long as it runs.
+
+It is long because names, parameters, resources and conditions read each other, and are evaluated when they are first read.
 """
 
 import re
@@ -22,14 +24,13 @@ from jovial_scaffold.core.parameters.resolving import Parameters
 from jovial_scaffold.core.parameters.typing import as_declared
 from jovial_scaffold.core.rendering.computing import OMITTED, SIMPLE, Computer, Site, plain, whole_doubles
 from jovial_scaffold.core.rendering.documents import EvaluatedDocument, rendered_document
-from jovial_scaffold.core.rendering.instances import NOTHING_READ, Instance, Shared, Surroundings
+from jovial_scaffold.core.rendering.instances import NOTHING_READ, Instance, Order, Shared, Surroundings
 from jovial_scaffold.core.rendering.lookups import look_up
 from jovial_scaffold.core.rendering.plan import Plan
 from jovial_scaffold.core.rendering.records import AbsentRecord, LoopRecord, ModuleRecord, ResourceRecord
 from jovial_scaffold.core.schemas.validation import subschema
 from jovial_scaffold.core.templates.compiling import written_span
 from jovial_scaffold.core.templates.model import Compiled, Constant, Declaration, Dynamic, Requirement, Resource, may_be_absent
-from jovial_scaffold.core.templates.names import Reach
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import NOTHING, Described, Value, nearest, say, told
 
@@ -52,8 +53,7 @@ class Environment(LookupScope):
         self._defaulting: set[str] = set()
         self._instances: dict[str, dict[str | None, Instance] | None] = {}
         self._outputs: dict[str, tuple[Any, set[str]]] = {}
-        self._reached: dict[tuple[str, str], set[str]] = {}
-        self._before: set[str] | None = None
+        self.order = Order(self)
         self.documents: dict[str, EvaluatedDocument] = {}
 
     def report(self, finding: Finding) -> None:
@@ -463,59 +463,6 @@ class Environment(LookupScope):
         prefix = f"{above}/" if above else self.prefix
         key = instance.address.removeprefix(f"{self.prefix}{instance.resource.name}")
         return f"{prefix}{instance.resource.formerly or instance.resource.name}{key}"
-
-    # -- order
-
-    def addresses(self, resource: Resource) -> Iterable[str]:
-        """The addresses of a resource's items; of a module, of all that it holds."""
-        for instance in (self.instances(resource) or {}).values():
-            if instance.resource.module is None:
-                yield instance.address
-            elif instance.inside is not None:
-                for below in instance.inside.template.resources.values():
-                    yield from instance.inside.addresses(below)
-
-    def reached(self, reach: Reach) -> set[str]:
-        """The addresses that a declaration names for certain: single resources, and what outputs and parameters of modules lead to."""
-        found: set[str] = set()
-        for name in reach.resources:
-            target = self.template.resources[name]
-            if target.loop is None and target.module is None:
-                found.update(self.addresses(target))
-        for name, output in reach.outputs:
-            for instance in (self.instances(self.template.resources[name]) or {}).values():
-                if instance.inside is not None:
-                    found |= instance.inside.reached_by("output", output)
-        if self.use is not None:
-            for name in reach.parameters:
-                found |= self.reached_by("parameter", name)
-        return found
-
-    def reached_by(self, kind: str, name: str) -> set[str]:
-        """What an output needs, or what is handed in for a parameter; found once."""
-        key = (kind, name)
-        if key not in self._reached:
-            self._reached[key] = set()  # what leads back to itself adds nothing
-            if kind == "output":
-                self._reached[key] = self.reached(self.plan.output(name))
-            elif self.use is not None:
-                self._reached[key] = self.use.scope.reached(self.use.scope.plan.argument(self.use.resource.name, name))
-        return self._reached[key]
-
-    def before_all(self) -> set[str]:
-        """What all resources of a module come after: what decides that the module is used, and its `$after`."""
-        if self._before is None:
-            self._before = set()
-            if self.use is not None:
-                above = self.use.scope
-                self._before |= self.use.presence | above.before_all() | above.reached(above.plan.resource(self.use.resource.name))
-                self._before |= above.waited(self.use.resource)
-        return self._before
-
-    def waited(self, resource: Resource) -> set[str]:
-        """All that the resources named in `$after` hold."""
-        targets = [self.template.resources[name] for name, _ in resource.after if name in self.template.resources]
-        return {address for target in targets for address in self.addresses(target)}
 
     # -- conditions of the author
 

@@ -1,4 +1,7 @@
-"""Why a rendered value is what it is: a tree from the value through expressions, names, functions, lookups and modules to parameters."""
+"""Why a rendered value is what it is: a tree from the value through expressions, names, functions, lookups and modules to parameters.
+
+It is long because each kind of thing that a value can come from has its step here.
+"""
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace

@@ -1,4 +1,4 @@
-"""What a rendering is computed from as it goes on: resources that are present, what they share, and what is around each of them."""
+"""What a rendering is computed from as it goes on: resources that are present, what they share, what is around each, and their order."""
 
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
@@ -63,6 +63,72 @@ class Shared:
         return self.stopped
 
 
+class Order:
+    """The order of the resources of one template, in one environment or use of a module."""
+
+    def __init__(self, scope: "Surroundings") -> None:
+        self._scope = scope
+        self._reached: dict[tuple[str, str], set[str]] = {}
+        self._before: set[str] | None = None
+
+    def addresses(self, resource: Resource) -> Iterable[str]:
+        """The addresses of a resource's items; of a module, of all that it holds."""
+        for instance in (self._scope.instances(resource) or {}).values():
+            if instance.resource.module is None:
+                yield instance.address
+            elif instance.inside is not None:
+                for below in instance.inside.template.resources.values():
+                    yield from instance.inside.order.addresses(below)
+
+    def reached(self, reach: Reach) -> set[str]:
+        """The addresses that a declaration names for certain: single resources, and what outputs and parameters of modules lead to."""
+        found: set[str] = set()
+        for name in reach.resources:
+            target = self._scope.template.resources[name]
+            if target.loop is None and target.module is None:
+                found.update(self.addresses(target))
+        for name, output in reach.outputs:
+            for instance in (self._scope.instances(self._scope.template.resources[name]) or {}).values():
+                if instance.inside is not None:
+                    found |= instance.inside.order.reached_by("output", output)
+        if self._scope.use is not None:
+            for name in reach.parameters:
+                found |= self.reached_by("parameter", name)
+        return found
+
+    def reached_by(self, kind: str, name: str) -> set[str]:
+        """What an output needs, or what is handed in for a parameter; found once."""
+        key = (kind, name)
+        if key not in self._reached:
+            self._reached[key] = set()  # what leads back to itself adds nothing
+            if kind == "output":
+                self._reached[key] = self.reached(self._scope.plan.output(name))
+            elif self._scope.use is not None:
+                self._reached[key] = self._scope.use.scope.order.reached(
+                    self._scope.use.scope.plan.argument(self._scope.use.resource.name, name)
+                )
+        return self._reached[key]
+
+    def before_all(self) -> set[str]:
+        """What all resources of a module come after: what decides that the module is used, and its `$after`."""
+        if self._before is None:
+            self._before = set()
+            if self._scope.use is not None:
+                above = self._scope.use.scope
+                self._before |= (
+                    self._scope.use.presence
+                    | above.order.before_all()
+                    | above.order.reached(above.plan.resource(self._scope.use.resource.name))
+                )
+                self._before |= above.order.waited(self._scope.use.resource)
+        return self._before
+
+    def waited(self, resource: Resource) -> set[str]:
+        """All that the resources named in `$after` hold."""
+        targets = [self._scope.template.resources[name] for name, _ in resource.after if name in self._scope.template.resources]
+        return {address for target in targets for address in self.addresses(target)}
+
+
 class Surroundings(Protocol):
     """The names and resources of a template in one environment, or in one use of a module, as those see them that are inside
     (`environment.Environment`)."""
@@ -74,6 +140,7 @@ class Surroundings(Protocol):
     use: Instance | None
     prefix: str
     computer: Computer
+    order: Order
 
     @property
     def names(self) -> Any:
@@ -129,21 +196,6 @@ class Surroundings(Protocol):
 
     def incomplete(self) -> bool:
         """Whether something could not be read, or nobody knows whether it is there."""
-
-    def addresses(self, resource: Resource) -> Iterable[str]:
-        """The addresses of a resource's items; of a module, of all that it holds."""
-
-    def reached(self, reach: Reach) -> set[str]:
-        """The addresses that a declaration names for certain."""
-
-    def reached_by(self, kind: str, name: str) -> set[str]:
-        """What an output needs, or what is handed in for a parameter."""
-
-    def before_all(self) -> set[str]:
-        """What all resources of a module come after."""
-
-    def waited(self, resource: Resource) -> set[str]:
-        """All that the resources named in `$after` hold."""
 
 
 @dataclass(slots=True, eq=False, kw_only=True)

@@ -4,25 +4,21 @@ from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from jovial_scaffold.core.findings import Finding, Related
+from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.limits import FINDINGS, INSTANCES
 from jovial_scaffold.core.meter import Meter
 from jovial_scaffold.core.parameters.resolving import Parameters
-from jovial_scaffold.core.rendering.computing import OMITTED, whole_doubles
+from jovial_scaffold.core.rendering.computing import OMITTED
 from jovial_scaffold.core.rendering.documents import EvaluatedDocument, check_documents
 from jovial_scaffold.core.rendering.environment import Environment
 from jovial_scaffold.core.rendering.identities import clashes
 from jovial_scaffold.core.rendering.instances import EvaluatedResource, Instance, Shared, Surroundings
+from jovial_scaffold.core.rendering.judging import judged
 from jovial_scaffold.core.rendering.plan import Plan, Plans
 from jovial_scaffold.core.rendering.results import RenderedDocument, RenderedResource, Rendering
-from jovial_scaffold.core.rendering.tracing import Tracer
-from jovial_scaffold.core.schemas.catalog import ResourceType
-from jovial_scaffold.core.schemas.shapes import annotated, with_secrets
-from jovial_scaffold.core.schemas.validation import subschema
 from jovial_scaffold.core.templates.model import Template
-from jovial_scaffold.core.templates.properties import violation_message
-from jovial_scaffold.core.text.source import Pointer, part, pointer_text
-from jovial_scaffold.core.words import NOTHING, Amount, Operand, Sentence, Value, key_of, say
+from jovial_scaffold.core.text.source import Pointer
+from jovial_scaffold.core.words import Amount, say
 
 
 @dataclass(slots=True, eq=False, kw_only=True)
@@ -222,7 +218,7 @@ def _use(instance: Instance, resources: dict[str, EvaluatedResource], documents:
     scope = instance.scope
     properties = scope.properties(instance)
     if instance.resource.type is not None:
-        _judged(scope, instance, instance.resource.type, properties)
+        judged(scope, instance, instance.resource.type, properties)
     if instance.inside is not None:
         _collect(instance.inside, resources, documents)
 
@@ -233,7 +229,7 @@ def _rendered(scope: Surroundings, instance: Instance) -> EvaluatedResource:
     faulty: tuple[Pointer, ...] = ()
     kind = resource.type
     if kind is not None:
-        faulty, properties = _judged(scope, instance, kind, properties)
+        faulty, properties = judged(scope, instance, kind, properties)
     type_text = kind.id if kind else resource.type_text
     return EvaluatedResource(
         address=instance.address,
@@ -248,100 +244,8 @@ def _rendered(scope: Surroundings, instance: Instance) -> EvaluatedResource:
     )
 
 
-def _judged(
-    scope: Surroundings, instance: Instance, kind: ResourceType, properties: dict[str, Any]
-) -> "tuple[tuple[Pointer, ...], dict[str, Any]]":
-    """Report what the type's schema says against the properties; the pointers of what is at fault, and the properties with secrets marked."""
-    if scope.shared.meter.findings <= 0:
-        return (), with_secrets(kind.shape, properties)
-    tracer: Tracer | None = None
-    faults: list[tuple[str, Pointer, Sentence, Sentence, Operand, bool]] = []
-    notes: list[tuple[str, Pointer]] = []
-    marked = annotated(kind.shape, properties, (), notes)  # so that no message can show a secret
-    for note, pointer in notes:
-        if note == "read-only":
-            faults.append(
-                (
-                    "read-only",
-                    pointer,
-                    say("{name} is set by the cloud and cannot be written."),
-                    say("Remove it; read it from the resource."),
-                    "",
-                    True,
-                )
-            )
-    for pointer in whole_doubles(properties) if kind.takes_integers else ():
-        if any(part.get("type") == "integer" for part in subschema(kind.schema, pointer)):
-            value = _at(properties, pointer)
-            hint = say("Write int(…) around the expression.")
-            faults.append(
-                ("type", pointer, say("{name} takes an integer, and this gives the double {}.", Value(value)), hint, "an integer", False)
-            )
-    read_only = {fault[1] for fault in faults}
-    meant: list[Pointer] = []
-    for violation in kind.validator.violations(marked):
-        if violation.pointer not in read_only:
-            faults.append((violation.id, violation.pointer, violation.message, violation.hint, violation.expected, violation.on_key))
-            if violation.meant:
-                meant.append((*violation.pointer[:-1], violation.meant))
-    for id, pointer, message, hint, expected, on_key in faults:
-        tracer = tracer or Tracer(scope)
-        missing = id == "missing"
-        at = pointer[:-1] if missing else pointer
-        message = violation_message(id, pointer, message, kind, instance.resource.name)
-        span = tracer.place(instance, at, on_key or missing)
-        related = tracer.related(tracer.sources(instance, at)) if not on_key else ()
-        if (
-            instance.resource.module is not None
-            and id != "unknown"
-            and pointer[:1]
-            and str(pointer[0]) in instance.resource.module.template.parameters
-        ):
-            declared = instance.resource.module.template.parameters[str(pointer[0])]
-            related = (*related, Related(declared.origin.key_span(), say("`{}` is declared here.", declared.name)))
-        group = f"{id} {pointer_text(pointer)} {key_of(expected)} {[(r.span.file, r.span.line) for r in related]}"
-        environments = (scope.parameters.environment,)
-        scope.report(
-            Finding(
-                f"property-{id}",
-                "error",
-                message,
-                span,
-                hint,
-                instance.address,
-                pointer_text(pointer),
-                environments,
-                related,
-                group,
-            )
-        )
-    for note, pointer in notes:
-        if note == "deprecated":
-            tracer = tracer or Tracer(scope)
-            message = say("`{}` of {} is deprecated.", pointer_text(pointer), kind.id)
-            scope.report(
-                Finding(
-                    "property-deprecated",
-                    "warning",
-                    message,
-                    tracer.place(instance, pointer, True),
-                    NOTHING,
-                    instance.address,
-                    pointer_text(pointer),
-                    (scope.parameters.environment,),
-                )
-            )
-    return (*(fault[1] for fault in faults), *meant), marked
-
-
-def _at(value: Any, pointer: Pointer) -> Any:
-    for step in pointer:
-        value = part(value, step)
-    return value
-
-
 def _after(scope: Surroundings, instance: Instance) -> tuple[str, ...]:
     """The addresses that come first: what was read, what is named without being a loop, all items of what stands in `$after`."""
-    addresses = instance.reads | instance.presence | scope.reached(scope.plan.resource(instance.resource.name))
-    addresses |= scope.waited(instance.resource) | scope.before_all()
+    addresses = instance.reads | instance.presence | scope.order.reached(scope.plan.resource(instance.resource.name))
+    addresses |= scope.order.waited(instance.resource) | scope.order.before_all()
     return tuple(sorted(addresses - {instance.address}))

@@ -109,33 +109,8 @@ class _Reader(Compiler):
         if not isinstance(content, dict):
             self.report("ruleset-shape", say("A rule is a map, and this is {}.", Described(content)), origin.value_span())
             return None
-        for key in content:
-            if key not in KEYS:
-                self.report(
-                    "key-unknown",
-                    say("A rule has no key `{}`.", key),
-                    origin.child(key).key_span(),
-                    nearest(key, KEYS, say("Its keys are {}.", listed(KEYS))),
-                )
-        over = content.get("over", "resource")
-        if over is UNKNOWN:
-            return None
-        if over not in SCOPES:
-            hint = nearest(str(over), SCOPES)
-            self.report("ruleset-shape", say("`over` is one of {}.", listed(SCOPES, "or")), origin.child("over").value_span(), hint)
-            return None
-        for key, scopes in (("applies", _OF_TYPES), ("between", ("pair",))):
-            if key in content and over not in scopes:
-                told = say("`{}` says nothing in a rule over `{}`.", key, over)
-                hint = say("It belongs to rules over {}.", listed(scopes, "or"))
-                self.report("ruleset-shape", told, origin.child(key).key_span(), hint)
-        if "require" not in content:
-            self.report(
-                "ruleset-shape",
-                say("The rule `{}` has no `require`.", name),
-                origin.key_span(),
-                say("Write the condition that must hold, for example require: self.encrypted"),
-            )
+        over = self.over(content, origin)
+        if over is None or not self.requires(name, content, origin):
             return None
         where = self.condition(content["where"], origin.child("where")) if "where" in content else None
         require = self.condition(content["require"], origin.child("require"))
@@ -163,6 +138,42 @@ class _Reader(Compiler):
             self.examples(examples, "fails", origin),
             origin,
         )
+
+    def over(self, content: dict[str, Any], origin: Origin) -> str | None:
+        """What a rule is about, once its keys were looked at; None where that is not known."""
+        for key in content:
+            if key not in KEYS:
+                self.report(
+                    "key-unknown",
+                    say("A rule has no key `{}`.", key),
+                    origin.child(key).key_span(),
+                    nearest(key, KEYS, say("Its keys are {}.", listed(KEYS))),
+                )
+        over = content.get("over", "resource")
+        if over is UNKNOWN:
+            return None
+        if over not in SCOPES:
+            hint = nearest(str(over), SCOPES)
+            self.report("ruleset-shape", say("`over` is one of {}.", listed(SCOPES, "or")), origin.child("over").value_span(), hint)
+            return None
+        for key, scopes in (("applies", _OF_TYPES), ("between", ("pair",))):
+            if key in content and over not in scopes:
+                told = say("`{}` says nothing in a rule over `{}`.", key, over)
+                hint = say("It belongs to rules over {}.", listed(scopes, "or"))
+                self.report("ruleset-shape", told, origin.child(key).key_span(), hint)
+        return str(over)
+
+    def requires(self, name: str, content: dict[str, Any], origin: Origin) -> bool:
+        """Whether a rule has a condition."""
+        if "require" not in content:
+            self.report(
+                "ruleset-shape",
+                say("The rule `{}` has no `require`.", name),
+                origin.key_span(),
+                say("Write the condition that must hold, for example require: self.encrypted"),
+            )
+            return False
+        return True
 
     def level(self, content: dict[str, Any], origin: Origin) -> Level:
         chosen = self.choice(content, "level", LEVELS, origin)

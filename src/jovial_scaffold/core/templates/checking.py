@@ -2,6 +2,8 @@
 
 A finding is an error only where no value at all fits, or where a witness was found: values from the declared sets, allowed by `must` and
 `$when`, with which evaluating really fails. What may fail behind an unknown condition is a warning; what may fit is left in silence.
+
+It is long because each place of a template that holds an expression has its check here.
 """
 
 from collections.abc import Iterator, Mapping, Sequence

@@ -1,4 +1,7 @@
-"""The names of a template as its expressions use them: what nobody declared, what nobody uses, what goes in circles."""
+"""The names of a template as its expressions use them: what nobody declared, what nobody uses, what goes in circles.
+
+It is long because names are judged, followed and put in order by the same walk over what declares and reads them.
+"""
 
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import replace

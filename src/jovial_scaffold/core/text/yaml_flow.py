@@ -2,6 +2,8 @@
 
 Each function is a production, or a few of one kind, with its number; `n` is an indentation, `c` a context. It gives the position behind
 what it matched, or -1. Events are those of PyYAML, so that whoever reads one parser's events reads the other's.
+
+It is long because the productions of the standard stand together, in its order.
 """
 
 import re

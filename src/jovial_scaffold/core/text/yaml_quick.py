@@ -53,109 +53,106 @@ class QuickReader:
         self.starts: dict[Pointer, int] = {}
         self.nodes = 0
         self.at = 0  # where the next line begins
+        # The maps and lists that are open, the innermost last: how far in their entries stand, and the key that waits for its value.
+        self.indents: list[int] = []
+        self.values: list[Any] = []
+        self.waiting: list[str | None] = []
+        self.outer = ""
 
     def read(self) -> Any:
         """The value. Raises NotQuick."""
         text = self.text
         if _UNUSUAL.search(text):
             raise NotQuick
-        root: Any = None
-        # The maps and lists that are open, the innermost last: how far in their entries stand, and the key that waits for its value.
-        indents: list[int] = []
-        open_values: list[Any] = []
-        waiting: list[str | None] = []
-        starts = self.starts
-        outer = ""
         take, end = _LINE.match, len(text)
         while self.at < end:
             match: Any = take(text, self.at)
             self.at = match.end()
             indent, dash, key, rest = match.groups()
-            if not rest and key is None:
-                if dash is not None:
-                    raise NotQuick
-                continue  # an empty line
-            if key is None and dash is None and rest[0] == "#":
-                continue
-            column = len(indent)
-            if not indents:
-                if column:
-                    raise NotQuick
-                root = {} if dash is None else []
-                indents.append(0)
-                open_values.append(root)
-                waiting.append(None)
-            elif column > indents[-1]:
-                held = waiting[-1]
-                if held is None:
-                    raise NotQuick
-                self.open(indents, open_values, waiting, column, dash is not None)
-            elif column == indents[-1] and dash is not None and waiting[-1] is not None:
-                self.open(indents, open_values, waiting, column, True)  # a list may stand as far in as its key
-            else:
-                while indents[-1] > column or (dash is None and type(open_values[-1]) is list):
-                    indents.pop()
-                    open_values.pop()
-                    waiting.pop()
-                    if not indents:
+            if key is None:
+                if not rest:
+                    if dash is not None:
                         raise NotQuick
-                if indents[-1] != column:
+                    continue  # an empty line
+                if dash is None:
+                    if rest[0] == "#":
+                        continue
                     raise NotQuick
-            top = open_values[-1]
-            if (type(top) is list) is not (dash is not None):
-                raise NotQuick
-            if type(top) is list:
-                if key is None:
-                    top.append(self.value(rest, column))
-                    continue
-                item: dict[str, Any] = {}
-                top.append(item)
-                self.count(1)
+            column = len(indent)
+            if not self.indents or column != self.indents[-1] or (type(self.values[-1]) is list) is not (dash is not None):
+                self.turn(column, dash is not None)
+            if key is None:
+                self.values[-1].append(self.value(rest, column))
+                continue
+            if dash is not None:
+                self.values[-1].append(self.open({}, column + len(dash)))
                 column += len(dash)
-                indents.append(column)
-                open_values.append(item)
-                waiting.append(None)
-                if len(indents) > _DEPTH:
-                    raise NotQuick
-                top = item
-            elif key is None:
+            self.entry(key, rest, column, match.start())
+        return self.values[0] if self.values else None
+
+    def turn(self, column: int, is_list: bool) -> None:
+        """Go on in what a line with another indentation, or another kind of entry, belongs to."""
+        indents, values = self.indents, self.values
+        if not indents:
+            if column:
                 raise NotQuick
-            name = unquoted(key) if key[0] in "\"'" else key
-            if name in top or (name in WORDS and key[0] not in "\"'") or len(name) > _KEY_LENGTH:
+            self.open([] if is_list else {}, 0)
+            return
+        name = self.waiting[-1]
+        # What a key waits for stands further in, or as far in as the key where it is a list.
+        if column > indents[-1] or (is_list and column == indents[-1] and name is not None):
+            if name is None:
                 raise NotQuick
+            self.waiting[-1] = None
+            holder = values[-1]
+            holder[name] = self.open([] if is_list else {}, column)
+            return
+        while indents[-1] > column or (not is_list and type(values[-1]) is list):
             if len(indents) == 1:
-                outer = name
-                starts[(name,)] = match.start()
-            elif len(indents) == 2 and type(open_values[0]) is dict and type(top) is dict:
-                starts[outer, name] = match.start()
-            if rest and rest[0] != "#":
-                waiting[-1] = None
-                if rest[0] in _LETTERS and "#" not in rest and ": " not in rest and rest[-1] not in ": " and rest not in WORDS:
-                    self.nodes += 1  # as most are
-                    top[name] = rest
-                else:
-                    top[name] = self.value(rest, column)
-            else:
-                waiting[-1] = name
-                top[name] = None
-                self.count(1)
-        return root
+                raise NotQuick
+            indents.pop()
+            values.pop()
+            self.waiting.pop()
+        if indents[-1] != column or (type(values[-1]) is list) is not is_list:
+            raise NotQuick
+
+    def open(self, made: Any, column: int) -> Any:
+        """Begin a map or list, whose entries stand in a column."""
+        self.indents.append(column)
+        self.values.append(made)
+        self.waiting.append(None)
+        if len(self.indents) > _DEPTH:
+            raise NotQuick
+        self.count(1)
+        return made
+
+    def entry(self, key: str, rest: str, column: int, start: int) -> None:
+        """One entry of a map: its key, and what stands behind it."""
+        top, level = self.values[-1], len(self.indents)
+        name = unquoted(key) if key[0] in "\"'" else key
+        if name in top or (name in WORDS and key[0] not in "\"'") or len(name) > _KEY_LENGTH:
+            raise NotQuick
+        if level == 1:
+            self.outer = name
+            self.starts[(name,)] = start
+        elif level == 2 and type(self.values[0]) is dict:
+            self.starts[self.outer, name] = start
+        if not rest or rest[0] == "#":
+            self.waiting[-1] = name
+            top[name] = None
+            self.count(1)
+            return
+        self.waiting[-1] = None
+        if rest[0] in _LETTERS and "#" not in rest and ": " not in rest and rest[-1] not in ": " and rest not in WORDS:
+            self.nodes += 1  # as most are
+            top[name] = rest
+        else:
+            top[name] = self.value(rest, column)
 
     def count(self, more: int) -> None:
         """Count values."""
         self.nodes += more
         if self.nodes >= NODES.most:
-            raise NotQuick
-
-    def open(self, indents: list[int], open_values: list[Any], waiting: list[str | None], column: int, is_list: bool) -> None:
-        """Begin the map or list that a key waits for."""
-        made: Any = [] if is_list else {}
-        open_values[-1][waiting[-1]] = made
-        waiting[-1] = None
-        indents.append(column)
-        open_values.append(made)
-        waiting.append(None)
-        if len(indents) > _DEPTH:
             raise NotQuick
 
     def value(self, rest: str, column: int) -> Any:

@@ -2,6 +2,8 @@
 
 One pass builds the values; the same pass, run again when a finding needs it, records where each value stands.
 Everything that YAML allows and our formats do not is a problem with its place, and reading goes on.
+
+It is long because all that YAML allows and our formats do not has its problem here.
 """
 
 import re

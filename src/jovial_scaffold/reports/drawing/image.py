@@ -52,25 +52,7 @@ def png_bytes(scene: Scene, title: str) -> bytes:
             )
         )
         write(frame.x + 10, frame.y + down + 16, shortened(frame.path[-1]) + (f" · {frame.label}" if frame.label else ""), 11, "#6b6558")
-    for line in scene.lines:
-        vertices, codes = [], []
-        for letter, found in curve([(x, y + down) for x, y in line.points]):
-            vertices += list(found)
-            codes += {"M": [Path.MOVETO], "L": [Path.LINETO]}.get(letter, [Path.CURVE4] * 3)
-        axes.add_patch(
-            PathPatch(
-                Path(vertices, codes),
-                fill=False,
-                edgecolor="#8a3a00" if line.edge.mark else "#7b766c",
-                linewidth=(2.2 if line.edge.mark else 1.1) * scale,
-                linestyle="--" if line.edge.pending else "-",
-                zorder=2,
-            )
-        )
-        x, y = line.points[-1]
-        axes.add_patch(
-            Polygon([(x, y + down), (x - 7, y + down - 3.5), (x - 7, y + down + 3.5)], facecolor="#7b766c", edgecolor="none", zorder=3)
-        )
+    _draw_lines(axes, scene, down, scale)
     looking = looks((node.type, node.look) for node in scene.picture.nodes.values())
     for box in scene.boxes:
         _draw(axes, box, *looking[box.node.type], down)
@@ -91,6 +73,27 @@ def png_bytes(scene: Scene, title: str) -> bytes:
     stream = io.BytesIO()
     figure.savefig(stream, format="png", dpi=_DPI)
     return stream.getvalue()
+
+
+def _draw_lines(axes: "object", scene: Scene, down: float, scale: float) -> None:
+    add = axes.add_patch  # type: ignore[attr-defined]  # as below
+    for line in scene.lines:
+        vertices, codes = [], []
+        for letter, found in curve([(x, y + down) for x, y in line.points]):
+            vertices += list(found)
+            codes += {"M": [Path.MOVETO], "L": [Path.LINETO]}.get(letter, [Path.CURVE4] * 3)
+        add(
+            PathPatch(
+                Path(vertices, codes),
+                fill=False,
+                edgecolor="#8a3a00" if line.edge.mark else "#7b766c",
+                linewidth=(2.2 if line.edge.mark else 1.1) * scale,
+                linestyle="--" if line.edge.pending else "-",
+                zorder=2,
+            )
+        )
+        x, y = line.points[-1]
+        add(Polygon([(x, y + down), (x - 7, y + down - 3.5), (x - 7, y + down + 3.5)], facecolor="#7b766c", edgecolor="none", zorder=3))
 
 
 def _draw(axes: "object", box: Box, shape: str, fill: str, ink: str, down: float) -> None:

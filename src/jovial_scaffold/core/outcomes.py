@@ -1,0 +1,53 @@
+"""What a project answers: what a check found, and what a value was at a time."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from typing import Any
+
+from jovial_scaffold.core.comparing.aligning import same
+from jovial_scaffold.core.findings import Finding
+
+
+@dataclass(frozen=True, slots=True)
+class CheckResult:
+    """All findings, sorted; and how much was looked at."""
+
+    project: str
+    environments: tuple[str, ...]
+    findings: tuple[Finding, ...]
+    resources: int
+    rules: int
+
+    def count(self, level: str) -> int:
+        """How many findings have a level."""
+        return sum(finding.level == level for finding in self.findings)
+
+
+@dataclass(frozen=True, slots=True)
+class Moment:
+    """A value as of a commit; the commit is empty for the working tree. `note` says why there is no value."""
+
+    commit: str
+    date: str
+    author: str
+    subject: str
+    value: Any
+    note: str
+
+    def same_as(self, other: "Moment") -> bool:
+        """Whether the value was the same."""
+        return self.note == other.note and same(self.value, other.value)
+
+
+def joined_results(results: Sequence[CheckResult]) -> CheckResult:
+    """What was found in a project as it is and as of revisions, as one."""
+    first = results[0]
+    environments = tuple(name for each in results for name in each.environments)
+    findings = tuple(finding for each in results for finding in each.findings)
+    return replace(
+        first,
+        environments=environments,
+        findings=findings,
+        resources=sum(each.resources for each in results),
+        rules=sum(each.rules for each in results),
+    )

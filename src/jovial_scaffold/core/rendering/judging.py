@@ -1,0 +1,90 @@
+"""What the schema of a type says against a resource, or that of a module's parameters against what it is given."""
+
+from collections.abc import Iterator
+from typing import Any, NamedTuple
+
+from jovial_scaffold.core.findings import Finding, Related
+from jovial_scaffold.core.rendering.computing import whole_doubles
+from jovial_scaffold.core.rendering.instances import Instance, Surroundings
+from jovial_scaffold.core.rendering.tracing import Tracer
+from jovial_scaffold.core.schemas.catalog import ResourceType
+from jovial_scaffold.core.schemas.shapes import annotated, with_secrets
+from jovial_scaffold.core.schemas.validation import subschema
+from jovial_scaffold.core.templates.properties import violation_message
+from jovial_scaffold.core.text.source import Pointer, part, pointer_text
+from jovial_scaffold.core.words import NOTHING, Operand, Sentence, Value, key_of, say
+
+_READ_ONLY = say("{name} is set by the cloud and cannot be written."), say("Remove it; read it from the resource.")
+
+
+class _Fault(NamedTuple):
+    """One thing that is wrong: the end of a finding's id, where, what is said, what was expected; `on_key` where the key is at fault."""
+
+    id: str
+    pointer: Pointer
+    message: Sentence
+    hint: Sentence
+    expected: Operand
+    on_key: bool
+
+
+def judged(
+    scope: Surroundings, instance: Instance, kind: ResourceType, properties: dict[str, Any]
+) -> tuple[tuple[Pointer, ...], dict[str, Any]]:
+    """Report what the type's schema says against the properties; the pointers of what is at fault, and the properties with secrets marked."""
+    if scope.shared.meter.findings <= 0:
+        return (), with_secrets(kind.shape, properties)
+    notes: list[tuple[str, Pointer]] = []
+    marked = annotated(kind.shape, properties, (), notes)  # so that no message can show a secret
+    faults = [_Fault("read-only", pointer, *_READ_ONLY, "", True) for note, pointer in notes if note == "read-only"]
+    if kind.takes_integers:
+        faults += _doubles(kind, properties)
+    read_only = {fault.pointer for fault in faults}
+    meant: list[Pointer] = []
+    for violation in kind.validator.violations(marked):
+        if violation.pointer not in read_only:
+            faults.append(_Fault(*violation[:-1]))
+            if violation.meant:
+                meant.append((*violation.pointer[:-1], violation.meant))
+    tracer = Tracer(scope) if faults or notes else None
+    for fault in faults:
+        scope.report(_finding(fault, instance, kind, tracer))  # type: ignore[arg-type]  # there is one where there are faults
+    for note, pointer in notes:
+        if note == "deprecated" and tracer is not None:
+            scope.report(_deprecated(pointer, instance, kind, tracer))
+    return (*(fault.pointer for fault in faults), *meant), marked
+
+
+def _doubles(kind: ResourceType, properties: dict[str, Any]) -> Iterator[_Fault]:
+    """Doubles where the type takes an integer, which JSON Schema would let pass if they are whole."""
+    for pointer in whole_doubles(properties):
+        if any(each.get("type") == "integer" for each in subschema(kind.schema, pointer)):
+            value: Any = properties
+            for step in pointer:
+                value = part(value, step)
+            message = say("{name} takes an integer, and this gives the double {}.", Value(value))
+            yield _Fault("type", pointer, message, say("Write int(…) around the expression."), "an integer", False)
+
+
+def _finding(fault: _Fault, instance: Instance, kind: ResourceType, tracer: Tracer) -> Finding:
+    missing = fault.id == "missing"
+    at = fault.pointer[:-1] if missing else fault.pointer
+    message = violation_message(fault.id, fault.pointer, fault.message, kind, instance.resource.name)
+    span = tracer.place(instance, at, fault.on_key or missing)
+    related = tracer.related(tracer.sources(instance, at)) if not fault.on_key else ()
+    module = instance.resource.module
+    if module is not None and fault.id != "unknown" and fault.pointer and str(fault.pointer[0]) in module.template.parameters:
+        declared = module.template.parameters[str(fault.pointer[0])]
+        related = (*related, Related(declared.origin.key_span(), say("`{}` is declared here.", declared.name)))
+    where = pointer_text(fault.pointer)
+    group = f"{fault.id} {where} {key_of(fault.expected)} {[(each.span.file, each.span.line) for each in related]}"
+    environments = (instance.scope.parameters.environment,)
+    return Finding(f"property-{fault.id}", "error", message, span, fault.hint, instance.address, where, environments, related, group)
+
+
+def _deprecated(pointer: Pointer, instance: Instance, kind: ResourceType, tracer: Tracer) -> Finding:
+    where = pointer_text(pointer)
+    message = say("`{}` of {} is deprecated.", where, kind.id)
+    span = tracer.place(instance, pointer, True)
+    environments = (instance.scope.parameters.environment,)
+    return Finding("property-deprecated", "warning", message, span, NOTHING, instance.address, where, environments)
