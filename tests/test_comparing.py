@@ -22,6 +22,7 @@ from jovial_scaffold.core.comparing.totals import totals
 from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.project_inputs import Overrides
 from jovial_scaffold.core.rendering.explaining import Reason
+from jovial_scaffold.core.schemas.lists import Lists
 from jovial_scaffold.core.views import View
 from jovial_scaffold.reports.machine import target_document
 from jovial_scaffold.reports.tables import Report, Table, comma_separated, markdown, page
@@ -417,6 +418,6 @@ def named_parameters(reason: Reason) -> Iterator[str]:
     ],
 )
 def test_order_of_lists(schema: dict[str, Any], one: list[Any], other: list[Any], labels: list[Any]) -> None:
-    whole = {"properties": {"x": schema}}
+    whole = Lists({"properties": {"x": schema}})
     assert [leaf.label for leaf in leaves({0: {"x": one}, 1: {"x": other}}, whole, 2) if leaf.differs] == labels
     assert changed_at({"x": one}, {"x": other}, whole, ("x",)) is bool(labels)

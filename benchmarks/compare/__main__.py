@@ -23,7 +23,7 @@ from jovial_scaffold.core.comparing.matrix import compare
 from jovial_scaffold.core.graph.layout import layout
 from jovial_scaffold.core.graph.picture import Picture, picture
 from jovial_scaffold.core.project_inputs import Overrides
-from jovial_scaffold.core.rendering.rendering import Rendering
+from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.ripple import ripple
 from jovial_scaffold.machine.opening import DiskTree
 from jovial_scaffold.reports.drawing.svg import svg_text
@@ -39,7 +39,7 @@ def _seconds(call: Callable[[], object]) -> float:
     return time.perf_counter() - began
 
 
-def _rendered(folder: Path) -> list[Rendering]:
+def _rendered(folder: Path) -> list[Evaluated]:
     project = Project.load(folder, Overrides(dict(os.environ)))
     return project.views(_ENVIRONMENTS)
 

@@ -320,7 +320,7 @@ def _explained(chance: random.Random, files: dict[str, bytes], comparison: Compa
             what = f"{row.address}:{pointer_text(pointer)}"
             named |= set(_parameters(project.why(what, name)))
         told = {driver.parameter for driver in row.drivers if not driver.together and not driver.parameter.startswith("context.")}
-        presence = set(Behind(comparison.renderings[0]).presence(row.address)) | (
+        presence = set(Behind(project.views(comparison.environments)[0]).presence(row.address)) | (
             {each.parameter for each in row.drivers} if len(row.at) < 2 else set()
         )
         assert told - presence <= named, (row.address, row.pointer, row.values, told, named, files["line.yaml"])

@@ -11,7 +11,7 @@ from jovial_scaffold.core.expressions.pending import Pending, equal_residuals
 from jovial_scaffold.core.expressions.values import UNSEEN, Secret, equal
 from jovial_scaffold.core.limits import ALIGNED_ITEMS, ALIGNED_LINES, ALIKE_TEXT
 from jovial_scaffold.core.nearness import Nearness
-from jovial_scaffold.core.schemas.validation import subschema
+from jovial_scaffold.core.schemas.lists import Lists
 from jovial_scaffold.core.text.source import Pointer
 from jovial_scaffold.core.text.unknown import UNKNOWN
 
@@ -60,15 +60,15 @@ def same(a: Any, b: Any) -> bool:
 class _How(NamedTuple):
     """How values are taken apart; `columns` is how many could have each leaf."""
 
-    schema: Any
+    lists: Lists
     columns: int
     everything: bool
     whole: bool
 
 
-def leaves(values: Mapping[int, Any], schema: Any, columns: int, everything: bool = False, whole: bool = False) -> Iterator[Leaf]:
+def leaves(values: Mapping[int, Any], lists: Lists, columns: int, everything: bool = False, whole: bool = False) -> Iterator[Leaf]:
     """The leaves of some columns' values that differ, or all. With `whole`, what only one of two columns has is one leaf, however deep."""
-    how = _How(schema, columns, everything, whole)
+    how = _How(lists, columns, everything, whole)
     yield from _leaves([(column, value, ()) for column, value in values.items()], (), (), how)
 
 
@@ -80,32 +80,34 @@ def _leaves(held: Held, label: Pointer, within: Pointer, how: _How) -> Iterator[
         return
     values = [value for _, value, _ in held]
     kinds = set(map(type, values))
+    if kinds == {dict} and any(values):  # whether they are alike, their entries say
+        if everything or len(held) < columns or not all(value is first for value in values):
+            yield from _entries(held, label, within, how)
+        return
     if len(kinds) == 1 and not kinds.isdisjoint(_PLAIN):
         equal_values = values.count(first) == len(values)
     else:
         equal_values = all(value is first or same(first, value) for value in values[1:])
-    if kinds == {list} and not equal_values and has_any_order(how.schema, within):
+    if kinds == {list} and not equal_values and how.lists.any_order(within):
         equal_values = all(_same_in_any_order(first, value) for value in values[1:])
     alike = len(held) == columns and equal_values
     if alike and not everything:
         return
-    if kinds == {dict} and any(values):
-        yield from _entries(held, label, within, how)
-    elif kinds == {list} and any(isinstance(item, dict | list) for value in values for item in value):
+    if kinds == {list} and any(isinstance(item, dict | list) for value in values for item in value):
         yield from _items(held, label, within, how)
     else:
         yield Leaf(label, {column: at for column, _, at in held}, {column: value for column, value, _ in held}, not alike)
 
 
 def _entries(held: Held, label: Pointer, within: Pointer, how: _How) -> Iterator[Leaf]:
-    for key in sorted({key for _, value, _ in held for key in value}):
+    for key in sorted(set().union(*(value for _, value, _ in held))):
         below = [(column, value[key], (*at, key)) for column, value, at in held if key in value]
         yield from _leaves(below, (*label, key), (*within, key), how)
 
 
 def _items(held: Held, label: Pointer, within: Pointer, how: _How) -> Iterator[Leaf]:
     rows: list[tuple[str | int, dict[int, int]]]
-    key = list_key(how.schema, within)
+    key = how.lists.key(within)
     if key is not None and all(_keyed(value, key) for _, value, _ in held):
         found: dict[str, dict[int, int]] = {}
         for column, value, _ in held:
@@ -114,7 +116,7 @@ def _items(held: Held, label: Pointer, within: Pointer, how: _How) -> Iterator[L
         rows = list(found.items())
     else:
         rows = list(enumerate(matched([(column, value) for column, value, _ in held])))
-        if _moved(rows, [column for column, *_ in held]) and not has_any_order(how.schema, within):
+        if _moved(rows, [column for column, *_ in held]) and not how.lists.any_order(within):
             # Their order means something: what only moved is a change of the list as a whole.
             yield Leaf(label, {column: at for column, _, at in held}, {column: value for column, value, _ in held}, True)
             return
@@ -133,11 +135,6 @@ def _moved(rows: list[tuple[str | int, dict[int, int]]], columns: list[int]) -> 
     return False
 
 
-def has_any_order(schema: Any, pointer: Pointer) -> bool:
-    """Whether the order of a list means nothing (docs/catalogs.md, `anyOrder`)."""
-    return bool(schema) and any(part.get("anyOrder") is True for part in subschema(schema, pointer))
-
-
 def _same_in_any_order(some: list[Any], others: list[Any]) -> bool:
     """Whether two lists hold the same items, however often they are in each."""
     if len(some) != len(others):
@@ -154,7 +151,7 @@ def _same_in_any_order(some: list[Any], others: list[Any]) -> bool:
     return True
 
 
-def changed_at(before: Any, after: Any, schema: Any, label: Pointer) -> bool:
+def changed_at(before: Any, after: Any, lists: Lists, label: Pointer) -> bool:
     """Whether two values differ at the label of a leaf, inside of it, or around it."""
     sides = [before, after]
     within: Pointer = ()
@@ -162,7 +159,7 @@ def changed_at(before: Any, after: Any, schema: Any, label: Pointer) -> bool:
         if all(isinstance(side, dict) for side in sides):
             found = [side.get(step, _NONE) for side in sides]
             below = step
-        elif all(isinstance(side, list) for side in sides) and (key := list_key(schema, within)) is not None:
+        elif all(isinstance(side, list) for side in sides) and (key := lists.key(within)) is not None:
             found = [next((item for item in side if isinstance(item, dict) and str(item.get(key)) == str(step)), _NONE) for side in sides]
             below = 0
         else:  # which items belong together, only both lists as a whole say
@@ -174,20 +171,13 @@ def changed_at(before: Any, after: Any, schema: Any, label: Pointer) -> bool:
     if not rest and type(sides[0]) in _PLAIN and type(sides[1]) in _PLAIN:
         return not same(*sides)
     held: Held = [(side, value, ()) for side, value in enumerate(sides)]
-    for leaf in _leaves(held, (), within, _How(schema, 2, False, False)):
+    for leaf in _leaves(held, (), within, _How(lists, 2, False, False)):
         if leaf.label[: len(rest)] == rest or rest[: len(leaf.label)] == leaf.label:
             return True
     return False
 
 
 _NONE: Final = object()
-
-
-def list_key(schema: Any, pointer: Pointer) -> str | None:
-    """The property that identifies the items of a list (docs/catalogs.md, `listKey`)."""
-    if not schema:
-        return None
-    return next((part["listKey"] for part in subschema(schema, pointer) if isinstance(part.get("listKey"), str)), None)
 
 
 def _keyed(items: list[Any], key: str) -> bool:

@@ -12,12 +12,15 @@ from jovial_scaffold.core.comparing.aligning import changed_at, matched_lines, s
 from jovial_scaffold.core.expressions.program import Program
 from jovial_scaffold.core.limits import DRIVER_TRIALS
 from jovial_scaffold.core.meter import Meter
-from jovial_scaffold.core.rendering.instances import EvaluatedResource, Surroundings
-from jovial_scaffold.core.rendering.overlays import CONTEXT, MISSING, Behind, Overlay, alone, trial_meter
+from jovial_scaffold.core.rendering.computing import OMITTED
+from jovial_scaffold.core.rendering.instances import Surroundings
+from jovial_scaffold.core.rendering.overlays import CONTEXT, MISSING, Behind, Overlay, alone, same_text, trial_meter, written_at
 from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.rendering.tracing import Kept, Source, Tracer
+from jovial_scaffold.core.schemas.lists import NO_LISTS, Lists
 from jovial_scaffold.core.templates.inputs import CONTEXT as CONTEXT_NAME
-from jovial_scaffold.core.text.source import Pointer, part
+from jovial_scaffold.core.templates.model import Dynamic
+from jovial_scaffold.core.text.source import Pointer, part, value_at
 from jovial_scaffold.core.text.unknown import UNKNOWN
 
 RUN = "context.run"
@@ -67,6 +70,8 @@ class Drivers:
         self._overlays: dict[Trial, Overlay] = {}
         self._candidates: dict[tuple[int, int], dict[str, Any]] = {}
         self._changed: dict[tuple[Trial, Program, str, Pointer], bool] = {}
+        self._parted: dict[str, bool] = {}
+        self._text_changed: dict[tuple[Trial, object], bool] = {}
         self._worth: dict[tuple[Pairs, frozenset[str]], list[Trial]] = {}
         self._lines: dict[tuple[Trial, str], tuple[frozenset[int], frozenset[str]]] = {}
         # Between two templates, what differs may have been written differently: then no parameter explains it.
@@ -83,27 +88,18 @@ class Drivers:
     ) -> tuple[Driver, ...]:
         """Behind a property, by its label; `addresses` is where each column has the resource, `at` where those that have it the property."""
         name = str(label[0])
+        if self.templates == 1 and (text := self._text(addresses, label)) is not None:
+            return self._of_text(text, addresses, at, label, values)
 
         def changes(trial: Trial) -> bool:
             resource = self.renderings[trial[0]].resources[addresses[trial[0]]]
             program = alone(resource.instance.resource, name) if resource.instance.scope.use is None else None
             if program is None:
-                return changed(trial, resource)
+                return self._part_changed(trial, addresses[trial[0]], label)
             key = (trial, program, resource.type_text, label)  # all that hold the same expression have the same value
             if key not in self._changed:
-                self._changed[key] = changed(trial, resource)
+                self._changed[key] = self._part_changed(trial, addresses[trial[0]], label)
             return self._changed[key]
-
-        def changed(trial: Trial, resource: EvaluatedResource) -> bool:
-            schema = resource.type.schema if resource.type else None
-            after = self._overlay(trial).property(addresses[trial[0]], name)
-            return _differs(resource.properties.get(name, MISSING), after, schema, label, name)
-
-        def sources(column: int) -> Iterable[Source]:
-            if column not in at:
-                return ()
-            instance = self.renderings[column].resources[addresses[column]].instance
-            return self.tracer(instance.scope).sources(instance, at[column])
 
         row = _Row(
             _pairs({column: values.get(column, MISSING) for column in addresses}),
@@ -112,7 +108,7 @@ class Drivers:
                 lambda column: self._behind[column].property(addresses[column], name),
             ),
             changes,
-            sources,
+            lambda column: self._sources(column, addresses, at),
         )
         found = self._driving(row)
         if found or self.templates == 1:
@@ -123,6 +119,53 @@ class Drivers:
             span = self.tracer(instance.scope).place(instance, at.get(column, next(iter(at.values()))))
             places[self.renderings[column].label] = f"{span.file}:{span.line}"
         return (Driver(TEMPLATE, places),)
+
+    def _part_changed(self, trial: Trial, address: str, label: Pointer) -> bool:
+        """Whether a trial changes a part of a property, looked for in the whole of it."""
+        resource = self.renderings[trial[0]].resources[address]
+        lists = resource.type.lists if resource.type else NO_LISTS
+        name = str(label[0])
+        after = self._overlay(trial).property(address, name)
+        return _differs(resource.properties.get(name, MISSING), after, lists, label, name)
+
+    def _sources(self, column: int, addresses: Mapping[int, str], at: Mapping[int, Pointer]) -> Iterable[Source]:
+        """The parts of parameters that a column reads for a property."""
+        if column not in at:
+            return ()
+        instance = self.renderings[column].resources[addresses[column]].instance
+        return self.tracer(instance.scope).sources(instance, at[column])
+
+    def _text(self, addresses: Mapping[int, str], label: Pointer) -> Dynamic | None:
+        """The one text that a part of a property is in all columns, where nothing around it can change it."""
+        column, address = next(iter(addresses.items()))
+        instance = self.renderings[column].resources[address].instance
+        kind = instance.resource.type
+        below = kind.shape.properties.get(str(label[0])) if kind is not None else None
+        if instance.scope.use is not None or (below is not None and below.marks):
+            return None
+        return written_at(instance.resource, label, kind.lists if kind is not None else NO_LISTS)
+
+    def _of_text(
+        self, text: Dynamic, addresses: Mapping[int, str], at: Mapping[int, Pointer], label: Pointer, values: Mapping[int, Any]
+    ) -> tuple[Driver, ...]:
+        """Behind a part that is one text: whoever holds the same one hangs on the same."""
+        known = same_text(text)
+
+        def changes(trial: Trial) -> bool:
+            key = (trial, known)
+            if key not in self._text_changed:
+                resource = self.renderings[trial[0]].resources[addresses[trial[0]]]
+                before = value_at(resource.properties, at[trial[0]], MISSING) if trial[0] in at else MISSING
+                after = self._overlay(trial).value(text)
+                if isinstance(before, list | dict) and isinstance(after, list | dict):  # an order may mean nothing
+                    self._text_changed[key] = self._part_changed(trial, addresses[trial[0]], label)
+                else:
+                    self._text_changed[key] = not _equal(before, MISSING if after is OMITTED else after)
+            return self._text_changed[key]
+
+        pairs = _pairs({column: values.get(column, MISSING) for column in addresses})
+        inputs = self._behind[next(iter(addresses))].text(text)
+        return self._driving(_Row(pairs, inputs, changes, lambda column: self._sources(column, addresses, at)))
 
     def of_presence(self, address: str, there: Iterable[int], document: bool = False) -> tuple[Driver, ...]:
         """Behind there being a resource, or a `document`, in the columns `there`."""
@@ -150,7 +193,7 @@ class Drivers:
         """Behind an output, or a part of one."""
 
         def changes(trial: Trial) -> bool:
-            return _differs(self.renderings[trial[0]].outputs.get(name, MISSING), self._overlay(trial).output(name), None, label)
+            return _differs(self.renderings[trial[0]].outputs.get(name, MISSING), self._overlay(trial).output(name), NO_LISTS, label)
 
         def sources(column: int) -> Iterable[Source]:
             scope = self.renderings[column].scope
@@ -296,7 +339,9 @@ class Drivers:
 
     def _driver(self, name: str, row: _Row, together: Names = ()) -> Driver:
         """A driver with the lines that set it: the part that the row reads, where that can be told."""
-        if any(isinstance(each.parameters.values.get(name), dict | list) for each in self.renderings):
+        if name not in self._parted:
+            self._parted[name] = any(isinstance(each.parameters.values.get(name), dict | list) for each in self.renderings)
+        if self._parted[name]:
             return self._placed(name, row, together)
         key = (name, together)  # it is set as a whole: the same for all rows
         if key not in self._drivers:
@@ -325,13 +370,13 @@ def _equal(a: Any, b: Any) -> bool:
     return a is b if a is MISSING or b is MISSING else same(a, b)
 
 
-def _differs(before: Any, after: Any, schema: Any, label: Pointer, name: str = "") -> bool:
+def _differs(before: Any, after: Any, lists: Lists, label: Pointer, name: str = "") -> bool:
     """Whether a trial changes the part at a label; the label of a property begins with its `name`."""
     if before is MISSING or after is MISSING:
         return before is not after
     if type(before) in _PLAIN and type(after) in _PLAIN:
         return not same(before, after)
-    return changed_at({name: before}, {name: after}, schema, label) if name else changed_at(before, after, schema, label)
+    return changed_at({name: before}, {name: after}, lists, label) if name else changed_at(before, after, lists, label)
 
 
 def _value(rendering: Evaluated, name: str, path: Pointer) -> Any:

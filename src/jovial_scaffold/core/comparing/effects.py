@@ -1,10 +1,13 @@
-"""What a deployment would do to what runs now: an effect for each resource, the reason for it, what it drags along, and the order."""
+"""What a deployment would do to what runs now: an effect for each resource, the reason for it, what it drags along, and the order.
+
+It is long because each kind of effect, and what follows from one, is decided here from the same pair of values.
+"""
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
 
-from jovial_scaffold.core.comparing.aligning import leaves, likely_pairs, likeness, list_key, same
+from jovial_scaffold.core.comparing.aligning import leaves, likely_pairs, likeness, same
 from jovial_scaffold.core.comparing.changing import change_effect
 from jovial_scaffold.core.comparing.driving import RUN, Drivers
 from jovial_scaffold.core.comparing.matrix import with_names
@@ -17,6 +20,7 @@ from jovial_scaffold.core.rendering.instances import EvaluatedResource
 from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.rendering.tracing import Tracer
 from jovial_scaffold.core.rules import evaluation as judging
+from jovial_scaffold.core.schemas.lists import NO_LISTS
 from jovial_scaffold.core.schemas.shapes import filled
 from jovial_scaffold.core.text.source import Pointer, pointer_text, value_at
 from jovial_scaffold.core.words import Counted, listed, say
@@ -188,7 +192,7 @@ def _changes(
     was = snapshot.hidden(_as_secret(was, known.effective))
     if not snapshot.recorded:
         becomes, recorded = _unseen_left_out(becomes, was), _unseen_left_out(recorded, was)
-    for leaf in leaves({0: was, 1: becomes}, kind.schema if kind else None, 2, whole=True):
+    for leaf in leaves({0: was, 1: becomes}, kind.lists if kind else NO_LISTS, 2, whole=True):
         old, new = leaf.values.get(0, _MISSING), leaf.values.get(1, _MISSING)
         at = leaf.at.get(1) or leaf.at[0]
         # What hangs on a resource that runs, and of which the snapshot does not say the value, may be as it is; on a new one, it is not.
@@ -297,7 +301,7 @@ def _label(resource: EvaluatedResource, pointer: Pointer) -> Pointer:
     label: list[str | int] = []
     value: Any = resource.properties
     for depth, step in enumerate(pointer):
-        key = list_key(resource.type.schema, pointer[:depth]) if isinstance(step, int) and resource.type else None
+        key = resource.type.lists.key(pointer[:depth]) if isinstance(step, int) and resource.type else None
         value = (value.value if isinstance(value, Secret) else value)[step]
         label.append(str(value[key]) if key and isinstance(value, dict) and key in value else step)
     return tuple(label)

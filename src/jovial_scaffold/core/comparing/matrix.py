@@ -14,6 +14,7 @@ from jovial_scaffold.core.limits import TRIAL_ROUNDS
 from jovial_scaffold.core.rendering.instances import EvaluatedResource
 from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.rendering.results import Rendering
+from jovial_scaffold.core.schemas.lists import NO_LISTS
 from jovial_scaffold.core.text.patterns import pattern
 from jovial_scaffold.core.text.source import Pointer, pointer_text
 from jovial_scaffold.core.words import Counted, say
@@ -185,9 +186,9 @@ def _resource_rows(
     if len({each.type_text for each in present.values()}) > 1:
         values = {labels[column]: each.type_text for column, each in present.items()}
         yield Row("property", address, kind, ("$type",), values, missing, True, (Driver(TEMPLATE, {}),), module=module)
-    schema = first.type.schema if first.type else None
+    lists = first.type.lists if first.type else NO_LISTS
     held = {column: with_names(each.properties, renamed[column]) for column, each in present.items()}
-    for leaf in leaves(held, schema, len(present), everything):
+    for leaf in leaves(held, lists, len(present), everything):
         without = tuple(labels[column] for column in present if column not in leaf.values)
         yield Row(
             "property",
@@ -227,7 +228,7 @@ def _output_rows(renderings: Sequence[Evaluated], drivers: Drivers, everything: 
     for name in sorted({name for rendering in renderings for name in rendering.outputs}):
         values = {column: each.outputs[name] for column, each in enumerate(renderings) if name in each.outputs}
         address = renderings[next(iter(values))].scope.template.output_address(name)
-        for leaf in leaves(values, None, len(renderings), everything):
+        for leaf in leaves(values, NO_LISTS, len(renderings), everything):
             absent = tuple(label for column, label in enumerate(labels) if column not in leaf.values)
             found = {labels[column]: value for column, value in leaf.values.items()}
             behind = drivers.of_output(name, leaf.label, leaf.values, leaf.at) if leaf.differs else ()

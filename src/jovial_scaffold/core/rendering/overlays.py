@@ -17,9 +17,11 @@ from jovial_scaffold.core.rendering.documents import EvaluatedDocument
 from jovial_scaffold.core.rendering.environment import Environment
 from jovial_scaffold.core.rendering.instances import Instance, Shared, Surroundings
 from jovial_scaffold.core.rendering.rendering import Evaluated
+from jovial_scaffold.core.schemas.lists import Lists
 from jovial_scaffold.core.schemas.shapes import with_secrets
 from jovial_scaffold.core.templates.inputs import CONTEXT as CONTEXT_NAME
-from jovial_scaffold.core.templates.model import Compiled, Dynamic, Resource
+from jovial_scaffold.core.templates.model import Compiled, Constant, Dynamic, ListValue, MapValue, Resource
+from jovial_scaffold.core.text.source import Pointer
 
 CONTEXT: Final = f"{CONTEXT_NAME}."
 MISSING: Final = object()  #: there is no such property, output or document
@@ -43,7 +45,8 @@ class Overlay:
         shared = Shared(scope.shared.plans, context, lambda finding: None, deployed=scope.shared.deployed, meter=meter)
         parameters = Parameters(rendering.environment, rendering.parameters.layers, values)
         self.scope = Environment(scope.plan, shared, parameters)
-        self._values: dict[Program, Any] = {}
+        self._values: dict[object, Any] = {}
+        self._last: tuple[str, str, Any] = ("", "", None)
 
     def instance(self, address: str) -> Instance | None:
         """What is there at an address."""
@@ -51,24 +54,29 @@ class Overlay:
 
     def property(self, address: str, name: str) -> Any:
         """A written property as it would be rendered; MISSING where it, or the resource, is not there."""
+        if self._last[:2] != (address, name):  # parts of one property are asked for one after the other
+            self._last = (address, name, self._property(address, name))
+        return self._last[2]
+
+    def _property(self, address: str, name: str) -> Any:
         resource = self.scope.template.resources.get(address)
         if resource is not None and resource.loop is None and resource.when is None:
             compiled = dict(resource.properties.entries).get(name)
-            return MISSING if compiled is None else self._marked(resource, name, self._value(compiled))
+            return MISSING if compiled is None else self._marked(resource, name, self.value(compiled))
         instance = self.instance(address)
         compiled = dict(instance.resource.properties.entries).get(name) if instance is not None else None
         if instance is None or compiled is None:
             return MISSING
         return self._marked(instance.resource, name, instance.scope.property(instance, name, compiled))
 
-    def _value(self, compiled: Compiled) -> Any:
-        """A value that sees no variables: of one expression, it is the same wherever it stands."""
-        if not isinstance(compiled, Dynamic) or not isinstance(compiled.content, Formula):
+    def value(self, compiled: Compiled) -> Any:
+        """A value that sees no variables: of one text, it is the same wherever it stands."""
+        if not isinstance(compiled, Dynamic):
             return self.scope.computer.value(compiled, {}, Site())
-        program = compiled.content.program
-        if program not in self._values:
-            self._values[program] = self.scope.computer.value(compiled, {}, Site())
-        return self._values[program]
+        text = same_text(compiled)
+        if text not in self._values:
+            self._values[text] = self.scope.computer.value(compiled, {}, Site())
+        return self._values[text]
 
     def _marked(self, resource: Resource, name: str, value: Any) -> Any:
         if value is OMITTED:
@@ -97,6 +105,45 @@ class Overlay:
         return found
 
 
+def same_text(written: Dynamic) -> object:
+    """What all places of a template have in common where the same text stands."""
+    content = written.content
+    return content.program if isinstance(content, Formula) else content
+
+
+def written_at(resource: Resource, label: Pointer, lists: Lists) -> Dynamic | None:
+    """The one text that a part of a property is, where neither loop nor condition stands around it; items of lists are known by a key
+    that is written out."""
+    if resource.loop is not None or resource.when is not None:
+        return None
+    compiled: Compiled | None = resource.properties
+    within: Pointer = ()
+    for step in label:
+        if isinstance(compiled, ListValue):
+            compiled, within = _item(compiled, str(step), lists.key(within)), (*within, 0)
+        elif isinstance(compiled, MapValue) and compiled.when is None and compiled.loop is None:
+            compiled, within = next((each for name, each in compiled.entries if name == step), None), (*within, step)
+        else:
+            return None
+    return compiled if isinstance(compiled, Dynamic) else None
+
+
+def _item(items: ListValue, wanted: str, key: str | None) -> Compiled | None:
+    """The item with a key, where the keys of all are written out and differ."""
+    found: dict[str, Compiled] = {}
+    for each in items.items if key is not None else ():
+        if isinstance(each, Constant) and isinstance(each.value, dict):
+            name = each.value.get(key)
+        elif isinstance(each, MapValue) and each.loop is None:
+            name = next((entry.value for its, entry in each.entries if its == key and isinstance(entry, Constant)), None)
+        else:
+            return None
+        if not isinstance(name, str) or name in found:
+            return None
+        found[name] = each
+    return found.get(wanted)
+
+
 def alone(resource: Resource, name: str) -> Program | None:
     """The one expression that a property of a resource is, where no loop and no condition stands around it."""
     if resource.loop is not None or resource.when is not None:
@@ -115,11 +162,19 @@ class Behind:
 
     def __init__(self, rendering: Evaluated) -> None:
         self._rendering = rendering
+        self._texts: dict[object, frozenset[str]] = {}
 
     def property(self, address: str, name: str) -> frozenset[str]:
         """Of a property, and of the resource's being there."""
         instance = self._rendering.resources[address].instance
         return self._outside(instance.scope, instance.scope.plan.inputs.of_property(instance.resource, name))
+
+    def text(self, written: Dynamic) -> frozenset[str]:
+        """Of a text of the template itself."""
+        known = same_text(written)
+        if known not in self._texts:
+            self._texts[known] = self._rendering.scope.plan.inputs.of_value(written)
+        return self._texts[known]
 
     def presence(self, address: str) -> frozenset[str]:
         """Of there being something at an address."""

@@ -16,6 +16,7 @@ from jovial_scaffold.core.folders import Folder, Found
 from jovial_scaffold.core.schemas.annotations import ANNOTATIONS, wrong_annotations
 from jovial_scaffold.core.schemas.bundling import Documents, outward
 from jovial_scaffold.core.schemas.keywords import misspelt
+from jovial_scaffold.core.schemas.lists import Lists
 from jovial_scaffold.core.schemas.shapes import Shape, shape_of
 from jovial_scaffold.core.schemas.validation import SchemaError, Validator, check_schema
 from jovial_scaffold.core.text.files import Files
@@ -72,6 +73,11 @@ class ResourceType:
     def secret_shape(self) -> Shape | None:
         """The same, where any property may be secret."""
         return self.shape if "writeOnly" in repr(self.schema) else None
+
+    @cached_property
+    def lists(self) -> Lists:
+        """How the items of its lists meet."""
+        return Lists(self.schema)
 
     @cached_property
     def shape(self) -> Shape:

@@ -1,0 +1,34 @@
+"""What a schema says of its lists (docs/catalogs.md, `listKey` and `anyOrder`), looked up once for each place."""
+
+from typing import Any
+
+from jovial_scaffold.core.schemas.validation import subschema
+from jovial_scaffold.core.text.source import Pointer
+
+
+class Lists:
+    """The lists of one schema, by pointers."""
+
+    def __init__(self, schema: Any) -> None:
+        self._schema = schema
+        self._known: dict[Pointer, tuple[str | None, bool]] = {}
+
+    def key(self, pointer: Pointer) -> str | None:
+        """The property that identifies the items of a list, if there is one."""
+        return self._at(pointer)[0]
+
+    def any_order(self, pointer: Pointer) -> bool:
+        """Whether the order of a list means nothing."""
+        return self._at(pointer)[1]
+
+    def _at(self, pointer: Pointer) -> tuple[str | None, bool]:
+        known = self._known.get(pointer)
+        if known is None:
+            parts = subschema(self._schema, pointer)
+            key = next((part["listKey"] for part in parts if isinstance(part.get("listKey"), str)), None)
+            known = self._known[pointer] = (key, any(part.get("anyOrder") is True for part in parts))
+        return known
+
+
+NO_LISTS = Lists({})
+"""Those of a value that no schema speaks of."""
