@@ -36,6 +36,8 @@ def cell(value: Any) -> str:
 def cell_beside(value: Any, first: Any) -> str:
     """A value beside another that it is not equal to: where only secrets tell them apart, they say so."""
     text = cell(value)
+    if marks.SECRET not in text:
+        return text
     return text.replace(marks.SECRET, marks.OTHER_SECRET) if text == cell(first) and not same(value, first) else text
 
 

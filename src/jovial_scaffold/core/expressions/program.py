@@ -8,9 +8,9 @@ from jovial_scaffold.core.expressions.errors import BudgetError, EvaluationError
 from jovial_scaffold.core.expressions.evaluation import evaluate
 from jovial_scaffold.core.expressions.generation import Generated, generate, generate_standalone
 from jovial_scaffold.core.expressions.parser import parse
-from jovial_scaffold.core.expressions.references import Reference, bound_variables, own_calls, references
+from jovial_scaffold.core.expressions.references import Facts, Reference, facts
 from jovial_scaffold.core.expressions.scopes import MapScope, Names, Scope
-from jovial_scaffold.core.expressions.syntax import Call, Macro, Name, Node, Select, children
+from jovial_scaffold.core.expressions.syntax import Call, Macro, Node
 from jovial_scaffold.core.expressions.types import ANY, Type, settled, type_of_value
 from jovial_scaffold.core.text.unknown import UNKNOWN
 
@@ -21,7 +21,7 @@ HOT = 24
 class Program:
     """A syntax tree with a count of its evaluations."""
 
-    __slots__ = ("_bound", "_calls", "_closure", "_count", "_generated", "_reads", "_variables", "fast", "node")
+    __slots__ = ("_closure", "_count", "_facts", "_generated", "_variables", "fast", "node")
 
     def __init__(self, node: Node) -> None:
         self.node = node
@@ -30,33 +30,32 @@ class Program:
         self._variables: frozenset[str] = frozenset()
         self._generated: dict[frozenset[str], Generated | None] = {}
         self._closure: Closure | None = None
-        self._reads: list[Reference] | None = None
-        self._bound: list[tuple[str, Macro]] | None = None
-        self._calls: list[Call] | None = None
+        self._facts: Facts | None = None
 
     def __reduce__(self) -> tuple[type["Program"], tuple[Node]]:
         return Program, (self.node,)  # what was made of it is made anew elsewhere
 
     @property
+    def facts(self) -> Facts:
+        """What one walk over it finds, found once."""
+        if self._facts is None:
+            self._facts = facts(self.node)
+        return self._facts
+
+    @property
     def bound(self) -> list[tuple[str, Macro]]:
-        """The macro variables that it introduces, found once."""
-        if self._bound is None:
-            self._bound = bound_variables(self.node)
-        return self._bound
+        """The macro variables that it introduces."""
+        return self.facts.bound
 
     @property
     def own_calls(self) -> list[Call]:
         """Calls of what is no function of the language: those of a template, and unknown ones."""
-        if self._calls is None:
-            self._calls = own_calls(self.node)
-        return self._calls
+        return self.facts.own_calls
 
     @property
     def reads(self) -> list[Reference]:
-        """The names that it reads, found once."""
-        if self._reads is None:
-            self._reads = references(self.node)
-        return self._reads
+        """The names that it reads."""
+        return self.facts.reads
 
     def quick(self, names: Names, variables: Mapping[str, Any]) -> Any:
         """The value, without a careful look: raises anything where it is not plain."""
@@ -65,7 +64,7 @@ class Program:
             fast = self._generate(variables)  # the same text at another place, where a name means something else
         if fast is None:
             self._count += 1
-            if self._count == HOT or (self._count == 1 and nests_loops(self.node)):
+            if self._count == HOT or (self._count == 1 and self.facts.nested):
                 fast = self._generate(variables)
             if fast is None:
                 if self._count == 1:
@@ -122,7 +121,7 @@ class Expression:
 
     def _first(self, bindings: Mapping[str, Any] | None = None) -> Any:
         self._count += 1
-        if (self._count == HOT or (self._count == 1 and nests_loops(self.node))) and not any("." in name for name in bindings or ()):
+        if (self._count == HOT or (self._count == 1 and facts(self.node).nested)) and not any("." in name for name in bindings or ()):
             self.evaluate = generate_standalone(self.node, self._carefully) or self._carefully
             return self.evaluate(bindings)
         try:
@@ -150,20 +149,6 @@ class Expression:
         except EvaluationError as error:
             return ANY, [error]
         return (ANY if result is UNKNOWN else type_of_value(result)), checker.problems
-
-
-def nests_loops(node: Node) -> bool:
-    """Whether a loop stands inside of a loop: such an expression may do very much, and gets generated code at once."""
-    if isinstance(node, Name | Select):
-        return False
-    stack = [(node, False)]
-    while stack:
-        current, inside = stack.pop()
-        is_loop = isinstance(current, Macro) and current.name != "bind"
-        if is_loop and inside:
-            return True
-        stack.extend((child, inside or is_loop) for child in children(current))
-    return False
 
 
 def _over(error: BudgetError, node: Node) -> BudgetError:

@@ -27,42 +27,74 @@ class Reference(NamedTuple):
         return not self.path
 
 
+class Facts(NamedTuple):
+    """What one walk over an expression finds."""
+
+    reads: list[Reference]  #: uses of names that it does not bind itself, in the order of the text
+    names: frozenset[str]  #: their names
+    steps: frozenset[tuple[str, str]]  #: each name with the first field read from it, or nothing
+    bound: list[tuple[str, Macro]]  #: the macro variables that it introduces
+    own_calls: list[Call]  #: calls of what is no function of the language, in any order
+    nested: bool  #: whether a loop stands inside of a loop
+
+
+def facts(node: Node) -> Facts:
+    """Everything that is asked of an expression before it has a value."""
+    reads: list[Reference] = []
+    bound: list[tuple[str, Macro]] = []
+    calls: list[Call] = []
+    nested = False
+    stack: list[tuple[Node, frozenset[str], bool]] = [(node, _NOTHING, False)]
+    while stack:
+        current, inner, inside = stack.pop()
+        kind = type(current)
+        if kind is Literal:
+            continue
+        if kind is Macro:
+            assert isinstance(current, Macro)
+            loops = current.name != "bind"
+            nested = nested or (loops and inside)
+            bound.extend((variable, current) for variable in current.variables)
+            stack.append((current.target, inner, inside or loops))
+            within = inner | set(current.variables)
+            stack.extend((body, within, inside or loops) for body in current.bodies)
+            continue
+        if kind in _CHAINED and (chain := _chain(current)) is not None:
+            name, path, optional = chain
+            if name.name not in inner:
+                reads.append(Reference(name.name, path, optional, name.start, name.end, current.end))
+            if path:
+                stack.extend((index, inner, inside) for index in _indexes(current))
+            continue
+        if kind is Call:
+            assert isinstance(current, Call)
+            asked = _asked(current)
+            if asked is not None:
+                name, path, _ = asked
+                if name.name not in inner:
+                    reads.append(Reference(name.name, path, True, name.start, name.end, current.end - 1))
+                stack.extend((index, inner, inside) for index in _indexes(current.arguments[0]))
+                continue
+            if (current.function, current.target is not None) not in FUNCTIONS:
+                calls.append(current)
+        stack.extend((child, inner, inside) for child in children(current))
+    if len(reads) > 1:
+        reads.sort(key=_start)
+    steps = frozenset((each.name, str(each.path[0]) if each.path else "") for each in reads)
+    return Facts(reads, frozenset(each.name for each in reads), steps, bound, calls, nested)
+
+
+_NOTHING: frozenset[str] = frozenset()
+_CHAINED = frozenset((Name, Select, Has, Index))
+
+
+def _start(reference: Reference) -> int:
+    return reference.start
+
+
 def references(node: Node) -> list[Reference]:
     """All uses of names that the expression does not bind itself, in the order of the text."""
-    found: list[Reference] = []
-    stack: list[tuple[Node, frozenset[str]]] = [(node, frozenset())]
-    while stack:
-        current, bound = stack.pop()
-        chain = _chain(current)
-        if chain is not None:
-            name, path, optional = chain
-            if name.name not in bound:
-                found.append(Reference(name.name, path, optional, name.start, name.end, current.end))
-            stack.extend((index, bound) for index in _indexes(current))
-        elif (asked := _asked(current)) is not None:
-            name, path, _ = asked
-            if name.name not in bound:
-                found.append(Reference(name.name, path, True, name.start, name.end, current.end - 1))
-            stack.extend((index, bound) for index in _indexes(current.arguments[0]))  # type: ignore[attr-defined]  # it is a Call
-        elif isinstance(current, Macro):
-            stack.append((current.target, bound))
-            inside = bound | set(current.variables)
-            stack.extend((body, inside) for body in current.bodies)
-        else:
-            stack.extend((child, bound) for child in children(current))
-    return sorted(found, key=lambda reference: reference.start)
-
-
-def bound_variables(node: Node) -> list[tuple[str, Macro]]:
-    """The macro variables that an expression introduces, each with its macro."""
-    found: list[tuple[str, Macro]] = []
-    stack = [node]
-    while stack:
-        current = stack.pop()
-        if isinstance(current, Macro):
-            found.extend((variable, current) for variable in current.variables)
-        stack.extend(children(current))
-    return found
+    return facts(node).reads
 
 
 def tested_names(node: Node) -> frozenset[str]:
@@ -111,16 +143,4 @@ def _indexes(node: Node) -> list[Node]:
         if isinstance(node, Index):
             found.append(node.index)
         node = node.operand
-    return found
-
-
-def own_calls(node: Node) -> list[Call]:
-    """Calls of what is no function of the language, in any order."""
-    found: list[Call] = []
-    stack = [node]
-    while stack:
-        current = stack.pop()
-        if isinstance(current, Call) and (current.function, current.target is not None) not in FUNCTIONS:
-            found.append(current)
-        stack.extend(children(current))
     return found

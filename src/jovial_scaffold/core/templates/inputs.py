@@ -92,4 +92,4 @@ def _document_names(document: Document) -> set[str]:
 
 
 def _names(uses: Iterable[Use]) -> set[str]:
-    return {reference.name for formula, _, _ in uses for reference in formula.program.reads}
+    return set().union(*(formula.program.facts.names for formula, _, _ in uses))

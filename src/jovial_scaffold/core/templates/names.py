@@ -116,7 +116,13 @@ def _check_use(
     findings: list[Finding],
     owner: Owner,
     speller: Speller,
-) -> set[str]:
+) -> frozenset[str] | set[str]:
+    facts = formula.program.facts
+    if not facts.bound and not facts.own_calls:  # as most are
+        names = facts.names if not variables else facts.names.difference(variables)
+        if names <= visible:
+            return names
+
     def report(id: str, message: Sentence, start: int, end: int, hint: Sentence) -> None:
         findings.append(Finding(id, "error", message, origin.inner_span(formula.offset + start, formula.offset + end), hint))
 
@@ -421,12 +427,11 @@ class Reaches:
 
 
 def _first_steps(uses: Sequence[Use]) -> set[tuple[str, str]]:
-    return {
-        (r.name, str(r.path[0]) if r.path else "")
-        for formula, _, variables in uses
-        for r in formula.program.reads
-        if r.name not in variables
-    }
+    found: set[tuple[str, str]] = set()
+    for formula, _, variables in uses:
+        steps = formula.program.facts.steps
+        found.update(step for step in steps if step[0] not in variables) if variables else found.update(steps)
+    return found
 
 
 def reached_resources(template: Template, reaches: Reaches) -> dict[str, frozenset[str]]:
@@ -489,7 +494,11 @@ def uses_by_name(template: Template) -> dict[str, list[Origin]]:
 def reads_run(template: Template) -> bool:
     """Whether an expression reads `context.run`, so that whoever renders must find out date, revision and author."""
     uses = [use for _, uses, _ in _owners(template) for use in uses]
-    return any(r.name == "context" and r.path[:1] in ((), ("run",)) for formula, _, _ in uses for r in formula.program.reads)
+    return any("context" in use[0].program.facts.names and _reads_run(use[0]) for use in uses)
+
+
+def _reads_run(formula: Formula) -> bool:
+    return any(each.name == "context" and each.path[:1] in ((), ("run",)) for each in formula.program.reads)
 
 
 def _reference_span(template: Template, name: str, target: str) -> Span:
