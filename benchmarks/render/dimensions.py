@@ -1,0 +1,176 @@
+"""Projects that grow in one dimension each: what is large in them, and nothing else is."""
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import NamedTuple
+
+
+class Project(NamedTuple):
+    """The files of a project, by name; of a template, its parameters, and what stands in the project file besides."""
+
+    template: str
+    parameters: str
+    more: str = ""
+    files: dict[str, str] = {}  # noqa: RUF012  # of a tuple's default nobody changes anything
+    environments: int = 1
+
+
+class Dimension(NamedTuple):
+    """What grows, how a project of a size is made, and the sizes."""
+
+    name: str
+    make: Callable[[int], Project]
+    sizes: tuple[int, int]
+
+
+_SETTING = "  setting: {enum: [sandbox, rehearsal, live], description: Which world}\n"
+_COPIES = "  copies: {type: integer, minimum: 1, maximum: 9, description: How many}\n"
+_HEAD = f"parameters:\n{_SETTING}{_COPIES}"
+_VALUES = "setting: live\ncopies: 3\n"
+
+
+def _queues(count: int, body: Callable[[int], str]) -> str:
+    return "resources:\n" + "".join(f"  q{number} (fulmar.queue):\n    name: queue-{number}\n{body(number)}" for number in range(count))
+
+
+def _shared(number: int) -> str:
+    return '    wait_hours: ${copies}\n    tags: {setting: "${setting}"}\n'
+
+
+def resources(size: int) -> Project:
+    return Project(_HEAD + _queues(size, _shared), _VALUES)
+
+
+def own_conditions(size: int) -> Project:
+    return Project(
+        _HEAD + _queues(size, lambda number: f"    $when: copies > {number % 3} && setting != 'x{number}'\n{_shared(number)}"), _VALUES
+    )
+
+
+def shared_condition(size: int) -> Project:
+    condition = "let: {large: \"${copies > 2 && setting == 'live'}\"}\n"
+    return Project(_HEAD + condition + _queues(size, lambda number: f"    $when: large\n{_shared(number)}"), _VALUES)
+
+
+def _enums(options: int) -> Callable[[int], Project]:
+    def make(size: int) -> Project:
+        values = ", ".join(f"v{number}" for number in range(options))
+        declared = "".join(f"  e{number}: {{enum: [{values}], description: A choice}}\n" for number in range(3))
+        body = '    wait_hours: "${{e{0} == \'v1\' ? copies : copies * 2}}"\n    tags: {{all: "${{e0 + e1 + e2}}"}}\n'
+        template = f"parameters:\n{_COPIES}{declared}" + _queues(size, lambda number: body.format(number % 3))
+        return Project(template, "copies: 3\ne0: v0\ne1: v0\ne2: v0\n")
+
+    return make
+
+
+def products(size: int) -> Project:
+    """Choices beside bounded integers, all in one value: there are more combinations than anybody may try."""
+    both = range(size)
+    declared = "".join(
+        f"  e{number}: {{enum: [a, b, c], description: x}}\n  n{number}: {{type: integer, minimum: 1, maximum: 5, description: x}}\n"
+        for number in both
+    )
+    names, sum_of = " + ".join(f"e{number}" for number in both), " + ".join(f"n{number}" for number in both)
+    body = '    wait_hours: "${{total > {} ? total : 1}}"\n    tags: {{all: "${{all}}"}}\n'
+    template = f'parameters:\n{declared}let: {{all: "${{{names}}}", total: "${{{sum_of}}}"}}\n'
+    return Project(
+        template + _queues(200, lambda number: body.format(number % 9)), "".join(f"e{number}: a\nn{number}: 1\n" for number in both)
+    )
+
+
+def rules(size: int) -> Project:
+    entry = "  rule{0}: {{because: x, applies: [fulmar.queue], require: \"self.wait_hours < {1} && self.name != 'x{0}'\"}}\n"
+    ruleset = "ruleset: bench\nrules:\n" + "".join(entry.format(number, 100 + number) for number in range(size))
+    return Project(_HEAD + _queues(500, _shared), _VALUES, "rulesets: [rules.yaml]\n", {"rules.yaml": ruleset})
+
+
+def findings(size: int) -> Project:
+    """So many of 4,000 resources have a mistake."""
+    return Project(
+        _HEAD + _queues(4_000, lambda number: _shared(number) if number >= size else "    wait_hours: ${'a' + setting}\n"), _VALUES
+    )
+
+
+def list_items(size: int) -> Project:
+    template = (
+        "parameters: {gates: {type: array, items: {type: object}, description: All gates}}\n"
+        'let: {open: "${gates.filter(gate, gate.open)}"}\n'
+        "resources:\n  q (fulmar.queue):\n    $per: {gate: open}\n    $key: gate.name\n    name: ${gate.name}\n    wait_hours: ${gate.hours}\n"
+    )
+    return Project(template, "gates:\n" + "".join(f"  - {{name: gate-{n}, hours: {n % 9 + 1}, open: true}}\n" for n in range(size)))
+
+
+def object_loop(size: int) -> Project:
+    template = (
+        "parameters: {gates: {type: object, additionalProperties: {type: object}, description: All gates}}\n"
+        'resources:\n  q (fulmar.queue):\n    $per: {"key, gate": gates}\n    name: ${key}\n    wait_hours: ${gate.hours}\n'
+    )
+    return Project(template, "gates:\n" + "".join(f"  gate-{n}: {{hours: {n % 9 + 1}}}\n" for n in range(size)))
+
+
+def value_chain(size: int) -> Project:
+    values = "".join(f"  v{number}: ${{v{number - 1} + 1}}\n" for number in range(1, size))
+    return Project(f'{_HEAD}let:\n  v0: ${{copies}}\n{values}outputs: {{end: "${{v{size - 1}}}"}}\n', _VALUES)
+
+
+def resource_chain(size: int) -> Project:
+    return Project(_HEAD + _queues(size, lambda n: _shared(n) + (f"    description: after ${{q{n - 1}.name}}\n" if n else "")), _VALUES)
+
+
+_MODULE = (
+    "parameters: {copies: {type: integer, description: x}}\n"
+    'resources:\n  q (fulmar.queue): {name: "${\'queue-\' + string(copies)}", wait_hours: "${copies}"}\n'
+    'outputs: {same: "${copies}", url: "${q.url}"}\n'
+)
+
+
+def _modules(given: Callable[[int], str]) -> Callable[[int], Project]:
+    def make(size: int) -> Project:
+        uses = "".join(f"  m{number} (one):\n    copies: ${{{given(number)}}}\n" for number in range(size))
+        template = f'{_HEAD}resources:\n{uses}outputs: {{end: "${{m{size - 1}.same}}"}}\n'
+        return Project(template, _VALUES, "modules: {one: one.yaml}\n", {"one.yaml": _MODULE})
+
+    return make
+
+
+def distinct_texts(size: int) -> Project:
+    body = '    wait_hours: "${{copies + {0} > {1} ? copies * {2} : {3}}}"\n    tags: {{setting: "${{setting}}-{1}"}}\n'
+    return Project(_HEAD + _queues(size, lambda n: body.format(n % 20, n, n % 7 + 1, n % 40 + 1)), _VALUES)
+
+
+def environments(size: int) -> Project:
+    return Project(_HEAD + _queues(2_000, _shared), _VALUES, environments=size)
+
+
+DIMENSIONS = (
+    Dimension("resources", resources, (1_000, 4_000)),
+    Dimension("a $when of their own", own_conditions, (1_000, 4_000)),
+    Dimension("a shared $when", shared_condition, (1_000, 4_000)),
+    *(Dimension(f"enums of {options}", _enums(options), (400, 1_600)) for options in (3, 10, 30)),
+    Dimension("enums by integers", products, (6, 18)),
+    Dimension("rules", rules, (3, 100)),
+    Dimension("findings", findings, (40, 4_000)),
+    Dimension("items of a list", list_items, (2_500, 10_000)),
+    Dimension("entries of a map", object_loop, (2_500, 10_000)),
+    Dimension("a chain of values", value_chain, (4_000, 16_000)),
+    Dimension("a chain of resources", resource_chain, (1_000, 4_000)),
+    Dimension("modules", _modules(lambda number: f"copies + {number % 5}"), (400, 1_600)),
+    Dimension("a chain of modules", _modules(lambda number: f"m{number - 1}.same" if number else "copies"), (400, 1_600)),
+    Dimension("distinct texts", distinct_texts, (1_000, 4_000)),
+    Dimension("environments", environments, (3, 10)),
+)
+
+
+def write(folder: Path, project: Project) -> None:
+    """Put the files of a project into a folder."""
+    folder.mkdir(parents=True)
+    names = [f"world{number}" for number in range(project.environments)]
+    entries = "".join(f"  {name}: {{parameters: [{name}.yaml]}}\n" for name in names)
+    files = {
+        "line.yaml": project.template,
+        "jovial.yaml": f"project: bench\ntemplate: line.yaml\ncatalogs: [fulmar]\n{project.more}environments:\n{entries}",
+        **{f"{name}.yaml": project.parameters for name in names},
+        **project.files,
+    }
+    for name, text in files.items():
+        (folder / name).write_text(text)
