@@ -120,7 +120,7 @@ def _nothing(loaded: Project, what: str, chosen: tuple[str, ...]) -> None:
         print(f"jovial: {address} has no {visible(pointer)}{where}. {hint}", file=sys.stderr)
     else:
         broken = errors_of(loaded, chosen)
-        if broken and not known:
+        if broken:  # what has that name may be what could not be read
             show_errors(broken)
         below = [name for name in known if name.startswith(f"{address}/")]
         otherwise = say("It stands for {}.", Listed(tuple(below), most=8)) if below else say("jovial render lists the addresses.")

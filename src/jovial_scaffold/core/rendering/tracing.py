@@ -175,7 +175,9 @@ class Tracer:
         if not pointer or (compiled is instance.resource.properties and rest):
             return instance.resource.origin.key_span()
         if isinstance(compiled, Dynamic):
-            return compiled.origin.value_span() if on_key else written_span(compiled, rest)
+            if on_key:  # of a key that was computed, the whole value is the place
+                return compiled.origin.value_span() if rest else compiled.origin.key_span()
+            return written_span(compiled, rest)
         origin = compiled.origin.child(*rest)
         return origin.key_span() if on_key else origin.value_span()
 

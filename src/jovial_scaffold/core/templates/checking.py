@@ -16,13 +16,14 @@ from typing import Any, NamedTuple
 from jovial_scaffold.core.expressions.checking import Checker, Path
 from jovial_scaffold.core.expressions.errors import BudgetError, EvaluationError
 from jovial_scaffold.core.expressions.placeholders import Formula, Joined, Omittable
-from jovial_scaffold.core.expressions.references import references, tested_names
+from jovial_scaffold.core.expressions.references import references
 from jovial_scaffold.core.expressions.scopes import Scope
 from jovial_scaffold.core.expressions.syntax import Literal, Name, Node, Operation, Select
 from jovial_scaffold.core.expressions.types import ANY, STRING, Abstract, Type, joined, settled, type_of_value
 from jovial_scaffold.core.findings import Finding, Level
 from jovial_scaffold.core.limits import STATIC_COMBINATIONS
 from jovial_scaffold.core.schemas.types import type_of_schema
+from jovial_scaffold.core.templates.absences import Without, what_is_false
 from jovial_scaffold.core.templates.fitting import Fitting, PropertyPlace, condition_fault, omittable_fault, text_fault
 from jovial_scaffold.core.templates.knowledge import Assignment, Knowledge, Known, KnownScope
 from jovial_scaffold.core.templates.model import (
@@ -106,6 +107,13 @@ class _TypeCheck:
         self.sound: dict[tuple[Any, ...], _Outcome] = {}
         self.allowed_assignments: dict[frozenset[str], list[dict[str, Any]]] = {}
         self.assignment_scopes: dict[int, KnownScope] = {}
+        #: resources that may be absent as a whole, and what is false where they are
+        self.conditional = frozenset(
+            name
+            for name, each in self.template.resources.items()
+            if each.when is not None and each.loop is None and isinstance(each.when.content, Formula)
+        )
+        self.false_where_absent: dict[str, tuple[list[Node], frozenset[str]]] = {}
         self.fitting = Fitting()
         self.findings: list[Finding] = []
 
@@ -382,39 +390,30 @@ class _TypeCheck:
             self.findings.append(Finding("comparison-constant", "warning", message, span, hint, place.address))
 
     def absent_reads(self, formula: Formula, place: _Place) -> Iterator[tuple[EvaluationError, bool, Assignment, dict[Path, Any]]]:
-        """Resources that may be absent, read without `.?`: with a witness where their `$when` can be false while this is there."""
-        for reference in formula.program.reads:
-            resource = self.template.resources.get(reference.name)
-            if (
-                resource is None
-                or resource.loop
-                or resource.when is None
-                or reference.optional
-                or not isinstance(resource.when.content, Formula)
-            ):
-                continue
-            if any(reference.name in _condition_names(condition) for condition in place.conditions):
-                continue
-            if reference.name in tested_names(formula.node):  # whoever asks for it knows that it may be absent
-                continue
-            names = [*(r.name for r in resource.when.content.program.reads), *(n for c in place.conditions for n in _condition_names(c))]
+        """Resources that may be absent, read where they are: with a witness where their `$when` can be false while this is there."""
+        for name in sorted(formula.program.facts.names & self.conditional):
+            resource = self.template.resources[name]
+            assert resource.when is not None and isinstance(resource.when.content, Formula)
+            if name not in self.false_where_absent:
+                self.false_where_absent[name] = what_is_false(self.template, resource.when)
+            false, false_names = self.false_where_absent[name]
+            reads = [*resource.when.content.program.reads, *formula.program.reads]
+            names = [*(each.name for each in reads), *(n for c in place.conditions for n in _condition_names(c))]
             found: tuple[EvaluationError, bool, Assignment, dict[Path, Any]] | None = None
             for assignment in self.known.assignments(self.known.closure(names)):
-                here = self.reached(place, assignment, {})
-                there = self.known.truth(resource.when, self.known.scope(assignment), {})
-                if here is False or there is True:
+                scope = self.known.scope(assignment)
+                there = self.known.truth(resource.when, scope, {})
+                if there is True:
                     continue
-                sure = here is True and there is False
+                checker = Without(scope, None, resource, false, false_names)
+                variables = self.variables(place, scope, checker)
+                here = _held(place, checker, variables)
+                mistake = checker.reads(formula.node, variables) if here is not False else None
+                if mistake is None:
+                    continue
+                error, certain = mistake
+                sure = certain and here is True and there is False
                 if found is None or (sure and not found[1]):
-                    hint = say("Write {}.?{}, which is empty then.", reference.name, reference.path[0] if reference.path else "name")
-                    error = EvaluationError(
-                        say("`{}` may be absent: its `$when` is not always true.", reference.name), hint=hint, id="resource-absent"
-                    )
-                    # At the field that is read, where evaluation says the same once an environment shows it.
-                    first = str(reference.path[0]) if reference.path else ""
-                    dotted = formula.text[reference.end : reference.end + 1] == "." and first
-                    error.start = reference.end + 1 if dotted else reference.start
-                    error.end = error.start + len(first) if dotted else reference.chain_end
                     found = (error, sure, assignment, {})
             if found is not None:
                 yield found
@@ -515,6 +514,24 @@ class _TypeCheck:
                     entries = [entry.type for entry in (known.fields or {}).values()] + ([known.others] if known.others else [])
                     found[loop.variables[1]] = settled(joined(entries)) if entries and known.fields is not None else Abstract(ANY)
         return found
+
+
+def _held(place: _Place, checker: Checker, variables: Mapping[str, Any]) -> bool | None:
+    """Whether the conditions around a place hold where a resource is absent: None where that is not known."""
+    sure: bool | None = True
+    for condition in place.conditions:
+        if isinstance(condition.content, Constant):
+            held = condition.content.value
+        else:
+            try:
+                held = checker.check(condition.content.node, variables)
+            except EvaluationError:
+                held = None
+        if held is False:
+            return False
+        sure = sure if held is True else None
+    checker.problems.clear()
+    return sure
 
 
 def _around(place: _Place) -> tuple[Any, ...] | None:

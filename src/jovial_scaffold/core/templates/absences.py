@@ -1,0 +1,135 @@
+"""Reading a resource that may be absent: an expression is evaluated as if it were, and only a read that is reached is a mistake."""
+
+from collections.abc import Iterator, Mapping, Sequence
+from typing import Any
+
+from jovial_scaffold.core.expressions.checking import Checker, Path
+from jovial_scaffold.core.expressions.errors import BudgetError, EvaluationError
+from jovial_scaffold.core.expressions.loops import Locals
+from jovial_scaffold.core.expressions.placeholders import Formula
+from jovial_scaffold.core.expressions.scopes import Scope
+from jovial_scaffold.core.expressions.syntax import Name, Node, Operation, children
+from jovial_scaffold.core.expressions.values import Record
+from jovial_scaffold.core.templates.model import Condition, Dynamic, Resource, Template
+from jovial_scaffold.core.words import say
+
+_ID = "resource-absent"
+
+
+class _Absent(Record):
+    """A resource whose `$when` is false."""
+
+    __slots__ = ("name",)
+    there = False
+
+    def __init__(self, name: str) -> None:
+        self.name = name
+
+    def select(self, field: str) -> Any:
+        """Always raises EvaluationError."""
+        message = say("`{}` may be absent: its `$when` is not always true.", self.name)
+        raise EvaluationError(message, hint=say("Write {}.?{}, which is empty then.", self.name, field), id=_ID)
+
+    def has(self, field: str) -> Any:
+        """Always False."""
+        return False
+
+    def whole(self) -> Any:
+        """Always raises EvaluationError."""
+        return self.select("name")
+
+
+class Without(Checker):
+    """Evaluates as if a resource were absent: then its `$when` is false wherever it stands, by itself or under a name."""
+
+    def __init__(
+        self, scope: Scope, assumed: dict[Path, Any] | None, resource: Resource, false: Sequence[Node], names: frozenset[str]
+    ) -> None:
+        super().__init__(scope, assumed)
+        self.resource = resource
+        self.false = false
+        self.false_names = names
+
+    def run(self, node: Node, names: Locals) -> Any:
+        """A value; false for what says that the resource is there."""
+        if any(_follows(node, each) for each in self.false):
+            return False
+        return super().run(node, names)
+
+    def name(self, node: Name, names: Locals) -> Any:
+        """A name; the resource is absent."""
+        if node.name not in names:
+            if node.name == self.resource.name:
+                return _Absent(node.name)
+            if node.name in self.false_names:
+                return False
+        return super().name(node, names)
+
+    def reads(self, node: Node, variables: Mapping[str, Any]) -> tuple[EvaluationError, bool] | None:
+        """The mistake of reading the resource, and whether it surely comes about; None where nothing reads it."""
+        try:
+            self.check(node, variables)
+        except BudgetError:
+            return None
+        except EvaluationError as error:
+            return (error, True) if error.id == _ID else None
+        found = next((each for each in self.problems if each.id == _ID), None)
+        return (found, False) if found is not None else None
+
+
+Without.forms = {form: getattr(Without, method.__name__) for form, method in Checker.forms.items()}
+
+
+def what_is_false(template: Template, when: Condition) -> tuple[list[Node], frozenset[str]]:
+    """The expressions, and the named values, that are false where a condition is."""
+    nodes = [when.content.node] if isinstance(when.content, Formula) else []
+    names: set[str] = set()
+    written = {
+        name: each.value.content.node
+        for name, each in template.values.items()
+        if isinstance(each.value, Dynamic) and isinstance(each.value.content, Formula)
+    }
+    for node in nodes:  # a name stands for what it is
+        if isinstance(node, Name) and node.name in written and node.name not in names:
+            names.add(node.name)
+            nodes.append(written[node.name])
+    names |= {name for name, node in written.items() if any(_follows(node, each) for each in nodes)}
+    return [node for node in nodes if not isinstance(node, Name)], frozenset(names)
+
+
+def _follows(node: Node, false: Node) -> bool:
+    """Whether an expression is false because another is: it is the same, or demands that and more."""
+    if type(node) is not type(false):
+        return False
+    if isinstance(node, Operation) and isinstance(false, Operation) and node.operator == false.operator == "&&":
+        demanded = list(_demands(node))
+        return all(any(_alike(each, other) for other in demanded) for each in _demands(false))
+    return _alike(node, false)
+
+
+def _demands(node: Node) -> Iterator[Node]:
+    """What must hold for an expression to be true."""
+    if isinstance(node, Operation) and node.operator == "&&":
+        for operand in node.operands:
+            yield from _demands(operand)
+    else:
+        yield node
+
+
+def _alike(one: Node, other: Node) -> bool:
+    """Whether two expressions are the same, wherever they stand."""
+    if type(one) is not type(other):
+        return False
+    for field in getattr(type(one), "__slots__", ()):
+        ours, theirs = getattr(one, field), getattr(other, field)
+        if field not in _PLACES and not _has_nodes(ours) and (type(ours) is not type(theirs) or ours != theirs):
+            return False
+    below, there = children(one), children(other)
+    return len(below) == len(there) and all(map(_alike, below, there))
+
+
+def _has_nodes(value: Any) -> bool:
+    return isinstance(value, Node) or (isinstance(value, tuple) and any(isinstance(each, Node) for each in value))
+
+
+_PLACES = frozenset(("start", "end", "at", "field_start", "name_start"))
