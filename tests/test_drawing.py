@@ -54,7 +54,7 @@ def contains(area: tuple[float, ...], box: Box) -> bool:
 @pytest.mark.parametrize("by", ["module", "file"])
 @pytest.mark.parametrize("unfold", [False, True])
 def test_the_demo(demo_folder: Path, by: str, unfold: bool) -> None:
-    rendering = Project.load(demo_folder).render("live")
+    rendering = Project.load(demo_folder).views(("live",))[0]
     found = picture([rendering], by, unfold)
     assert sum(node.count for node in found.nodes.values()) == len(rendering.resources)
     names = {address: node.name for node in found.nodes.values() for address in node.members}
@@ -71,7 +71,7 @@ def test_the_demo(demo_folder: Path, by: str, unfold: bool) -> None:
 
 
 def test_what_is_pending_is_dashed(demo_folder: Path) -> None:
-    found = picture([Project.load(demo_folder).render("live")])
+    found = picture([Project.load(demo_folder).views(("live",))[0]])
     pending = {(edge.source, edge.target): edge.pending for edge in found.edges}
     assert pending["track_net", "central_net"] and all(pending.values())
 
@@ -118,7 +118,7 @@ def generated(write: Write, resources: int) -> Project:
 
 @pytest.mark.parametrize(("resources", "most"), [(5, 5), (50, 50), (500, 12)])
 def test_readable_at_any_size(write: Write, resources: int, most: int) -> None:
-    rendering = generated(write, resources).render("live")
+    rendering = generated(write, resources).views(("live",))[0]
     found = picture([rendering])
     assert len(found.nodes) <= most and sum(node.count for node in found.nodes.values()) == resources
     apart(layout(found))
@@ -128,7 +128,7 @@ def test_readable_at_any_size(write: Write, resources: int, most: int) -> None:
 
 
 def test_near(demo_folder: Path) -> None:
-    found = picture([Project.load(demo_folder).render("live")])
+    found = picture([Project.load(demo_folder).views(("live",))[0]])
     assert set(around(found, ["timetable_store"], 1).nodes) == {"timetable_store", "central_net", "timetable"}
     text = jovial("map", "live", "--near", "timetable_store", cwd=demo_folder).stdout
     assert "timetable_store" in text and "gates" not in text
