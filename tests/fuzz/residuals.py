@@ -90,6 +90,8 @@ def attempt(chance: random.Random) -> str:
             wanted = outcome(value_of, text, {**names, **known})
             if wanted is _Failed:  # then there is no deployment, whatever is left says
                 continue
+            if "patched(" in text and None in known.values():  # what the cloud sets is no null, which would take an entry away
+                continue
             if not any(word in repr(left) for word in _UNWRITTEN):
                 found = outcome(filled, left, resources)
                 assert found is not _Failed and alike(found, wanted), (text, names, known, left, found, wanted)

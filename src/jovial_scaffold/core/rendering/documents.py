@@ -323,11 +323,14 @@ def _unreadable(each: EvaluatedDocument, environment: str) -> list[Finding]:
     if not problems:
         return []
     line = each.text.count("\n", 0, problems[0].start) + 1
+    lines = each.text.split("\n")[:line]
+    while len(lines) > 1 and not lines[-1].strip():  # where the text ends too early, the last line that says something
+        lines.pop()
     message = say("The document {} is not {} once it is filled in: {}", name, form.name, problems[0].message)
     span = each.document.file.inner_span(0, 1)
     related = (Related(each.document.origin.key_span(), say("`{}` is declared here.", each.name)),)
     hint = (
-        say("It is line {} of the rendered text: {}", line, each.text.splitlines()[line - 1].strip()[:80])
+        say("It is line {} of the rendered text: {}", len(lines), lines[-1].strip()[:80])
         if each.text.strip()
         else say("It is empty.")
     )

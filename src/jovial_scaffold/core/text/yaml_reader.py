@@ -133,7 +133,11 @@ class _Builder:
         if type(event) is ScalarEvent:
             start: Any = event.start_mark
             around_it = self.stack
-            if not event.style or event.style in "|>":
+            if not event.style:
+                return
+            if event.style in "|>":  # its header, too
+                if self.stack and not self.stack[-1].flow and start.column <= self.stack[-1].start.column:
+                    raise _Doubtful
                 return
         else:
             start, around_it = self.stack[-1].start, self.stack[:-1]
