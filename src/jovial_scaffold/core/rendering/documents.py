@@ -329,9 +329,5 @@ def _unreadable(each: EvaluatedDocument, environment: str) -> list[Finding]:
     message = say("The document {} is not {} once it is filled in: {}", name, form.name, problems[0].message)
     span = each.document.file.inner_span(0, 1)
     related = (Related(each.document.origin.key_span(), say("`{}` is declared here.", each.name)),)
-    hint = (
-        say("It is line {} of the rendered text: {}", len(lines), lines[-1].strip()[:80])
-        if each.text.strip()
-        else say("It is empty.")
-    )
+    hint = say("It is line {} of the rendered text: {}", len(lines), lines[-1].strip()[:80]) if each.text.strip() else say("It is empty.")
     return [Finding("document-syntax", "error", message, span, hint, each.name, environments=(environment,), related=related)]

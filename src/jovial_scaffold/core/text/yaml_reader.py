@@ -69,8 +69,8 @@ class _Doubtful(Exception):
 #: with a colon, tabs at the start of lines, block scalars that begin or end with white space, directives
 _DOUBTFUL = re.compile(
     r"""[^\s\[{(,:]["']\#|[\]},|>]\#|[|>][0-9+-]+\#"""  # a `#` right behind a value; `"#/types/x"` begins one
-    r"""|(?:,|(?<![\w)\]"'])\[|(?<![$\w])\{)\s*\?[^\s,\[\]{}]|[\[,]\s*-\s*[,\]]"""  # not `xs[?0]` and `${?x}`
-    r"""|(?:^|[\s\[{,])[&*][^\s,\[\]{}"']*:|^[ ]*\t|[|>][0-9+-]*[ \t]*(?:\#[^\n]*)?\n[ ]+\n|\n[ ]+\Z|^[%|>]""",
+    r"""|(?:,|(?<![\w)\]"'])\[|(?<![$\w])\{)\s*\?[^\s,\[\]{}]|[\[,{]\s*-\s*[,\]}]"""  # not `xs[?0]` and `${?x}`
+    r"""|(?:^|[\s\[{,])[&*](?![&*=])[A-Za-z0-9_-]*[^\sA-Za-z0-9_,\[\]{}"'-]|^[ ]*\t|[|>][0-9+-]*[ \t]*(?:\#[^\n]*)?\n[ ]+\n|\n[ ]+\Z|^[%|>]""",
     re.MULTILINE,
 )
 
@@ -136,7 +136,8 @@ class _Builder:
             if not event.style:
                 return
             if event.style in "|>":  # its header, too
-                if self.stack and not self.stack[-1].flow and start.column <= self.stack[-1].start.column:
+                top = self.stack[-1] if self.stack else None
+                if top is not None and not top.flow and (event.anchor or event.tag or start.column <= top.start.column):
                     raise _Doubtful
                 return
         else:
