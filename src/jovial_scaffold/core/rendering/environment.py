@@ -14,7 +14,7 @@ from urllib.parse import quote, unquote
 
 from jovial_scaffold.core.expressions.errors import EvaluationError
 from jovial_scaffold.core.expressions.pending import Pending
-from jovial_scaffold.core.expressions.placeholders import Formula
+from jovial_scaffold.core.expressions.placeholders import Formula, Joined
 from jovial_scaffold.core.expressions.scopes import LookupScope, OwnFunction
 from jovial_scaffold.core.expressions.values import NONE, Optional, Record, Secret
 from jovial_scaffold.core.findings import Finding, Related
@@ -30,7 +30,17 @@ from jovial_scaffold.core.rendering.plan import Plan
 from jovial_scaffold.core.rendering.records import AbsentRecord, LoopRecord, ModuleRecord, ResourceRecord
 from jovial_scaffold.core.schemas.validation import subschema
 from jovial_scaffold.core.templates.compiling import written_span
-from jovial_scaffold.core.templates.model import Compiled, Constant, Declaration, Dynamic, Requirement, Resource, may_be_absent
+from jovial_scaffold.core.templates.model import (
+    Compiled,
+    Constant,
+    Declaration,
+    Dynamic,
+    ListValue,
+    MapValue,
+    Requirement,
+    Resource,
+    may_be_absent,
+)
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import NOTHING, Described, Value, nearest, say, told
 
@@ -391,14 +401,11 @@ class Environment(LookupScope):
                 value = values[name]
             elif type(compiled) is Constant:
                 value = compiled.value
-            elif quick and type(compiled) is Dynamic and type(compiled.content) is Formula:
-                # Most properties are one expression that was seen often: nothing stands between it and its generated code.
+            elif quick:
+                # Most values hold nothing but plain expressions that were seen often: nothing stands between them and their code.
                 instance.computing.add(name)
                 try:
-                    value = compiled.content.program.quick(self, variables)
-                    if type(value) not in SIMPLE:
-                        value = plain(value)
-                    values[name] = value
+                    value = values[name] = self._quickly(compiled, variables)
                 except RecursionError:
                     raise
                 except Exception:  # whatever it is: the careful way says what it means
@@ -410,6 +417,25 @@ class Environment(LookupScope):
                 properties[name] = value
         reading.pop()
         return properties
+
+    def _quickly(self, compiled: Compiled, variables: Mapping[str, Any]) -> Any:
+        """A value without conditions and loops, or anything raised."""
+        kind = type(compiled)
+        if kind is Constant:
+            return compiled.value  # type: ignore[union-attr]  # it is a Constant
+        if kind is Dynamic:
+            content = compiled.content  # type: ignore[union-attr]  # it is a Dynamic
+            if type(content) is Formula:
+                value = content.program.quick(self, variables)
+                return value if type(value) in SIMPLE else plain(value)
+            if type(content) is Joined:
+                return "".join([part if isinstance(part, str) else part.program.quick(self, variables) for part in content.parts])
+        elif kind is MapValue and compiled.when is None and compiled.loop is None:  # type: ignore[union-attr]  # it is a MapValue
+            entries = compiled.entries  # type: ignore[union-attr]  # it is a MapValue
+            return {name: item.value if type(item) is Constant else self._quickly(item, variables) for name, item in entries}
+        elif kind is ListValue:
+            return [self._quickly(item, variables) for item in compiled.items]  # type: ignore[union-attr]  # it is a ListValue
+        raise TypeError(compiled)
 
     def present(self) -> Iterable[dict[str | None, Instance]]:
         """The items of all resources that were found so far."""
