@@ -96,6 +96,22 @@ def test_what_is_not_asked_for_is_not_computed(write: Write, monkeypatch: pytest
     assert {"two", "three"} <= set(made)
 
 
+def test_a_scope_has_room_for_long_chains(write: Write) -> None:
+    values = "".join(f"  v{number}: ${{v{number - 1} + 1}}\n" for number in range(1, 12_000))
+    template = f'parameters: {{copies: {{type: integer, description: How many}}}}\nlet:\n  v0: ${{copies}}\n{values}outputs: {{end: "${{v11999}}"}}\n'
+    project = Project.load(
+        write(
+            {
+                "jovial.yaml": "project: p\ntemplate: t.yaml\nenvironments: {a: {parameters: [a.yaml]}}\n",
+                "t.yaml": template,
+                "a.yaml": "copies: 1\n",
+            }
+        )
+    )
+    scope = project.scope("a")
+    assert scope.value("v11999") == 12_000 and scope.value("v11998") == 11_999
+
+
 def test_a_place_is_found_in_its_entry_alone() -> None:
     text = "".join(
         f"part{number}:\n  first: {{a: 1, b: [x, 'y']}}\n  # told\n  second:\n    - c: |\n        long\n      d: 2\n"

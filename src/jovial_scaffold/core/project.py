@@ -10,6 +10,7 @@ from pathlib import PurePath, PurePosixPath
 from typing import TYPE_CHECKING, Any
 
 from jovial_scaffold.core import marks
+from jovial_scaffold.core.expressions.scopes import Scope
 from jovial_scaffold.core.findings import Finding, Span, absorbed, has_errors, merged
 from jovial_scaffold.core.folders import Folder, Found, History, RevisionError
 from jovial_scaffold.core.graph.ordering import put_in_order
@@ -26,7 +27,6 @@ from jovial_scaffold.core.project_file import (
     revision_error,
 )
 from jovial_scaffold.core.project_inputs import Inputs, Overrides, is_public
-from jovial_scaffold.core.rendering.environment import Environment
 from jovial_scaffold.core.rendering.examples import check_must_examples
 from jovial_scaffold.core.rendering.identities import Identities, clashes_between, identities, place
 from jovial_scaffold.core.rendering.plan import Plans
@@ -102,7 +102,9 @@ class Project:
         self._plans = Plans()
         self._meter = overrides.meter()
         self._plan = self._plans.of(self._template)
-        run_needed = self._overrides.run_needed or any(reads_run(each) for each in self.templates)
+        # Only a file that says so, or hides it behind an escape, can read it.
+        mentioned = any("context" in each.text or "\\" in each.text for each in self._files.sources())
+        run_needed = self._overrides.run_needed or (mentioned and any(reads_run(each) for each in self.templates))
         self._run = {"date": "", "revision": "", "author": "", **(self._overrides.run() if run_needed else {})}
 
     def start_over(self) -> None:
@@ -148,7 +150,7 @@ class Project:
         project, here = self.side(environment)
         return merged([each for each in project._resolved(here)[1] if each.level == "error"], project.environments)
 
-    def scope(self, environment: str) -> Environment:
+    def scope(self, environment: str) -> Scope:
         """The names of an environment, for evaluating expressions over its parameters, values and resources."""
         project, here = self.side(environment)
         return project._asked(here).scope

@@ -9,8 +9,10 @@ from pathlib import Path
 from typing import Any
 
 from jovial_scaffold.core import project as computing
+from jovial_scaffold.core.expressions.scopes import LookupScope, OwnFunction, Scope
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.folders import Folder, History, RevisionError
+from jovial_scaffold.core.meter import Meter
 from jovial_scaffold.core.project_file import NAME, ProjectError
 from jovial_scaffold.core.project_inputs import Overrides
 from jovial_scaffold.core.words import say
@@ -36,6 +38,38 @@ class Project(computing.Project):
         handed_in = replace(overrides or Overrides(), named=read_named, history=partial(history_of, folder.root))
         return with_room(lambda: cls(folder, name, handed_in))
 
+    def scope(self, environment: str) -> Scope:
+        """The names of an environment, for evaluating expressions over its parameters, values and resources."""
+        return _Scope(self, environment)
+
+
+class _Scope(LookupScope):
+    """The names of an environment, with room for chains of any length behind each."""
+
+    def __init__(self, project: Project, environment: str) -> None:
+        self._project = project
+        self._environment = environment
+        self._scope = computing.Project.scope(project, environment)
+
+    @property
+    def meter(self) -> Meter | None:
+        """What the run may still do."""
+        return getattr(self._scope, "meter", None)
+
+    def value(self, name: str) -> Any:
+        """The value of a name. Raises EvaluationError."""
+
+        def again() -> Any:
+            self._project.start_over()  # what was half done is not gone on with
+            self._scope = computing.Project.scope(self._project, self._environment)
+            return self._scope.value(name)
+
+        return with_room(lambda: self._scope.value(name), again)
+
+    def function(self, name: str) -> OwnFunction | None:
+        """A function of the template."""
+        return self._scope.function(name)
+
 
 def _roomy(method: Callable[..., Any]) -> Callable[..., Any]:
     """A method that has room for chains of any length."""
@@ -51,7 +85,7 @@ def _roomy(method: Callable[..., Any]) -> Callable[..., Any]:
     return call
 
 
-for _name in ("check", "compare", "effects", "files", "find", "history", "names", "properties", "render", "scope", "views", "why"):
+for _name in ("check", "compare", "effects", "files", "find", "history", "names", "properties", "render", "views", "why"):
     setattr(Project, _name, _roomy(getattr(computing.Project, _name)))
 
 
