@@ -100,9 +100,19 @@ def _leaves(held: Held, label: Pointer, within: Pointer, how: _How) -> Iterator[
 
 
 def _entries(held: Held, label: Pointer, within: Pointer, how: _How) -> Iterator[Leaf]:
+    complete = len(held) == how.columns and not how.everything
     for key in sorted(set().union(*(value for _, value, _ in held))):
+        if complete and _are_alike([value.get(key, _NONE) for _, value, _ in held]):
+            continue  # as most are
         below = [(column, value[key], (*at, key)) for column, value, at in held if key in value]
         yield from _leaves(below, (*label, key), (*within, key), how)
+
+
+def _are_alike(values: list[Any]) -> bool:
+    """Whether plain values are all equal, told quickly."""
+    first = values[0]
+    kind = type(first)
+    return kind in _PLAIN and all(type(value) is kind for value in values) and values.count(first) == len(values)
 
 
 def _items(held: Held, label: Pointer, within: Pointer, how: _How) -> Iterator[Leaf]:

@@ -363,6 +363,10 @@ class Drivers:
 def _pairs(values: Mapping[int, Any]) -> Pairs:
     """The first column with each that has another value."""
     first, *others = values
+    kind = type(values[first])
+    if kind in _PLAIN and all(type(value) is kind for value in values.values()):
+        known = values[first]
+        return tuple((first, column) for column in others if values[column] != known)
     return tuple((first, column) for column in others if not _equal(values[first], values[column]))
 
 
