@@ -12,14 +12,12 @@ from jovial_scaffold.core.comparing.aligning import changed_at, matched_lines, s
 from jovial_scaffold.core.expressions.program import Program
 from jovial_scaffold.core.limits import DRIVER_TRIALS
 from jovial_scaffold.core.meter import Meter
-from jovial_scaffold.core.rendering.computing import OMITTED
 from jovial_scaffold.core.rendering.instances import Surroundings
-from jovial_scaffold.core.rendering.overlays import CONTEXT, MISSING, Behind, Overlay, alone, same_text, trial_meter, written_at
+from jovial_scaffold.core.rendering.overlays import CONTEXT, MISSING, Behind, Overlay, Written, alone, trial_meter, written_at
 from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.rendering.tracing import Kept, Source, Tracer
 from jovial_scaffold.core.schemas.lists import NO_LISTS, Lists
 from jovial_scaffold.core.templates.inputs import CONTEXT as CONTEXT_NAME
-from jovial_scaffold.core.templates.model import Dynamic
 from jovial_scaffold.core.text.source import Pointer, part, value_at
 from jovial_scaffold.core.text.unknown import UNKNOWN
 
@@ -88,8 +86,8 @@ class Drivers:
     ) -> tuple[Driver, ...]:
         """Behind a property, by its label; `addresses` is where each column has the resource, `at` where those that have it the property."""
         name = str(label[0])
-        if self.templates == 1 and (text := self._text(addresses, label)) is not None:
-            return self._of_text(text, addresses, at, label, values)
+        if self.templates == 1 and (written := self._written(addresses, label)) is not None:
+            return self._of_written(written, addresses, at, label, values)
 
         def changes(trial: Trial) -> bool:
             resource = self.renderings[trial[0]].resources[addresses[trial[0]]]
@@ -135,8 +133,8 @@ class Drivers:
         instance = self.renderings[column].resources[addresses[column]].instance
         return self.tracer(instance.scope).sources(instance, at[column])
 
-    def _text(self, addresses: Mapping[int, str], label: Pointer) -> Dynamic | None:
-        """The one text that a part of a property is in all columns, where nothing around it can change it."""
+    def _written(self, addresses: Mapping[int, str], label: Pointer) -> Written | None:
+        """How a part of a property is written in all columns, where that is one text and what decides that it is there."""
         column, address = next(iter(addresses.items()))
         instance = self.renderings[column].resources[address].instance
         kind = instance.resource.type
@@ -145,26 +143,26 @@ class Drivers:
             return None
         return written_at(instance.resource, label, kind.lists if kind is not None else NO_LISTS)
 
-    def _of_text(
-        self, text: Dynamic, addresses: Mapping[int, str], at: Mapping[int, Pointer], label: Pointer, values: Mapping[int, Any]
+    def _of_written(
+        self, written: Written, addresses: Mapping[int, str], at: Mapping[int, Pointer], label: Pointer, values: Mapping[int, Any]
     ) -> tuple[Driver, ...]:
         """Behind a part that is one text: whoever holds the same one hangs on the same."""
-        known = same_text(text)
+        known = written.key
 
         def changes(trial: Trial) -> bool:
             key = (trial, known)
             if key not in self._text_changed:
                 resource = self.renderings[trial[0]].resources[addresses[trial[0]]]
                 before = value_at(resource.properties, at[trial[0]], MISSING) if trial[0] in at else MISSING
-                after = self._overlay(trial).value(text)
+                after = self._overlay(trial).part(written)
                 if isinstance(before, list | dict) and isinstance(after, list | dict):  # an order may mean nothing
                     self._text_changed[key] = self._part_changed(trial, addresses[trial[0]], label)
                 else:
-                    self._text_changed[key] = not _equal(before, MISSING if after is OMITTED else after)
+                    self._text_changed[key] = not _equal(before, after)
             return self._text_changed[key]
 
         pairs = _pairs({column: values.get(column, MISSING) for column in addresses})
-        inputs = self._behind[next(iter(addresses))].text(text)
+        inputs = self._behind[next(iter(addresses))].part(written)
         return self._driving(_Row(pairs, inputs, changes, lambda column: self._sources(column, addresses, at)))
 
     def of_presence(self, address: str, there: Iterable[int], document: bool = False) -> tuple[Driver, ...]:

@@ -5,7 +5,7 @@ own, whose parameters and context are those of the rendering but for what is cha
 """
 
 from collections.abc import Mapping
-from typing import Any, Final
+from typing import Any, Final, NamedTuple
 
 from jovial_scaffold.core.expressions.placeholders import Formula
 from jovial_scaffold.core.expressions.program import Program
@@ -20,11 +20,31 @@ from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.schemas.lists import Lists
 from jovial_scaffold.core.schemas.shapes import with_secrets
 from jovial_scaffold.core.templates.inputs import CONTEXT as CONTEXT_NAME
-from jovial_scaffold.core.templates.model import Compiled, Constant, Dynamic, ListValue, MapValue, Resource
+from jovial_scaffold.core.templates.model import Compiled, Condition, Constant, Dynamic, ListValue, MapValue, Resource
 from jovial_scaffold.core.text.source import Pointer
+from jovial_scaffold.core.text.unknown import UNKNOWN
 
 CONTEXT: Final = f"{CONTEXT_NAME}."
 MISSING: Final = object()  #: there is no such property, output or document
+
+
+def same_text(written: Dynamic) -> object:
+    """What all places of a template have in common where the same text stands."""
+    content = written.content
+    return content.program if isinstance(content, Formula) else content
+
+
+class Written(NamedTuple):
+    """A part of a property as it is written: one text, or a constant, and the conditions of the items of lists around it."""
+
+    conditions: tuple[Condition, ...]
+    value: Dynamic | Constant
+
+    @property
+    def key(self) -> tuple[object, ...]:
+        """What all places have in common where the same is written; of a constant, only its conditions say whether it is there."""
+        conditions = [each.content.program if isinstance(each.content, Formula) else each.content for each in self.conditions]
+        return (*conditions, same_text(self.value) if isinstance(self.value, Dynamic) else None)
 
 
 class Overlay:
@@ -78,6 +98,17 @@ class Overlay:
             self._values[text] = self.scope.computer.value(compiled, {}, Site())
         return self._values[text]
 
+    def part(self, written: Written) -> Any:
+        """A part of a property; MISSING where it is not there."""
+        for condition in written.conditions:
+            known = condition.content.program if isinstance(condition.content, Formula) else condition
+            if known not in self._values:
+                self._values[known] = self.scope.computer.condition(condition, {}, Site())
+            if self._values[known] is not True:
+                return UNKNOWN if self._values[known] is UNKNOWN else MISSING
+        value = self.value(written.value)
+        return MISSING if value is OMITTED else value
+
     def _marked(self, resource: Resource, name: str, value: Any) -> Any:
         if value is OMITTED:
             return MISSING
@@ -105,27 +136,25 @@ class Overlay:
         return found
 
 
-def same_text(written: Dynamic) -> object:
-    """What all places of a template have in common where the same text stands."""
-    content = written.content
-    return content.program if isinstance(content, Formula) else content
-
-
-def written_at(resource: Resource, label: Pointer, lists: Lists) -> Dynamic | None:
-    """The one text that a part of a property is, where neither loop nor condition stands around it; items of lists are known by a key
-    that is written out."""
+def written_at(resource: Resource, label: Pointer, lists: Lists) -> Written | None:
+    """How a part of a property is written, where no loop stands around it; items of lists are known by a key that is written out."""
     if resource.loop is not None or resource.when is not None:
         return None
     compiled: Compiled | None = resource.properties
     within: Pointer = ()
+    conditions: list[Condition] = []
     for step in label:
         if isinstance(compiled, ListValue):
             compiled, within = _item(compiled, str(step), lists.key(within)), (*within, 0)
-        elif isinstance(compiled, MapValue) and compiled.when is None and compiled.loop is None:
+            if isinstance(compiled, MapValue) and compiled.when is not None:
+                conditions.append(compiled.when)
+        elif isinstance(compiled, MapValue) and compiled.loop is None and (compiled.when is None or compiled.when in conditions):
             compiled, within = next((each for name, each in compiled.entries if name == step), None), (*within, step)
         else:
             return None
-    return compiled if isinstance(compiled, Dynamic) else None
+    if isinstance(compiled, Dynamic) or (isinstance(compiled, Constant) and conditions):
+        return Written(tuple(conditions), compiled)
+    return None
 
 
 def _item(items: ListValue, wanted: str, key: str | None) -> Compiled | None:
@@ -162,19 +191,19 @@ class Behind:
 
     def __init__(self, rendering: Evaluated) -> None:
         self._rendering = rendering
-        self._texts: dict[object, frozenset[str]] = {}
+        self._parts: dict[object, frozenset[str]] = {}
 
     def property(self, address: str, name: str) -> frozenset[str]:
         """Of a property, and of the resource's being there."""
         instance = self._rendering.resources[address].instance
         return self._outside(instance.scope, instance.scope.plan.inputs.of_property(instance.resource, name))
 
-    def text(self, written: Dynamic) -> frozenset[str]:
-        """Of a text of the template itself."""
-        known = same_text(written)
-        if known not in self._texts:
-            self._texts[known] = self._rendering.scope.plan.inputs.of_value(written)
-        return self._texts[known]
+    def part(self, written: Written) -> frozenset[str]:
+        """Of a part of a property of the template itself."""
+        if written.key not in self._parts:
+            inputs = self._rendering.scope.plan.inputs
+            self._parts[written.key] = inputs.of_value(written.value).union(*map(inputs.of_value, written.conditions))
+        return self._parts[written.key]
 
     def presence(self, address: str) -> frozenset[str]:
         """Of there being something at an address."""

@@ -4,7 +4,7 @@ from collections.abc import Iterable
 
 from jovial_scaffold.core.expressions.placeholders import Formula
 from jovial_scaffold.core.templates.compiling import formulas_of, presence_uses
-from jovial_scaffold.core.templates.model import Compiled, Document, Resource, Template, Use
+from jovial_scaffold.core.templates.model import Compiled, Condition, Document, Resource, Template, Use
 
 CONTEXT = "context"
 
@@ -19,7 +19,7 @@ class Inputs:
         self._documents: dict[str, frozenset[str]] = {}
         self._unions: dict[frozenset[str], frozenset[str]] = {}
 
-    def of_value(self, compiled: Compiled | None) -> frozenset[str]:
+    def of_value(self, compiled: Compiled | Condition | None) -> frozenset[str]:
         """Behind a value."""
         return self.of_names(_names(formulas_of(compiled)))
 
