@@ -84,9 +84,20 @@ def render(
     findings += clashes(resources, parameters.environment)
     found = ((name, scope.output(name)) for name in sorted(plan.template.outputs))
     outputs = {name: value for name, value in found if value is not OMITTED}
-    named = str(context.get("environment", parameters.environment))
+    return _evaluated(scope, context, resources, documents, outputs, findings)
+
+
+def _evaluated(
+    scope: Environment,
+    context: Mapping[str, Any],
+    resources: Mapping[str, EvaluatedResource],
+    documents: Mapping[str, EvaluatedDocument],
+    outputs: Mapping[str, Any],
+    findings: list[Finding],
+) -> Evaluated:
+    parameters = scope.parameters
     return Evaluated(
-        environment=named,
+        environment=str(context.get("environment", parameters.environment)),
         context=dict(context),
         parameters=parameters,
         resources=resources,
@@ -144,18 +155,7 @@ def asked(plan: Plan, parameters: Parameters, context: Mapping[str, Any], plans:
         lambda name: scope.output(name) if name in template.outputs else OMITTED,
         lambda: [name for name in sorted(template.outputs) if scope.output(name) is not OMITTED],
     )
-    named = str(context.get("environment", parameters.environment))
-    return Evaluated(
-        environment=named,
-        context=dict(context),
-        parameters=parameters,
-        resources=resources,
-        documents=documents,
-        outputs=outputs,
-        scope=scope,
-        findings=findings,
-        label=parameters.environment,
-    )
+    return _evaluated(scope, context, resources, documents, outputs, findings)
 
 
 def _all_instances(scope: Surroundings) -> Iterator[Instance]:
