@@ -14,7 +14,6 @@ from urllib.parse import quote, unquote
 
 from jovial_scaffold.core.expressions.errors import EvaluationError
 from jovial_scaffold.core.expressions.pending import Pending
-from jovial_scaffold.core.expressions.placeholders import Formula, Joined
 from jovial_scaffold.core.expressions.scopes import LookupScope, OwnFunction
 from jovial_scaffold.core.expressions.values import NONE, Optional, Record, Secret
 from jovial_scaffold.core.findings import Finding, Related
@@ -22,7 +21,7 @@ from jovial_scaffold.core.limits import INSTANCES
 from jovial_scaffold.core.meter import Meter
 from jovial_scaffold.core.parameters.resolving import Parameters
 from jovial_scaffold.core.parameters.typing import as_declared
-from jovial_scaffold.core.rendering.computing import OMITTED, SIMPLE, Computer, Site, plain, whole_doubles
+from jovial_scaffold.core.rendering.computing import OMITTED, Computer, Site, whole_doubles
 from jovial_scaffold.core.rendering.documents import EvaluatedDocument, rendered_document
 from jovial_scaffold.core.rendering.instances import NOTHING_READ, Instance, Order, Shared, Surroundings
 from jovial_scaffold.core.rendering.lookups import look_up
@@ -34,9 +33,6 @@ from jovial_scaffold.core.templates.model import (
     Compiled,
     Constant,
     Declaration,
-    Dynamic,
-    ListValue,
-    MapValue,
     Requirement,
     Resource,
     may_be_absent,
@@ -405,7 +401,7 @@ class Environment(LookupScope):
                 # Most values hold nothing but plain expressions that were seen often: nothing stands between them and their code.
                 instance.computing.add(name)
                 try:
-                    value = values[name] = self._quickly(compiled, variables)
+                    value = values[name] = self.computer.quickly(compiled, variables)
                 except RecursionError:
                     raise
                 except Exception:  # whatever it is: the careful way says what it means
@@ -417,25 +413,6 @@ class Environment(LookupScope):
                 properties[name] = value
         reading.pop()
         return properties
-
-    def _quickly(self, compiled: Compiled, variables: Mapping[str, Any]) -> Any:
-        """A value without conditions and loops, or anything raised."""
-        kind = type(compiled)
-        if kind is Constant:
-            return compiled.value  # type: ignore[union-attr]  # it is a Constant
-        if kind is Dynamic:
-            content = compiled.content  # type: ignore[union-attr]  # it is a Dynamic
-            if type(content) is Formula:
-                value = content.program.quick(self, variables)
-                return value if type(value) in SIMPLE else plain(value)
-            if type(content) is Joined:
-                return "".join([part if isinstance(part, str) else part.program.quick(self, variables) for part in content.parts])
-        elif kind is MapValue and compiled.when is None and compiled.loop is None:  # type: ignore[union-attr]  # it is a MapValue
-            entries = compiled.entries  # type: ignore[union-attr]  # it is a MapValue
-            return {name: item.value if type(item) is Constant else self._quickly(item, variables) for name, item in entries}
-        elif kind is ListValue:
-            return [self._quickly(item, variables) for item in compiled.items]  # type: ignore[union-attr]  # it is a ListValue
-        raise TypeError(compiled)
 
     def present(self) -> Iterable[dict[str | None, Instance]]:
         """The items of all resources that were found so far."""

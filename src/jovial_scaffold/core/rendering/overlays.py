@@ -66,6 +66,7 @@ class Overlay:
         parameters = Parameters(rendering.environment, rendering.parameters.layers, values)
         self.scope = Environment(scope.plan, shared, parameters)
         self._values: dict[object, Any] = {}
+        self._conditions: dict[object, Any] = {}
         self._last: tuple[str, str, Any] = ("", "", None)
 
     def instance(self, address: str) -> Instance | None:
@@ -101,13 +102,17 @@ class Overlay:
     def part(self, written: Written) -> Any:
         """A part of a property; MISSING where it is not there."""
         for condition in written.conditions:
-            known = condition.content.program if isinstance(condition.content, Formula) else condition
-            if known not in self._values:
-                self._values[known] = self.scope.computer.condition(condition, {}, Site())
-            if self._values[known] is not True:
-                return UNKNOWN if self._values[known] is UNKNOWN else MISSING
+            held = self._held(condition)
+            if held is not True:
+                return UNKNOWN if held is UNKNOWN else MISSING
         value = self.value(written.value)
         return MISSING if value is OMITTED else value
+
+    def _held(self, condition: Condition) -> Any:
+        known = condition.content.program if isinstance(condition.content, Formula) else condition
+        if known not in self._conditions:  # the same text as a value may give something else
+            self._conditions[known] = self.scope.computer.condition(condition, {}, Site())
+        return self._conditions[known]
 
     def _marked(self, resource: Resource, name: str, value: Any) -> Any:
         if value is OMITTED:

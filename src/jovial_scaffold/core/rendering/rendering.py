@@ -132,13 +132,9 @@ class _Asked(Mapping[str, Any]):
 
 
 def asked(plan: Plan, parameters: Parameters, context: Mapping[str, Any], plans: Plans, meter: Meter | None = None) -> Evaluated:
-    """A rendering that evaluates what it is asked for, and no more; its findings are of that alone.
-
-    What comes after what is known of a whole rendering only, and of a resource that was asked for nothing stands before it.
-    """
-    findings: list[Finding] = []
-    meter = meter or Meter()
-    scope = Environment(plan, Shared(plans, dict(context), findings.append, meter=meter), parameters)
+    """A rendering that evaluates what it is asked for, and no more. What is wrong, and what comes after what, only a whole one says."""
+    shared = Shared(plans, dict(context), lambda finding: None, meter=meter or Meter())
+    scope = Environment(plan, shared, parameters)
     template = plan.template
     for name in template.parameters:
         scope.value(name)
@@ -155,7 +151,7 @@ def asked(plan: Plan, parameters: Parameters, context: Mapping[str, Any], plans:
         lambda name: scope.output(name) if name in template.outputs else OMITTED,
         lambda: [name for name in sorted(template.outputs) if scope.output(name) is not OMITTED],
     )
-    return _evaluated(scope, context, resources, documents, outputs, findings)
+    return _evaluated(scope, context, resources, documents, outputs, [])
 
 
 def _all_instances(scope: Surroundings) -> Iterator[Instance]:

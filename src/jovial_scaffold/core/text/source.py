@@ -48,6 +48,7 @@ class Source:
         "_hidden",
         "_lines",
         "_locate",
+        "_offsets",
         "_parts",
         "_places",
         "broken",
@@ -66,6 +67,7 @@ class Source:
         self._lines: list[int] | None = None
         self._places: dict[Pointer, Place] | None = None
         self._parts: dict[Pointer, dict[Pointer, Place]] = {}
+        self._offsets: list[int] = []  # of `starts`, in order
         self.starts: dict[Pointer, int] = {}  # of entries of entries, the offsets where their lines begin, as far as they are known
         self._hidden: set[Pointer] = set()
         self._covered: dict[int, list[Place]] | None = None
@@ -144,7 +146,10 @@ class Source:
             return self.places()
         if head not in self._parts:
             start = self.starts[head]
-            end = min((each for each in self.starts.values() if each > start), default=len(self.text))
+            following = self._offsets or sorted(self.starts.values())
+            self._offsets = following
+            after = bisect_right(following, start)
+            end = following[after] if after < len(following) else len(self.text)
             found = self._locate(self.text[start:end])
             self._parts[head] = {
                 (head[0], *inner): Place(at + start, to + start, first + start, last + start, style)

@@ -157,15 +157,11 @@ class QuickReader:
 
     def value(self, rest: str, column: int) -> Any:
         """What stands behind a key or dash; of literal text, the lines that follow belong to it."""
-        self.nodes += 1
-        if self.nodes >= NODES.most:
-            raise NotQuick
+        self.count(1)
         first = rest[0]
         if first in _PLAIN_START:
             if "#" in rest or ": " in rest or rest[-1] in ": ":
                 return self.careful_plain(rest)
-            if first in "-." and (rest[:2] in ("-", "- ") or rest[:3] in ("---", "...")):
-                raise NotQuick
             return scalar(rest)
         if first in "\"'":
             match = _QUOTED.match(rest)
@@ -182,7 +178,7 @@ class QuickReader:
     def careful_plain(self, rest: str) -> Any:
         """A plain value with a comment or spaces behind it."""
         plain = rest.partition(" #")[0].rstrip(" ")
-        if not plain or ": " in plain or plain[-1] == ":" or plain[:2] in ("-", "- ") or plain[:3] in ("---", "..."):
+        if not plain or ": " in plain or plain[-1] == ":":
             raise NotQuick
         return scalar(plain)
 
@@ -249,8 +245,6 @@ class _Tokens:
         if quoted is not None:
             return unquoted(quoted)
         if plain is not None:
-            if plain[0] in "-." and (plain[:2] in ("-", "- ") or plain[:3] in ("---", "...")):
-                raise NotQuick
             return scalar(plain)
         if sign == "[":
             return self.items(depth)
@@ -296,10 +290,11 @@ class _Tokens:
 
 
 def scalar(text: str) -> Any:
-    """The value of a plain text. Raises NotQuick for a number that is too large."""
-    first = text[0]
-    if ("a" <= first <= "z" or "A" <= first <= "Z" or first == "$" or first == "/") and text not in WORDS:
+    """The value of a plain text. Raises NotQuick for what is none, and for a number that is too large."""
+    if text[0] in _LETTERS and text not in WORDS:
         return text
+    if text[:2] in ("-", "- ") or text[:3] in ("---", "..."):
+        raise NotQuick
     try:
         return core_schema_value(text)
     except NumberRangeError:
