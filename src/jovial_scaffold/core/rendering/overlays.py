@@ -35,7 +35,7 @@ def same_text(written: Dynamic) -> object:
 
 
 class Written(NamedTuple):
-    """A part of a property as it is written: one text, or a constant, and the conditions of the items of lists around it."""
+    """A part of a property as it is written: one text, or a constant, and the conditions of the resource and of the items of lists around it."""
 
     conditions: tuple[Condition, ...]
     value: Dynamic | Constant
@@ -143,11 +143,11 @@ class Overlay:
 
 def written_at(resource: Resource, label: Pointer, lists: Lists) -> Written | None:
     """How a part of a property is written, where no loop stands around it; items of lists are known by a key that is written out."""
-    if resource.loop is not None or resource.when is not None:
+    if resource.loop is not None:
         return None
     compiled: Compiled | None = resource.properties
     within: Pointer = ()
-    conditions: list[Condition] = []
+    conditions = [resource.when] if resource.when is not None else []
     for step in label:
         if isinstance(compiled, ListValue):
             compiled, within = _item(compiled, str(step), lists.key(within)), (*within, 0)

@@ -1,0 +1,64 @@
+"""Projects of ten environments that differ each in its own way: by loops, modules, lists without keys, values of maps, conditions."""
+
+from collections.abc import Callable
+from pathlib import Path
+
+ENVIRONMENTS = tuple(f"world{number}" for number in range(10))
+_HEAD = (
+    "parameters:\n  setting: {type: string, description: Which world}\n  copies: {type: integer, description: How many}\n"
+    "  gates: {type: array, items: {type: object}, description: All gates}\n"
+)
+_MODULE = (
+    "parameters: {copies: {type: integer, description: x}, name: {type: string, description: x}}\n"
+    'resources:\n  q (fulmar.queue): {name: "${name}", wait_hours: "${copies}", tags: {name: "${name}"}}\n'
+)
+
+
+def _each(size: int, body: str) -> str:
+    return (
+        _HEAD + "resources:\n" + "".join(body.replace("NUMBER", str(number)).replace("DIGIT", str(number % 10)) for number in range(size))
+    )
+
+
+def loops(size: int) -> str:
+    return (
+        f"{_HEAD}resources:\n  q (fulmar.queue):\n    $per: {{gate: gates}}\n    $key: gate.name\n    name: ${{gate.name}}-${{setting}}\n"
+        '    wait_hours: ${copies}\n    tags: {setting: "${setting}", gate: "${gate.name}"}\n'
+    )
+
+
+def modules(size: int) -> str:
+    return _each(size, '  mNUMBER (one): {copies: "${copies}", name: "nNUMBER-${setting}"}\n')
+
+
+def lists(size: int) -> str:
+    return _each(
+        size,
+        '  bNUMBER (fulmar.balancer):\n    name: bal-NUMBER\n    subnets: ["${setting}-aNUMBER", xNUMBER, "${setting}-c"]\n    listeners: []\n',
+    )
+
+
+def maps(size: int) -> str:
+    body = '  qNUMBER (fulmar.queue):\n    name: q-NUMBER\n    tags: {x: "${base.a}", y: "${string(base.c)}NUMBER", z: "${as_json(base)}NUMBER"}\n'
+    return _each(size, body).replace("resources:", 'let: {base: {a: "${setting}", c: "${copies}"}}\nresources:', 1)
+
+
+def conditions(size: int) -> str:
+    return _each(size, "  qNUMBER (fulmar.queue):\n    $when: setting != 'sDIGIT'\n    name: q-NUMBER\n    wait_hours: ${copies + DIGIT}\n")
+
+
+DIMENSIONS: tuple[Callable[[int], str], ...] = (loops, modules, lists, maps, conditions)
+
+
+def write(folder: Path, make: Callable[[int], str], size: int) -> None:
+    """A project of ten environments."""
+    folder.mkdir(parents=True)
+    entries = "".join(f"  {name}: {{parameters: [{name}.yaml]}}\n" for name in ENVIRONMENTS)
+    (folder / "jovial.yaml").write_text(
+        f"project: bench\ntemplate: line.yaml\ncatalogs: [fulmar]\nmodules: {{one: one.yaml}}\nenvironments:\n{entries}"
+    )
+    (folder / "line.yaml").write_text(make(size))
+    (folder / "one.yaml").write_text(_MODULE)
+    gates = "".join(f"  - {{name: gate-{number}}}\n" for number in range(size if make is loops else 1))
+    for number, name in enumerate(ENVIRONMENTS):
+        (folder / f"{name}.yaml").write_text(f"setting: s{number}\ncopies: {number % 4 + 1}\ngates:\n{gates}")
