@@ -87,7 +87,7 @@ FITTING = {
     "environments": ("live", "sandbox", "live?copies=4", "live?copies=x", f"live?desk_password={SECRET}", "live?line=upper"),
     "action": ("list", "show", "search", "lint", "compare"),
     "names": ("queue", "own.safe", "machine_group.v1", "machine_group.v2", "disks", "own", "password"),
-    "environment": ("live", "sandbox"),
+    "environment": ("live", "sandbox", "live?copies=4", f"live?desk_password={SECRET}", "live?line=upper"),
     "what": (
         "pool:size",
         "sub[s=kes]:range",

@@ -60,7 +60,7 @@ def command(
         rendering = side.render(here)
         if has_errors(rendering.findings) and not teardown:
             print_findings([each for each in rendering.findings if each.level == "error"], side, to_stderr=True)
-            print(f"What would happen in {environment} cannot be said before these errors are mended.", file=sys.stderr)
+            print(f"What would happen in {loaded.label(environment)} cannot be said before these errors are mended.", file=sys.stderr)
             raise typer.Exit(exit_codes.ERRORS)
         result = loaded.effects(environment, str(against) if against else None, teardown)
     except ProjectError as error:

@@ -4,6 +4,7 @@ import gc
 import importlib
 import itertools
 import os
+import re
 import signal
 import sys
 from typing import Any
@@ -12,6 +13,7 @@ import typer
 
 from jovial_scaffold._version import __version__
 from jovial_scaffold.cli import ending, exit_codes
+from jovial_scaffold.core import marks
 from jovial_scaffold.machine.room import with_room
 
 # name -> (module, the part of the day's work it belongs to, one line); a new command is one entry
@@ -34,6 +36,7 @@ COMMANDS = {
     "plot": ("jovial_scaffold.cli.plot", "Preview", "Plot where environments differ, what they add up to, and why."),
     "board": ("jovial_scaffold.cli.board", "Preview", "Write everything into one page to look through."),
 }
+_SET = re.compile(r"=[^&]*")
 ABOUT = "Check cloud resource templates and preview every environment before anything is deployed."
 
 
@@ -89,11 +92,22 @@ def _ended(error: Exception, arguments: list[str]) -> int:
         return exit_codes.SIGNALLED + signal.SIGINT
     show = getattr(error, "show", None)
     if show is not None:  # an error of the command line itself, which says what was expected
+        if isinstance(said := getattr(error, "message", None), str):
+            error.message = _without_values(said, arguments)  # type: ignore[attr-defined]  # it has one
         show()
         return exit_codes.UNUSABLE
     if isinstance(error, OSError) and error.errno and (error.filename or error.errno in ending.OF_THE_MACHINE):
         return ending.refused(error, "" if error.filename else "standard output")
     return ending.internal(error, arguments)
+
+
+def _without_values(message: str, arguments: list[str]) -> str:
+    """A message that may repeat arguments, without what views among them set: any of it may be secret, and logs keep it."""
+    for argument in arguments:
+        environment, mark, query = argument.partition("?")
+        if mark and "=" in query:
+            message = message.replace(argument, f"{environment}?{_SET.sub(f'={marks.SECRET}', query)}")
+    return message
 
 
 def _application(arguments: list[str]) -> Any:
