@@ -7,7 +7,7 @@ so that nothing a user writes is ever read as Python.
 
 import ast
 import warnings
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from typing import Any
 
 from jovial_scaffold.core.expressions import fast
@@ -28,7 +28,7 @@ from jovial_scaffold.core.expressions.syntax import (
     Select,
 )
 
-Generated = Callable[[Any, Any], Any]
+Generated = Callable[[Any, Any, Any], Any]
 Standalone = Callable[[Any], Any]
 Careful = Callable[[Any, Exception], Any]
 
@@ -37,23 +37,25 @@ class Unsupported(Exception):
     """A form that is left to the careful evaluator altogether."""
 
 
-def generate(node: Node, variables: frozenset[str] = frozenset()) -> Generated | None:
-    """A function of names and variables that gives the right value or raises; None for forms that are not worth one.
+def generate(node: Node, variables: frozenset[str] = frozenset(), holes: Mapping[int, int] | None = None) -> Generated | None:
+    """A function of names, variables and constants that gives the right value or raises; None for forms that are not worth one.
 
-    `variables` are the names to be looked up in the second argument instead of the first.
+    `variables` are the names to be looked up in the second argument instead of the first. `holes` say which literals and names, by their
+    offsets, are to be taken from the third.
     """
-    writer = _Writer(variables)
+    writer = Writer(variables)
+    writer.holes = holes or {}
     body = writer.whole(node)
     if body is None:
         return None
-    tree = ast.Expression(ast.Lambda(args=_parameters("names", "variables"), body=body))
+    tree = ast.Expression(ast.Lambda(args=_parameters("names", "variables", "constants"), body=body))
     function: Generated | None = _compiled(tree, "eval", writer.constants)
     return function
 
 
 def generate_standalone(node: Node, careful: Careful) -> Standalone | None:
     """A function of names alone, which asks `careful` where the generated code raises; None for forms that are not worth one."""
-    writer = _Writer(frozenset())
+    writer = Writer(frozenset())
     body = writer.whole(node)
     if body is None:
         return None
@@ -108,11 +110,12 @@ def _subscript(whole: ast.expr, key: Any) -> ast.expr:
     return ast.Subscript(value=whole, slice=ast.Constant(key), ctx=ast.Load())
 
 
-class _Writer:
+class Writer:
     """Writes nodes as Python expressions; each comes with what is known of its type: "bool", "string", "int", "list" or nothing."""
 
     def __init__(self, variables: frozenset[str]) -> None:
         self.variables = variables
+        self.holes: Mapping[int, int] = {}
         self.constants: dict[str, Any] = {}
         self.count = 0
         self.loops = False
@@ -164,9 +167,15 @@ class _Writer:
 
     # -- forms
 
+    def is_written(self, node: Node) -> bool:
+        """Whether a node is a literal whose value is known here."""
+        return isinstance(node, Literal) and node.start not in self.holes
+
     def literal(self, node: Literal, bound: dict[str, str]) -> tuple[ast.expr, str]:
         value = node.value
         kinds = {bool: "bool", str: "string", int: "int"}
+        if node.start in self.holes:
+            return _subscript(_name("constants"), self.holes[node.start]), kinds[type(value)]
         if type(value) in (bool, str, int, float, type(None)) and value == value and value not in (float("inf"), float("-inf")):
             return ast.Constant(value), kinds.get(type(value), "")
         return self.constant(value), ""
@@ -174,6 +183,9 @@ class _Writer:
     def name(self, node: Name, bound: dict[str, str]) -> tuple[ast.expr, str]:
         if node.name in bound:
             return _name(bound[node.name]), ""
+        if node.start in self.holes:
+            hole = _subscript(_name("constants"), self.holes[node.start])
+            return ast.Subscript(value=_name("names"), slice=hole, ctx=ast.Load()), ""
         return _subscript(_name("variables" if node.name in self.variables else "names"), node.name), ""
 
     def select(self, node: Select, bound: dict[str, str]) -> tuple[ast.expr, str]:
@@ -194,7 +206,7 @@ class _Writer:
         if node.optional:
             raise Unsupported
         if isinstance(node.index, Literal) and type(node.index.value) is str:
-            return _subscript(operand, node.index.value), ""
+            return ast.Subscript(value=operand, slice=self.value(node.index, bound), ctx=ast.Load()), ""
         return _call(self.constant(fast.index), operand, self.value(node.index, bound)), ""
 
     def call(self, node: Call, bound: dict[str, str]) -> tuple[ast.expr, str]:
@@ -241,7 +253,9 @@ class _Writer:
         return _call(self.constant(BINARY[operator]), left, right), left_kind if left_kind == right_kind == "int" else ""
 
     def membership(self, left: ast.expr, right: ast.expr, container: Node) -> ast.expr:
-        if isinstance(container, ListLiteral) and all(isinstance(item, Literal) and type(item.value) is str for item in container.items):
+        if isinstance(container, ListLiteral) and all(
+            isinstance(item, Literal) and self.is_written(item) and type(item.value) is str for item in container.items
+        ):
             # Python compares with texts as the language does, and marks raise.
             texts = tuple(item.value for item in container.items if isinstance(item, Literal))
             return _compare(left, ast.In(), self.constant(texts))
@@ -262,7 +276,7 @@ class _Writer:
         for operand in node.operands:
             # Python's own comparison with a text, or a number that is neither 0 nor 1, is the language's: marks raise.
             if isinstance(operand, Literal) and (
-                type(operand.value) is str or (type(operand.value) is int and operand.value not in (0, 1))
+                type(operand.value) is str or (type(operand.value) is int and operand.value not in (0, 1) and self.is_written(operand))
             ):
                 return _compare(left, sign, right)
         one, other = self.fresh(), self.fresh()
@@ -285,7 +299,7 @@ class _Writer:
         return self.weighed(written, node.items), "list"
 
     def map_literal(self, node: MapLiteral, bound: dict[str, str]) -> tuple[ast.expr, str]:
-        keys = [key.value if isinstance(key, Literal) and type(key.value) is str else None for key in node.keys]
+        keys = [key.value if isinstance(key, Literal) and self.is_written(key) and type(key.value) is str else None for key in node.keys]
         if any(node.optional) or None in keys or len(set(keys)) != len(keys):
             raise Unsupported
         written = ast.Dict(keys=[ast.Constant(key) for key in keys], values=[self.value(each, bound) for each in node.values])
@@ -345,28 +359,28 @@ class _Writer:
 
 _SIGNS: dict[str, type[ast.cmpop]] = {"<": ast.Lt, "<=": ast.LtE, ">": ast.Gt, ">=": ast.GtE}
 
-_MACROS: dict[str, Callable[[_Writer, Macro, dict[str, str], ast.comprehension], tuple[ast.expr, str]]] = {
-    "all": _Writer.quantifier,
-    "exists": _Writer.quantifier,
-    "exists_one": _Writer.exactly_one,
-    "existsOne": _Writer.exactly_one,
-    "filter": _Writer.filter,
-    "map": _Writer.transform,
-    "transformList": _Writer.transform,
+_MACROS: dict[str, Callable[[Writer, Macro, dict[str, str], ast.comprehension], tuple[ast.expr, str]]] = {
+    "all": Writer.quantifier,
+    "exists": Writer.quantifier,
+    "exists_one": Writer.exactly_one,
+    "existsOne": Writer.exactly_one,
+    "filter": Writer.filter,
+    "map": Writer.transform,
+    "transformList": Writer.transform,
 }
 
-_WRITE: dict[type, Callable[[_Writer, Any, dict[str, str]], tuple[ast.expr, str]]] = {
-    Literal: _Writer.literal,
-    Name: _Writer.name,
-    Select: _Writer.select,
-    Has: _Writer.has,
-    Index: _Writer.index,
-    Call: _Writer.call,
-    Operation: _Writer.operation,
-    Conditional: _Writer.conditional,
-    ListLiteral: _Writer.list_literal,
-    MapLiteral: _Writer.map_literal,
-    Macro: _Writer.macro,
+_WRITE: dict[type, Callable[[Writer, Any, dict[str, str]], tuple[ast.expr, str]]] = {
+    Literal: Writer.literal,
+    Name: Writer.name,
+    Select: Writer.select,
+    Has: Writer.has,
+    Index: Writer.index,
+    Call: Writer.call,
+    Operation: Writer.operation,
+    Conditional: Writer.conditional,
+    ListLiteral: Writer.list_literal,
+    MapLiteral: Writer.map_literal,
+    Macro: Writer.macro,
 }
 
 

@@ -7,9 +7,9 @@ from typing import Any
 from jovial_scaffold.core.expressions import residuals
 from jovial_scaffold.core.expressions.errors import EvaluationError, SyntaxProblem
 from jovial_scaffold.core.expressions.library.strings import scalar_text
-from jovial_scaffold.core.expressions.parser import parse
 from jovial_scaffold.core.expressions.pending import Pending
 from jovial_scaffold.core.expressions.program import Program
+from jovial_scaffold.core.expressions.shapes import Shapes
 from jovial_scaffold.core.expressions.syntax import Node
 from jovial_scaffold.core.expressions.tokens import string_end
 from jovial_scaffold.core.expressions.values import Record, Secret, type_name
@@ -49,6 +49,7 @@ class Programs:
     """The expressions of one template. One program serves all places that hold the same text: it is parsed once, and hot sooner."""
 
     def __init__(self) -> None:
+        self.shapes = Shapes()
         self._programs: dict[str, Program] = {}
         self._texts: dict[str, str | Formula | Joined | Omittable] = {}
 
@@ -112,7 +113,8 @@ class Programs:
 
     def _program(self, text: str) -> Program:
         if text not in self._programs:
-            self._programs[text] = Program(parse(text))
+            shape, constants = self.shapes.of(text)
+            self._programs[text] = Program(None if constants else shape.node, shape, constants, text)
         return self._programs[text]
 
     def _parsed_at(self, text: str, offset: int) -> Program:

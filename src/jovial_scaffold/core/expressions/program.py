@@ -6,10 +6,11 @@ from typing import Any
 from jovial_scaffold.core.expressions.closures import Closure, closure
 from jovial_scaffold.core.expressions.errors import BudgetError, EvaluationError, StepsError
 from jovial_scaffold.core.expressions.evaluation import evaluate
-from jovial_scaffold.core.expressions.generation import Generated, generate, generate_standalone
+from jovial_scaffold.core.expressions.generation import generate_standalone
 from jovial_scaffold.core.expressions.parser import parse
 from jovial_scaffold.core.expressions.references import Facts, Reference, facts
 from jovial_scaffold.core.expressions.scopes import MapScope, Names, Scope
+from jovial_scaffold.core.expressions.shapes import Constants, Shape
 from jovial_scaffold.core.expressions.syntax import Call, Macro, Node
 from jovial_scaffold.core.expressions.types import ANY, Type, settled, type_of_value
 from jovial_scaffold.core.text.unknown import UNKNOWN
@@ -19,68 +20,88 @@ HOT = 24
 
 
 class Program:
-    """A syntax tree with a count of its evaluations."""
+    """An expression: its shape, the constants that are its own, and its syntax tree once somebody asks for it."""
 
-    __slots__ = ("_closure", "_count", "_facts", "_generated", "_variables", "fast", "node")
+    __slots__ = ("_closure", "_node", "_own_facts", "_text", "constants", "shape")
 
-    def __init__(self, node: Node) -> None:
-        self.node = node
-        self._count = 0
-        self.fast: Generated | None = None  # set once the expression is hot, for places with the same `_variables`
-        self._variables: frozenset[str] = frozenset()
-        self._generated: dict[frozenset[str], Generated | None] = {}
-        self._closure: Closure | None = None
-        self._facts: Facts | None = None
+    def __init__(self, node: Node | None, shape: Shape | None = None, constants: Constants = (), text: str = "") -> None:
+        if shape is None:
+            assert node is not None
+            shape = Shape(node)
+        self.shape = shape
+        self.constants = constants
+        self._node = node
+        self._text = text
+        self._own_facts: Facts | None = None
+        self._closure: Closure | bool | None = False  # which is made where it is first needed
 
     def __reduce__(self) -> tuple[type["Program"], tuple[Node]]:
         return Program, (self.node,)  # what was made of it is made anew elsewhere
 
     @property
-    def facts(self) -> Facts:
-        """What one walk over it finds, found once."""
-        if self._facts is None:
-            self._facts = facts(self.node)
-        return self._facts
+    def node(self) -> Node:
+        """Its syntax tree."""
+        if self._node is None:
+            self._node = parse(self._text)
+        return self._node
+
+    @property
+    def names(self) -> frozenset[str]:
+        """The names that it reads."""
+        return self.shape.names(self.constants)
+
+    @property
+    def steps(self) -> frozenset[tuple[str, str]]:
+        """Each name that it reads, with the first field read from it, or nothing."""
+        return self.shape.steps(self.constants)
+
+    @property
+    def is_simple(self) -> bool:
+        """Whether it introduces no variables and calls nothing but functions of the language."""
+        return not self.shape.facts.bound and not self.shape.facts.own_calls
 
     @property
     def bound(self) -> list[tuple[str, Macro]]:
         """The macro variables that it introduces."""
-        return self.facts.bound
+        return self._facts.bound if self.shape.facts.bound else []
 
     @property
     def own_calls(self) -> list[Call]:
         """Calls of what is no function of the language: those of a template, and unknown ones."""
-        return self.facts.own_calls
+        return self._facts.own_calls if self.shape.facts.own_calls else []
 
     @property
     def reads(self) -> list[Reference]:
-        """The names that it reads."""
-        return self.facts.reads
+        """The uses of names that it does not bind itself, in the order of the text."""
+        return self._facts.reads if self.shape.facts.reads else []
+
+    @property
+    def _facts(self) -> Facts:
+        """With places, which are its own."""
+        if not self.shape.holes:
+            return self.shape.facts
+        if self._own_facts is None:
+            self._own_facts = facts(self.node)
+        return self._own_facts
 
     def quick(self, names: Names, variables: Mapping[str, Any]) -> Any:
         """The value, without a careful look: raises anything where it is not plain."""
-        fast = self.fast
-        if fast is not None and variables.keys() != self._variables:
-            fast = self._generate(variables)  # the same text at another place, where a name means something else
+        shape = self.shape
+        fast = shape.fast
+        if fast is not None and variables.keys() != shape.variables:
+            fast = shape.generate(variables)  # the same text at another place, where a name means something else
         if fast is None:
-            self._count += 1
-            if self._count == HOT or (self._count == 1 and self.facts.nested):
-                fast = self._generate(variables)
-            if fast is None:
-                if self._count == 1:
-                    self._closure = closure(self.node)
-                fast = self._closure
-                if fast is None:
-                    raise _NotQuick
-        return fast(names, variables)
-
-    def _generate(self, variables: Mapping[str, Any]) -> Generated | None:
-        """Code for places where these names are variables: which ones are is written into it."""
-        names = frozenset(variables)
-        if names not in self._generated:
-            self._generated[names] = generate(self.node, names)
-        self.fast, self._variables = self._generated[names], names
-        return self.fast
+            shape.count += 1
+            if shape.count == HOT or (shape.count == 1 and shape.facts.nested):
+                fast = shape.generate(variables)
+        # A resource may be hidden by a variable of its name, which is then none of its constants.
+        if fast is None or (variables and not variables.keys().isdisjoint(self.constants)):
+            if self._closure is False:
+                self._closure = closure(self.node)
+            if not self._closure:
+                raise _NotQuick
+            return self._closure(names, variables)  # type: ignore[operator]  # it is a closure
+        return fast(names, variables, self.constants)
 
     def run(self, scope: Scope, variables: Mapping[str, Any]) -> Any:
         """The value, with `variables` before the scope's names. Raises EvaluationError with offsets in the expression's text."""
@@ -91,13 +112,13 @@ class Program:
         except RecursionError:
             raise  # the careful evaluator would need more room still
         except Exception:  # whatever it is: the careful evaluator says what it means
-            if self.fast is not None:
+            if self.shape.fast is not None:
                 return evaluate(self.node, scope, variables)
         try:
             return evaluate(self.node, scope, variables)
         except StepsError:
             # What is too much for the careful evaluator may be little for generated code.
-            if self._count != 1 or self._generate(variables) is None:
+            if self.shape.generate(variables) is None:
                 raise
         return self.run(scope, variables)
 

@@ -391,7 +391,7 @@ class _TypeCheck:
 
     def absent_reads(self, formula: Formula, place: _Place) -> Iterator[tuple[EvaluationError, bool, Assignment, dict[Path, Any]]]:
         """Resources that may be absent, read where they are: with a witness where their `$when` can be false while this is there."""
-        for name in sorted(formula.program.facts.names & self.conditional):
+        for name in sorted(formula.program.names & self.conditional):
             resource = self.template.resources[name]
             assert resource.when is not None and isinstance(resource.when.content, Formula)
             if name not in self.false_where_absent:

@@ -92,4 +92,4 @@ def _document_names(document: Document) -> set[str]:
 
 
 def _names(uses: Iterable[Use]) -> set[str]:
-    return set().union(*(formula.program.facts.names for formula, _, _ in uses))
+    return set().union(*(formula.program.names for formula, _, _ in uses))

@@ -117,9 +117,9 @@ def _check_use(
     owner: Owner,
     speller: Speller,
 ) -> frozenset[str] | set[str]:
-    facts = formula.program.facts
-    if not facts.bound and not facts.own_calls:  # as most are
-        names = facts.names if not variables else facts.names.difference(variables)
+    program = formula.program
+    if program.is_simple:  # as most are
+        names = program.names if not variables else program.names.difference(variables)
         if names <= visible:
             return names
 
@@ -429,7 +429,7 @@ class Reaches:
 def _first_steps(uses: Sequence[Use]) -> set[tuple[str, str]]:
     found: set[tuple[str, str]] = set()
     for formula, _, variables in uses:
-        steps = formula.program.facts.steps
+        steps = formula.program.steps
         found.update(step for step in steps if step[0] not in variables) if variables else found.update(steps)
     return found
 
@@ -494,7 +494,7 @@ def uses_by_name(template: Template) -> dict[str, list[Origin]]:
 def reads_run(template: Template) -> bool:
     """Whether an expression reads `context.run`, so that whoever renders must find out date, revision and author."""
     uses = [use for _, uses, _ in _owners(template) for use in uses]
-    return any("context" in use[0].program.facts.names and _reads_run(use[0]) for use in uses)
+    return any("context" in use[0].program.names and _reads_run(use[0]) for use in uses)
 
 
 def _reads_run(formula: Formula) -> bool:

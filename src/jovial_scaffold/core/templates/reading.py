@@ -29,6 +29,7 @@ class _Reader(ResourceReader):
 
     def template(self, origin: Origin) -> Template:
         self.check_section_names()
+        self.programs.shapes.know(self.resource_names())
         self.types, type_origins = self.read_types()
         parameters = self.each("parameters", self.parameter)
         values = self.each("let", self.let)

@@ -28,6 +28,12 @@ class ResourceReader(DeclarationReader):
 
     catalogs: Catalogs
 
+    def resource_names(self) -> set[str]:
+        """What resources are called, as far as their keys say so: expressions that differ in those are read as one."""
+        sections = [source.value.get("resources") for source in self.sources]
+        matches = [_RESOURCE.match(key) for section in sections if isinstance(section, dict) for key in section]
+        return {match["name"] for match in matches if match is not None}
+
     def resource(self, key: str, content: Any, origin: Origin) -> Resource | None:
         """One entry of `resources`: `name (type)`."""
         match = _RESOURCE.match(key)
