@@ -30,8 +30,8 @@ from jovial_scaffold.core.project_inputs import Inputs, Overrides, is_public
 from jovial_scaffold.core.rendering.examples import check_must_examples
 from jovial_scaffold.core.rendering.identities import Identities, clashes_between, identities, place
 from jovial_scaffold.core.rendering.plan import Plans
-from jovial_scaffold.core.rendering.rendering import Evaluated, asked, render
-from jovial_scaffold.core.rendering.results import Rendering, is_unknown_somewhere
+from jovial_scaffold.core.rendering.rendering import Evaluated, asked, is_unknown_somewhere, render
+from jovial_scaffold.core.rendering.results import Rendering
 from jovial_scaffold.core.rendering.upgrading import breaking_upgrades
 from jovial_scaffold.core.rules.evaluation import check_examples, judge, judge_effects, judge_pairs, judges_pairs
 from jovial_scaffold.core.schemas.catalog import Catalogs

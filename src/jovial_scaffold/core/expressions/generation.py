@@ -48,8 +48,8 @@ def generate(node: Node, variables: frozenset[str] = frozenset(), holes: Mapping
     body = writer.whole(node)
     if body is None:
         return None
-    tree = ast.Expression(ast.Lambda(args=_parameters("names", "variables", "constants"), body=body))
-    function: Generated | None = _compiled(tree, "eval", writer.constants)
+    tree = ast.Expression(ast.Lambda(args=parameters("names", "variables", "constants"), body=body))
+    function: Generated | None = compiled_code(tree, "eval", writer.constants)
     return function
 
 
@@ -59,19 +59,19 @@ def generate_standalone(node: Node, careful: Careful) -> Standalone | None:
     body = writer.whole(node)
     if body is None:
         return None
-    ask = ast.Return(_call(writer.constant(careful), _name("names"), _name("error")))
+    ask = ast.Return(called(writer.constant(careful), loaded("names"), loaded("error")))
     handler = ast.ExceptHandler(type=writer.constant(Exception), name="error", body=[ask])
     attempt = ast.Try(body=[ast.Return(body)], handlers=[handler], orelse=[], finalbody=[])
-    parameters = _parameters("names")
-    parameters.defaults = [ast.Constant(None)]
-    function = ast.FunctionDef(name="evaluate", args=parameters, body=[attempt], decorator_list=[], returns=None)
+    arguments = parameters("names")
+    arguments.defaults = [ast.Constant(None)]
+    function = ast.FunctionDef(name="evaluate", args=arguments, body=[attempt], decorator_list=[], returns=None)
     if "type_params" in ast.FunctionDef._fields:  # from Python 3.12 on
         function.__dict__["type_params"] = []
-    namespace = _compiled(ast.Module(body=[function], type_ignores=[]), "exec", writer.constants)
+    namespace = compiled_code(ast.Module(body=[function], type_ignores=[]), "exec", writer.constants)
     return namespace["evaluate"] if namespace else None
 
 
-def _compiled(tree: Any, mode: str, constants: dict[str, Any]) -> Any:
+def compiled_code(tree: Any, mode: str, constants: dict[str, Any]) -> Any:
     ast.fix_missing_locations(tree)
     namespace = {"__builtins__": {}, **constants}
     try:
@@ -86,27 +86,27 @@ def _compiled(tree: Any, mode: str, constants: dict[str, Any]) -> Any:
     return namespace
 
 
-def _parameters(*names: str) -> ast.arguments:
+def parameters(*names: str) -> ast.arguments:
     return ast.arguments(posonlyargs=[], args=[ast.arg(arg=name) for name in names], kwonlyargs=[], kw_defaults=[], defaults=[])
 
 
-def _name(identifier: str) -> ast.expr:
+def loaded(identifier: str) -> ast.expr:
     return ast.Name(id=identifier, ctx=ast.Load())
 
 
-def _call(function: ast.expr, *arguments: ast.expr) -> ast.expr:
+def called(function: ast.expr, *arguments: ast.expr) -> ast.expr:
     return ast.Call(func=function, args=list(arguments), keywords=[])
 
 
-def _stored(identifier: str, value: ast.expr) -> ast.expr:
+def stored_as(identifier: str, value: ast.expr) -> ast.expr:
     return ast.NamedExpr(target=ast.Name(id=identifier, ctx=ast.Store()), value=value)
 
 
-def _compare(left: ast.expr, operator: ast.cmpop, right: ast.expr) -> ast.expr:
+def compared(left: ast.expr, operator: ast.cmpop, right: ast.expr) -> ast.expr:
     return ast.Compare(left=left, ops=[operator], comparators=[right])
 
 
-def _subscript(whole: ast.expr, key: Any) -> ast.expr:
+def subscript(whole: ast.expr, key: Any) -> ast.expr:
     return ast.Subscript(value=whole, slice=ast.Constant(key), ctx=ast.Load())
 
 
@@ -122,23 +122,28 @@ class Writer:
         self.depth = 0  # how many loops stand around what is being written
 
     def whole(self, node: Node) -> ast.expr | None:
-        """The body of the function; where it loops, the steps spent are counted in a list of its own."""
+        """The body of a function; None for forms that are not worth one."""
         try:
-            body = self.value(node, {})
+            return self.composed(node, self.holes)[0]
         except Unsupported:
             return None
+
+    def composed(self, node: Node, holes: Mapping[int, int]) -> tuple[ast.expr, str]:
+        """A whole expression as a part of a body; where it loops, the steps spent are counted in a list of its own. Raises Unsupported."""
+        self.holes, self.loops = holes, False
+        body, kind = self.write(node, {})
         if not self.loops:
-            return body
-        return _call(ast.Lambda(args=_parameters("spent"), body=body), _call(self.constant(fast.begun), _name("names")))
+            return body, kind
+        return called(ast.Lambda(args=parameters("spent"), body=body), called(self.constant(fast.begun), loaded("names"))), kind
 
     def constant(self, value: Any) -> ast.expr:
         """A name for a Python object that the code uses."""
         for name, known in self.constants.items():
             if known is value:
-                return _name(name)
+                return loaded(name)
         name = f"c{len(self.constants)}"
         self.constants[name] = value
-        return _name(name)
+        return loaded(name)
 
     def fresh(self) -> str:
         self.count += 1
@@ -152,18 +157,21 @@ class Writer:
 
     def boolean(self, node: Node, bound: dict[str, str]) -> ast.expr:
         """A value that is surely a boolean: anything else raises."""
-        written, kind = self.write(node, bound)
+        return self.surely_boolean(*self.write(node, bound))
+
+    def surely_boolean(self, written: ast.expr, kind: str) -> ast.expr:
+        """What is written, raising where it gives no boolean."""
         if kind == "bool":
             return written
         name = self.fresh()
-        is_true = _compare(_stored(name, written), ast.Is(), ast.Constant(True))
-        is_false = _compare(_name(name), ast.Is(), ast.Constant(False))
+        is_true = compared(stored_as(name, written), ast.Is(), ast.Constant(True))
+        is_false = compared(loaded(name), ast.Is(), ast.Constant(False))
         test = ast.BoolOp(op=ast.Or(), values=[is_true, is_false])
-        return ast.IfExp(test=test, body=_name(name), orelse=_call(self.constant(fast.not_plain)))
+        return ast.IfExp(test=test, body=loaded(name), orelse=called(self.constant(fast.not_plain)))
 
     def typed(self, name: str, value: ast.expr, kind: type) -> ast.expr:
         """Whether a value, stored under a name, is exactly of a type."""
-        return _compare(_call(self.constant(type), _stored(name, value)), ast.Is(), self.constant(kind))
+        return compared(called(self.constant(type), stored_as(name, value)), ast.Is(), self.constant(kind))
 
     # -- forms
 
@@ -175,30 +183,30 @@ class Writer:
         value = node.value
         kinds = {bool: "bool", str: "string", int: "int"}
         if node.start in self.holes:
-            return _subscript(_name("constants"), self.holes[node.start]), kinds[type(value)]
+            return subscript(loaded("constants"), self.holes[node.start]), kinds[type(value)]
         if type(value) in (bool, str, int, float, type(None)) and value == value and value not in (float("inf"), float("-inf")):
             return ast.Constant(value), kinds.get(type(value), "")
         return self.constant(value), ""
 
     def name(self, node: Name, bound: dict[str, str]) -> tuple[ast.expr, str]:
         if node.name in bound:
-            return _name(bound[node.name]), ""
+            return loaded(bound[node.name]), ""
         if node.start in self.holes:
-            hole = _subscript(_name("constants"), self.holes[node.start])
-            return ast.Subscript(value=_name("names"), slice=hole, ctx=ast.Load()), ""
-        return _subscript(_name("variables" if node.name in self.variables else "names"), node.name), ""
+            hole = subscript(loaded("constants"), self.holes[node.start])
+            return ast.Subscript(value=loaded("names"), slice=hole, ctx=ast.Load()), ""
+        return subscript(loaded("variables" if node.name in self.variables else "names"), node.name), ""
 
     def select(self, node: Select, bound: dict[str, str]) -> tuple[ast.expr, str]:
         operand = self.value(node.operand, bound)
         if node.optional:
-            return _call(self.constant(fast.optional_field), operand, ast.Constant(node.field)), ""
-        return _subscript(operand, node.field), ""
+            return called(self.constant(fast.optional_field), operand, ast.Constant(node.field)), ""
+        return subscript(operand, node.field), ""
 
     def has(self, node: Has, bound: dict[str, str]) -> tuple[ast.expr, str]:
         name = self.fresh()
-        there = _compare(ast.Constant(node.field), ast.In(), _name(name))
+        there = compared(ast.Constant(node.field), ast.In(), loaded(name))
         return ast.IfExp(
-            test=self.typed(name, self.value(node.operand, bound), dict), body=there, orelse=_call(self.constant(fast.not_plain))
+            test=self.typed(name, self.value(node.operand, bound), dict), body=there, orelse=called(self.constant(fast.not_plain))
         ), "bool"
 
     def index(self, node: Index, bound: dict[str, str]) -> tuple[ast.expr, str]:
@@ -207,7 +215,7 @@ class Writer:
             raise Unsupported
         if isinstance(node.index, Literal) and type(node.index.value) is str:
             return ast.Subscript(value=operand, slice=self.value(node.index, bound), ctx=ast.Load()), ""
-        return _call(self.constant(fast.index), operand, self.value(node.index, bound)), ""
+        return called(self.constant(fast.index), operand, self.value(node.index, bound)), ""
 
     def call(self, node: Call, bound: dict[str, str]) -> tuple[ast.expr, str]:
         function = FUNCTIONS.get((node.function, node.target is not None))
@@ -216,7 +224,7 @@ class Writer:
         target = node.target
         if node.function == "orValue" and isinstance(target, Select) and target.optional and len(node.arguments) == 1:
             default = self.value(node.arguments[0], bound)
-            return _call(self.constant(fast.field_or), self.value(target.operand, bound), ast.Constant(target.field), default), ""
+            return called(self.constant(fast.field_or), self.value(target.operand, bound), ast.Constant(target.field), default), ""
         if node.function in ("type", "dyn"):
             raise Unsupported
         operands = [*([target] if target is not None else []), *node.arguments]
@@ -224,9 +232,9 @@ class Writer:
         kind = next(iter(gives)) if len(gives) == 1 else ""
         special = fast.DIRECT.get((node.function, node.target is not None, len(operands)))
         run = special or fast.dispatcher(function)
-        written = _call(self.constant(run), *(self.value(operand, bound) for operand in operands))
+        written = called(self.constant(run), *(self.value(operand, bound) for operand in operands))
         if self.depth and kind == "list":
-            written = _call(self.constant(fast.counted), written, _name("spent"))
+            written = called(self.constant(fast.counted), written, loaded("spent"))
         return written, kind
 
     def operation(self, node: Operation, bound: dict[str, str]) -> tuple[ast.expr, str]:
@@ -237,7 +245,7 @@ class Writer:
         if operator == "!":
             return ast.UnaryOp(op=ast.Not(), operand=self.boolean(node.operands[0], bound)), "bool"
         if len(node.operands) == 1:
-            return _call(self.constant(negate), self.value(node.operands[0], bound)), ""
+            return called(self.constant(negate), self.value(node.operands[0], bound)), ""
         (left, left_kind), (right, right_kind) = (self.write(operand, bound) for operand in node.operands)
         if operator in ("==", "!="):
             return self.equality(operator == "==", left, right, node), "bool"
@@ -249,8 +257,8 @@ class Writer:
             # With a text on one side, Python adds a text or raises; the size grows by no more than what is written.
             if isinstance(node.operands[0], Literal) or isinstance(node.operands[1], Literal):
                 return ast.BinOp(left=left, op=ast.Add(), right=right), "string"
-            return _call(self.constant(BINARY["+"]), left, right), "string"
-        return _call(self.constant(BINARY[operator]), left, right), left_kind if left_kind == right_kind == "int" else ""
+            return called(self.constant(BINARY["+"]), left, right), "string"
+        return called(self.constant(BINARY[operator]), left, right), left_kind if left_kind == right_kind == "int" else ""
 
     def membership(self, left: ast.expr, right: ast.expr, container: Node) -> ast.expr:
         if isinstance(container, ListLiteral) and all(
@@ -258,18 +266,18 @@ class Writer:
         ):
             # Python compares with texts as the language does, and marks raise.
             texts = tuple(item.value for item in container.items if isinstance(item, Literal))
-            return _compare(left, ast.In(), self.constant(texts))
+            return compared(left, ast.In(), self.constant(texts))
         if self.depth:
-            return _call(self.constant(fast.contains_in_loop), left, right, _name("spent"))
-        return _call(self.constant(fast.contains), left, right)
+            return called(self.constant(fast.contains_in_loop), left, right, loaded("spent"))
+        return called(self.constant(fast.contains), left, right)
 
     def order(self, operator: str, left: ast.expr, right: ast.expr, second: Node) -> ast.expr:
         careful = self.constant(fast.ORDER[operator])
         if isinstance(second, Literal) and type(second.value) is int:
             name = self.fresh()
-            quick = _compare(_name(name), _SIGNS[operator](), right)
-            return ast.IfExp(test=self.typed(name, left, int), body=quick, orelse=_call(careful, _name(name), right))
-        return _call(careful, left, right)
+            quick = compared(loaded(name), _SIGNS[operator](), right)
+            return ast.IfExp(test=self.typed(name, left, int), body=quick, orelse=called(careful, loaded(name), right))
+        return called(careful, left, right)
 
     def equality(self, positive: bool, left: ast.expr, right: ast.expr, node: Operation) -> ast.expr:
         sign: ast.cmpop = ast.Eq() if positive else ast.NotEq()
@@ -278,12 +286,12 @@ class Writer:
             if isinstance(operand, Literal) and (
                 type(operand.value) is str or (type(operand.value) is int and operand.value not in (0, 1) and self.is_written(operand))
             ):
-                return _compare(left, sign, right)
+                return compared(left, sign, right)
         one, other = self.fresh(), self.fresh()
-        kinds = [_call(self.constant(type), _stored(name, value)) for name, value in ((one, left), (other, right))]
+        kinds = [called(self.constant(type), stored_as(name, value)) for name, value in ((one, left), (other, right))]
         texts = ast.Compare(left=kinds[0], ops=[ast.Is(), ast.Is()], comparators=[kinds[1], self.constant(str)])
-        careful = _call(self.constant(fast.equals if positive else fast.differs), _name(one), _name(other))
-        return ast.IfExp(test=texts, body=_compare(_name(one), sign, _name(other)), orelse=careful)
+        careful = called(self.constant(fast.equals if positive else fast.differs), loaded(one), loaded(other))
+        return ast.IfExp(test=texts, body=compared(loaded(one), sign, loaded(other)), orelse=careful)
 
     def conditional(self, node: Conditional, bound: dict[str, str]) -> tuple[ast.expr, str]:
         then, then_kind = self.write(node.then, bound)
@@ -308,7 +316,7 @@ class Writer:
     def weighed(self, written: ast.expr, parts: tuple[Node, ...]) -> ast.expr:
         """A list or map whose size is looked at where its parts may be lists or maps themselves."""
         plain = all(isinstance(part, Literal) for part in parts)
-        return written if plain else _call(self.constant(weighed), written)
+        return written if plain else called(self.constant(weighed), written)
 
     # -- macros
 
@@ -325,7 +333,7 @@ class Writer:
         # Python allows no assignment inside of what a comprehension goes over: such a target becomes an argument.
         assigns = any(isinstance(each, ast.NamedExpr) for each in ast.walk(target))
         whole = self.fresh()
-        items = _call(self.constant(fast.pairs if len(names) == 2 else fast.items), _name(whole) if assigns else target, _name("spent"))
+        items = called(self.constant(fast.pairs if len(names) == 2 else fast.items), loaded(whole) if assigns else target, loaded("spent"))
         stored = [ast.Name(id=each, ctx=ast.Store()) for each in names.values()]
         variable: ast.expr = stored[0] if len(stored) == 1 else ast.Tuple(elts=list(stored), ctx=ast.Store())
         self.depth += 1
@@ -334,27 +342,27 @@ class Writer:
         return (self.applied(whole, body, target) if assigns else body), kind
 
     def applied(self, parameter: str, body: ast.expr, argument: ast.expr) -> ast.expr:
-        return _call(ast.Lambda(args=_parameters(parameter), body=body), argument)
+        return called(ast.Lambda(args=parameters(parameter), body=body), argument)
 
     def quantifier(self, node: Macro, inside: dict[str, str], loop: ast.comprehension) -> tuple[ast.expr, str]:
         test = self.boolean(node.bodies[0], inside)
         generator = ast.GeneratorExp(elt=test, generators=[loop])
-        return _call(self.constant(any if node.name == "exists" else all), generator), "bool"
+        return called(self.constant(any if node.name == "exists" else all), generator), "bool"
 
     def exactly_one(self, node: Macro, inside: dict[str, str], loop: ast.comprehension) -> tuple[ast.expr, str]:
         tests = ast.ListComp(elt=self.boolean(node.bodies[0], inside), generators=[loop])
-        return _call(self.constant(fast.exactly_one), tests), "bool"
+        return called(self.constant(fast.exactly_one), tests), "bool"
 
     def filter(self, node: Macro, inside: dict[str, str], loop: ast.comprehension) -> tuple[ast.expr, str]:
         loop.ifs = [self.boolean(node.bodies[0], inside)]
-        return ast.ListComp(elt=_name(inside[node.variables[0]]), generators=[loop]), "list"
+        return ast.ListComp(elt=loaded(inside[node.variables[0]]), generators=[loop]), "list"
 
     def transform(self, node: Macro, inside: dict[str, str], loop: ast.comprehension) -> tuple[ast.expr, str]:
         if len(node.bodies) == 2:
             loop.ifs = [self.boolean(node.bodies[0], inside)]
         body, kind = self.write(node.bodies[-1], inside)
         made = ast.ListComp(elt=body, generators=[loop])
-        return made if kind in ("string", "int", "bool") else _call(self.constant(weighed), made), "list"
+        return made if kind in ("string", "int", "bool") else called(self.constant(weighed), made), "list"
 
 
 _SIGNS: dict[str, type[ast.cmpop]] = {"<": ast.Lt, "<=": ast.LtE, ">": ast.Gt, ">=": ast.GtE}

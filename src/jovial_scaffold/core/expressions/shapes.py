@@ -27,7 +27,7 @@ _LEFT_ALONE = frozenset((*KEYWORDS, *RESERVED, *NAMESPACES, "google"))
 class Shape:
     """A syntax tree with holes, and the code that was made of it."""
 
-    __slots__ = ("_facts", "_generated", "_steps", "count", "fast", "holes", "node", "variables")
+    __slots__ = ("_facts", "_generated", "_reading", "count", "fast", "holes", "node", "variables")
 
     def __init__(self, node: Node, holes: Mapping[int, int] | None = None) -> None:
         self.node = node
@@ -40,7 +40,7 @@ class Shape:
         self.variables: frozenset[str] = frozenset()
         self._generated: dict[frozenset[str], Generated | None] = {}
         self._facts: Facts | None = None
-        self._steps: list[tuple[str | int, str]] | None = None
+        self._reading: list[tuple[str | int, str]] | None = None
 
     @property
     def facts(self) -> Facts:
@@ -57,13 +57,19 @@ class Shape:
         self.fast, self.variables = self._generated[names], names
         return self.fast
 
+    @property
+    def reading(self) -> list[tuple[str | int, str]]:
+        """Each name that expressions of this shape read, or which of their constants it is, with the first field read from it, or nothing."""
+        if self._reading is None:
+            reads = self.facts.reads
+            self._reading = [(self.holes.get(each.start, each.name), str(each.path[0]) if each.path else "") for each in reads]
+        return self._reading
+
     def steps(self, constants: Constants) -> frozenset[tuple[str, str]]:
         """Each name that an expression of this shape reads, with the first field read from it, or nothing."""
         if not self.holes:
             return self.facts.steps
-        if self._steps is None:
-            self._steps = [(self.holes.get(each.start, each.name), str(each.path[0]) if each.path else "") for each in self.facts.reads]
-        return frozenset([(constants[name] if type(name) is int else name, field) for name, field in self._steps])  # type: ignore[misc]
+        return frozenset([(constants[name] if isinstance(name, int) else name, field) for name, field in self.reading])
 
     def names(self, constants: Constants) -> frozenset[str]:
         """The names that an expression of this shape reads."""

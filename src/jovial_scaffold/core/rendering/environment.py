@@ -41,7 +41,6 @@ from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import NOTHING, Described, Value, nearest, say, told
 
 _PLAIN_KEY = re.compile(r"[A-Za-z0-9_.-]+\Z")
-_UNSET = object()
 
 
 class Environment(LookupScope):
@@ -386,33 +385,60 @@ class Environment(LookupScope):
 
     def properties(self, instance: Instance) -> dict[str, Any]:
         """All written properties that are not left out."""
-        values, variables = instance.values, instance.variables
-        properties = {}
         reading = self.shared.reading
         reading.append(instance.reads)
-        quick = instance.inside is None
-        for name, compiled in instance.resource.properties.entries:
-            value: Any = _UNSET
-            if name in values:
-                value = values[name]
-            elif type(compiled) is Constant:
-                value = compiled.value
-            elif quick:
-                # Most values hold nothing but plain expressions that were seen often: nothing stands between them and their code.
-                instance.computing.add(name)
-                try:
-                    value = values[name] = self.computer.quickly(compiled, variables)
-                except RecursionError:
-                    raise
-                except Exception:  # whatever it is: the careful way says what it means
-                    value = _UNSET
-                instance.computing.discard(name)
-            if value is _UNSET:
-                value = self.property(instance, name, compiled)
-            if value is not OMITTED:
-                properties[name] = value
+        found = self._by_shape(instance) if instance.inside is None else None
+        if found is None:
+            found = {}
+            for name, compiled in instance.resource.properties.entries:
+                value = self._quick_property(instance, name, compiled)
+                if value is not OMITTED:
+                    found[name] = value
         reading.pop()
-        return properties
+        return found
+
+    def _by_shape(self, instance: Instance) -> dict[str, Any] | None:
+        """The same by the code of the resource's shape; None where there is none, or the careful way has to say what something means."""
+        shape, constants = instance.resource.shape, instance.resource.constants
+        code = self.plan.codes.of(shape)
+        if code is None:
+            return None
+        try:
+            values = code.values(self.names, instance.variables, constants)
+        except RecursionError:
+            raise
+        except Exception:  # whatever it is
+            return None
+        if code.left:
+            values += tuple([self.property(instance, name, compiled) for name, compiled in code.left])
+        found = code.build(values, constants)
+        for name, _ in code.left:
+            if found[name] is OMITTED:
+                del found[name]
+        if shape.is_plain and not code.left:
+            instance.computed = (code, values, constants)
+        instance.values.update(found)
+        return found
+
+    def _quick_property(self, instance: Instance, name: str, compiled: Compiled) -> Any:
+        """A property, quickly where that is possible; OMITTED where it is left out."""
+        if name in instance.values:
+            return instance.values[name]
+        if type(compiled) is Constant:
+            return compiled.value
+        if instance.inside is None:
+            # Most values hold nothing but plain expressions that were seen often: nothing stands between them and their code.
+            instance.computing.add(name)
+            try:
+                value = instance.values[name] = self.computer.quickly(compiled, instance.variables)
+                return value
+            except RecursionError:
+                raise
+            except Exception:  # whatever it is: the careful way says what it means
+                pass
+            finally:
+                instance.computing.discard(name)
+        return self.property(instance, name, compiled)
 
     def present(self) -> Iterable[dict[str | None, Instance]]:
         """The items of all resources that were found so far."""

@@ -90,7 +90,7 @@ def _key(resource: RenderedResource) -> Key | None:
     if kind is None or not isinstance(names, list) or not names:
         return None
     values = [resource.properties.get(name, _UNSET) for name in names]
-    if any(value is _UNSET or any(deep_marks(value)) for value in values):
+    if any(type(value) is not str and (value is _UNSET or any(deep_marks(value))) for value in values):
         return None
     return (kind.name, *((type(value).__name__, Value(value) if isinstance(value, list | dict) else value) for value in values))
 

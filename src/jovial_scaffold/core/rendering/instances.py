@@ -12,6 +12,7 @@ from jovial_scaffold.core.parameters.resolving import Parameters
 from jovial_scaffold.core.rendering.computing import Computer, Site
 from jovial_scaffold.core.rendering.plan import Plan, Plans
 from jovial_scaffold.core.rendering.results import RenderedResource
+from jovial_scaffold.core.rendering.shapes import Code, Constants, Values
 from jovial_scaffold.core.templates.model import Compiled, Requirement, Resource, Template
 from jovial_scaffold.core.templates.names import Reach
 
@@ -23,7 +24,7 @@ class Instance:
     """A resource that is present, or a use of a module: a single one, or one item of a loop.
 
     `position` is where the loop's source holds it; `reads` are the addresses that it was computed from, `presence` those that its
-    `$per`, `$when` and `$key` were. `inside` is the environment of a module's own names.
+    `$per`, `$when` and `$key` were. `inside` is the environment of a module's own names. `computed` is what the code of its shape computed.
     """
 
     resource: Resource
@@ -39,6 +40,7 @@ class Instance:
     reads: set[str] = field(default_factory=set)
     site: Site = field(default_factory=Site)
     property_reads: dict[str, set[str]] = field(default_factory=dict)
+    computed: "tuple[Code, Values, Constants] | None" = None
 
 
 @dataclass(slots=True)
@@ -200,6 +202,7 @@ class Surroundings(Protocol):
 
 @dataclass(slots=True, eq=False, kw_only=True)
 class EvaluatedResource(RenderedResource):
-    """A rendered resource, and what it was computed as."""
+    """A rendered resource, and what it was computed as. `known` says that it is certain to hold nothing unknown."""
 
     instance: Instance
+    known: bool = False

@@ -7,6 +7,7 @@ from jovial_scaffold.core.expressions.scopes import MapScope
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.limits import INSTANCES
 from jovial_scaffold.core.parameters.resolving import Checker
+from jovial_scaffold.core.rendering.shapes import Codes
 from jovial_scaffold.core.spelling import Speller
 from jovial_scaffold.core.templates.compiling import formulas_of, presence_uses
 from jovial_scaffold.core.templates.functions import Functions
@@ -23,6 +24,7 @@ class Plan:
         self.functions = Functions(template)
         self.checker = Checker(template)
         self.inputs = Inputs(template)
+        self.codes = Codes()
         self._reaches = Reaches(template)
         self._known: dict[tuple[str, str], Reach] = {}
 
@@ -41,7 +43,7 @@ class Plan:
         key = (name, "")
         if key not in self._known:
             resource = self.template.resources[name]
-            self._known[key] = self._reaches.of(presence_uses(resource) if resource.module else resource.uses)
+            self._known[key] = self._reaches.of(presence_uses(resource)) if resource.module else self._reaches.of_resource(resource)
         return self._known[key]
 
     def argument(self, use: str, parameter: str) -> Reach:

@@ -4,6 +4,7 @@ from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 from typing import Any
 
+from jovial_scaffold.core.expressions.values import deep_marks
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.limits import FINDINGS, INSTANCES
 from jovial_scaffold.core.meter import Meter
@@ -16,8 +17,10 @@ from jovial_scaffold.core.rendering.instances import EvaluatedResource, Instance
 from jovial_scaffold.core.rendering.judging import judged
 from jovial_scaffold.core.rendering.plan import Plan, Plans
 from jovial_scaffold.core.rendering.results import RenderedDocument, RenderedResource, Rendering
+from jovial_scaffold.core.rendering.shapes import marked_if_valid
 from jovial_scaffold.core.templates.model import Template
 from jovial_scaffold.core.text.source import Pointer
+from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import Amount, say
 
 
@@ -85,6 +88,12 @@ def render(
     found = ((name, scope.output(name)) for name in sorted(plan.template.outputs))
     outputs = {name: value for name, value in found if value is not OMITTED}
     return _evaluated(scope, context, resources, documents, outputs, findings)
+
+
+def is_unknown_somewhere(rendering: Evaluated) -> bool:
+    """Whether a value of a rendering is unknown."""
+    values = [*(each.properties for each in rendering.resources.values() if not each.known), rendering.outputs]
+    return any(deep_marks(value)[2] for value in values) or any(each.value is UNKNOWN for each in rendering.documents.values())
 
 
 def _evaluated(
@@ -223,9 +232,15 @@ def _rendered(scope: Surroundings, instance: Instance) -> EvaluatedResource:
     resource = instance.resource
     properties = scope.properties(instance)
     faulty: tuple[Pointer, ...] = ()
+    known = False
     kind = resource.type
     if kind is not None:
-        faulty, properties = judged(scope, instance, kind, properties)
+        marked = marked_if_valid(*instance.computed, properties, kind) if instance.computed is not None else None
+        known = marked is not None
+        if marked is not None:
+            properties = marked
+        else:
+            faulty, properties = judged(scope, instance, kind, properties)
     type_text = kind.id if kind else resource.type_text
     return EvaluatedResource(
         address=instance.address,
@@ -237,6 +252,7 @@ def _rendered(scope: Surroundings, instance: Instance) -> EvaluatedResource:
         faulty=faulty,
         keep=scope.kept(resource),
         formerly=scope.formerly(instance),
+        known=known,
     )
 
 

@@ -5,7 +5,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
 
-from jovial_scaffold.core.expressions.values import Secret, deep_marks, revealed
+from jovial_scaffold.core.expressions.values import Secret, revealed
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.parameters.resolving import Parameters
 from jovial_scaffold.core.schemas.catalog import ResourceType
@@ -80,12 +80,6 @@ class Rendering:
 
     def __post_init__(self) -> None:
         self.label = self.label or self.environment
-
-
-def is_unknown_somewhere(rendering: Rendering) -> bool:
-    """Whether a value of a rendering is unknown."""
-    values = [*(each.properties for each in rendering.resources.values()), rendering.outputs]
-    return any(deep_marks(value)[2] for value in values) or any(each.value is UNKNOWN for each in rendering.documents.values())
 
 
 def without_masks(rendering: Rendering) -> Rendering:

@@ -70,7 +70,7 @@ class Validator:
             if self._compiled.is_valid(value):
                 return []
         except ValueError:  # there are marks in it: does it fit with other values in their places?
-            plain, _ = _without_marks(value, (), set(), set(), self._stand_in)
+            plain, _ = _without_marks(value, (), set(), set(), self.stand_in)
             with suppress(ValueError):
                 if self._compiled.is_valid(plain):
                     return []
@@ -87,7 +87,14 @@ class Validator:
         # A misspelt key is one mistake: that the right one is then missing is not said as well.
         return [violation for violation in violations if not (violation.id == "missing" and violation.pointer in meant)]
 
-    def _stand_in(self, pointer: Pointer) -> Any:
+    def is_valid(self, value: Any) -> bool:
+        """Whether a value without marks is valid; one that the validator cannot take is not."""
+        try:
+            return bool(self._compiled.is_valid(value))
+        except ValueError:
+            return False
+
+    def stand_in(self, pointer: Pointer) -> Any:
         """A value that fits at a pointer, in the place of one that is not known yet; null where none is found easily."""
         folded = tuple(0 if isinstance(step, int) else step for step in pointer)
         if folded not in self._stand_ins:

@@ -4,7 +4,6 @@ A mistake becomes a finding and an unknown value, so that what depends on it sta
 """
 
 import re
-from dataclasses import replace
 from typing import Any
 
 from jovial_scaffold.core.expressions.errors import ExpressionError, SyntaxProblem
@@ -177,15 +176,13 @@ def formulas_of(value: Compiled | Condition | None, variables: tuple[str, ...] =
 
 def presence_uses(resource: Resource) -> list[Use]:
     """The expressions that decide whether a resource is there, and which items it has."""
-    variables = resource.loop.variables if resource.loop else ()
     uses = formulas_of(resource.loop.over) if resource.loop else []
-    return uses + formulas_of(resource.when, variables) + formulas_of(resource.key, variables)
+    return uses + formulas_of(resource.when, resource.variables) + formulas_of(resource.key, resource.variables)
 
 
-def with_uses(resource: Resource) -> Resource:
-    """The resource with every expression in it, its directives' first."""
-    variables = resource.loop.variables if resource.loop else ()
-    return replace(resource, uses=(*presence_uses(resource), *formulas_of(resource.properties, variables)))
+def uses_of(resource: Resource) -> list[Use]:
+    """Every expression of a resource, its directives' first."""
+    return presence_uses(resource) + formulas_of(resource.properties, resource.variables)
 
 
 def written_span(compiled: Compiled, pointer: Pointer) -> Span:

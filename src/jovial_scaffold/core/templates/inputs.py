@@ -3,7 +3,7 @@
 from collections.abc import Iterable
 
 from jovial_scaffold.core.expressions.placeholders import Formula
-from jovial_scaffold.core.templates.compiling import formulas_of, presence_uses
+from jovial_scaffold.core.templates.compiling import formulas_of, presence_uses, uses_of
 from jovial_scaffold.core.templates.model import Compiled, Condition, Document, Resource, Template, Use
 
 CONTEXT = "context"
@@ -81,7 +81,7 @@ class Inputs:
             return _document_names(template.documents[name])
         if name in template.resources:
             resource = template.resources[name]
-            return _names(resource.uses) | ({CONTEXT} if resource.module is not None else set())
+            return _names(uses_of(resource)) | ({CONTEXT} if resource.module is not None else set())
         return set()
 
 

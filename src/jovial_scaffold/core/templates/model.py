@@ -235,8 +235,30 @@ class Module:
 
 
 @record
+class ResourceShape:
+    """What resources have in common whose properties differ in constants only; `properties` are those of one of them.
+
+    `variables` are those of the resource's loop.
+    """
+
+    properties: MapValue
+    variables: frozenset[str]
+    #: whether no constant is a mark, or holds one or a double
+    is_plain: bool
+    #: whether all properties are described by the shape: a loop, `${?…}` and others are not
+    is_whole: bool
+    #: whether no expression binds names of its own or calls functions of the template
+    is_simple: bool
+    #: what the properties read: a name, or which constant is the name of a resource, and the first field read from it, or nothing
+    steps: frozenset[tuple[str | int, str]]
+
+
+@record
 class Resource:
-    """A resource as written, or a use of a module. `type` is None where nobody knows `type_text`; of a module, it is its interface."""
+    """A resource as written, or a use of a module. `type` is None where nobody knows `type_text`; of a module, it is its interface.
+
+    `constants` are what its properties alone have, in the order of its shape.
+    """
 
     name: str
     type_text: str
@@ -250,7 +272,13 @@ class Resource:
     keep: bool
     formerly: str
     origin: Origin
-    uses: "tuple[Use, ...]" = ()
+    shape: ResourceShape
+    constants: tuple[Any, ...]
+
+    @property
+    def variables(self) -> tuple[str, ...]:
+        """Those of its loop."""
+        return self.loop.variables if self.loop is not None else ()
 
 
 Use = tuple[Formula, Origin, tuple[str, ...]]

@@ -13,7 +13,7 @@ from jovial_scaffold.core.expressions.references import Reference
 from jovial_scaffold.core.findings import Finding, Level, Related, Span
 from jovial_scaffold.core.limits import FUNCTION_CALLS
 from jovial_scaffold.core.spelling import Speller, near
-from jovial_scaffold.core.templates.compiling import formulas_of, loops_in
+from jovial_scaffold.core.templates.compiling import formulas_of, loops_in, presence_uses, uses_of
 from jovial_scaffold.core.templates.model import (
     Condition,
     Constant,
@@ -25,6 +25,7 @@ from jovial_scaffold.core.templates.model import (
     Output,
     Requirement,
     Resource,
+    ResourceShape,
     Template,
     Use,
 )
@@ -51,7 +52,7 @@ def check_names(template: Template, draft: bool = False) -> list[Finding]:
     findings: list[Finding] = []
     used: set[str] = set()  # also what a misspelt name was meant to be: one mistake gives one finding
     known = template.names | {"context"}
-    spellers: dict[frozenset[str], Speller] = {}
+    spellers = {known: Speller(known)}
     for owner, uses, narrowed in _owners(template):
         visible = known if narrowed is None else narrowed
         speller = spellers.setdefault(visible, Speller(visible))
@@ -61,6 +62,8 @@ def check_names(template: Template, draft: bool = False) -> list[Finding]:
             used |= _may_miss(owner)
     for resource in template.resources.values():
         used |= {name for name, _ in resource.after}
+        for formula, origin, variables in _uses_to_check(resource, known, used):
+            used |= _check_use(template, formula, origin, variables, known, known, findings, resource, spellers[known])
         findings += _shadowing_loops(resource, known)
         findings += _check_after(template, resource)
     if not template.unread:
@@ -69,7 +72,36 @@ def check_names(template: Template, draft: bool = False) -> list[Finding]:
     return [*findings, *_value_cycles(template), *_function_cycles(template)]
 
 
+def _all_owners(template: Template) -> Iterator[_Owned]:
+    yield from _owners(template)
+    for resource in template.resources.values():
+        yield _Owned(resource, uses_of(resource))
+
+
+def _uses_to_check(resource: Resource, known: frozenset[str], used: set[str]) -> list[Use]:
+    """The expressions of a resource whose names need a look; where its shape says that all is well, what it reads is used."""
+    names = names_by_shape(resource)
+    if names is None or not names <= known:
+        return uses_of(resource)
+    used |= names
+    return presence_uses(resource) if resource.loop is not None or resource.when is not None else []
+
+
+def names_by_shape(resource: Resource) -> frozenset[str] | None:
+    """The names that a resource's properties read, where its shape says them all."""
+    if not (resource.shape.is_whole and resource.shape.is_simple):
+        return None
+    return frozenset([name for name, _ in steps_by_shape(resource)])
+
+
+def steps_by_shape(resource: Resource) -> frozenset[tuple[str, str]]:
+    """The same with the first field read from each, or nothing."""
+    constants = resource.constants
+    return frozenset([(constants[name] if isinstance(name, int) else name, field) for name, field in resource.shape.steps])
+
+
 def _owners(template: Template) -> Iterator[_Owned]:
+    """All but resources."""
     # Defaults and `must` come before `let` and resources: they see parameters and the context alone. A function sees its arguments.
     early = frozenset((*template.parameters, "context"))
     for declaration in template.parameters.values():
@@ -86,8 +118,6 @@ def _owners(template: Template) -> Iterator[_Owned]:
             yield _Owned(function, formulas_of(call), frozenset())
     for lookup in template.lookups.values():
         yield _Owned(lookup, formulas_of(lookup.where, ("row",)) + formulas_of(lookup.newest, ("row",)))
-    for resource in template.resources.values():
-        yield _Owned(resource, resource.uses)
     for document in template.documents.values():
         narrowed = None if document.narrowed is None else frozenset(document.narrowed)
         yield _Owned(document, content_uses(document), narrowed)
@@ -181,7 +211,8 @@ def _unknown_hint(reference: Reference, names: Speller, template: Template, owne
 
 
 def _shadowing_loops(resource: Resource, known: frozenset[str]) -> Iterator[Finding]:
-    for loop in ([resource.loop] if resource.loop else []) + loops_in(resource.properties):
+    below = [] if resource.shape.is_whole else loops_in(resource.properties)
+    for loop in [resource.loop, *below] if resource.loop is not None else below:
         for variable in loop.variables:
             if variable in known:
                 message = say("The loop variable `{}` hides what is declared under that name.", variable)
@@ -391,17 +422,38 @@ class Reaches:
                 if isinstance(owner, Document) and owner.narrowed is None:
                     self._direct[owner.name] |= {(name, "") for name in _may_miss(owner)}
         self._known: dict[str, frozenset[tuple[str, str]]] = {}
+        self._shared: dict[ResourceShape, Reach] = {}
 
     def of(self, uses: Sequence[Use]) -> Reach:
         """What some expressions need."""
+        return self._of_steps(_first_steps(uses))
+
+    def of_resource(self, resource: Resource) -> Reach:
+        """What a resource needs."""
+        if not resource.shape.is_whole:
+            return self.of(uses_of(resource))
+        presence = _first_steps(presence_uses(resource)) if resource.loop is not None or resource.when is not None else _NO_STEPS
+        if presence:
+            return self._of_steps(presence | steps_by_shape(resource))
+        # What resources of one shape share is followed once.
+        known = self._shared.get(resource.shape)
+        if known is None:
+            known = self._shared[resource.shape] = self._of_steps({step for step in resource.shape.steps if isinstance(step[0], str)})  # type: ignore[misc]
+        own = [(resource.constants[name], field) for name, field in resource.shape.steps if isinstance(name, int)]
+        if not own:
+            return known
+        below = self._of_steps(own)
+        return Reach(known.resources | below.resources, known.outputs | below.outputs, known.parameters)
+
+    def _of_steps(self, steps: Iterable[tuple[str, str]]) -> Reach:
         template = self.template
         ends: set[tuple[str, str]] = set()
-        for name, field in _first_steps(uses):
+        for name, field in steps:
             ends |= self._through(name) if name in self._direct else {(name, field)}
         return Reach(
-            frozenset(name for name, _ in ends if name in template.resources),
-            frozenset((name, field) for name, field in ends if name in self._modules),
-            frozenset(name for name, _ in ends if name in template.parameters),
+            frozenset([name for name, _ in ends if name in template.resources]),
+            frozenset([(name, field) for name, field in ends if name in self._modules]),
+            frozenset([name for name, _ in ends if name in template.parameters]),
         )
 
     def _through(self, name: str) -> frozenset[tuple[str, str]]:
@@ -426,6 +478,9 @@ class Reaches:
         return found
 
 
+_NO_STEPS: frozenset[tuple[str, str]] = frozenset()
+
+
 def _first_steps(uses: Sequence[Use]) -> set[tuple[str, str]]:
     found: set[tuple[str, str]] = set()
     for formula, _, variables in uses:
@@ -439,7 +494,7 @@ def reached_resources(template: Template, reaches: Reaches) -> dict[str, frozens
     found = {}
     for name, resource in template.resources.items():
         waited = {target for target, _ in resource.after if target in template.resources}
-        found[name] = reaches.of(resource.uses).resources | waited
+        found[name] = reaches.of_resource(resource).resources | waited
     return found
 
 
@@ -479,7 +534,7 @@ def resource_cycles(template: Template, reached: dict[str, frozenset[str]]) -> t
 def uses_by_name(template: Template) -> dict[str, list[Origin]]:
     """Where each name of a template is read; a call is a use of its function, and `$after` of its resource."""
     found: dict[str, list[Origin]] = {}
-    for _, uses, _ in _owners(template):
+    for _, uses, _ in _all_owners(template):
         for formula, origin, variables in uses:
             names = [reference.name for reference in formula.program.reads if reference.name not in variables]
             names += [call.function for call in formula.program.own_calls if call.target is None]
@@ -494,6 +549,9 @@ def uses_by_name(template: Template) -> dict[str, list[Origin]]:
 def reads_run(template: Template) -> bool:
     """Whether an expression reads `context.run`, so that whoever renders must find out date, revision and author."""
     uses = [use for _, uses, _ in _owners(template) for use in uses]
+    for resource in template.resources.values():
+        names = names_by_shape(resource)
+        uses += presence_uses(resource) if names is not None and "context" not in names else uses_of(resource)
     return any("context" in use[0].program.names and _reads_run(use[0]) for use in uses)
 
 
@@ -508,7 +566,7 @@ def _reference_span(template: Template, name: str, target: str) -> Span:
         if waited == target:
             return origin.value_span()
     values = {value.name for value in template.values.values() if target in _value_reach(template, value.name)}
-    for formula, origin, _ in resource.uses:
+    for formula, origin, _ in uses_of(resource):
         for reference in formula.program.reads:
             if reference.name == target or reference.name in values:
                 return origin.inner_span(formula.offset + reference.start, formula.offset + reference.end)

@@ -7,6 +7,7 @@ from jovial_scaffold.core.schemas.catalog import Catalogs
 from jovial_scaffold.core.templates.declaring import Library
 from jovial_scaffold.core.templates.model import Template
 from jovial_scaffold.core.templates.resourcing import ResourceReader
+from jovial_scaffold.core.templates.shapes import ResourceShapes
 from jovial_scaffold.core.text.source import Origin, Source
 
 
@@ -24,6 +25,7 @@ class _Reader(ResourceReader):
         super().__init__(sources, findings)
         self.catalogs = catalogs
         self.library = library
+        self.shapes = ResourceShapes()
         self.used_types = set()
         self.types = {}
 

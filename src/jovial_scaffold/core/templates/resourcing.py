@@ -9,9 +9,10 @@ from jovial_scaffold.core.schemas.catalog import Catalogs, ResourceType
 from jovial_scaffold.core.schemas.shapes import secret_pointers
 from jovial_scaffold.core.schemas.validation import subschema
 from jovial_scaffold.core.spelling import near
-from jovial_scaffold.core.templates.compiling import is_name, overlaid, with_uses
+from jovial_scaffold.core.templates.compiling import is_name, overlaid
 from jovial_scaffold.core.templates.declaring import DeclarationReader
 from jovial_scaffold.core.templates.model import Compiled, Constant, Everywhere, MapValue, Module, Resource
+from jovial_scaffold.core.templates.shapes import ResourceShapes
 from jovial_scaffold.core.text.patterns import pattern
 from jovial_scaffold.core.text.source import Origin, value_at
 from jovial_scaffold.core.text.unknown import UNKNOWN
@@ -27,6 +28,7 @@ class ResourceReader(DeclarationReader):
     """Reads resources; their types come from the catalogs, or are modules."""
 
     catalogs: Catalogs
+    shapes: ResourceShapes
 
     def resource_names(self) -> set[str]:
         """What resources are called, as far as their keys say so: expressions that differ in those are read as one."""
@@ -71,19 +73,23 @@ class ResourceReader(DeclarationReader):
         if isinstance(value, Constant):
             value = MapValue(tuple((k, Constant(v, origin.child(k if k in plain else f"${k}"))) for k, v in value.value.items()), origin)
         assert isinstance(value, MapValue)
+        loop = self.loop(directives["$per"], origin.child("$per")) if "$per" in directives else None
+        shape, constants = self.shapes.of(value, loop.variables if loop is not None else ())
         return Resource(
             name,
             type_text,
             kind,
             module,
             value,
-            self.loop(directives["$per"], origin.child("$per")) if "$per" in directives else None,
+            loop,
             self.condition(directives["$when"], origin.child("$when")) if "$when" in directives else None,
             self.key(directives, origin),
             self.after(directives.get("$after"), origin.child("$after")),
             self.keep(directives.get("$keep", False), origin.child("$keep")),
             self.formerly(directives.get("$formerly", ""), origin.child("$formerly")),
             origin,
+            shape,
+            constants,
         )
 
     def resource_type(self, text: str, origin: Origin) -> tuple[Module | None, ResourceType | None]:
@@ -190,13 +196,13 @@ class ResourceReader(DeclarationReader):
     def with_everywhere(self, resources: dict[str, Resource], everywhere: list[Everywhere]) -> dict[str, Resource]:
         """The resources with the properties of fitting entries below their own; entries and properties that fit none are reported."""
         if not everywhere:
-            return {name: with_uses(resource) for name, resource in resources.items()}
+            return resources
         known: dict[tuple[str, str], bool] = {}
         result = {}
         for name, resource in resources.items():
             kind = resource.type
             if kind is None or resource.module is not None:
-                result[name] = with_uses(resource)
+                result[name] = resource
                 continue
             below: dict[str, Compiled] = {}
             for entry in everywhere:
@@ -216,7 +222,9 @@ class ResourceReader(DeclarationReader):
                     _merge(properties, key, value)
                 else:
                     properties[key] = value
-            result[name] = with_uses(replace(resource, properties=replace(resource.properties, entries=tuple(properties.items()))))
+            merged = MapValue(tuple(properties.items()), resource.properties.origin)
+            shape, constants = self.shapes.of(merged, resource.variables)
+            result[name] = replace(resource, properties=merged, shape=shape, constants=constants)
         self._report_unfitting(everywhere, known, resources)
         return result
 

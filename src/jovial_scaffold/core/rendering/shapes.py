@@ -1,0 +1,203 @@
+"""What resources have in common that differ in constants only: two functions, made once, that give the properties of each.
+
+The first computes what stands in the places of expressions, the second puts computed values and constants together. Between the two,
+values that only the deployment knows can be stood in for, so that the validator judges plain data. Like all generated code, they give
+what the careful way gives, or raise; what is not worth code (loops, `${?…}`, a map with a condition) is computed the careful way.
+"""
+
+import ast
+from collections.abc import Callable, Mapping
+from typing import Any, NamedTuple
+
+from jovial_scaffold.core.expressions.generation import (
+    Unsupported,
+    Writer,
+    called,
+    compiled_code,
+    loaded,
+    parameters,
+    stored_as,
+    subscript,
+)
+from jovial_scaffold.core.expressions.pending import Pending
+from jovial_scaffold.core.expressions.placeholders import Formula, Joined
+from jovial_scaffold.core.expressions.program import Program
+from jovial_scaffold.core.expressions.values import Secret
+from jovial_scaffold.core.rendering.computing import SIMPLE, plain
+from jovial_scaffold.core.schemas.catalog import ResourceType
+from jovial_scaffold.core.schemas.shapes import annotated
+from jovial_scaffold.core.templates.model import Compiled, Condition, Constant, Dynamic, ListValue, MapValue, ResourceShape
+from jovial_scaffold.core.templates.shapes import constants_of, is_plain
+from jovial_scaffold.core.text.source import Pointer
+
+Constants = tuple[Any, ...]
+Values = tuple[Any, ...]
+_FEW = 3  # resources of which it is not worth while to make code
+
+
+class Code(NamedTuple):
+    """The functions of a shape. `places` are those of the computed values, `left` the properties that are computed the careful way, whose
+    values come after those."""
+
+    values: Callable[[Any, Mapping[str, Any], Constants], Values]
+    build: Callable[[Values, Constants], dict[str, Any]]
+    places: tuple[Pointer, ...]
+    left: tuple[tuple[str, Compiled], ...]
+
+
+class Codes:
+    """The code of one template's shapes, made where it is worth it."""
+
+    def __init__(self) -> None:
+        self._tries: dict[ResourceShape, int] = {}
+        self._made: dict[ResourceShape, Code | None] = {}
+
+    def of(self, shape: ResourceShape) -> Code | None:
+        """The functions; None as long as they are not worth it, or where nothing can be made."""
+        if shape in self._made:
+            return self._made[shape]
+        tries = self._tries[shape] = self._tries.get(shape, 0) + 1
+        if tries <= _FEW:
+            return None
+        self._made[shape] = _Composer(shape.variables).code(shape.properties)
+        return self._made[shape]
+
+
+class _Composer:
+    """Writes the functions of a shape."""
+
+    def __init__(self, variables: frozenset[str]) -> None:
+        self._variables = variables
+        self._writer = Writer(variables)
+        self._at = 0  # how many constants were met
+        self._values: list[ast.expr] = []
+        self._places: list[Pointer] = []
+
+    def code(self, properties: MapValue) -> Code | None:
+        """The functions; None where Python does not take them."""
+        built: list[ast.expr | None] = []
+        left = []
+        for name, compiled in properties.entries:
+            constants = constants_of(compiled, self._variables)
+            after, values = self._at + len(constants or ()), len(self._values)
+            try:
+                if constants is None:
+                    raise Unsupported
+                built.append(self._built(compiled, (name,), None))
+            except Unsupported:
+                del self._values[values:], self._places[values:]
+                left.append((name, compiled))
+                built.append(None)
+            self._at = after
+        slots = iter(range(len(self._values), len(self._values) + len(left)))
+        whole = ast.Dict(
+            keys=[ast.Constant(name) for name, _ in properties.entries],
+            values=[each if each is not None else subscript(loaded("values"), next(slots)) for each in built],
+        )
+        tuple_of = ast.Tuple(elts=self._values, ctx=ast.Load())
+        values_of = compiled_code(_function(tuple_of, "names", "variables", "constants"), "eval", self._writer.constants)
+        build = compiled_code(_function(whole, "values", "constants"), "eval", {})
+        return Code(values_of, build, tuple(self._places), tuple(left)) if values_of and build else None
+
+    def _built(self, compiled: Compiled, place: Pointer, only_if: str | None) -> ast.expr:
+        """How the second function makes a value; what the first has to compute for it is written down, where it stands behind a condition
+        only if that holds."""
+        if isinstance(compiled, Constant):
+            return self._constant()
+        if isinstance(compiled, Dynamic):
+            content = compiled.content
+            written = self._joined(content) if isinstance(content, Joined) else self._result(content.program)  # type: ignore[union-attr]
+            if only_if is not None:
+                written = ast.IfExp(test=loaded(only_if), body=written, orelse=ast.Constant(None))
+            return self._value(written, place)
+        if isinstance(compiled, MapValue):
+            return self._map(compiled, place, only_if)
+        assert isinstance(compiled, ListValue)
+        items: list[ast.expr] = []
+        for index, item in enumerate(compiled.items):
+            if isinstance(item, MapValue) and item.when is not None:
+                name = self._writer.fresh()
+                held = self._condition(item.when, name, only_if)
+                below = ast.List(elts=[self._map(item, (*place, index), name)], ctx=ast.Load())
+                either = ast.IfExp(test=held, body=below, orelse=ast.Tuple(elts=[], ctx=ast.Load()))
+                items.append(ast.Starred(value=either, ctx=ast.Load()))
+            else:
+                items.append(self._built(item, (*place, index), only_if))
+        return ast.List(elts=items, ctx=ast.Load())
+
+    def _map(self, compiled: MapValue, place: Pointer, only_if: str | None) -> ast.expr:
+        return ast.Dict(
+            keys=[ast.Constant(name) for name, _ in compiled.entries],
+            values=[self._built(item, (*place, name), only_if) for name, item in compiled.entries],
+        )
+
+    def _condition(self, when: Condition, name: str, only_if: str | None) -> ast.expr:
+        assert isinstance(when.content, Formula)
+        held = self._writer.surely_boolean(*self._program(when.content.program))
+        if only_if is not None:
+            held = ast.IfExp(test=loaded(only_if), body=held, orelse=ast.Constant(False))
+        return self._value(stored_as(name, held), ())
+
+    def _value(self, written: ast.expr, place: Pointer) -> ast.expr:
+        self._values.append(written)
+        self._places.append(place)
+        return subscript(loaded("values"), len(self._values) - 1)
+
+    def _constant(self) -> ast.expr:
+        self._at += 1
+        return subscript(loaded("constants"), self._at - 1)
+
+    def _program(self, program: Program) -> tuple[ast.expr, str]:
+        shape = program.shape
+        holes = {start: self._at + index for start, index in shape.holes.items()}
+        self._at += len(program.constants)
+        return self._writer.composed(shape.node, holes)
+
+    def _result(self, program: Program) -> ast.expr:
+        """A value that may stand in a resource."""
+        written, kind = self._program(program)
+        if kind in _SIMPLE_KINDS:
+            return written
+        name = self._writer.fresh()
+        is_simple = ast.Compare(
+            left=called(self._writer.constant(type), stored_as(name, written)), ops=[ast.In()], comparators=[self._writer.constant(SIMPLE)]
+        )
+        return ast.IfExp(test=is_simple, body=loaded(name), orelse=called(self._writer.constant(plain), loaded(name)))
+
+    def _joined(self, content: Joined) -> ast.expr:
+        parts = [self._constant() if isinstance(part, str) else self._program(part.program)[0] for part in content.parts]
+        return called(self._writer.constant("".join), ast.List(elts=parts, ctx=ast.Load()))
+
+
+_SIMPLE_KINDS = frozenset(("bool", "string", "int"))
+
+
+def _function(body: ast.expr, *names: str) -> ast.Expression:
+    return ast.Expression(ast.Lambda(args=parameters(*names), body=body))
+
+
+def marked_if_valid(
+    code: Code, values: Values, constants: Constants, properties: dict[str, Any], kind: ResourceType
+) -> dict[str, Any] | None:
+    """The properties with secrets marked, where they hold nothing unknown and no doubles, and nothing can be said against them; None where a
+    careful look has to decide."""
+    notes: list[tuple[str, Pointer]] = []
+    marked = annotated(kind.shape, properties, (), notes)
+    if notes:
+        return None
+    judged = properties
+    if not SIMPLE.issuperset(map(type, values)):
+        stand_ins: list[Any] | None = None
+        for index, value in enumerate(values):
+            if type(value) in SIMPLE or is_plain(value):
+                continue
+            instead = value.value if type(value) is Secret else value
+            if type(instead) is Pending:
+                instead = kind.validator.stand_in(code.places[index])
+            elif not is_plain(instead):
+                return None
+            stand_ins = stand_ins or list(values)
+            stand_ins[index] = instead
+        if stand_ins is not None:
+            judged = code.build(tuple(stand_ins), constants)
+    return marked if kind.validator.is_valid(judged) else None
