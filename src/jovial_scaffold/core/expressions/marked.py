@@ -8,14 +8,22 @@ from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.text.unknown import UNKNOWN
 
 SECRET_MARK = {"$secret": True}
+_PLAIN = frozenset((str, int, bool, float, type(None)))
 
 
 def to_json(value: Any, secret: Callable[[Secret], Any] = lambda _: SECRET_MARK) -> Any:
     """A value as JSON, with maps in code-point order; `secret` says what stands for what is secret."""
-    if isinstance(value, dict):
-        return {f"${key}" if key.startswith("$") else key: to_json(value[key], secret) for key in sorted(value)}
-    if isinstance(value, list):
-        return [to_json(item, secret) for item in value]
+    kind = type(value)
+    if kind in _PLAIN:
+        return value
+    if kind is dict:
+        found = {}
+        for key in sorted(value):
+            item = value[key]
+            found[f"${key}" if key[:1] == "$" else key] = item if type(item) in _PLAIN else to_json(item, secret)
+        return found
+    if kind is list:
+        return value if _PLAIN.issuperset(map(type, value)) else [to_json(item, secret) for item in value]
     if isinstance(value, Secret):
         return secret(value)
     if isinstance(value, Pending):

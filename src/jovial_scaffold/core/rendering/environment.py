@@ -14,11 +14,10 @@ from urllib.parse import quote, unquote
 
 from jovial_scaffold.core.expressions.errors import EvaluationError
 from jovial_scaffold.core.expressions.pending import Pending
-from jovial_scaffold.core.expressions.scopes import LookupScope, OwnFunction
+from jovial_scaffold.core.expressions.scopes import LookupScope, Names, OwnFunction
 from jovial_scaffold.core.expressions.values import NONE, Optional, Record, Secret
 from jovial_scaffold.core.findings import Finding, Related
 from jovial_scaffold.core.limits import INSTANCES
-from jovial_scaffold.core.meter import Meter
 from jovial_scaffold.core.parameters.resolving import Parameters
 from jovial_scaffold.core.parameters.typing import as_declared
 from jovial_scaffold.core.rendering.computing import OMITTED, Computer, Site, whole_doubles
@@ -40,7 +39,25 @@ from jovial_scaffold.core.templates.model import (
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import NOTHING, Described, Value, nearest, say, told
 
+_NO_VARIABLES: Mapping[str, Any] = {}
 _PLAIN_KEY = re.compile(r"[A-Za-z0-9_.-]+\Z")
+
+
+class _Names(dict[str, Any]):
+    """What generated code looks names up in: values that read no resource are kept here, and resources, which note by themselves who reads
+    them. All others are asked for each time."""
+
+    __slots__ = ("_scope", "meter")
+
+    def __init__(self, scope: "Environment") -> None:
+        self._scope = scope
+        self.meter = scope.shared.meter
+
+    def __missing__(self, name: str) -> Any:
+        value = self._scope.value(name)
+        if self._scope.reads_nothing(name) or type(value) is ResourceRecord:
+            self[name] = value
+        return value
 
 
 class Environment(LookupScope):
@@ -55,6 +72,7 @@ class Environment(LookupScope):
         self.prefix = f"{use.address}/" if use else ""
         self.computer = Computer(self, parameters.environment, self.report)
         self._known: dict[str, tuple[Any, frozenset[str] | set[str]]] = {}
+        self._names = _Names(self)
         self._defaulting: set[str] = set()
         self._instances: dict[str, dict[str | None, Instance] | None] = {}
         self._outputs: dict[str, tuple[Any, set[str]]] = {}
@@ -77,9 +95,14 @@ class Environment(LookupScope):
         return tuple(found)
 
     @property
-    def meter(self) -> Meter:
-        """What the run may still do."""
-        return self.shared.meter
+    def names(self) -> Names:
+        """What generated code looks names up in."""
+        return self._names
+
+    def reads_nothing(self, name: str) -> bool:
+        """Whether a name has a value that was computed without reading a resource."""
+        found = self._known.get(name)
+        return found is not None and not found[1]
 
     # -- names
 
@@ -233,6 +256,9 @@ class Environment(LookupScope):
     def instances(self, resource: Resource) -> dict[str | None, Instance] | None:
         """The items of a resource that are present, by key; a resource without `$per` has the key None. None where unknown."""
         if resource.name not in self._instances:
+            if resource.loop is None and resource.when is None:
+                self._instances[resource.name] = {None: self._instance(resource, None, _NO_VARIABLES, None)}
+                return self._instances[resource.name]
             self._instances[resource.name] = None  # what reads itself while it is being found stays unknown
             self.shared.reading.append(set())
             found = self._instances[resource.name] = self._found(resource)
@@ -338,7 +364,12 @@ class Environment(LookupScope):
         if resource.loop is not None:
             return LoopRecord(self, resource, instances)
         instance = instances.get(None)
-        return self.record(instance) if instance else AbsentRecord(resource)
+        if instance is None:
+            return AbsentRecord(resource)
+        record = self.record(instance)
+        if resource.module is None:  # of a module, each output has its own reads
+            self._known[resource.name] = (record, frozenset((instance.address,)))
+        return record
 
     def record(self, instance: Instance) -> Record:
         """A present resource as expressions see it; reading it is an edge of the dependency graph. A module's edges are its outputs'."""

@@ -3,6 +3,8 @@
 from functools import cached_property
 
 from jovial_scaffold.core.expressions.errors import EvaluationError
+from jovial_scaffold.core.expressions.pending import Pending
+from jovial_scaffold.core.expressions.residuals import pending_property
 from jovial_scaffold.core.expressions.scopes import MapScope
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.limits import INSTANCES
@@ -14,6 +16,7 @@ from jovial_scaffold.core.templates.functions import Functions
 from jovial_scaffold.core.templates.inputs import Inputs
 from jovial_scaffold.core.templates.model import Constant, Loop, Resource, Template
 from jovial_scaffold.core.templates.names import Reach, Reaches, reached_resources, resource_cycles
+from jovial_scaffold.core.text.source import pointer_text
 
 
 class Plan:
@@ -85,6 +88,14 @@ class Plans:
     def __init__(self) -> None:
         self._plans: dict[Template, Plan] = {}
         self._least: dict[Template, int] = {}
+        self._pending: dict[tuple[str, str], Pending] = {}
+
+    def pending(self, address: str, property: str) -> Pending:
+        """What only the deployment knows of a property that the cloud sets: the same in all environments."""
+        key = (address, property)
+        if key not in self._pending:
+            self._pending[key] = pending_property(address, pointer_text((property,)))
+        return self._pending[key]
 
     def least_instances(self, template: Template) -> int:
         """How many resources and uses of modules a template makes at the least: those without condition, in loops over constants each

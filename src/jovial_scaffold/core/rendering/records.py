@@ -3,13 +3,11 @@
 from typing import Any
 
 from jovial_scaffold.core.expressions.errors import EvaluationError
-from jovial_scaffold.core.expressions.residuals import pending_property
 from jovial_scaffold.core.expressions.values import Record, sorted_keys
 from jovial_scaffold.core.rendering.computing import OMITTED
 from jovial_scaffold.core.rendering.instances import Instance, Surroundings
 from jovial_scaffold.core.schemas.shapes import filled, with_secrets
 from jovial_scaffold.core.templates.model import Resource
-from jovial_scaffold.core.text.source import pointer_text
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import Value, listed, nearest, say
 
@@ -17,7 +15,7 @@ _ABSENT = object()
 
 
 class ResourceRecord(Record):
-    """A resource as expressions read it: what the template wrote, else the catalog's default, else pending."""
+    """A resource as expressions read it: what the template wrote, else the catalog's default, else pending. Whoever reads depends on it."""
 
     __slots__ = ("environment", "instance")
 
@@ -26,6 +24,9 @@ class ResourceRecord(Record):
         self.instance = instance
 
     def _written(self, field: str) -> Any:
+        self.environment.shared.reading[-1].add(self.instance.address)
+        if field not in self.instance.resource.shape.names:
+            return _ABSENT
         for name, compiled in self.instance.resource.properties.entries:
             if name == field:
                 value = self.environment.property(self.instance, name, compiled)
@@ -44,10 +45,10 @@ class ResourceRecord(Record):
         if below is not None and below.has_default:
             return with_secrets(below, filled(below, below.default, self.instance.address, (field,)))
         if below is not None and below.read_only:
-            running = self.environment.shared.deployed.get(self.instance.address)
-            if running is not None and field in running:
-                return running[field]
-            return pending_property(self.instance.address, pointer_text((field,)))
+            address, shared = self.instance.address, self.environment.shared
+            if shared.deployed and field in shared.deployed.get(address, ()):
+                return shared.deployed[address][field]
+            return shared.plans.pending(address, field)
         known = kind.schema.get("properties", {})
         if field in known:
             hint = say("Set it, or read it with {}.?{}.", self.instance.resource.name, field)
@@ -71,6 +72,7 @@ class ResourceRecord(Record):
 
     def whole(self) -> Any:
         """All properties, defaults filled in."""
+        self.environment.shared.reading[-1].add(self.instance.address)
         written = {
             name: self.environment.property(self.instance, name, compiled) for name, compiled in self.instance.resource.properties.entries
         }

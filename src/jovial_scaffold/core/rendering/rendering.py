@@ -259,5 +259,9 @@ def _rendered(scope: Surroundings, instance: Instance) -> EvaluatedResource:
 def _after(scope: Surroundings, instance: Instance) -> tuple[str, ...]:
     """The addresses that come first: what was read, what is named without being a loop, all items of what stands in `$after`."""
     addresses = instance.reads | instance.presence | scope.order.reached(scope.plan.resource(instance.resource.name))
-    addresses |= scope.order.waited(instance.resource) | scope.order.before_all()
-    return tuple(sorted(addresses - {instance.address}))
+    if instance.resource.after:
+        addresses |= scope.order.waited(instance.resource)
+    if scope.use is not None:
+        addresses |= scope.order.before_all()
+    addresses.discard(instance.address)
+    return tuple(sorted(addresses)) if addresses else ()

@@ -181,11 +181,12 @@ def marked_if_valid(
 ) -> dict[str, Any] | None:
     """The properties with secrets marked, where they hold nothing unknown and no doubles, and nothing can be said against them; None where a
     careful look has to decide."""
-    notes: list[tuple[str, Pointer]] = []
-    marked = annotated(kind.shape, properties, (), notes)
-    if notes:
-        return None
-    judged = properties
+    judged = marked = properties
+    if kind.shape.marks:
+        notes: list[tuple[str, Pointer]] = []
+        marked = annotated(kind.shape, properties, (), notes)
+        if notes:
+            return None
     if not SIMPLE.issuperset(map(type, values)):
         stand_ins: list[Any] | None = None
         for index, value in enumerate(values):

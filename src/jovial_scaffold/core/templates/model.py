@@ -243,6 +243,8 @@ class ResourceShape:
 
     properties: MapValue
     variables: frozenset[str]
+    #: the names of the properties
+    names: frozenset[str]
     #: whether no constant is a mark, or holds one or a double
     is_plain: bool
     #: whether all properties are described by the shape: a loop, `${?…}` and others are not

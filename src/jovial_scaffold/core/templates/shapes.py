@@ -66,7 +66,8 @@ class _Description:
             steps |= {(at + name if isinstance(name, int) else name, field) for name, field in program.shape.reading}
         is_simple = all(program.is_simple for _, program in self.programs)
         visible = frozenset(step for step in steps if step[0] not in self.variables)
-        return ResourceShape(properties, self.variables, self.is_plain, self.is_whole, is_simple, visible)
+        names = frozenset(name for name, _ in properties.entries)
+        return ResourceShape(properties, self.variables, names, self.is_plain, self.is_whole, is_simple, visible)
 
     def property(self, name: str, compiled: Compiled) -> None:
         """A property; nothing of one that is left to the careful way."""
