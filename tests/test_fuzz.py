@@ -22,6 +22,7 @@ BOUNDS = {
     "drivers": (24, 0.9),
     "residuals": (800, 0.9),
     "yaml": (1_200, 0.9),
+    "shapes": (20, 0.9),
 }
 
 

@@ -8,10 +8,21 @@ import importlib
 import random
 from collections.abc import Callable
 
-KINDS = ("projects", "secrets", "expressions", "trees", "commands", "endings", "imports", "drivers", "residuals", "yaml")
+from tests.fuzz import code
+
+KINDS = ("projects", "secrets", "expressions", "trees", "commands", "endings", "imports", "drivers", "residuals", "yaml", "shapes")
 
 
 def attempt_of(kind: str) -> Callable[[random.Random], str]:
     """The function that tries one case of a kind."""
     attempt: Callable[[random.Random], str] = importlib.import_module(f"tests.fuzz.{kind}").attempt
-    return attempt
+
+    def with_code(chance: random.Random) -> str:
+        """One case, in which shapes get code at once, as usual, or never; which of them leaves the case itself as it is."""
+        state = chance.getstate()
+        least = chance.choice((0, *code.USUAL, code.NEVER))
+        chance.setstate(state)
+        with code.code_from(least):
+            return attempt(chance)
+
+    return with_code

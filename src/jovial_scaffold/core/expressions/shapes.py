@@ -21,6 +21,7 @@ Constants = tuple[Any, ...]
 _TOKENS = re.compile(
     r"""(?P<text>\w?(?:"[^"\n\r]*"|'[^'\n\r]*'))|(?<![\w.])(?:(?P<integer>0|[1-9][0-9]{0,8})(?![\w.])|(?P<name>[a-z_][a-z0-9_]*)(?!\s*\(|['"]))"""
 )
+SHARED = True  #: whether anything is shared: without it, each expression is read for itself
 _LEFT_ALONE = frozenset((*KEYWORDS, *RESERVED, *NAMESPACES, "google"))
 
 
@@ -125,7 +126,8 @@ class Shapes:
 
 def _may_have_holes(text: str) -> bool:
     return (
-        len(text) <= EXPRESSION_LENGTH.most
+        SHARED
+        and len(text) <= EXPRESSION_LENGTH.most
         and "\\" not in text
         and "`" not in text
         and "//" not in text

@@ -440,10 +440,11 @@ class Environment(LookupScope):
             raise
         except Exception:  # whatever it is
             return None
-        if code.left:
-            values += tuple([self.property(instance, name, compiled) for name, compiled in code.left])
+        left = [instance.resource.properties.entries[index] for index in code.left]
+        if left:
+            values += tuple([self.property(instance, name, compiled) for name, compiled in left])
         found = code.build(values, constants)
-        for name, _ in code.left:
+        for name, _ in left:
             if found[name] is OMITTED:
                 del found[name]
         if shape.is_plain and not code.left:

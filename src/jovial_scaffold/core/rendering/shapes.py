@@ -32,17 +32,17 @@ from jovial_scaffold.core.text.source import Pointer
 
 Constants = tuple[Any, ...]
 Values = tuple[Any, ...]
-_FEW = 3  # resources of which it is not worth while to make code
+FEW = 3  # resources of which it is not worth while to make code
 
 
 class Code(NamedTuple):
-    """The functions of a shape. `places` are those of the computed values, `left` the properties that are computed the careful way, whose
-    values come after those."""
+    """The functions of a shape. `places` are those of the computed values, `left` which properties, counted from 0, are computed the careful
+    way: their values come after those."""
 
     values: Callable[[Any, Mapping[str, Any], Constants], Values]
     build: Callable[[Values, Constants], dict[str, Any]]
     places: tuple[Pointer, ...]
-    left: tuple[tuple[str, Compiled], ...]
+    left: tuple[int, ...]
 
 
 class Codes:
@@ -57,7 +57,7 @@ class Codes:
         if shape in self._made:
             return self._made[shape]
         tries = self._tries[shape] = self._tries.get(shape, 0) + 1
-        if tries <= _FEW:
+        if tries <= FEW:
             return None
         self._made[shape] = _Composer(shape.variables).code(shape.properties)
         return self._made[shape]
@@ -77,7 +77,7 @@ class _Composer:
         """The functions; None where Python does not take them."""
         built: list[ast.expr | None] = []
         left = []
-        for name, compiled in properties.entries:
+        for index, (name, compiled) in enumerate(properties.entries):
             constants = constants_of(compiled, self._variables)
             after, values = self._at + len(constants or ()), len(self._values)
             try:
@@ -86,7 +86,7 @@ class _Composer:
                 built.append(self._built(compiled, (name,), None))
             except Unsupported:
                 del self._values[values:], self._places[values:]
-                left.append((name, compiled))
+                left.append(index)
                 built.append(None)
             self._at = after
         slots = iter(range(len(self._values), len(self._values) + len(left)))

@@ -1,0 +1,63 @@
+"""Resources of one shape: rendered by code that they share and each by itself, every environment comes out the same, findings too."""
+
+import json
+import random
+import re
+from typing import Any
+
+from jovial_scaffold.reports.machine import check_document, json_text, render_document
+from tests.fuzz import drivers
+from tests.fuzz.code import NEVER, code_from
+
+_RESOURCES = ("base", "hub", "many", "one", "two", "each", "mapped")
+_SPOILT: tuple[Any, ...] = ("${1 / 0}", 2.0, "${2.0}", "${base_7.id}", "${unheard_of}", "${one.name}", None, ["${maybe}"], {"$when": "1"})
+
+
+def project(chance: random.Random) -> dict[str, bytes]:
+    """A project with copies of its resources that differ in constants: numbers, texts, and the names of resources that they read."""
+    files = drivers.project(chance)
+    template = json.loads(files["line.yaml"])
+    resources = template["resources"]
+    for key in list(resources):
+        name = key.split()[0]
+        for number in range(chance.randint(0, 3) if name in _RESOURCES else 0):
+            copied = _varied(chance, resources[key])
+            if chance.random() < 0.06:
+                copied[chance.choice(("name", "n", "order", "tags"))] = chance.choice(_SPOILT)
+            resources[key.replace(name, f"{name}_{number + 7}", 1)] = copied
+    return {**files, "line.yaml": json.dumps(template).encode()}
+
+
+def _varied(chance: random.Random, value: Any) -> Any:
+    if isinstance(value, dict):
+        return {key: _varied(chance, item) for key, item in value.items()}
+    if isinstance(value, list):
+        return [_varied(chance, item) for item in value]
+    if isinstance(value, int) and not isinstance(value, bool):
+        return chance.randint(0, 12)
+    if not isinstance(value, str):
+        return value
+    found = re.sub(r"\b[0-9]+\b", lambda _: str(chance.choice((0, 1, 2, 7, 30))), value)
+    found = re.sub(r"'[a-z]*'", lambda text: chance.choice((text[0], "'a'", "'zz'", "''", "'it \"is\"'")), found)
+    return re.sub(r"\b(base|hub|many)\b(?=[.)])", lambda name: chance.choice((name[0], f"{name[0]}_7")), found)
+
+
+def rendered(files: dict[str, bytes], least: int) -> str:
+    """All that comes of a project."""
+    with code_from(least):
+        loaded = drivers.loaded(files)
+        found = [json_text(render_document(loaded.name, loaded.render(name))) for name in loaded.environments]
+        return "".join((*found, json_text(check_document(drivers.loaded(files).check()))))
+
+
+def attempt(chance: random.Random) -> str:
+    """One project, both ways."""
+    files = project(chance)
+    careful, quick = rendered(files, NEVER), rendered(files, 0)
+    assert quick == careful, (_first_difference(careful, quick), files["line.yaml"])
+    return "errors" if '"level": "error"' in careful else "clean"
+
+
+def _first_difference(careful: str, quick: str) -> tuple[str, str]:
+    lines = zip(careful.splitlines(), quick.splitlines(), strict=False)
+    return next(((one, other) for one, other in lines if one != other), ("", ""))
