@@ -29,7 +29,7 @@ ASKED: dict[str, tuple[Callable[[Project], Any], Callable[[Any], Any]]] = {
     "compare": (Project.compare, compare_document),
     "effects": (lambda project: project.effects("live"), lambda found: effects_document("x", found)),
     "why": (lambda project: project.why("gates/kes:copies", "live"), lambda found: explanation_document("x", [("live", found)])),
-    "find": (lambda project: project.find("live"), lambda found: [(each.name, each.value) for each in found]),
+    "find": (lambda project: project.find("live"), lambda found: [(each.name, each.value) for each in found.hits]),
 }
 
 

@@ -18,6 +18,7 @@ from jovial_scaffold.cli.options import (
     errors_of,
     folder_shown,
     load,
+    processors,
     show_errors,
     unusable,
 )
@@ -41,20 +42,20 @@ def command(
     try:
         loaded = load(project, with_values, with_file, run_needed=True)
         chosen = tuple(environments or loaded.environments)
-        hits = loaded.find(text, chosen)
+        found = loaded.find(text, chosen, processors())
         labels = [loaded.label(each) for each in chosen]
-        wrong = errors_of(loaded, chosen)
+        wrong = errors_of(loaded, chosen, found.errors)
     except ProjectError as error:
         raise typer.Exit(unusable(error)) from None
     if format is ReportFormat.json:
         from jovial_scaffold.reports.finding import find_document
         from jovial_scaffold.reports.machine import json_text
 
-        sys.stdout.write(json_text(find_document(loaded.name, text, labels, hits, all_of(wrong))))
+        sys.stdout.write(json_text(find_document(loaded.name, text, labels, found.hits, all_of(wrong))))
     else:
         from jovial_scaffold.reports.finding import hits_text
         from jovial_scaffold.reports.terminal import style_for
 
-        sys.stdout.write(hits_text(text, labels, hits, style_for(sys.stdout, os.environ), folder_shown(loaded)))
+        sys.stdout.write(hits_text(text, labels, found.hits, style_for(sys.stdout, os.environ), folder_shown(loaded)))
     if show_errors(wrong):
         raise typer.Exit(exit_codes.ERRORS)

@@ -4,7 +4,7 @@ import os
 import re
 import sys
 import time
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from enum import StrEnum
 from functools import partial
 from pathlib import Path
@@ -211,11 +211,17 @@ Wrong = list[tuple[AnyProject, list[Finding]]]
 """What is wrong, by the project whose lines show it: one of a revision has lines of its own."""
 
 
-def errors_of(loaded: Project, views: Iterable[str]) -> Wrong:
-    """The errors of some views, which leave values unknown. Raises ProjectError."""
+def errors_of(loaded: Project, views: Iterable[str], known: Mapping[str, list[Finding]] | None = None) -> Wrong:
+    """The errors of some views, which leave values unknown; those that are `known` by view are not looked for again. Raises ProjectError."""
     found: Wrong = []
     for side, names in loaded.sides(views):
-        findings = [finding for name in names for finding in side.render(name).findings if finding.level == "error"]
+        here = known if known is not None and side is loaded else {}
+        findings = [
+            finding
+            for name in names
+            for finding in (here[name] if name in here else side.render(name).findings)
+            if finding.level == "error"
+        ]
         if findings:
             found.append((side, merged(findings, side.environments)))
     return found

@@ -49,7 +49,7 @@ from jovial_scaffold.core.words import listed, nearest, say
 
 if TYPE_CHECKING:
     from jovial_scaffold.core.comparing.effects import Effects
-    from jovial_scaffold.core.comparing.finding import Hit
+    from jovial_scaffold.core.comparing.finding import Search, SearchedView
     from jovial_scaffold.core.comparing.matrix import Comparison
     from jovial_scaffold.core.comparing.snapshots import Snapshot
     from jovial_scaffold.core.rendering.explaining import Reason
@@ -542,11 +542,38 @@ class Project:
         resource = project._rendered(here)[0].resources.get(address)
         return sorted(resource.effective) if resource else []
 
-    def find(self, text: str, environments: Iterable[str] = ()) -> "list[Hit]":
-        """Every rendered property, output and document that holds a text, over some environments or all."""
-        from jovial_scaffold.core.comparing.finding import find
+    def find(self, text: str, environments: Iterable[str] = (), workers: int = 1) -> "Search":
+        """Every rendered property, output and document that holds a text, over some environments or all, and the errors that leave
+        values unknown there.
 
-        return find(self.views(tuple(environments) or self.environments), text)
+        With `workers`, environments of a large project are rendered beside each other, in processes of their own.
+        """
+        from jovial_scaffold.core.comparing.finding import Search, together
+
+        views = tuple(environments) or self.environments
+        apart = len(self._template.resources) >= PARALLEL_RESOURCES.most and len(views) > 1 and set(views) <= set(self.environments)
+        children = min(workers, len(views)) - 1 if apart and can_fork() else 0
+        if children:
+            self._template_findings()  # which all of them need
+        shares = [views[number :: children + 1] for number in range(children + 1)]
+        beside = [Beside(partial(self._found_in, share, text)) for share in shares[1:]]
+        try:
+            parts = [self._found_in(shares[0], text), *(task.result() for task in beside)]
+        finally:
+            for task in beside:
+                task.end()
+        found = sorted((each for part in parts for each in part), key=lambda each: views.index(each.view))
+        return Search(together(found), {each.view: each.errors for each in found})
+
+    def _found_in(self, views: tuple[str, ...], text: str) -> "list[SearchedView]":
+        from jovial_scaffold.core.comparing.finding import SearchedView, hits_in
+
+        found = []
+        for view, rendering in zip(views, self.views(views), strict=True):
+            project, here = self.side(view)
+            errors = [each for each in project._whole(here).findings if each.level == "error"]
+            found.append(SearchedView(view, rendering.label, hits_in(rendering, text), errors))
+        return found
 
     # -- one environment
 

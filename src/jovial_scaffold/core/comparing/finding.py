@@ -1,21 +1,25 @@
 """Someone saw a value: where it comes from. Looks through rendered properties, outputs and documents; never at secrets."""
 
 import ipaddress
+import re
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
+from functools import cache
 from typing import Any
 
 from jovial_scaffold.core.expressions.library.strings import scalar_text
 from jovial_scaffold.core.expressions.values import Secret
-from jovial_scaffold.core.findings import Span
+from jovial_scaffold.core.findings import Finding, Span
 from jovial_scaffold.core.rendering.instances import EvaluatedResource
 from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.rendering.tracing import Tracer
+from jovial_scaffold.core.schemas.catalog import ResourceType
 from jovial_scaffold.core.templates.compiling import written_span
 from jovial_scaffold.core.text.source import Pointer, pointer_text, value_at
 
 _NOT_WRITTEN = object()
 HOW = ("equal", "part", "range")
+_ADDRESS = re.compile(r"[0-9a-fA-F:][0-9a-fA-F.:]*(?:%[^/]+)?(?:/[0-9.]+)?\Z")
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,19 +38,40 @@ class Hit:
     sources: tuple[str, ...] = ()
 
 
-def find(renderings: Sequence[Evaluated], text: str) -> list[Hit]:
-    """All hits, whole values first; equal ones of several environments are one."""
-    test = _test(text)
+@dataclass(frozen=True, slots=True)
+class SearchedView:
+    """What was found in one view, with the errors that leave values unknown there."""
+
+    view: str
+    label: str
+    hits: tuple[Hit, ...]
+    errors: list[Finding]
+
+
+@dataclass(frozen=True, slots=True)
+class Search:
+    """All hits, and the errors of each view that was looked through."""
+
+    hits: list[Hit]
+    errors: dict[str, list[Finding]]
+
+
+def together(found: Sequence[SearchedView]) -> list[Hit]:
+    """The hits of several views, whole values first; equal ones are one."""
     merged: dict[tuple[str, str, str, str, Span | None], dict[str, tuple[str, ...]]] = {}
-    for rendering in renderings:
-        for hit in _hits(rendering, test, text):
-            key = (hit.kind, hit.name, hit.value, hit.how, hit.span)
-            merged.setdefault(key, {})[rendering.label] = hit.sources
-    found = [
+    for each in found:
+        for hit in each.hits:
+            merged.setdefault((hit.kind, hit.name, hit.value, hit.how, hit.span), {})[each.label] = hit.sources
+    hits = [
         Hit(*key[:4], tuple(environments), key[4], tuple(dict.fromkeys(place for places in environments.values() for place in places)))
         for key, environments in merged.items()
     ]
-    return sorted(found, key=lambda hit: (HOW.index(hit.how), _width(hit), hit.kind != "property", hit.name, hit.value))
+    return sorted(hits, key=lambda hit: (HOW.index(hit.how), _width(hit), hit.kind != "property", hit.name, hit.value))
+
+
+def hits_in(rendering: Evaluated, text: str) -> tuple[Hit, ...]:
+    """The hits of one view."""
+    return tuple(_hits(rendering, _test(text)))
 
 
 def _width(hit: Hit) -> int:
@@ -60,12 +85,11 @@ def _test(text: str) -> Callable[[str], str]:
     wanted = text.casefold()
     network = _network(text)
 
+    @cache
     def how(value: str) -> str:
         folded = value.casefold()
-        if folded == wanted:
-            return "equal"
-        if wanted and wanted in folded:
-            return "part"
+        if wanted in folded:
+            return "equal" if folded == wanted else "part" if wanted else ""
         if network is not None:
             other = _network(value)
             if other is not None and other.version == network.version and other.overlaps(network):
@@ -76,7 +100,7 @@ def _test(text: str) -> Callable[[str], str]:
 
 
 def _network(text: str) -> Any:
-    if not text[:1].isalnum() or not ({".", ":"} & set(text)):
+    if not _ADDRESS.match(text) or not ({".", ":"} & set(text)):
         return None
     try:
         return ipaddress.ip_network(text, strict=False)
@@ -84,9 +108,15 @@ def _network(text: str) -> Any:
         return None
 
 
-def _hits(rendering: Evaluated, test: Callable[[str], str], text: str) -> Iterator[Hit]:
+def _hits(rendering: Evaluated, test: Callable[[str], str]) -> Iterator[Hit]:
     environments = (rendering.label,)
+    by_default: dict[str, bool] = {}
     for address, resource in rendering.resources.items():
+        kind = resource.type
+        if kind is not None and kind.id not in by_default:
+            by_default[kind.id] = any(test(value) for value in _default_texts(kind))
+        if not (kind is not None and by_default[kind.id]) and not _holds(resource.properties, test):
+            continue
         tracer: Tracer | None = None
         for pointer, value in _texts(resource.effective, ()):
             how = test(value)
@@ -110,6 +140,30 @@ def _hits(rendering: Evaluated, test: Callable[[str], str], text: str) -> Iterat
             if how in ("equal", "part"):
                 span = document.document.origin.key_span()
                 yield Hit("document", f"{name} line {number}", line.strip(), how, environments, span)
+
+
+def _default_texts(kind: ResourceType) -> Iterator[str]:
+    """What the defaults of a type hold, at any depth."""
+    waiting, seen = [kind.shape], set()
+    while waiting:
+        shape = waiting.pop()
+        if shape not in seen:
+            seen.add(shape)
+            waiting += shape.children()
+            if shape.has_default:
+                yield from (text for _, text in _texts(shape.default, ()))
+
+
+def _holds(value: Any, test: Callable[[str], str]) -> bool:
+    """Whether a text in a value passes the test: most resources hold none, which is found without knowing where texts stand."""
+    kind = type(value)
+    if kind is str:
+        return bool(test(value))
+    if kind is dict:
+        return any(_holds(item, test) for item in value.values())
+    if kind is list:
+        return any(_holds(item, test) for item in value)
+    return isinstance(value, bool | int | float) and bool(test(scalar_text(value)))
 
 
 def _sources(tracer: Tracer, resource: EvaluatedResource, pointer: Pointer) -> tuple[str, ...]:

@@ -39,7 +39,11 @@ class Plan:
     @cached_property
     def cycles(self) -> tuple[list[Finding], frozenset[str]]:
         """Resources that wait for each other: findings, and the names of all that do."""
-        return resource_cycles(self.template, reached_resources(self.template, self._reaches))
+        return resource_cycles(self.template, reached_resources(self.template, self._whole))
+
+    def _whole(self, resource: Resource) -> Reach:
+        """What a resource needs, and all that is handed to a module."""
+        return self._reaches.of_resource(resource) if resource.module else self.resource(resource.name)
 
     def resource(self, name: str) -> Reach:
         """What a resource needs; of a use of a module, what decides whether it is there."""

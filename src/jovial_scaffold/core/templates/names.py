@@ -3,7 +3,7 @@
 It is long because names are judged, followed and put in order by the same walk over what declares and reads them.
 """
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import replace
 from typing import NamedTuple
 
@@ -489,12 +489,12 @@ def _first_steps(uses: Sequence[Use]) -> set[tuple[str, str]]:
     return found
 
 
-def reached_resources(template: Template, reaches: Reaches) -> dict[str, frozenset[str]]:
+def reached_resources(template: Template, reach_of: Callable[[Resource], Reach]) -> dict[str, frozenset[str]]:
     """For each resource, the resources that it reads or waits for: directly, or through values."""
     found = {}
     for name, resource in template.resources.items():
         waited = {target for target, _ in resource.after if target in template.resources}
-        found[name] = reaches.of_resource(resource).resources | waited
+        found[name] = reach_of(resource).resources | waited
     return found
 
 
