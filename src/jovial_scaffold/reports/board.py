@@ -9,11 +9,13 @@ from jovial_scaffold.core.comparing.effects import Effects
 from jovial_scaffold.core.comparing.matrix import Comparison, Row
 from jovial_scaffold.core.comparing.totals import totals
 from jovial_scaffold.core.expressions.errors import EvaluationError
+from jovial_scaffold.core.expressions.placeholders import Formula
 from jovial_scaffold.core.expressions.values import Record, Secret
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.graph.layout import layout
 from jovial_scaffold.core.graph.picture import picture
 from jovial_scaffold.core.rendering.instances import Surroundings
+from jovial_scaffold.core.rendering.noting import names_looked_up
 from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.rendering.tracing import Tracer
 from jovial_scaffold.core.templates.compiling import formulas_of, written_text
@@ -29,6 +31,7 @@ from jovial_scaffold.reports.words import visible
 
 _LONGEST = 400
 _SHORT = 90
+_ITEMS = 50  # of a loop, for each of which an expression is looked at
 
 
 def board_page(
@@ -190,13 +193,37 @@ class _Chains:
             return self._reads[known]
         self._reads[known] = []
         found: dict[str, None] = {}
-        for formula, _, _ in formulas_of(part):
+        for formula, _, variables in formulas_of(part):
+            asked = None if variables else self._looked_up(formula, part, scope.prefix, resource, renderings)
             for reference in formula.program.reads:
+                if asked is not None and reference.name not in asked and reference.name not in (resource.variables if resource else ()):
+                    continue  # it stands behind a condition that holds nowhere
                 key = self._node(reference.name, scope, resource, renderings)
                 if key:
                     found[key] = None
         self._reads[known] = list(found)
         return self._reads[known]
+
+    def _looked_up(
+        self, formula: Formula, part: Compiled | Condition, prefix: str, resource: Resource | None, renderings: Sequence[Evaluated]
+    ) -> set[str] | None:
+        """The names that an expression looks up in some environment; None where it has no value in one, or there are very many items."""
+        found: set[str] = set()
+        for each in renderings:
+            scope = _scope(each, prefix)
+            if scope is None:
+                continue
+            around: list[Mapping[str, Any]] = [{}]
+            if resource is not None and not isinstance(part, Condition):
+                around = [instance.variables for instance in (scope.instances(resource) or {}).values()]
+            if len(around) > _ITEMS or (isinstance(part, Condition) and resource is not None and resource.loop is not None):
+                return None
+            for variables in around:
+                asked = names_looked_up(formula.node, scope, variables)
+                if asked is None:
+                    return None
+                found |= asked
+        return found
 
     def _node(self, name: str, scope: Surroundings, resource: Resource | None, renderings: Sequence[Evaluated]) -> str:
         """The key of a name's node, made where it is not there yet; nothing for what is no name of the template."""
