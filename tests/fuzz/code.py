@@ -7,7 +7,7 @@ from jovial_scaffold.core.expressions import program
 from jovial_scaffold.core.expressions import shapes as expression_shapes
 from jovial_scaffold.core.rendering import shapes
 
-USUAL = (shapes.FEW,)
+USUAL = (shapes.FEW,) * 6
 NEVER = 10**9
 
 
