@@ -70,7 +70,8 @@ resources:
     }
     (finding,) = mini_project(write, case).check().findings
     assert finding.id == "property-type" and finding.where == "pool:copies" and finding.environments == ("sandbox",)
-    assert [(r.span.file, r.span.line, r.span.column) for r in finding.related] == [("sandbox.yaml", 2, 11)]
+    assert finding.span is not None and (finding.span.file, finding.span.line, finding.span.column) == ("sandbox.yaml", 2, 11)
+    assert [(r.span.file, r.span.line, r.span.column) for r in finding.related] == [("line.yaml", 5, 75)]
     assert said(finding.message) == '`copies` takes an integer, and this gives the text "three".'
 
 

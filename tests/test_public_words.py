@@ -24,6 +24,7 @@ from jovial_scaffold.core.schemas.keywords import parts
 from jovial_scaffold.core.templates.resourcing import DIRECTIVES
 from jovial_scaffold.core.templates.sections import ENTRY_KEYS, SECTIONS
 from jovial_scaffold.core.text.source import NOWHERE
+from jovial_scaffold.core.waivers import KEYS as WAIVER_KEYS
 
 DOCS = Path(__file__).parents[1] / "docs"
 SCHEMAS = [json.loads(path.read_text("utf-8")) for path in sorted((DOCS / "schemas").glob("*.json"))]
@@ -72,6 +73,7 @@ PROGRAM: dict[str, Callable[[], Iterable[str]]] = {
     "Directives": lambda: (*DIRECTIVES, "$secret", "$schema"),
     "The project file": lambda: (*project_file.KEYS, *project_file.ENVIRONMENT_KEYS),
     "Rulesets": lambda: (*reading.SECTIONS, *reading.KEYS),
+    "Waivers": lambda: WAIVER_KEYS,
     "Names in rules": lambda: {name for names in reading.NAMES.values() for name in names},
     "Effects of a deployment on a resource": lambda: EFFECTS,
     "Annotations in catalogs": lambda: ANNOTATIONS,

@@ -17,6 +17,7 @@ from jovial_scaffold.cli.options import (
     WithFiles,
     WithValues,
     exit_code,
+    folder_shown,
     load,
     print_findings,
     processors,
@@ -32,6 +33,7 @@ def command(
         bool, typer.Option("--template-only", help="Check the template and its modules, and no parameter file.")
     ] = False,
     draft: Annotated[bool, typer.Option("--draft", help="While a template is being written: unused names are notes.")] = False,
+    waived: Annotated[bool, typer.Option("--waived", help="List what is waived, and why.")] = False,
     at_most: AtMost = None,
     max_findings: MaxFindings = None,
     project: ProjectPath = None,
@@ -58,12 +60,15 @@ def command(
 
         sys.stdout.write(json_text(check_document(result)))
     else:
-        from jovial_scaffold.reports.findings import closing_line
+        from jovial_scaffold.reports.findings import closing_line, waived_text
         from jovial_scaffold.reports.terminal import style_for
 
         for side, each in results:
             print_findings(list(each.findings), side, most=max_findings)
+            if waived and each.waived:
+                print(waived_text(each.waived_findings, folder_shown(side)))
         counts = {level: result.count(level) for level in ("error", "warning", "note")}
         seconds = time.perf_counter() - began
-        print(closing_line(len(result.environments), result.resources, result.rules, counts, seconds, style_for(sys.stdout, os.environ)))
+        style = style_for(sys.stdout, os.environ)
+        print(closing_line(len(result.environments), result.resources, result.rules, counts, seconds, style, len(result.waived_findings)))
     raise typer.Exit(exit_code(list(result.findings)))

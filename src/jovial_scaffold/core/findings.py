@@ -1,11 +1,12 @@
 """What is wrong in a user's files: a finding with its place, and the merging that makes one mistake one finding."""
 
+import re
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from typing import Literal
 
 from jovial_scaffold.core.limits import RELATED_PLACES
-from jovial_scaffold.core.words import NOTHING, Sentence
+from jovial_scaffold.core.words import NOTHING, Sentence, say
 
 Level = Literal["error", "warning", "note"]
 LEVELS: tuple[Level, ...] = ("error", "warning", "note")
@@ -36,6 +37,7 @@ class Finding:
 
     `group` joins what is one mistake seen several times (in a loop's items, in several environments); without it,
     equal messages at the same place are joined. `elsewhere` holds the further addresses that were joined in.
+    `rule` is RULESET/RULE of what a rule says. `cause` is where a person would mend it, where that is not `span`: what has one cause, for one property, is one finding there.
     """
 
     id: str
@@ -49,6 +51,8 @@ class Finding:
     related: tuple[Related, ...] = ()
     group: str | None = None
     elsewhere: tuple[str, ...] = ()
+    cause: Span | None = None
+    rule: str = ""
 
     @property
     def where(self) -> str:
@@ -60,11 +64,26 @@ def merged(findings: Iterable[Finding], environment_order: Iterable[str] = ()) -
     """Join what is one mistake, and sort by file, place and id. The result does not depend on the order of the input."""
     rank = {name: index for index, name in enumerate(environment_order)}
     groups: dict[tuple[object, ...], list[Finding]] = {}
-    for finding in findings:
+    for each in findings:
+        finding = _at_its_cause(each)
         key = (finding.id, finding.level, finding.span, finding.message.key if finding.group is None else finding.group)
         groups.setdefault(key, []).append(finding)
     joined = [_join(same, rank) if len(same) > 1 else same[0] for same in groups.values()]
     return sorted(joined, key=_order)
+
+
+def _at_its_cause(finding: Finding) -> Finding:
+    """The finding where a person would mend it; where the value is used is said beside it."""
+    cause = finding.cause
+    if cause is None or cause == finding.span:
+        return finding
+    used = (Related(finding.span, say("The value is used here.")),) if finding.span is not None else ()
+    related = (*used, *(each for each in finding.related if each.span != cause))
+    group = f"{finding.group if finding.id == 'rule-failed' else ''} {_INDEX.sub('/*', finding.pointer)}"
+    return replace(finding, span=cause, cause=None, related=related, group=group)
+
+
+_INDEX = re.compile(r"/[0-9]+")
 
 
 # What a type does not have, a resource does not have, and a map does not hold, is one mistake where it is one place.

@@ -5,18 +5,32 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from jovial_scaffold.core.comparing.aligning import same
-from jovial_scaffold.core.findings import Finding
+from jovial_scaffold.core.findings import Finding, absorbed, merged
+from jovial_scaffold.core.waivers import Waived, Waiver
 
 
 @dataclass(frozen=True, slots=True)
 class CheckResult:
-    """All findings, sorted; and how much was looked at."""
+    """All findings, sorted; how much was looked at; and what is waived."""
 
     project: str
     environments: tuple[str, ...]
     findings: tuple[Finding, ...]
     resources: int
     rules: int
+    waived: tuple[Waived, ...] = ()
+
+    @property
+    def waived_findings(self) -> list[tuple[Finding, Waiver]]:
+        """What is waived, each mistake once, with its waiver."""
+        by_waiver: dict[Waiver, list[Finding]] = {}
+        for each in self.waived:
+            by_waiver.setdefault(each.waiver, []).append(each.finding)
+        found = []
+        for waiver, findings in by_waiver.items():
+            static, others = [each for each in findings if not each.environments], [each for each in findings if each.environments]
+            found += [(finding, waiver) for finding in merged(absorbed(static, others), self.environments)]
+        return found
 
     def count(self, level: str) -> int:
         """How many findings have a level."""
@@ -50,4 +64,5 @@ def joined_results(results: Sequence[CheckResult]) -> CheckResult:
         findings=findings,
         resources=sum(each.resources for each in results),
         rules=sum(each.rules for each in results),
+        waived=tuple(waived for each in results for waived in each.waived),
     )

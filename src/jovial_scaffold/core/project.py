@@ -5,7 +5,7 @@ It is long because every question that can be asked of a project is a method her
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
-from functools import partial
+from functools import cached_property, partial
 from pathlib import PurePath, PurePosixPath
 from typing import TYPE_CHECKING, Any
 
@@ -33,7 +33,9 @@ from jovial_scaffold.core.rendering.plan import Plans
 from jovial_scaffold.core.rendering.rendering import Evaluated, asked, is_unknown_somewhere, render
 from jovial_scaffold.core.rendering.results import Rendering
 from jovial_scaffold.core.rendering.upgrading import breaking_upgrades
+from jovial_scaffold.core.rules.checking import World, check_rules
 from jovial_scaffold.core.rules.evaluation import check_examples, judge, judge_effects, judge_pairs, judges_pairs
+from jovial_scaffold.core.rules.reading import Ruleset
 from jovial_scaffold.core.schemas.catalog import Catalogs
 from jovial_scaffold.core.schemas.shapes import with_secrets
 from jovial_scaffold.core.templates.checking import check_templates
@@ -45,6 +47,7 @@ from jovial_scaffold.core.text.discretion import discreet
 from jovial_scaffold.core.text.files import Files
 from jovial_scaffold.core.text.source import NOWHERE, Source, split_pointer
 from jovial_scaffold.core.views import View
+from jovial_scaffold.core.waivers import Waivers
 from jovial_scaffold.core.words import listed, nearest, say
 
 if TYPE_CHECKING:
@@ -99,12 +102,14 @@ class Project:
         self._written = self._library.template(file.template.text, file.template.origin)
         self._template = without_cycles(self._written)
         self._rulesets = self._inputs.rulesets()
+        self._waivers = self._inputs.waivers(self._rulesets)
         self._plans = Plans()
         self._meter = overrides.meter()
         self._plan = self._plans.of(self._template)
         # Only a file that says so, or hides it behind an escape, can read it.
         mentioned = any("context" in each.text or "\\" in each.text for each in self._files.sources())
-        run_needed = self._overrides.run_needed or (mentioned and any(reads_run(each) for each in self.templates))
+        dated = any(each.until for each in self._waivers)
+        run_needed = self._overrides.run_needed or dated or (mentioned and any(reads_run(each) for each in self.templates))
         self._run = {"date": "", "revision": "", "author": "", **(self._overrides.run() if run_needed else {})}
 
     def start_over(self) -> None:
@@ -218,15 +223,15 @@ class Project:
         chosen = () if template_only else chosen
         for name in chosen:
             self._resolved(name)  # reads parameter files here, so that their lines can be shown
-        pairs = judges_pairs(self._rulesets) and len(chosen) > 1
+        pairs = judges_pairs(self._sound_rulesets) and len(chosen) > 1
         # What a process beside this one rendered stays there: rules over pairs need the environments here.
         large = len(self._template.resources) >= PARALLEL_RESOURCES.most and not pairs
         children = min(workers - 1, len(chosen)) if large and can_fork() else 0
         shares = [chosen[number::children] for number in range(children)]
         beside = [Beside(partial(self._judged, share)) for share in shares]
         try:
-            static = [] if environments_only else check_templates(self.templates)
-            findings = [*self._findings, *self._template_findings(draft), *check_examples(self._rulesets, self._catalogs)]
+            static = [] if environments_only else check_templates(self.templates, self._environment_labels)
+            findings = [*self._findings, *self._template_findings(draft), *self._rule_findings()]
             parts = [task.result() for task in beside] if beside else [self._judged(chosen)]
         finally:
             for task in beside:
@@ -236,19 +241,29 @@ class Project:
             findings += each.findings
         findings += clashes_between([each.identities for each in judged], self._place)
         resources, rules = sum(each.resources for each in judged), sum(each.rules for each in judged)
+        waivers = Waivers(self._waivers, str(self._run["date"]), self._span_at)
         if pairs:
-            verdicts, more = judge_pairs([self._rendered(name)[0] for name in chosen], self._rulesets)
+            verdicts, more = judge_pairs([self._rendered(name)[0] for name in chosen], self._sound_rulesets)
             findings += verdicts
             rules += more
         labels = tuple(self._shown_label(View.parse(name)) for name in chosen)
-        return CheckResult(self.name, labels, tuple(merged(absorbed(static, findings), self.environments)), resources, rules)
+        found = absorbed(waivers.left(static), waivers.left(findings))
+        found += waivers.findings(not environments_only and set(chosen) == set(self.environments))
+        return CheckResult(self.name, labels, tuple(merged(found, self.environments)), resources, rules, tuple(waivers.waived))
+
+    def _span_at(self, file: str, pointer: str) -> Span | None:
+        """Where a value stands in a file that was read, from its key on."""
+        source = self._files.source(file)
+        steps = tuple(step.replace("~1", "/").replace("~0", "~") for step in pointer.split("/"))
+        place = source.places().get(steps) if source is not None else None
+        return source.span(min(place.start, place.key_start or place.start), max(place.end, place.key_end)) if source and place else None
 
     def _judged(self, environments: tuple[str, ...]) -> list[_Judged]:
         """Some environments rendered and judged by the rules."""
         found = []
         for name in environments:
             rendering, problems = self._rendered(name)
-            verdicts, rules = judge(rendering, self._rulesets)
+            verdicts, rules = judge(rendering, self._sound_rulesets)
             findings = [*problems, *rendering.findings, *verdicts, *breaking_upgrades(rendering, self._catalogs)]
             found.append(_Judged(name, findings, len(rendering.resources), rules, identities(rendering)))
         return found
@@ -270,13 +285,44 @@ class Project:
             findings += plan.cycles[0] + check_function_examples(each, plan.functions) + check_must_examples(plan)
         return findings if any(each.unread or each.unknown_names for each in self.templates) else [*findings, *self._library.unused_names()]
 
+    @property
+    def _environment_labels(self) -> dict[str, dict[str, Any]]:
+        return {name: entry.labels for name, entry in self._file.environments.items()}
+
+    @cached_property
+    def _checked_rules(self) -> tuple[list[Finding], list[Ruleset]]:
+        """What is wrong with rules before any environment, and the rulesets without those that are wrong: they are not judged."""
+        world = World(
+            self._catalogs,
+            frozenset(each.type.id for template in self.templates for each in template.resources.values() if each.type is not None),
+            self._template,
+            self._environment_labels,
+        )
+        findings, sound = [], []
+        for ruleset in self._rulesets:
+            fine = []
+            for rule, wrong in check_rules(ruleset, world):
+                findings += wrong
+                if not has_errors(wrong):
+                    fine.append(rule)
+            sound.append(replace(ruleset, rules=tuple(fine)))
+        return findings, sound
+
+    @property
+    def _sound_rulesets(self) -> list[Ruleset]:
+        return self._checked_rules[1]
+
+    def _rule_findings(self) -> list[Finding]:
+        """What is wrong with rules, and with the examples of those that are not."""
+        return [*self._checked_rules[0], *check_examples(self._sound_rulesets, self._catalogs)]
+
     def template_findings(self) -> list[Finding]:
         """What is wrong with the project's files and the names of its templates, whatever the environment."""
         return [*self._findings, *self._template_findings()]
 
     def judge_pairs(self, renderings: Sequence[Evaluated]) -> list[Finding]:
         """What rules over pairs say against some renderings."""
-        return judge_pairs(renderings, self._rulesets)[0]
+        return judge_pairs(renderings, self._sound_rulesets)[0]
 
     def show(self, source: Source) -> None:
         """Take in a file that a caller has read, so that its lines can be shown."""
@@ -394,7 +440,7 @@ class Project:
             reads = snapshot.run and any(reads_run(each) for each in project.templates)
             recorded = project._under(view, deployed, snapshot.run) if reads else known
             result = computing.effects(rendering, known, recorded, snapshot)
-        verdicts, _ = judge_effects(computing.judged_effects(result, rendering), rendering, project._rulesets)
+        verdicts, _ = judge_effects(computing.judged_effects(result, rendering), rendering, project._sound_rulesets)
         result.findings[:] = merged([*findings, *result.findings, *verdicts], self.environments)
         return result
 

@@ -15,7 +15,6 @@ from jovial_scaffold.core.words import NOTHING, Described, Sentence, nearest, sa
 
 NAME = "jovial.yaml"
 KEYS = ("project", "description", "template", "catalogs", "modules", "rulesets", "waivers", "lookups", "environments")
-_NOT_YET = ("waivers",)
 ENVIRONMENT_KEYS = ("parameters", "deployed", "labels")
 
 
@@ -63,6 +62,7 @@ class ProjectFile:
     template: FileReference
     catalogs: tuple[FileReference, ...]
     rulesets: tuple[FileReference, ...]
+    waivers: tuple[FileReference, ...]
     modules: dict[str, FileReference]
     lookups: dict[str, FileReference]
     environments: dict[str, EnvironmentEntry]
@@ -70,7 +70,7 @@ class ProjectFile:
     @property
     def shared(self) -> tuple[object, ...]:
         """What it says about all environments, without places."""
-        paths = [[each.text for each in group] for group in (self.catalogs, self.rulesets)]
+        paths = [[each.text for each in group] for group in (self.catalogs, self.rulesets, self.waivers)]
         named = [{name: each.text for name, each in group.items()} for group in (self.modules, self.lookups)]
         return self.name, self.template.text, *paths, *named
 
@@ -125,15 +125,6 @@ class _Reader:
                     origin.child(key).key_span(),
                     nearest(key, KEYS, say("Its keys are {}.", ", ".join(KEYS))),
                 )
-        for key in _NOT_YET:
-            if whole.get(key):
-                self.report(
-                    "not-supported-yet",
-                    say("`{}` of the project file is not supported yet.", key),
-                    origin.child(key).key_span(),
-                    say("It has no effect."),
-                    warning=True,
-                )
         name, template = whole.get("project"), whole.get("template")
         if not isinstance(name, str) or not is_name(name.replace("-", "_")):
             span = origin.child("project").value_span() if "project" in whole else origin.value_span()
@@ -151,6 +142,7 @@ class _Reader:
             FileReference(template, origin.child("template")),
             self.references("catalogs"),
             self.references("rulesets"),
+            self.references("waivers"),
             self.named("modules"),
             self.named("lookups"),
             self.environments(),

@@ -23,6 +23,7 @@ from jovial_scaffold.core.text.files import Files
 from jovial_scaffold.core.text.formats import format_of
 from jovial_scaffold.core.text.roles import misplaced, role_of
 from jovial_scaffold.core.text.source import Source, value_at
+from jovial_scaffold.core.waivers import Waiver, WaiverReader
 from jovial_scaffold.core.words import Described, nearest, say
 
 OUTSIDE = "(secrets and process variables)"
@@ -102,6 +103,18 @@ class Inputs:
                     ruleset, findings = read_ruleset(source)
                     self.findings += findings
                     found.append(ruleset)
+        return found
+
+    def waivers(self, rulesets: Sequence[Ruleset]) -> list[Waiver]:
+        """What somebody has decided to live with."""
+        rules = [rule.label for ruleset in rulesets for rule in ruleset.rules]
+        reader = WaiverReader(tuple(self.file.environments), rules, self.findings)
+        found = []
+        for reference in self.file.waivers:
+            source, findings = self.files.read(reference.text, reference.origin)
+            self.findings += findings
+            if source is not None and not source.broken:
+                found += reader.waivers(source)
         return found
 
     def layers(

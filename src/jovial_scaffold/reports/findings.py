@@ -4,6 +4,7 @@ from collections.abc import Callable, Iterator, Sequence
 
 from jovial_scaffold.core.findings import Finding, Span
 from jovial_scaffold.core.text.source import Source
+from jovial_scaffold.core.waivers import Waiver
 from jovial_scaffold.reports.terminal import Style, cells, wrapped
 from jovial_scaffold.reports.words import counted, listed, said, visible
 
@@ -65,9 +66,24 @@ def _snippet(span: Span, source: Source | None, style: Style, level: str) -> Ite
     yield f"{style.paint('faint', ' ' * _GUTTER + ' │')} {' ' * (before + (1 if shift else 0))}{style.paint(level, '─' * length)}"
 
 
-def closing_line(environments: int, resources: int, rules: int, counts: dict[str, int], seconds: float | None, style: Style) -> str:
+def waived_text(waived: Sequence[tuple[Finding, Waiver]], base: str = "") -> str:
+    """What is waived, one line each: where, what, until when and why."""
+    lines = []
+    for finding, waiver in waived:
+        where = f" at {visible(finding.where)}" if finding.where else ""
+        inside = f" in {listed(finding.environments)}" if finding.environments else ""
+        until = f" until {visible(waiver.until)}" if waiver.until else ""
+        place = f"{visible(_place(finding.span, base))}  " if finding.span else ""
+        lines.append(f"{place}waived{until}  {visible(waiver.rule or finding.id)}{where}{inside}: {visible(waiver.because)}\n")
+    return "".join(lines)
+
+
+def closing_line(
+    environments: int, resources: int, rules: int, counts: dict[str, int], seconds: float | None, style: Style, waived: int = 0
+) -> str:
     """What was looked at and what was found, in one line; without the time where that would only be a number."""
     looked = f"{counted(environments, 'environment')}, {counted(resources, 'resource')}, {counted(rules, 'rule')} evaluated"
     found = [style.paint(level, counted(counts[level], level)) for level in counts if counts[level]]
     verdict = listed(found) if found else style.paint("good", "nothing to report")
+    verdict += f", {waived} waived" if waived else ""
     return f"{looked}: {verdict}." + (f" {seconds:.2f} s" if seconds is not None else "")

@@ -43,12 +43,17 @@ def check_document(result: CheckResult) -> dict[str, Any]:
         "project": result.project,
         "environments": list(result.environments),
         "findings": [finding_entry(finding) for finding in result.findings],
+        "waived": [
+            {**finding_entry(finding), "because": waiver.because, "until": waiver.until or None}
+            for finding, waiver in result.waived_findings
+        ],
         "summary": {
             "errors": result.count("error"),
             "warnings": result.count("warning"),
             "notes": result.count("note"),
             "resources": result.resources,
             "rules": result.rules,
+            "waived": len(result.waived_findings),
         },
     }
 
@@ -73,6 +78,8 @@ def finding_entry(finding: Finding) -> dict[str, Any]:
             {"file": r.span.file, "line": r.span.line, "column": r.span.column, "message": said(r.message)} for r in finding.related
         ],
     }
+    if finding.rule:
+        entry["rule"] = finding.rule
     if finding.elsewhere:
         entry["elsewhere"] = list(finding.elsewhere)
     return entry

@@ -68,7 +68,7 @@ Path = tuple[str, tuple[str | int, ...]]
 class Checker(Evaluator):
     """Evaluates one expression; `problems` are errors that come about only if an unknown condition holds.
 
-    `assumed` gives values to fields of which the type alone is known, such as `station.zone`. `comparisons` notes what each equality
+    `never_there` are fields that are asked for safely (`.?`, `has`) and that what is declared does not have. `assumed` gives values to fields of which the type alone is known, such as `station.zone`. `comparisons` notes what each equality
     turned out to be.
     """
 
@@ -76,6 +76,7 @@ class Checker(Evaluator):
         super().__init__(scope)
         self.assumed = assumed or {}
         self.problems: list[EvaluationError] = []
+        self.never_there: list[EvaluationError] = []
         self.comparisons: dict[Node, Any] = {}
 
     def check(self, node: Node, variables: Locals) -> Any:
@@ -151,9 +152,9 @@ class Checker(Evaluator):
             elif known.others is not None:
                 found = known.others
             elif not optional:
-                hint = nearest(str(key), known.fields, say("It has {}.", listed(sorted(known.fields)[:10])) if known.fields else NOTHING)
-                raise _at(EvaluationError(say("What is declared has no field `{}`.", key), hint=hint, id="field-unknown"), at)
+                raise _no_field(key, known, at)
             else:
+                self.never_there.append(_no_field(key, known, at))
                 return NONE
         if optional:
             value = settled(found)
@@ -177,6 +178,7 @@ class Checker(Evaluator):
             if field is not None and field.required:
                 return True
             if field is None and known.others is None:
+                self.never_there.append(_no_field(node.field, known, (node.start, node.end)))
                 return False
         return Abstract(BOOL)
 
@@ -478,6 +480,12 @@ class Checker(Evaluator):
 Checker.forms = {form: getattr(Checker, method.__name__) for form, method in Evaluator.forms.items()}
 
 _MIRRORED = {"<": ">", "<=": ">=", ">": "<", ">=": "<="}
+
+
+def _no_field(key: Any, known: Type, at: tuple[int, int]) -> EvaluationError:
+    fields = known.fields or {}
+    hint = nearest(str(key), fields, say("It has {}.", listed(sorted(fields)[:10])) if fields else NOTHING)
+    return _at(EvaluationError(say("What is declared has no field `{}`.", key), hint=hint, id="field-unknown"), at)
 
 
 def _at(error: EvaluationError, place: tuple[int, int]) -> EvaluationError:

@@ -4,6 +4,7 @@ from collections.abc import Iterator
 from typing import Any, NamedTuple
 
 from jovial_scaffold.core.findings import Finding, Related
+from jovial_scaffold.core.rendering.causes import cause_of
 from jovial_scaffold.core.rendering.computing import whole_doubles
 from jovial_scaffold.core.rendering.instances import Instance, Surroundings
 from jovial_scaffold.core.rendering.tracing import Tracer
@@ -77,9 +78,12 @@ def _finding(fault: _Fault, instance: Instance, kind: ResourceType, tracer: Trac
         declared = module.template.parameters[str(fault.pointer[0])]
         related = (*related, Related(declared.origin.key_span(), say("`{}` is declared here.", declared.name)))
     where = pointer_text(fault.pointer)
-    group = f"{fault.id} {where} {key_of(fault.expected)} {[(each.span.file, each.span.line) for each in related]}"
+    group = f"{fault.id} {where} {key_of(fault.expected)}"
+    cause = None if missing or fault.on_key else cause_of(tracer, instance, at)
     environments = (instance.scope.parameters.environment,)
-    return Finding(f"property-{fault.id}", "error", message, span, fault.hint, instance.address, where, environments, related, group)
+    return Finding(
+        f"property-{fault.id}", "error", message, span, fault.hint, instance.address, where, environments, related, group, cause=cause
+    )
 
 
 def _deprecated(pointer: Pointer, instance: Instance, kind: ResourceType, tracer: Tracer) -> Finding:

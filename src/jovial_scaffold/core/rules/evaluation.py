@@ -15,6 +15,7 @@ from jovial_scaffold.core.expressions.scopes import LookupScope, MapScope, Scope
 from jovial_scaffold.core.expressions.syntax import Macro, Node
 from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.findings import Finding, Related, Span
+from jovial_scaffold.core.rendering.causes import cause_of
 from jovial_scaffold.core.rendering.instances import EvaluatedResource
 from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.rendering.tracing import Tracer
@@ -238,6 +239,11 @@ def _verdict(rule: Rule, scope: _RuleScope, subject: Subject) -> Iterator[Findin
         held = not rule.absent_fails
     if held is True or held is UNKNOWN:
         return
+    yield _finding(rule, scope, subject, held)
+
+
+def _finding(rule: Rule, scope: _RuleScope, subject: Subject, held: Any) -> Finding:
+    """What is said of a rule that does not hold, or that only the deployment can judge."""
     origin = Related(rule.origin.key_span(), say("The rule `{}` is here.", rule.name))
     resource, pointer = subject.resource, _WHOLE
     culprits = _culprits(rule, scope, subject) if subject.others else []
@@ -248,34 +254,25 @@ def _verdict(rule: Rule, scope: _RuleScope, subject: Subject) -> Iterator[Findin
     tracer = Tracer(resource.instance.scope) if resource is not None else None
     span = tracer.place(resource.instance, pointer) if tracer and resource else subject.span or rule.require.origin.value_span()
     address = resource.address if resource is not None else subject.label if subject.span is not None else ""
+    where = pointer_text(pointer)
     if isinstance(held, Pending):
         message = say("{}: undetermined until the deployment knows {}.", rule.name, ", ".join(sorted(held.origins)))
-        yield Finding("rule-undetermined", "note", message, span, NOTHING, address, pointer_text(pointer), subject.environments, (origin,))
-        return
+        return Finding(
+            "rule-undetermined", "note", message, span, NOTHING, address, where, subject.environments, (origin,), rule=rule.label
+        )
     reason = told(rule.because) or say("`{}` does not meet the rule.", subject.label)
     message = told(message_text(rule.message, scope)) if rule.message else reason
-    fix = told(message_text(rule.fix, scope)) if rule.fix else NOTHING
-    because = told(rule.because) if rule.message else NOTHING
+    hint = together(told(rule.because) if rule.message else NOTHING, told(message_text(rule.fix, scope)) if rule.fix else NOTHING)
+    related: tuple[Related, ...] = (origin,)
+    cause = None
     # A whole map or list has too many parameters behind it to name them; a single value has few.
-    exact = pointer and tracer and resource and not isinstance(tracer.leaf(resource.instance, pointer)[0], MapValue | ListValue)
-    related = (*(tracer.related(tracer.sources(resource.instance, pointer)) if exact and tracer and resource else ()), origin)
-    group = f"{rule.name} {[(r.span.file, r.span.line) for r in related]}"
-    if rule.over == "pair":
-        group += f" {subject.label}"
-    hint = together(because, fix)
-    yield Finding(
-        "rule-failed",
-        rule.level,
-        say("{}: {}", rule.name, message),
-        span,
-        hint,
-        address,
-        pointer_text(pointer),
-        subject.environments,
-        related,
-        group,
-        tuple(culprits[1:]),
-    )
+    if pointer and tracer and resource and not isinstance(tracer.leaf(resource.instance, pointer)[0], MapValue | ListValue):
+        related = (*tracer.related(tracer.sources(resource.instance, pointer)), origin)
+        cause = cause_of(tracer, resource.instance, pointer)
+    group = f"{rule.name} {subject.label}" if rule.over == "pair" else rule.name
+    said = say("{}: {}", rule.name, message)
+    about = (address, where, subject.environments, related)
+    return Finding("rule-failed", rule.level, said, span, hint, *about, group, tuple(culprits[1:]), cause, rule.label)
 
 
 def _culprits(rule: Rule, scope: _RuleScope, subject: Subject) -> list[str]:
@@ -334,7 +331,18 @@ def _broken(rule: Rule, error: EvaluationError, subject: Subject) -> Finding:
         span = rule.require.origin.inner_span(error.start, error.end)
     message = say("The rule `{}` cannot be judged for {}: {}", rule.name, subject.label, error.message)
     address = subject.resource.address if subject.resource else ""
-    return Finding("rule-fails", "error", message, span, error.hint, address, "", subject.environments, group=f"{rule.name} {error.id}")
+    return Finding(
+        "rule-fails",
+        "error",
+        message,
+        span,
+        error.hint,
+        address,
+        "",
+        subject.environments,
+        group=f"{rule.name} {error.id}",
+        rule=rule.label,
+    )
 
 
 def _pointed_at(condition: Condition, resource: EvaluatedResource, scope: Scope) -> Pointer:

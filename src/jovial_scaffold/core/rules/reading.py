@@ -29,9 +29,10 @@ KEYS = ("because", "over", "applies", "where", "require", "absent", "level", "me
 
 @dataclass(frozen=True, slots=True)
 class Rule:
-    """One rule. `absent_fails` says what it means when a property that the rule uses is not set; `between` is the one pair that it is
+    """One rule of the ruleset of a title. `absent_fails` says what it means when a property that the rule uses is not set; `between` is the one pair that it is
     about, or None for every pair."""
 
+    ruleset: str
     name: str
     over: str
     between: tuple[str, str] | None
@@ -46,6 +47,11 @@ class Rule:
     passes: tuple[tuple[dict[str, Any], Origin], ...]
     fails: tuple[tuple[dict[str, Any], Origin], ...]
     origin: Origin
+
+    @property
+    def label(self) -> str:
+        """What it is called among all rules."""
+        return f"{self.ruleset}/{self.name}"
 
 
 @dataclass(frozen=True, slots=True)
@@ -67,6 +73,7 @@ class _Reader(Compiler):
     def __init__(self, source: Source, findings: list[Finding]) -> None:
         super().__init__(findings)
         self.source = source
+        self.title = source.name
 
     def ruleset(self) -> Ruleset:
         whole, origin = self.source.value, Origin(self.source, ())
@@ -84,8 +91,9 @@ class _Reader(Compiler):
         values = {}
         for name, content in self._map_of(whole, "let").items():
             values[name] = Named(name, self.value(content, origin.child("let", name)), origin.child("let", name))
+        self.title = str(whole.get("ruleset") or self.source.name)
         rules = [self.rule(name, content, origin.child("rules", name), values) for name, content in self._map_of(whole, "rules").items()]
-        return Ruleset(str(whole.get("ruleset") or self.source.name), values, tuple(rule for rule in rules if rule is not None))
+        return Ruleset(self.title, values, tuple(rule for rule in rules if rule is not None))
 
     def _map_of(self, whole: dict[str, Any], section: str) -> dict[str, Any]:
         content = whole.get(section)
@@ -123,6 +131,7 @@ class _Reader(Compiler):
             return None
         examples = content.get("examples") or {}
         return Rule(
+            self.title,
             name,
             over,
             self.between(content.get("between"), origin.child("between")),

@@ -8,7 +8,7 @@ from typing import Any
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.spelling import near
 from jovial_scaffold.core.text.source import Origin, Pointer
-from jovial_scaffold.core.words import say
+from jovial_scaffold.core.words import Value, listed, say
 
 LISTS = ("allOf", "anyOf", "oneOf", "prefixItems")
 MAPS = ("properties", "patternProperties", "dependentSchemas", "$defs", "definitions")
@@ -33,6 +33,15 @@ _OTHERS = (
         "$vocabulary",
     ),
 )
+_BOUNDS = (
+    *(("minimum", "maximum"), ("exclusiveMinimum", "maximum"), ("minimum", "exclusiveMaximum"), ("exclusiveMinimum", "exclusiveMaximum")),
+    *(("minLength", "maxLength"), ("minItems", "maxItems"), ("minProperties", "maxProperties"), ("minContains", "maxContains")),
+)
+KNOWN_FORMATS = (
+    *("date", "time", "date-time", "duration", "email", "idn-email", "hostname", "idn-hostname", "ipv4", "ipv6", "uri", "uri-reference"),
+    *("iri", "iri-reference", "uri-template", "uuid", "json-pointer", "relative-json-pointer", "regex", "cidr", "address"),
+)
+"""The formats of JSON Schema Validation 2020-12 (section 7.3), and ours."""
 KEYWORDS = (*LISTS, *MAPS, *SINGLE, *_OTHERS)
 
 
@@ -69,3 +78,21 @@ def misspelt(schema: Any, origin: Origin, known: tuple[str, ...] = ()) -> Iterat
                 yield Finding("key-unknown", "error", say("JSON Schema has no keyword `{}`.", key), span, say("Did you mean `{}`?", meant))
             if meant == "writeOnly" and part[key] not in (False, None):
                 part[meant] = True
+        yield from _contradictions(part, place)
+        written = part.get("format")
+        if isinstance(written, str) and written not in KNOWN_FORMATS:
+            meant = near(written, KNOWN_FORMATS)
+            hint = say("Did you mean `{}`?", meant) if meant else say("Known formats are {}.", listed(KNOWN_FORMATS))
+            message = say("Nobody knows the format `{}`, so nothing is checked by it.", written)
+            yield Finding("format-unknown", "error" if meant else "warning", message, place.child("format").value_span(), hint)
+
+
+def _contradictions(part: dict[str, Any], place: Origin) -> Iterator[Finding]:
+    """Bounds that no value meets."""
+    for least, most in _BOUNDS:
+        low, high = part.get(least), part.get(most)
+        if isinstance(low, int | float) and isinstance(high, int | float) and bool not in (type(low), type(high)):
+            strict = least.startswith("exclusive") or most.startswith("exclusive")
+            if low > high or (strict and low == high):
+                message = say("No value meets both `{}` {} and `{}` {}.", least, Value(low), most, Value(high))
+                yield Finding("schema-contradiction", "error", message, place.child(least).value_span(), say("Correct one of the two."))

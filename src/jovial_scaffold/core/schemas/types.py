@@ -18,19 +18,24 @@ _KINDS = {
 _DEEPEST = 12
 
 
-def type_of_schema(schema: Any, root: Any = None, depth: int = 0) -> Type:
-    """The type of the values that a schema allows; anything where the schema says more than a type can."""
+def effective_type(schema: Any) -> Type:
+    """The type of effective values: what has a default, or is set by the cloud, is there at every depth."""
+    return type_of_schema(schema, None, 0, True)
+
+
+def type_of_schema(schema: Any, root: Any = None, depth: int = 0, filled: bool = False) -> Type:
+    """The type of the values that a schema allows; anything where the schema says more than a type can. `filled` in, defaults are there."""
     root = schema if root is None else root
     if not isinstance(schema, dict) or depth > _DEEPEST:
         return ANY
     if "$ref" in schema:
         target = referred(schema["$ref"], root) if isinstance(schema["$ref"], str) else None
         beside = {key: value for key, value in schema.items() if key not in ("$ref", "description", "title", "default", "$defs", "types")}
-        return type_of_schema(target, root, depth + 1) if not beside else ANY
+        return type_of_schema(target, root, depth + 1, filled) if not beside else ANY
     if "anyOf" in schema or "oneOf" in schema:
         branches = schema.get("anyOf") or schema.get("oneOf")
         return (
-            joined(type_of_schema(branch, root, depth + 1) for branch in branches)
+            joined(type_of_schema(branch, root, depth + 1, filled) for branch in branches)
             if isinstance(branches, list) and "type" not in schema
             else ANY
         )
@@ -51,8 +56,8 @@ def type_of_schema(schema: Any, root: Any = None, depth: int = 0) -> Type:
         _number(schema.get("maximum", schema.get("exclusiveMaximum"))),
         _length(schema, kinds, "min") or 0,
         _length(schema, kinds, "max"),
-        type_of_schema(schema["items"], root, depth + 1) if isinstance(schema.get("items"), dict) else None,
-        *_fields(schema, root, depth, kinds),
+        type_of_schema(schema["items"], root, depth + 1, filled) if isinstance(schema.get("items"), dict) else None,
+        *_fields(schema, root, depth, kinds, filled),
     )
 
 
@@ -74,12 +79,24 @@ def _length(schema: dict[str, Any], kinds: frozenset[str], side: str) -> int | N
     return bounds[0] if len(bounds) == 1 and isinstance(bounds[0], int) else None
 
 
-def _fields(schema: dict[str, Any], root: Any, depth: int, kinds: frozenset[str]) -> tuple[dict[str, Field] | None, Type | None]:
+def _fields(
+    schema: dict[str, Any], root: Any, depth: int, kinds: frozenset[str], filled: bool
+) -> tuple[dict[str, Field] | None, Type | None]:
     properties = schema.get("properties")
     further = schema.get("additionalProperties", True)
     if "map" not in kinds or "patternProperties" in schema or (not isinstance(properties, dict) and further is True):
         return None, None
     required = schema.get("required") or ()
-    fields = {name: Field(type_of_schema(each, root, depth + 1), name in required) for name, each in (properties or {}).items()}
-    others = type_of_schema(further, root, depth + 1) if isinstance(further, dict) else (ANY if further is True else None)
+    fields = {
+        name: Field(type_of_schema(each, root, depth + 1, filled), name in required or (filled and _is_filled(each, root)))
+        for name, each in (properties or {}).items()
+    }
+    others = type_of_schema(further, root, depth + 1, filled) if isinstance(further, dict) else (ANY if further is True else None)
     return fields, others
+
+
+def _is_filled(schema: Any, root: Any) -> bool:
+    """Whether an effective value always has a property of this schema."""
+    if isinstance(schema, dict) and isinstance(schema.get("$ref"), str) and "default" not in schema:
+        schema = referred(schema["$ref"], root)
+    return isinstance(schema, dict) and ("default" in schema or schema.get("readOnly") is True)

@@ -16,16 +16,18 @@ from typing import Any, NamedTuple
 from jovial_scaffold.core.expressions.checking import Checker, Path
 from jovial_scaffold.core.expressions.errors import BudgetError, EvaluationError
 from jovial_scaffold.core.expressions.placeholders import Formula, Joined, Omittable
-from jovial_scaffold.core.expressions.references import references
+from jovial_scaffold.core.expressions.program import Program
+from jovial_scaffold.core.expressions.references import Reference, references
 from jovial_scaffold.core.expressions.scopes import Scope
-from jovial_scaffold.core.expressions.syntax import Literal, Name, Node, Operation, Select
+from jovial_scaffold.core.expressions.syntax import Call, Literal, Name, Node, Operation, Select
 from jovial_scaffold.core.expressions.types import ANY, STRING, Abstract, Type, joined, settled, type_of_value
+from jovial_scaffold.core.expressions.values import NONE, Optional
 from jovial_scaffold.core.findings import Finding, Level
 from jovial_scaffold.core.limits import STATIC_COMBINATIONS
 from jovial_scaffold.core.schemas.types import type_of_schema
 from jovial_scaffold.core.templates.absences import Without, what_is_false
 from jovial_scaffold.core.templates.fitting import Fitting, PropertyPlace, condition_fault, omittable_fault, text_fault
-from jovial_scaffold.core.templates.knowledge import Assignment, Knowledge, Known, KnownScope
+from jovial_scaffold.core.templates.knowledge import Assignment, Environments, Knowledge, Known, KnownScope
 from jovial_scaffold.core.templates.model import (
     Compiled,
     Condition,
@@ -50,9 +52,10 @@ from jovial_scaffold.core.words import Value, listed, nearest, say, together
 _ELSEWHERE = PropertyPlace(None, "", ())
 
 
-def check_templates(templates: Sequence[Template]) -> list[Finding]:
-    """All that is wrong with a template and its modules whatever their environments will be: expressions, and properties by their types."""
-    knowledge = Knowledge()
+def check_templates(templates: Sequence[Template], environments: Environments = MappingProxyType({})) -> list[Finding]:
+    """All that is wrong with a template and its modules whatever the parameters will be, in `environments` that are declared with their
+    labels: expressions, and properties by their types."""
+    knowledge = Knowledge(environments)
     return [finding for template in templates for finding in _TypeCheck(knowledge.of(template)).run()]
 
 
@@ -115,6 +118,7 @@ class _TypeCheck:
         )
         self.false_where_absent: dict[str, tuple[list[Node], frozenset[str]]] = {}
         self.fitting = Fitting()
+        self.texts: dict[Joined, Formula] = {}  #: what is joined to a text, as one expression
         self.findings: list[Finding] = []
 
     def run(self) -> list[Finding]:
@@ -270,13 +274,27 @@ class _TypeCheck:
         if isinstance(content, Formula):
             self.formula(content, compiled.origin, place, lambda result: self.fitting.faults(place.property, result))
         elif isinstance(content, Omittable):
-            self.formula(content.formula, compiled.origin, place, omittable_fault, role="omittable")
+            self.formula(content.formula, compiled.origin, place, partial(self.omittable_faults, place), role="omittable")
         elif isinstance(content, Joined):
             # What is joined has only to be a text, whatever property it is put in.
             joined_place = _Place(place.address, place.prefix, place.loops, place.conditions, _ELSEWHERE, place.names)
+            said = len(self.findings)
             for part in content.parts:
                 if isinstance(part, Formula):
                     self.formula(part, compiled.origin, joined_place, text_fault, role="text")
+            if place.property.schema is not None and len(self.findings) == said:
+                whole = self.texts.setdefault(content, _joined_text(content))
+                self.formula(whole, compiled.origin, place, lambda result: self.fitting.faults(place.property, result), False, "joined")
+
+    def omittable_faults(self, place: _Place, result: Any) -> list[EvaluationError]:
+        """What is wrong with the optional of `${?…}`, or with what it may hold."""
+        fault = omittable_fault(result)
+        if fault is not None:
+            return [fault]
+        known = type_of_value(result)
+        if result is NONE or not known.is_only("optional_type") or known.items is None:
+            return []
+        return self.fitting.faults(place.property, result.value if isinstance(result, Optional) else Abstract(known.items))
 
     # -- one expression
 
@@ -326,6 +344,8 @@ class _TypeCheck:
                 continue
             for problem in checker.problems:
                 self.note(outcome, problem, False, assignment, assumed)
+            for missing in checker.never_there:
+                self.note(outcome, missing, sure is True, assignment, assumed)
             for node, turned_out in checker.comparisons.items():
                 outcome.comparisons.setdefault(node, set()).add(turned_out if type(turned_out) is bool else None)
             outcome.results.append(result)
@@ -353,7 +373,11 @@ class _TypeCheck:
         """A mistake at its sub-expression, with its witness where it does not always come about."""
         error = mistake.error
         where = [say("`{}` is {}", name, Value(value)) for name, value in mistake.assignment.items()]
-        where += [say("`{}` is {}", ".".join(map(str, (name, *path))), Value(value)) for (name, path), value in mistake.assumed.items()]
+        where += [
+            say("`{}` is {}", ".".join(map(str, (name, *path))), Value(value))
+            for (name, path), value in mistake.assumed.items()
+            if path[:1] != ("labels",)  # they go with the environment
+        ]
         always = mistake.times >= outcome.tried and error.id != "resource-absent"
         hints = [say("This is so where {}.", listed(where[:4]))] if where and not always else []
         if not mistake.sure:
@@ -379,10 +403,14 @@ class _TypeCheck:
                 continue
             known = self.known.parameter_types.get(names[0].name) if not names[0].path else None
             options = [str(option) for option in (known.options if known and known.options else ())]
+            if names[0].name == "context" and names[0].path == ("environment",):
+                options = [*self.known.knowledge.environments]
             hint = nearest(
                 str(literals[0]),
                 options,
-                say("`{}` is one of {}.", names[0].name, listed(options, "or")) if options else say("The two can never be equal."),
+                say("`{}` is one of {}.", ".".join(map(str, (names[0].name, *names[0].path))), listed(options, "or"))
+                if options
+                else say("The two can never be equal."),
             )
             words = "false" if node.operator == "==" else "true"
             message = say("This comparison with {} is always {}.", Value(literals[0]), words)
@@ -429,6 +457,7 @@ class _TypeCheck:
             options = self.field_options(reference.name, reference.path, place)
             if options:
                 fields[reference.name, reference.path] = options
+        around = self.environments_read(found)
         names = [reference.name for reference in found if reference.name not in loop_variables]
         names += [name for loop in place.loops for name in _condition_names(loop.over)]
         names += [name for condition in place.conditions for name in _condition_names(condition)]
@@ -441,7 +470,7 @@ class _TypeCheck:
         if closed not in self.allowed_assignments:
             self.allowed_assignments[closed] = list(self.known.assignments(closed))
         if not fields:
-            yield from ((assignment, {}) for assignment in self.allowed_assignments[closed])
+            yield from ((assignment, assumed) for assignment in self.allowed_assignments[closed] for assumed in around)
             return
         for assignment in self.allowed_assignments[closed]:
             chosen: dict[Path, tuple[Any, ...]] = {}
@@ -451,7 +480,18 @@ class _TypeCheck:
                     chosen[path] = options
                     total *= len(options)
             for values in product(*chosen.values()):
-                yield assignment, dict(zip(chosen, values, strict=True))
+                for assumed in around:
+                    yield assignment, {**assumed, **dict(zip(chosen, values, strict=True))}
+
+    def environments_read(self, references: Sequence[Reference]) -> list[dict[Path, Any]]:
+        """What `context` holds in each declared environment, where an expression reads its name or labels; else nothing is assumed."""
+        if not any(each.name == "context" and each.path[:1] in (("environment",), ("labels",)) for each in references):
+            return [{}]
+        found = [
+            {("context", ("environment",)): name, **{("context", ("labels", str(label))): value for label, value in labels.items()}}
+            for name, labels in self.known.knowledge.environments.items()
+        ]
+        return found or [{}]
 
     def field_options(self, name: str, path: tuple[str | int, ...], place: _Place) -> tuple[Any, ...]:
         """The possible values of `station.zone`, where the field is always there and they are few."""
@@ -514,6 +554,16 @@ class _TypeCheck:
                     entries = [entry.type for entry in (known.fields or {}).values()] + ([known.others] if known.others else [])
                     found[loop.variables[1]] = settled(joined(entries)) if entries and known.fields is not None else Abstract(ANY)
         return found
+
+
+def _joined_text(content: Joined) -> Formula:
+    """A text with expressions in it as one expression, `'…' + string(…)`, which has no place of its own."""
+    whole: Node | None = None
+    for part in content.parts:
+        node: Node = Literal(-1, -1, part) if isinstance(part, str) else Call(-1, -1, "string", None, (part.node,), -1)
+        whole = node if whole is None else Operation(-1, -1, "+", (whole, node), -1)
+    assert whole is not None
+    return Formula(Program(whole), "", 0)
 
 
 def _held(place: _Place, checker: Checker, variables: Mapping[str, Any]) -> bool | None:

@@ -7,7 +7,7 @@ import re
 from typing import Any
 
 from jovial_scaffold.core.expressions.errors import ExpressionError, SyntaxProblem
-from jovial_scaffold.core.expressions.placeholders import Formula, Programs
+from jovial_scaffold.core.expressions.placeholders import Formula, Omittable, Programs
 from jovial_scaffold.core.findings import Finding, Level, Span
 from jovial_scaffold.core.limits import NAME_LENGTH
 from jovial_scaffold.core.templates.model import Compiled, Condition, Constant, Dynamic, ListValue, Loop, MapValue, Overlaid, Resource, Use
@@ -188,7 +188,7 @@ def uses_of(resource: Resource) -> list[Use]:
 def written_span(compiled: Compiled, pointer: Pointer) -> Span:
     """Where a value was written: an expression without its `${}`, or the part of a constant."""
     if isinstance(compiled, Dynamic):
-        content = compiled.content
+        content = compiled.content.formula if isinstance(compiled.content, Omittable) else compiled.content
         if isinstance(content, Formula):
             return compiled.origin.inner_span(content.offset, content.offset + len(content.text.rstrip()))
         return compiled.origin.value_span()

@@ -113,7 +113,10 @@ class DeclarationReader(SectionReader):
                     say("For example: {type: string}"),
                 )
             return None
-        self.findings += misspelt(content, origin)
+        wrong = list(misspelt(content, origin))
+        self.findings += wrong
+        if any(each.id == "schema-contradiction" for each in wrong):
+            return None  # that no value fits need not be said of each
         schema = self.with_types({key: value for key, value in content.items() if key not in ("default", "must", "$schema", "types")})
         return schema if self.sound_schema(schema, origin) else None
 

@@ -1,8 +1,9 @@
 """What is known of a template's names before any environment: their types, their sets of values, and the combinations that `must` allows."""
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
 from itertools import product
+from types import MappingProxyType
 from typing import Any
 
 from jovial_scaffold.core.expressions.checking import Checker, Path
@@ -33,22 +34,43 @@ from jovial_scaffold.core.templates.model import (
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import Value
 
-_CONTEXT = {
-    "project": Abstract(STRING),
-    "environment": Abstract(STRING),
-    "labels": Abstract(Type(frozenset(("map",)))),
-    "run": {"date": Abstract(STRING), "revision": Abstract(STRING), "author": Abstract(STRING)},
-}
+Environments = Mapping[str, Mapping[str, Any]]
+"""The environments of a project by name, each with its labels."""
+
+
+def labels_type(labels: Sequence[Mapping[str, Any]]) -> Type:
+    """What is known of the labels of one of some environments."""
+    names = dict.fromkeys(str(name) for each in labels for name in each)
+    fields = {
+        name: Field(joined(type_of_value(each[name]) for each in labels if name in each), all(name in each for each in labels))
+        for name in names
+    }
+    return Type(frozenset(("map",)), fields=fields)
+
+
+def _context(environments: Environments) -> dict[str, Any]:
+    names = tuple(environments)
+    return {
+        "project": Abstract(STRING),
+        "environment": settled(Type(frozenset(("string",)), names)) if names else Abstract(STRING),
+        "labels": Abstract(labels_type([*environments.values()]) if names else Type(frozenset(("map",)))),
+        "run": {"date": Abstract(STRING), "revision": Abstract(STRING), "author": Abstract(STRING)},
+    }
+
+
 _LEFT_OUT = object()
 _FEW_ROWS = 400  # in larger tables, what a column may hold is not looked at
 Assignment = Mapping[str, Any]
 
 
 class Knowledge:
-    """What is known of a template and its modules: a module's outputs have the same types wherever it is used."""
+    """What is known of a template and its modules: a module's outputs have the same types wherever it is used. `environments` are those
+    that the project declares, nothing where it has none."""
 
-    def __init__(self) -> None:
+    def __init__(self, environments: Environments = MappingProxyType({})) -> None:
         self._known: dict[Template, Known] = {}
+        self.environments = environments
+        self.context = _context(environments)
 
     def of(self, template: Template) -> "Known":
         """What is known of one of them; made once."""
@@ -81,7 +103,7 @@ class KnownScope(LookupScope):
             return self.known.row(template.lookups[name].table)
         if name in template.documents:
             return Abstract(STRING)
-        return _CONTEXT if name == "context" else UNKNOWN
+        return self.known.knowledge.context if name == "context" else UNKNOWN
 
     def function(self, name: str) -> OwnFunction | None:
         """A function of the template."""

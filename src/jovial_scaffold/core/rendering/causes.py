@@ -1,0 +1,135 @@
+"""Where a person would mend a value: the line that it is copied from, or the expression that makes it of several.
+
+A value is followed as long as it holds all that it was made of: `${prefix}-net` holds `prefix`, and what a table holds under a name does not
+hold the name.
+"""
+
+from collections.abc import Mapping
+from typing import Any
+
+from jovial_scaffold.core.expressions.errors import EvaluationError
+from jovial_scaffold.core.expressions.library.strings import scalar_text
+from jovial_scaffold.core.expressions.placeholders import Formula, Joined
+from jovial_scaffold.core.expressions.values import Secret
+from jovial_scaffold.core.findings import Span
+from jovial_scaffold.core.rendering.instances import Instance, Surroundings
+from jovial_scaffold.core.rendering.noting import names_looked_up
+from jovial_scaffold.core.rendering.tracing import Tracer
+from jovial_scaffold.core.templates.model import Compiled, Dynamic, MapValue
+from jovial_scaffold.core.text.source import Pointer, part
+
+_STEPS = 100  # of one value, more than anybody follows
+
+
+def cause_of(tracer: Tracer, instance: Instance, pointer: Pointer) -> Span | None:
+    """Where the value of a property would be mended, if not where the property itself is written."""
+    found = tracer.leaf(instance, pointer)
+    if found.rest or not isinstance(found.compiled, Dynamic):
+        return None
+    scope: Surroundings = instance.scope
+    names = _names(found.compiled, scope, found.variables)
+    if names is None:
+        return None
+    variables_read = _variables_read(found.compiled, found.variables)
+    if variables_read:
+        related = tracer.related(tracer.sources(instance, pointer)) if len(variables_read) == 1 and not names else ()
+        return related[0].span if len(related) == 1 else None
+    compiled: Compiled = found.compiled
+    span: Span | None = None
+    rest: Pointer = ()
+    for _ in range(_STEPS):
+        step = _followed(compiled, names, scope, rest)
+        if step is None:
+            return span
+        name, path = step
+        rest = ()
+        if name in scope.template.values:
+            compiled, rest = _entry(scope.template.values[name].value, path)
+            span = compiled.origin.value_span() if isinstance(compiled, Dynamic) else compiled.origin.child(*rest).value_span()
+            variables: Mapping[str, Any] = {}
+        elif scope.use is not None:
+            use = scope.use
+            handed = dict(use.resource.properties.entries).get(name)
+            if handed is None:
+                return span
+            compiled, span, scope, variables, rest = handed, handed.origin.value_span(), use.scope, use.variables, path
+        else:
+            setting = scope.parameters.setting((name, *path))
+            return (setting.span() if setting is not None else None) or span
+        more = _names(compiled, scope, variables) if isinstance(compiled, Dynamic) else None
+        if not more or _variables_read(compiled, variables):
+            return span
+        names = more
+    return span
+
+
+def _variables_read(compiled: Compiled, variables: Mapping[str, Any]) -> set[str]:
+    """The variables of loops that an expression reads."""
+    formulas = compiled.formulas() if isinstance(compiled, Dynamic) else ()
+    return {each.name for formula in formulas for each in formula.program.reads if each.name in variables}
+
+
+def _entry(compiled: Compiled, path: Pointer) -> tuple[Compiled, Pointer]:
+    """A part of a named value as it is written, and what of the path is left there."""
+    for depth, step in enumerate(path):
+        below = dict(compiled.entries).get(str(step)) if isinstance(compiled, MapValue) and compiled.when is None else None
+        if below is None:
+            return compiled, path[depth:]
+        compiled = below
+    return compiled, ()
+
+
+def _names(compiled: Dynamic, scope: Surroundings, variables: Mapping[str, Any]) -> set[str] | None:
+    """The names that a text was computed from; None where it has no value."""
+    found: set[str] = set()
+    for formula in compiled.formulas():
+        names = names_looked_up(formula.node, scope, variables)
+        if names is None:
+            return None
+        found |= names
+    return found
+
+
+def _followed(compiled: Compiled, names: set[str], scope: Surroundings, rest: Pointer) -> tuple[str, Pointer] | None:
+    """The one name that a value, or the `rest` of it, was made of, and the part of it, where the value holds that part."""
+    if len(names) != 1 or not isinstance(compiled, Dynamic):
+        return None
+    name = next(iter(names))
+    template = scope.template
+    if name not in template.values and name not in template.parameters:
+        return None
+    paths = {each.path for formula in compiled.formulas() for each in formula.program.reads if each.name == name}
+    path = next(iter(paths)) if len(paths) == 1 else ()
+    try:
+        path = (*path, *rest)
+        held, whole = _part(scope.value(name), path), _text(compiled, scope, rest)
+    except EvaluationError:
+        return None
+    return (name, path) if held and whole is not None and held in whole else None
+
+
+def _part(value: Any, path: Pointer) -> str | None:
+    for step in path:
+        try:
+            value = part(value.value if isinstance(value, Secret) else value, step)
+        except KeyError:
+            return None
+    return _scalar(value)
+
+
+def _text(compiled: Dynamic, scope: Surroundings, rest: Pointer) -> str | None:
+    """What a text of the template comes to, or a part of what it gives."""
+    if rest:
+        return _part(compiled.content.program.run(scope, {}), rest) if isinstance(compiled.content, Formula) else None
+    texts = []
+    for each in compiled.content.parts if isinstance(compiled.content, Joined) else compiled.formulas():
+        text = each if isinstance(each, str) else _scalar(each.program.run(scope, {}))
+        if text is None:
+            return None
+        texts.append(text)
+    return "".join(texts)
+
+
+def _scalar(value: Any) -> str | None:
+    value = value.value if isinstance(value, Secret) else value
+    return scalar_text(value) if isinstance(value, str | int | float) else None

@@ -1,0 +1,62 @@
+"""Waivers: what they take away, what is left, and what is said of the waivers themselves."""
+
+from pathlib import Path
+from typing import Any
+
+import pytest
+import yaml
+
+from jovial_scaffold.core.folders import MemoryFolder
+from jovial_scaffold.core.outcomes import CheckResult
+from jovial_scaffold.core.project import Project
+from jovial_scaffold.core.project_inputs import Overrides
+
+CASES: list[dict[str, Any]] = yaml.safe_load((Path(__file__).parent / "cases" / "waivers.yaml").read_text())
+FILES = {
+    "jovial.yaml": """project: ferry
+template: t.yaml
+catalogs: [fulmar]
+rulesets: [rules.yaml]
+waivers: waivers.yaml
+environments: {sandbox: {parameters: [sandbox.yaml]}, live: {parameters: [live.yaml]}}
+""",
+    "sandbox.yaml": "size: huge\nmail: a@ridgeline.example\n",
+    "live.yaml": "size: giant\nmail: a@ridgeline.example\n",
+    "t.yaml": """parameters:
+  size: {type: string, description: How large}
+  mail: {type: string, format: telegram, description: Whom to tell}
+resources:
+  net (fulmar.network): {name: dock-net, range: 10.0.0.0/16}
+  sub (fulmar.subnet): {name: dock-sub, network: "${net.id}", range: 10.0.1.0/24, zone: valley}
+  gate (fulmar.machine): {name: gate-one, image: base, size: "${size}", zone: valley, subnet: "${sub.id}"}
+  pier (fulmar.machine): {name: pier-one, image: base, size: "${size}", zone: valley, subnet: "${sub.id}"}
+  queue (fulmar.queue): {name: "queue-${mail == '' ? 'a' : 'b'}"}
+""",
+    "rules.yaml": """ruleset: House
+rules: {encrypted: {because: Data is at rest., applies: [fulmar.queue], require: self.encrypted}}
+""",
+}
+
+
+def checked(waivers: Any) -> CheckResult:
+    files = {**FILES, "waivers.yaml": yaml.safe_dump(waivers)}
+    run = {"date": "2026-11-26", "revision": "", "author": ""}
+    return Project(MemoryFolder({name: text.encode() for name, text in files.items()}), overrides=Overrides(run=lambda: run)).check()
+
+
+@pytest.mark.parametrize("case", CASES, ids=lambda case: str(case["waivers"]))
+def test_what_is_waived_is_gone(case: dict[str, Any]) -> None:
+    found = checked(case["waivers"])
+    ours = [each for each in found.findings if each.id.startswith("waiver-")]
+    left = [f"{each.id} {each.address or '-'} {','.join(each.environments)}".strip() for each in found.findings if each not in ours]
+    assert sorted(left) == case["left"]
+    assert sorted(each.id for each in ours) == case.get("said", [])
+    assert all(each.span is not None and each.span.file == "waivers.yaml" for each in ours)
+
+
+def test_waived_findings_are_kept_with_their_reason() -> None:
+    found = checked([{"finding": "property-value", "because": "Ordered.", "until": "2027-01-01"}])
+    assert [(each.where, waiver.because, waiver.until) for each, waiver in found.waived_findings] == [
+        ("gate:size", "Ordered.", "2027-01-01")
+    ] * 2
+    assert all(each.elsewhere == ("pier:size",) for each, _ in found.waived_findings)
