@@ -68,7 +68,7 @@ Path = tuple[str, tuple[str | int, ...]]
 class Checker(Evaluator):
     """Evaluates one expression; `problems` are errors that come about only if an unknown condition holds.
 
-    `never_there` are fields that are asked for safely (`.?`, `has`) and that what is declared does not have. `assumed` gives values to fields of which the type alone is known, such as `station.zone`. `comparisons` notes what each equality
+    `doubtful` says that some of the values that are possible would have failed. `never_there` are fields that are asked for safely (`.?`, `has`) and that what is declared does not have. `assumed` gives values to fields of which the type alone is known, such as `station.zone`. `comparisons` notes what each equality
     turned out to be.
     """
 
@@ -77,6 +77,7 @@ class Checker(Evaluator):
         self.assumed = assumed or {}
         self.problems: list[EvaluationError] = []
         self.never_there: list[EvaluationError] = []
+        self.doubtful = False
         self.comparisons: dict[Node, Any] = {}
 
     def check(self, node: Node, variables: Locals) -> Any:
@@ -222,6 +223,7 @@ class Checker(Evaluator):
                     missing = error
             if not found and missing is not None and not node.optional:
                 raise _at(missing, at)
+            self.doubtful = self.doubtful or (missing is not None and not node.optional)
             result = joined(found) if found else ANY
         elif whole.is_only("list"):
             result = whole.items or ANY
@@ -295,16 +297,26 @@ class Checker(Evaluator):
         for each in choices:
             total *= len(each)
         if total > MOST_OPTIONS or total == 0:
+            self.doubtful = self.doubtful or (isinstance(node, Call) and node.function not in _NEVER_FAIL) or _may_fail(node)
             return None
-        results, error = [], None
+        plain: dict[tuple[type, Any], Any] = {}  # most results are few texts, numbers or booleans
+        others, error = [], None
         for values in product(*choices):
             try:
-                results.append(type_of_value(function(*values)))
+                result = function(*values)
             except EvaluationError as raised:
                 error = raised
-        if not results and error is not None:
-            raise _at(error, (node.start, node.end))
-        return settled(joined(results))
+                continue
+            if type(result) in _SCALARS:
+                plain[type(result), result] = result
+            else:
+                others.append(result)
+        results = [*plain.values(), *others]
+        if error is not None:
+            if not results:
+                raise _at(error, (node.start, node.end))
+            self.doubtful = True
+        return settled(joined(map(type_of_value, results)))
 
     def typed_equality(self, node: Operation, operands: list[Any], left: Type, right: Type) -> Any:
         function = operators.BINARY[node.operator]
@@ -480,6 +492,21 @@ class Checker(Evaluator):
 Checker.forms = {form: getattr(Checker, method.__name__) for form, method in Evaluator.forms.items()}
 
 _MIRRORED = {"<": ">", "<=": ">=", ">": "<", ">=": "<="}
+
+
+_SCALARS = frozenset((str, int, bool))
+_NEVER_FAIL = frozenset(
+    (
+        *("string", "size", "startsWith", "endsWith", "contains", "join", "trim", "lowerAscii", "upperAscii", "replace", "reverse"),
+        *("quote", "slug", "digest", "as_json", "dyn", "type", "orValue", "hasValue", "present", "optional.of", "optional.none", "split"),
+    )
+)
+"""Functions that give something for all values of the types that they take."""
+
+
+def _may_fail(node: Node) -> bool:
+    """Whether an operator fails for some values of types that it takes."""
+    return isinstance(node, Operation) and node.operator in ("/", "%")
 
 
 def _no_field(key: Any, known: Type, at: tuple[int, int]) -> EvaluationError:

@@ -72,9 +72,21 @@ def may_fit(takes: tuple[str, ...], types: list[Type]) -> bool:
     return len(takes) == len(types) and all(want == "any" or known.may_be(want) for want, known in zip(takes, types, strict=True))
 
 
+def _as_text(known: Type) -> Type:
+    """What `string()` makes of a value of a type: a text is itself, an integer has as many digits as its bounds."""
+    if known.is_only("string"):
+        return known
+    if known.is_only("int", "uint") and known.low is not None and known.high is not None:
+        digits = [len(str(int(bound))) for bound in (known.low, known.high)]
+        return Type(frozenset(("string",)), shortest=1 if known.low <= 0 <= known.high else min(digits), longest=max(digits))
+    return STRING
+
+
 def result_of_call(function: Function, arguments: list[Any], types: list[Type], gives: set[str]) -> Any:
     if function.name == "dyn":
         return arguments[0]
+    if function.name == "string":
+        return settled(_as_text(types[0]))
     if function.name == "size":
         return (
             settled(Type(frozenset(("int",)), low=types[0].shortest, high=types[0].longest))

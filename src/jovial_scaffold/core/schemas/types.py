@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from jovial_scaffold.core.expressions.types import ANY, MOST_OPTIONS, Field, Type, joined
+from jovial_scaffold.core.expressions.types import ANY, MOST_OPTIONS, Field, Type, joined, type_of_value
 from jovial_scaffold.core.expressions.values import type_name
 from jovial_scaffold.core.schemas.validation import referred
 
@@ -47,6 +47,8 @@ def type_of_schema(schema: Any, root: Any = None, depth: int = 0, filled: bool =
     options = _options(schema, kinds)
     if options is not None:
         kinds = frozenset(type_name(option) for option in options)
+        if options:
+            return joined(map(type_of_value, options))  # with the bounds and lengths that they have
     elif kinds == {"bool"}:
         options = (True, False)
     return Type(

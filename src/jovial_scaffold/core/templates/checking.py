@@ -6,10 +6,10 @@ A finding is an error only where no value at all fits, or where a witness was fo
 It is long because each place of a template that holds an expression has its check here.
 """
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import partial
-from itertools import product
+from itertools import islice, product
 from types import MappingProxyType
 from typing import Any, NamedTuple
 
@@ -19,11 +19,11 @@ from jovial_scaffold.core.expressions.placeholders import Formula, Joined, Omitt
 from jovial_scaffold.core.expressions.program import Program
 from jovial_scaffold.core.expressions.references import Reference, references
 from jovial_scaffold.core.expressions.scopes import Scope
-from jovial_scaffold.core.expressions.syntax import Call, Literal, Name, Node, Operation, Select
-from jovial_scaffold.core.expressions.types import ANY, STRING, Abstract, Type, joined, settled, type_of_value
+from jovial_scaffold.core.expressions.syntax import Call, Literal, Name, Node, Operation, Select, children
+from jovial_scaffold.core.expressions.types import ANY, STRING, Abstract, Type, has_abstract, joined, settled, type_of_value
 from jovial_scaffold.core.expressions.values import NONE, Optional
 from jovial_scaffold.core.findings import Finding, Level
-from jovial_scaffold.core.limits import STATIC_COMBINATIONS
+from jovial_scaffold.core.limits import STATIC_COMBINATIONS, STATIC_TRIALS
 from jovial_scaffold.core.schemas.types import type_of_schema
 from jovial_scaffold.core.templates.absences import Without, what_is_false
 from jovial_scaffold.core.templates.fitting import Fitting, PropertyPlace, condition_fault, omittable_fault, text_fault
@@ -47,16 +47,35 @@ from jovial_scaffold.core.templates.model import (
 from jovial_scaffold.core.templates.properties import check_properties
 from jovial_scaffold.core.text.source import Origin, pointer_text
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.words import Value, listed, nearest, say, together
+from jovial_scaffold.core.words import Amount, Value, listed, nearest, say, together
 
 _ELSEWHERE = PropertyPlace(None, "", ())
+_FEW = 16  # combinations, which are all tried
+_FEW_TRIALS = 2
+_MOST_TRIALS = STATIC_COMBINATIONS.most
+_WANTED: dict[str, tuple[str, ...]] = {
+    **dict.fromkeys(("$when", "require", "where"), ("bool",)),
+    "loop": ("list", "map"),
+    "key": ("string", "int"),
+    "text": ("string", "bool", "int", "double", "uint"),
+}
+"""What a result has to be, by the role of its place."""
 
 
 def check_templates(templates: Sequence[Template], environments: Environments = MappingProxyType({})) -> list[Finding]:
     """All that is wrong with a template and its modules whatever the parameters will be, in `environments` that are declared with their
     labels: expressions, and properties by their types."""
     knowledge = Knowledge(environments)
-    return [finding for template in templates for finding in _TypeCheck(knowledge.of(template)).run()]
+    findings = [finding for template in templates for finding in _TypeCheck(knowledge.of(template)).run()]
+    if knowledge.trials < 0 and templates:
+        message = say(
+            "Not all values that expressions may read were tried: there are more than {} {}.",
+            Amount(STATIC_TRIALS.most),
+            STATIC_TRIALS.unit,
+        )
+        hint = say("What comes about in an environment is found all the same.")
+        findings.append(Finding(STATIC_TRIALS.finding, "note", message, templates[0].origin.value_span(), hint))
+    return findings
 
 
 def static_scope(template: Template) -> Scope:
@@ -103,13 +122,69 @@ class _Outcome:
     comparisons: dict[Node, set[Any]] = field(default_factory=dict)
 
 
+@dataclass(slots=True)
+class _Choices:
+    """Values that an expression may read: of parameters, of fields of which the type alone is known, and of the context."""
+
+    known: Known
+    parameters: dict[str, tuple[Any, ...]]
+    fields: dict[Path, tuple[Any, ...]]
+    contexts: list[dict[Path, Any]]
+
+    @property
+    def count(self) -> int:
+        """How many combinations there are, whatever `must` allows."""
+        total = len(self.contexts)
+        for options in (*self.parameters.values(), *self.fields.values()):
+            total *= len(options)
+        return total
+
+    def each(self, first: Collection[Any] = ()) -> Iterator[tuple[Assignment, dict[Path, Any]]]:
+        """All combinations that `must` allows; those that hold values of `first` come before the others."""
+        ordered = [sorted(each, key=lambda value: not _is_in(value, first)) for each in (*self.parameters.values(), *self.fields.values())]
+        names = len(self.parameters)
+        for values in product(*ordered):
+            assignment = dict(zip(self.parameters, values[:names], strict=True))
+            if self.known.allowed(assignment):
+                for context in self.contexts:
+                    yield assignment, {**context, **dict(zip(self.fields, values[names:], strict=True))}
+
+
+def _is_in(value: Any, values: Collection[Any]) -> bool:
+    return any(type(value) is type(each) and value == each for each in values)
+
+
+def _shape(node: Node, resources: Collection[str]) -> tuple[Any, ...]:
+    """What expressions have in common that differ in constants and in names of resources only."""
+    if isinstance(node, Literal):
+        return (Literal, type(node.value))
+    if isinstance(node, Name) and node.name in resources:
+        return (Name,)
+    own = tuple(value for name in _OWN if isinstance(value := getattr(node, name, None), str))
+    return (type(node), own, *(_shape(each, resources) for each in children(node)))
+
+
+_OWN = ("name", "field", "function", "operator")
+
+
+def _literals(formula: Formula, place: _Place) -> list[Any]:
+    """The constants that an expression and the conditions around it speak of."""
+    found = []
+    conditions = [each.content.node for each in place.conditions if isinstance(each.content, Formula)]
+    waiting = [formula.node, *conditions]
+    while waiting:
+        node = waiting.pop()
+        if isinstance(node, Literal):
+            found.append(node.value)
+        waiting += children(node)
+    return found
+
+
 class _TypeCheck:
     def __init__(self, known: Known) -> None:
         self.known = known
         self.template = known.template
         self.sound: dict[tuple[Any, ...], _Outcome] = {}
-        self.allowed_assignments: dict[frozenset[str], list[dict[str, Any]]] = {}
-        self.assignment_scopes: dict[int, KnownScope] = {}
         #: resources that may be absent as a whole, and what is false where they are
         self.conditional = frozenset(
             name
@@ -118,6 +193,7 @@ class _TypeCheck:
         )
         self.false_where_absent: dict[str, tuple[list[Node], frozenset[str]]] = {}
         self.fitting = Fitting()
+        self.searched_shapes: set[tuple[Any, ...]] = set()
         self.texts: dict[Joined, Formula] = {}  #: what is joined to a text, as one expression
         self.findings: list[Finding] = []
 
@@ -307,11 +383,11 @@ class _TypeCheck:
             if key in self.sound:
                 return self.sound[key]
             said = len(self.findings)
-            outcome = self.judged(formula, origin, place, judge, comparing)
+            outcome = self.judged(formula, origin, place, judge, comparing, role)
             if len(self.findings) == said and not outcome.mistakes:
                 self.sound[key] = outcome
             return outcome
-        return self.judged(formula, origin, place, judge, comparing)
+        return self.judged(formula, origin, place, judge, comparing, role)
 
     def kind_of(self, formula: Formula) -> Any:
         """What makes two expressions alike: that they are the same, or read the same field of resources that are alike."""
@@ -322,44 +398,92 @@ class _TypeCheck:
                 return (resource.type.id, node.field, any(name == node.field for name, _ in resource.properties.entries))
         return formula.program
 
-    def judged(self, formula: Formula, origin: Origin, place: _Place, judge: Any, comparing: bool) -> _Outcome:
-        outcome = _Outcome()
-        for assignment, assumed in self.combinations(formula, place):
-            sure = self.reached(place, assignment, assumed)
-            if sure is False:
-                continue
-            outcome.tried += 1
-            # Assignments are kept, so each is known by its identity.
-            scope = self.assignment_scopes.get(id(assignment))
-            if scope is None:
-                scope = self.assignment_scopes[id(assignment)] = self.known.scope(assignment)
-            checker = Checker(scope, assumed)
-            try:
-                variables = self.variables(place, scope, checker)
-                result = checker.check(formula.node, variables)
-            except BudgetError:
-                continue
-            except EvaluationError as error:
-                self.note(outcome, error, sure is True, assignment, assumed)
-                continue
-            for problem in checker.problems:
-                self.note(outcome, problem, False, assignment, assumed)
-            for missing in checker.never_there:
-                self.note(outcome, missing, sure is True, assignment, assumed)
-            for node, turned_out in checker.comparisons.items():
-                outcome.comparisons.setdefault(node, set()).add(turned_out if type(turned_out) is bool else None)
-            outcome.results.append(result)
-            if result is UNKNOWN:
-                continue
-            faults = judge(result)
-            for fault in faults if isinstance(faults, list) else ([faults] if faults else []):
-                self.note(outcome, fault, sure is True, assignment, assumed)
+    def judged(self, formula: Formula, origin: Origin, place: _Place, judge: Any, comparing: bool, role: str) -> _Outcome:
+        """All values that an expression may read are tried where they are few. Else its types are judged, and values only where those leave a
+        doubt: those first that the expression speaks of itself, until one fails."""
+        choices = self.choices(formula, place)
+        if choices.count <= _FEW:
+            outcome = _Outcome()
+            for assignment, assumed in choices.each():
+                self.tried(outcome, formula, place, judge, assignment, assumed)
+        else:
+            outcome = self.searched(formula, place, judge, role, choices)
         for absent in self.absent_reads(formula, place):
             self.note(outcome, *absent)
         self.findings += [self.finding(mistake, outcome, formula, origin, place) for mistake in outcome.mistakes.values()]
         if comparing and not outcome.mistakes:
             self.comparisons(formula, origin, place, outcome)
         return outcome
+
+    def searched(self, formula: Formula, place: _Place, judge: Any, role: str, choices: "_Choices") -> _Outcome:
+        """What comes of an expression that reads very many combinations of values."""
+        outcome = _Outcome()
+        checker = self.tried(outcome, formula, place, judge, {}, {})
+        if any(mistake.sure for mistake in outcome.mistakes.values()):
+            return outcome
+        unsure, outcome.mistakes = outcome.mistakes, {}
+        doubtful = bool(unsure) or (checker is not None and checker.doubtful)
+        if not doubtful and self.choices(formula, place._replace(conditions=())).count < 2:
+            return outcome  # whatever holds around it, it gives the same
+        if not doubtful and all(self.is_certain(place, role, result) for result in outcome.results):
+            return outcome
+        # Of what differs in constants only, one is tried as far as it goes, and the others with a few values.
+        shape = (_shape(formula.node, self.template.resources), place.property.type_id, place.property.pointer, role)
+        trials = _FEW_TRIALS if shape in self.searched_shapes else _MOST_TRIALS
+        self.searched_shapes.add(shape)
+        for assignment, assumed in islice(choices.each(_literals(formula, place)), trials):
+            if not self.known.knowledge.spend():
+                break
+            self.tried(outcome, formula, place, judge, assignment, assumed)
+            if any(mistake.sure for mistake in outcome.mistakes.values()):
+                break
+        # What was seen in no trial is not said: whether it comes about is not known.
+        outcome.results = outcome.results[:1]
+        return outcome
+
+    def is_certain(self, place: _Place, role: str, result: Any) -> bool:
+        """Whether a result fits its place whatever it turns out to be."""
+        if result is UNKNOWN or not has_abstract(result):
+            return True  # then it was judged as it is
+        known = type_of_value(result)
+        wanted = _WANTED.get(role)
+        if wanted is not None:
+            return known.is_only(*wanted)
+        if role == "omittable":
+            return known.is_only("optional_type") and known.items is not None and self.fitting.is_certain(place.property, known.items)
+        return self.fitting.is_certain(place.property, known)
+
+    def tried(
+        self, outcome: _Outcome, formula: Formula, place: _Place, judge: Any, assignment: Assignment, assumed: dict[Path, Any]
+    ) -> Checker | None:
+        """Check an expression with some values; the checker, where it is reached."""
+        sure = self.reached(place, assignment, assumed)
+        if sure is False:
+            return None
+        outcome.tried += 1
+        scope = self.known.scope(assignment)
+        checker = Checker(scope, assumed)
+        try:
+            variables = self.variables(place, scope, checker)
+            result = checker.check(formula.node, variables)
+        except BudgetError:
+            return checker
+        except EvaluationError as error:
+            self.note(outcome, error, sure is True, assignment, assumed)
+            return checker
+        for problem in checker.problems:
+            self.note(outcome, problem, False, assignment, assumed)
+        for missing in checker.never_there:
+            self.note(outcome, missing, sure is True, assignment, assumed)
+        for node, turned_out in checker.comparisons.items():
+            outcome.comparisons.setdefault(node, set()).add(turned_out if type(turned_out) is bool else None)
+        outcome.results.append(result)
+        if result is UNKNOWN:
+            return checker
+        faults = judge(result)
+        for fault in faults if isinstance(faults, list) else ([faults] if faults else []):
+            self.note(outcome, fault, sure is True, assignment, assumed)
+        return checker
 
     def note(self, outcome: _Outcome, error: EvaluationError, sure: bool, assignment: Assignment, assumed: dict[Path, Any]) -> None:
         """Count a mistake; the first combination in which it surely comes about is its witness."""
@@ -422,6 +546,9 @@ class _TypeCheck:
         for name in sorted(formula.program.names & self.conditional):
             resource = self.template.resources[name]
             assert resource.when is not None and isinstance(resource.when.content, Formula)
+            guarded = any(each.content is resource.when.content or _same_program(each, resource.when) for each in place.conditions)
+            if guarded or all(each.optional for each in formula.program.reads if each.name == name):
+                continue  # it is there wherever this is, or only asked for
             if name not in self.false_where_absent:
                 self.false_where_absent[name] = what_is_false(self.template, resource.when)
             false, false_names = self.false_where_absent[name]
@@ -448,40 +575,20 @@ class _TypeCheck:
 
     # -- combinations
 
-    def combinations(self, formula: Formula, place: _Place) -> Iterator[tuple[dict[str, Any], dict[Path, Any]]]:
-        """Assignments of the finite parameters and fields that an expression reads, as far as `must` allows them."""
+    def choices(self, formula: Formula, place: _Place) -> "_Choices":
+        """The finite values that an expression, and the conditions around it, read."""
         loop_variables = {name for loop in place.loops for name in loop.variables}
-        found = formula.program.reads
+        found = [*formula.program.reads, *(each for condition in place.conditions for each in _condition_references(condition))]
         fields: dict[Path, tuple[Any, ...]] = {}
         for reference in found:
             options = self.field_options(reference.name, reference.path, place)
             if options:
                 fields[reference.name, reference.path] = options
-        around = self.environments_read(found)
         names = [reference.name for reference in found if reference.name not in loop_variables]
         names += [name for loop in place.loops for name in _condition_names(loop.over)]
-        names += [name for condition in place.conditions for name in _condition_names(condition)]
-        for condition in place.conditions:
-            for reference in _condition_references(condition):
-                options = self.field_options(reference.name, reference.path, place)
-                if options:
-                    fields[reference.name, reference.path] = options
         closed = self.known.closure(names)
-        if closed not in self.allowed_assignments:
-            self.allowed_assignments[closed] = list(self.known.assignments(closed))
-        if not fields:
-            yield from ((assignment, assumed) for assignment in self.allowed_assignments[closed] for assumed in around)
-            return
-        for assignment in self.allowed_assignments[closed]:
-            chosen: dict[Path, tuple[Any, ...]] = {}
-            total = 1
-            for path, options in fields.items():
-                if total * len(options) <= STATIC_COMBINATIONS.most:
-                    chosen[path] = options
-                    total *= len(options)
-            for values in product(*chosen.values()):
-                for assumed in around:
-                    yield assignment, {**assumed, **dict(zip(chosen, values, strict=True))}
+        finite = {name: self.known.finite[name] for name in sorted(closed & self.known.finite.keys())}
+        return _Choices(self.known, finite, fields, self.environments_read(found))
 
     def environments_read(self, references: Sequence[Reference]) -> list[dict[Path, Any]]:
         """What `context` holds in each declared environment, where an expression reads its name or labels; else nothing is assumed."""
@@ -602,6 +709,10 @@ def _declared(name: str, schema: dict[str, Any], role: str) -> PropertyPlace:
     """A declaration's schema as that of a property of the same name."""
     whole = {"properties": {name: schema}, "types": schema.get("types", {})}
     return PropertyPlace(whole, f"{role} {name}", (name,))
+
+
+def _same_program(one: Condition, other: Condition) -> bool:
+    return isinstance(one.content, Formula) and isinstance(other.content, Formula) and one.content.program is other.content.program
 
 
 def _condition_references(condition: Condition) -> list[Any]:

@@ -61,6 +61,23 @@ class Fitting:
             ]
         return [_violation_error(violation, place) for violation in violations if not (violation.id == "unknown" and violation.pointer)]
 
+    def is_certain(self, place: PropertyPlace, known: Type) -> bool:
+        """Whether every value of a type fits a place."""
+        if place.schema is None:
+            return known.is_only("string", "int", "uint", "double", "bool", "null_type", "list", "map")
+        part = self._part(place)
+        if not isinstance(part, dict) or not part:
+            return False
+        if known.options is not None:
+            validator = self._validator(place)
+            return validator is not None and all(not validator.violations(option) for option in known.options)
+        wanted = type_of_schema(part, place.schema)
+        kinds = wanted.kinds | {"int"} if "double" in wanted.kinds else wanted.kinds
+        if not known.kinds or not known.kinds <= kinds or part.keys() & _LIMITS:
+            return False
+        lengths = _above(known.longest, wanted.longest) or (known.longest is None and wanted.longest is not None)
+        return not lengths and known.shortest >= wanted.shortest and _within(known, wanted)
+
     def _type_fault(self, place: PropertyPlace, known: Type) -> EvaluationError | None:
         key = (place.type_id, place.pointer)
         wanted = self._wanted.get(key)
@@ -102,6 +119,23 @@ class Fitting:
             except SchemaError:
                 self._validators[key] = None
         return self._validators[key]
+
+
+_LIMITS = frozenset(
+    (
+        *("enum", "const", "pattern", "format", "multipleOf", "exclusiveMinimum", "exclusiveMaximum", "uniqueItems", "contains", "not"),
+        *("if", "items", "prefixItems", "properties", "patternProperties", "additionalProperties", "required", "propertyNames", "$ref"),
+        *("anyOf", "oneOf", "allOf", "dependentRequired", "dependentSchemas", "unevaluatedProperties", "unevaluatedItems"),
+        *("minProperties", "maxProperties"),
+    )
+)
+"""What a schema may say beyond kinds, bounds and lengths."""
+
+
+def _within(known: Type, wanted: Type) -> bool:
+    """Whether the numbers of a type lie within the bounds of another."""
+    low = wanted.low is None or (known.low is not None and known.low >= wanted.low)
+    return low and (wanted.high is None or (known.high is not None and known.high <= wanted.high))
 
 
 def condition_fault(result: Any, role: str) -> EvaluationError | None:

@@ -12,7 +12,7 @@ from jovial_scaffold.core.expressions.placeholders import Formula, Joined, Omitt
 from jovial_scaffold.core.expressions.scopes import LookupScope, OwnFunction
 from jovial_scaffold.core.expressions.types import ANY, STRING, Abstract, Field, Type, has_abstract, joined, settled, type_of_value
 from jovial_scaffold.core.expressions.values import NONE, Optional
-from jovial_scaffold.core.limits import STATIC_COMBINATIONS
+from jovial_scaffold.core.limits import STATIC_COMBINATIONS, STATIC_TRIALS
 from jovial_scaffold.core.schemas.catalog import ResourceType
 from jovial_scaffold.core.schemas.types import type_of_schema
 from jovial_scaffold.core.templates.compiling import formulas_of
@@ -70,7 +70,13 @@ class Knowledge:
     def __init__(self, environments: Environments = MappingProxyType({})) -> None:
         self._known: dict[Template, Known] = {}
         self.environments = environments
+        self.trials = STATIC_TRIALS.most  #: how many more combinations of values may be tried
         self.context = _context(environments)
+
+    def spend(self) -> bool:
+        """Take one trial; whether there was one left."""
+        self.trials -= 1
+        return self.trials >= 0
 
     def of(self, template: Template) -> "Known":
         """What is known of one of them; made once."""
