@@ -22,7 +22,8 @@ BOUNDS = {
     "drivers": (24, 0.9),
     "residuals": (800, 0.9),
     "yaml": (1_200, 0.9),
-    "shapes": (20, 0.9),
+    "shapes": (16, 0.9),
+    "static": (16, 0.9),
 }
 
 

@@ -10,7 +10,20 @@ from collections.abc import Callable
 
 from tests.fuzz import code
 
-KINDS = ("projects", "secrets", "expressions", "trees", "commands", "endings", "imports", "drivers", "residuals", "yaml", "shapes")
+KINDS = (
+    "projects",
+    "secrets",
+    "expressions",
+    "trees",
+    "commands",
+    "endings",
+    "imports",
+    "drivers",
+    "residuals",
+    "yaml",
+    "shapes",
+    "static",
+)
 
 
 def attempt_of(kind: str) -> Callable[[random.Random], str]:

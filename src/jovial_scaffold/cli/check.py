@@ -34,6 +34,7 @@ def command(
     ] = False,
     draft: Annotated[bool, typer.Option("--draft", help="While a template is being written: unused names are notes.")] = False,
     waived: Annotated[bool, typer.Option("--waived", help="List what is waived, and why.")] = False,
+    rules: Annotated[bool, typer.Option("--rules", help="Show how each rule turned out, by environment.")] = False,
     at_most: AtMost = None,
     max_findings: MaxFindings = None,
     project: ProjectPath = None,
@@ -60,15 +61,15 @@ def command(
 
         sys.stdout.write(json_text(check_document(result)))
     else:
-        from jovial_scaffold.reports.findings import closing_line, waived_text
+        from jovial_scaffold.reports.findings import closing_line, rules_text, waived_text
         from jovial_scaffold.reports.terminal import style_for
 
         for side, each in results:
             print_findings(list(each.findings), side, most=max_findings)
             if waived and each.waived:
                 print(waived_text(each.waived_findings, folder_shown(side)))
-        counts = {level: result.count(level) for level in ("error", "warning", "note")}
+        if rules:
+            print(rules_text(result))
         seconds = time.perf_counter() - began
-        style = style_for(sys.stdout, os.environ)
-        print(closing_line(len(result.environments), result.resources, result.rules, counts, seconds, style, len(result.waived_findings)))
+        print(closing_line(result, seconds, style_for(sys.stdout, os.environ)))
     raise typer.Exit(exit_code(list(result.findings)))

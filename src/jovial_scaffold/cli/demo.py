@@ -67,8 +67,7 @@ def _heading(text: str) -> None:
 def _check(project: Project) -> None:
     result = project.check()
     print_findings(list(result.findings), project)
-    counts = {level: result.count(level) for level in ("error", "warning", "note")}
-    line = closing_line(len(result.environments), result.resources, result.rules, counts, None, style_for(sys.stdout, os.environ))
+    line = closing_line(result, None, style_for(sys.stdout, os.environ))
     print(line)
     print()
 

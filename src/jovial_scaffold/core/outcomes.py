@@ -1,24 +1,31 @@
 """What a project answers: what a check found, and what a value was at a time."""
 
-from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from jovial_scaffold.core.comparing.aligning import same
 from jovial_scaffold.core.findings import Finding, absorbed, merged
+from jovial_scaffold.core.rules.evaluation import Verdicts
 from jovial_scaffold.core.waivers import Waived, Waiver
 
 
 @dataclass(frozen=True, slots=True)
 class CheckResult:
-    """All findings, sorted; how much was looked at; and what is waived."""
+    """All findings, sorted; how much was looked at; how the `rules` turned out, by environment, in pairs of them under no name; and what is
+    waived."""
 
     project: str
     environments: tuple[str, ...]
     findings: tuple[Finding, ...]
     resources: int
-    rules: int
+    rules: tuple[str, ...] = ()
+    verdicts: Mapping[str, Verdicts] = field(default_factory=dict)
     waived: tuple[Waived, ...] = ()
+
+    def turned_out(self, outcome: str = "") -> int:
+        """How often a rule turned out that way, or was judged at all."""
+        return sum(count for each in self.verdicts.values() for (_, found), count in each.items() if outcome in ("", found))
 
     @property
     def waived_findings(self) -> list[tuple[Finding, Waiver]]:
@@ -63,6 +70,6 @@ def joined_results(results: Sequence[CheckResult]) -> CheckResult:
         environments=environments,
         findings=findings,
         resources=sum(each.resources for each in results),
-        rules=sum(each.rules for each in results),
+        verdicts={name: verdicts for each in results for name, verdicts in each.verdicts.items()},
         waived=tuple(waived for each in results for waived in each.waived),
     )

@@ -33,8 +33,8 @@ from jovial_scaffold.core.rendering.plan import Plans
 from jovial_scaffold.core.rendering.rendering import Evaluated, asked, is_unknown_somewhere, render
 from jovial_scaffold.core.rendering.results import Rendering
 from jovial_scaffold.core.rendering.upgrading import breaking_upgrades
-from jovial_scaffold.core.rules.checking import World, check_rules
-from jovial_scaffold.core.rules.evaluation import check_examples, judge, judge_effects, judge_pairs, judges_pairs
+from jovial_scaffold.core.rules.checking import World, check_rules, idle_rules
+from jovial_scaffold.core.rules.evaluation import Verdicts, check_examples, judge, judge_effects, judge_pairs, judges_pairs
 from jovial_scaffold.core.rules.reading import Ruleset
 from jovial_scaffold.core.schemas.catalog import Catalogs
 from jovial_scaffold.core.schemas.shapes import with_secrets
@@ -73,7 +73,7 @@ class _Judged:
     environment: str
     findings: list[Finding]
     resources: int
-    rules: int
+    verdicts: Verdicts
     identities: Identities
 
 
@@ -240,16 +240,20 @@ class Project:
         for each in judged:
             findings += each.findings
         findings += clashes_between([each.identities for each in judged], self._place)
-        resources, rules = sum(each.resources for each in judged), sum(each.rules for each in judged)
+        resources = sum(each.resources for each in judged)
+        turned_out = {self._shown_label(View.parse(each.environment)): each.verdicts for each in judged}
         waivers = Waivers(self._waivers, str(self._run["date"]), self._span_at)
         if pairs:
-            verdicts, more = judge_pairs([self._rendered(name)[0] for name in chosen], self._sound_rulesets)
+            verdicts, turned_out[""] = judge_pairs([self._rendered(name)[0] for name in chosen], self._sound_rulesets)
             findings += verdicts
-            rules += more
         labels = tuple(self._shown_label(View.parse(name)) for name in chosen)
         found = absorbed(waivers.left(static), waivers.left(findings))
-        found += waivers.findings(not environments_only and set(chosen) == set(self.environments))
-        return CheckResult(self.name, labels, tuple(merged(found, self.environments)), resources, rules, tuple(waivers.waived))
+        everything = not environments_only and set(chosen) == set(self.environments)
+        found += waivers.findings(everything)
+        if everything and not has_errors(found):
+            found += idle_rules(self._sound_rulesets, turned_out.values(), len(chosen))
+        rules = tuple(rule.label for ruleset in self._rulesets for rule in ruleset.rules)
+        return CheckResult(self.name, labels, tuple(merged(found, self.environments)), resources, rules, turned_out, tuple(waivers.waived))
 
     def _span_at(self, file: str, pointer: str) -> Span | None:
         """Where a value stands in a file that was read, from its key on."""
@@ -263,9 +267,9 @@ class Project:
         found = []
         for name in environments:
             rendering, problems = self._rendered(name)
-            verdicts, rules = judge(rendering, self._sound_rulesets)
+            verdicts, turned_out = judge(rendering, self._sound_rulesets)
             findings = [*problems, *rendering.findings, *verdicts, *breaking_upgrades(rendering, self._catalogs)]
-            found.append(_Judged(name, findings, len(rendering.resources), rules, identities(rendering)))
+            found.append(_Judged(name, findings, len(rendering.resources), turned_out, identities(rendering)))
         return found
 
     def _place(self, environment: str, address: str, property: str) -> Span:

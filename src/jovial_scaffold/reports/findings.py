@@ -1,14 +1,18 @@
 """Findings as text: the place, the level and id, one sentence, the line with the part underlined, and what to do."""
 
+from collections import Counter
 from collections.abc import Callable, Iterator, Sequence
 
-from jovial_scaffold.core.findings import Finding, Span
+from jovial_scaffold.core.findings import LEVELS, Finding, Span
+from jovial_scaffold.core.outcomes import CheckResult
+from jovial_scaffold.core.rules.evaluation import Verdicts
 from jovial_scaffold.core.text.source import Source
 from jovial_scaffold.core.waivers import Waiver
 from jovial_scaffold.reports.terminal import Style, cells, wrapped
 from jovial_scaffold.reports.words import counted, listed, said, visible
 
 _GUTTER = 6
+OUTCOMES = ("passed", "failed", "undetermined", "unknown", "broken")
 SourceOf = Callable[[str], Source | None]
 
 
@@ -78,12 +82,34 @@ def waived_text(waived: Sequence[tuple[Finding, Waiver]], base: str = "") -> str
     return "".join(lines)
 
 
-def closing_line(
-    environments: int, resources: int, rules: int, counts: dict[str, int], seconds: float | None, style: Style, waived: int = 0
-) -> str:
+def rules_text(result: CheckResult) -> str:
+    """Each rule by environment: how often it was judged, and how often it did not pass."""
+    columns = [*result.environments, *(["pairs"] if "" in result.verdicts else [])]
+    rows = [["rule", *columns]]
+    for label in result.rules:
+        cells_of = [_verdicts(result.verdicts.get("" if each == "pairs" else each, Counter()), label) for each in columns]
+        rows.append([visible(label), *cells_of])
+    widths = [max(cells(row[column]) for row in rows) for column in range(len(columns) + 1)]
+    return "".join(
+        "  ".join(text + " " * (width - cells(text)) for text, width in zip(row, widths, strict=True)).rstrip() + "\n" for row in rows
+    )
+
+
+def _verdicts(verdicts: Verdicts, label: str) -> str:
+    found = {outcome: count for (name, outcome), count in verdicts.items() if name == label}
+    parts = [f"{found[outcome]} {outcome}" for outcome in OUTCOMES if outcome in found]
+    return ", ".join(parts) if parts else "not judged"
+
+
+def closing_line(result: CheckResult, seconds: float | None, style: Style) -> str:
     """What was looked at and what was found, in one line; without the time where that would only be a number."""
-    looked = f"{counted(environments, 'environment')}, {counted(resources, 'resource')}, {counted(rules, 'rule')} evaluated"
+    counts = {level: result.count(level) for level in LEVELS}
+    environments, resources = counted(len(result.environments), "environment"), counted(result.resources, "resource")
+    looked = f"{environments}, {resources}, {counted(result.turned_out(), 'rule')} judged"
+    outcomes = [f"{result.turned_out(outcome):,} {outcome}" for outcome in OUTCOMES if result.turned_out(outcome)]
+    looked += f" ({', '.join(outcomes)})" if outcomes and outcomes != [f"{result.turned_out():,} passed"] else ""
     found = [style.paint(level, counted(counts[level], level)) for level in counts if counts[level]]
     verdict = listed(found) if found else style.paint("good", "nothing to report")
+    waived = len(result.waived_findings)
     verdict += f", {waived} waived" if waived else ""
     return f"{looked}: {verdict}." + (f" {seconds:.2f} s" if seconds is not None else "")

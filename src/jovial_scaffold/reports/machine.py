@@ -52,7 +52,8 @@ def check_document(result: CheckResult) -> dict[str, Any]:
             "warnings": result.count("warning"),
             "notes": result.count("note"),
             "resources": result.resources,
-            "rules": result.rules,
+            "rules": result.turned_out(),
+            **{outcome: result.turned_out(outcome) for outcome in ("passed", "failed", "undetermined")},
             "waived": len(result.waived_findings),
         },
     }

@@ -141,7 +141,8 @@ class Checker(Evaluator):
             except EvaluationError as error:
                 self.problems.append(error)  # an optional that holds nothing gives no error
                 return UNKNOWN
-            return Abstract(Type(frozenset(("optional_type",)), items=type_of_value(held)))
+            inner = type_of_value(held)
+            return held if inner.is_only("optional_type") else Abstract(Type(frozenset(("optional_type",)), items=inner))
         if not known.may_be("map"):
             raise _at(EvaluationError(say("`.{}` needs a map or resource, and this is {}.", key, known.text()), id="type-mismatch"), at)
         found = ANY

@@ -4,7 +4,7 @@ A rule is checked once for each type that it is about. What is wrong for all of 
 those, by name. What a rule asks safely (`has`, `.?`) may be missing from some types, and not from all.
 """
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Any, NamedTuple
 
 from jovial_scaffold.core.expressions.checking import Checker
@@ -14,7 +14,7 @@ from jovial_scaffold.core.expressions.scopes import LookupScope
 from jovial_scaffold.core.expressions.syntax import Literal, Node, Operation
 from jovial_scaffold.core.expressions.types import ANY, STRING, Abstract, Field, Type, settled, type_of_value
 from jovial_scaffold.core.findings import Finding
-from jovial_scaffold.core.rules.evaluation import applies
+from jovial_scaffold.core.rules.evaluation import Verdicts, applies
 from jovial_scaffold.core.rules.reading import NAMES, Rule, Ruleset
 from jovial_scaffold.core.schemas.catalog import Catalogs, ResourceType
 from jovial_scaffold.core.schemas.types import effective_type, type_of_schema
@@ -97,6 +97,15 @@ def check_rules(ruleset: Ruleset, world: World) -> Iterator[tuple[Rule, list[Fin
     for rule in ruleset.rules:
         check = _RuleCheck(rule, ruleset, world)
         yield rule, [*check.patterns(), *check.pair(), *check.parts()]
+
+
+def idle_rules(rulesets: Sequence[Ruleset], verdicts: Iterable[Verdicts], environments: int) -> Iterator[Finding]:
+    """Rules that judged nothing anywhere, although all environments were looked at."""
+    judged = {label for each in verdicts for label, _ in each}
+    for rule in (rule for ruleset in rulesets for rule in ruleset.rules):
+        if rule.label not in judged and rule.over != "effect" and (rule.over != "pair" or environments > 1):
+            message = say("The rule `{}` judges nothing: what it is about is in no environment.", rule.name)
+            yield Finding("rule-idle", "note", message, rule.origin.key_span(), say("Keep it for what may come, or take it out."))
 
 
 class _RuleCheck:

@@ -1,6 +1,7 @@
 """Rules over resources, parameters, outputs, environments, pairs of them and effects, to findings."""
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections import Counter
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -30,6 +31,8 @@ from jovial_scaffold.core.words import NOTHING, Value, say, together, told
 
 _WHOLE: Pointer = ()
 _UNSET = frozenset(("key-missing", "index-range"))
+Verdicts = Counter[tuple[str, str]]
+"""How often a rule, by its label, turned out to be passed, failed, undetermined, unknown or broken."""
 
 
 class _RuleScope(LookupScope):
@@ -117,12 +120,12 @@ def shared_names(rendering: Evaluated) -> dict[str, Any]:
     }
 
 
-def judge(rendering: Evaluated, rulesets: list[Ruleset]) -> tuple[list[Finding], int]:
-    """Findings of the rules over one environment (resource, parameters, outputs, environment), and how many times a rule was judged."""
+def judge(rendering: Evaluated, rulesets: list[Ruleset]) -> tuple[list[Finding], Verdicts]:
+    """Findings of the rules over one environment (resource, parameters, outputs, environment), and how each rule turned out."""
     findings: list[Finding] = []
-    judged = 0
+    verdicts: Verdicts = Counter()
     if not any(rule.over not in ("pair", "effect") for ruleset in rulesets for rule in ruleset.rules):
-        return findings, judged
+        return findings, verdicts
     shared = shared_names(rendering)
     environments = (rendering.label,)
     for address, resource in rendering.resources.items():
@@ -134,11 +137,10 @@ def judge(rendering: Evaluated, rulesets: list[Ruleset]) -> tuple[list[Finding],
             scope = _RuleScope(names, ruleset.values)
             for rule in ruleset.rules:
                 if rule.over == "resource" and applies(rule, resource.type):
-                    judged += 1
-                    findings += _verdict(rule, scope, subject)
+                    findings += _verdict(rule, scope, subject, verdicts)
     if rendering.scope.incomplete():
         # What is not known to be there cannot be missed.
-        return findings, judged
+        return findings, verdicts
     subjects = {
         "parameters": Subject("the parameters", {**shared, "self": shared["parameters"]}, environments, ("self",)),
         "outputs": Subject("the outputs", {**shared, "self": shared["outputs"]}, environments, ("self",)),
@@ -148,9 +150,8 @@ def judge(rendering: Evaluated, rulesets: list[Ruleset]) -> tuple[list[Finding],
         for rule in ruleset.rules:
             found = subjects.get(rule.over)
             if found is not None:
-                judged += 1
-                findings += _verdict(rule, _RuleScope(found.names, ruleset.values), found)
-    return findings, judged
+                findings += _verdict(rule, _RuleScope(found.names, ruleset.values), found, verdicts)
+    return findings, verdicts
 
 
 def judges_pairs(rulesets: list[Ruleset]) -> bool:
@@ -158,12 +159,12 @@ def judges_pairs(rulesets: list[Ruleset]) -> bool:
     return any(rule.over == "pair" for ruleset in rulesets for rule in ruleset.rules)
 
 
-def judge_pairs(renderings: Sequence[Evaluated], rulesets: list[Ruleset]) -> tuple[list[Finding], int]:
-    """Findings of the rules over pairs, and how many times one was judged. Without `between`, each two are a pair, in their order."""
+def judge_pairs(renderings: Sequence[Evaluated], rulesets: list[Ruleset]) -> tuple[list[Finding], Verdicts]:
+    """Findings of the rules over pairs, and how each turned out. Without `between`, each two are a pair, in their order."""
     findings: list[Finding] = []
-    judged = 0
+    verdicts: Verdicts = Counter()
     if not judges_pairs(rulesets) or any(rendering.scope.incomplete() for rendering in renderings):
-        return findings, judged
+        return findings, verdicts
     sides = [shared_names(rendering) for rendering in renderings]
     for one, left in enumerate(renderings):
         for other, right in enumerate(renderings):
@@ -179,9 +180,8 @@ def judge_pairs(renderings: Sequence[Evaluated], rulesets: list[Ruleset]) -> tup
                 for rule in ruleset.rules:
                     meant = one < other if rule.between is None else rule.between == (left.environment, right.environment)
                     if rule.over == "pair" and meant and one != other:
-                        judged += 1
-                        findings += _verdict(rule, _RuleScope(subject.names, ruleset.values), subject)
-    return findings, judged
+                        findings += _verdict(rule, _RuleScope(subject.names, ruleset.values), subject, verdicts)
+    return findings, verdicts
 
 
 @dataclass(frozen=True, slots=True)
@@ -199,13 +199,13 @@ class JudgedEffect:
     span: Span | None
 
 
-def judge_effects(effects: Sequence[JudgedEffect], rendering: Evaluated, rulesets: list[Ruleset]) -> tuple[list[Finding], int]:
-    """Findings of the rules over effects, and how many times one was judged."""
+def judge_effects(effects: Sequence[JudgedEffect], rendering: Evaluated, rulesets: list[Ruleset]) -> tuple[list[Finding], Verdicts]:
+    """Findings of the rules over effects, and how each turned out."""
     findings: list[Finding] = []
-    judged = 0
+    verdicts: Verdicts = Counter()
     rules = [(ruleset, rule) for ruleset in rulesets for rule in ruleset.rules if rule.over == "effect"]
     if not rules:
-        return findings, judged
+        return findings, verdicts
     shared = shared_names(rendering)
     for each in effects:
         names = {
@@ -221,25 +221,35 @@ def judge_effects(effects: Sequence[JudgedEffect], rendering: Evaluated, ruleset
         for ruleset, rule in rules:
             about = applies(rule, each.kind) if each.kind else any(pattern(name).match(each.type) for name in rule.applies)
             if about:
-                judged += 1
-                findings += _verdict(rule, _RuleScope(names, ruleset.values), subject)
-    return findings, judged
+                findings += _verdict(rule, _RuleScope(names, ruleset.values), subject, verdicts)
+    return findings, verdicts
 
 
-def _verdict(rule: Rule, scope: _RuleScope, subject: Subject) -> Iterator[Finding]:
+def _verdict(rule: Rule, scope: _RuleScope, subject: Subject, verdicts: Verdicts) -> list[Finding]:
+    """What is said of a rule over a subject; how it turned out is counted, unless `where` leaves it out."""
+    outcome, findings = _outcome(rule, scope, subject)
+    if outcome != "skipped":
+        verdicts[rule.label, outcome] += 1
+    return findings
+
+
+def _outcome(rule: Rule, scope: _RuleScope, subject: Subject) -> tuple[str, list[Finding]]:
     try:
         where = _truth(rule.where, scope)
-        if where is False or where is UNKNOWN:
-            return
+        if where is False:
+            return "skipped", []
+        if where is UNKNOWN:
+            return "unknown", []
         held = _truth(rule.require, scope) if not isinstance(where, Pending) else where
     except EvaluationError as error:
         if not _is_unset(rule, error, subject.sources):
-            yield _broken(rule, error, subject)
-            return
+            return "broken", [_broken(rule, error, subject)]
         held = not rule.absent_fails
-    if held is True or held is UNKNOWN:
-        return
-    yield _finding(rule, scope, subject, held)
+    if held is True:
+        return "passed", []
+    if held is UNKNOWN:
+        return "unknown", []
+    return "undetermined" if isinstance(held, Pending) else "failed", [_finding(rule, scope, subject, held)]
 
 
 def _finding(rule: Rule, scope: _RuleScope, subject: Subject, held: Any) -> Finding:
