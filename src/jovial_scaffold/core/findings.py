@@ -101,11 +101,12 @@ def absorbed(static: Iterable[Finding], others: Iterable[Finding]) -> list[Findi
     rest: list[Finding] = []
     found = {(_SAME.get(each.id, each.id), each.span): each for each in static}
     for finding in others:
-        key = (_SAME.get(finding.id, finding.id), finding.span)
-        same = found.get(key)
-        if same is None:
+        keys = [(_SAME.get(finding.id, finding.id), place) for place in (finding.span, finding.cause)]
+        key = next((each for each in keys if each in found), None)
+        if key is None:
             rest.append(finding)
             continue
+        same = found[key]
         told = same if same.id in _SAYS_MORE else finding
         found[key] = replace(
             same,

@@ -5,6 +5,7 @@ from typing import Any
 
 from jovial_scaffold.core.findings import Finding, Span
 from jovial_scaffold.core.folders import Folder, Found, RevisionError
+from jovial_scaffold.core.spelling import near
 from jovial_scaffold.core.templates.compiling import is_name
 from jovial_scaffold.core.text.files import Files
 from jovial_scaffold.core.text.formats import DATA_SUFFIXES
@@ -94,6 +95,7 @@ def default_parameters(folder: Folder, stems: tuple[str, ...]) -> tuple[FileRefe
 class _Reader:
     def __init__(self, whole: Any, origin: Origin, name: str, folder: Folder, findings: list[Finding]) -> None:
         self.whole = whole
+        self.written: dict[str, str] = {}  #: misspelt keys by what was meant
         self.origin = origin
         self.name = name
         self.folder = folder
@@ -125,21 +127,24 @@ class _Reader:
                     origin.child(key).key_span(),
                     nearest(key, KEYS, say("Its keys are {}.", ", ".join(KEYS))),
                 )
-        name, template = whole.get("project"), whole.get("template")
+                meant = near(key, KEYS)
+                if meant and meant not in whole:
+                    self.written[meant] = key  # what it says is read as what was meant: nothing follows from the mistake
+        name, template = self.content("project"), self.content("template")
         if not isinstance(name, str) or not is_name(name.replace("-", "_")):
-            span = origin.child("project").value_span() if "project" in whole else origin.value_span()
+            span = self.place("project").value_span() if name is not None else origin.value_span()
             raise self.unusable(
                 say("`project` is the project's name: letters a-z, digits, - and _."), span, say("For example: project: ridgeline")
             )
         if not isinstance(template, str):
-            span = origin.child("template").value_span() if "template" in whole else origin.child("project").key_span()
+            span = self.place("template").value_span() if template is not None else self.place("project").key_span()
             raise self.unusable(
                 say("`template` names the template file, and there is none."), span, say("For example: template: line.yaml")
             )
         return ProjectFile(
             self.name,
             name,
-            FileReference(template, origin.child("template")),
+            FileReference(template, self.place("template")),
             self.references("catalogs"),
             self.references("rulesets"),
             self.references("waivers"),
@@ -148,12 +153,20 @@ class _Reader:
             self.environments(),
         )
 
+    def content(self, key: str) -> Any:
+        """What stands under a key, or under what was written for it."""
+        return self.whole.get(self.written.get(key, key))
+
+    def place(self, key: str) -> Origin:
+        """Where that is."""
+        return self.origin.child(self.written.get(key, key))
+
     def references(self, key: str) -> tuple[FileReference, ...]:
-        return self.paths(self.whole.get(key), self.origin.child(key), key)
+        return self.paths(self.content(key), self.place(key), key)
 
     def named(self, key: str) -> dict[str, FileReference]:
         """A map from name to path."""
-        content, origin = self.whole.get(key), self.origin.child(key)
+        content, origin = self.content(key), self.place(key)
         if content is None or content is UNKNOWN:
             return {}
         if not isinstance(content, dict):
@@ -185,10 +198,10 @@ class _Reader:
         return ()
 
     def environments(self) -> dict[str, EnvironmentEntry]:
-        content = self.whole.get("environments")
-        origin = self.origin.child("environments")
+        content = self.content("environments")
+        origin = self.place("environments")
         if not isinstance(content, dict) or not content:
-            span = origin.value_span() if "environments" in self.whole else self.origin.child("project").key_span()
+            span = origin.value_span() if content is not None else self.place("project").key_span()
             raise self.unusable(
                 say("`environments` declares at least one environment, and there is none."),
                 span,

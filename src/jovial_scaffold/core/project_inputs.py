@@ -91,6 +91,10 @@ class Inputs:
         for reference in self.file.rulesets:
             path, _ = self.files.find(reference.text, reference.origin)
             in_folder = path is not None and path.kind == "folder"
+            if path is None and reference.text.endswith("/") and reference.origin is not None:
+                message = say("There is no folder {}.", reference.text)
+                self.findings.append(Finding("file-missing", "error", message, reference.origin.value_span()))
+                continue
             names = self.files.listed(path.name, (".yaml", ".yml", ".json")) if path is not None and in_folder else [reference.text]
             for name in names:
                 source, findings = self.files.read(name, reference.origin)

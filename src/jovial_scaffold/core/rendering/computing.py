@@ -249,8 +249,10 @@ class Computer:
             start, end = 0, len(formula.text.rstrip()) if formula else 1
         span = origin.inner_span(offset + start, offset + end)
         pointer = pointer_text(origin.pointer[site.prefix :]) if site.address and site.prefix else ""
-        related = behind(error)
-        self.report(Finding(error.id, "error", error.message, span, error.hint, site.address, pointer, (self.environment,), related))
+        cause = error.trail[0][0].value_span() if error.id == "function-result" and error.trail else None
+        related = behind(error) if cause is None else ()
+        environments = (self.environment,)
+        self.report(Finding(error.id, "error", error.message, span, error.hint, site.address, pointer, environments, related, cause=cause))
 
     def problem(self, id: str, message: Sentence, origin: Origin, site: Site, hint: Sentence = NOTHING) -> None:
         """A finding about a whole value."""

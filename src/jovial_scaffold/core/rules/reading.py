@@ -5,6 +5,7 @@ from typing import Any
 
 from jovial_scaffold.core.expressions.evaluation import unknown_function
 from jovial_scaffold.core.findings import LEVELS, Finding, Level
+from jovial_scaffold.core.spelling import near
 from jovial_scaffold.core.templates.compiling import Compiler, formulas_of, is_name
 from jovial_scaffold.core.templates.model import Compiled, Condition, Constant, Named
 from jovial_scaffold.core.text.source import Origin, Source
@@ -175,6 +176,8 @@ class _Reader(Compiler):
     def requires(self, name: str, content: dict[str, Any], origin: Origin) -> bool:
         """Whether a rule has a condition."""
         if "require" not in content:
+            if any(near(key, KEYS) == "require" for key in content if key not in KEYS):
+                return False  # which was said
             self.report(
                 "ruleset-shape",
                 say("The rule `{}` has no `require`.", name),

@@ -134,7 +134,11 @@ class Catalogs:
         bare = {full.partition(".")[2]: full for full in self._defaults}
         if text in bare:
             return say("Did you mean `{}`?", bare[text])
-        return nearest(text, [*self._defaults, *self._types], say("Known types: {}.", listed(sorted(self._defaults)[:12])))
+        known = sorted(self._defaults)[:12]
+        hint = (
+            say("Known types: {}.", listed(known)) if known else say("The project has no catalogs: write for example catalogs: [fulmar].")
+        )
+        return nearest(text, [*self._defaults, *self._types], hint)
 
     def __iter__(self) -> Any:
         return iter(self._types.values())

@@ -655,7 +655,7 @@ class _TypeCheck:
             item = (known.items or ANY) if known.is_only("list") else (STRING if known.is_only("map") else ANY)
             found[loop.variables[-1]] = settled(item)
             if len(loop.variables) == 2:
-                first = Type(frozenset(("int",)), low=0) if known.is_only("list") else STRING
+                first = Type(frozenset(("int",)), low=0) if known.is_only("list") else STRING if known.is_only("map") else ANY
                 found[loop.variables[0]] = Abstract(first)
                 if known.is_only("map"):
                     entries = [entry.type for entry in (known.fields or {}).values()] + ([known.others] if known.others else [])

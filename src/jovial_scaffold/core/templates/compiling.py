@@ -56,8 +56,12 @@ class Compiler:
             content = self.programs.text(written)
         except SyntaxProblem as problem:
             self.expression_problem(problem, origin)
+            self.lost_expression(written)
             return Constant(UNKNOWN, origin)
         return Constant(content, origin) if isinstance(content, str) else Dynamic(content, origin)
+
+    def lost_expression(self, text: str) -> None:
+        """A text that could not be read: what it may name is not judged."""
 
     def expression_problem(self, problem: ExpressionError, origin: Origin) -> None:
         """A finding at the exact characters of an expression."""
@@ -65,6 +69,9 @@ class Compiler:
 
     def map(self, written: dict[str, Any], origin: Origin, in_list: bool) -> Compiled:
         """A map; `$when` and `$per` in it are directives, `$$name` is a key that begins with a dollar sign."""
+        if "<<" in written and not origin.source.name.endswith(".json"):
+            self.lost_expression(str(written))
+            return Constant(UNKNOWN, origin)  # what it should have been merged with is not known, and was said
         when = loop = None
         entries: list[tuple[str, Compiled]] = []
         source, pointer = origin
@@ -97,6 +104,7 @@ class Compiler:
             return Condition(self.programs.bare(written), origin)
         except SyntaxProblem as problem:
             self.expression_problem(problem, origin)
+            self.lost_expression(written)
             return Condition(Constant(UNKNOWN, origin), origin)
 
     def loop(self, written: Any, origin: Origin) -> Loop | None:
@@ -111,7 +119,13 @@ class Compiler:
                 origin.value_span(),
                 say('For example: $per: {station: "stations"}'),
             )
-            return Loop(("_",), Condition(Constant(UNKNOWN, origin), origin))
+            unknown = Condition(Constant(UNKNOWN, origin), origin)
+            if not isinstance(written, dict):
+                return Loop(("_",), unknown)
+            for over in written.values():
+                self.lost_expression(str(over))
+            names = [name.strip() for key in written for name in key.split(",") if is_name(name.strip())]
+            return Loop(tuple(dict.fromkeys(names)) or ("_",), unknown)
         names, over = next(iter(written.items()))
         variables = tuple(part.strip() for part in names.split(","))
         if len(variables) > 2 or len(set(variables)) != len(variables) or not all(is_name(variable) for variable in variables):

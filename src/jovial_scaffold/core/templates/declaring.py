@@ -4,9 +4,10 @@ from typing import Any, Protocol
 
 from jovial_scaffold.core.expressions.errors import SyntaxProblem
 from jovial_scaffold.core.findings import Related, Span
-from jovial_scaffold.core.schemas.keywords import misspelt
+from jovial_scaffold.core.schemas.keywords import misspelt, parts
 from jovial_scaffold.core.schemas.shapes import secret_pointers, secret_shape, with_secrets
 from jovial_scaffold.core.schemas.validation import SchemaError, Validator
+from jovial_scaffold.core.spelling import near
 from jovial_scaffold.core.templates.documents import Brackets, document_content
 from jovial_scaffold.core.templates.model import (
     Condition,
@@ -74,6 +75,8 @@ class DeclarationReader(SectionReader):
 
     def sound_schema(self, schema: Any, origin: Origin) -> bool:
         """Whether a schema is one; says why not."""
+        if isinstance(schema, dict) and not self.types_known(schema, origin):
+            return False
         try:
             Validator(schema)
         except SchemaError as error:
@@ -81,6 +84,22 @@ class DeclarationReader(SectionReader):
             self.report("schema-invalid", error.message, origin.child(*pointer).value_span(), say("A declaration is a JSON Schema."))
             return False
         return True
+
+    def types_known(self, schema: dict[str, Any], origin: Origin) -> bool:
+        """Whether the types that a schema refers to are there; says which are not, and takes what was meant for used."""
+        known = schema.get("types", {})
+        fine = True
+        for part, place in parts(schema, origin):
+            reference = part.get("$ref")
+            if isinstance(reference, str) and reference.startswith("#/types/") and reference.count("/") == 2:
+                name = reference.split("/")[2]
+                if isinstance(known, dict) and name not in known:
+                    fine = False
+                    self.used_types.add(near(name, known))
+                    hint = nearest(name, known, say("Declare it under `types`."))
+                    message = say("There is no type `{}`.", name)
+                    self.report("schema-invalid", message, place.child("$ref").value_span(), hint)
+        return fine
 
     def with_types(self, schema: dict[str, Any]) -> dict[str, Any]:
         """A schema in which `#/types/…` leads to the template's types; which of them it uses is noted."""

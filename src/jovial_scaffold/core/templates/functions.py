@@ -83,7 +83,11 @@ class TemplateFunction:
             message = violation.message.about(say("{}{}", what, inner))
             if not key:
                 message = message.reworded(" takes ", " is declared as ")
-            raise EvaluationError(message, hint=violation.hint, id="function-argument" if key else "function-result")
+            error = EvaluationError(message, hint=violation.hint, id="function-argument" if key else "function-result")
+            if not key:  # which is mended where the function stands
+                body = self.declared.body
+                error.trail = ((body.origin, 0, 1, say("`{}` is declared here.", self.declared.name)),)
+            raise error
 
     def _variables(self, arguments: list[Any]) -> dict[str, Any]:
         names = list(self.declared.takes)
@@ -141,8 +145,14 @@ class TemplateFunction:
                 result = Checker(self._scope).check(content.node, variables)
             except EvaluationError as error:
                 raise self._failed(error) from None
-        if has_abstract(result) and self.declared.gives and type_of_value(result) is ANY:
-            return Abstract(type_of_schema(self.declared.gives))
+        if not self.declared.gives or result is UNKNOWN:
+            return result
+        known, gives = type_of_value(result), type_of_schema(self.declared.gives)
+        if has_abstract(result) and known is ANY:
+            return Abstract(gives)
+        kinds = gives.kinds | {"int"} if "double" in gives.kinds else gives.kinds
+        if known.kinds and kinds and known.kinds.isdisjoint(kinds):
+            return UNKNOWN  # which is said where the function stands
         return result
 
 

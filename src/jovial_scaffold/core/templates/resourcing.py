@@ -55,6 +55,9 @@ class ResourceReader(DeclarationReader):
                 "resource-shape", say("A resource is a map of properties, and this is {}.", Described(content)), origin.value_span()
             )
             content = UNKNOWN
+        if isinstance(content, dict) and "<<" in content and not origin.source.name.endswith(".json"):
+            self.lost_expression(str(content))
+            content = UNKNOWN  # what it should have been merged with is not known, and was said
         known = isinstance(content, dict)
         module = kind = None
         if known:

@@ -61,6 +61,9 @@ _KINDS = {
 }
 
 
+_WORD = re.compile(r"[a-z][a-z0-9_]*")
+
+
 class SectionReader(Compiler):
     """Goes through the sections of all files of one template."""
 
@@ -183,6 +186,10 @@ class SectionReader(Compiler):
             return False
         declared[name] = origin
         return True
+
+    def lost_expression(self, text: str) -> None:
+        """What an expression names that could not be read is not said to be unused."""
+        self.unknown_names.update(_WORD.findall(text))
 
     def lost_name(self, name: str) -> None:
         """A declaration that cannot be used: what depends on it is not judged."""

@@ -1,0 +1,67 @@
+"""One mistake is one finding: nothing is said that only follows from it."""
+
+from pathlib import Path
+from typing import Any
+
+import pytest
+import yaml
+
+from jovial_scaffold.core.findings import Finding
+from jovial_scaffold.core.folders import MemoryFolder
+from jovial_scaffold.core.project import Project
+from jovial_scaffold.core.project_file import ProjectError
+
+CASES: list[dict[str, Any]] = yaml.safe_load((Path(__file__).parent / "cases" / "followers.yaml").read_text())
+FILES = {
+    "jovial.yaml": """project: p
+template: t.yaml
+catalogs: [fulmar]
+rulesets: [r.yaml]
+environments: {live: {parameters: [p.yaml]}}
+""",
+    "p.yaml": "line: alp\nstations: [{code: kes}]\n",
+    "r.yaml": """ruleset: R
+rules:
+  one:
+    because: b
+    applies: [fulmar.queue]
+    require: self.name != 'zzz'
+""",
+    "t.yaml": """types:
+  station: {type: object, properties: {code: {type: string}}, required: [code], additionalProperties: false}
+parameters:
+  line: {type: string, description: L}
+  stations: {type: array, items: {$ref: "#/types/station"}, description: S}
+let:
+  prefix: ${line}-x
+functions:
+  shout: {takes: {word: {type: string}}, gives: {type: string}, is: word + '!'}
+resources:
+  q (fulmar.queue):
+    name: ${prefix}-q
+    tags: {a: "${shout(line)}"}
+  each (fulmar.queue):
+    $per: {s: stations}
+    $key: s.code
+    name: ${line}-${s.code}
+""",
+}
+
+
+def findings(files: dict[str, str]) -> list[Finding]:
+    try:
+        return list(Project(MemoryFolder({name: text.encode() for name, text in files.items()})).check().findings)
+    except ProjectError as error:
+        return error.findings
+
+
+def test_the_project_is_fine() -> None:
+    assert findings(FILES) == []
+
+
+@pytest.mark.parametrize("case", CASES, ids=lambda case: case["name"])
+def test_one_mistake_is_one_finding(case: dict[str, Any]) -> None:
+    assert case["old"] in FILES[case["file"]]
+    found = findings({**FILES, case["file"]: FILES[case["file"]].replace(case["old"], case["new"], 1)})
+    places = [f"{each.id} {each.span.file}:{each.span.line}:{each.span.column}" for each in found if each.span is not None]
+    assert places == case["findings"]
