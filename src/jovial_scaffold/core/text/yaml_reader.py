@@ -500,21 +500,11 @@ def _syntax_problem(text: str, error: YAMLError) -> Problem:
     if advice == "spaces" or line.lstrip(" ").startswith("\t"):
         message, hint = say("A tab stands where YAML allows only spaces."), say("Indent with spaces.")
     elif advice == "value":
-        hint = _quoting_hint(line)
+        from jovial_scaffold.core.text.yaml_mending import mended
+
+        hint = mended(text, index)
     return Problem("yaml-syntax", message, index, min(index + 1, len(text)), hint)
 
 
 def _quote_hint(quoted: str) -> Sentence:
     return say("Put the whole value in double quotes: `{}`", quoted)
-
-
-def _quoting_hint(line: str) -> Sentence:
-    """The same line with its value in quotes, so that it can be copied."""
-    match = re.match(r"\s*(?:- )?\s*([^\s:][^:]*): +(?!['\"|>])(.*\S)\s*$", line)
-    if not match:
-        return say("Put the value in quotes.")
-    key, value = match.groups()
-    quoted = '"' + value.replace("\\", "\\\\").replace('"', '\\"') + '"'
-    if '"' in value and "'" not in value:
-        quoted = f"'{value}'"
-    return say("Put the value in quotes: `{}: {}`", key, quoted)
