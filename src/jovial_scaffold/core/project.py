@@ -33,7 +33,7 @@ from jovial_scaffold.core.rendering.plan import Plans
 from jovial_scaffold.core.rendering.rendering import Evaluated, asked, is_unknown_somewhere, render
 from jovial_scaffold.core.rendering.results import Rendering
 from jovial_scaffold.core.rendering.upgrading import breaking_upgrades
-from jovial_scaffold.core.rules.checking import World, check_rules, idle_rules
+from jovial_scaffold.core.rules.checking import World, check_rules, idle_rules, parameters_read
 from jovial_scaffold.core.rules.evaluation import Verdicts, check_examples, judge, judge_effects, judge_pairs, judges_pairs
 from jovial_scaffold.core.rules.reading import Ruleset
 from jovial_scaffold.core.schemas.catalog import Catalogs
@@ -232,6 +232,7 @@ class Project:
         try:
             static = [] if environments_only else check_templates(self.templates, self._environment_labels)
             findings = [*self._findings, *self._template_findings(draft), *self._rule_findings()]
+            findings += () if template_only else self._inputs.idle_files()
             parts = [task.result() for task in beside] if beside else [self._judged(chosen)]
         finally:
             for task in beside:
@@ -283,7 +284,8 @@ class Project:
         return self._found[draft]
 
     def _find_in_templates(self, draft: bool) -> list[Finding]:
-        findings = [finding for each in (self._written, *self._library.written) for finding in check_names(each, draft)]
+        findings = check_names(self._written, draft, parameters_read(self._rulesets))
+        findings += [finding for each in self._library.written for finding in check_names(each, draft)]
         for each in self.templates:
             plan = self._plans.of(each)
             findings += plan.cycles[0] + check_function_examples(each, plan.functions) + check_must_examples(plan)

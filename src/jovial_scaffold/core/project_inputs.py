@@ -20,7 +20,7 @@ from jovial_scaffold.core.schemas.shapes import secret_pointers, secret_shape
 from jovial_scaffold.core.templates.model import Template
 from jovial_scaffold.core.text.discretion import discreet
 from jovial_scaffold.core.text.files import Files
-from jovial_scaffold.core.text.formats import format_of
+from jovial_scaffold.core.text.formats import DATA_SUFFIXES, format_of
 from jovial_scaffold.core.text.roles import misplaced, role_of
 from jovial_scaffold.core.text.source import Source, value_at
 from jovial_scaffold.core.waivers import Waiver, WaiverReader
@@ -108,6 +108,22 @@ class Inputs:
                     self.findings += findings
                     found.append(ruleset)
         return found
+
+    def idle_files(self) -> Iterator[Finding]:
+        """Parameter files that lie beside those of environments, and belong to none."""
+        used: dict[str, FileReference] = {}
+        for entry in self.file.environments.values():
+            for reference in entry.parameters:
+                found, _ = self.files.find(reference.text, reference.origin)
+                used[found.name if found is not None else reference.text] = reference
+        home = self.file.file.rpartition("/")[0]
+        for folder in sorted({name.rpartition("/")[0] for name in used} - {home}):
+            for name in self.files.listed(folder, DATA_SUFFIXES):
+                if name not in used and not any(name == each.text for each in (*self.file.waivers, *self.file.rulesets)):
+                    span = next(iter(self.file.environments.values())).origin.key_span()
+                    message = say("{} lies beside the parameter files, and no environment takes it.", name)
+                    hint = say("Name it under `parameters` of an environment, or take it away.")
+                    yield Finding("parameter-file-unused", "warning", message, span, hint)
 
     def waivers(self, rulesets: Sequence[Ruleset]) -> list[Waiver]:
         """What somebody has decided to live with."""

@@ -30,8 +30,14 @@ class Layer:
         """Where the key of a value stands."""
         return self.source.key_span(self._written(pointer)) if self.source else None
 
+    def written(self, pointer: Pointer) -> str:
+        """A plain scalar as it stands in the file; nothing for what is none, or where there is no file."""
+        return self.source.written(self._written(pointer)) if self.source else ""
+
     def _written(self, pointer: Pointer) -> Pointer:
         if self.texts and self.source and pointer and isinstance(self.source.value, dict):
+            if pointer[0] in self.source.value:
+                return pointer
             folded = {key.casefold(): key for key in self.source.value}
             return (folded.get(str(pointer[0]).casefold(), pointer[0]), *pointer[1:])
         return pointer

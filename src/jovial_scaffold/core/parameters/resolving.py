@@ -11,7 +11,7 @@ from jovial_scaffold.core.parameters.layers import Layer, Setting, merged_values
 from jovial_scaffold.core.parameters.secrets import SecretSourceError, fetch, is_source
 from jovial_scaffold.core.parameters.typing import as_declared, from_text
 from jovial_scaffold.core.schemas.shapes import Shape, secret_pointers, secret_shape, with_secrets
-from jovial_scaffold.core.schemas.validation import Validator, Violation, subschema
+from jovial_scaffold.core.schemas.validation import Validator, Violation, as_written, subschema
 from jovial_scaffold.core.spelling import Speller
 from jovial_scaffold.core.templates.model import Declaration, Template
 from jovial_scaffold.core.text.source import Pointer, pointer_text, value_at
@@ -245,9 +245,11 @@ def violation_finding(declaration: Declaration, violation: Violation, parameters
     message = violation.message.about(name)
     if setting is not None and span is None:
         message = say("{} It is what {} says.", message, setting.layer.label)
+    written = setting.layer.written(setting.pointer) if setting is not None and not violation.on_key else ""
+    hint = as_written(violation.hint, written)
     id = f"parameter-{violation.id}" if not (missing or violation.id == "unknown") else f"parameter-field-{violation.id}"
     return Finding(
-        id, "error", message, span or declaration.origin.key_span(), violation.hint, environments=(parameters.environment,), related=related
+        id, "error", message, span or declaration.origin.key_span(), hint, environments=(parameters.environment,), related=related
     )
 
 

@@ -18,6 +18,7 @@ from jovial_scaffold.core.rules.evaluation import Verdicts, applies
 from jovial_scaffold.core.rules.reading import NAMES, Rule, Ruleset
 from jovial_scaffold.core.schemas.catalog import Catalogs, ResourceType
 from jovial_scaffold.core.schemas.types import effective_type, type_of_schema
+from jovial_scaffold.core.templates.compiling import formulas_of
 from jovial_scaffold.core.templates.fitting import condition_fault
 from jovial_scaffold.core.templates.knowledge import Environments, labels_type
 from jovial_scaffold.core.templates.model import Compiled, Condition, Constant, Dynamic, Named, Template
@@ -106,6 +107,21 @@ def idle_rules(rulesets: Sequence[Ruleset], verdicts: Iterable[Verdicts], enviro
         if rule.label not in judged and rule.over != "effect" and (rule.over != "pair" or environments > 1):
             message = say("The rule `{}` judges nothing: what it is about is in no environment.", rule.name)
             yield Finding("rule-idle", "note", message, rule.origin.key_span(), say("Keep it for what may come, or take it out."))
+
+
+def parameters_read(rulesets: Sequence[Ruleset]) -> frozenset[str]:
+    """The parameters that rules read."""
+    found: set[str] = set()
+    for ruleset in rulesets:
+        named = [each.value for each in ruleset.values.values()]
+        for rule in ruleset.rules:
+            for part in (rule.where, rule.require, rule.message, rule.fix, *named):
+                for formula, _, _ in formulas_of(part):
+                    for reference in formula.program.reads:
+                        own = reference.name == "parameters" or (reference.name == "self" and rule.over == "parameters")
+                        path = reference.path if own else reference.path[1:] if reference.path[:1] == ("parameters",) else ()
+                        found.update(map(str, path[:1]))
+    return frozenset(found)
 
 
 class _RuleCheck:

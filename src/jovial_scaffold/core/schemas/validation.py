@@ -207,6 +207,12 @@ def _explained(error: Any, whole: Any, undecided: set[Pointer], hidden: set[Poin
     yield from explain(error, pointer, value, schema)
 
 
+def as_written(hint: Sentence, written: str) -> Sentence:
+    """A hint to put a value in quotes, with the value as it stands in the file: of `1.10`, its number says less."""
+    mended = say('Write "{}" in quotes.', written)
+    return mended if written and hint.template == mended.template else hint
+
+
 def _gives(value: Any) -> Sentence:
     return say("this is secret") if isinstance(value, Secret) else say("this gives {}", Described(value))
 

@@ -47,10 +47,10 @@ class _Owned(NamedTuple):
     narrowed: frozenset[str] | None = None
 
 
-def check_names(template: Template, draft: bool = False) -> list[Finding]:
-    """Findings about names; unused ones are warnings, or notes in a draft."""
+def check_names(template: Template, draft: bool = False, read_elsewhere: frozenset[str] = frozenset()) -> list[Finding]:
+    """Findings about names; unused ones are warnings, or notes in a draft. Parameters that are `read_elsewhere` (by rules) are used."""
     findings: list[Finding] = []
-    used: set[str] = set()  # also what a misspelt name was meant to be: one mistake gives one finding
+    used: set[str] = set(read_elsewhere)  # also what a misspelt name was meant to be: one mistake gives one finding
     known = template.names | {"context"}
     spellers = {known: Speller(known)}
     for owner, uses, narrowed in _owners(template):

@@ -168,6 +168,11 @@ class Source:
                 return Place(0, 0, 0, 0, "")
             pointer = pointer[:-1]
 
+    def written(self, pointer: Pointer) -> str:
+        """A plain scalar as it stands in the file (`1.10`, `012`); nothing for what is quoted, or no scalar."""
+        place = self.place(pointer)
+        return self.text[place.start : place.end] if place.style == "plain" and not self.hides(self.value_span(pointer)) else ""
+
     def value_span(self, pointer: Pointer) -> Span:
         """Where a scalar stands; a map or list is shown by its key, since the whole of it would fill the screen."""
         place = self.place(pointer)
