@@ -6,7 +6,7 @@ the type fits; if some fit and some do not, nothing is said. What stands behind 
 It is long because each form of the language has its method here, beside the others that it is checked with.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import replace
 from itertools import product
 from typing import Any
@@ -31,6 +31,7 @@ from jovial_scaffold.core.expressions.syntax import (
     Node,
     Operation,
     Select,
+    children,
 )
 from jovial_scaffold.core.expressions.types import (
     ANY,
@@ -496,6 +497,21 @@ _MIRRORED = {"<": ">", "<=": ">=", ">": "<", ">=": "<="}
 
 
 _SCALARS = frozenset((str, int, bool))
+
+
+def never_members(node: Node, type_of: Callable[[Node], Type]) -> Iterator[tuple[Literal, Node, tuple[Any, ...]]]:
+    """Constants in the list of an `in` that the other side never is, with that side and what it can be; `type_of` says what is known of it."""
+    waiting = [node]
+    while waiting:
+        current = waiting.pop()
+        waiting += children(current)
+        if isinstance(current, Operation) and current.operator == "in" and isinstance(current.operands[1], ListLiteral):
+            options = type_of(current.operands[0]).options
+            for item in current.operands[1].items if options is not None and len(options) > 1 else ():
+                if isinstance(item, Literal) and not any(type(item.value) is type(each) and item.value == each for each in options or ()):
+                    yield item, current.operands[0], options or ()
+
+
 _NEVER_FAIL = frozenset(
     (
         *("string", "size", "startsWith", "endsWith", "contains", "join", "trim", "lowerAscii", "upperAscii", "replace", "reverse"),

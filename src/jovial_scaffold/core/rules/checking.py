@@ -7,11 +7,11 @@ those, by name. What a rule asks safely (`has`, `.?`) may be missing from some t
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Any, NamedTuple
 
-from jovial_scaffold.core.expressions.checking import Checker
+from jovial_scaffold.core.expressions.checking import Checker, never_members
 from jovial_scaffold.core.expressions.errors import BudgetError, EvaluationError
 from jovial_scaffold.core.expressions.placeholders import Formula
 from jovial_scaffold.core.expressions.scopes import LookupScope
-from jovial_scaffold.core.expressions.syntax import Literal, Node, Operation
+from jovial_scaffold.core.expressions.syntax import Literal, Name, Node, Operation
 from jovial_scaffold.core.expressions.types import ANY, STRING, Abstract, Field, Type, settled, type_of_value
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.rules.evaluation import Verdicts, applies
@@ -25,7 +25,7 @@ from jovial_scaffold.core.templates.model import Compiled, Condition, Constant, 
 from jovial_scaffold.core.text.patterns import pattern
 from jovial_scaffold.core.text.source import Origin, value_at
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.words import NOTHING, Value, listed, nearest, say
+from jovial_scaffold.core.words import NOTHING, Sentence, Value, listed, nearest, say
 
 _MAP = frozenset(("map",))
 _RESOURCE = Type(_MAP, fields={"type": Field(STRING, True), "properties": Field(Type(_MAP), True)})
@@ -272,24 +272,49 @@ class _RuleCheck:
             literals = [operand.value for operand in node.operands if isinstance(operand, Literal)]
             if len(literals) != 1 or (node.operator == "==") is (True in turned_out):
                 continue
-            formula, origin = self.places[node]
-            start, end = formula.offset + node.start, formula.offset + node.end
-            words = "false" if node.operator == "==" else "true"
             other = next(operand for operand in node.operands if not isinstance(operand, Literal))
+            if self._is_type(other, literals[0]):
+                continue
             options = self._options(other)
-            hint = nearest(str(literals[0]), options, say("It is one of {}.", listed(options, "or"))) if options else NOTHING
+            words = "false" if node.operator == "==" else "true"
             message = say("This comparison with {} is always {}.", Value(literals[0]), words)
-            yield Finding("comparison-constant", "error", message, origin.inner_span(start, end), hint)
+            yield self._never(node, node, message, str(literals[0]), options)
+        formulas = {formula.program: (formula, origin) for formula, origin in self.places.values()}
+        for part in (self.rule.where, self.rule.require):
+            if part is not None and isinstance(part.content, Formula):
+                formulas.setdefault(part.content.program, (part.content, part.origin))
+        for formula, origin in formulas.values():
+            for item, other, _ in never_members(formula.node, self._type_of):
+                if not self._is_type(other, item.value):
+                    self.places[item] = (formula, origin)
+                    message = say("What is looked for in this list is never {}.", Value(item.value))
+                    yield self._never(item, item, message, str(item.value), self._options(other))
+
+    def _never(self, node: Node, place: Node, message: Sentence, literal: str, options: list[str]) -> Finding:
+        """An error where the other side is one of few values, else a warning: a bound of a length says less."""
+        formula, origin = self.places[node]
+        hint = nearest(literal, options, say("It is one of {}.", listed(options, "or"))) if options else NOTHING
+        span = origin.inner_span(formula.offset + place.start, formula.offset + place.end)
+        return Finding("comparison-constant", "error" if options else "warning", message, span, hint)
+
+    def _is_type(self, node: Node, value: Any) -> bool:
+        """Whether a comparison asks for a type that the catalogs have, if not the resources."""
+        return isinstance(node, Name) and node.name == "type" and any(value in (kind.id, kind.name) for kind in self.world.catalogs)
+
+    def _type_of(self, node: Node) -> Type:
+        kinds = self.kinds()[:1] if not isinstance(node, Name) or node.name != "type" else []
+        for kind in kinds:
+            try:
+                return type_of_value(Checker(_Scope(self._names(kind), self.values)).check(node, {}))
+            except (BudgetError, EvaluationError):
+                return ANY
+        return ANY
 
     def _options(self, node: Node) -> list[str]:
-        """The texts that an expression can be, where they are few."""
-        for kind in self.kinds()[:1]:
-            try:
-                known = type_of_value(Checker(_Scope(self._names(kind), self.values)).check(node, {}))
-            except (BudgetError, EvaluationError):
-                return []
-            return [each for each in known.options or () if isinstance(each, str)]
-        return []
+        """The texts that an expression can be, where they are few; of `type`, all types of the catalogs."""
+        if isinstance(node, Name) and node.name == "type":
+            return [kind.id for kind in self.world.catalogs]
+        return [each for each in self._type_of(node).options or () if isinstance(each, str)]
 
     # -- what it sees
 

@@ -13,7 +13,7 @@ from itertools import islice, product
 from types import MappingProxyType
 from typing import Any, NamedTuple
 
-from jovial_scaffold.core.expressions.checking import Checker, Path
+from jovial_scaffold.core.expressions.checking import Checker, Path, never_members
 from jovial_scaffold.core.expressions.errors import BudgetError, EvaluationError
 from jovial_scaffold.core.expressions.placeholders import Formula, Joined, Omittable
 from jovial_scaffold.core.expressions.program import Program
@@ -517,7 +517,8 @@ class _TypeCheck:
         return Finding(error.id, level, error.message, span, together(*hints, error.hint), place.address, pointer)
 
     def comparisons(self, formula: Formula, origin: Origin, place: _Place, outcome: _Outcome) -> None:
-        """Comparisons that turn out the same whatever the parameters are."""
+        """Comparisons that turn out the same whatever the parameters are, and constants that nothing is found as."""
+        self.members(formula, origin, place)
         for node, turned_out in outcome.comparisons.items():
             if not isinstance(node, Operation) or len(turned_out) != 1 or None in turned_out:
                 continue
@@ -539,6 +540,23 @@ class _TypeCheck:
             words = "false" if node.operator == "==" else "true"
             message = say("This comparison with {} is always {}.", Value(literals[0]), words)
             span = origin.inner_span(formula.offset + node.start, formula.offset + node.end)
+            self.findings.append(Finding("comparison-constant", "warning", message, span, hint, place.address))
+
+    def members(self, formula: Formula, origin: Origin, place: _Place) -> None:
+        """Constants in the list of an `in` that what is looked for never is."""
+        if place.loops or place.names or " in " not in formula.text:
+            return
+
+        def type_of(node: Node) -> Type:
+            try:
+                return type_of_value(Checker(self.known.scope({})).check(node, {}))
+            except (BudgetError, EvaluationError):
+                return ANY
+
+        for item, _, options in never_members(formula.node, type_of):
+            hint = nearest(str(item.value), [str(each) for each in options], say("It is one of {}.", listed(map(Value, options), "or")))
+            message = say("What is looked for in this list is never {}.", Value(item.value))
+            span = origin.inner_span(formula.offset + item.start, formula.offset + item.end)
             self.findings.append(Finding("comparison-constant", "warning", message, span, hint, place.address))
 
     def absent_reads(self, formula: Formula, place: _Place) -> Iterator[tuple[EvaluationError, bool, Assignment, dict[Path, Any]]]:
