@@ -7,7 +7,7 @@ from pathlib import PurePosixPath
 from typing import Any, Literal
 
 from jovial_scaffold.core.expressions.values import revealed
-from jovial_scaffold.core.findings import Finding, Span
+from jovial_scaffold.core.findings import Finding, Span, has_errors
 from jovial_scaffold.core.folders import Folder, History, Refusal, RevisionError, no_history, nothing_named
 from jovial_scaffold.core.meter import Meter
 from jovial_scaffold.core.parameters.layers import Layer, file_layer, text_layer
@@ -16,13 +16,14 @@ from jovial_scaffold.core.parameters.secrets import is_source
 from jovial_scaffold.core.project_file import EnvironmentEntry, FileReference, ProjectFile
 from jovial_scaffold.core.rules.reading import Ruleset, read_ruleset
 from jovial_scaffold.core.schemas.catalog import Catalogs, read_catalog, shipped_catalog
+from jovial_scaffold.core.schemas.linting import lint
 from jovial_scaffold.core.schemas.shapes import secret_pointers, secret_shape
 from jovial_scaffold.core.templates.model import Template
 from jovial_scaffold.core.text.discretion import discreet
 from jovial_scaffold.core.text.files import Files
 from jovial_scaffold.core.text.formats import DATA_SUFFIXES, format_of
 from jovial_scaffold.core.text.roles import misplaced, role_of
-from jovial_scaffold.core.text.source import Source, value_at
+from jovial_scaffold.core.text.source import Origin, Source, value_at
 from jovial_scaffold.core.waivers import Waiver, WaiverReader
 from jovial_scaffold.core.words import Described, nearest, say
 
@@ -83,6 +84,11 @@ class Inputs:
             types, defaults, label, findings = read_catalog(self.files, found, reference.origin)
             catalogs.types_unknown = catalogs.types_unknown or any(finding.level == "error" for finding in findings)
             self.findings += findings + catalogs.add(types, defaults, label)
+            # What a catalog gets wrong is said of the catalog, and of no resource.
+            index = next((each for suffix in DATA_SUFFIXES if (each := self.files.source(f"{found.name}/catalog{suffix}"))), None)
+            declared = {} if has_errors(findings) else defaults  # a type that is lost is not missed as well
+            place = Origin(index, ()) if index is not None else None
+            self.findings += [each for each in lint(types, declared, label, place) if each.level == "error"]
         return catalogs
 
     def rulesets(self) -> list[Ruleset]:

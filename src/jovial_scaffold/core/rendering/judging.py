@@ -92,3 +92,14 @@ def _deprecated(pointer: Pointer, instance: Instance, kind: ResourceType, tracer
     span = tracer.place(instance, pointer, True)
     environments = (instance.scope.parameters.environment,)
     return Finding("property-deprecated", "warning", message, span, NOTHING, instance.address, where, environments)
+
+
+def report_clashes(scope: Surroundings, instance: Instance, kind: ResourceType, properties: dict[str, Any]) -> None:
+    """Items of a list that the same key identifies: nobody could tell them apart."""
+    for pointer, key, value in kind.lists.clashes(properties):
+        where = pointer_text(pointer)
+        message = say("Two items of `{}` have the {} {}.", pointer_text(pointer[:-1]), key, Value(value))
+        span = Tracer(scope).place(instance, (*pointer, key))
+        environments = (instance.scope.parameters.environment,)
+        hint = say("Give one of them another {}.", key)
+        scope.report(Finding("list-key-clash", "error", message, span, hint, instance.address, where, environments))

@@ -14,7 +14,7 @@ from jovial_scaffold.core.rendering.documents import EvaluatedDocument, check_do
 from jovial_scaffold.core.rendering.environment import Environment
 from jovial_scaffold.core.rendering.identities import clashes
 from jovial_scaffold.core.rendering.instances import EvaluatedResource, Instance, Shared, Surroundings
-from jovial_scaffold.core.rendering.judging import judged
+from jovial_scaffold.core.rendering.judging import judged, report_clashes
 from jovial_scaffold.core.rendering.plan import Plan, Plans
 from jovial_scaffold.core.rendering.results import RenderedDocument, RenderedResource, Rendering
 from jovial_scaffold.core.rendering.shapes import marked_if_valid
@@ -241,6 +241,8 @@ def _rendered(scope: Surroundings, instance: Instance) -> EvaluatedResource:
             properties = marked
         else:
             faulty, properties = judged(scope, instance, kind, properties)
+    if kind is not None and kind.lists.keyed:
+        report_clashes(scope, instance, kind, properties)
     type_text = kind.id if kind else resource.type_text
     return EvaluatedResource(
         address=instance.address,

@@ -3,7 +3,7 @@
 import json
 import os
 import re
-from collections.abc import Iterable, Iterator
+from collections.abc import Collection, Iterable, Iterator
 from dataclasses import dataclass, replace
 from functools import cached_property
 from pathlib import Path, PurePosixPath
@@ -15,10 +15,10 @@ from jovial_scaffold.core.findings import Finding, Related, Span
 from jovial_scaffold.core.folders import Folder, Found
 from jovial_scaffold.core.schemas.annotations import ANNOTATIONS, wrong_annotations
 from jovial_scaffold.core.schemas.bundling import Documents, outward
-from jovial_scaffold.core.schemas.keywords import misspelt
+from jovial_scaffold.core.schemas.keywords import misspelt, parts
 from jovial_scaffold.core.schemas.lists import Lists
 from jovial_scaffold.core.schemas.shapes import Shape, shape_of
-from jovial_scaffold.core.schemas.validation import SchemaError, Validator, check_schema
+from jovial_scaffold.core.schemas.validation import SchemaError, Validator, check_schema, referred
 from jovial_scaffold.core.text.files import Files
 from jovial_scaffold.core.text.source import Origin
 from jovial_scaffold.core.text.unknown import UNKNOWN
@@ -53,6 +53,11 @@ class ResourceType:
     def validator(self) -> Validator:
         """Compiled when the first resource of the type is judged. Raises SchemaError."""
         return Validator(self.schema)
+
+    def without_required(self, part: dict[str, Any], names: Collection[str]) -> None:
+        """Take names out of what a part of the schema requires: a mistake of the catalog is no mistake of its resources."""
+        part["required"] = [name for name in part["required"] if name not in names]
+        self.__dict__.pop("validator", None)
 
     @cached_property
     def _programs(self) -> dict[str, Program]:
@@ -193,7 +198,7 @@ def read_catalog(files: Files, found: Found, origin: Origin | None) -> tuple[lis
             findings += misspelt(value, place, ANNOTATIONS)
             leading = outward(value, place)
             each = _resource_type(value, place, (documents, name) if leading else None)
-            problems = [*_check(each, place), *_lost(leading, documents, name)]
+            problems = [*_lost_within(value, place)] or [*_check(each, place), *_lost(leading, documents, name)]
             findings += problems
             if not problems:
                 types.append(each)
@@ -260,6 +265,17 @@ def _sound(schema: dict[str, Any], origin: Origin) -> list[Finding]:
     except SchemaError as error:
         return [Finding("catalog-schema", "error", error.message, origin.child(*error.pointer).value_span())]
     return []
+
+
+def _lost_within(schema: dict[str, Any], origin: Origin) -> Iterator[Finding]:
+    """References that lead to nothing in the document itself."""
+    for part, place in parts(schema, origin):
+        reference = part.get("$ref")
+        if isinstance(reference, str) and reference.startswith("#/") and referred(reference, schema) is None:
+            names = [f"#/$defs/{name}" for name in schema["$defs"]] if isinstance(schema.get("$defs"), dict) else []
+            hint = nearest(reference, names, say("It is written #/$defs/NAME, with NAME under `$defs`."))
+            message = say("`$ref` leads nowhere: there is no {} in this document.", reference)
+            yield Finding("catalog-schema", "error", message, place.child("$ref").value_span(), hint)
 
 
 def _lost(leading: Iterable[tuple[str, Origin]], documents: Documents, file: str) -> Iterator[Finding]:

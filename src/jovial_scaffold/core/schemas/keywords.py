@@ -78,7 +78,7 @@ def misspelt(schema: Any, origin: Origin, known: tuple[str, ...] = ()) -> Iterat
                 yield Finding("key-unknown", "error", say("JSON Schema has no keyword `{}`.", key), span, say("Did you mean `{}`?", meant))
             if meant == "writeOnly" and part[key] not in (False, None):
                 part[meant] = True
-        yield from _contradictions(part, place)
+        yield from contradictions(part, place)
         written = part.get("format")
         if isinstance(written, str) and written not in KNOWN_FORMATS:
             meant = near(written, KNOWN_FORMATS)
@@ -87,7 +87,7 @@ def misspelt(schema: Any, origin: Origin, known: tuple[str, ...] = ()) -> Iterat
             yield Finding("format-unknown", "error" if meant else "warning", message, place.child("format").value_span(), hint)
 
 
-def _contradictions(part: dict[str, Any], place: Origin) -> Iterator[Finding]:
+def contradictions(part: dict[str, Any], place: Origin) -> Iterator[Finding]:
     """Bounds that no value meets."""
     for least, most in _BOUNDS:
         low, high = part.get(least), part.get(most)

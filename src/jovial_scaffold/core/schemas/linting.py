@@ -5,14 +5,14 @@ from typing import Any
 
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.schemas.catalog import ResourceType
-from jovial_scaffold.core.schemas.keywords import parts
+from jovial_scaffold.core.schemas.keywords import contradictions, parts
 from jovial_scaffold.core.schemas.validation import SchemaError, Validator, subschema
 from jovial_scaffold.core.text.source import Origin
 from jovial_scaffold.core.words import Value, nearest, say
 
 
-def lint(types: list[ResourceType], defaults: Mapping[str, int], catalog: str) -> Iterator[Finding]:
-    """Findings of a catalog that was read."""
+def lint(types: list[ResourceType], defaults: Mapping[str, int], catalog: str, index: Origin | None = None) -> Iterator[Finding]:
+    """Findings of a catalog that was read; `index` is its `catalog.yaml`."""
     known = {each.id for each in types}
     names: dict[str, set[str]] = {}
     for each in types:
@@ -20,7 +20,8 @@ def lint(types: list[ResourceType], defaults: Mapping[str, int], catalog: str) -
     for name, version in defaults.items():
         if f"{catalog}.{name}.v{version}" not in known:
             message = say("The default version {} of `{}` is not there.", version, name)
-            yield Finding("catalog-schema", "error", message, None, nearest(name, [each.partition(".")[2] for each in names]))
+            span = index.child("defaults", name).value_span() if index is not None else None
+            yield Finding("catalog-schema", "error", message, span, nearest(name, [each.partition(".")[2] for each in names]))
     for each in types:
         if each.origin is not None:
             yield from _of_type(each, each.origin, names)
@@ -35,13 +36,18 @@ def _of_type(kind: ResourceType, origin: Origin, types: Mapping[str, set[str]]) 
         yield Finding("description-missing", "warning", message, origin.value_span(), say("Say in a few words what it is for."))
     for part, place in parts(kind.written, origin):
         closed = part.get("additionalProperties") is False and not part.keys() & {"patternProperties", "allOf", "anyOf", "oneOf", "$ref"}
-        for index, name in enumerate(part.get("required", ()) if closed else ()):
-            yield from _named(name, part, place.child("required", index), "`required`")
+        unknown = [name for name in part.get("required", ()) if closed and name not in part.get("properties", {})]
+        for name in unknown:
+            yield from _named(name, part, place.child("required", part["required"].index(name)), "`required`")
+        if unknown:  # which no resource is to be blamed for
+            kind.without_required(part, unknown)
+        wrong = [*_enum(part, place)]
+        yield from wrong[:1]
         if isinstance(part.get("listKey"), str) and isinstance(part.get("items"), dict):
             items = [each for each in subschema(part["items"], (), kind.schema) if "properties" in each]
             if items and not any(part["listKey"] in each["properties"] for each in items):
                 yield from _named(part["listKey"], items[0], place.child("listKey"), "`listKey`")
-        if "default" in part:
+        if "default" in part and not wrong and not [*contradictions(part, place)]:
             yield from _default(part, place, kind.schema)
         if isinstance(part.get("refersTo"), list):
             for index, target in enumerate(part["refersTo"]):
@@ -74,6 +80,27 @@ def _named(name: Any, part: dict[str, Any], place: Origin, keyword: str) -> Iter
     if name not in known:
         message = say("{} names {}, and there is no property of that name.", keyword, Value(name))
         yield Finding("catalog-schema", "error", message, place.value_span(), nearest(str(name), list(known)))
+
+
+def _enum(part: dict[str, Any], place: Origin) -> Iterator[Finding]:
+    """Values of an `enum` that the rest of their own schema refuses: nobody can write them."""
+    options = part.get("enum")
+    rest = {key: value for key, value in part.items() if key in _JUDGING}
+    if not isinstance(options, list) or not rest:
+        return
+    try:
+        validator = Validator(rest)
+    except SchemaError:
+        return
+    for index, option in enumerate(options):
+        for violation in validator.violations(option)[:1]:
+            message = violation.message.about(say("A value of `enum`"))
+            yield Finding("catalog-schema", "error", message, place.child("enum", index).value_span(), violation.hint)
+
+
+_JUDGING = frozenset(
+    ("type", "minimum", "maximum", "exclusiveMinimum", "exclusiveMaximum", "multipleOf", "minLength", "maxLength", "pattern")
+)
 
 
 def _default(part: dict[str, Any], place: Origin, whole: dict[str, Any]) -> Iterator[Finding]:

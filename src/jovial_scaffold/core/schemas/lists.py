@@ -1,5 +1,7 @@
 """What a schema says of its lists (docs/catalogs.md, `listKey` and `anyOrder`), looked up once for each place."""
 
+from collections.abc import Iterator
+from functools import cached_property
 from typing import Any
 
 from jovial_scaffold.core.schemas.validation import subschema
@@ -16,6 +18,29 @@ class Lists:
     def key(self, pointer: Pointer) -> str | None:
         """The property that identifies the items of a list, if there is one."""
         return self._at(pointer)[0]
+
+    @cached_property
+    def keyed(self) -> bool:
+        """Whether any list has such a property."""
+        return "listKey" in repr(self._schema)
+
+    def clashes(self, value: Any, pointer: Pointer = ()) -> Iterator[tuple[Pointer, str, Any]]:
+        """Items of lists that are identified by the same value as one before: where, by which property, and the value."""
+        if isinstance(value, dict):
+            for name, item in value.items():
+                if isinstance(item, dict | list):
+                    yield from self.clashes(item, (*pointer, name))
+        elif isinstance(value, list):
+            key = self.key(pointer)
+            seen: set[str] = set()
+            for index, item in enumerate(value):
+                found = item.get(key) if key is not None and isinstance(item, dict) else None
+                if isinstance(found, str):
+                    if found in seen:
+                        yield (*pointer, index), str(key), found
+                    seen.add(found)
+                if isinstance(item, dict | list):
+                    yield from self.clashes(item, (*pointer, index))
 
     def any_order(self, pointer: Pointer) -> bool:
         """Whether the order of a list means nothing."""
