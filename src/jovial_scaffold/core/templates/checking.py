@@ -193,6 +193,7 @@ class _TypeCheck:
         )
         self.false_where_absent: dict[str, tuple[list[Node], frozenset[str]]] = {}
         self.fitting = Fitting()
+        self.texts_of: dict[tuple[str, ...], list[tuple[Any, ...]] | None] = {}
         self.searched_shapes: set[tuple[Any, ...]] = set()
         self.texts: dict[Joined, Formula] = {}  #: what is joined to a text, as one expression
         self.findings: list[Finding] = []
@@ -358,9 +359,47 @@ class _TypeCheck:
             for part in content.parts:
                 if isinstance(part, Formula):
                     self.formula(part, compiled.origin, joined_place, text_fault, role="text")
-            if place.property.schema is not None and len(self.findings) == said:
+            if place.property.schema is not None and len(self.findings) == said and not self.fits_quickly(content, place):
                 whole = self.texts.setdefault(content, _joined_text(content))
                 self.formula(whole, compiled.origin, place, lambda result: self.fitting.faults(place.property, result), False, "joined")
+
+    def fits_quickly(self, content: Joined, place: _Place) -> bool:
+        """Whether a text that joins names fits its property with each of the few values that they have, wherever it is reached."""
+        names = tuple(part.node.name for part in content.parts if isinstance(part, Formula) and isinstance(part.node, Name))
+        if len(names) < sum(isinstance(part, Formula) for part in content.parts) or place.names or place.loops:
+            return False
+        if names not in self.texts_of:
+            self.texts_of[names] = self.known_texts(names)
+        known, validator = self.texts_of[names], self.fitting.validator(place.property)
+        if known is None or validator is None:
+            return False
+        literal = sum(len(part) for part in content.parts if isinstance(part, str))
+        for values in known:
+            if all(isinstance(value, str) for value in values):
+                following = iter(values)
+                if not validator.is_valid("".join([part if isinstance(part, str) else next(following) for part in content.parts])):
+                    return False
+                continue
+            types = [type_of_value(value) for value in values]
+            longest = None if any(each.longest is None for each in types) else literal + sum(each.longest or 0 for each in types)
+            whole = Type(frozenset(("string",)), shortest=literal + sum(each.shortest for each in types), longest=longest)
+            if not self.fitting.may_hold_text(place.property, whole):
+                return False
+        return True
+
+    def known_texts(self, names: tuple[str, ...]) -> list[tuple[Any, ...]] | None:
+        """What is known of some names that are texts, together, in all cases; None where those are very many, or one may be no text."""
+        closed = self.known.closure(list(names)) & self.known.finite.keys()
+        choices = _Choices(self.known, {name: self.known.finite[name] for name in sorted(closed)}, {}, [{}])
+        if choices.count > _FEW or not all(name in self.template.values or name in self.template.parameters for name in names):
+            return None
+        found = []
+        for assignment, _ in choices.each():
+            values = tuple(self.known.scope(assignment).value(name) for name in names)
+            if not all(type_of_value(value).is_only("string") for value in values):
+                return None
+            found.append(values)
+        return found
 
     def omittable_faults(self, place: _Place, result: Any) -> list[EvaluationError]:
         """What is wrong with the optional of `${?…}`, or with what it may hold."""
@@ -383,6 +422,12 @@ class _TypeCheck:
             if key in self.sound:
                 return self.sound[key]
             said = len(self.findings)
+            if place.conditions:
+                # What is right wherever it stands is right behind a condition, too; most conditions are of one resource only.
+                outcome = self.formula(formula, origin, place._replace(conditions=()), judge, comparing, role)
+                if len(self.findings) == said:
+                    return outcome
+                del self.findings[said:]
             outcome = self.judged(formula, origin, place, judge, comparing, role)
             if len(self.findings) == said and not outcome.mistakes:
                 self.sound[key] = outcome

@@ -43,7 +43,7 @@ class Fitting:
         if has_abstract(result):
             fault = self._type_fault(place, known)
             return [fault] if fault else []
-        validator = self._validator(place)
+        validator = self.validator(place)
         violations = validator.violations(result) if validator else []
         if (
             type(result) is float
@@ -61,6 +61,11 @@ class Fitting:
             ]
         return [_violation_error(violation, place) for violation in violations if not (violation.id == "unknown" and violation.pointer)]
 
+    def may_hold_text(self, place: PropertyPlace, known: Type) -> bool:
+        """Whether a text of which the length is known fits a place, for all that is known of it: one that is no choice between texts."""
+        wanted = self._wanted_at(place)
+        return wanted.options is None and self._type_fault(place, known) is None
+
     def is_certain(self, place: PropertyPlace, known: Type) -> bool:
         """Whether every value of a type fits a place."""
         if place.schema is None:
@@ -69,7 +74,7 @@ class Fitting:
         if not isinstance(part, dict) or not part:
             return False
         if known.options is not None:
-            validator = self._validator(place)
+            validator = self.validator(place)
             return validator is not None and all(not validator.violations(option) for option in known.options)
         wanted = type_of_schema(part, place.schema)
         kinds = wanted.kinds | {"int"} if "double" in wanted.kinds else wanted.kinds
@@ -78,11 +83,14 @@ class Fitting:
         lengths = _above(known.longest, wanted.longest) or (known.longest is None and wanted.longest is not None)
         return not lengths and known.shortest >= wanted.shortest and _within(known, wanted)
 
-    def _type_fault(self, place: PropertyPlace, known: Type) -> EvaluationError | None:
+    def _wanted_at(self, place: PropertyPlace) -> Type:
         key = (place.type_id, place.pointer)
-        wanted = self._wanted.get(key)
-        if wanted is None:
-            wanted = self._wanted[key] = type_of_schema(self._part(place), place.schema)
+        if key not in self._wanted:
+            self._wanted[key] = type_of_schema(self._part(place), place.schema)
+        return self._wanted[key]
+
+    def _type_fault(self, place: PropertyPlace, known: Type) -> EvaluationError | None:
+        wanted = self._wanted_at(place)
         name = say("`{}`", pointer_text(place.pointer))
         if not wanted.kinds or not known.kinds:
             return None
@@ -110,7 +118,8 @@ class Fitting:
         parts = subschema(place.schema, place.pointer)
         return parts[0] if len(parts) == 1 else {}
 
-    def _validator(self, place: PropertyPlace) -> Validator | None:
+    def validator(self, place: PropertyPlace) -> Validator | None:
+        """The compiled schema of a property; None where it has none by itself."""
         key = (place.type_id, place.pointer)
         if key not in self._validators:
             part = self._part(place)
