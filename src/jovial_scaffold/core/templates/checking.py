@@ -52,6 +52,7 @@ from jovial_scaffold.core.words import Amount, Value, listed, nearest, say, toge
 _ELSEWHERE = PropertyPlace(None, "", ())
 _FEW = 16  # combinations, which are all tried
 _FEW_TRIALS = 2
+_MOST_COMPLETED = 512  # choices of what `must` reads besides, for one mistake
 _MOST_TRIALS = STATIC_COMBINATIONS.most
 _WANTED: dict[str, tuple[str, ...]] = {
     **dict.fromkeys(("$when", "require", "where"), ("bool",)),
@@ -193,6 +194,8 @@ class _TypeCheck:
         )
         self.false_where_absent: dict[str, tuple[list[Node], frozenset[str]]] = {}
         self.fitting = Fitting()
+        self.requirements = [*self.template.must, *(each for d in self.template.parameters.values() for each in d.must)]
+        self.possible: dict[tuple[Any, ...], bool] = {}
         self.texts_of: dict[tuple[str, ...], list[tuple[Any, ...]] | None] = {}
         self.searched_shapes: set[tuple[Any, ...]] = set()
         self.texts: dict[Joined, Formula] = {}  #: what is joined to a text, as one expression
@@ -514,7 +517,10 @@ class _TypeCheck:
         except BudgetError:
             return checker
         except EvaluationError as error:
-            self.note(outcome, error, sure is True, assignment, assumed)
+            if self.is_possible(assignment, assumed):
+                self.note(outcome, error, sure is True, assignment, assumed)
+            return checker
+        if checker.problems and not self.is_possible(assignment, assumed):
             return checker
         for problem in checker.problems:
             self.note(outcome, problem, False, assignment, assumed)
@@ -526,9 +532,36 @@ class _TypeCheck:
         if result is UNKNOWN:
             return checker
         faults = judge(result)
-        for fault in faults if isinstance(faults, list) else ([faults] if faults else []):
+        told = faults if isinstance(faults, list) else [faults] if faults else []
+        for fault in told if not told or self.is_possible(assignment, assumed) else []:
             self.note(outcome, fault, sure is True, assignment, assumed)
         return checker
+
+    def is_possible(self, assignment: Assignment, assumed: dict[Path, Any]) -> bool:
+        """Whether the other finite parameters, and an environment, can be chosen so that no `must` is false."""
+        if not self.requirements:
+            return True
+        key = (*sorted((name, Value(value)) for name, value in assignment.items()), *sorted(self.around(assumed), key=str))
+        if key not in self.possible:
+            self.possible[key] = self.is_completed(assignment, self.around(assumed))
+        return self.possible[key]
+
+    def around(self, assumed: dict[Path, Any]) -> list[tuple[Path, Any]]:
+        """What is assumed of the context."""
+        return [(path, value) for path, value in assumed.items() if path[0] == "context"]
+
+    def is_completed(self, assignment: Assignment, around: list[tuple[Path, Any]]) -> bool:
+        """Whether there is a choice of what `must` reads besides, among as many as are tried."""
+        reads = [each for requirement in self.requirements for each in _condition_references(requirement.require)]
+        closed = self.known.closure([each.name for each in reads]) & self.known.finite.keys()
+        others = {name: self.known.finite[name] for name in sorted(closed - assignment.keys())}
+        contexts = [dict(around)] if around else self.environments_read(reads)
+        choices = _Choices(self.known, others, {}, contexts)
+        for more, context in islice(choices.each(), _MOST_COMPLETED):
+            scope = self.known.scope({**assignment, **more})
+            if all(self.known.truth(each.require, scope, {}, context) is not False for each in self.requirements):
+                return True
+        return False
 
     def note(self, outcome: _Outcome, error: EvaluationError, sure: bool, assignment: Assignment, assumed: dict[Path, Any]) -> None:
         """Count a mistake; the first combination in which it surely comes about is its witness."""
