@@ -115,6 +115,10 @@ def test_names_that_were_meant_are_found_in_steps_that_grow_with_the_names() -> 
         assert [speller.near(f"declare_name_{number}") for number in range(size)] == [f"declared_name_{number}" for number in range(size)]
 
     assert counted(work, 2_000) <= 2.2 * counted(work, 1_000)
+    many = Speller([f"name_{number}_x" for number in range(200)])
+    assert [many.near(f"name_{number}_{end}") for number in (0, 7, 150) for end in ("xy", "y", "")] == [
+        f"name_{number}_x" for number in (0, 7, 150) for _ in range(3)
+    ]
     assert Speller(["copies", "size"]).near("copeis") == "copies" and Speller([]).near("x") == "" and Speller(["a"]).near("a") == ""
 
 

@@ -50,10 +50,13 @@ class Speller:
             for known in reversed(self._known or ()):
                 for short in _without_a_letter(_folded(known)):
                     self._shortened[short] = known
-        for short in (_folded(name), *_without_a_letter(_folded(name))):
-            found = self._shortened.get(short) or self._folded.get(short)
-            if found is not None and found != name:
-                return found
+        shorts = (_folded(name), *_without_a_letter(_folded(name)))
+        # A letter too many is less than one for another.
+        for table in (self._folded, self._shortened):
+            for short in shorts:
+                found = table.get(short)
+                if found is not None and found != name:
+                    return found
         return ""
 
     def _alike(self, name: str) -> list[str]:
