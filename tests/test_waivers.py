@@ -1,5 +1,6 @@
 """Waivers: what they take away, what is left, and what is said of the waivers themselves."""
 
+import json
 from pathlib import Path
 from typing import Any
 
@@ -60,3 +61,25 @@ def test_waived_findings_are_kept_with_their_reason() -> None:
         ("gate:size", "Ordered.", "2027-01-01")
     ] * 2
     assert all(each.elsewhere == ("pier:size",) for each, _ in found.waived_findings)
+
+
+@pytest.mark.parametrize(
+    ("waivers", "left"),
+    [([], ["rule-failed"]), ([{"rule": "R/stay", "because": "b"}], []), ([{"rule": "R/stay", "at": "x", "because": "b"}], ["rule-failed"])],
+)
+def test_rules_over_effects_are_waived_where_they_are_judged(waivers: Any, left: list[str]) -> None:
+    deployed = {
+        "environment": "live",
+        "resources": {"net": {"type": "fulmar.network.v1", "properties": {"name": "net-a", "range": "10.0.0.0/16"}}},
+    }
+    files = {
+        "jovial.yaml": "project: p\ntemplate: t.yaml\ncatalogs: [fulmar]\nrulesets: [r.yaml]\nwaivers: w.yaml\n"
+        "environments: {live: {parameters: [], deployed: d.json}}\n",
+        "t.yaml": "resources: {net (fulmar.network): {name: net-a, range: 10.1.0.0/16}}\n",
+        "r.yaml": "ruleset: R\nrules: {stay: {because: b, over: effect, require: effect != 'rebuild'}}\n",
+        "w.yaml": yaml.safe_dump(waivers),
+        "d.json": json.dumps(deployed),
+    }
+    project = Project(MemoryFolder({name: text.encode() for name, text in files.items()}))
+    assert [each.id for each in project.effects("live").findings] == left
+    assert project.check().findings == ()

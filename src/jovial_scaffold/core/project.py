@@ -250,7 +250,8 @@ class Project:
         labels = tuple(self._shown_label(View.parse(name)) for name in chosen)
         found = absorbed(waivers.left(static), waivers.left(findings))
         everything = not environments_only and set(chosen) == set(self.environments)
-        found += waivers.findings(everything)
+        over_effects = {rule.label for ruleset in self._rulesets for rule in ruleset.rules if rule.over == "effect"}
+        found += waivers.findings(everything, over_effects)
         if everything and not has_errors(found):
             found += idle_rules(self._sound_rulesets, turned_out.values(), len(chosen))
         rules = tuple(rule.label for ruleset in self._rulesets for rule in ruleset.rules)
@@ -447,7 +448,8 @@ class Project:
             recorded = project._under(view, deployed, snapshot.run) if reads else known
             result = computing.effects(rendering, known, recorded, snapshot)
         verdicts, _ = judge_effects(computing.judged_effects(result, rendering), rendering, project._sound_rulesets)
-        result.findings[:] = merged([*findings, *result.findings, *verdicts], self.environments)
+        waivers = Waivers(project._waivers, str(project._run["date"]), project._span_at)
+        result.findings[:] = merged(waivers.left([*findings, *result.findings, *verdicts]), self.environments)
         return result
 
     def snapshot(self, environment: str, against: "str | PurePath | None" = None) -> "tuple[Snapshot, list[Finding]]":

@@ -167,15 +167,16 @@ class Waivers:
         span = finding.cause or finding.span
         return place is not None and span is not None and place.file == span.file and place.line <= span.line <= place.end_line
 
-    def findings(self, everything: bool) -> list[Finding]:
-        """What is to be said about the waivers themselves; that one is not used, only where `everything` was looked at."""
+    def findings(self, everything: bool, elsewhere: Collection[str] = ()) -> list[Finding]:
+        """What is to be said about the waivers themselves; that one is not used, only where `everything` was looked at, and of no rule that
+        is judged `elsewhere`."""
         found = []
         for each in self._expired:
             message = say("This waiver was good until {}.", each.until)
             hint = say("Mend what it is about, or decide anew and write another day.")
             found.append(Finding("waiver-expired", "warning", message, each.origin.value_span(), hint))
         for number, each in enumerate(self._active if everything else ()):
-            if number not in self._used:
+            if number not in self._used and each.rule not in elsewhere and not each.finding.startswith("snapshot-"):
                 message = say("Nothing is waived by this: there is no such finding.")
                 found.append(Finding("waiver-unused", "warning", message, each.origin.value_span(), say("Take it out.")))
         return found
