@@ -4,6 +4,7 @@ import json
 from pathlib import Path
 from typing import Any
 
+import jsonschema
 import pytest
 import yaml
 
@@ -11,6 +12,7 @@ from jovial_scaffold.core.folders import MemoryFolder
 from jovial_scaffold.core.outcomes import CheckResult
 from jovial_scaffold.core.project import Project
 from jovial_scaffold.core.project_inputs import Overrides
+from jovial_scaffold.reports.machine import check_document
 
 CASES: list[dict[str, Any]] = yaml.safe_load((Path(__file__).parent / "cases" / "waivers.yaml").read_text())
 FILES = {
@@ -83,3 +85,16 @@ def test_rules_over_effects_are_waived_where_they_are_judged(waivers: Any, left:
     project = Project(MemoryFolder({name: text.encode() for name, text in files.items()}))
     assert [each.id for each in project.effects("live").findings] == left
     assert project.check().findings == ()
+
+
+def test_waived_findings_and_rules_in_json() -> None:
+    document = check_document(checked([{"rule": "House/encrypted", "because": "Ordered.", "environments": ["live"]}]))
+    schema = json.loads((Path(__file__).parents[1] / "docs" / "schemas" / "jovial-check-1.schema.json").read_text())
+    jsonschema.validate(document, schema)
+    (waived,) = document["waived"]
+    assert waived["waiver"] == {"because": "Ordered.", "until": None} and waived["environments"] == ["live"]
+    (left,) = [each for each in document["findings"] if each["id"] == "rule-failed"]
+    assert (left["rule"], left["because"], left["fix"]) == ("House/encrypted", "Data is at rest.", "") and left["environments"] == [
+        "sandbox"
+    ]
+    assert document["summary"]["waived"] == 1 and document["summary"]["failed"] == 2

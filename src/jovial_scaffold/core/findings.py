@@ -37,7 +37,7 @@ class Finding:
 
     `group` joins what is one mistake seen several times (in a loop's items, in several environments); without it,
     equal messages at the same place are joined. `elsewhere` holds the further addresses that were joined in.
-    `rule` is RULESET/RULE of what a rule says. `cause` is where a person would mend it, where that is not `span`: what has one cause, for one property, is one finding there.
+    `rule` is RULESET/RULE of what a rule says, with its reason and what it proposes apart from the hint that holds both. `cause` is where a person would mend it, where that is not `span`: what has one cause, for one property, is one finding there.
     """
 
     id: str
@@ -53,6 +53,8 @@ class Finding:
     elsewhere: tuple[str, ...] = ()
     cause: Span | None = None
     rule: str = ""
+    because: Sentence = NOTHING
+    fix: Sentence = NOTHING
 
     @property
     def where(self) -> str:

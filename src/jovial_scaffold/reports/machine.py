@@ -80,7 +80,7 @@ def finding_entry(finding: Finding) -> dict[str, Any]:
         ],
     }
     if finding.rule:
-        entry["rule"] = finding.rule
+        entry |= {"rule": finding.rule, "because": said(finding.because), "fix": said(finding.fix)}
     if finding.elsewhere:
         entry["elsewhere"] = list(finding.elsewhere)
     return entry

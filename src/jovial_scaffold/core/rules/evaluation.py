@@ -272,7 +272,8 @@ def _finding(rule: Rule, scope: _RuleScope, subject: Subject, held: Any) -> Find
         )
     reason = told(rule.because) or say("`{}` does not meet the rule.", subject.label)
     message = told(message_text(rule.message, scope)) if rule.message else reason
-    hint = together(told(rule.because) if rule.message else NOTHING, told(message_text(rule.fix, scope)) if rule.fix else NOTHING)
+    because, fix = told(rule.because), told(message_text(rule.fix, scope)) if rule.fix else NOTHING
+    hint = together(because if rule.message else NOTHING, fix)
     related: tuple[Related, ...] = (origin,)
     cause = None
     # A whole map or list has too many parameters behind it to name them; a single value has few.
@@ -282,7 +283,7 @@ def _finding(rule: Rule, scope: _RuleScope, subject: Subject, held: Any) -> Find
     group = f"{rule.name} {subject.label}" if rule.over == "pair" else rule.name
     said = say("{}: {}", rule.name, message)
     about = (address, where, subject.environments, related)
-    return Finding("rule-failed", rule.level, said, span, hint, *about, group, tuple(culprits[1:]), cause, rule.label)
+    return Finding("rule-failed", rule.level, said, span, hint, *about, group, tuple(culprits[1:]), cause, rule.label, because, fix)
 
 
 def _culprits(rule: Rule, scope: _RuleScope, subject: Subject) -> list[str]:
