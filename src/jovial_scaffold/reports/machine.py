@@ -44,7 +44,7 @@ def check_document(result: CheckResult) -> dict[str, Any]:
         "environments": list(result.environments),
         "findings": [finding_entry(finding) for finding in result.findings],
         "waived": [
-            {**finding_entry(finding), "because": waiver.because, "until": waiver.until or None}
+            {**finding_entry(finding), "waiver": {"because": waiver.because, "until": waiver.until or None}}
             for finding, waiver in result.waived_findings
         ],
         "summary": {
