@@ -88,16 +88,16 @@ class Inputs:
             index = next((each for suffix in DATA_SUFFIXES if (each := self.files.source(f"{found.name}/catalog{suffix}"))), None)
             declared = {} if has_errors(findings) else defaults  # a type that is lost is not missed as well
             place = Origin(index, ()) if index is not None else None
-            self.findings += [each for each in lint(types, declared, label, place) if each.level == "error"]
+            self.findings += [each for each in lint(types, declared, label, place) if each.id != "description-missing"]
         return catalogs
 
     def rulesets(self) -> list[Ruleset]:
         """The rules of the project, in the order of its file."""
         found = []
         for reference in self.file.rulesets:
-            path, _ = self.files.find(reference.text, reference.origin)
+            path, outside = self.files.find(reference.text, reference.origin)
             in_folder = path is not None and path.kind == "folder"
-            if path is None and reference.text.endswith("/") and reference.origin is not None:
+            if path is None and not outside and reference.text.endswith("/") and reference.origin is not None:
                 message = say("There is no folder {}.", reference.text)
                 self.findings.append(Finding("file-missing", "error", message, reference.origin.value_span()))
                 continue

@@ -95,7 +95,7 @@ def _enum(part: dict[str, Any], place: Origin) -> Iterator[Finding]:
     for index, option in enumerate(options):
         for violation in validator.violations(option)[:1]:
             message = violation.message.about(say("A value of `enum`"))
-            yield Finding("catalog-schema", "error", message, place.child("enum", index).value_span(), violation.hint)
+            yield Finding("catalog-schema", "warning", message, place.child("enum", index).value_span(), violation.hint)
 
 
 _JUDGING = frozenset(
