@@ -8,6 +8,7 @@ from collections.abc import Callable
 import pytest
 
 from jovial_scaffold import Project
+from jovial_scaffold.core.limits import RUN_ROUNDS
 from jovial_scaffold.core.meter import Meter
 from jovial_scaffold.core.spelling import Speller
 from jovial_scaffold.reports.terminal import cells, cut, cut_within
@@ -175,3 +176,13 @@ def test_what_is_left_of_a_pending_value_does_not_grow_without_end(write: Write,
     template = f"let:\n  a0: ${{net.id}}x\n{values}resources:\n  net (fulmar.network): {{name: net, range: 10.0.0.0/8}}\noutputs: {{o: '${{a59}}'}}\n"
     (output,) = Project.load(write({"jovial.yaml": PROJECT, "t.yaml": template, "p.yaml": "{}"})).render("live").outputs.values()
     assert len(repr(output)) < 25_000 and "net:id" in output.origins
+
+
+def test_what_is_evaluated_carefully_counts_for_the_run(write: Write) -> None:
+    template = 'resources: {a (fulmar.queue): {name: "queue-${size(lists.range(900).sortBy(x, -x))}"}}\n'
+    files = {
+        "t.yaml": template,
+        "jovial.yaml": "project: p\ntemplate: t.yaml\ncatalogs: [fulmar]\nenvironments: {live: {parameters: []}}\n",
+    }
+    (rendering,) = Project.load(write(files)).views(["live"])
+    assert not rendering.findings and rendering.scope.shared.meter.rounds < RUN_ROUNDS.most - 900

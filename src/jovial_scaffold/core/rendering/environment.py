@@ -18,6 +18,7 @@ from jovial_scaffold.core.expressions.scopes import LookupScope, Names, OwnFunct
 from jovial_scaffold.core.expressions.values import NONE, Optional, Record, Secret
 from jovial_scaffold.core.findings import Finding, Related
 from jovial_scaffold.core.limits import INSTANCES
+from jovial_scaffold.core.meter import Meter
 from jovial_scaffold.core.parameters.resolving import Parameters
 from jovial_scaffold.core.parameters.typing import as_declared
 from jovial_scaffold.core.rendering.computing import OMITTED, Computer, Site, whole_doubles
@@ -93,6 +94,11 @@ class Environment(LookupScope):
             found.append(Related(use.resource.origin.key_span(), say("`{}` uses {} here.", use.address, label)))
             use = use.scope.use
         return tuple(found)
+
+    @property
+    def meter(self) -> Meter:
+        """What the run may still do: whoever evaluates in this scope spends it."""
+        return self.shared.meter
 
     @property
     def names(self) -> Names:

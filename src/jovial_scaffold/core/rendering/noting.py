@@ -14,6 +14,7 @@ class _Noting(LookupScope):
 
     def __init__(self, below: Scope) -> None:
         self._below = below
+        self.meter = getattr(below, "meter", None)  # what is done here counts as what is done there
         self.asked: set[str] = set()
 
     def value(self, name: str) -> Any:
