@@ -35,6 +35,7 @@ RESIDUAL_TEXT = Limit(20_000, "characters of what is left of a pending value, be
 PATTERN_LENGTH = Limit(2_000, "characters", "expression-budget")
 
 STATIC_COMBINATIONS = Limit(96, "combinations of values that one expression is tried with", "")
+LINTED_TYPES = Limit(200, "types of a catalog that every check looks at, whether they are used or not", "")
 MENDED_CHARACTERS = Limit(400_000, "characters of a file for which a mended line is tried", "")
 STATIC_TRIALS = Limit(20_000, "combinations of values", "not-tried")
 TRIAL_ROUNDS = Limit(4_000_000, "rounds of loops in all trials of one comparison or explanation", "drivers-untried")

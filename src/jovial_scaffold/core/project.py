@@ -221,6 +221,7 @@ class Project:
         """
         chosen = self.chosen(environments)
         chosen = () if template_only else chosen
+        catalogs = self._inputs.catalog_findings(self._used_types)  # before any resource is judged by them
         for name in chosen:
             self._resolved(name)  # reads parameter files here, so that their lines can be shown
         pairs = judges_pairs(self._sound_rulesets) and len(chosen) > 1
@@ -231,7 +232,7 @@ class Project:
         beside = [Beside(partial(self._judged, share)) for share in shares]
         try:
             static = [] if environments_only else check_templates(self.templates, self._environment_labels)
-            findings = [*self._findings, *self._template_findings(draft), *self._rule_findings()]
+            findings = [*self._findings, *catalogs, *self._template_findings(draft), *self._rule_findings()]
             findings += () if template_only else self._inputs.idle_files()
             parts = [task.result() for task in beside] if beside else [self._judged(chosen)]
         finally:
@@ -292,6 +293,10 @@ class Project:
             findings += plan.cycles[0] + check_function_examples(each, plan.functions) + check_must_examples(plan)
         return findings if any(each.unread or each.unknown_names for each in self.templates) else [*findings, *self._library.unused_names()]
 
+    @cached_property
+    def _used_types(self) -> frozenset[str]:
+        return frozenset(each.type.id for template in self.templates for each in template.resources.values() if each.type is not None)
+
     @property
     def _environment_labels(self) -> dict[str, dict[str, Any]]:
         return {name: entry.labels for name, entry in self._file.environments.items()}
@@ -301,7 +306,7 @@ class Project:
         """What is wrong with rules before any environment, and the rulesets without those that are wrong: they are not judged."""
         world = World(
             self._catalogs,
-            frozenset(each.type.id for template in self.templates for each in template.resources.values() if each.type is not None),
+            self._used_types,
             self._template,
             self._environment_labels,
         )

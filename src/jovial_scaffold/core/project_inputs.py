@@ -9,13 +9,14 @@ from typing import Any, Literal
 from jovial_scaffold.core.expressions.values import revealed
 from jovial_scaffold.core.findings import Finding, Span, has_errors
 from jovial_scaffold.core.folders import Folder, History, Refusal, RevisionError, no_history, nothing_named
+from jovial_scaffold.core.limits import LINTED_TYPES
 from jovial_scaffold.core.meter import Meter
 from jovial_scaffold.core.parameters.layers import Layer, file_layer, text_layer
 from jovial_scaffold.core.parameters.resolving import Parameters
 from jovial_scaffold.core.parameters.secrets import is_source
 from jovial_scaffold.core.project_file import EnvironmentEntry, FileReference, ProjectFile
 from jovial_scaffold.core.rules.reading import Ruleset, read_ruleset
-from jovial_scaffold.core.schemas.catalog import Catalogs, read_catalog, shipped_catalog
+from jovial_scaffold.core.schemas.catalog import Catalogs, ResourceType, read_catalog, shipped_catalog
 from jovial_scaffold.core.schemas.linting import lint
 from jovial_scaffold.core.schemas.shapes import secret_pointers, secret_shape
 from jovial_scaffold.core.templates.model import Template
@@ -62,6 +63,7 @@ class Inputs:
         self.overrides = overrides
         self.findings = findings
         self._history: History | Literal["unknown"] | None = "unknown"
+        self._own_catalogs: list[tuple[list[ResourceType], dict[str, int], str, Origin | None]] = []
 
     def catalogs(self) -> Catalogs:
         """All types that the project may use."""
@@ -84,12 +86,19 @@ class Inputs:
             types, defaults, label, findings = read_catalog(self.files, found, reference.origin)
             catalogs.types_unknown = catalogs.types_unknown or any(finding.level == "error" for finding in findings)
             self.findings += findings + catalogs.add(types, defaults, label)
-            # What a catalog gets wrong is said of the catalog, and of no resource.
             index = next((each for suffix in DATA_SUFFIXES if (each := self.files.source(f"{found.name}/catalog{suffix}"))), None)
             declared = {} if has_errors(findings) else defaults  # a type that is lost is not missed as well
-            place = Origin(index, ()) if index is not None else None
-            self.findings += [each for each in lint(types, declared, label, place) if each.id != "description-missing"]
+            self._own_catalogs.append((types, declared, label, Origin(index, ()) if index is not None else None))
         return catalogs
+
+    def catalog_findings(self, used: frozenset[str]) -> list[Finding]:
+        """What the project's own catalogs get wrong, which is said of them and of no resource. Of a very large one, only the types that are
+        `used` are looked at; `jovial catalog lint` looks at all."""
+        found: list[Finding] = []
+        for types, defaults, label, index in self._own_catalogs:
+            looked_at = types if len(types) <= LINTED_TYPES.most else [each for each in types if each.id in used]
+            found += lint(looked_at, defaults if looked_at is types else {}, label, index)
+        return [each for each in found if each.id != "description-missing"]
 
     def rulesets(self) -> list[Ruleset]:
         """The rules of the project, in the order of its file."""
@@ -99,7 +108,8 @@ class Inputs:
             in_folder = path is not None and path.kind == "folder"
             if path is None and not outside and reference.text.endswith("/") and reference.origin is not None:
                 message = say("There is no folder {}.", reference.text)
-                self.findings.append(Finding("file-missing", "error", message, reference.origin.value_span()))
+                hint = say("Make it, or take it out of `rulesets`.")
+                self.findings.append(Finding("file-missing", "error", message, reference.origin.value_span(), hint))
                 continue
             names = self.files.listed(path.name, (".yaml", ".yml", ".json")) if path is not None and in_folder else [reference.text]
             for name in names:
