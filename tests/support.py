@@ -12,6 +12,10 @@ import pytest
 import yaml
 from hypothesis import settings
 
+from jovial_scaffold.core.folders import MemoryFolder
+from jovial_scaffold.core.project import Project
+from jovial_scaffold.core.project_inputs import Overrides
+
 # On a shared machine a slow example is no failure; where a change is judged, the same examples are tried every time.
 settings.register_profile("developer", deadline=None)
 settings.register_profile("judged", deadline=None, derandomize=True)
@@ -41,6 +45,11 @@ def load_cases(name: str) -> list[Any]:
     """The entries of a file of cases, each with an id for pytest."""
     entries = yaml.safe_load((CASES / name).read_text("utf-8"))
     return [pytest.param(entry, id=str(entry.get("name") or entry.get("expression") or index)[:60]) for index, entry in enumerate(entries)]
+
+
+def in_memory(files: Mapping[str, str], overrides: Overrides | None = None) -> Project:
+    """A project over files that lie nowhere. Raises ProjectError."""
+    return Project(MemoryFolder({name: text.encode() for name, text in files.items()}), overrides=overrides)
 
 
 @pytest.fixture

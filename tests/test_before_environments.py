@@ -1,17 +1,14 @@
 """What a template gets wrong before any environment: environments, labels, joined texts, optional values, and safe reading of what is nowhere."""
 
-from pathlib import Path
 from typing import Any
 
 import pytest
 import yaml
 
-from jovial_scaffold.core.folders import MemoryFolder
-from jovial_scaffold.core.project import Project
 from jovial_scaffold.core.templates.checking import check_templates
 from tests.fuzz.code import NEVER, code_from
+from tests.support import in_memory, load_cases
 
-CASES: list[dict[str, Any]] = yaml.safe_load((Path(__file__).parent / "cases" / "before_environments.yaml").read_text())
 PROJECT = """project: ferry
 template: t.json
 catalogs: [fulmar]
@@ -42,11 +39,11 @@ def template(put: dict[str, Any]) -> dict[str, Any]:
     }
 
 
-@pytest.mark.parametrize("case", CASES, ids=lambda case: str(case["put"]))
+@pytest.mark.parametrize("case", load_cases("before_environments.yaml"))
 def test_it_is_said_at_its_place(case: dict[str, Any]) -> None:
     text = yaml.safe_dump(template(case["put"]), width=1000)
     files = {"jovial.yaml": PROJECT.replace("t.json", "t.yaml"), "t.yaml": text}
-    project = Project(MemoryFolder({name: content.encode() for name, content in files.items()}))
+    project = in_memory(files)
     with code_from(NEVER):
         found = check_templates(project.templates, {"sandbox": {"tier": "low", "place": "valley"}, "live": {"tier": "high"}})
     told = []

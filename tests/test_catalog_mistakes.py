@@ -1,15 +1,11 @@
 """A catalog that is wrong blames itself: one finding, at its line, and none about resources."""
 
-from pathlib import Path
 from typing import Any
 
 import pytest
-import yaml
 
-from jovial_scaffold.core.folders import MemoryFolder
-from jovial_scaffold.core.project import Project
+from tests.support import in_memory, load_cases
 
-CASES: list[dict[str, Any]] = yaml.safe_load((Path(__file__).parent / "cases" / "catalog_mistakes.yaml").read_text())
 FILES = {
     "jovial.yaml": "project: p\ntemplate: t.yaml\ncatalogs: [cat/]\nenvironments: {live: {parameters: []}}\n",
     "cat/catalog.yaml": "name: yard\ndescription: d\ndefaults: {thing: 1}\n",
@@ -33,7 +29,7 @@ identity: [name]
 
 
 def found(files: dict[str, str]) -> list[str]:
-    findings = Project(MemoryFolder({name: text.encode() for name, text in files.items()})).check().findings
+    findings = in_memory(files).check().findings
     return [f"{each.id} {each.span.file}:{each.span.line}:{each.span.column}" for each in findings if each.span is not None]
 
 
@@ -41,7 +37,7 @@ def test_the_catalog_is_fine() -> None:
     assert found(FILES) == []
 
 
-@pytest.mark.parametrize("case", CASES, ids=lambda case: case["name"])
+@pytest.mark.parametrize("case", load_cases("catalog_mistakes.yaml"))
 def test_a_catalog_blames_itself(case: dict[str, Any]) -> None:
     file = case.get("file", "cat/thing.yaml")
     assert case["old"] in FILES[file]

@@ -1,15 +1,11 @@
 """One wrong value is one finding at the line that a person would mend, however many resources it reaches."""
 
-from pathlib import Path
 from typing import Any
 
 import pytest
-import yaml
 
-from jovial_scaffold.core.folders import MemoryFolder
-from jovial_scaffold.core.project import Project
+from tests.support import in_memory, load_cases
 
-CASES: list[dict[str, Any]] = yaml.safe_load((Path(__file__).parent / "cases" / "causes.yaml").read_text())
 HEAD = """parameters:
   line: {type: string, description: Short name of the line}
   setting: {enum: [sandbox, live], description: Which}
@@ -31,12 +27,12 @@ FILES = {
 }
 
 
-@pytest.mark.parametrize("case", CASES, ids=lambda case: case["resources"])
+@pytest.mark.parametrize("case", load_cases("causes.yaml"))
 def test_findings_stand_at_their_cause(case: dict[str, Any]) -> None:
     template = HEAD.replace("resources:\n", "") + "resources:\n" + "".join(f"  {line}\n" for line in case["resources"].splitlines())
-    files = {name: text.encode() for name, text in {**FILES, "t.yaml": template}.items()}
+    files = {**FILES, "t.yaml": template}
     found = []
-    for finding in Project(MemoryFolder(files)).check().findings:
+    for finding in in_memory(files).check().findings:
         if finding.level == "error" and finding.span is not None:
             place = f"{finding.span.file}:{finding.span.line}:{finding.span.column}"
             found.append(f"{place} {finding.id} {1 + len(finding.elsewhere)}")

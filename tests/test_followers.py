@@ -1,17 +1,13 @@
 """One mistake is one finding: nothing is said that only follows from it."""
 
-from pathlib import Path
 from typing import Any
 
 import pytest
-import yaml
 
 from jovial_scaffold.core.findings import Finding
-from jovial_scaffold.core.folders import MemoryFolder
-from jovial_scaffold.core.project import Project
 from jovial_scaffold.core.project_file import ProjectError
+from tests.support import in_memory, load_cases
 
-CASES: list[dict[str, Any]] = yaml.safe_load((Path(__file__).parent / "cases" / "followers.yaml").read_text())
 FILES = {
     "jovial.yaml": """project: p
 template: t.yaml
@@ -50,7 +46,7 @@ resources:
 
 def findings(files: dict[str, str]) -> list[Finding]:
     try:
-        return list(Project(MemoryFolder({name: text.encode() for name, text in files.items()})).check().findings)
+        return list(in_memory(files).check().findings)
     except ProjectError as error:
         return error.findings
 
@@ -59,7 +55,7 @@ def test_the_project_is_fine() -> None:
     assert findings(FILES) == []
 
 
-@pytest.mark.parametrize("case", CASES, ids=lambda case: case["name"])
+@pytest.mark.parametrize("case", load_cases("followers.yaml"))
 def test_one_mistake_is_one_finding(case: dict[str, Any]) -> None:
     assert case["old"] in FILES[case["file"]]
     found = findings({**FILES, case["file"]: FILES[case["file"]].replace(case["old"], case["new"], 1)})

@@ -1,20 +1,17 @@
 """What is proposed for a line that YAML cannot read makes the file readable."""
 
-from pathlib import Path
 from typing import Any
 
 import pytest
-import yaml
 
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.text.yaml_mending import _first_error, mended
 from jovial_scaffold.core.text.yaml_reader import read_yaml
 from jovial_scaffold.reports.words import said
+from tests.support import load_cases
 
-CASES: list[dict[str, Any]] = yaml.safe_load((Path(__file__).parent / "cases" / "mending.yaml").read_text())
 
-
-@pytest.mark.parametrize("case", CASES, ids=lambda case: case["text"])
+@pytest.mark.parametrize("case", load_cases("mending.yaml"))
 def test_a_hint_is_a_line_that_can_be_read(case: dict[str, Any]) -> None:
     value, problems = read_yaml(case["text"])
     assert value is UNKNOWN and len(problems) == 1

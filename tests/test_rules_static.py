@@ -1,15 +1,13 @@
 """Rules before any environment: what can fit nothing is an error at its place, and such a rule is not judged."""
 
-from pathlib import Path
 from typing import Any
 
 import pytest
 import yaml
 
-from jovial_scaffold.core.folders import MemoryFolder
 from jovial_scaffold.core.project import Project
+from tests.support import in_memory, load_cases
 
-CASES: list[dict[str, Any]] = yaml.safe_load((Path(__file__).parent / "cases" / "rules_static.yaml").read_text())
 FILES = {
     "jovial.yaml": """project: ferry
 template: t.yaml
@@ -37,10 +35,10 @@ outputs: {url: "${queue.url}"}
 
 def project(rules: dict[str, Any]) -> Project:
     files = {**FILES, "rules.yaml": yaml.safe_dump({"ruleset": "House", "rules": rules})}
-    return Project(MemoryFolder({name: text.encode() for name, text in files.items()}))
+    return in_memory(files)
 
 
-@pytest.mark.parametrize("case", CASES, ids=lambda case: str(case["rule"]))
+@pytest.mark.parametrize("case", load_cases("rules_static.yaml"))
 def test_each_rule_is_a_typed_program(case: dict[str, Any]) -> None:
     checked = project({"one": {"because": "It must.", **case["rule"]}})
     found = []

@@ -8,13 +8,11 @@ import jsonschema
 import pytest
 import yaml
 
-from jovial_scaffold.core.folders import MemoryFolder
 from jovial_scaffold.core.outcomes import CheckResult
-from jovial_scaffold.core.project import Project
 from jovial_scaffold.core.project_inputs import Overrides
 from jovial_scaffold.reports.machine import check_document
+from tests.support import in_memory, load_cases
 
-CASES: list[dict[str, Any]] = yaml.safe_load((Path(__file__).parent / "cases" / "waivers.yaml").read_text())
 FILES = {
     "jovial.yaml": """project: ferry
 template: t.yaml
@@ -44,10 +42,10 @@ rules: {encrypted: {because: Data is at rest., applies: [fulmar.queue], require:
 def checked(waivers: Any) -> CheckResult:
     files = {**FILES, "waivers.yaml": yaml.safe_dump(waivers)}
     run = {"date": "2026-11-26", "revision": "", "author": ""}
-    return Project(MemoryFolder({name: text.encode() for name, text in files.items()}), overrides=Overrides(run=lambda: run)).check()
+    return in_memory(files, Overrides(run=lambda: run)).check()
 
 
-@pytest.mark.parametrize("case", CASES, ids=lambda case: str(case["waivers"]))
+@pytest.mark.parametrize("case", load_cases("waivers.yaml"))
 def test_what_is_waived_is_gone(case: dict[str, Any]) -> None:
     found = checked(case["waivers"])
     ours = [each for each in found.findings if each.id.startswith("waiver-")]
@@ -82,7 +80,7 @@ def test_rules_over_effects_are_waived_where_they_are_judged(waivers: Any, left:
         "w.yaml": yaml.safe_dump(waivers),
         "d.json": json.dumps(deployed),
     }
-    project = Project(MemoryFolder({name: text.encode() for name, text in files.items()}))
+    project = in_memory(files)
     assert [each.id for each in project.effects("live").findings] == left
     assert project.check().findings == ()
 

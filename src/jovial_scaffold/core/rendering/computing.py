@@ -68,27 +68,6 @@ class Computer:
         assert isinstance(compiled, ListValue)
         return self._list(compiled, variables, site)
 
-    def quickly(self, compiled: Compiled, variables: Mapping[str, Any]) -> Any:
-        """The same of what has neither conditions nor loops and gives plain values; raises anything where `value` has to say what it means."""
-        kind = type(compiled)
-        if kind is Constant:
-            return compiled.value  # type: ignore[union-attr]  # it is a Constant
-        if kind is Dynamic:
-            content = compiled.content  # type: ignore[union-attr]  # it is a Dynamic
-            if type(content) is Formula:
-                value = content.program.quick(self.scope.names, variables)
-                return value if type(value) in SIMPLE else plain(value)
-            if type(content) is Joined:
-                return "".join(
-                    [part if isinstance(part, str) else part.program.quick(self.scope.names, variables) for part in content.parts]
-                )
-        elif kind is MapValue and compiled.when is None and compiled.loop is None:  # type: ignore[union-attr]  # it is a MapValue
-            entries = compiled.entries  # type: ignore[union-attr]  # it is a MapValue
-            return {name: item.value if type(item) is Constant else self.quickly(item, variables) for name, item in entries}
-        elif kind is ListValue:
-            return [self.quickly(item, variables) for item in compiled.items]  # type: ignore[union-attr]  # it is a ListValue
-        raise TypeError(compiled)
-
     def _dynamic(self, compiled: Dynamic, variables: Variables, site: Site) -> Any:
         content = compiled.content
         formula: Formula | None = None

@@ -428,7 +428,7 @@ class Environment(LookupScope):
         if found is None:
             found = {}
             for name, compiled in instance.resource.properties.entries:
-                value = self._quick_property(instance, name, compiled)
+                value = self.property(instance, name, compiled)
                 if value is not OMITTED:
                     found[name] = value
         reading.pop()
@@ -457,26 +457,6 @@ class Environment(LookupScope):
             instance.computed = (code, values, constants)
         instance.values.update(found)
         return found
-
-    def _quick_property(self, instance: Instance, name: str, compiled: Compiled) -> Any:
-        """A property, quickly where that is possible; OMITTED where it is left out."""
-        if name in instance.values:
-            return instance.values[name]
-        if type(compiled) is Constant:
-            return compiled.value
-        if instance.inside is None:
-            # Most values hold nothing but plain expressions that were seen often: nothing stands between them and their code.
-            instance.computing.add(name)
-            try:
-                value = instance.values[name] = self.computer.quickly(compiled, instance.variables)
-                return value
-            except RecursionError:
-                raise
-            except Exception:  # whatever it is: the careful way says what it means
-                pass
-            finally:
-                instance.computing.discard(name)
-        return self.property(instance, name, compiled)
 
     def present(self) -> Iterable[dict[str | None, Instance]]:
         """The items of all resources that were found so far."""
