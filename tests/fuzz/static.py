@@ -59,6 +59,7 @@ def _text(chance: random.Random, depth: int = 2) -> str:
                 "string(partly[setting])",
                 "'a'.substring(count)",
             ),
+            *("lamp.name", "lamp.name", "lamp.?name.orValue('none')", "(present(lamp) ? lamp.name : 'dark')"),
         )
     )
 
@@ -91,7 +92,9 @@ def template(chance: random.Random) -> dict[str, Any]:
     pool["subnets"] = ["subnet-1"]
     if chance.random() < 0.4:
         pool["$when"] = _condition(chance)
-    found = {**_TEMPLATE, "resources": {"queue (fulmar.queue)": queue, "pool (fulmar.machine_group)": pool}}
+    lamp = {"name": "lamp-one", "$when": queue.get("$when", "night") if chance.random() < 0.4 else _condition(chance)}
+    resources = {"queue (fulmar.queue)": queue, "pool (fulmar.machine_group)": pool, "lamp (fulmar.queue)": lamp}
+    found = {**_TEMPLATE, "resources": resources}
     if chance.random() < 0.5:
         found["must"] = [{"require": _condition(chance, 1), "message": "no"}]
     return found

@@ -34,6 +34,8 @@ RESULT_SIZE = Limit(4_000_000, "elements or characters", "expression-budget")
 RESIDUAL_TEXT = Limit(20_000, "characters of what is left of a pending value, beyond which a digest stands for it", "")
 PATTERN_LENGTH = Limit(2_000, "characters", "expression-budget")
 
+FEW_COMBINATIONS = Limit(16, "combinations of values, which are all tried", "")
+COMPLETED_WITNESSES = Limit(512, "choices of what `must` reads besides, for one mistake", "")
 STATIC_COMBINATIONS = Limit(96, "combinations of values that one expression is tried with", "")
 LINTED_TYPES = Limit(200, "types of a catalog that every check looks at, whether they are used or not", "")
 MENDED_CHARACTERS = Limit(400_000, "characters of a file for which a mended line is tried", "")

@@ -6,7 +6,7 @@ the type fits; if some fit and some do not, nothing is said. What stands behind 
 It is long because each form of the language has its method here, beside the others that it is checked with.
 """
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Collection, Iterator, Mapping
 from dataclasses import replace
 from itertools import product
 from typing import Any
@@ -69,8 +69,9 @@ Path = tuple[str, tuple[str | int, ...]]
 class Checker(Evaluator):
     """Evaluates one expression; `problems` are errors that come about only if an unknown condition holds.
 
-    `doubtful` says that some of the values that are possible would have failed. `never_there` are fields that are asked for safely (`.?`, `has`) and that what is declared does not have. `assumed` gives values to fields of which the type alone is known, such as `station.zone`. `comparisons` notes what each equality
-    turned out to be.
+    `assumed` gives values to fields of which the type alone is known, such as `station.zone`. `comparisons` notes what each equality
+    turned out to be. `doubtful` says that some of the values that are possible would have failed. `never_there` are fields that are asked
+    for safely (`.?`, `has`) and that what is declared does not have.
     """
 
     def __init__(self, scope: Scope, assumed: dict[Path, Any] | None = None) -> None:
@@ -497,6 +498,16 @@ _MIRRORED = {"<": ">", "<=": ">=", ">": "<", ">=": "<="}
 
 
 _SCALARS = frozenset((str, int, bool))
+
+
+def constant_comparisons(outcomes: Mapping[Node, Collection[Any]]) -> Iterator[tuple[Operation, Literal, Node]]:
+    """Equalities with a constant that never hold, and inequalities that always do, with that constant and the other side. `outcomes` are all
+    that each turned out to be; None where that is not known."""
+    for node, turned_out in outcomes.items():
+        if isinstance(node, Operation) and len(turned_out) == 1 and next(iter(turned_out)) is (node.operator == "!="):
+            constants = [operand for operand in node.operands if isinstance(operand, Literal)]
+            if len(constants) == 1:
+                yield node, constants[0], next(operand for operand in node.operands if operand is not constants[0])
 
 
 def never_members(node: Node, type_of: Callable[[Node], Type]) -> Iterator[tuple[Literal, Node, tuple[Any, ...]]]:

@@ -7,11 +7,11 @@ those, by name. What a rule asks safely (`has`, `.?`) may be missing from some t
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Any, NamedTuple
 
-from jovial_scaffold.core.expressions.checking import Checker, never_members
+from jovial_scaffold.core.expressions.checking import Checker, constant_comparisons, never_members
 from jovial_scaffold.core.expressions.errors import BudgetError, EvaluationError
 from jovial_scaffold.core.expressions.placeholders import Formula
 from jovial_scaffold.core.expressions.scopes import LookupScope
-from jovial_scaffold.core.expressions.syntax import Literal, Name, Node, Operation
+from jovial_scaffold.core.expressions.syntax import Name, Node
 from jovial_scaffold.core.expressions.types import ANY, STRING, Abstract, Field, Type, settled, type_of_value
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.rules.evaluation import Verdicts, applies
@@ -266,19 +266,13 @@ class _RuleCheck:
 
     def _constants(self) -> Iterator[Finding]:
         """Comparisons with a value that the other side never has."""
-        for node, turned_out in self.constant.items():
-            if not isinstance(node, Operation) or len(turned_out) != 1 or None in turned_out:
-                continue
-            literals = [operand.value for operand in node.operands if isinstance(operand, Literal)]
-            if len(literals) != 1 or (node.operator == "==") is (True in turned_out):
-                continue
-            other = next(operand for operand in node.operands if not isinstance(operand, Literal))
-            if self._is_type(other, literals[0]):
+        for node, literal, other in constant_comparisons(self.constant):
+            if self._is_type(other, literal.value):
                 continue
             options = self._options(other)
             words = "false" if node.operator == "==" else "true"
-            message = say("This comparison with {} is always {}.", Value(literals[0]), words)
-            yield self._never(node, node, message, str(literals[0]), options)
+            message = say("This comparison with {} is always {}.", Value(literal.value), words)
+            yield self._never(node, node, message, str(literal.value), options)
         formulas = {formula.program: (formula, origin) for formula, origin in self.places.values()}
         for part in (self.rule.where, self.rule.require):
             if part is not None and isinstance(part.content, Formula):

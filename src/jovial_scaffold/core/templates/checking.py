@@ -6,27 +6,27 @@ A finding is an error only where no value at all fits, or where a witness was fo
 It is long because each place of a template that holds an expression has its check here.
 """
 
-from collections.abc import Collection, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import partial
-from itertools import islice, product
+from itertools import islice
 from types import MappingProxyType
 from typing import Any, NamedTuple
 
-from jovial_scaffold.core.expressions.checking import Checker, Path, never_members
+from jovial_scaffold.core.expressions.checking import Checker, Path, constant_comparisons, never_members
 from jovial_scaffold.core.expressions.errors import BudgetError, EvaluationError
 from jovial_scaffold.core.expressions.placeholders import Formula, Joined, Omittable
-from jovial_scaffold.core.expressions.program import Program
-from jovial_scaffold.core.expressions.references import Reference, references
+from jovial_scaffold.core.expressions.references import references
 from jovial_scaffold.core.expressions.scopes import Scope
-from jovial_scaffold.core.expressions.syntax import Call, Literal, Name, Node, Operation, Select, children
+from jovial_scaffold.core.expressions.syntax import Name, Node, Select
 from jovial_scaffold.core.expressions.types import ANY, STRING, Abstract, Type, has_abstract, joined, settled, type_of_value
 from jovial_scaffold.core.expressions.values import NONE, Optional
 from jovial_scaffold.core.findings import Finding, Level
-from jovial_scaffold.core.limits import STATIC_COMBINATIONS, STATIC_TRIALS
+from jovial_scaffold.core.limits import FEW_COMBINATIONS, STATIC_COMBINATIONS, STATIC_TRIALS
 from jovial_scaffold.core.schemas.types import type_of_schema
 from jovial_scaffold.core.templates.absences import Without, what_is_false
 from jovial_scaffold.core.templates.fitting import Fitting, PropertyPlace, condition_fault, omittable_fault, text_fault
+from jovial_scaffold.core.templates.joined_texts import JoinedTexts
 from jovial_scaffold.core.templates.knowledge import Assignment, Environments, Knowledge, Known, KnownScope
 from jovial_scaffold.core.templates.model import (
     Compiled,
@@ -45,15 +45,13 @@ from jovial_scaffold.core.templates.model import (
     Template,
 )
 from jovial_scaffold.core.templates.properties import check_properties
+from jovial_scaffold.core.templates.trials import Acceptance, Choices, choices_of, literals
 from jovial_scaffold.core.text.source import Origin, pointer_text
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import Amount, Value, listed, nearest, say, together
 
 _ELSEWHERE = PropertyPlace(None, "", ())
-_FEW = 16  # combinations, which are all tried
-_FEW_TRIALS = 2
-_MOST_COMPLETED = 512  # choices of what `must` reads besides, for one mistake
-_MOST_TRIALS = STATIC_COMBINATIONS.most
+_FEW_TRIALS = 2  # of an expression like one that was tried as far as it goes
 _WANTED: dict[str, tuple[str, ...]] = {
     **dict.fromkeys(("$when", "require", "where"), ("bool",)),
     "loop": ("list", "map"),
@@ -123,64 +121,6 @@ class _Outcome:
     comparisons: dict[Node, set[Any]] = field(default_factory=dict)
 
 
-@dataclass(slots=True)
-class _Choices:
-    """Values that an expression may read: of parameters, of fields of which the type alone is known, and of the context."""
-
-    known: Known
-    parameters: dict[str, tuple[Any, ...]]
-    fields: dict[Path, tuple[Any, ...]]
-    contexts: list[dict[Path, Any]]
-
-    @property
-    def count(self) -> int:
-        """How many combinations there are, whatever `must` allows."""
-        total = len(self.contexts)
-        for options in (*self.parameters.values(), *self.fields.values()):
-            total *= len(options)
-        return total
-
-    def each(self, first: Collection[Any] = ()) -> Iterator[tuple[Assignment, dict[Path, Any]]]:
-        """All combinations that `must` allows; those that hold values of `first` come before the others."""
-        ordered = [sorted(each, key=lambda value: not _is_in(value, first)) for each in (*self.parameters.values(), *self.fields.values())]
-        names = len(self.parameters)
-        for values in product(*ordered):
-            assignment = dict(zip(self.parameters, values[:names], strict=True))
-            if self.known.allowed(assignment):
-                for context in self.contexts:
-                    yield assignment, {**context, **dict(zip(self.fields, values[names:], strict=True))}
-
-
-def _is_in(value: Any, values: Collection[Any]) -> bool:
-    return any(type(value) is type(each) and value == each for each in values)
-
-
-def _shape(node: Node, resources: Collection[str]) -> tuple[Any, ...]:
-    """What expressions have in common that differ in constants and in names of resources only."""
-    if isinstance(node, Literal):
-        return (Literal, type(node.value))
-    if isinstance(node, Name) and node.name in resources:
-        return (Name,)
-    own = tuple(value for name in _OWN if isinstance(value := getattr(node, name, None), str))
-    return (type(node), own, *(_shape(each, resources) for each in children(node)))
-
-
-_OWN = ("name", "field", "function", "operator")
-
-
-def _literals(formula: Formula, place: _Place) -> list[Any]:
-    """The constants that an expression and the conditions around it speak of."""
-    found = []
-    conditions = [each.content.node for each in place.conditions if isinstance(each.content, Formula)]
-    waiting = [formula.node, *conditions]
-    while waiting:
-        node = waiting.pop()
-        if isinstance(node, Literal):
-            found.append(node.value)
-        waiting += children(node)
-    return found
-
-
 class _TypeCheck:
     def __init__(self, known: Known) -> None:
         self.known = known
@@ -194,11 +134,9 @@ class _TypeCheck:
         )
         self.false_where_absent: dict[str, tuple[list[Node], frozenset[str]]] = {}
         self.fitting = Fitting()
-        self.requirements = [*self.template.must, *(each for d in self.template.parameters.values() for each in d.must)]
-        self.possible: dict[tuple[Any, ...], bool] = {}
-        self.texts_of: dict[tuple[str, ...], list[tuple[Any, ...]] | None] = {}
+        self.acceptance = Acceptance(known)
+        self.texts = JoinedTexts(known, self.fitting)
         self.searched_shapes: set[tuple[Any, ...]] = set()
-        self.texts: dict[Joined, Formula] = {}  #: what is joined to a text, as one expression
         self.findings: list[Finding] = []
 
     def run(self) -> list[Finding]:
@@ -362,47 +300,11 @@ class _TypeCheck:
             for part in content.parts:
                 if isinstance(part, Formula):
                     self.formula(part, compiled.origin, joined_place, text_fault, role="text")
-            if place.property.schema is not None and len(self.findings) == said and not self.fits_quickly(content, place):
-                whole = self.texts.setdefault(content, _joined_text(content))
+            judged = place.property.schema is not None and len(self.findings) == said
+            seen = bool(place.names or place.loops)  # variables, which are no names of the template
+            if judged and (seen or not self.texts.fits(content, place.property)):
+                whole = self.texts.formula(content)
                 self.formula(whole, compiled.origin, place, lambda result: self.fitting.faults(place.property, result), False, "joined")
-
-    def fits_quickly(self, content: Joined, place: _Place) -> bool:
-        """Whether a text that joins names fits its property with each of the few values that they have, wherever it is reached."""
-        names = tuple(part.node.name for part in content.parts if isinstance(part, Formula) and isinstance(part.node, Name))
-        if len(names) < sum(isinstance(part, Formula) for part in content.parts) or place.names or place.loops:
-            return False
-        if names not in self.texts_of:
-            self.texts_of[names] = self.known_texts(names)
-        known, validator = self.texts_of[names], self.fitting.validator(place.property)
-        if known is None or validator is None:
-            return False
-        literal = sum(len(part) for part in content.parts if isinstance(part, str))
-        for values in known:
-            if all(isinstance(value, str) for value in values):
-                following = iter(values)
-                if not validator.is_valid("".join([part if isinstance(part, str) else next(following) for part in content.parts])):
-                    return False
-                continue
-            types = [type_of_value(value) for value in values]
-            longest = None if any(each.longest is None for each in types) else literal + sum(each.longest or 0 for each in types)
-            whole = Type(frozenset(("string",)), shortest=literal + sum(each.shortest for each in types), longest=longest)
-            if not self.fitting.may_hold_text(place.property, whole):
-                return False
-        return True
-
-    def known_texts(self, names: tuple[str, ...]) -> list[tuple[Any, ...]] | None:
-        """What is known of some names that are texts, together, in all cases; None where those are very many, or one may be no text."""
-        closed = self.known.closure(list(names)) & self.known.finite.keys()
-        choices = _Choices(self.known, {name: self.known.finite[name] for name in sorted(closed)}, {}, [{}])
-        if choices.count > _FEW or not all(name in self.template.values or name in self.template.parameters for name in names):
-            return None
-        found = []
-        for assignment, _ in choices.each():
-            values = tuple(self.known.scope(assignment).value(name) for name in names)
-            if not all(type_of_value(value).is_only("string") for value in values):
-                return None
-            found.append(values)
-        return found
 
     def omittable_faults(self, place: _Place, result: Any) -> list[EvaluationError]:
         """What is wrong with the optional of `${?…}`, or with what it may hold."""
@@ -450,7 +352,7 @@ class _TypeCheck:
         """All values that an expression may read are tried where they are few. Else its types are judged, and values only where those leave a
         doubt: those first that the expression speaks of itself, until one fails."""
         choices = self.choices(formula, place)
-        if choices.count <= _FEW:
+        if choices.count <= FEW_COMBINATIONS.most:
             outcome = _Outcome()
             for assignment, assumed in choices.each():
                 self.tried(outcome, formula, place, judge, assignment, assumed)
@@ -463,7 +365,7 @@ class _TypeCheck:
             self.comparisons(formula, origin, place, outcome)
         return outcome
 
-    def searched(self, formula: Formula, place: _Place, judge: Any, role: str, choices: "_Choices") -> _Outcome:
+    def searched(self, formula: Formula, place: _Place, judge: Any, role: str, choices: Choices) -> _Outcome:
         """What comes of an expression that reads very many combinations of values."""
         outcome = _Outcome()
         checker = self.tried(outcome, formula, place, judge, {}, {})
@@ -476,10 +378,11 @@ class _TypeCheck:
         if not doubtful and all(self.is_certain(place, role, result) for result in outcome.results):
             return outcome
         # Of what differs in constants only, one is tried as far as it goes, and the others with a few values.
-        shape = (_shape(formula.node, self.template.resources), place.property.type_id, place.property.pointer, role)
-        trials = _FEW_TRIALS if shape in self.searched_shapes else _MOST_TRIALS
+        alike = self.texts.shapes.get(formula.program, formula.program.shape)
+        shape = (alike, place.property.type_id, place.property.pointer, role)
+        trials = _FEW_TRIALS if shape in self.searched_shapes else STATIC_COMBINATIONS.most
         self.searched_shapes.add(shape)
-        for assignment, assumed in islice(choices.each(_literals(formula, place)), trials):
+        for assignment, assumed in islice(choices.each(literals(formula, place.conditions)), trials):
             if not self.known.knowledge.spend():
                 break
             self.tried(outcome, formula, place, judge, assignment, assumed)
@@ -517,10 +420,10 @@ class _TypeCheck:
         except BudgetError:
             return checker
         except EvaluationError as error:
-            if self.is_possible(assignment, assumed):
+            if self.acceptance.accepts(assignment, assumed):
                 self.note(outcome, error, sure is True, assignment, assumed)
             return checker
-        if checker.problems and not self.is_possible(assignment, assumed):
+        if checker.problems and not self.acceptance.accepts(assignment, assumed):
             return checker
         for problem in checker.problems:
             self.note(outcome, problem, False, assignment, assumed)
@@ -533,35 +436,9 @@ class _TypeCheck:
             return checker
         faults = judge(result)
         told = faults if isinstance(faults, list) else [faults] if faults else []
-        for fault in told if not told or self.is_possible(assignment, assumed) else []:
+        for fault in told if not told or self.acceptance.accepts(assignment, assumed) else []:
             self.note(outcome, fault, sure is True, assignment, assumed)
         return checker
-
-    def is_possible(self, assignment: Assignment, assumed: dict[Path, Any]) -> bool:
-        """Whether the other finite parameters, and an environment, can be chosen so that no `must` is false."""
-        if not self.requirements:
-            return True
-        key = (*sorted((name, Value(value)) for name, value in assignment.items()), *sorted(self.around(assumed), key=str))
-        if key not in self.possible:
-            self.possible[key] = self.is_completed(assignment, self.around(assumed))
-        return self.possible[key]
-
-    def around(self, assumed: dict[Path, Any]) -> list[tuple[Path, Any]]:
-        """What is assumed of the context."""
-        return [(path, value) for path, value in assumed.items() if path[0] == "context"]
-
-    def is_completed(self, assignment: Assignment, around: list[tuple[Path, Any]]) -> bool:
-        """Whether there is a choice of what `must` reads besides, among as many as are tried."""
-        reads = [each for requirement in self.requirements for each in _condition_references(requirement.require)]
-        closed = self.known.closure([each.name for each in reads]) & self.known.finite.keys()
-        others = {name: self.known.finite[name] for name in sorted(closed - assignment.keys())}
-        contexts = [dict(around)] if around else self.environments_read(reads)
-        choices = _Choices(self.known, others, {}, contexts)
-        for more, context in islice(choices.each(), _MOST_COMPLETED):
-            scope = self.known.scope({**assignment, **more})
-            if all(self.known.truth(each.require, scope, {}, context) is not False for each in self.requirements):
-                return True
-        return False
 
     def note(self, outcome: _Outcome, error: EvaluationError, sure: bool, assignment: Assignment, assumed: dict[Path, Any]) -> None:
         """Count a mistake; the first combination in which it surely comes about is its witness."""
@@ -597,26 +474,23 @@ class _TypeCheck:
     def comparisons(self, formula: Formula, origin: Origin, place: _Place, outcome: _Outcome) -> None:
         """Comparisons that turn out the same whatever the parameters are, and constants that nothing is found as."""
         self.members(formula, origin, place)
-        for node, turned_out in outcome.comparisons.items():
-            if not isinstance(node, Operation) or len(turned_out) != 1 or None in turned_out:
-                continue
-            literals = [operand.value for operand in node.operands if isinstance(operand, Literal)]
-            names = [reference for operand in node.operands for reference in references(operand)]
-            if len(literals) != 1 or not names or (node.operator == "==") is (True in turned_out):
+        for node, literal, other in constant_comparisons(outcome.comparisons):
+            names = references(other)
+            if not names:
                 continue
             known = self.known.parameter_types.get(names[0].name) if not names[0].path else None
             options = [str(option) for option in (known.options if known and known.options else ())]
             if names[0].name == "context" and names[0].path == ("environment",):
                 options = [*self.known.knowledge.environments]
             hint = nearest(
-                str(literals[0]),
+                str(literal.value),
                 options,
                 say("`{}` is one of {}.", ".".join(map(str, (names[0].name, *names[0].path))), listed(options, "or"))
                 if options
                 else say("The two can never be equal."),
             )
             words = "false" if node.operator == "==" else "true"
-            message = say("This comparison with {} is always {}.", Value(literals[0]), words)
+            message = say("This comparison with {} is always {}.", Value(literal.value), words)
             span = origin.inner_span(formula.offset + node.start, formula.offset + node.end)
             self.findings.append(Finding("comparison-constant", "warning", message, span, hint, place.address))
 
@@ -648,30 +522,32 @@ class _TypeCheck:
             if name not in self.false_where_absent:
                 self.false_where_absent[name] = what_is_false(self.template, resource.when)
             false, false_names = self.false_where_absent[name]
-            reads = [*resource.when.content.program.reads, *formula.program.reads]
-            names = [*(each.name for each in reads), *(n for c in place.conditions for n in _condition_names(c))]
+            around = (*place.conditions, resource.when)
             found: tuple[EvaluationError, bool, Assignment, dict[Path, Any]] | None = None
-            for assignment in self.known.assignments(self.known.closure(names)):
+            choices = self.choices(formula, place._replace(conditions=around))
+            for assignment, assumed in islice(choices.each(literals(formula, around)), STATIC_COMBINATIONS.most):
                 scope = self.known.scope(assignment)
-                there = self.known.truth(resource.when, scope, {})
+                there = self.known.truth(resource.when, scope, {}, assumed)
                 if there is True:
                     continue
-                checker = Without(scope, None, resource, false, false_names)
+                checker = Without(scope, assumed, resource, false, false_names)
                 variables = self.variables(place, scope, checker)
                 here = _held(place, checker, variables)
                 mistake = checker.reads(formula.node, variables) if here is not False else None
-                if mistake is None:
+                if mistake is None or not self.acceptance.accepts(assignment, assumed):
                     continue
                 error, certain = mistake
                 sure = certain and here is True and there is False
                 if found is None or (sure and not found[1]):
-                    found = (error, sure, assignment, {})
+                    found = (error, sure, assignment, assumed)
+                if sure:
+                    break
             if found is not None:
                 yield found
 
     # -- combinations
 
-    def choices(self, formula: Formula, place: _Place) -> "_Choices":
+    def choices(self, formula: Formula, place: _Place) -> Choices:
         """The finite values that an expression, and the conditions around it, read."""
         loop_variables = {name for loop in place.loops for name in loop.variables}
         found = [*formula.program.reads, *(each for condition in place.conditions for each in _condition_references(condition))]
@@ -682,19 +558,7 @@ class _TypeCheck:
                 fields[reference.name, reference.path] = options
         names = [reference.name for reference in found if reference.name not in loop_variables]
         names += [name for loop in place.loops for name in _condition_names(loop.over)]
-        closed = self.known.closure(names)
-        finite = {name: self.known.finite[name] for name in sorted(closed & self.known.finite.keys())}
-        return _Choices(self.known, finite, fields, self.environments_read(found))
-
-    def environments_read(self, references: Sequence[Reference]) -> list[dict[Path, Any]]:
-        """What `context` holds in each declared environment, where an expression reads its name or labels; else nothing is assumed."""
-        if not any(each.name == "context" and each.path[:1] in (("environment",), ("labels",)) for each in references):
-            return [{}]
-        found = [
-            {("context", ("environment",)): name, **{("context", ("labels", str(label))): value for label, value in labels.items()}}
-            for name, labels in self.known.knowledge.environments.items()
-        ]
-        return found or [{}]
+        return choices_of(self.known, names, found, fields)
 
     def field_options(self, name: str, path: tuple[str | int, ...], place: _Place) -> tuple[Any, ...]:
         """The possible values of `station.zone`, where the field is always there and they are few."""
@@ -757,16 +621,6 @@ class _TypeCheck:
                     entries = [entry.type for entry in (known.fields or {}).values()] + ([known.others] if known.others else [])
                     found[loop.variables[1]] = settled(joined(entries)) if entries and known.fields is not None else Abstract(ANY)
         return found
-
-
-def _joined_text(content: Joined) -> Formula:
-    """A text with expressions in it as one expression, `'…' + string(…)`, which has no place of its own."""
-    whole: Node | None = None
-    for part in content.parts:
-        node: Node = Literal(-1, -1, part) if isinstance(part, str) else Call(-1, -1, "string", None, (part.node,), -1)
-        whole = node if whole is None else Operation(-1, -1, "+", (whole, node), -1)
-    assert whole is not None
-    return Formula(Program(whole), "", 0)
 
 
 def _held(place: _Place, checker: Checker, variables: Mapping[str, Any]) -> bool | None:

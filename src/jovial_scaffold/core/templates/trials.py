@@ -1,0 +1,111 @@
+"""What expressions are tried with before any environment: the finite values that they read, and whether every `must` accepts those."""
+
+from collections.abc import Collection, Iterable, Iterator, Sequence
+from dataclasses import dataclass
+from itertools import islice, product
+from typing import Any
+
+from jovial_scaffold.core.expressions.checking import Path
+from jovial_scaffold.core.expressions.placeholders import Formula
+from jovial_scaffold.core.expressions.references import Reference
+from jovial_scaffold.core.expressions.syntax import Literal, Node, children
+from jovial_scaffold.core.limits import COMPLETED_WITNESSES
+from jovial_scaffold.core.templates.knowledge import Assignment, Known
+from jovial_scaffold.core.templates.model import Condition
+from jovial_scaffold.core.words import Value
+
+Trial = tuple[Assignment, dict[Path, Any]]
+"""Values of parameters, and of fields of which the type alone is known otherwise."""
+
+
+@dataclass(slots=True)
+class Choices:
+    """Values that an expression may read: of parameters, of fields of which the type alone is known, and of the context."""
+
+    known: Known
+    parameters: dict[str, tuple[Any, ...]]
+    fields: dict[Path, tuple[Any, ...]]
+    contexts: list[dict[Path, Any]]
+
+    @property
+    def count(self) -> int:
+        """How many combinations there are, whatever `must` allows."""
+        total = len(self.contexts)
+        for options in (*self.parameters.values(), *self.fields.values()):
+            total *= len(options)
+        return total
+
+    def each(self, first: Collection[Any] = ()) -> Iterator[Trial]:
+        """All combinations that `must` allows; those that hold values of `first` come before the others."""
+        ordered = [sorted(each, key=lambda value: not _is_in(value, first)) for each in (*self.parameters.values(), *self.fields.values())]
+        names = len(self.parameters)
+        for values in product(*ordered):
+            assignment = dict(zip(self.parameters, values[:names], strict=True))
+            if self.known.allowed(assignment):
+                for context in self.contexts:
+                    yield assignment, {**context, **dict(zip(self.fields, values[names:], strict=True))}
+
+
+def _is_in(value: Any, values: Collection[Any]) -> bool:
+    return any(type(value) is type(each) and value == each for each in values)
+
+
+def choices_of(known: Known, names: Iterable[str], references: Sequence[Reference], fields: dict[Path, tuple[Any, ...]]) -> Choices:
+    """The choices that some names and references leave: parameters with few values, and the declared environments where those are read."""
+    closed = known.closure(list(names)) & known.finite.keys()
+    return Choices(known, {name: known.finite[name] for name in sorted(closed)}, fields, _contexts(known, references))
+
+
+def _contexts(known: Known, references: Sequence[Reference]) -> list[dict[Path, Any]]:
+    """What `context` holds in each declared environment, where its name or labels are read; else nothing is assumed."""
+    if not any(each.name == "context" and each.path[:1] in (("environment",), ("labels",)) for each in references):
+        return [{}]
+    found: list[dict[Path, Any]] = [
+        {("context", ("environment",)): name, **{("context", ("labels", str(label))): value for label, value in labels.items()}}
+        for name, labels in known.knowledge.environments.items()
+    ]
+    return found or [{}]
+
+
+def literals(formula: Formula, conditions: Sequence[Condition]) -> list[Any]:
+    """The constants that an expression and the conditions around it speak of."""
+    found = []
+    waiting: list[Node] = [formula.node, *(each.content.node for each in conditions if isinstance(each.content, Formula))]
+    while waiting:
+        node = waiting.pop()
+        if isinstance(node, Literal):
+            found.append(node.value)
+        waiting += children(node)
+    return found
+
+
+class Acceptance:
+    """Whether values that show a mistake can be those of a whole set of parameters that every `must` accepts, in some environment."""
+
+    def __init__(self, known: Known) -> None:
+        template = known.template
+        self._known = known
+        self._requirements = [*template.must, *(each for declared in template.parameters.values() for each in declared.must)]
+        contents = [each.require.content for each in self._requirements]
+        self._reads = [each for content in contents if isinstance(content, Formula) for each in content.program.reads]
+        self._answers: dict[tuple[Any, ...], bool] = {}
+
+    def accepts(self, assignment: Assignment, assumed: dict[Path, Any]) -> bool:
+        """Whether what `must` reads besides can be chosen so that none is false, as far as is tried."""
+        if not self._requirements:
+            return True
+        context = {path: value for path, value in assumed.items() if path[0] == "context"}
+        key = (*sorted((name, Value(value)) for name, value in assignment.items()), *sorted(map(repr, context.items())))
+        if key not in self._answers:
+            self._answers[key] = self._completed(assignment, context)
+        return self._answers[key]
+
+    def _completed(self, assignment: Assignment, context: dict[Path, Any]) -> bool:
+        choices = choices_of(self._known, [each.name for each in self._reads], self._reads, {})
+        choices.parameters = {name: options for name, options in choices.parameters.items() if name not in assignment}
+        choices.contexts = [context] if context else choices.contexts
+        for more, around in islice(choices.each(), COMPLETED_WITNESSES.most):
+            scope = self._known.scope({**assignment, **more})
+            if all(self._known.truth(each.require, scope, {}, around) is not False for each in self._requirements):
+                return True
+        return False
