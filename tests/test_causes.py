@@ -1,5 +1,6 @@
 """One wrong value is one finding at the line that a person would mend, however many resources it reaches."""
 
+import random
 from typing import Any
 
 import pytest
@@ -37,3 +38,42 @@ def test_findings_stand_at_their_cause(case: dict[str, Any]) -> None:
             place = f"{finding.span.file}:{finding.span.line}:{finding.span.column}"
             found.append(f"{place} {finding.id} {1 + len(finding.elsewhere)}")
     assert found == case["findings"]
+
+
+def _through(chance: random.Random, depth: int) -> tuple[list[str], str]:
+    """Named values that hand a parameter on, joined, copied, or as a part of a map, and the expression that reads the last of them."""
+    lines, at = [], "line"
+    for number in range(depth):
+        form = chance.choice(("copied", "joined", "part", "chosen"))
+        name = f"step{number}"
+        if form == "part":
+            lines.append(f"  {name}: {{deep: {{own: '${{{at}}}'}}, other: x}}")
+            at = f"{name}.deep.own"
+        else:
+            text = {"copied": f"${{{at}}}", "joined": f"${{{at}}}-x", "chosen": f"${{true ? {at} : 'none'}}"}[form]
+            lines.append(f'  {name}: "{text}"')
+            at = name
+    return lines, at
+
+
+@pytest.mark.parametrize("seed", range(40))
+def test_one_wrong_value_is_one_finding_however_far_it_goes(seed: int) -> None:
+    chance = random.Random(seed)
+    lines, at = _through(chance, chance.randint(0, 5))
+    count = chance.randint(1, 6)
+    queues = [f"  q{number} (fulmar.queue): {{name: '${{{at}}}-q{number}'}}" for number in range(count)]
+    module = chance.random() < 0.4
+    if module:
+        queues.append(f"  use (./module.yaml): {{word: '${{{at}}}'}}")
+    let = ["let:", *lines] if lines else []
+    template = ["parameters:", "  line: {type: string, description: Short name}", *let, "resources:", *queues]
+    files = {
+        "jovial.yaml": "project: p\ntemplate: t.yaml\ncatalogs: [fulmar]\nenvironments: {live: {parameters: [live.yaml]}}\n",
+        "live.yaml": "line: Alp\n",
+        "t.yaml": "\n".join(template) + "\n",
+        "module.yaml": "parameters: {word: {type: string, description: w}}\nresources: {inner (fulmar.queue): {name: '${word}-inner'}}\n",
+    }
+    (finding,) = in_memory(files).check().findings
+    assert finding.span is not None and (finding.id, finding.span.file, finding.span.line) == ("property-pattern", "live.yaml", 1)
+    assert 1 + len(finding.elsewhere) == count + module
+    assert in_memory({**files, "live.yaml": "line: alp\n"}).check().findings == ()

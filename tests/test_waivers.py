@@ -1,6 +1,7 @@
 """Waivers: what they take away, what is left, and what is said of the waivers themselves."""
 
 import json
+import random
 from pathlib import Path
 from typing import Any
 
@@ -96,3 +97,30 @@ def test_waived_findings_and_rules_in_json() -> None:
         "sandbox"
     ]
     assert document["summary"]["waived"] == 1 and document["summary"]["failed"] == 2
+
+
+@pytest.mark.parametrize("seed", range(25))
+def test_a_waiver_takes_away_what_it_names_and_nothing_else(seed: int) -> None:
+    chance = random.Random(seed)
+    before = list(checked([]).findings)
+    chosen = chance.sample(before, chance.randint(1, len(before)))
+    waivers = []
+    for each in chosen:
+        entry = {"rule": each.rule} if each.rule else {"finding": each.id}
+        waivers.append({**entry, "because": "Ordered.", **({"at": each.where} if each.where and each.pointer else {})})
+        if each.environments and chance.random() < 0.5:
+            waivers[-1]["environments"] = [chance.choice(each.environments)]
+    after = checked(waivers)
+    told = {(each.id, each.where, name) for each in after.findings for name in each.environments or ("",)}
+    waived = {(each.finding.id, each.finding.where, name) for each in after.waived for name in each.finding.environments or ("",)}
+    everything = {
+        (each.id, where, name) for each in before for where in (each.where, *each.elsewhere) for name in each.environments or ("",)
+    }
+    left = {each for each in told if not each[0].startswith("waiver-")}  # the second of two that are about the same is not used
+    assert {each[0] for each in left} <= {each[0] for each in everything}
+    for identity, where, name in everything:
+        named = any(
+            each.get("finding", "rule-failed") == identity and each.get("at", where) == where and name in each.get("environments", [name])
+            for each in waivers
+        )
+        assert ((identity, where, name) in waived) is named
