@@ -23,6 +23,7 @@ KINDS = (
     "yaml",
     "shapes",
     "static",
+    "rules",
 )
 
 

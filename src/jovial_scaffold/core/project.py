@@ -40,6 +40,7 @@ from jovial_scaffold.core.schemas.catalog import Catalogs
 from jovial_scaffold.core.schemas.shapes import with_secrets
 from jovial_scaffold.core.templates.checking import check_templates
 from jovial_scaffold.core.templates.functions import check_examples as check_function_examples
+from jovial_scaffold.core.templates.knowledge import Knowledge
 from jovial_scaffold.core.templates.library import ModuleLibrary
 from jovial_scaffold.core.templates.model import Module, Template
 from jovial_scaffold.core.templates.names import check_names, reads_run, without_cycles
@@ -302,18 +303,18 @@ class Project:
         return {name: entry.labels for name, entry in self._file.environments.items()}
 
     @cached_property
+    def _world(self) -> World:
+        """What rules may speak of."""
+        outputs = Knowledge(self._environment_labels).of(self._template).own_outputs()
+        return World(self._catalogs, self._used_types, self._template, outputs, self._environment_labels)
+
+    @cached_property
     def _checked_rules(self) -> tuple[list[Finding], list[Ruleset]]:
         """What is wrong with rules before any environment, and the rulesets without those that are wrong: they are not judged."""
-        world = World(
-            self._catalogs,
-            self._used_types,
-            self._template,
-            self._environment_labels,
-        )
         findings, sound = [], []
         for ruleset in self._rulesets:
             fine = []
-            for rule, wrong in check_rules(ruleset, world):
+            for rule, wrong in check_rules(ruleset, self._world):
                 findings += wrong
                 if not has_errors(wrong):
                     fine.append(rule)

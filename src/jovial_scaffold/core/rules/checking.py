@@ -35,11 +35,13 @@ _TOUCHED = Type(frozenset(("list",)), items=STRING)
 
 
 class World(NamedTuple):
-    """What rules may speak of: the types of the catalogs and those that are `used`, the template, and the environments with their labels."""
+    """What rules may speak of: the types of the catalogs and those that are `used`, the template and what is known of its outputs, and the
+    environments with their labels."""
 
     catalogs: Catalogs
     used: frozenset[str]
     template: Template
+    outputs: Type
     environments: Environments
 
 
@@ -341,7 +343,7 @@ class _RuleCheck:
             "environment": Type(frozenset(("string",)), environments),
             "labels": labels_type([self.world.environments.get(each, {}) for each in environments]),
             "parameters": Type(_MAP, fields=parameters, others=open_),
-            "outputs": Type(_MAP, fields={name: Field(ANY, False) for name in template.outputs}, others=open_),
+            "outputs": self.world.outputs,
             "resources": _ADDRESSES,
         }
 

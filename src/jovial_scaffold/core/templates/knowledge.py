@@ -194,13 +194,16 @@ class Known:
 
     def outputs(self, module: Module) -> Type:
         """What can be read from a use of a module."""
-        template = module.template
+        return self.knowledge.of(module.template).own_outputs()
+
+    def own_outputs(self) -> Type:
+        """What can be read from this template."""
+        template = self.template
         if template.unread or template.unknown_names:
             return ANY
-        known = self.knowledge.of(template)
         fields = {}
         for name, output in template.outputs.items():
-            value = known.computed(output.value, known.scope({}), {})
+            value = self.computed(output.value, self.scope({}), {})
             fields[name] = Field(ANY if value is _LEFT_OUT else type_of_value(value), not may_be_absent(output.value))
         return Type(frozenset(("map",)), fields=fields)
 
