@@ -1,5 +1,6 @@
 """Fixtures: mini projects written from a table of files, and the real `jovial` program run as a user runs it."""
 
+import json
 import os
 import shutil
 import subprocess
@@ -8,6 +9,7 @@ from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
+import jsonschema
 import pytest
 import yaml
 from hypothesis import settings
@@ -21,6 +23,7 @@ settings.register_profile("developer", deadline=None)
 settings.register_profile("judged", deadline=None, derandomize=True)
 settings.load_profile("judged" if os.environ.get("CI") else "developer")
 
+SCHEMAS = Path(__file__).parents[1] / "docs" / "schemas"
 CASES = Path(__file__).parent / "cases"
 Write = Callable[[Mapping[str, str]], Path]
 
@@ -45,6 +48,13 @@ def load_cases(name: str) -> list[Any]:
     """The entries of a file of cases, each with an id for pytest."""
     entries = yaml.safe_load((CASES / name).read_text("utf-8"))
     return [pytest.param(entry, id=str(entry.get("name") or entry.get("expression") or index)[:60]) for index, entry in enumerate(entries)]
+
+
+def valid_json(name: str, text: str) -> Any:
+    """What a command printed as JSON, which is valid by the published schema of a name."""
+    document = json.loads(text)
+    jsonschema.validate(document, json.loads(next(SCHEMAS.glob(f"jovial-{name}-*.schema.json")).read_text("utf-8")))
+    return document
 
 
 def in_memory(files: Mapping[str, str], overrides: Overrides | None = None) -> Project:

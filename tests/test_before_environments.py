@@ -34,6 +34,7 @@ def template(put: dict[str, Any]) -> dict[str, Any]:
         "let": {"table": {"sandbox": "a", "live": "b"}, "partly": {"sandbox": "a", "rehearsal": "b"}, "by_tier": {"low": "a", "hihg": "b"}},
         "resources": {
             "dock (fulmar.network)": {"name": "dock-net", "range": "10.0.0.0/16"},
+            "other (fulmar.queue)": {"name": "queue-b", "failed_to": "queue-c"},
             "queue (fulmar.queue)": {"name": "queue-a", **put},
         },
     }

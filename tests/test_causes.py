@@ -19,6 +19,9 @@ let:
   both: ${line}-${setting}
   owner: {name: "${line}"}
   sizes: {sandbox: small, live: large}
+  times: {sandbox: [5, 0], live: [0, 70000]}
+  names: {sandbox: "${line}", live: "${owner.name}"}
+  here: ${times[setting]}
 resources:
 """
 FILES = {

@@ -10,14 +10,12 @@ import time
 from pathlib import Path
 from typing import Any
 
-import jsonschema
 import pytest
 import yaml
 
-from tests.support import jovial
+from tests.support import SCHEMAS, jovial, valid_json
 from tests.support_git import repository
 
-SCHEMAS = Path(__file__).parents[1] / "docs" / "schemas"
 FLAWS = [
     ("line.yaml", 9, "parameter-missing"),
     ("line.yaml", 18, "key-missing"),
@@ -34,12 +32,6 @@ FLAWS = [
     ("parameters/rehearsal.toml", 3, "parameter-type"),
     ("parameters/sandbox.yaml", 2, "parameter-undeclared"),
 ]
-
-
-def valid(name: str, text: str) -> Any:
-    document = json.loads(text)
-    jsonschema.validate(document, json.loads(next(SCHEMAS.glob(f"jovial-{name}-*.schema.json")).read_text()))
-    return document
 
 
 def test_version_and_help(tmp_path: Path) -> None:
@@ -76,7 +68,7 @@ def test_every_planted_mistake_is_found_at_its_line_and_nothing_else(tmp_path: P
     told = jovial("demo", "--flawed", cwd=tmp_path)
     assert told.returncode == 0 and "12 errors and 2 warnings" in told.stdout and "edelweiss" not in told.stdout
     result = jovial("check", "--format", "json", cwd=tmp_path / "ridgeline-flawed")
-    document = valid("check", result.stdout)
+    document = valid_json("check", result.stdout)
     assert result.returncode == 1
     assert [(f["file"], f["line"], f["id"]) for f in document["findings"]] == FLAWS
     assert document["summary"]["errors"] == 12 and document["summary"]["warnings"] == 2
@@ -86,7 +78,7 @@ def test_check_of_a_clean_project(demo_folder: Path) -> None:
     result = jovial("check", cwd=demo_folder)
     assert result.returncode == 0 and result.stderr == ""
     assert result.stdout.startswith("3 environments, 62 resources, 216 rules judged: nothing to report.")
-    document = valid("check", jovial("check", "live", "--format", "json", cwd=demo_folder).stdout)
+    document = valid_json("check", jovial("check", "live", "--format", "json", cwd=demo_folder).stdout)
     assert document["environments"] == ["live"] and document["findings"] == []
     below = jovial("check", cwd=demo_folder / "parameters")
     assert below.returncode == 0
@@ -116,7 +108,7 @@ def test_files_are_named_so_that_they_can_be_opened_from_here(demo: Path) -> Non
 def test_render_in_every_format(demo: Path) -> None:
     text = jovial("render", "live", cwd=demo)
     assert text.returncode == 0 and "round 1" in text.stdout and "‹track_net:id›" in text.stdout and "‹secret›" in text.stdout
-    document = valid("render", jovial("render", "live", "--format", "json", cwd=demo).stdout)
+    document = valid_json("render", jovial("render", "live", "--format", "json", cwd=demo).stdout)
     assert document["resources"]["central_net"]["properties"]["network"] == {"$pending": "track_net:id"}
     assert next(iter(document["resources"])) == "alarms/failed"
     assert yaml.safe_load(jovial("render", "live", "--format", "yaml", cwd=demo).stdout) == document
@@ -140,10 +132,12 @@ def test_compare_fits_the_terminal_and_filters(demo: Path) -> None:
     assert narrow.returncode == 0 and max(map(len, narrow.stdout.splitlines())) <= 80
     wide = jovial("compare", cwd=demo, env={"COLUMNS": "140"}).stdout
     assert "driven by" in wide and 80 < max(map(len, wide.splitlines())) <= 140
-    document = valid("compare", jovial("compare", "--format", "json", "--baseline", "live", "--only", "gates/*:copies", cwd=demo).stdout)
+    document = valid_json(
+        "compare", jovial("compare", "--format", "json", "--baseline", "live", "--only", "gates/*:copies", cwd=demo).stdout
+    )
     assert document["environments"] == ["live", "sandbox", "rehearsal"]
     assert {row["pointer"] for row in document["rows"]} == {"copies"}
-    everything = valid("compare", jovial("compare", "--all", "--format", "json", cwd=demo).stdout)
+    everything = valid_json("compare", jovial("compare", "--all", "--format", "json", cwd=demo).stdout)
     assert any(not row["differs"] for row in everything["rows"])
     assert "no difference" in jovial("compare", "live", cwd=demo).stdout
 
@@ -221,7 +215,7 @@ def test_bad_templates_give_a_finding_soon(demo: Path, name: str) -> None:
     result = jovial("check", "--format", "json", cwd=demo)
     assert time.monotonic() - began < 10  # far above what it takes: a bound against hanging, not a measurement
     assert result.returncode == 1 and result.stderr == ""
-    assert valid("check", result.stdout)["findings"][0]["id"] == expected
+    assert valid_json("check", result.stdout)["findings"][0]["id"] == expected
 
 
 def test_files_that_are_none(demo: Path) -> None:
@@ -229,13 +223,13 @@ def test_files_that_are_none(demo: Path) -> None:
     line.unlink()
     for make, expected in ((lambda: None, "file-missing"), (lambda: os.mkfifo(line), "file-unreadable")):
         make()
-        (finding,) = valid("check", jovial("check", "--format", "json", cwd=demo).stdout)["findings"]
+        (finding,) = valid_json("check", jovial("check", "--format", "json", cwd=demo).stdout)["findings"]
         assert (finding["id"], finding["file"]) == (expected, "jovial.yaml")
     (demo / "parameters/live.yaml").unlink()
     (demo / "parameters/live.yaml").mkdir()
     line.unlink()
     shutil.copy(Path(__file__).parents[1] / "src/jovial_scaffold/demo/ridgeline/line.yaml", line)
-    document = valid("check", jovial("check", "--format", "json", cwd=demo).stdout)
+    document = valid_json("check", jovial("check", "--format", "json", cwd=demo).stdout)
     assert [(f["id"], f["environments"]) for f in document["findings"]] == [("file-unreadable", [])]
 
 
@@ -381,14 +375,14 @@ def test_nothing_outside_of_the_project_is_read(demo: Path) -> None:
     reached = ("../outside.yaml", str(demo.parent / "outside.yaml"), "./linked.yaml", "/dev/zero.yaml", "./shared/../../outside.yaml")
     for path in reached:
         (demo / "line.yaml").write_text(line.replace("resources:\n", f"resources:\n  x ({path}): {{}}\n"))
-        (finding,) = valid("check", jovial("check", "--format", "json", cwd=demo).stdout)["findings"]
+        (finding,) = valid_json("check", jovial("check", "--format", "json", cwd=demo).stdout)["findings"]
         assert finding["id"] == "path-outside", path
         (demo / "line.yaml").write_text(line.replace("from: files/gate-start.sh", f"from: {path}"))
-        findings = valid("check", jovial("check", "--format", "json", cwd=demo).stdout)["findings"]
+        findings = valid_json("check", jovial("check", "--format", "json", cwd=demo).stdout)["findings"]
         assert [each["id"] for each in findings] == ["path-outside"], path
     (demo / "line.yaml").write_text(line)
     (demo / "jovial.yaml").write_text((demo / "jovial.yaml").read_text().replace("facts/images.csv", "../images.csv"))
-    assert valid("check", jovial("check", "--format", "json", cwd=demo).stdout)["findings"][0]["id"] == "path-outside"
+    assert valid_json("check", jovial("check", "--format", "json", cwd=demo).stdout)["findings"][0]["id"] == "path-outside"
 
 
 def test_check_of_the_template_alone_and_of_a_draft(demo: Path) -> None:
@@ -400,10 +394,11 @@ def test_check_of_the_template_alone_and_of_a_draft(demo: Path) -> None:
     text = line.read_text().replace("let:\n", "let:\n  idle: 1\n")
     line.write_text(text.replace("    size: ${scale.gate}", "    size: enormous\n    colour: red"))
     ids = [
-        (f["id"], f["level"]) for f in valid("check", jovial("check", "--template-only", "--format", "json", cwd=demo).stdout)["findings"]
+        (f["id"], f["level"])
+        for f in valid_json("check", jovial("check", "--template-only", "--format", "json", cwd=demo).stdout)["findings"]
     ]
     assert ids == [("value-unused", "warning"), ("property-value", "error"), ("property-unknown", "error")]
-    draft = valid("check", jovial("check", "--template-only", "--draft", "--format", "json", cwd=demo).stdout)
+    draft = valid_json("check", jovial("check", "--template-only", "--draft", "--format", "json", cwd=demo).stdout)
     assert draft["findings"][0]["level"] == "note"
 
 
@@ -450,7 +445,7 @@ def test_why_shows_the_chain_to_the_parameters(demo: Path) -> None:
     text = jovial("why", "gates/kes:copies", cwd=demo).stdout
     for part in ("gates/kes:copies in sandbox is 1", "parameters/common.yaml", "gates_for_each_station = 1", "live: 6"):
         assert part in text or part == "parameters/common.yaml", (part, text)
-    document = valid("why", jovial("why", "gates/kes:size", "live", "rehearsal", "--format", "json", cwd=demo).stdout)
+    document = valid_json("why", jovial("why", "gates/kes:size", "live", "rehearsal", "--format", "json", cwd=demo).stdout)
     assert [each["environment"] for each in document["explanations"]] == ["live", "rehearsal"]
     reason = document["explanations"][0]["reason"]
     assert (reason["value"], reason["elsewhere"]) == ("m", {"sandbox": "xs", "rehearsal": "s"})
@@ -488,15 +483,15 @@ def test_why_of_every_kind(demo_folder: Path, what: str, parts: list[str]) -> No
 
 
 def test_find_names_every_place_of_a_value(demo: Path) -> None:
-    document = valid("find", jovial("find", "10.20.3.17", "--format", "json", cwd=demo).stdout)
+    document = valid_json("find", jovial("find", "10.20.3.17", "--format", "json", cwd=demo).stdout)
     assert {hit["name"] for hit in document["hits"] if hit["how"] == "range"} >= {"track_net:range", "platform_net/fal:range"}
-    document = valid("find", jovial("find", "800", "live", "--format", "json", cwd=demo).stdout)
+    document = valid_json("find", jovial("find", "800", "live", "--format", "json", cwd=demo).stdout)
     assert [(hit["kind"], hit["name"], hit["sources"]) for hit in document["hits"] if hit["how"] == "equal"] == [
         ("property", "readings:gigabytes", ["parameters/live.yaml:10"])
     ]
-    document = valid("find", jovial("find", "keep_days", "--format", "json", cwd=demo).stdout)
+    document = valid_json("find", jovial("find", "keep_days", "--format", "json", cwd=demo).stdout)
     assert {hit["kind"] for hit in document["hits"]} == {"document"}
-    kinds = {hit["kind"] for hit in valid("find", jovial("find", "standard", "--format", "json", cwd=demo).stdout)["hits"]}
+    kinds = {hit["kind"] for hit in valid_json("find", jovial("find", "standard", "--format", "json", cwd=demo).stdout)["hits"]}
     assert kinds == {"catalog"}
     nobody = jovial("find", "nothing-like-this", cwd=demo)
     assert nobody.returncode == 0 and nobody.stdout.startswith("Nothing here holds nothing-like-this")
@@ -504,7 +499,7 @@ def test_find_names_every_place_of_a_value(demo: Path) -> None:
 
 
 def test_survey_of_a_project_and_of_any_file(demo: Path) -> None:
-    document = valid("survey", jovial("survey", "--format", "json", cwd=demo).stdout)
+    document = valid_json("survey", jovial("survey", "--format", "json", cwd=demo).stdout)
     assert {each["name"] for each in document["files"]} == {"line.yaml", "shared/queue_pair.yaml"}
     assert document["modules"] == {"shared/queue_pair.yaml": 2} and document["types"]["fulmar.queue.v1"] == 2
     setting = next(each for each in document["parameters"] if each["name"] == "setting")
@@ -513,7 +508,7 @@ def test_survey_of_a_project_and_of_any_file(demo: Path) -> None:
     alone = jovial("survey", "line.yaml", cwd=demo).stdout
     assert "fulmar.machine_group" in alone and "Parameters: 12" in alone
     for name in ("parameters/live.yaml", "facts/images.csv", "parameters/rehearsal.toml"):
-        assert valid("survey", jovial("survey", name, "--format", "json", cwd=demo).stdout)["paths"]
+        assert valid_json("survey", jovial("survey", name, "--format", "json", cwd=demo).stdout)["paths"]
     for wrong in ("nowhere.yaml", "files/gate-start.sh"):
         result = jovial("survey", wrong, cwd=demo)
         assert result.returncode == 1 and result.stderr and "Traceback" not in result.stderr
@@ -532,7 +527,7 @@ def test_large_projects_are_checked_alike_on_one_processor_and_on_several(tmp_pa
     several = jovial("check", "--format", "json", cwd=tmp_path)
     alone = jovial("check", "--format", "json", cwd=tmp_path, prefix=["taskset", "-c", "0"]) if shutil.which("taskset") else several
     assert several.stdout == alone.stdout
-    findings = valid("check", several.stdout)["findings"]
+    findings = valid_json("check", several.stdout)["findings"]
     assert {each["id"] for each in findings} == {"parameter-undeclared", "property-range", "identity-clash"}
     assert "hours: 999" in jovial("check", cwd=tmp_path).stdout or "q0:wait_hours" in jovial("check", cwd=tmp_path).stdout
 
@@ -588,7 +583,7 @@ def test_functions_are_listed_with_examples(tmp_path: Path) -> None:
     page = jovial("functions", "carve", cwd=tmp_path).stdout
     assert "carve(string, int, int)" in page and "Example: carve('10.20.0.0/16', 24, 2) == '10.20.2.0/24'" in page
     assert jovial("functions", "crave", cwd=tmp_path).returncode == 2
-    listed = valid("functions", jovial("functions", "--format", "json", cwd=tmp_path).stdout)["functions"]
+    listed = valid_json("functions", jovial("functions", "--format", "json", cwd=tmp_path).stdout)["functions"]
     assert len(listed) > 90 and all(each["example"] and each["signatures"] for each in listed)
 
 
@@ -621,7 +616,7 @@ def test_a_secret_in_clear_text_is_an_error_where_git_keeps_the_file(demo: Path)
     common.write_text(common.read_text() + "desk_password: edelweiss-over-the-tunnel\n")
 
     def levels() -> list[Any]:
-        findings = valid("check", jovial("check", "--format", "json", cwd=demo).stdout)["findings"]
+        findings = valid_json("check", jovial("check", "--format", "json", cwd=demo).stdout)["findings"]
         return [(f["id"], f["level"], f["environments"]) for f in findings]
 
     everywhere = ["sandbox", "rehearsal", "live"]
@@ -639,10 +634,15 @@ def test_a_static_finding_and_its_environments_are_one(demo: Path) -> None:
         .replace("size: ${scale.gate}", "size: ${scale.gaet}")
         .replace("sandbox: {gate: xs, timetable: xs,", "sandbox: {gate: xs, timetable: 3,")
     )
-    findings = valid("check", jovial("check", "--format", "json", cwd=demo).stdout)["findings"]
+    findings = valid_json("check", jovial("check", "--format", "json", cwd=demo).stdout)["findings"]
     assert [(f["id"], f["environments"]) for f in findings] == [
-        ("key-missing", ["sandbox", "rehearsal", "live"]),
         ("property-value", ["sandbox"]),
+        ("key-missing", ["sandbox", "rehearsal", "live"]),
     ]
-    assert findings[0]["address"] == "gates" and len(findings[0]["elsewhere"]) == 5
-    assert '"sandbox"' in findings[1]["hint"] and findings[1]["related"][0]["file"] == "parameters/sandbox.yaml"
+    entry, missing = findings
+    assert missing["address"] == "gates" and {name: len(found) for name, found in missing["also_at"].items()} == {
+        "sandbox": 2,
+        "rehearsal": 3,
+        "live": 5,
+    }
+    assert '"sandbox"' in entry["hint"] and {each["file"] for each in entry["related"]} == {"line.yaml", "parameters/sandbox.yaml"}

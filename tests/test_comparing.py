@@ -26,9 +26,8 @@ from jovial_scaffold.core.schemas.lists import Lists
 from jovial_scaffold.core.views import View
 from jovial_scaffold.reports.machine import target_document
 from jovial_scaffold.reports.tables import Report, Table, comma_separated, markdown, page
-from tests.support import CASES, Write, jovial
+from tests.support import CASES, Write, jovial, valid_json
 from tests.support_git import commit, repository
-from tests.test_cli import valid
 
 
 def edit(path: Path, old: str, new: str) -> None:
@@ -128,7 +127,7 @@ def test_history_of_a_value(demo: Path) -> None:
     lines = jovial("why", "archive:retention_days", "live", "--history", cwd=demo).stdout.splitlines()
     assert [line.split()[0] for line in lines[1:]] == ["500", "400", "365"]
     assert "not committed yet" in lines[1] and "Keep more (Ada)" in lines[2] and "The first" in lines[3]
-    document = valid("history", jovial("why", "archive:retention_days", "live", "--history", "--format", "json", cwd=demo).stdout)
+    document = valid_json("history", jovial("why", "archive:retention_days", "live", "--history", "--format", "json", cwd=demo).stdout)
     assert [moment["value"] for moment in document["moments"]] == [500, 400, 365]
     secret = jovial("why", "desk_password", "live", "--history", cwd=demo).stdout
     assert "‹secret›" in secret and "edelweiss" not in secret
@@ -196,7 +195,7 @@ def test_rules_over_pairs(demo: Path) -> None:
     compared = jovial("compare", "rehearsal", "live", cwd=demo)
     assert compared.returncode == 1 and "rehearsed_ports" in compared.stdout
     assert "rehearsed" not in jovial("compare", "sandbox", "live", cwd=demo).stdout
-    document = valid("compare", jovial("compare", "rehearsal", "live", "--format", "json", cwd=demo).stdout)
+    document = valid_json("compare", jovial("compare", "rehearsal", "live", "--format", "json", cwd=demo).stdout)
     assert {finding["id"] for finding in document["findings"]} == {"rule-failed"}
 
 
@@ -219,7 +218,7 @@ def test_totals(demo: Path) -> None:
     assert found["fulmar.machine.v1", ""].ratio("live", "sandbox") is None
     text = jovial("compare", "rehearsal", "live", "--totals", cwd=demo).stdout
     assert re.search(r"resources +4 +6 +×1\.5", text) and "port" not in text
-    document = valid("compare", jovial("compare", "--totals", "--format", "json", cwd=demo).stdout)
+    document = valid_json("compare", jovial("compare", "--totals", "--format", "json", cwd=demo).stdout)
     assert {"type": "fulmar.network.v1", "property": "", "values": {"sandbox": 1, "rehearsal": 1, "live": 1}} in document["totals"]
 
 

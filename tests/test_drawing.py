@@ -20,7 +20,6 @@ from jovial_scaffold.reports.drawing.looks import looks
 from jovial_scaffold.reports.drawing.svg import svg_text
 from jovial_scaffold.reports.drawing.written import dot_text, mermaid_text
 from tests.support import Write, jovial
-from tests.test_cli import valid  # noqa: F401  (the schemas are read where it is imported)
 
 NAMESPACE = "{http://www.w3.org/2000/svg}"
 

@@ -18,8 +18,7 @@ from jovial_scaffold.core.comparing.snapshots import dependencies, snapshot_docu
 from jovial_scaffold.core.project_inputs import Overrides
 from jovial_scaffold.core.text.source import pointer_text
 from jovial_scaffold.reports.machine import deployed_document, target_document
-from tests.support import Write, jovial, load_cases
-from tests.test_cli import valid
+from tests.support import Write, jovial, load_cases, valid_json
 
 KEY = "0123456789abcdef" * 2
 
@@ -84,7 +83,7 @@ def test_a_recording_of_itself_changes_nothing(demo: Path) -> None:
         document = snapshot_document(project.name, project.render(name), project.run, KEY)
         path = demo / f"{name}.json"
         path.write_text(json.dumps(document))
-        valid("snapshot", path.read_text())
+        valid_json("snapshot", path.read_text())
         assert "edelweiss" not in path.read_text()
         result = project.effects(name, path)
         assert result.nothing and result.rounds == () and result.findings == [], [e for e in result.effects if e.effect != "unchanged"]
@@ -212,7 +211,7 @@ def test_effects_as_users_see_them(demo: Path) -> None:
     assert "snow-plough-tracker" not in result.stdout
     assert "snow-plough-tracker" in jovial("effects", "live", "--others", cwd=demo).stdout
     assert jovial("effects", "live", "--exit-code", cwd=demo).returncode == 3
-    document = valid("effects", jovial("effects", "live", "--format", "json", cwd=demo).stdout)
+    document = valid_json("effects", jovial("effects", "live", "--format", "json", cwd=demo).stdout)
     assert document["summary"]["rebuild"] == 4 and document["summary"]["unchanged"] == 18
     markdown = jovial("effects", "live", "--format", "markdown", cwd=demo).stdout
     assert markdown.startswith("## Deploying live of ridgeline\n") and "| `rebuild` | `gates/kes` |" in markdown
@@ -236,7 +235,7 @@ def test_recording(demo: Path) -> None:
     assert jovial("record", "sandbox", cwd=demo).returncode == 2
     assert jovial("record", "sandbox", "--out", "now.json", cwd=demo).returncode == 0
     first = (demo / "now.json").read_text()
-    document = valid("snapshot", first)
+    document = valid_json("snapshot", first)
     assert "edelweiss" not in first and document["resources"]["ticket_safe"]["properties"]["entries"]["desk"].keys() == {"$secret"}
     document["others"] = [{"name": "not ours"}]
     (demo / "now.json").write_text(json.dumps(document))

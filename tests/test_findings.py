@@ -9,11 +9,12 @@ from jovial_scaffold import Project
 from jovial_scaffold.core.comparing.driving import names_of
 from jovial_scaffold.core.expressions.marked import to_json
 from jovial_scaffold.core.findings import Finding, Span, merged
+from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.project_inputs import Overrides
 from jovial_scaffold.core.text.source import pointer_text
 from jovial_scaffold.core.words import say
 from jovial_scaffold.reports.words import said
-from tests.support import Write, load_cases
+from tests.support import Write, in_memory, load_cases
 
 PROJECT = """project: trial
 template: line.yaml
@@ -54,6 +55,11 @@ def test_one_mistake_in_several_environments_and_items_is_one_finding() -> None:
     joined = merged(parts, ["sandbox", "live"])
     assert len(joined) == 1
     assert joined[0].environments == ("sandbox", "live") and joined[0].address == "a/1" and joined[0].elsewhere == ("a/2",)
+    assert joined[0].also_at == (("live", ("a/1", "a/2")), ("sandbox", ("a/1", "a/2")))
+    alone = merged(parts[:2], ["sandbox", "live"])  # one address, in both
+    assert alone[0].also_at == () and alone[0].environments == ("sandbox", "live")
+    mixed = merged([*parts[:1], parts[3]], ["sandbox", "live"])
+    assert mixed[0].also_at == (("live", ("a/2",)), ("sandbox", ("a/1",))) and mixed[0].address == "a/1"
     assert merged(reversed(parts), ["sandbox", "live"]) == joined
 
 
@@ -116,3 +122,56 @@ def test_comparing(write: Write, case: dict[str, Any]) -> None:
         values = [to_json(row.values.get(name, "absent")) for name in ("a", "b")]
         rows.append([row.address, pointer_text(row.pointer), *values, list(names_of(row.drivers))])
     assert rows == case["rows"]
+
+
+_KINDS_OF_PATHS = {
+    "template: nowhere": "file-missing",
+    "template: rules/": "file-role",
+    "template: empty/": "file-missing",
+    "template: rules/none.txt": "file-missing",
+    "rulesets: [empty/]": "file-missing",
+    "rulesets: [gone/]": "file-missing",
+    "rulesets: [line.yaml]": "file-role",
+    "catalogs: [fulmar, line.yaml]": "catalog-schema",
+    "environments: {live: {parameters: [empty/]}}": "file-unreadable",
+    "environments: {live: {parameters: [rules/house.yaml]}}": "file-role",
+    "environments: {live: line.yaml}": "project-shape",
+    "waivers: rules/house.yaml": "waiver-shape",
+}
+
+
+@pytest.mark.parametrize("line", _KINDS_OF_PATHS)
+def test_what_is_missing_empty_or_of_another_kind_says_so(line: str, write: Write) -> None:
+    plain = {
+        "template": "template: line.yaml",
+        "catalogs": "catalogs: [fulmar]",
+        "rulesets": "rulesets: [rules/]",
+        "environments": "environments: {live: {}}",
+    }
+    plain[line.partition(":")[0]] = line
+    files = {
+        "jovial.yaml": "project: trial\n" + "\n".join(plain.values()) + "\n",
+        "line.yaml": "resources: {net (fulmar.network): {name: net-a, range: 10.0.0.0/8}}\n",
+        "rules/house.yaml": "ruleset: House\nrules: {}\n",
+        "empty/readme.txt": "nothing",
+    }
+    folder = write(files)
+    try:
+        found = list(Project.load(folder).check().findings)
+    except ProjectError as error:
+        found = error.findings
+    place = files["jovial.yaml"].splitlines().index(line) + 1
+    assert [each.id for each in found if each.id not in ("parameter-file-unused", "rule-idle")] == [_KINDS_OF_PATHS[line]], found
+    span = found[0].span
+    assert span is not None and (span.file != "jovial.yaml" or span.line == place)
+
+
+def test_names_that_differ_in_capitals_are_one_in_a_file_of_texts() -> None:
+    files = {
+        "jovial.yaml": "project: trial\ntemplate: line.yaml\nenvironments: {live: {parameters: [live.env]}}\n",
+        "line.yaml": "parameters: {copies: {type: integer, description: d}}\noutputs: {o: '${copies}'}\n",
+        "live.env": "COPIES=1\ncopies=2\n",
+    }
+    (found,) = in_memory(files).check().findings
+    assert found.id == "duplicate-key" and found.span is not None and found.span.line == 2
+    assert said(found.message) == "`COPIES` and `copies` are one name: capitals mean nothing here."

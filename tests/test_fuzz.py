@@ -25,6 +25,9 @@ BOUNDS = {
     "shapes": (16, 0.9),
     "static": (16, 0.9),
     "rules": (60, 0.9),
+    "planted": (60, 0.9),
+    "unused": (40, 0.9),
+    "reaching": (150, 0.9),
 }
 
 

@@ -27,9 +27,8 @@ from jovial_scaffold.core.text.files import Files
 from jovial_scaffold.reports.catalog import type_page
 from jovial_scaffold.reports.machine import yaml_text
 from jovial_scaffold.reports.terminal import Style
-from tests.support import Write, jovial, load_cases
+from tests.support import Write, jovial, load_cases, valid_json
 from tests.support_instances import changed, fitting
-from tests.test_cli import valid
 
 
 def _imported(case: dict[str, Any]) -> Imported:
@@ -89,7 +88,7 @@ def test_the_command(tmp_path: Path) -> None:
     (tmp_path / "crew.yaml").write_text("Person: {type: object, required: [name], x-note: a}\n")
     done = jovial("catalog", "import", "harbour.json", "--into", "own", "--name", "port", "--format", "json", cwd=tmp_path)
     assert done.returncode == 0
-    document = valid("catalog-import", done.stdout)
+    document = valid_json("catalog-import", done.stdout)
     assert document["types"] == [{"id": "port.ship.v1", "from": "harbour.json#/components/schemas/Ship"}]
     assert [each["places"] for each in document["left"]] == [["crew.yaml#/Person"]]
     assert sorted(path.name for path in (tmp_path / "own").iterdir()) == ["catalog.yaml", "definitions.yaml", "ship.v1.yaml"]

@@ -11,9 +11,8 @@ import pytest
 from jovial_scaffold.core.project_inputs import Overrides
 from jovial_scaffold.core.ripple import ripple
 from jovial_scaffold.machine.opening import DiskTree
-from tests.support import jovial
+from tests.support import jovial, valid_json
 from tests.support_git import commit, git, repository
-from tests.test_cli import valid
 from tests.test_comparing import edit
 
 
@@ -26,7 +25,7 @@ def lines(demo_folder: Path, tmp_path: Path) -> Path:
 
 
 def reached(folder: Path, *arguments: str) -> dict[str, Any]:
-    document = valid("ripple", jovial("ripple", "--format", "json", *arguments, cwd=folder).stdout)
+    document = valid_json("ripple", jovial("ripple", "--format", "json", *arguments, cwd=folder).stdout)
     return {
         f"{project['folder']}/{each['environment']}": [f"{row['address']}:{row['label']}" for row in each["changes"]]
         for project in document["projects"]
@@ -123,7 +122,7 @@ def test_projects_and_environments_that_come_and_go(lines: Path, demo_folder: Pa
     )
     shutil.rmtree(lines / "fjord")
     shutil.copytree(demo_folder, lines / "moor")
-    document = valid("ripple", jovial("ripple", "--format", "json", cwd=lines).stdout)
+    document = valid_json("ripple", jovial("ripple", "--format", "json", cwd=lines).stdout)
     states = {f"{p['folder']}/{e['environment']}": e["state"] for p in document["projects"] for e in p["environments"]}
     assert states["alp/sandbox"] == "removed" and states["fjord/live"] == "removed" and states["moor/live"] == "added"
     (lines / "alp" / "jovial.yaml").write_text("project: [")

@@ -1,5 +1,6 @@
 """What is found before any environment exists, and that it is never a false alarm."""
 
+import re
 from pathlib import Path
 from typing import Any
 
@@ -17,6 +18,7 @@ from jovial_scaffold.core.expressions.scopes import MapScope
 from jovial_scaffold.core.expressions.types import ANY, BOOL, STRING, Type, joined, type_of_value
 from jovial_scaffold.core.parameters.typing import as_declared
 from jovial_scaffold.core.rendering.computing import plain
+from jovial_scaffold.core.schemas.letters import letters_of
 from jovial_scaffold.core.schemas.types import type_of_schema
 from jovial_scaffold.core.schemas.validation import Validator
 from jovial_scaffold.core.templates.checking import check_templates
@@ -42,6 +44,7 @@ SCHEMAS: dict[str, dict[str, Any]] = {
 }
 SCHEMAS["stations"] = {"type": "array", "items": SCHEMAS["station"], "minItems": 1, "maxItems": 20}
 PARAMETERS = {name: {**schema, "description": "d"} for name, schema in SCHEMAS.items()}
+PARAMETERS["seats"] = {"type": "integer", "minimum": 1, "maximum": 800, "description": "More than are tried one by one"}
 PROJECT = "project: trial\ntemplate: line.yaml\ncatalogs: [fulmar]\nenvironments: {sandbox: {parameters: []}}\n"
 
 
@@ -142,13 +145,9 @@ def test_an_error_is_never_a_false_alarm_and_a_type_never_a_lie(
     for finding in check_templates([project.template]):
         if finding.level != "error":
             continue
-        for name, options in (("setting", ["sandbox", "rehearsal", "live"]), ("flag", [True, False])):
-            for option in options:
-                if (
-                    f"`{name}` is {'true' if option is True else 'false' if option is False else repr(option).replace(chr(39), chr(34))}"
-                    in said(finding.hint)
-                ):
-                    values[name] = option
+        for name, options in (("setting", ["sandbox", "rehearsal", "live"]), ("flag", [True, False]), ("count", range(1, 9))):
+            witness = [option for option in options if f"`{name}` is {shown(option)}" in said(finding.hint)]
+            values |= {name: witness[0]} if witness else {}
         for zone in ("valley", "middle", "summit"):
             if f'`station.zone` is "{zone}"' in said(finding.hint):
                 values["station"]["zone"] = zone
@@ -242,8 +241,43 @@ JSON_SCHEMAS = st.sampled_from(
         {"anyOf": [{"type": "boolean"}, {"type": "string", "maxLength": 1}]},
         {"const": 3},
         {},
+        {"allOf": [{"type": "integer", "minimum": 2}, {"maximum": 4}]},
+        {"type": "integer", "maximum": 3, "allOf": [{"enum": [1, 2, 3, 4]}, {"enum": [2, 3, 9]}]},
+        {"type": "string", "enum": ["a", "b"], "not": {"const": "a"}},
+        {"type": "integer", "minimum": 1, "if": {"minimum": 2}, "then": {"multipleOf": 2}},
+        {"$ref": "#/$defs/n", "maximum": 3, "$defs": {"n": {"type": "integer", "minimum": 1}}},
+        {"$ref": "#/$defs/n", "description": "d", "aspect": "capacity", "$defs": {"n": {"type": "string", "maxLength": 1}}},
+        {"allOf": [{"type": "string"}, {"type": "integer"}]},
+        {"allOf": [{"type": "array", "items": {"type": "integer"}}, {"minItems": 1, "maxItems": 2}]},
     ]
 )
+
+PATTERNS = (
+    "^[a-z][a-z0-9-]*$",
+    "^(a|b-)+$",
+    r"^[^/]+$",
+    r"^\d{2}-x$",
+    "^[0-9]+([.][0-9]+)?$",
+    r"^[\w.]{1,3}$",
+    "^a|b$",
+    "^/",
+    "^x.z$",
+    r"^a\$",
+)
+
+
+@given(st.sampled_from(PATTERNS), st.text("abxz019-./$_ä|", max_size=4))
+def test_a_text_with_a_strange_letter_does_not_match(pattern: str, text: str) -> None:
+    letters = letters_of(pattern)
+    if letters is not None and not letters.fullmatch(text):
+        assert re.search(pattern, text) is None
+
+
+def test_letters_of_patterns_that_are_told() -> None:
+    told = {pattern for pattern in PATTERNS if letters_of(pattern) is not None}
+    assert told == {*PATTERNS} - {"^a|b$", "^/", "^x.z$", r"^a\$"}
+    letters = letters_of("^[a-z][a-z0-9-]*$")
+    assert letters is not None and letters.fullmatch("a-9") and not letters.fullmatch("A")
 
 
 @given(JSON_SCHEMAS, JSON_SCHEMAS, st.data())

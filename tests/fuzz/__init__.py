@@ -24,6 +24,9 @@ KINDS = (
     "shapes",
     "static",
     "rules",
+    "planted",
+    "unused",
+    "reaching",
 )
 
 

@@ -107,6 +107,7 @@ FITTING = {
     "kind": ("differences", "totals", "drivers"),
     "folders": (".", ".", "own"),
     "name": ("slug", "size"),
+    "id": ("name-unknown", "keep-violated", "nmae-unknown", "\x1b[2J"),
 }
 #: what waits for somebody
 WAITING = {"--serve", "--watch"}

@@ -5,6 +5,7 @@ import json
 import random
 from typing import Any
 
+from jovial_scaffold.core.findings import Span
 from jovial_scaffold.core.folders import MemoryFolder
 from jovial_scaffold.core.project import Project
 
@@ -107,11 +108,16 @@ def _project(template: dict[str, Any], values: dict[str, Any] | None) -> Project
     return Project(MemoryFolder({name: json.dumps(content).encode() for name, content in files.items()}))
 
 
+def _place(span: Span | None) -> tuple[int, int]:
+    return (span.line, span.column) if span is not None else (0, 0)
+
+
 def attempt(chance: random.Random) -> str:
     """One template, and every environment that it could have."""
     made = template(chance)
     static = [each for each in _project(made, None).check(template_only=True).findings if each.level == "error"]
-    shown: dict[tuple[Any, ...], int] = {}
+    shown: dict[tuple[int, int], int] = {}
+    mended: set[tuple[int, int]] = set()
     renderings = 0
     for values in itertools.product(_SETTINGS, _SIZES, _COUNTS, (False, True)):
         project = _project(made, dict(zip(PARAMETERS, values, strict=True)))
@@ -120,10 +126,15 @@ def attempt(chance: random.Random) -> str:
             if any(each.id == "must-failed" for each in rendering.findings):
                 continue
             renderings += 1
-            for place in {(each.span and (each.span.line, each.span.column)) for each in rendering.findings if each.level == "error"}:
+            wrong = [each for each in rendering.findings if each.level == "error"]
+            mended |= {_place(each.cause) for each in wrong}
+            for place in {_place(each.span) for each in wrong}:
                 shown[place] = shown.get(place, 0) + 1
-    told = {(each.span and (each.span.line, each.span.column)) for each in static if each.id not in ("must-never",)}
-    assert not renderings or told <= shown.keys(), (told - shown.keys(), static, made)
+    said = [each for each in static if each.id != "must-never"]
+    told = {_place(each.span) for each in said}
+    # What is mended at an entry of a table is shown by the expression that reads it, and by where it is mended.
+    assert not renderings or told <= shown.keys() | mended, (told - shown.keys(), static, made)
     always = {place for place, count in shown.items() if count == renderings}
-    assert always <= told, (always - told, made)
+    used = {_place(related.span) for each in said for related in each.related}
+    assert always <= told | used, (always - told, made)
     return "errors" if static else "clean"

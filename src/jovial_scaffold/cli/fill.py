@@ -17,6 +17,7 @@ from jovial_scaffold.cli.options import (
     environment_names,
     errors_of,
     load,
+    named_values,
     show_errors,
     unusable,
 )
@@ -78,6 +79,8 @@ def command(
     values = _values(from_files or [])
     if from_process:
         values.update(os.environ)
+    if environment is None:
+        values.update(named_values(with_values))
     below = None if environment is None else _scope_of(environment, project, with_values, with_file)
     filled, findings = fill(text, parts, NamedValues(values, below), target)
     _stop_at(findings, [text])

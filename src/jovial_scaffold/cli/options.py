@@ -109,6 +109,17 @@ DifferencesCode = Annotated[bool, typer.Option("--exit-code", help="End with 3 w
 Format = Annotated[ReportFormat, typer.Option("--format", help="How the result is written.")]
 
 
+def named_values(texts: list[str] | None) -> list[tuple[str, str]]:
+    """What --with sets, as names and texts."""
+    pairs = []
+    for text in texts or ():
+        name, equals, value = text.partition("=")
+        if not equals or not name:
+            raise typer.BadParameter("one of them is not of the form name=value.", param_hint="--with")  # it may be a secret: not shown
+        pairs.append((name, value))
+    return pairs
+
+
 def load(
     path: Path | None,
     values: list[str] | None,
@@ -118,12 +129,7 @@ def load(
     at_most: str | None = None,
 ) -> Project:
     """The project with what the command line adds. Raises ProjectError."""
-    pairs = []
-    for text in values or ():
-        name, equals, value = text.partition("=")
-        if not equals or not name:
-            raise typer.BadParameter("one of them is not of the form name=value.", param_hint="--with")  # it may be a secret: not shown
-        pairs.append((name, value))
+    pairs = named_values(values)
     run = partial(run_context, path or Path(), os.environ)
     return Project.load(
         path or Path(),

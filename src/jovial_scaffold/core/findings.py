@@ -9,6 +9,7 @@ from jovial_scaffold.core.limits import RELATED_PLACES
 from jovial_scaffold.core.words import NOTHING, Sentence, say
 
 Level = Literal["error", "warning", "note"]
+_FAILS_HERE = "`{}` fails here."  # what is said of the place inside of a function where a call of it fails
 LEVELS: tuple[Level, ...] = ("error", "warning", "note")
 
 
@@ -36,7 +37,8 @@ class Finding:
     """One mistake.
 
     `group` joins what is one mistake seen several times (in a loop's items, in several environments); without it,
-    equal messages at the same place are joined. `elsewhere` holds the further addresses that were joined in.
+    equal messages at the same place are joined. `also_at` holds, where there is more than one, all addresses by environment (nothing for
+    what is so before any).
     `rule` is RULESET/RULE of what a rule says, with its reason and what it proposes apart from the hint that holds both. `cause` is where a person would mend it, where that is not `span`: what has one cause, for one property, is one finding there.
     """
 
@@ -50,7 +52,7 @@ class Finding:
     environments: tuple[str, ...] = ()
     related: tuple[Related, ...] = ()
     group: str | None = None
-    elsewhere: tuple[str, ...] = ()
+    also_at: tuple[tuple[str, tuple[str, ...]], ...] = ()
     cause: Span | None = None
     rule: str = ""
     because: Sentence = NOTHING
@@ -60,6 +62,11 @@ class Finding:
     def where(self) -> str:
         """`gates:copies`, or the address alone, or nothing."""
         return f"{self.address}:{self.pointer}" if self.pointer else self.address
+
+    @property
+    def elsewhere(self) -> tuple[str, ...]:
+        """The further addresses, in all environments."""
+        return tuple(sorted({each for _, addresses in self.also_at for each in addresses} - {self.where, self.address}))
 
 
 def merged(findings: Iterable[Finding], environment_order: Iterable[str] = ()) -> list[Finding]:
@@ -88,44 +95,50 @@ def _at_its_cause(finding: Finding) -> Finding:
 _INDEX = re.compile(r"/[0-9]+")
 
 
-# What a type does not have, a resource does not have, and a map does not hold, is one mistake where it is one place.
-_SAME = dict.fromkeys(("field-unknown", "property-unknown", "key-missing", "output-unknown"), "part-unknown") | dict.fromkeys(
-    ("must-never", "must-failed"), "must"
-)
-_SAYS_MORE = frozenset(("must-never",))
+# What is declared does not have, and a map does not hold, is one mistake where it is one place.
+_SAME = {"key-missing": "field-unknown", "must-failed": "must-never"}
 
 
 def absorbed(static: Iterable[Finding], others: Iterable[Finding]) -> list[Finding]:
     """Findings that hold for all environments, and the others without what the first already say.
 
-    A mistake seen in an environment adds that environment, its address and its causes to the static finding of the same id and place.
+    A mistake seen in an environment adds that environment, its address and its causes to the static finding of the same id and place,
+    which keeps its id: it is the same whether or not an environment is looked at.
     """
     rest: list[Finding] = []
-    found = {(_SAME.get(each.id, each.id), each.span): each for each in static}
+    found: dict[tuple[str, Span | None], list[Finding]] = {}
+    for each in static:
+        found.setdefault((_SAME.get(each.id, each.id), each.cause or each.span), []).append(each)
     for finding in others:
-        keys = [(_SAME.get(finding.id, finding.id), place) for place in (finding.span, finding.cause)]
-        key = next((each for each in keys if each in found), None)
-        if key is None:
+        through = [each.span for each in finding.related if each.message.template == _FAILS_HERE]
+        keys = [(_SAME.get(finding.id, finding.id), place) for place in (finding.cause, finding.span, *through)]
+        same = next((found[each] for each in keys if each in found), None)
+        if same is None:
             rest.append(finding)
             continue
-        same = found[key]
-        told = same if same.id in _SAYS_MORE else finding
-        found[key] = replace(
-            same,
-            id=told.id,
-            level="error" if "error" in (same.level, finding.level) else same.level,
-            message=told.message,
-            environments=tuple(dict.fromkeys((*same.environments, *finding.environments))),
-            elsewhere=tuple(sorted({*same.elsewhere, finding.where} - {same.where, "", same.address})),
-            related=tuple(dict.fromkeys((*same.related, *finding.related)))[: RELATED_PLACES.most],
-        )
-    return [*found.values(), *rest]
+        # Of several at one place, the one about the same property.
+        number = next((index for index, each in enumerate(same) if each.pointer == finding.pointer), 0)
+        same[number] = _with(same[number], finding)
+    return [*(each for several in found.values() for each in several), *rest]
+
+
+def _with(static: Finding, finding: Finding) -> Finding:
+    """A finding that holds for all environments, with one that shows it in some."""
+    return replace(
+        static,
+        level="error" if "error" in (static.level, finding.level) else static.level,
+        message=finding.message if static.id == finding.id and static.span == finding.span else static.message,
+        environments=tuple(dict.fromkeys((*static.environments, *finding.environments))),
+        also_at=_also_at(static, finding),
+        related=tuple(each for each in dict.fromkeys((*static.related, *finding.related)) if each.span != static.span)[
+            : RELATED_PLACES.most
+        ],
+    )
 
 
 def _join(same: list[Finding], rank: dict[str, int]) -> Finding:
     first = min(same, key=lambda f: (min((rank.get(e, 0) for e in f.environments), default=0), f.where, f.message.key))
     environments = {name for finding in same for name in finding.environments}
-    addresses = sorted({finding.where for finding in same} - {first.where, ""})
     related = dict.fromkeys(first.related)
     for finding in same:
         related.update(dict.fromkeys(finding.related))
@@ -133,9 +146,23 @@ def _join(same: list[Finding], rank: dict[str, int]) -> Finding:
         first,
         hint=first.hint or next((finding.hint for finding in same if finding.hint), NOTHING),
         environments=tuple(sorted(environments, key=lambda name: (rank.get(name, len(rank)), name))),
-        elsewhere=tuple(addresses),
+        also_at=_also_at(*same),
         related=tuple(list(related)[: RELATED_PLACES.most]),
     )
+
+
+def _also_at(*same: Finding) -> tuple[tuple[str, tuple[str, ...]], ...]:
+    """All addresses of what is one mistake, by environment; nothing where there is one only."""
+    places: dict[str, set[str]] = {}
+    for finding in same:
+        own = ((name, (finding.where,)) for name in finding.environments or ("",)) if finding.where else ()
+        for environment, addresses in finding.also_at or own:
+            places.setdefault(environment, set()).update(addresses)
+    if len(places) > 1:
+        places.pop("", None)  # where a template has it, before there are resources
+    if len({address for addresses in places.values() for address in addresses}) < 2:
+        return ()
+    return tuple((environment, tuple(sorted(places[environment]))) for environment in sorted(places))
 
 
 def _order(finding: Finding) -> tuple[object, ...]:

@@ -34,6 +34,7 @@ RESULT_SIZE = Limit(4_000_000, "elements or characters", "expression-budget")
 RESIDUAL_TEXT = Limit(20_000, "characters of what is left of a pending value, beyond which a digest stands for it", "")
 PATTERN_LENGTH = Limit(2_000, "characters", "expression-budget")
 
+FEW_INTEGERS = Limit(12, "integers between two bounds, up to which they are taken one by one", "")
 FEW_COMBINATIONS = Limit(16, "combinations of values, which are all tried", "")
 COMPLETED_WITNESSES = Limit(512, "choices of what `must` reads besides, for one mistake", "")
 STATIC_COMBINATIONS = Limit(96, "combinations of values that one expression is tried with", "")

@@ -34,7 +34,8 @@ from jovial_scaffold.core.rendering.rendering import Evaluated, asked, is_unknow
 from jovial_scaffold.core.rendering.results import Rendering
 from jovial_scaffold.core.rendering.upgrading import breaking_upgrades
 from jovial_scaffold.core.rules.checking import World, check_rules, idle_rules, parameters_read
-from jovial_scaffold.core.rules.evaluation import Verdicts, check_examples, judge, judge_effects, judge_pairs, judges_pairs
+from jovial_scaffold.core.rules.evaluation import Verdicts, judge, judge_effects, judge_pairs, judges_pairs
+from jovial_scaffold.core.rules.examples import check_examples
 from jovial_scaffold.core.rules.reading import Ruleset
 from jovial_scaffold.core.schemas.catalog import Catalogs
 from jovial_scaffold.core.schemas.shapes import with_secrets
@@ -253,7 +254,9 @@ class Project:
         found = absorbed(waivers.left(static), waivers.left(findings))
         everything = not environments_only and set(chosen) == set(self.environments)
         over_effects = {rule.label for ruleset in self._rulesets for rule in ruleset.rules if rule.over == "effect"}
-        found += waivers.findings(everything, over_effects)
+        told = everything and not any(each.unread for each in self.templates)
+        sound = {rule.label for ruleset in self._sound_rulesets for rule in ruleset.rules}
+        found += waivers.findings(told, over_effects | {each.rule for each in self._waivers if each.rule and each.rule not in sound})
         if everything and not has_errors(found):
             found += idle_rules(self._sound_rulesets, turned_out.values(), len(chosen))
         rules = tuple(rule.label for ruleset in self._rulesets for rule in ruleset.rules)
@@ -292,7 +295,8 @@ class Project:
         for each in self.templates:
             plan = self._plans.of(each)
             findings += plan.cycles[0] + check_function_examples(each, plan.functions) + check_must_examples(plan)
-        return findings if any(each.unread or each.unknown_names for each in self.templates) else [*findings, *self._library.unused_names()]
+        incomplete = any(each.unread or each.garbled or each.unknown_names for each in self.templates)
+        return findings if incomplete else [*findings, *self._library.unused_names()]
 
     @cached_property
     def _used_types(self) -> frozenset[str]:

@@ -120,7 +120,10 @@ class _Reader:
                 say("Begin with `project:`, `template:` and `environments:`."),
             )
         for key in whole:
-            if key not in KEYS and key != "$schema":
+            if key == "sources":
+                hint = say("Copy what is needed into the project.")
+                self.report("not-supported-yet", say("`sources` cannot be used yet."), origin.child(key).key_span(), hint)
+            elif key not in KEYS and key != "$schema":
                 self.report(
                     "key-unknown",
                     say("A project file has no key `{}`.", key),
@@ -138,9 +141,8 @@ class _Reader:
             )
         if not isinstance(template, str):
             span = self.place("template").value_span() if template is not None else self.place("project").key_span()
-            raise self.unusable(
-                say("`template` names the template file, and there is none."), span, say("For example: template: line.yaml")
-            )
+            given = say("this is {}", Described(template)) if template is not None else "there is none"
+            raise self.unusable(say("`template` names the template file, and {}.", given), span, say("For example: template: line.yaml"))
         return ProjectFile(
             self.name,
             name,
@@ -229,6 +231,8 @@ class _Reader:
                 )
                 continue
             found[name] = self.environment(name, entry or {}, place)
+        if not found:
+            raise ProjectError(self.findings)
         return found
 
     def environment(self, name: str, entry: dict[str, Any], origin: Origin) -> EnvironmentEntry:

@@ -7,7 +7,7 @@ from pathlib import PurePosixPath
 from typing import Any, Literal
 
 from jovial_scaffold.core.expressions.values import revealed
-from jovial_scaffold.core.findings import Finding, Span, has_errors
+from jovial_scaffold.core.findings import Finding, Related, Span, has_errors
 from jovial_scaffold.core.folders import Folder, History, Refusal, RevisionError, no_history, nothing_named
 from jovial_scaffold.core.limits import LINTED_TYPES
 from jovial_scaffold.core.meter import Meter
@@ -22,7 +22,7 @@ from jovial_scaffold.core.schemas.shapes import secret_pointers, secret_shape
 from jovial_scaffold.core.templates.model import Template
 from jovial_scaffold.core.text.discretion import discreet
 from jovial_scaffold.core.text.files import Files
-from jovial_scaffold.core.text.formats import DATA_SUFFIXES, format_of
+from jovial_scaffold.core.text.formats import DATA_SUFFIXES, format_of, loses_keys
 from jovial_scaffold.core.text.roles import misplaced, role_of
 from jovial_scaffold.core.text.source import Origin, Source, value_at
 from jovial_scaffold.core.waivers import Waiver, WaiverReader
@@ -112,6 +112,9 @@ class Inputs:
                 self.findings.append(Finding("file-missing", "error", message, reference.origin.value_span(), hint))
                 continue
             names = self.files.listed(path.name, (".yaml", ".yml", ".json")) if path is not None and in_folder else [reference.text]
+            if in_folder and not names and reference.origin is not None:
+                message, hint = say("The folder {} holds no rulesets.", reference.text), say("Its files end in .yaml, .yml or .json.")
+                self.findings.append(Finding("file-missing", "warning", message, reference.origin.value_span(), hint))
             for name in names:
                 source, findings = self.files.read(name, reference.origin)
                 self.findings += findings
@@ -168,7 +171,7 @@ class Inputs:
         for reference in entry.parameters:
             layer, problems = self._parameter_file(*self.files.read(reference.text, reference.origin), template)
             findings += problems
-            unread = unread or layer is None
+            unread = unread or layer is None or (layer.source is not None and loses_keys(layer.source))
             layers += [layer] if layer else []
         process = {
             key.removeprefix(_VARIABLE_PREFIX): text for key, text in self.overrides.process.items() if key.startswith(_VARIABLE_PREFIX)
@@ -178,7 +181,7 @@ class Inputs:
         for path in (*files, *self.overrides.files):
             layer, problems = self._parameter_file(*self.files.outside(path), template)
             findings += problems
-            unread = unread or layer is None
+            unread = unread or layer is None or (layer.source is not None and loses_keys(layer.source))
             layers += [layer] if layer else []
         for name, text in self.overrides.values:
             layers.append(text_layer(f"--with {name}", {name: text}, declared))
@@ -204,6 +207,8 @@ class Inputs:
             message = say("{} is used as a parameter file, and is {}.", source.name, role)
             hint = say("A parameter file holds one value for each parameter.")
             return None, [*findings, Finding("file-role", "error", message, span, hint)]
+        if texts and isinstance(value, dict):
+            findings = [*findings, *_same_names(source, value)]
         return file_layer(source, texts, tuple(template.parameters)), findings
 
     def is_tracked(self, name: str) -> bool:
@@ -291,6 +296,8 @@ def hide_secrets(source: Source, texts: bool, template: Template) -> bool:
             source.hide((key,))
             hidden = True
             continue
+        if declaration.name in template.secret_parameters and not is_source(value):
+            source.hide((key,))
         for pointer in secret_pointers(secret_shape(declaration.schema), value):
             hidden = True
             if not is_source(value_at(value, pointer)):  # where a secret comes from is no secret
@@ -303,3 +310,14 @@ def _digest(content: Any) -> str:
     if isinstance(content, str):
         content = content.encode("utf-8", "surrogatepass")
     return hashlib.sha256(content if isinstance(content, bytes) else repr(content).encode()).hexdigest()
+
+
+def _same_names(source: Source, values: dict[str, Any]) -> Iterator[Finding]:
+    """Names of a file of texts that differ in capitals only, which mean nothing there: one of the values would be lost."""
+    first: dict[str, str] = {}
+    for name in values:
+        other = first.setdefault(name.casefold(), name)
+        if other != name:
+            related = (Related(source.key_span((other,)), say("The first one is here.")),)
+            message, hint = say("`{}` and `{}` are one name: capitals mean nothing here.", other, name), say("Remove one of the two.")
+            yield Finding("duplicate-key", "error", message, source.key_span((name,)), hint, related=related)

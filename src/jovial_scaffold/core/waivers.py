@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from jovial_scaffold.core.findings import Finding, Span
+from jovial_scaffold.core.registry import known_ids
 from jovial_scaffold.core.text.patterns import pattern
 from jovial_scaffold.core.text.source import Origin, Source
 from jovial_scaffold.core.text.unknown import UNKNOWN
@@ -78,6 +79,10 @@ class WaiverReader:
         if told["rule"] and told["rule"] not in self._rules:
             hint = nearest(told["rule"], self._rules, say("A rule is named RULESET/RULE, by the ruleset's `ruleset`."))
             self._report(say("There is no rule `{}`.", told["rule"]), origin.child("rule").value_span(), hint)
+            return None
+        if told["finding"] and told["finding"] not in (ids := known_ids()):
+            hint = nearest(told["finding"], ids, say("`jovial findings` lists them."))
+            self._report(say("There is no finding `{}`.", told["finding"]), origin.child("finding").value_span(), hint)
             return None
         if not told["because"].strip():
             self._report(say("A waiver says why."), origin.value_span(), say("Write `because`."))

@@ -11,7 +11,7 @@ from jovial_scaffold.core.waivers import Waiver
 from jovial_scaffold.reports.terminal import Style, cells, wrapped
 from jovial_scaffold.reports.words import counted, listed, said, visible
 
-_GUTTER = 6
+GUTTER = 6
 OUTCOMES = ("passed", "failed", "undetermined", "unknown", "broken")
 SourceOf = Callable[[str], Source | None]
 
@@ -27,7 +27,7 @@ def _paragraph(finding: Finding, source_of: SourceOf, style: Style, every: Seque
     yield f"{place}{style.paint(finding.level, finding.level)}  {style.paint('faint', finding.id)}"
     yield from wrapped(visible(said(finding.message)), style.width, "  ")
     if span:
-        yield from _snippet(span, source_of(span.file), style, finding.level)
+        yield from snippet(span, source_of(span.file), style, finding.level)
     for related in finding.related:
         yield from wrapped(f"{visible(_place(related.span, base))} {visible(said(related.message))}", style.width, "  ")
     where = _where(finding, every)
@@ -49,7 +49,7 @@ def _where(finding: Finding, every: Sequence[str]) -> str:
     return f"{', '.join(parts)}." if parts else ""
 
 
-def _snippet(span: Span, source: Source | None, style: Style, level: str) -> Iterator[str]:
+def snippet(span: Span, source: Source | None, style: Style, level: str) -> Iterator[str]:
     """The line, cut to the width around the part that is meant, and a rule below that part."""
     if source is None or not source.text:
         return
@@ -58,16 +58,16 @@ def _snippet(span: Span, source: Source | None, style: Style, level: str) -> Ite
         return
     start = span.column - 1
     end = max(start + 1, span.end_column - 1 if span.end_line == span.line else len(raw.rstrip()))
-    room = style.width - _GUTTER - 5
+    room = style.width - GUTTER - 5
     shift = 0
     if end > room:
         shift = max(0, min(start - room // 3, len(raw) - room))
     shown = visible(raw[shift : shift + room].replace("\t", " "))
     before = cells(visible(raw[shift:start].replace("\t", " ")))
     length = max(1, min(cells(visible(raw[start:end].replace("\t", " "))), room - before))
-    number = str(span.line).rjust(_GUTTER)
+    number = str(span.line).rjust(GUTTER)
     yield f"{style.paint('faint', number + ' │')} {'…' if shift else ''}{shown}"
-    yield f"{style.paint('faint', ' ' * _GUTTER + ' │')} {' ' * (before + (1 if shift else 0))}{style.paint(level, '─' * length)}"
+    yield f"{style.paint('faint', ' ' * GUTTER + ' │')} {' ' * (before + (1 if shift else 0))}{style.paint(level, '─' * length)}"
 
 
 def waived_text(waived: Sequence[tuple[Finding, Waiver]], base: str = "") -> str:

@@ -62,7 +62,7 @@ def check_document(result: CheckResult) -> dict[str, Any]:
 def finding_entry(finding: Finding) -> dict[str, Any]:
     """One finding; a place that there is none of is null."""
     span = finding.span
-    entry = {
+    entry: dict[str, Any] = {
         "id": finding.id,
         "level": finding.level,
         "message": said(finding.message),
@@ -82,7 +82,7 @@ def finding_entry(finding: Finding) -> dict[str, Any]:
     if finding.rule:
         entry |= {"rule": finding.rule, "because": said(finding.because), "fix": said(finding.fix)}
     if finding.elsewhere:
-        entry["elsewhere"] = list(finding.elsewhere)
+        entry["also_at"] = {environment: list(addresses) for environment, addresses in finding.also_at}
     return entry
 
 

@@ -15,7 +15,9 @@ from jovial_scaffold.core.expressions import operators
 from jovial_scaffold.core.expressions.errors import BudgetError, EvaluationError
 from jovial_scaffold.core.expressions.evaluation import Evaluator
 from jovial_scaffold.core.expressions.functions import FUNCTIONS, call, no_overload
+from jovial_scaffold.core.expressions.library.strings import PATTERN_TAKING, compiled_pattern
 from jovial_scaffold.core.expressions.loops import Locals
+from jovial_scaffold.core.expressions.parts import no_field
 from jovial_scaffold.core.expressions.pending import Pending
 from jovial_scaffold.core.expressions.scopes import Scope
 from jovial_scaffold.core.expressions.syntax import (
@@ -47,6 +49,7 @@ from jovial_scaffold.core.expressions.types import (
     joined,
     settled,
     type_of_value,
+    type_of_values,
 )
 from jovial_scaffold.core.expressions.typing_rules import (
     arithmetic,
@@ -59,11 +62,15 @@ from jovial_scaffold.core.expressions.typing_rules import (
 )
 from jovial_scaffold.core.expressions.values import NONE, Optional, Secret
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.words import NOTHING, Value, listed, nearest, say
+from jovial_scaffold.core.words import Value, listed, say
 
 _NUMBERS = ("int", "uint", "double")
 _ORDERED = (*_NUMBERS, "string", "bool", "bytes", "timestamp", "duration")
 Path = tuple[str, tuple[str | int, ...]]
+
+
+NOT_THERE: Any = object()
+"""What is assumed of a field that is not there."""
 
 
 class Checker(Evaluator):
@@ -71,7 +78,7 @@ class Checker(Evaluator):
 
     `assumed` gives values to fields of which the type alone is known, such as `station.zone`. `comparisons` notes what each equality
     turned out to be. `doubtful` says that some of the values that are possible would have failed. `never_there` are fields that are asked
-    for safely (`.?`, `has`) and that what is declared does not have.
+    for safely (`.?`, `has`) and that what is declared does not have, `never_boolean` errors of operands of `&&` and `||`.
     """
 
     def __init__(self, scope: Scope, assumed: dict[Path, Any] | None = None) -> None:
@@ -79,6 +86,7 @@ class Checker(Evaluator):
         self.assumed = assumed or {}
         self.problems: list[EvaluationError] = []
         self.never_there: list[EvaluationError] = []
+        self.never_boolean: list[EvaluationError] = []
         self.doubtful = False
         self.comparisons: dict[Node, Any] = {}
 
@@ -125,6 +133,10 @@ class Checker(Evaluator):
 
     def select(self, node: Select, names: Locals) -> Any:
         if not node.optional and (path := _path(node)) in self.assumed:
+            if self.assumed[path] is NOT_THERE:
+                message = say("`{}` is not there.", ".".join(map(str, (path[0], *path[1]))))
+                hint = say("Add it, or read it with .?{} where it may be missing.", node.field)
+                raise _at(EvaluationError(message, hint=hint, id="key-missing"), (node.field_start, node.end))
             return self.assumed[path]
         operand = self.run(node.operand, names)
         if isinstance(operand, Abstract):
@@ -156,9 +168,9 @@ class Checker(Evaluator):
             elif known.others is not None:
                 found = known.others
             elif not optional:
-                raise _no_field(key, known, at)
+                raise _at(no_field(known.owner, key, known.fields or ()), at)
             else:
-                self.never_there.append(_no_field(key, known, at))
+                self.never_there.append(_at(no_field(known.owner, key, known.fields or ()), at))
                 return NONE
         if optional:
             value = settled(found)
@@ -182,7 +194,7 @@ class Checker(Evaluator):
             if field is not None and field.required:
                 return True
             if field is None and known.others is None:
-                self.never_there.append(_no_field(node.field, known, (node.start, node.end)))
+                self.never_there.append(_at(no_field(known.owner, node.field, known.fields), (node.start, node.end)))
                 return False
         return Abstract(BOOL)
 
@@ -231,7 +243,8 @@ class Checker(Evaluator):
         elif whole.is_only("list"):
             result = whole.items or ANY
         elif whole.fields is not None and whole.is_only("map"):
-            result = joined([*(field.type for field in whole.fields.values()), *([whole.others] if whole.others else [])])
+            # Of very many fields, such as the resources of an environment, most are of one type.
+            result = joined(dict.fromkeys([*(field.type for field in whole.fields.values()), *([whole.others] if whole.others else [])]))
         else:
             result = ANY
         return Abstract(Type(frozenset(("optional_type",)), items=result)) if node.optional else settled(result)
@@ -284,6 +297,8 @@ class Checker(Evaluator):
         kinds = result_kinds(operator, left, right)
         if not kinds:
             raise _at(mismatch_of_types(operator, left, right), (node.start, node.end))
+        if operator in ("/", "%") and right.options == (0,) and right.is_only("int", "uint"):
+            raise _at(EvaluationError(say("This is divided by zero."), id="division-by-zero"), (node.start, node.end))
         return Abstract(arithmetic(operator, left, right, kinds))
 
     def tried(self, node: Node, function: Callable[..., Any], operands: list[Any]) -> Any:
@@ -319,7 +334,7 @@ class Checker(Evaluator):
             if not results:
                 raise _at(error, (node.start, node.end))
             self.doubtful = True
-        return settled(joined(map(type_of_value, results)))
+        return settled(type_of_values(results))
 
     def typed_equality(self, node: Operation, operands: list[Any], left: Type, right: Type) -> Any:
         function = operators.BINARY[node.operator]
@@ -373,6 +388,11 @@ class Checker(Evaluator):
                 EvaluationError(say("{}() does not take {}.", function.name, given), hint=error.hint, id="type-mismatch"),
                 (node.start, node.end),
             )
+        if function.name in PATTERN_TAKING and len(arguments) > 1 and type(arguments[1]) is str:
+            try:
+                compiled_pattern(arguments[1])  # whatever it is asked of
+            except EvaluationError as error:
+                raise _at(error, (node.start, node.end)) from None
         tried = self.tried(node, lambda *values: call(function, list(values)), arguments)
         if tried is not None:
             return tried
@@ -386,9 +406,10 @@ class Checker(Evaluator):
         known = type_of_value(value)
         if known.may_be("bool"):
             return value
-        raise _at(
-            EvaluationError(say("A condition is true or false, and this is {}.", known.text()), id="type-mismatch"), (node.start, node.end)
-        )
+        message, hint = say("A condition is true or false, and this is {}.", known.text()), say("Compare it with something.")
+        error = EvaluationError(message, hint=hint, id="type-mismatch")
+        self.never_boolean.append(_at(error, (node.start, node.end)))
+        raise error
 
     def conditional(self, node: Conditional, names: Locals) -> Any:
         condition = self.run(node.condition, names)
@@ -399,7 +420,7 @@ class Checker(Evaluator):
                     EvaluationError(say("A condition is true or false, and this is {}.", condition.type.text()), id="type-mismatch"), at
                 )
             results = [self.maybe(branch, names) for branch in (node.then, node.otherwise)]
-            return UNKNOWN if any(result is UNKNOWN for result in results) else settled(joined(type_of_value(result) for result in results))
+            return UNKNOWN if any(result is UNKNOWN for result in results) else settled(type_of_values(results))
         if condition is UNKNOWN:
             return UNKNOWN
         return super().conditional(_with_condition(node, condition), names)
@@ -535,12 +556,6 @@ _NEVER_FAIL = frozenset(
 def _may_fail(node: Node) -> bool:
     """Whether an operator fails for some values of types that it takes."""
     return isinstance(node, Operation) and node.operator in ("/", "%")
-
-
-def _no_field(key: Any, known: Type, at: tuple[int, int]) -> EvaluationError:
-    fields = known.fields or {}
-    hint = nearest(str(key), fields, say("It has {}.", listed(sorted(fields)[:10])) if fields else NOTHING)
-    return _at(EvaluationError(say("What is declared has no field `{}`.", key), hint=hint, id="field-unknown"), at)
 
 
 def _at(error: EvaluationError, place: tuple[int, int]) -> EvaluationError:

@@ -4,6 +4,8 @@ from typing import Any
 
 from jovial_scaffold.core.words import NOTHING, Sentence
 
+UNDECLARED = frozenset(("name-unknown", "function-unknown"))  # what is wrong with the names of a text, whatever their values are
+
 
 class ExpressionError(Exception):
     """Where and why. `start` and `end` are offsets in the expression's text; -1 until the place is known."""
@@ -17,6 +19,7 @@ class ExpressionError(Exception):
         self.end = end
         self.hint = hint
         self.id = id or type(self).id
+        self.rest: tuple[str | int, ...] | None = ()  # which part of the result is at fault; None where it is a key, or is not there
         self.trail: tuple[Any, ...] = ()  # places behind it, for whoever makes a finding of it
 
     def __str__(self) -> str:

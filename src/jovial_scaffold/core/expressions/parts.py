@@ -1,6 +1,6 @@
 """One step into a value: fields, items and keys of maps, lists and records, and comparing them part by part."""
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from typing import Any
 
 from jovial_scaffold.core.expressions import operators
@@ -8,9 +8,10 @@ from jovial_scaffold.core.expressions.errors import EvaluationError
 from jovial_scaffold.core.expressions.pending import Pending
 from jovial_scaffold.core.expressions.residuals import binary
 from jovial_scaffold.core.expressions.syntax import Name, Node, Select
+from jovial_scaffold.core.expressions.types import Owner
 from jovial_scaffold.core.expressions.values import Record, Secret, equal, type_name
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.words import Derived, Value, say
+from jovial_scaffold.core.words import NOTHING, Derived, Value, listed, nearest, say
 
 
 def field_of(whole: Any, field: str) -> Any:
@@ -23,6 +24,21 @@ def field_of(whole: Any, field: str) -> Any:
     raise EvaluationError(
         say("`.{}` needs a map or resource, and this is {}: {}.", field, Derived(type_name(whole)), Value(whole)), id="type-mismatch"
     )
+
+
+def no_field(owner: Owner, field: Any, known: Iterable[str]) -> EvaluationError:
+    """That what is read does not have a field, known or not before any environment."""
+    names = sorted(known)
+    if owner.id == "property-unknown":
+        message = say("{} has no property `{}`.", owner.name, field)
+    elif owner.id == "output-unknown":
+        message = say("The module {} has no output `{}`.", owner.name, field)
+    elif owner.name:
+        message = say("The table `{}` has no column `{}`.", owner.name, field)
+    else:
+        message = say("What is declared has no field `{}`.", field)
+    otherwise = say("It has {}.", listed(names[:10])) if names else say("It has none.") if owner.id == "output-unknown" else NOTHING
+    return EvaluationError(message, hint=nearest(str(field), names, otherwise), id=owner.id)
 
 
 def item_of(whole: Any, key: Any) -> Any:

@@ -3,9 +3,9 @@
 A `Type` is a union of kinds. Bounds and parts speak of the kinds they make sense for; a type without kinds can be anything.
 """
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field, replace
-from typing import Any
+from typing import Any, NamedTuple
 
 from jovial_scaffold.core.expressions.pending import Pending
 from jovial_scaffold.core.expressions.values import Optional, Secret, equal, type_name
@@ -13,6 +13,7 @@ from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import Operand, Value, listed, say
 
 MOST_OPTIONS = 64
+_TOLD_ONE_BY_ONE = 8
 _NUMBERS = frozenset(("int", "double", "uint"))
 _SIZED = frozenset(("string", "list", "map", "bytes"))
 
@@ -23,6 +24,16 @@ class Field:
 
     type: "Type"
     required: bool
+
+
+class Owner(NamedTuple):
+    """Whose the fields of a map are, for what is said of one that it does not have."""
+
+    id: str  #: of the finding
+    name: str  #: of the type of resource, the module or the table; empty for what is declared
+
+
+DECLARED = Owner("field-unknown", "")
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,6 +53,8 @@ class Type:
     items: "Type | None" = None
     fields: dict[str, Field] | None = field(default=None, hash=False)
     others: "Type | None" = None
+    refers: frozenset[str] | None = None  #: properties of types (`network:id`) of which it is the value of one, where that is known
+    owner: Owner = DECLARED  #: whose fields they are
 
     def may_be(self, *kinds: str) -> bool:
         """Whether a value of the type can be of one of these kinds."""
@@ -53,7 +66,7 @@ class Type:
 
     def text(self) -> Operand:
         """The type as people read it."""
-        if self.options is not None:
+        if self.options is not None and not self._is_range():
             return (
                 say("one of {}", listed((Value(option) for option in self.options), "or"))
                 if len(self.options) != 1
@@ -62,6 +75,13 @@ class Type:
         if not self.kinds:
             return "anything"
         return listed((self._part(kind) for kind in sorted(self.kinds)), "or")
+
+    def _is_range(self) -> bool:
+        """Whether the options are many integers, or all those between the bounds, which say the same in fewer words."""
+        options = self.options or ()
+        if len(options) < 3 or not self.is_only("int") or self.low is None or self.high is None:
+            return False
+        return len(options) > _TOLD_ONE_BY_ONE or sorted(options) == [*range(min(options), min(options) + len(options))]
 
     def _part(self, kind: str) -> Operand:
         if kind == "list" and self.items is not None and self.items.kinds:
@@ -141,6 +161,19 @@ def type_of_value(value: Any) -> Type:
     return Type(kind, (value,), number, number, length, length or None if not isinstance(value, str | bytes) else length)
 
 
+def type_of_values(values: Sequence[Any]) -> Type:
+    """The union of the types of some values, which are mostly all texts or all integers."""
+    kinds = set(map(type, values))
+    if kinds == {str} or kinds == {int}:
+        unique = tuple(dict.fromkeys(values))
+        options = unique if len(unique) <= MOST_OPTIONS else None
+        if kinds == {int}:
+            return Type(INT.kinds, options, min(unique), max(unique))
+        lengths = list(map(len, unique))
+        return Type(STRING.kinds, options, shortest=min(lengths), longest=max(lengths))
+    return joined(map(type_of_value, values))
+
+
 def joined(types: Iterable[Type]) -> Type:
     """The union: what a value can be that is of one of the types."""
     result: Type | None = None
@@ -171,7 +204,50 @@ def _pair(a: Type, b: Type) -> Type:
         joined(each.items or ANY for each in (a, b) if each.kinds & {"list", "optional_type"}) if (a.items or b.items) else None,
         fields,
         others,
+        a.refers | b.refers if a.refers is not None and b.refers is not None else None,
     )
+
+
+def met(types: Iterable[Type]) -> Type:
+    """What a value can be that is of all of some types, or more than that."""
+    result = ANY
+    for each in types:
+        result = _met(result, each)
+    return result
+
+
+def _met(a: Type, b: Type) -> Type:
+    lows, highs = [x.low for x in (a, b) if x.low is not None], [x.high for x in (a, b) if x.high is not None]
+    lengths = [x.longest for x in (a, b) if x.longest is not None]
+    options = a.options if b.options is None else b.options
+    if a.options is not None and b.options is not None:
+        options = tuple(value for value in a.options if any(equal(value, other) and type(value) is type(other) for other in b.options))
+    kinds = (a.kinds & b.kinds or a.kinds) if a.kinds and b.kinds else a.kinds or b.kinds  # what contradicts itself is said elsewhere
+    refers = a.refers & b.refers if a.refers is not None and b.refers is not None else a.refers if b.refers is None else b.refers
+    return Type(
+        kinds,
+        options,
+        max(lows, default=None),
+        min(highs, default=None),
+        max(a.shortest, b.shortest),
+        min(lengths, default=None),
+        a.items or b.items,
+        *_met_fields(a, b),
+        refers=refers,
+    )
+
+
+def _met_fields(a: Type, b: Type) -> tuple[dict[str, Field] | None, Type | None]:
+    if a.fields is None or b.fields is None:
+        one = a if b.fields is None else b
+        return one.fields, one.others
+    fields = {}
+    for name in a.fields.keys() | b.fields.keys():
+        found = [each.fields.get(name) for each in (a, b) if each.fields is not None]
+        types = [each.others if own is None else own.type for each, own in zip((a, b), found, strict=True)]
+        if all(each is not None for each in types):  # else one of them does not let it be there
+            fields[name] = Field(met(each for each in types if each is not None), any(own is not None and own.required for own in found))
+    return fields, met((a.others, b.others)) if a.others is not None and b.others is not None else None
 
 
 def _bound(choose: Any, a: Type, b: Type, name: str, kinds: frozenset[str]) -> Any:

@@ -16,7 +16,7 @@ from jovial_scaffold.core.spelling import Speller
 from jovial_scaffold.core.templates.model import Declaration, Template
 from jovial_scaffold.core.text.source import Pointer, pointer_text, value_at
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.words import NOTHING, nearest, say, together, told
+from jovial_scaffold.core.words import NOTHING, Sentence, nearest, say, together, told
 
 
 @dataclass(slots=True)
@@ -77,6 +77,7 @@ class Checker:
         parameters = Parameters(environment, layers)
         findings: list[Finding] = []
         meant = self._undeclared(parameters, findings)
+        findings += self._merged_by_key(layers, environment)
         merged = merged_values(layers)
         missing = []
         for name, declaration in self.template.parameters.items():
@@ -97,6 +98,16 @@ class Checker:
         # Whoever asks what a layer sets must not see what is secret in it, nor what nobody declared.
         parameters.layers = tuple(replace(layer, values=self._hidden(layer.values)) for layer in layers)
         return parameters, findings
+
+    def _merged_by_key(self, layers: tuple[Layer, ...], environment: str) -> Iterator[Finding]:
+        """Lists with a `listKey` that several layers set: they would merge item by item, and the last one replaces the others."""
+        for name, declaration in self.template.parameters.items():
+            key = declaration.schema.get("listKey")
+            setting = [layer for layer in layers if isinstance(key, str) and type(layer.values.get(name)) is list]
+            for layer in setting[1:]:
+                message = say("`{}` is set by {}, too, and merging lists by `{}` cannot be used yet.", name, setting[0].label, str(key))
+                hint = say("Set the whole list in one place.")
+                yield Finding("not-supported-yet", "error", message, layer.key_span((name,)), hint, environments=(environment,))
 
     def _hidden(self, values: dict[str, Any]) -> dict[str, Any]:
         declared = self.template.parameters
@@ -162,22 +173,56 @@ class Checker:
         process: Mapping[str, str],
         findings: list[Finding],
     ) -> Any:
-        name = declaration.name
-        setting = parameters.setting((name,))
+        setting = parameters.setting((declaration.name,))
         assert setting is not None
-        environment = (parameters.environment,)
         if value is UNKNOWN:
             return UNKNOWN
         if setting.layer.texts and isinstance(value, str):
             value = from_text(value, declaration.schema)
+        value = self._fetched(parameters, declaration, setting, value, read_secret, process, findings)
+        if value is UNKNOWN:
+            return UNKNOWN
+        if declaration.deprecated:
+            span, environments = setting.layer.key_span((declaration.name,)), (parameters.environment,)
+            message = together(say("The parameter `{}` is deprecated.", declaration.name), told(declaration.description))
+            findings.append(Finding("parameter-deprecated", "warning", message, span, say("Remove it."), environments=environments))
+        value = as_declared(value, declaration.schema)
+        value = self.marked(declaration, value)
+        violations = self.violations(declaration, value)
+        findings += [violation_finding(declaration, violation, parameters) for violation in violations]
+        if violations:
+            return UNKNOWN
+        return value
+
+    def _fetched(
+        self,
+        parameters: Parameters,
+        declaration: Declaration,
+        setting: Setting,
+        value: Any,
+        read_secret: Callable[[str, str], bytes | Refusal],
+        process: Mapping[str, str],
+        findings: list[Finding],
+    ) -> Any:
+        """The value with its secrets from where they come; unknown where it is open, or a source stands at what is no secret."""
+
+        def report(id: str, level: Level, message: Sentence, place: Setting, hint: Sentence) -> None:
+            findings.append(Finding(id, level, message, place.span(), hint, environments=(parameters.environment,)))
+
+        name = declaration.name
+        for pointer in _maps_with(value, "$open"):
+            place = parameters.setting((name, *pointer)) or setting
+            hint = say("Write the value, or leave it out: what is missing is said.")
+            report("not-supported-yet", "error", say("`$open` cannot be used yet."), place, hint)
+            return UNKNOWN
         hidden = set(secret_pointers(self._shape(declaration), value))
-        for pointer in list(_sources(value)):
+        for pointer in list(_maps_with(value, "$secret")):
             at = (name, *pointer)
             place = parameters.setting(at) or setting
             if not any(pointer[: len(each)] == each for each in hidden):
                 hint = say("Declare `{}` with writeOnly: true, or write its value.", pointer_text(at))
                 message = say("`{}` is not declared as a secret, so no source is read for it.", pointer_text(at))
-                findings.append(Finding("secret-source-misplaced", "error", message, place.span(), hint, environments=environment))
+                report("secret-source-misplaced", "error", message, place, hint)
                 return UNKNOWN
             beside = place.layer.source.name if place.layer.source else ""
             fetched: Any = UNKNOWN
@@ -188,24 +233,8 @@ class Checker:
             except SecretSourceError as error:
                 unset = say("The secret `{}` has no value: {}", pointer_text(at), error.message)
                 wrong: Level = "error" if error.malformed else "warning"
-                problem = "secret-source-invalid" if error.malformed else "secret-source-unset"
-                findings.append(Finding(problem, wrong, unset, place.span(), error.hint, environments=environment))
+                report("secret-source-invalid" if error.malformed else "secret-source-unset", wrong, unset, place, error.hint)
             value = _with(value, pointer, fetched)
-        if value is UNKNOWN:
-            return UNKNOWN
-        if declaration.deprecated:
-            message = together(say("The parameter `{}` is deprecated.", name), told(declaration.description))
-            findings.append(
-                Finding(
-                    "parameter-deprecated", "warning", message, setting.layer.key_span((name,)), say("Remove it."), environments=environment
-                )
-            )
-        value = as_declared(value, declaration.schema)
-        value = self.marked(declaration, value)
-        violations = self.violations(declaration, value)
-        findings += [violation_finding(declaration, violation, parameters) for violation in violations]
-        if violations:
-            return UNKNOWN
         return value
 
 
@@ -213,14 +242,14 @@ def _beside(read: Callable[[str, str], bytes | Refusal], beside: str) -> Callabl
     return lambda path: read(path, beside)
 
 
-def _sources(value: Any, pointer: Pointer = ()) -> Iterator[Pointer]:
-    """Where in a value it stands from where secrets come."""
-    if is_source(value):
+def _maps_with(value: Any, key: str, pointer: Pointer = ()) -> Iterator[Pointer]:
+    """Where in a value, the outermost first, maps with a key stand."""
+    if isinstance(value, dict) and key in value:
         yield pointer
         return
     for step, item in value.items() if isinstance(value, dict) else enumerate(value) if isinstance(value, list) else ():
         if isinstance(item, dict | list):
-            yield from _sources(item, (*pointer, step))
+            yield from _maps_with(item, key, (*pointer, step))
 
 
 def _with(value: Any, pointer: Pointer, part: Any) -> Any:

@@ -1,13 +1,14 @@
 """Where a person would mend a value: the line that it is copied from, or the expression that makes it of several.
 
-A value is followed as long as it holds all that it was made of: `${prefix}-net` holds `prefix`, and what a table holds under a name does not
-hold the name.
+A value is followed to what it selects (`sizes[setting]` is an entry of the table, `?:` one of its sides), and as long as it holds all that it
+was made of: `${prefix}-net` holds `prefix`.
 """
 
 from collections.abc import Mapping
 from typing import Any
 
 from jovial_scaffold.core.expressions.errors import EvaluationError
+from jovial_scaffold.core.expressions.evaluation import evaluate
 from jovial_scaffold.core.expressions.library.strings import scalar_text
 from jovial_scaffold.core.expressions.placeholders import Formula, Joined
 from jovial_scaffold.core.expressions.values import Secret
@@ -15,7 +16,8 @@ from jovial_scaffold.core.findings import Span
 from jovial_scaffold.core.rendering.instances import Instance, Surroundings
 from jovial_scaffold.core.rendering.noting import names_looked_up
 from jovial_scaffold.core.rendering.tracing import Tracer
-from jovial_scaffold.core.templates.model import Compiled, Dynamic, MapValue
+from jovial_scaffold.core.templates.model import Compiled, Dynamic
+from jovial_scaffold.core.templates.selecting import Selection, entry, selected
 from jovial_scaffold.core.text.source import Pointer, part
 
 _STEPS = 100  # of one value, more than anybody follows
@@ -27,26 +29,27 @@ def cause_of(tracer: Tracer, instance: Instance, pointer: Pointer) -> Span | Non
     if found.rest or not isinstance(found.compiled, Dynamic):
         return None
     scope: Surroundings = instance.scope
-    names = _names(found.compiled, scope, found.variables)
-    if names is None:
-        return None
-    variables_read = _variables_read(found.compiled, found.variables)
-    if variables_read:
-        related = tracer.related(tracer.sources(instance, pointer)) if len(variables_read) == 1 and not names else ()
-        return related[0].span if len(related) == 1 else None
     compiled: Compiled = found.compiled
+    variables: Mapping[str, Any] = found.variables
     span: Span | None = None
     rest: Pointer = ()
     for _ in range(_STEPS):
-        step = _followed(compiled, names, scope, rest)
+        if not isinstance(compiled, Dynamic):
+            return span
+        step = _selection(compiled, scope, variables, rest)
+        if step is None and (read := _variables_read(compiled, variables)):
+            # What a loop goes over is known by where its item comes from.
+            related = tracer.related(tracer.sources(instance, pointer)) if span is None and len(read) == 1 else ()
+            return related[0].span if len(related) == 1 and not _names(compiled, scope, variables) else span
+        step = step or _followed(compiled, scope, variables, rest)
         if step is None:
             return span
         name, path = step
         rest = ()
         if name in scope.template.values:
-            compiled, rest = _entry(scope.template.values[name].value, path)
+            compiled, rest = entry(scope.template.values[name].value, path)
             span = compiled.origin.value_span() if isinstance(compiled, Dynamic) else compiled.origin.child(*rest).value_span()
-            variables: Mapping[str, Any] = {}
+            variables = {}
         elif scope.use is not None:
             use = scope.use
             handed = dict(use.resource.properties.entries).get(name)
@@ -56,27 +59,22 @@ def cause_of(tracer: Tracer, instance: Instance, pointer: Pointer) -> Span | Non
         else:
             setting = scope.parameters.setting((name, *path))
             return (setting.span() if setting is not None else None) or span
-        more = _names(compiled, scope, variables) if isinstance(compiled, Dynamic) else None
-        if not more or _variables_read(compiled, variables):
-            return span
-        names = more
     return span
+
+
+def _selection(compiled: Dynamic, scope: Surroundings, variables: Mapping[str, Any], rest: Pointer) -> Selection | None:
+    """The one name, and the part of it, that a value gives as it is, or holds as the only thing that is computed."""
+    found = {selected(each.node, lambda node: evaluate(node, scope, variables), variables) for each in compiled.formulas()}
+    only = next(iter(found)) if len(found) == 1 else None
+    if only is None or (only[0] not in scope.template.values and only[0] not in scope.template.parameters):
+        return None
+    return only[0], (*only[1], *rest)
 
 
 def _variables_read(compiled: Compiled, variables: Mapping[str, Any]) -> set[str]:
     """The variables of loops that an expression reads."""
     formulas = compiled.formulas() if isinstance(compiled, Dynamic) else ()
     return {each.name for formula in formulas for each in formula.program.reads if each.name in variables}
-
-
-def _entry(compiled: Compiled, path: Pointer) -> tuple[Compiled, Pointer]:
-    """A part of a named value as it is written, and what of the path is left there."""
-    for depth, step in enumerate(path):
-        below = dict(compiled.entries).get(str(step)) if isinstance(compiled, MapValue) and compiled.when is None else None
-        if below is None:
-            return compiled, path[depth:]
-        compiled = below
-    return compiled, ()
 
 
 def _names(compiled: Dynamic, scope: Surroundings, variables: Mapping[str, Any]) -> set[str] | None:
@@ -90,9 +88,10 @@ def _names(compiled: Dynamic, scope: Surroundings, variables: Mapping[str, Any])
     return found
 
 
-def _followed(compiled: Compiled, names: set[str], scope: Surroundings, rest: Pointer) -> tuple[str, Pointer] | None:
+def _followed(compiled: Dynamic, scope: Surroundings, variables: Mapping[str, Any], rest: Pointer) -> Selection | None:
     """The one name that a value, or the `rest` of it, was made of, and the part of it, where the value holds that part."""
-    if len(names) != 1 or not isinstance(compiled, Dynamic):
+    names = _names(compiled, scope, variables)
+    if names is None or len(names) != 1:
         return None
     name = next(iter(names))
     template = scope.template

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from typing import Any, Final
 
 from jovial_scaffold.core.expressions import residuals
-from jovial_scaffold.core.expressions.errors import EvaluationError
+from jovial_scaffold.core.expressions.errors import UNDECLARED, EvaluationError
 from jovial_scaffold.core.expressions.library.own import patched
 from jovial_scaffold.core.expressions.pending import MarkMet, Pending
 from jovial_scaffold.core.expressions.placeholders import Formula, Joined, Omittable, join_parts
@@ -26,6 +26,7 @@ from jovial_scaffold.core.expressions.values import (
 )
 from jovial_scaffold.core.findings import Finding, Related
 from jovial_scaffold.core.limits import LOOP_ITEMS
+from jovial_scaffold.core.templates.fitting import counting
 from jovial_scaffold.core.templates.model import Compiled, Condition, Constant, Dynamic, ListValue, Loop, MapValue, Overlaid
 from jovial_scaffold.core.text.source import Origin, Pointer, pointer_text
 from jovial_scaffold.core.text.unknown import UNKNOWN
@@ -208,7 +209,10 @@ class Computer:
             )
             return None
         if not isinstance(over, list | dict):
-            self.problem("loop-invalid", say("`$per` goes over a list or map, and this gives {}.", Described(over)), loop.over.origin, site)
+            content = loop.over.content
+            text = content.text.strip() if type(over) is int and isinstance(content, Formula) else ""
+            message = say("`$per` goes over a list or map, and this gives {}.", Described(over))
+            self.problem("loop-invalid", message, loop.over.origin, site, counting(text))
             return None
         if len(over) > LOOP_ITEMS.most:
             self.problem(
@@ -222,6 +226,8 @@ class Computer:
 
     def fail(self, error: EvaluationError, formula: Formula | None, origin: Origin, site: Site) -> None:
         """The finding of an expression that has no value, at the sub-expression that has none."""
+        if error.trail and error.id in UNDECLARED:
+            return  # it is said where the function stands
         offset = 0 if formula is None or isinstance(error, _Placed) else formula.offset
         start, end = error.start, error.end
         if start < 0:  # the whole result is at fault

@@ -109,6 +109,7 @@ class _Explainer:
             if effective is _MISSING:
                 raise Unexplained
             note = "only the deployment will know it" if isinstance(effective, Pending) else f"the default of {resource.type_text}"
+            note = "not set" if effective is UNKNOWN else note
             return Reason("catalog", name, effective, resource.instance.resource.origin.key_span(), "", note)
         compiled, rest, positions, variables = Tracer(scope).leaf(instance, pointer)
         return self.compiled("property", name, compiled, rest, positions, dict(variables), scope, value, elsewhere, 0)

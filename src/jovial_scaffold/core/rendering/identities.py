@@ -109,5 +109,5 @@ def _clash(each: Identified, other: Identified, environment: str, elsewhere: str
     at = Related(place_of(elsewhere, other.address, other.property), say("{} has it here.", other.address))
     reach = "in every environment that there is" if where else "among resources of this type"
     hint = say("It must be unique {}.", reach)
-    group = f"{other.address} {elsewhere}"
+    group = f"{other.address}{where}"
     return Finding("identity-clash", "error", message, span, hint, each.address, each.property, (environment,), (at,), group)

@@ -11,6 +11,7 @@ from jovial_scaffold.core.rendering.tracing import Tracer
 from jovial_scaffold.core.schemas.catalog import ResourceType
 from jovial_scaffold.core.schemas.shapes import annotated, with_secrets
 from jovial_scaffold.core.schemas.validation import subschema
+from jovial_scaffold.core.templates.advice import advice
 from jovial_scaffold.core.templates.properties import violation_message
 from jovial_scaffold.core.text.source import Pointer, part, pointer_text
 from jovial_scaffold.core.words import NOTHING, Operand, Sentence, Value, key_of, say
@@ -79,11 +80,11 @@ def _finding(fault: _Fault, instance: Instance, kind: ResourceType, tracer: Trac
         related = (*related, Related(declared.origin.key_span(), say("`{}` is declared here.", declared.name)))
     where = pointer_text(fault.pointer)
     group = f"{fault.id} {where} {key_of(fault.expected)}"
+    leaf = tracer.leaf(instance, at)
+    hint = (advice(fault.id, leaf.compiled) if not (leaf.rest or fault.on_key or missing) else NOTHING) or fault.hint
     cause = None if missing or fault.on_key else cause_of(tracer, instance, at)
     environments = (instance.scope.parameters.environment,)
-    return Finding(
-        f"property-{fault.id}", "error", message, span, fault.hint, instance.address, where, environments, related, group, cause=cause
-    )
+    return Finding(f"property-{fault.id}", "error", message, span, hint, instance.address, where, environments, related, group, cause=cause)
 
 
 def _deprecated(pointer: Pointer, instance: Instance, kind: ResourceType, tracer: Tracer) -> Finding:

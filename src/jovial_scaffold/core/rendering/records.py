@@ -3,6 +3,8 @@
 from typing import Any
 
 from jovial_scaffold.core.expressions.errors import EvaluationError
+from jovial_scaffold.core.expressions.parts import no_field
+from jovial_scaffold.core.expressions.types import Owner
 from jovial_scaffold.core.expressions.values import Record, sorted_keys
 from jovial_scaffold.core.rendering.computing import OMITTED
 from jovial_scaffold.core.rendering.instances import Instance, Surroundings
@@ -50,6 +52,8 @@ class ResourceRecord(Record):
                 return shared.deployed[address][field]
             return shared.plans.pending(address, field)
         known = kind.schema.get("properties", {})
+        if field in kind.schema.get("required", ()):
+            return UNKNOWN  # that it is missing is said where it stands
         if field in known:
             hint = say("Set it, or read it with {}.?{}.", self.instance.resource.name, field)
             raise EvaluationError(
@@ -57,8 +61,7 @@ class ResourceRecord(Record):
                 hint=hint,
                 id="property-unset",
             )
-        hint = nearest(field, known, say("It has {}.", listed(sorted(known)[:10])))
-        raise EvaluationError(say("{} has no property `{}`.", kind.id, field), hint=hint, id="property-unknown")
+        raise no_field(Owner("property-unknown", kind.id), field, known)
 
     def has(self, field: str) -> Any:
         """Whether a property is set, has a default, or will be set by the cloud."""
@@ -104,10 +107,7 @@ class ModuleRecord(Record):
                     id="key-missing",
                 )
             return value
-        known = inside.template.outputs
-        hint = nearest(field, known, say("Its outputs are {}.", listed(sorted(known)[:10])) if known else say("It has no outputs."))
-        label = self.instance.resource.type_text
-        raise EvaluationError(say("The module {} has no output `{}`.", label, field), hint=hint, id="output-unknown")
+        raise no_field(Owner("output-unknown", self.instance.resource.type_text), field, inside.template.outputs)
 
     def has(self, field: str) -> Any:
         """Whether there is such an output."""

@@ -5,6 +5,7 @@ those, by name. What a rule asks safely (`has`, `.?`) may be missing from some t
 """
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import replace
 from typing import Any, NamedTuple
 
 from jovial_scaffold.core.expressions.checking import Checker, constant_comparisons, never_members
@@ -97,8 +98,9 @@ class _Seen(NamedTuple):
 
 def check_rules(ruleset: Ruleset, world: World) -> Iterator[tuple[Rule, list[Finding]]]:
     """For each rule of a ruleset, what is wrong with it whatever the environments hold."""
+    addresses = _addresses(ruleset, world.template)
     for rule in ruleset.rules:
-        check = _RuleCheck(rule, ruleset, world)
+        check = _RuleCheck(rule, ruleset, world, addresses)
         yield rule, [*check.patterns(), *check.pair(), *check.parts()]
 
 
@@ -127,8 +129,9 @@ def parameters_read(rulesets: Sequence[Ruleset]) -> frozenset[str]:
 
 
 class _RuleCheck:
-    def __init__(self, rule: Rule, ruleset: Ruleset, world: World) -> None:
+    def __init__(self, rule: Rule, ruleset: Ruleset, world: World, addresses: Type) -> None:
         self.rule = rule
+        self.addresses = addresses
         self.values = ruleset.values
         self.world = world
         self.constant: dict[Node, set[Any]] = {}
@@ -239,7 +242,8 @@ class _RuleCheck:
         for missing in checker.never_there:
             yield _Seen(missing, origin, formula, True)
         for problem in checker.problems:
-            if problem.id == "field-unknown":  # which is wrong whether or not the condition before it holds
+            # These are wrong whether or not the condition before them holds.
+            if problem.id == "field-unknown" or any(problem is each for each in checker.never_boolean):
                 yield _Seen(problem, origin, formula, False)
         for node, turned_out in checker.comparisons.items():
             self.constant.setdefault(node, set()).add(turned_out if type(turned_out) is bool else None)
@@ -344,8 +348,27 @@ class _RuleCheck:
             "labels": labels_type([self.world.environments.get(each, {}) for each in environments]),
             "parameters": Type(_MAP, fields=parameters, others=open_),
             "outputs": self.world.outputs,
-            "resources": _ADDRESSES,
+            "resources": self.addresses,
         }
+
+
+def _addresses(ruleset: Ruleset, template: Template) -> Type:
+    """The resources by address: those that a template has once are of their types, of others only the form is known. Where no rule looks
+    into them, that is all."""
+    named = [each.value for each in ruleset.values.values()]
+    every = [part for rule in ruleset.rules for part in (rule.where, rule.require, rule.message, rule.fix)]
+    reads = (each for part in (*every, *named) for formula, _, _ in formulas_of(part) for each in formula.program.reads)
+    if not any(each.name == "resources" or each.path[:1] == ("resources",) for each in reads):
+        return _ADDRESSES
+    of_types: dict[str, Type] = {}
+    fields = {}
+    for name, resource in template.resources.items():
+        if resource.type is not None and resource.loop is None and resource.module is None:
+            if resource.type.id not in of_types:
+                properties = Field(effective_type(resource.type.schema), True)
+                of_types[resource.type.id] = Type(_MAP, fields={"type": Field(STRING, True), "properties": properties})
+            fields[name] = Field(of_types[resource.type.id], resource.when is None)
+    return replace(_ADDRESSES, fields=fields)
 
 
 _NARROW = say("Name the types that have it in `applies`, or ask with has(self.…).")

@@ -3,7 +3,7 @@
 from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, NamedTuple
 
 from jovial_scaffold.core import marks
 from jovial_scaffold.core.expressions.errors import EvaluationError
@@ -12,7 +12,7 @@ from jovial_scaffold.core.expressions.library.strings import scalar_text
 from jovial_scaffold.core.expressions.pending import Pending
 from jovial_scaffold.core.expressions.placeholders import Formula, Joined
 from jovial_scaffold.core.expressions.references import Reference
-from jovial_scaffold.core.expressions.scopes import LookupScope, MapScope, Scope
+from jovial_scaffold.core.expressions.scopes import LookupScope, MapScope, Names, Scope
 from jovial_scaffold.core.expressions.syntax import Macro, Node
 from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.findings import Finding, Related, Span
@@ -21,8 +21,7 @@ from jovial_scaffold.core.rendering.instances import EvaluatedResource
 from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.rendering.tracing import Tracer
 from jovial_scaffold.core.rules.reading import Rule, Ruleset
-from jovial_scaffold.core.schemas.catalog import Catalogs, ResourceType
-from jovial_scaffold.core.schemas.shapes import filled
+from jovial_scaffold.core.schemas.catalog import ResourceType
 from jovial_scaffold.core.templates.model import Compiled, Condition, Constant, Dynamic, ListValue, MapValue, Named
 from jovial_scaffold.core.text.patterns import pattern
 from jovial_scaffold.core.text.source import Pointer, pointer_text
@@ -35,7 +34,7 @@ Verdicts = Counter[tuple[str, str]]
 """How often a rule, by its label, turned out to be passed, failed, undetermined, unknown or broken."""
 
 
-class _RuleScope(LookupScope):
+class RuleScope(LookupScope):
     """The names that a rule sees; the ruleset's own values are computed when first read."""
 
     def __init__(self, names: dict[str, Any], values: dict[str, Named]) -> None:
@@ -93,6 +92,14 @@ def applies(rule: Rule, kind: ResourceType) -> bool:
     return any(pattern(each).match(kind.id) or pattern(each).match(kind.name) for each in rule.applies)
 
 
+class _Placed(NamedTuple):
+    """Where a property stands, the lines that it is made of, and where it would be mended if not there."""
+
+    span: Span
+    related: tuple[Related, ...]
+    cause: Span | None
+
+
 @dataclass(frozen=True, slots=True)
 class Subject:
     """What a rule is judged over: the names that it sees beside the shared ones, and how a finding about it is placed.
@@ -107,6 +114,7 @@ class Subject:
     resource: EvaluatedResource | None = None
     others: Mapping[str, EvaluatedResource] = field(default_factory=dict)
     span: Span | None = None
+    placed: dict[tuple[str, Pointer], _Placed] = field(default_factory=dict)
 
 
 def shared_names(rendering: Evaluated) -> dict[str, Any]:
@@ -128,16 +136,28 @@ def judge(rendering: Evaluated, rulesets: list[Ruleset]) -> tuple[list[Finding],
         return findings, verdicts
     shared = shared_names(rendering)
     environments = (rendering.label,)
+    about: dict[str, list[tuple[Ruleset, list[_Tally]]]] = {}  # the rules about a type
     for address, resource in rendering.resources.items():
-        if resource.type is None:
+        kind = resource.type
+        if kind is None:
             continue
-        names = {**shared, "self": shared["resources"][address]["properties"], "address": address, "type": resource.type.id}
+        if kind.id not in about:
+            about[kind.id] = _rules_about(kind, rulesets)
+        if not about[kind.id]:
+            continue
+        names = {**shared, "self": shared["resources"][address]["properties"], "address": address, "type": kind.id}
         subject = Subject(address, names, environments, ("self",), resource)
-        for ruleset in rulesets:
-            scope = _RuleScope(names, ruleset.values)
-            for rule in ruleset.rules:
-                if rule.over == "resource" and applies(rule, resource.type):
-                    findings += _verdict(rule, scope, subject, verdicts)
+        for ruleset, tallies in about[kind.id]:
+            scope = RuleScope(names, ruleset.values)
+            seen = scope.names if ruleset.values else names
+            for each in tallies:
+                outcome = _quickly(each, seen)
+                if outcome is True:
+                    each.passed += 1
+                elif outcome is None:
+                    findings += _verdict(each.rule, scope, subject, verdicts)
+    for each in (each for rules in about.values() for _, tallies in rules for each in tallies if each.passed):
+        verdicts[each.rule.label, "passed"] += each.passed
     if rendering.scope.incomplete():
         # What is not known to be there cannot be missed.
         return findings, verdicts
@@ -150,8 +170,42 @@ def judge(rendering: Evaluated, rulesets: list[Ruleset]) -> tuple[list[Finding],
         for rule in ruleset.rules:
             found = subjects.get(rule.over)
             if found is not None:
-                findings += _verdict(rule, _RuleScope(found.names, ruleset.values), found, verdicts)
+                findings += _verdict(rule, RuleScope(found.names, ruleset.values), found, verdicts)
     return findings, verdicts
+
+
+class _Tally:
+    """A rule, its conditions where they are expressions, and how many resources it was quickly seen to hold of."""
+
+    __slots__ = ("passed", "require", "rule", "where")
+
+    def __init__(self, rule: Rule) -> None:
+        self.rule = rule
+        self.where = rule.where.content.program if rule.where is not None and isinstance(rule.where.content, Formula) else None
+        is_plain = rule.where is None or self.where is not None
+        self.require = rule.require.content.program if is_plain and isinstance(rule.require.content, Formula) else None
+        self.passed = 0
+
+
+def _rules_about(kind: ResourceType, rulesets: list[Ruleset]) -> list[tuple[Ruleset, list[_Tally]]]:
+    """The rules over resources of a type, by ruleset."""
+    found = [(each, [_Tally(rule) for rule in each.rules if rule.over == "resource" and applies(rule, kind)]) for each in rulesets]
+    return [(ruleset, tallies) for ruleset, tallies in found if tallies]
+
+
+def _quickly(each: _Tally, names: Names) -> bool | None:
+    """Whether a rule holds of what some names stand for, as most do; False where its `where` does not, None where a careful look is needed."""
+    if each.require is None:
+        return None
+    try:
+        if each.where is not None and (about := each.where.quick(names, _NO_VARIABLES)) is not True:
+            return False if about is False else None
+        return True if each.require.quick(names, _NO_VARIABLES) is True else None
+    except Exception:  # whatever it is: the careful way says what it means
+        return None
+
+
+_NO_VARIABLES: Mapping[str, Any] = {}
 
 
 def judges_pairs(rulesets: list[Ruleset]) -> bool:
@@ -180,7 +234,7 @@ def judge_pairs(renderings: Sequence[Evaluated], rulesets: list[Ruleset]) -> tup
                 for rule in ruleset.rules:
                     meant = one < other if rule.between is None else rule.between == (left.environment, right.environment)
                     if rule.over == "pair" and meant and one != other:
-                        findings += _verdict(rule, _RuleScope(subject.names, ruleset.values), subject, verdicts)
+                        findings += _verdict(rule, RuleScope(subject.names, ruleset.values), subject, verdicts)
     return findings, verdicts
 
 
@@ -221,11 +275,11 @@ def judge_effects(effects: Sequence[JudgedEffect], rendering: Evaluated, ruleset
         for ruleset, rule in rules:
             about = applies(rule, each.kind) if each.kind else any(pattern(name).match(each.type) for name in rule.applies)
             if about:
-                findings += _verdict(rule, _RuleScope(names, ruleset.values), subject, verdicts)
+                findings += _verdict(rule, RuleScope(names, ruleset.values), subject, verdicts)
     return findings, verdicts
 
 
-def _verdict(rule: Rule, scope: _RuleScope, subject: Subject, verdicts: Verdicts) -> list[Finding]:
+def _verdict(rule: Rule, scope: RuleScope, subject: Subject, verdicts: Verdicts) -> list[Finding]:
     """What is said of a rule over a subject; how it turned out is counted, unless `where` leaves it out."""
     outcome, findings = _outcome(rule, scope, subject)
     if outcome != "skipped":
@@ -233,16 +287,16 @@ def _verdict(rule: Rule, scope: _RuleScope, subject: Subject, verdicts: Verdicts
     return findings
 
 
-def _outcome(rule: Rule, scope: _RuleScope, subject: Subject) -> tuple[str, list[Finding]]:
+def _outcome(rule: Rule, scope: RuleScope, subject: Subject) -> tuple[str, list[Finding]]:
     try:
-        where = _truth(rule.where, scope)
+        where = truth(rule.where, scope)
         if where is False:
             return "skipped", []
         if where is UNKNOWN:
             return "unknown", []
-        held = _truth(rule.require, scope) if not isinstance(where, Pending) else where
+        held = truth(rule.require, scope) if not isinstance(where, Pending) else where
     except EvaluationError as error:
-        if not _is_unset(rule, error, subject.sources):
+        if not is_unset(rule, error, subject.sources):
             return "broken", [_broken(rule, error, subject)]
         held = not rule.absent_fails
     if held is True:
@@ -252,7 +306,7 @@ def _outcome(rule: Rule, scope: _RuleScope, subject: Subject) -> tuple[str, list
     return "undetermined" if isinstance(held, Pending) else "failed", [_finding(rule, scope, subject, held)]
 
 
-def _finding(rule: Rule, scope: _RuleScope, subject: Subject, held: Any) -> Finding:
+def _finding(rule: Rule, scope: RuleScope, subject: Subject, held: Any) -> Finding:
     """What is said of a rule that does not hold, or that only the deployment can judge."""
     origin = Related(rule.origin.key_span(), say("The rule `{}` is here.", rule.name))
     resource, pointer = subject.resource, _WHOLE
@@ -261,8 +315,8 @@ def _finding(rule: Rule, scope: _RuleScope, subject: Subject, held: Any) -> Find
         resource = subject.others[culprits[0]]
     elif resource is not None:
         pointer = _pointed_at(rule.require, resource, scope)
-    tracer = Tracer(resource.instance.scope) if resource is not None else None
-    span = tracer.place(resource.instance, pointer) if tracer and resource else subject.span or rule.require.origin.value_span()
+    placed = _placed(resource, pointer, subject) if resource is not None else None
+    span = placed.span if placed is not None else subject.span or rule.require.origin.value_span()
     address = resource.address if resource is not None else subject.label if subject.span is not None else ""
     where = pointer_text(pointer)
     if isinstance(held, Pending):
@@ -274,19 +328,31 @@ def _finding(rule: Rule, scope: _RuleScope, subject: Subject, held: Any) -> Find
     message = told(message_text(rule.message, scope)) if rule.message else reason
     because, fix = told(rule.because), told(message_text(rule.fix, scope)) if rule.fix else NOTHING
     hint = together(because if rule.message else NOTHING, fix)
-    related: tuple[Related, ...] = (origin,)
-    cause = None
-    # A whole map or list has too many parameters behind it to name them; a single value has few.
-    if pointer and tracer and resource and not isinstance(tracer.leaf(resource.instance, pointer)[0], MapValue | ListValue):
-        related = (*tracer.related(tracer.sources(resource.instance, pointer)), origin)
-        cause = cause_of(tracer, resource.instance, pointer)
+    related, cause = ((*placed.related, origin), placed.cause) if placed is not None else ((origin,), None)
     group = f"{rule.name} {subject.label}" if rule.over == "pair" else rule.name
     said = say("{}: {}", rule.name, message)
+    also_at = tuple((name, tuple(culprits)) for name in subject.environments) if len(culprits) > 1 else ()
     about = (address, where, subject.environments, related)
-    return Finding("rule-failed", rule.level, said, span, hint, *about, group, tuple(culprits[1:]), cause, rule.label, because, fix)
+    return Finding("rule-failed", rule.level, said, span, hint, *about, group, also_at, cause, rule.label, because, fix)
 
 
-def _culprits(rule: Rule, scope: _RuleScope, subject: Subject) -> list[str]:
+def _placed(resource: EvaluatedResource, pointer: Pointer, subject: Subject) -> _Placed:
+    """Where a property of a resource stands, and where it would be mended; found once for all rules that speak of it."""
+    key = (resource.address, pointer)
+    if key not in subject.placed:
+        tracer = Tracer(resource.instance.scope)
+        span = tracer.place(resource.instance, pointer)
+        related: tuple[Related, ...] = ()
+        cause = None
+        # A whole map or list has too many parameters behind it to name them; a single value has few.
+        if pointer and not isinstance(tracer.leaf(resource.instance, pointer)[0], MapValue | ListValue):
+            related = tracer.related(tracer.sources(resource.instance, pointer))
+            cause = cause_of(tracer, resource.instance, pointer)
+        subject.placed[key] = _Placed(span, related, cause)
+    return subject.placed[key]
+
+
+def _culprits(rule: Rule, scope: RuleScope, subject: Subject) -> list[str]:
     """Of a condition about all resources, the addresses that do not meet it; nothing where it is about something else."""
     if not isinstance(rule.require.content, Formula):
         return []
@@ -310,7 +376,7 @@ def _culprits(rule: Rule, scope: _RuleScope, subject: Subject) -> list[str]:
     return found
 
 
-def _is_unset(rule: Rule, error: EvaluationError, sources: tuple[str, ...]) -> bool:
+def is_unset(rule: Rule, error: EvaluationError, sources: tuple[str, ...]) -> bool:
     """Whether a property is not set that the rule is about; what is missing elsewhere, such as in `parameters`, is a mistake of the rule."""
     if error.id not in _UNSET:
         return False
@@ -322,7 +388,7 @@ def _is_unset(rule: Rule, error: EvaluationError, sources: tuple[str, ...]) -> b
     )
 
 
-def _truth(condition: Condition | None, scope: _RuleScope) -> Any:
+def truth(condition: Condition | None, scope: RuleScope) -> Any:
     if condition is None:
         return True
     if isinstance(condition.content, Constant):
@@ -392,65 +458,3 @@ def _failing_item(node: Node, reference: Reference, items: Any, scope: Scope) ->
         if held is False and index < len(items):
             return (index,)
     return ()
-
-
-def check_examples(rulesets: list[Ruleset], catalogs: Catalogs) -> list[Finding]:
-    """A rule's examples, judged with defaults filled in and without `where`: each must turn out as it says."""
-    findings = []
-    for ruleset in rulesets:
-        for rule in ruleset.rules:
-            kind = next((each for each in catalogs if applies(rule, each)), None)
-            for examples, expected in ((rule.passes, True), (rule.fails, False)):
-                for example, origin in examples:
-                    held = _example_holds(rule, ruleset, example, kind, catalogs)
-                    if held is not expected:
-                        words = ("should pass and fails", "should fail and passes")[not expected]
-                        findings.append(
-                            Finding(
-                                "rule-example-wrong",
-                                "error",
-                                say("This example of the rule `{}` {}.", rule.name, words),
-                                origin.value_span(),
-                                say("Correct the rule or the example."),
-                            )
-                        )
-    return findings
-
-
-_EMPTY: dict[str, Any] = {"environment": "", "labels": {}, "parameters": {}, "outputs": {}, "resources": {}}
-
-
-def _example_names(rule: Rule, example: dict[str, Any], kind: ResourceType | None, catalogs: Catalogs) -> dict[str, Any]:
-    """The names that an example gives a rule of each scope; what it leaves out is empty."""
-    if rule.over == "pair":
-        return {side: _EMPTY | _with_defaults(example.get(side) or {}, catalogs) for side in ("left", "right")}
-    common = {**_EMPTY, "address": "example", "type": kind.id if kind else ""}
-    if rule.over in ("environment", "effect"):
-        given = _with_defaults(example, catalogs)
-        for side in ("was", "becomes") if rule.over == "effect" else ():
-            given[side] = filled(kind.shape if kind else None, example.get(side), "example") if example.get(side) is not None else None
-        return {**common, "effect": "", "touched": [], **given}
-    return {**common, "self": filled(kind.shape if kind and rule.over == "resource" else None, example, "example")}
-
-
-def _with_defaults(names: dict[str, Any], catalogs: Catalogs) -> dict[str, Any]:
-    """Names with the defaults of their types filled into resources."""
-    resources = names.get("resources")
-    if not isinstance(resources, dict):
-        return dict(names)
-    found = {}
-    for address, each in resources.items():
-        if isinstance(each, dict):
-            kind = catalogs.find(str(each.get("type", "")))
-            properties = filled(kind.shape if kind else None, each.get("properties") or {}, address)
-            found[address] = {**each, "type": kind.id if kind else each.get("type", ""), "properties": properties}
-    return {**names, "resources": found}
-
-
-def _example_holds(rule: Rule, ruleset: Ruleset, example: dict[str, Any], kind: ResourceType | None, catalogs: Catalogs) -> bool:
-    names = _example_names(rule, example, kind, catalogs)
-    sources = {"environment": ("resources",), "pair": ("left", "right"), "effect": ("was", "becomes")}.get(rule.over, ("self",))
-    try:
-        return _truth(rule.require, _RuleScope(names, ruleset.values)) is True
-    except EvaluationError as error:
-        return _is_unset(rule, error, sources) and not rule.absent_fails

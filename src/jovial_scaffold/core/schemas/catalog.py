@@ -216,10 +216,10 @@ def read_catalog(files: Files, found: Found, origin: Origin | None) -> tuple[lis
                     hint,
                 )
             )
-    if not names:
-        findings.append(
-            Finding("catalog-empty", "warning", say("The catalog {} holds no schemas.", found.name), Span(found.name, 1, 1, 1, 1))
-        )
+    if not types and not findings:
+        span = origin.value_span() if origin else Span(found.name, 1, 1, 1, 1)
+        hint = say("A schema begins with $id: {}.machine.v1", label)
+        findings.append(Finding("catalog-empty", "warning", say("The catalog {} holds no schemas.", found.name), span, hint))
     return types, defaults, label, findings
 
 

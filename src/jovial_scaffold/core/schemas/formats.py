@@ -21,6 +21,16 @@ def _cidr(text: str) -> bool:
     return True
 
 
+def network_of(text: str) -> str:
+    """The range that an address with a prefix length lies in; nothing where the text is none."""
+    import ipaddress
+
+    try:
+        return str(ipaddress.ip_network(text, strict=False)) if "/" in text and _SHAPE.match(text) else ""
+    except ValueError:
+        return ""
+
+
 @lru_cache(maxsize=4096)
 def _address(text: str) -> bool:
     """An IPv4 or IPv6 address (RFC 791, RFC 4291)."""

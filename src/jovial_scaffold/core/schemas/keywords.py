@@ -42,6 +42,7 @@ KNOWN_FORMATS = (
     *("iri", "iri-reference", "uri-template", "uuid", "json-pointer", "relative-json-pointer", "regex", "cidr", "address"),
 )
 """The formats of JSON Schema Validation 2020-12 (section 7.3), and ours."""
+NOTE = "x-"  # begins the words of others, which say nothing here
 KEYWORDS = (*LISTS, *MAPS, *SINGLE, *_OTHERS)
 
 
@@ -67,15 +68,18 @@ def parts(schema: Any, origin: Origin) -> Iterator[tuple[dict[str, Any], Origin]
 
 
 def misspelt(schema: Any, origin: Origin, known: tuple[str, ...] = ()) -> Iterator[Finding]:
-    """What is nearly a keyword, of JSON Schema or of the `known` others, and is none. Where `writeOnly` was meant, the schema is changed to
+    """What is no keyword, of JSON Schema or of the `known` others. Where `writeOnly` was meant, the schema is changed to
     have it: until the word is mended, what it should keep secret is kept."""
     every = (*KEYWORDS, *known)
     for part, place in parts(schema, origin):
         for key in [each for each in part if each not in every]:
+            if key.startswith(NOTE):
+                continue
             meant = near(key, every)
-            if meant:
-                span = place.child(key).key_span()
-                yield Finding("key-unknown", "error", say("JSON Schema has no keyword `{}`.", key), span, say("Did you mean `{}`?", meant))
+            hint = (
+                say("Did you mean `{}`?", meant) if meant else say("Nothing is checked by it; a note of your own begins with `{}`.", NOTE)
+            )
+            yield Finding("key-unknown", "error", say("JSON Schema has no keyword `{}`.", key), place.child(key).key_span(), hint)
             if meant == "writeOnly" and part[key] not in (False, None):
                 part[meant] = True
         yield from contradictions(part, place)

@@ -49,6 +49,18 @@ class Shape:
         found = [*self.properties.values(), *(shape for _, shape in self.patterns), *self.prefix, self.items, self.others]
         return [each for each in found if each is not None]
 
+    def holds_secrets(self) -> bool:
+        """Whether it, or anything below, is secret."""
+        waiting, seen = [self], {self}
+        while waiting:
+            shape = waiting.pop()
+            if shape.write_only:
+                return True
+            below = [each for each in shape.children() if each not in seen]
+            seen.update(below)
+            waiting += below
+        return False
+
     def of(self, name: str) -> "Shape | None":
         """What is said of a property: by its name, by patterns that it meets, else by what holds for the others."""
         own = self.properties.get(name)

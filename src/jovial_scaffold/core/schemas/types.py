@@ -2,8 +2,10 @@
 
 from typing import Any
 
-from jovial_scaffold.core.expressions.types import ANY, MOST_OPTIONS, Field, Type, joined, type_of_value
+from jovial_scaffold.core.expressions.types import ANY, MOST_OPTIONS, Field, Type, joined, met, type_of_values
 from jovial_scaffold.core.expressions.values import type_name
+from jovial_scaffold.core.limits import FEW_INTEGERS
+from jovial_scaffold.core.schemas.annotations import ANNOTATIONS
 from jovial_scaffold.core.schemas.validation import referred
 
 _KINDS = {
@@ -16,6 +18,10 @@ _KINDS = {
     "object": "map",
 }
 _DEEPEST = 12
+_ANNOTATING = frozenset(
+    ("$ref", "description", "title", "default", "$defs", "types", "examples", "$comment", "readOnly", "writeOnly", "deprecated")
+) | {*ANNOTATIONS} - {"refersTo"}
+"""Keywords that take no value away, or are looked up elsewhere."""
 
 
 def effective_type(schema: Any) -> Type:
@@ -30,8 +36,12 @@ def type_of_schema(schema: Any, root: Any = None, depth: int = 0, filled: bool =
         return ANY
     if "$ref" in schema:
         target = referred(schema["$ref"], root) if isinstance(schema["$ref"], str) else None
-        beside = {key: value for key, value in schema.items() if key not in ("$ref", "description", "title", "default", "$defs", "types")}
-        return type_of_schema(target, root, depth + 1, filled) if not beside else ANY
+        beside = {key: value for key, value in schema.items() if key not in _ANNOTATING}
+        return (
+            met((type_of_schema(target, root, depth + 1, filled), type_of_schema(beside, root, depth + 1, filled)))
+            if beside
+            else (type_of_schema(target, root, depth + 1, filled))
+        )
     if "anyOf" in schema or "oneOf" in schema:
         branches = schema.get("anyOf") or schema.get("oneOf")
         return (
@@ -39,18 +49,21 @@ def type_of_schema(schema: Any, root: Any = None, depth: int = 0, filled: bool =
             if isinstance(branches, list) and "type" not in schema
             else ANY
         )
-    if "allOf" in schema or "if" in schema or "not" in schema:
-        return ANY
+    if isinstance(schema.get("allOf"), list):
+        rest = {key: value for key, value in schema.items() if key != "allOf"}
+        return met(type_of_schema(each, root, depth + 1, filled) for each in (*schema["allOf"], *([rest] if rest else [])))
     declared = schema.get("type")
     names = [declared] if isinstance(declared, str) else list(declared or ())
     kinds = frozenset(_KINDS[name] for name in names if name in _KINDS)
-    options = _options(schema, kinds)
+    options = _options(schema, kinds) if "not" not in schema and "if" not in schema else None  # which may take some of them away
     if options is not None:
         kinds = frozenset(type_name(option) for option in options)
         if options:
-            return joined(map(type_of_value, options))  # with the bounds and lengths that they have
+            return type_of_values(options)  # with the bounds and lengths that they have
     elif kinds == {"bool"}:
         options = (True, False)
+    elif kinds == {"int"}:
+        options = _few_integers(schema)
     return Type(
         kinds,
         options,
@@ -60,7 +73,14 @@ def type_of_schema(schema: Any, root: Any = None, depth: int = 0, filled: bool =
         _length(schema, kinds, "max"),
         type_of_schema(schema["items"], root, depth + 1, filled) if isinstance(schema.get("items"), dict) else None,
         *_fields(schema, root, depth, kinds, filled),
+        refers=targets(schema),
     )
+
+
+def targets(schema: dict[str, Any]) -> frozenset[str] | None:
+    """The properties of types that `refersTo` names, without their catalogs."""
+    named = schema.get("refersTo")
+    return frozenset(str(each).rpartition(".")[2] for each in named) if isinstance(named, list) else None
 
 
 def _options(schema: dict[str, Any], kinds: frozenset[str]) -> tuple[Any, ...] | None:
@@ -69,6 +89,18 @@ def _options(schema: dict[str, Any], kinds: frozenset[str]) -> tuple[Any, ...] |
         return None
     typed = [float(option) if type(option) is int and kinds == {"double"} else option for option in listed]
     return tuple(option for option in typed if not kinds or type_name(option) in kinds)
+
+
+def _few_integers(schema: dict[str, Any]) -> tuple[int, ...] | None:
+    """All integers that a schema allows, where its bounds leave few."""
+    bounds = [schema.get(name) for name in ("minimum", "maximum", "exclusiveMinimum", "exclusiveMaximum")]
+    least, most, above, below = (bound if type(bound) is int else None for bound in bounds)
+    low = max((each for each in (least, None if above is None else above + 1) if each is not None), default=None)
+    high = min((each for each in (most, None if below is None else below - 1) if each is not None), default=None)
+    exact = bounds == [least, most, above, below] and not {"multipleOf", "not", "if"} & schema.keys()
+    if low is None or high is None or not exact or not 0 <= high - low < FEW_INTEGERS.most:
+        return None
+    return tuple(range(low, high + 1))
 
 
 def _number(bound: Any) -> float | None:

@@ -11,11 +11,11 @@ from typing import Any, NamedTuple
 
 from jovial_scaffold.core.expressions.pending import Pending
 from jovial_scaffold.core.expressions.values import Secret
-from jovial_scaffold.core.schemas.formats import FORMATS
+from jovial_scaffold.core.schemas.formats import FORMATS, network_of
 from jovial_scaffold.core.spelling import near
 from jovial_scaffold.core.text.source import Pointer
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.words import NOTHING, Counted, Described, Operand, Sentence, Value, listed, nearest, say
+from jovial_scaffold.core.words import NOTHING, Counted, Derived, Described, Operand, Sentence, Value, listed, nearest, say
 
 Explain = Callable[[Any, Pointer, Any, Any], Iterator["Violation"]]
 
@@ -301,6 +301,8 @@ _FORMAT_WORDS: dict[str, tuple[Operand, Sentence]] = {
 def _format(error: Any, pointer: Pointer, value: Any, schema: Any) -> Iterator[Violation]:
     name = error.kind.value
     expected, hint = _FORMAT_WORDS.get(name, (say("text of the format {}", name), NOTHING))
+    if name == "cidr" and isinstance(value, str) and (around := network_of(value)):
+        hint = say("The range that it lies in is {}.", Derived(around))
     yield Violation("format", pointer, say("{name} takes {}, and {}.", expected, _gives(value)), hint, expected)
 
 
@@ -330,6 +332,10 @@ def _unique(error: Any, pointer: Pointer, value: Any, schema: Any) -> Iterator[V
 def _alternatives(error: Any, pointer: Pointer, value: Any, schema: Any) -> Iterator[Violation]:
     parts = subschema(schema, pointer)
     branches = [branch for part in parts for branch in part.get(error.kind.name, ()) if isinstance(branch, dict)]
+    meant = _meant_form(branches, value, schema) if "multiple" not in type(error.kind).__name__.lower() else None
+    if meant is not None and (told := list(_within_form(meant, pointer, value, schema))):
+        yield from told
+        return
     words = [str(branch.get("title") or branch.get("type") or branch.get("const") or "") for branch in branches]
     named = [word for word in dict.fromkeys(words) if word]
     expected = say("one of its forms ({})", listed(named, "or")) if named else say("one of its forms")
@@ -339,6 +345,34 @@ def _alternatives(error: Any, pointer: Pointer, value: Any, schema: Any) -> Iter
         else say("none fits {}", "this secret" if isinstance(value, Secret) else Described(value))
     )
     yield Violation("value", pointer, say("{name} takes {}, and {}.", expected, count), NOTHING, expected)
+
+
+def _meant_form(branches: list[dict[str, Any]], value: Any, root: Any) -> dict[str, Any] | None:
+    """The one form whose properties a map has, more than those of the others, and what it says of itself by a constant."""
+    if not isinstance(value, dict):
+        return None
+    scores = []
+    for branch in branches:
+        whole = referred(branch["$ref"], root) if isinstance(branch.get("$ref"), str) else branch
+        properties = whole.get("properties", {}) if isinstance(whole, dict) else {}
+        known = sum(key in properties or bool(near(key, properties)) for key in value)
+        constants = [key for key, part in properties.items() if isinstance(part, dict) and "const" in part and key in value]
+        scores.append(known - len(value) + sum(10 if value[key] == properties[key]["const"] else -10 for key in constants))
+    best = max(scores, default=0)
+    return branches[scores.index(best)] if scores.count(best) == 1 and best > -len(value) else None
+
+
+def _within_form(branch: dict[str, Any], pointer: Pointer, value: Any, root: Any) -> Iterator[Violation]:
+    """What one form says against a value; a key that was meant is not missed as well."""
+    shared = {key: root[key] for key in ("$defs", "definitions", "types") if isinstance(root, dict) and key in root}
+    try:
+        found = Validator({**shared, **branch}).violations(value)
+    except SchemaError:
+        return
+    meant = {(*each.pointer[:-1], each.meant) for each in found if each.meant}
+    for each in found:
+        if not (each.id == "missing" and each.pointer in meant):
+            yield each._replace(pointer=(*pointer, *each.pointer))
 
 
 def _other(error: Any, pointer: Pointer, value: Any, schema: Any) -> Iterator[Violation]:

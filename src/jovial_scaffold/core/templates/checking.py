@@ -7,27 +7,28 @@ It is long because each place of a template that holds an expression has its che
 """
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
 from functools import partial
 from itertools import islice
 from types import MappingProxyType
-from typing import Any, NamedTuple
+from typing import Any
 
 from jovial_scaffold.core.expressions.checking import Checker, Path, constant_comparisons, never_members
-from jovial_scaffold.core.expressions.errors import BudgetError, EvaluationError
+from jovial_scaffold.core.expressions.errors import UNDECLARED, BudgetError, EvaluationError
 from jovial_scaffold.core.expressions.placeholders import Formula, Joined, Omittable
 from jovial_scaffold.core.expressions.references import references
 from jovial_scaffold.core.expressions.scopes import Scope
 from jovial_scaffold.core.expressions.syntax import Name, Node, Select
 from jovial_scaffold.core.expressions.types import ANY, STRING, Abstract, Type, has_abstract, joined, settled, type_of_value
 from jovial_scaffold.core.expressions.values import NONE, Optional
-from jovial_scaffold.core.findings import Finding, Level
+from jovial_scaffold.core.findings import Finding, Span
 from jovial_scaffold.core.limits import FEW_COMBINATIONS, STATIC_COMBINATIONS, STATIC_TRIALS
 from jovial_scaffold.core.schemas.types import type_of_schema
 from jovial_scaffold.core.templates.absences import Without, what_is_false
+from jovial_scaffold.core.templates.advice import advice
 from jovial_scaffold.core.templates.fitting import Fitting, PropertyPlace, condition_fault, omittable_fault, text_fault
 from jovial_scaffold.core.templates.joined_texts import JoinedTexts
 from jovial_scaffold.core.templates.knowledge import Assignment, Environments, Knowledge, Known, KnownScope
+from jovial_scaffold.core.templates.mistakes import ELSEWHERE, Mistake, Outcome, Place, finding_of, mistakes_of
 from jovial_scaffold.core.templates.model import (
     Compiled,
     Condition,
@@ -37,7 +38,6 @@ from jovial_scaffold.core.templates.model import (
     Function,
     ListValue,
     Lookup,
-    Loop,
     MapValue,
     Overlaid,
     Requirement,
@@ -45,12 +45,13 @@ from jovial_scaffold.core.templates.model import (
     Template,
 )
 from jovial_scaffold.core.templates.properties import check_properties
+from jovial_scaffold.core.templates.requirements import never_met
+from jovial_scaffold.core.templates.selecting import leaf_of
 from jovial_scaffold.core.templates.trials import Acceptance, Choices, choices_of, literals
 from jovial_scaffold.core.text.source import Origin, pointer_text
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.words import Amount, Value, listed, nearest, say, together
+from jovial_scaffold.core.words import Amount, Value, listed, nearest, say
 
-_ELSEWHERE = PropertyPlace(None, "", ())
 _FEW_TRIALS = 2  # of an expression like one that was tried as far as it goes
 _WANTED: dict[str, tuple[str, ...]] = {
     **dict.fromkeys(("$when", "require", "where"), ("bool",)),
@@ -82,50 +83,12 @@ def static_scope(template: Template) -> Scope:
     return Knowledge().of(template).scope({})
 
 
-class _Place(NamedTuple):
-    """Where an expression stands: what it is part of, the loop variables it sees, the conditions around it, and the schema of its result.
-
-    `names` are further variables: the arguments of a function, `row` of a lookup, what a document's `with` gives."""
-
-    address: str = ""
-    prefix: int = 0
-    loops: tuple[Loop, ...] = ()
-    conditions: tuple[Condition, ...] = ()
-    property: PropertyPlace = _ELSEWHERE
-    names: Mapping[str, Any] = MappingProxyType({})
-
-    def below(self, step: str | int) -> "_Place":
-        """The place of a part of the value."""
-        part = PropertyPlace(self.property.schema, self.property.type_id, (*self.property.pointer, step))
-        return _Place(self.address, self.prefix, self.loops, self.conditions, part, self.names)
-
-
-@dataclass(slots=True)
-class _Mistake:
-    """An error, whether it surely comes about, the combination that shows it, and in how many combinations it was seen."""
-
-    error: EvaluationError
-    sure: bool
-    assignment: Assignment
-    assumed: dict[Path, Any]
-    times: int = 0
-
-
-@dataclass(slots=True)
-class _Outcome:
-    """What came of one expression over all combinations that were tried."""
-
-    tried: int = 0
-    mistakes: dict[tuple[str, int], _Mistake] = field(default_factory=dict)
-    results: list[Any] = field(default_factory=list)
-    comparisons: dict[Node, set[Any]] = field(default_factory=dict)
-
-
 class _TypeCheck:
     def __init__(self, known: Known) -> None:
         self.known = known
         self.template = known.template
-        self.sound: dict[tuple[Any, ...], _Outcome] = {}
+        self.sound: dict[tuple[Any, ...], Outcome] = {}
+        self.broken: set[Origin] = set()  # the bodies of functions with mistakes of their own
         #: resources that may be absent as a whole, and what is false where they are
         self.conditional = frozenset(
             name
@@ -142,19 +105,20 @@ class _TypeCheck:
     def run(self) -> list[Finding]:
         if self.template.unread:
             return []
+        for function in self.template.functions.values():
+            self.own_function(function)
         for declaration in self.template.parameters.values():
             default = declaration.default
             if isinstance(default, Dynamic) and isinstance(default.content, Formula):
                 place = _declared(declaration.name, declaration.schema, "default")
-                self.formula(default.content, default.origin, _Place(), partial(self.declared_faults, place, id="default"))
+                self.formula(default.content, default.origin, Place(), partial(self.declared_faults, place, id="default"))
             elif declaration.default is not None:
-                self.value(declaration.default, _Place())
+                self.value(declaration.default, Place())
         for requirement in (*self.template.must, *(each for d in self.template.parameters.values() for each in d.must)):
             self.requirement(requirement)
+        self.findings += never_met(self.known)
         for value in self.template.values.values():
-            self.value(value.value, _Place())
-        for function in self.template.functions.values():
-            self.own_function(function)
+            self.value(value.value, Place())
         for lookup in self.template.lookups.values():
             self.lookup(lookup)
         for resource in self.template.resources.values():
@@ -163,7 +127,7 @@ class _TypeCheck:
         for document in self.template.documents.values():
             self.document(document)
         for output in self.template.outputs.values():
-            self.value(output.value, _Place())
+            self.value(output.value, Place())
         return self.findings
 
     # -- walking
@@ -173,10 +137,13 @@ class _TypeCheck:
         names = {name: Abstract(type_of_schema(schema)) for name, schema in function.takes.items()}
         content = function.body.content
         if isinstance(content, Formula):
-            gives = _declared(function.name, function.gives, "result") if function.gives else _ELSEWHERE
+            gives = _declared(function.name, function.gives, "result") if function.gives else ELSEWHERE
+            said = len(self.findings)
             self.formula(
-                content, function.body.origin, _Place(names=names), lambda result: self.declared_faults(gives, result, "function-result")
+                content, function.body.origin, Place(names=names), lambda result: self.declared_faults(gives, result, "function-result")
             )
+            if any(each.level == "error" for each in self.findings[said:]):
+                self.broken.add(function.body.origin)
 
     def declared_faults(self, place: PropertyPlace, result: Any, id: str) -> list[EvaluationError]:
         """What a declaration says against a result, under the id that the same mistake has once values are there."""
@@ -189,7 +156,7 @@ class _TypeCheck:
 
     def lookup(self, lookup: Lookup) -> None:
         """The conditions of a lookup, with the columns of its table."""
-        place = _Place(names={"row": self.known.row(lookup.table)})
+        place = Place(names={"row": self.known.row(lookup.table)})
         if isinstance(lookup.where.content, Formula):
             self.formula(lookup.where.content, lookup.where.origin, place, lambda result: condition_fault(result, "where"), comparing=False)
         if lookup.newest is not None and isinstance(lookup.newest.content, Formula):
@@ -199,20 +166,20 @@ class _TypeCheck:
         """The placeholders of a document, and where it is written."""
         names: dict[str, Any] = {}
         for name, compiled in (document.narrowed or {}).items():
-            self.value(compiled, _Place())
+            self.value(compiled, Place())
             names[name] = self.known.computed(compiled, self.known.scope({}), {})
         if document.to is not None:
-            self.value(document.to, _Place())
+            self.value(document.to, Place())
         for each in document.placeholders:
             if each.otherwise is None and each.complaint is None:
                 fault = (lambda result: None) if each.place == "value" else text_fault
-                self.formula(each.formula, document.file, _Place(names=names), fault)
+                self.formula(each.formula, document.file, Place(names=names), fault)
 
     def resource(self, resource: Resource) -> None:
         loops = (resource.loop,) if resource.loop else ()
-        place = _Place(resource.name, 2, loops)
+        place = Place(resource.name, 2, loops)
         if resource.loop:
-            self.condition(resource.loop.over, _Place(resource.name, 2), "loop")
+            self.condition(resource.loop.over, Place(resource.name, 2), "loop")
         if resource.when:
             self.condition(resource.when, place, "$when")
             place = place._replace(conditions=(resource.when,))
@@ -222,9 +189,9 @@ class _TypeCheck:
         for name, compiled in resource.properties.entries:
             if type(compiled) is Constant:
                 continue
-            self.value(compiled, _Place(resource.name, 2, loops, place.conditions, PropertyPlace(schema, type_id, (name,))))
+            self.value(compiled, Place(resource.name, 2, loops, place.conditions, PropertyPlace(schema, type_id, (name,))))
 
-    def value(self, compiled: Compiled, place: _Place) -> None:
+    def value(self, compiled: Compiled, place: Place) -> None:
         if isinstance(compiled, Dynamic):
             self.dynamic(compiled, place)
         elif isinstance(compiled, MapValue):
@@ -250,35 +217,31 @@ class _TypeCheck:
         """A `must` is judged in combinations that every `must` allows, so what it compares is no news; its message is for the others."""
         content = requirement.require.content
         if isinstance(content, Formula):
-            self.never(requirement, content)
             self.formula(
                 content,
                 requirement.require.origin,
-                _Place(),
+                Place(),
                 lambda result: condition_fault(result, "require"),
                 comparing=False,
                 role="require",
             )
 
-    def never(self, requirement: Requirement, formula: Formula) -> None:
-        """Report a condition over parameters that no environment can meet."""
-        names = self.known.closure([reference.name for reference in formula.program.reads])
-        if names - self.known.finite.keys():
-            results = [self.known.truth(requirement.require, self.known.scope({}), {})]
-        else:
-            results = [
-                self.known.truth(requirement.require, self.known.scope(each), {}) for each in self.known.assignments(names, every=True)
-            ]
-        if results and all(result is False for result in results):
-            message = say("No values of the parameters meet this condition.")
-            hint = say("Correct the condition, or what the parameters may be.")
-            self.findings.append(Finding("must-never", "error", message, requirement.require.origin.value_span(), hint))
+    def constant_condition(self, condition: Condition, place: Place, role: str) -> None:
+        """A key that holds an expression and has a value instead, which may be of the wrong type."""
+        value = condition.content.value if isinstance(condition.content, Constant) else UNKNOWN
+        fault = condition_fault(value, role) if value is not UNKNOWN else None
+        if fault is not None:
+            pointer = pointer_text(condition.origin.pointer[place.prefix :]) if place.address else ""
+            span = condition.origin.value_span()
+            self.findings.append(Finding(fault.id, "error", fault.message, span, fault.hint, place.address, pointer))
 
-    def condition(self, condition: Condition, place: _Place, role: str) -> None:
+    def condition(self, condition: Condition, place: Place, role: str) -> None:
         if not isinstance(condition.content, Formula):
+            self.constant_condition(condition, place, role)
             return
         said = len(self.findings)
-        outcome = self.formula(condition.content, condition.origin, place, lambda result: condition_fault(result, role), role=role)
+        text = condition.content.text.strip()
+        outcome = self.formula(condition.content, condition.origin, place, lambda result: condition_fault(result, role, text), role=role)
         reads_something = bool(condition.content.program.reads)
         if role == "$when" and reads_something and outcome.results and len(self.findings) == said:
             for constant, identity, words in ((True, "condition-always", "always true"), (False, "condition-never", "never true")):
@@ -287,7 +250,7 @@ class _TypeCheck:
                     hint = say("Leave it out.") if constant else say("What it guards is never there; remove it, or correct the condition.")
                     self.findings.append(Finding(identity, "warning", message, condition.origin.value_span(), hint, place.address))
 
-    def dynamic(self, compiled: Dynamic, place: _Place) -> None:
+    def dynamic(self, compiled: Dynamic, place: Place) -> None:
         content = compiled.content
         if isinstance(content, Formula):
             self.formula(content, compiled.origin, place, lambda result: self.fitting.faults(place.property, result))
@@ -295,18 +258,36 @@ class _TypeCheck:
             self.formula(content.formula, compiled.origin, place, partial(self.omittable_faults, place), role="omittable")
         elif isinstance(content, Joined):
             # What is joined has only to be a text, whatever property it is put in.
-            joined_place = _Place(place.address, place.prefix, place.loops, place.conditions, _ELSEWHERE, place.names)
+            joined_place = Place(place.address, place.prefix, place.loops, place.conditions, ELSEWHERE, place.names)
             said = len(self.findings)
+            known = True
             for part in content.parts:
                 if isinstance(part, Formula):
-                    self.formula(part, compiled.origin, joined_place, text_fault, role="text")
-            judged = place.property.schema is not None and len(self.findings) == said
+                    results = self.formula(part, compiled.origin, joined_place, text_fault, role="text").results
+                    known = known and not any(each is UNKNOWN for each in results)
+            judged = known and place.property.schema is not None and len(self.findings) == said
+            never = (
+                self.fitting.never([part if isinstance(part, str) else None for part in content.parts], place.property) if judged else None
+            )
+            if never is not None:
+                pointer = pointer_text(compiled.origin.pointer[place.prefix :]) if place.address else ""
+                span = compiled.origin.value_span()
+                hint = advice(never.id.removeprefix("property-"), compiled)
+                self.findings.append(Finding(never.id, "error", never.message, span, hint, place.address, pointer))
+                return
             seen = bool(place.names or place.loops)  # variables, which are no names of the template
             if judged and (seen or not self.texts.fits(content, place.property)):
                 whole = self.texts.formula(content)
-                self.formula(whole, compiled.origin, place, lambda result: self.fitting.faults(place.property, result), False, "joined")
+                self.formula(whole, compiled.origin, place, partial(self.joined_faults, compiled, place), False, "joined")
 
-    def omittable_faults(self, place: _Place, result: Any) -> list[EvaluationError]:
+    def joined_faults(self, compiled: Dynamic, place: Place, result: Any) -> list[EvaluationError]:
+        """What is wrong with a text that is joined, with what its way of writing tells."""
+        faults = self.fitting.faults(place.property, result)
+        for fault in faults:
+            fault.hint = advice(fault.id.removeprefix("property-"), compiled) or fault.hint
+        return faults
+
+    def omittable_faults(self, place: Place, result: Any) -> list[EvaluationError]:
         """What is wrong with the optional of `${?…}`, or with what it may hold."""
         fault = omittable_fault(result)
         if fault is not None:
@@ -318,7 +299,7 @@ class _TypeCheck:
 
     # -- one expression
 
-    def formula(self, formula: Formula, origin: Origin, place: _Place, judge: Any, comparing: bool = True, role: str = "") -> _Outcome:
+    def formula(self, formula: Formula, origin: Origin, place: Place, judge: Any, comparing: bool = True, role: str = "") -> Outcome:
         """Evaluate an expression for each combination of the finite values that it reads, and report what went wrong."""
         around = _around(place)
         if around is not None:
@@ -348,26 +329,26 @@ class _TypeCheck:
                 return (resource.type.id, node.field, any(name == node.field for name, _ in resource.properties.entries))
         return formula.program
 
-    def judged(self, formula: Formula, origin: Origin, place: _Place, judge: Any, comparing: bool, role: str) -> _Outcome:
+    def judged(self, formula: Formula, origin: Origin, place: Place, judge: Any, comparing: bool, role: str) -> Outcome:
         """All values that an expression may read are tried where they are few. Else its types are judged, and values only where those leave a
         doubt: those first that the expression speaks of itself, until one fails."""
         choices = self.choices(formula, place)
         if choices.count <= FEW_COMBINATIONS.most:
-            outcome = _Outcome()
+            outcome = Outcome()
             for assignment, assumed in choices.each():
                 self.tried(outcome, formula, place, judge, assignment, assumed)
         else:
             outcome = self.searched(formula, place, judge, role, choices)
         for absent in self.absent_reads(formula, place):
             self.note(outcome, *absent)
-        self.findings += [self.finding(mistake, outcome, formula, origin, place) for mistake in outcome.mistakes.values()]
+        self.findings += [finding_of(mistake, outcome, formula, origin, place) for mistake in mistakes_of(outcome)]
         if comparing and not outcome.mistakes:
             self.comparisons(formula, origin, place, outcome)
         return outcome
 
-    def searched(self, formula: Formula, place: _Place, judge: Any, role: str, choices: Choices) -> _Outcome:
+    def searched(self, formula: Formula, place: Place, judge: Any, role: str, choices: Choices) -> Outcome:
         """What comes of an expression that reads very many combinations of values."""
-        outcome = _Outcome()
+        outcome = Outcome()
         checker = self.tried(outcome, formula, place, judge, {}, {})
         if any(mistake.sure for mistake in outcome.mistakes.values()):
             return outcome
@@ -392,7 +373,7 @@ class _TypeCheck:
         outcome.results = outcome.results[:1]
         return outcome
 
-    def is_certain(self, place: _Place, role: str, result: Any) -> bool:
+    def is_certain(self, place: Place, role: str, result: Any) -> bool:
         """Whether a result fits its place whatever it turns out to be."""
         if result is UNKNOWN or not has_abstract(result):
             return True  # then it was judged as it is
@@ -405,7 +386,7 @@ class _TypeCheck:
         return self.fitting.is_certain(place.property, known)
 
     def tried(
-        self, outcome: _Outcome, formula: Formula, place: _Place, judge: Any, assignment: Assignment, assumed: dict[Path, Any]
+        self, outcome: Outcome, formula: Formula, place: Place, judge: Any, assignment: Assignment, assumed: dict[Path, Any]
     ) -> Checker | None:
         """Check an expression with some values; the checker, where it is reached."""
         sure = self.reached(place, assignment, assumed)
@@ -437,41 +418,31 @@ class _TypeCheck:
         faults = judge(result)
         told = faults if isinstance(faults, list) else [faults] if faults else []
         for fault in told if not told or self.acceptance.accepts(assignment, assumed) else []:
-            self.note(outcome, fault, sure is True, assignment, assumed)
+            cause = None
+            if fault.start < 0 and fault.rest is not None and fault.id.startswith("property-"):
+                cause = leaf_of(formula, fault.rest, self.template, lambda node: checker.check(node, variables), variables)
+            self.note(outcome, fault, sure is True, assignment, assumed, cause)
         return checker
 
-    def note(self, outcome: _Outcome, error: EvaluationError, sure: bool, assignment: Assignment, assumed: dict[Path, Any]) -> None:
+    def note(
+        self,
+        outcome: Outcome,
+        error: EvaluationError,
+        sure: bool,
+        assignment: Assignment,
+        assumed: dict[Path, Any],
+        cause: Span | None = None,
+    ) -> None:
         """Count a mistake; the first combination in which it surely comes about is its witness."""
-        key = (error.id, error.start)
+        if error.trail and (error.id in UNDECLARED or any(origin in self.broken for origin, *_ in error.trail)):
+            return  # it is said where the function stands
+        key = (error.id, error.start, cause)
         known = outcome.mistakes.get(key)
         if known is None or (sure and not known.sure):
-            outcome.mistakes[key] = _Mistake(error, sure, assignment, assumed, known.times if known else 0)
+            outcome.mistakes[key] = Mistake(error, sure, assignment, assumed, cause, known.times if known else 0)
         outcome.mistakes[key].times += 1
 
-    def finding(self, mistake: _Mistake, outcome: _Outcome, formula: Formula, origin: Origin, place: _Place) -> Finding:
-        """A mistake at its sub-expression, with its witness where it does not always come about."""
-        error = mistake.error
-        where = [say("`{}` is {}", name, Value(value)) for name, value in mistake.assignment.items()]
-        where += [
-            say("`{}` is {}", ".".join(map(str, (name, *path))), Value(value))
-            for (name, path), value in mistake.assumed.items()
-            if path[:1] != ("labels",)  # they go with the environment
-        ]
-        always = mistake.times >= outcome.tried and error.id != "resource-absent"
-        hints = [say("This is so where {}.", listed(where[:4]))] if where and not always else []
-        if not mistake.sure:
-            hints.append(say("Whether it comes about depends on what is not known yet."))
-        if error.start >= 0:
-            span = origin.inner_span(formula.offset + error.start, formula.offset + error.end)
-        elif formula.offset:
-            span = origin.inner_span(formula.offset, formula.offset + len(formula.text.rstrip()))
-        else:
-            span = origin.value_span()
-        pointer = pointer_text(origin.pointer[place.prefix :]) if place.address else ""
-        level: Level = "error" if mistake.sure else "warning"
-        return Finding(error.id, level, error.message, span, together(*hints, error.hint), place.address, pointer)
-
-    def comparisons(self, formula: Formula, origin: Origin, place: _Place, outcome: _Outcome) -> None:
+    def comparisons(self, formula: Formula, origin: Origin, place: Place, outcome: Outcome) -> None:
         """Comparisons that turn out the same whatever the parameters are, and constants that nothing is found as."""
         self.members(formula, origin, place)
         for node, literal, other in constant_comparisons(outcome.comparisons):
@@ -494,7 +465,7 @@ class _TypeCheck:
             span = origin.inner_span(formula.offset + node.start, formula.offset + node.end)
             self.findings.append(Finding("comparison-constant", "warning", message, span, hint, place.address))
 
-    def members(self, formula: Formula, origin: Origin, place: _Place) -> None:
+    def members(self, formula: Formula, origin: Origin, place: Place) -> None:
         """Constants in the list of an `in` that what is looked for never is."""
         if place.loops or place.names or " in " not in formula.text:
             return
@@ -511,7 +482,7 @@ class _TypeCheck:
             span = origin.inner_span(formula.offset + item.start, formula.offset + item.end)
             self.findings.append(Finding("comparison-constant", "warning", message, span, hint, place.address))
 
-    def absent_reads(self, formula: Formula, place: _Place) -> Iterator[tuple[EvaluationError, bool, Assignment, dict[Path, Any]]]:
+    def absent_reads(self, formula: Formula, place: Place) -> Iterator[tuple[EvaluationError, bool, Assignment, dict[Path, Any]]]:
         """Resources that may be absent, read where they are: with a witness where their `$when` can be false while this is there."""
         for name in sorted(formula.program.names & self.conditional):
             resource = self.template.resources[name]
@@ -547,7 +518,7 @@ class _TypeCheck:
 
     # -- combinations
 
-    def choices(self, formula: Formula, place: _Place) -> Choices:
+    def choices(self, formula: Formula, place: Place) -> Choices:
         """The finite values that an expression, and the conditions around it, read."""
         loop_variables = {name for loop in place.loops for name in loop.variables}
         found = [*formula.program.reads, *(each for condition in place.conditions for each in _condition_references(condition))]
@@ -560,7 +531,7 @@ class _TypeCheck:
         names += [name for loop in place.loops for name in _condition_names(loop.over)]
         return choices_of(self.known, names, found, fields)
 
-    def field_options(self, name: str, path: tuple[str | int, ...], place: _Place) -> tuple[Any, ...]:
+    def field_options(self, name: str, path: tuple[str | int, ...], place: Place) -> tuple[Any, ...]:
         """The possible values of `station.zone`, where the field is always there and they are few."""
         if not path:
             return ()
@@ -587,7 +558,7 @@ class _TypeCheck:
             known = known.fields[str(step)].type
         return known.options or () if known is not None else ()
 
-    def reached(self, place: _Place, assignment: Assignment, assumed: dict[Path, Any]) -> bool | None:
+    def reached(self, place: Place, assignment: Assignment, assumed: dict[Path, Any]) -> bool | None:
         """Whether the conditions around a place hold: None where that is not known."""
         if not place.conditions:
             return True
@@ -601,7 +572,7 @@ class _TypeCheck:
             sure = sure if held is True else None
         return sure
 
-    def variables(self, place: _Place, scope: KnownScope, checker: Checker) -> dict[str, Any]:
+    def variables(self, place: Place, scope: KnownScope, checker: Checker) -> dict[str, Any]:
         """The loop variables at a place, as far as they are known."""
         if not place.loops:
             return dict(place.names)
@@ -623,7 +594,7 @@ class _TypeCheck:
         return found
 
 
-def _held(place: _Place, checker: Checker, variables: Mapping[str, Any]) -> bool | None:
+def _held(place: Place, checker: Checker, variables: Mapping[str, Any]) -> bool | None:
     """Whether the conditions around a place hold where a resource is absent: None where that is not known."""
     sure: bool | None = True
     for condition in place.conditions:
@@ -641,7 +612,7 @@ def _held(place: _Place, checker: Checker, variables: Mapping[str, Any]) -> bool
     return sure
 
 
-def _around(place: _Place) -> tuple[Any, ...] | None:
+def _around(place: Place) -> tuple[Any, ...] | None:
     """What stands around a place, for telling whether two places are alike; None where that is not told so easily."""
     if place.names:
         return None

@@ -20,6 +20,12 @@ NAME = re.compile(r"[a-z][a-z0-9_]*\Z")
 NESTED_DIRECTIVES = ("$when", "$per")
 
 
+_LATER_KEYS = {
+    "$value": say("Compute the list in one expression, with map() and filter()."),
+    "$open": say("Write the value, or make it a parameter without a default."),
+}
+
+
 class Compiler:
     """Compiles the values of one template and collects what is wrong with them."""
 
@@ -30,6 +36,11 @@ class Compiler:
     def report(self, id: str, message: Sentence, span: Any, hint: Sentence = NOTHING, level: Level = "error", **more: Any) -> None:
         """Add a finding."""
         self.findings.append(Finding(id, level, message, span, hint, **more))
+
+    def later(self, what: Sentence, span: Any, hint: Sentence, lost: Any = "") -> None:
+        """What the language has and the program does not do yet; the names in what is `lost` by it are not judged."""
+        self.report("not-supported-yet", say("{} cannot be used yet.", what), span, hint)
+        self.lost_expression(str(lost))
 
     def value(self, written: Any, origin: Origin, in_list: bool = False) -> Compiled:
         """A value with `${…}` at any depth."""
@@ -72,6 +83,10 @@ class Compiler:
         if "<<" in written and not origin.source.name.endswith(".json"):
             self.lost_expression(str(written))
             return Constant(UNKNOWN, origin)  # what it should have been merged with is not known, and was said
+        for key, hint in _LATER_KEYS.items():
+            if key in written:
+                self.later(say("`{}`", key), origin.child(key).key_span(), hint, written)
+                return Constant(UNKNOWN, origin)
         when = loop = None
         entries: list[tuple[str, Compiled]] = []
         source, pointer = origin
@@ -111,6 +126,11 @@ class Compiler:
         """`{variable: expression}` or `{"first, second": expression}`."""
         if written is UNKNOWN:
             return Loop(("_",), Condition(Constant(UNKNOWN, origin), origin))
+        if isinstance(written, list) and written and all(type(each) is dict for each in written):
+            hint = say("Loop over a list of all combinations, or over one of them.")
+            self.later(say("A loop of several dimensions"), origin.value_span(), hint, written)
+            names = [name.strip() for each in written for key in each for name in key.split(",") if is_name(name.strip())]
+            return Loop(tuple(dict.fromkeys(names)) or ("_",), Condition(Constant(UNKNOWN, origin), origin))
         if not isinstance(written, dict) or len(written) != 1:
             shown = Described(written) if not isinstance(written, dict) else say("a map with {} entries", len(written))
             self.report(

@@ -6,7 +6,7 @@ from jovial_scaffold.core.expressions.errors import SyntaxProblem
 from jovial_scaffold.core.findings import Related, Span
 from jovial_scaffold.core.schemas.keywords import misspelt, parts
 from jovial_scaffold.core.schemas.shapes import secret_pointers, secret_shape, with_secrets
-from jovial_scaffold.core.schemas.validation import SchemaError, Validator
+from jovial_scaffold.core.schemas.validation import SchemaError, Validator, referred
 from jovial_scaffold.core.spelling import near
 from jovial_scaffold.core.templates.documents import Brackets, document_content
 from jovial_scaffold.core.templates.model import (
@@ -91,14 +91,21 @@ class DeclarationReader(SectionReader):
         fine = True
         for part, place in parts(schema, origin):
             reference = part.get("$ref")
-            if isinstance(reference, str) and reference.startswith("#/types/") and reference.count("/") == 2:
-                name = reference.split("/")[2]
-                if isinstance(known, dict) and name not in known:
-                    fine = False
-                    self.used_types.add(near(name, known))
-                    hint = nearest(name, known, say("Declare it under `types`."))
-                    message = say("There is no type `{}`.", name)
-                    self.report("schema-invalid", message, place.child("$ref").value_span(), hint)
+            if not isinstance(reference, str) or not isinstance(known, dict) or not reference.startswith("#/"):
+                continue
+            section, _, name = reference[2:].partition("/")
+            if section == "types":
+                name = name.partition("/")[0]
+                lost, message = name not in known, say("There is no type `{}`.", name)
+                hint = nearest(name, known, say("Declare it under `types`."))
+            else:
+                lost, message = referred(reference, schema) is None, say("The reference `{}` leads nowhere.", reference)
+                hint = nearest(reference, [f"#/types/{each}" for each in known], say("Types of the template are `#/types/NAME`."))
+            if lost:
+                fine = False
+                meant = name.rpartition("/")[2]
+                self.used_types.add(meant if meant in known else near(meant, known))
+                self.report("schema-invalid", message, place.child("$ref").value_span(), hint)
         return fine
 
     def with_types(self, schema: dict[str, Any]) -> dict[str, Any]:

@@ -1,14 +1,18 @@
 """Whether a result, or what is known of one, fits the place it is put in: a property, a text, `$when`, `$per`."""
 
+import re
+from collections.abc import Sequence
 from typing import Any, NamedTuple
 
 from jovial_scaffold.core.expressions.errors import EvaluationError
 from jovial_scaffold.core.expressions.types import Type, has_abstract, type_of_value
+from jovial_scaffold.core.schemas.letters import letters_of
+from jovial_scaffold.core.schemas.shapes import Shape, secret_shape, with_secrets
 from jovial_scaffold.core.schemas.types import type_of_schema
 from jovial_scaffold.core.schemas.validation import SchemaError, Validator, Violation, subschema
 from jovial_scaffold.core.spelling import near
 from jovial_scaffold.core.text.source import Pointer, pointer_text
-from jovial_scaffold.core.words import NOTHING, Operand, Value, listed, say
+from jovial_scaffold.core.words import NOTHING, Operand, Sentence, Value, listed, say
 
 
 class PropertyPlace(NamedTuple):
@@ -24,6 +28,9 @@ class Fitting:
 
     def __init__(self) -> None:
         self._validators: dict[tuple[str, Pointer], Validator | None] = {}
+        self._takes: dict[tuple[str, Pointer], tuple[tuple[Any, ...] | None, re.Pattern[str] | None]] = {}
+        self._roots: dict[str, Shape | None] = {}
+        self._secret_shapes: dict[tuple[str, Pointer], Shape | None] = {}
         self._wanted: dict[tuple[str, Pointer], Type] = {}
 
     def faults(self, place: PropertyPlace, result: Any) -> list[EvaluationError]:
@@ -40,11 +47,15 @@ class Fitting:
             ]
         if place.schema is None:
             return []
+        shape = self._secret_shape(place)
         if has_abstract(result):
             fault = self._type_fault(place, known)
+            if fault is not None and shape is not None:
+                message = say("`{}` does not take what is given, which is secret.", pointer_text(place.pointer))
+                fault = EvaluationError(message, id=fault.id)
             return [fault] if fault else []
         validator = self.validator(place)
-        violations = validator.violations(result) if validator else []
+        violations = validator.violations(with_secrets(shape, result)) if validator else []
         if (
             type(result) is float
             and result.is_integer()
@@ -65,6 +76,40 @@ class Fitting:
         """Whether a text of which the length is known fits a place, for all that is known of it: one that is no choice between texts."""
         wanted = self._wanted_at(place)
         return wanted.options is None and self._type_fault(place, known) is None
+
+    def _secret_shape(self, place: PropertyPlace) -> Shape | None:
+        """What is secret at a place; None where nothing is."""
+        key = (place.type_id, place.pointer)
+        if key not in self._secret_shapes:
+            if place.type_id not in self._roots:
+                self._roots[place.type_id] = secret_shape(place.schema)
+            shape = self._roots[place.type_id]
+            for step in place.pointer:
+                if shape is None or shape.write_only:
+                    break
+                shape = shape.item(step) if isinstance(step, int) else shape.of(step)
+            self._secret_shapes[key] = shape if shape is not None and shape.holds_secrets() else None
+        return self._secret_shapes[key]
+
+    def never(self, parts: Sequence[str | None], place: PropertyPlace) -> EvaluationError | None:
+        """What is wrong with a text that is joined of known parts and others, whatever those turn out to be."""
+        key = (place.type_id, place.pointer)
+        if key not in self._takes:
+            pattern = self._part(place).get("pattern") if isinstance(self._part(place), dict) else None
+            self._takes[key] = (self._wanted_at(place).options, letters_of(pattern) if isinstance(pattern, str) else None)
+        options, letters = self._takes[key]
+        name = say("`{}`", pointer_text(place.pointer))
+        if options is not None:
+            form = re.compile("".join(".*" if each is None else re.escape(each) for each in parts), re.DOTALL)
+            if not any(isinstance(option, str) and form.fullmatch(option) for option in options):
+                message = say("{} takes {}, and this text is none of them.", name, self._wanted_at(place).text())
+                return EvaluationError(message, id="property-value")
+        strange = next((each for each in parts if each is not None and letters is not None and not letters.fullmatch(each)), None)
+        if strange is not None and options is None:
+            shown = Value(strange) if self._secret_shape(place) is None else "a part of it"
+            message = say("{} takes text that matches {}, and {} here does not.", name, self._part(place)["pattern"], shown)
+            return EvaluationError(message, id="property-pattern")
+        return None
 
     def is_certain(self, place: PropertyPlace, known: Type) -> bool:
         """Whether every value of a type fits a place."""
@@ -97,6 +142,9 @@ class Fitting:
         kinds = wanted.kinds | {"int"} if "double" in wanted.kinds else wanted.kinds
         if known.kinds.isdisjoint(kinds):
             return EvaluationError(say("{} takes {}, and this gives {}.", name, _article(wanted), _article(known)), id="property-type")
+        if wanted.refers is not None and known.refers is not None and _is_of_others(known.refers, wanted.refers):
+            takes, gives = (listed(sorted(each), "or") for each in (wanted.refers, known.refers))
+            return EvaluationError(say("{} refers to {}, and this is {}.", name, takes, gives), id="property-reference")
         if wanted.options is not None and known.options is not None and not set(map(repr, known.options)) & set(map(repr, wanted.options)):
             hint = next((advice for option in known.options if (advice := near(str(option), map(str, wanted.options)))), "")
             return EvaluationError(
@@ -147,13 +195,19 @@ def _within(known: Type, wanted: Type) -> bool:
     return low and (wanted.high is None or (known.high is not None and known.high <= wanted.high))
 
 
-def condition_fault(result: Any, role: str) -> EvaluationError | None:
-    """The error of a `$when`, loop or key that surely gives something else; None where it may fit."""
+def counting(text: str) -> Sentence:
+    """How a loop goes over a number, whose expression is a text."""
+    return say("lists.range({}) counts from 0.", text) if text else NOTHING
+
+
+def condition_fault(result: Any, role: str, text: str = "") -> EvaluationError | None:
+    """The error of a `$when`, loop or key that surely gives something else; None where it may fit. `text` is its expression."""
     known = type_of_value(result)
     if role in ("$when", "require", "where") and not known.may_be("bool"):
         return EvaluationError(say("`{}` takes true or false, and this gives {}.", role, known.text()), id="type-mismatch")
     if role == "loop" and not known.may_be("list", "map"):
-        return EvaluationError(say("`$per` goes over a list or map, and this gives {}.", known.text()), id="loop-invalid")
+        hint = counting(text) if known.is_only("int") else NOTHING
+        return EvaluationError(say("`$per` goes over a list or map, and this gives {}.", known.text()), hint=hint, id="loop-invalid")
     if role == "key" and not known.may_be("string", "int"):
         return EvaluationError(say("The key of an item is a text or an integer, and this is {}.", known.text()), id="key-invalid")
     return None
@@ -188,11 +242,16 @@ def text_fault(result: Any) -> EvaluationError | None:
 
 def _violation_error(violation: Violation, place: PropertyPlace) -> EvaluationError:
     pointer = (*place.pointer, *violation.pointer)
-    return EvaluationError(
-        violation.message.about(say("`{}`", pointer_text(pointer))),
-        hint=violation.hint,
-        id=f"property-{violation.id}",
-    )
+    message = violation.message.about(say("`{}`", pointer_text(pointer)))
+    error = EvaluationError(message, hint=violation.hint, id=f"property-{violation.id}")
+    error.rest = None if violation.on_key else violation.pointer
+    return error
+
+
+def _is_of_others(given: frozenset[str], wanted: frozenset[str]) -> bool:
+    """Whether what is given belongs to other types, under a name that is wanted: of `machine:network_id`, nobody knows what it refers to."""
+    names = {each.partition(":")[2] for each in wanted}
+    return wanted.isdisjoint(given) and all(each.partition(":")[2] in names for each in given)
 
 
 def _above(low: float | None, high: float | None) -> bool:

@@ -83,7 +83,8 @@ class TemplateFunction:
             message = violation.message.about(say("{}{}", what, inner))
             if not key:
                 message = message.reworded(" takes ", " is declared as ")
-            error = EvaluationError(message, hint=violation.hint, id="function-argument" if key else "function-result")
+            hint = violation.hint if key else NOTHING  # which is about a value that is written, and this one is computed
+            error = EvaluationError(message, hint=hint, id="function-argument" if key else "function-result")
             if not key:  # which is mended where the function stands
                 body = self.declared.body
                 error.trail = ((body.origin, 0, 1, say("`{}` is declared here.", self.declared.name)),)

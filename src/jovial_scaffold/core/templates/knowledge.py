@@ -10,7 +10,7 @@ from jovial_scaffold.core.expressions.checking import Checker, Path
 from jovial_scaffold.core.expressions.errors import EvaluationError
 from jovial_scaffold.core.expressions.placeholders import Formula, Joined, Omittable, join_parts
 from jovial_scaffold.core.expressions.scopes import LookupScope, OwnFunction
-from jovial_scaffold.core.expressions.types import ANY, STRING, Abstract, Field, Type, has_abstract, joined, settled, type_of_value
+from jovial_scaffold.core.expressions.types import ANY, STRING, Abstract, Field, Owner, Type, has_abstract, joined, settled, type_of_value
 from jovial_scaffold.core.expressions.values import NONE, Optional
 from jovial_scaffold.core.limits import STATIC_COMBINATIONS, STATIC_TRIALS
 from jovial_scaffold.core.schemas.catalog import ResourceType
@@ -147,7 +147,7 @@ class Known:
                 )
                 for name, values in columns.items()
             }
-            self.rows[table.name] = Abstract(Type(frozenset(("map",)), fields=fields))
+            self.rows[table.name] = Abstract(Type(frozenset(("map",)), fields=fields, owner=Owner("field-unknown", table.name)))
         return self.rows[table.name]
 
     def assignments(self, names: frozenset[str], every: bool = False) -> Iterator[dict[str, Any]]:
@@ -286,7 +286,7 @@ class Known:
         if resource.name not in self.resource_types:
             known = ANY
             if resource.module is not None:
-                known = self.outputs(resource.module)
+                known = replace(self.outputs(resource.module), owner=Owner("output-unknown", resource.type_text))
             elif resource.type is not None:
                 known = self.properties(resource.type, frozenset(name for name, _ in resource.properties.entries))
             if resource.loop is not None:
@@ -301,9 +301,14 @@ class Known:
             fields = {}
             for name, schema in kind.schema.get("properties", {}).items():
                 if (kind.id, name) not in self.shown_fields:
-                    self.shown_fields[kind.id, name] = type_of_schema(schema, kind.schema)
+                    known = type_of_schema(schema, kind.schema)
+                    shape = kind.shape.properties.get(name)
+                    if shape is not None and shape.read_only and known.refers is None:
+                        known = replace(known, refers=frozenset((f"{kind.name.rpartition('.')[2]}:{name}",)))
+                    self.shown_fields[kind.id, name] = known
                 # Fields that nobody sets are found missing when they are read; here they only have their type.
                 fields[name] = Field(self.shown_fields[kind.id, name], name in written or name in kind.shape.properties)
             open_ended = kind.schema.get("additionalProperties", True) is not False
-            self.shown_fields[key] = Type(frozenset(("map",)), fields=fields, others=ANY if open_ended else None)
+            owner = Owner("property-unknown", kind.id)
+            self.shown_fields[key] = Type(frozenset(("map",)), fields=fields, others=ANY if open_ended else None, owner=owner)
         return self.shown_fields[key]

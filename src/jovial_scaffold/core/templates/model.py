@@ -299,7 +299,8 @@ class Output:
 
 @record
 class Template:
-    """A whole template. `unread` is True where a part could not be read, so that unknown and unused names are not judged."""
+    """A whole template. `unread` is True where a part could not be read, so that unknown and unused names are not judged; `garbled` are
+    words of what is wrong as text, so that they are not said to be unused."""
 
     title: str
     description: str
@@ -315,6 +316,8 @@ class Template:
     used_types: frozenset[str]
     origin: Origin
     unread: bool = False
+    garbled: frozenset[str] = frozenset()
+    secret_parameters: frozenset[str] = frozenset()  #: whose values reach a secret property, whether or not they are declared secret
     unknown_names: frozenset[str] = frozenset()
 
     @property

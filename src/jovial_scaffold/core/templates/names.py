@@ -68,7 +68,7 @@ def check_names(template: Template, draft: bool = False, read_elsewhere: frozens
         findings += _check_after(template, resource)
     if not template.unread:
         level: Level = "note" if draft else "warning"
-        findings += _unused(template, used | template.unknown_names, level)
+        findings += _unused(template, used | template.unknown_names | template.garbled, level)
     return [*findings, *_value_cycles(template), *_function_cycles(template)]
 
 

@@ -7,8 +7,9 @@ from jovial_scaffold.core.findings import Finding, Level
 from jovial_scaffold.core.schemas.catalog import ResourceType
 from jovial_scaffold.core.schemas.shapes import annotated
 from jovial_scaffold.core.schemas.validation import as_written
+from jovial_scaffold.core.templates.advice import foreign_placeholder
 from jovial_scaffold.core.templates.model import Compiled, Constant, ListValue, MapValue, Resource
-from jovial_scaffold.core.text.source import Origin, Pointer, pointer_text
+from jovial_scaffold.core.text.source import Origin, Pointer, pointer_text, value_at
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import NOTHING, Sentence, say
 
@@ -62,7 +63,8 @@ def _finding(
 ) -> Finding:
     origin = _place(resource, pointer)
     span = origin.key_span() if on_key or not pointer else origin.value_span()
-    hint = as_written(hint, origin.source.written(origin.pointer))
+    written = value_at(origin.source.value, origin.pointer) if not on_key and pointer else None
+    hint = foreign_placeholder(written) or as_written(hint, origin.source.written(origin.pointer))
     return Finding(f"property-{id}", level, message, span, hint, resource.name, pointer_text(pointer if about is None else about))
 
 

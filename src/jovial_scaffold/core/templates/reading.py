@@ -6,6 +6,7 @@ from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.schemas.catalog import Catalogs
 from jovial_scaffold.core.templates.declaring import Library
 from jovial_scaffold.core.templates.model import Template
+from jovial_scaffold.core.templates.reaching import hide_reaching
 from jovial_scaffold.core.templates.resourcing import ResourceReader
 from jovial_scaffold.core.templates.shapes import ResourceShapes
 from jovial_scaffold.core.text.source import Origin, Source
@@ -28,6 +29,7 @@ class _Reader(ResourceReader):
         self.shapes = ResourceShapes()
         self.used_types = set()
         self.types = {}
+        self.secret_reads = set()
 
     def template(self, origin: Origin) -> Template:
         self.check_section_names()
@@ -55,5 +57,7 @@ class _Reader(ResourceReader):
             used_types=frozenset(self.used_types),
             origin=origin,
             unread=self.unread or not self.sources,
+            garbled=self.garbled,
+            secret_parameters=hide_reaching(self.secret_reads, values, functions, parameters),
             unknown_names=frozenset(self.unknown_names),
         )

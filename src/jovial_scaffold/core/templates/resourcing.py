@@ -1,9 +1,11 @@
 """The section `resources`, uses of modules among them, and `everywhere`, whose properties are put into the resources that know them."""
 
 import re
+from contextlib import suppress
 from dataclasses import replace
 from typing import Any
 
+from jovial_scaffold.core.expressions.errors import SyntaxProblem
 from jovial_scaffold.core.findings import Related
 from jovial_scaffold.core.schemas.catalog import Catalogs, ResourceType
 from jovial_scaffold.core.schemas.shapes import secret_pointers
@@ -11,7 +13,8 @@ from jovial_scaffold.core.schemas.validation import subschema
 from jovial_scaffold.core.spelling import near
 from jovial_scaffold.core.templates.compiling import is_name, overlaid
 from jovial_scaffold.core.templates.declaring import DeclarationReader
-from jovial_scaffold.core.templates.model import Compiled, Constant, Everywhere, MapValue, Module, Resource
+from jovial_scaffold.core.templates.model import Compiled, Constant, Dynamic, Everywhere, MapValue, Module, Resource
+from jovial_scaffold.core.templates.reaching import flowing
 from jovial_scaffold.core.templates.shapes import ResourceShapes
 from jovial_scaffold.core.text.patterns import pattern
 from jovial_scaffold.core.text.source import Origin, value_at
@@ -29,6 +32,7 @@ class ResourceReader(DeclarationReader):
 
     catalogs: Catalogs
     shapes: ResourceShapes
+    secret_reads: set[str]  #: names whose values stand at secret properties
 
     def resource_names(self) -> set[str]:
         """What resources are called, as far as their keys say so: expressions that differ in those are read as one."""
@@ -40,10 +44,7 @@ class ResourceReader(DeclarationReader):
         """One entry of `resources`: `name (type)`."""
         match = _RESOURCE.match(key)
         if match is None:
-            bare_name = key.strip() if is_name(key.strip()) else "gates"
-            message = say("`{}` does not name a resource and its type.", key)
-            self.report("resource-shape", message, origin.key_span(), say("For example: {} (fulmar.machine):", bare_name))
-            self.unknown_names.update(re.findall(r"[a-z][a-z0-9_]*", key)[:1])
+            self.without_type(key, content, origin)
             return None
         name, type_text = match["name"], match["type"]
         if not self.name(name, origin):
@@ -64,6 +65,9 @@ class ResourceReader(DeclarationReader):
             module, kind = self.resource_type(type_text, origin)
         if kind is not None:
             self.hide_secrets(kind, content, origin)
+        for each in module.template.secret_parameters if module is not None else ():
+            if each in content:
+                self.hide_secret(content[each], origin.child(each))
         directives = {key: value for key, value in content.items() if key in DIRECTIVES} if known else {}
         plain = {key: value for key, value in content.items() if key not in DIRECTIVES} if known else {}
         for each in [each for each in plain if each.startswith("$") and not each.startswith("$$") and each != "$schema"]:
@@ -95,6 +99,17 @@ class ResourceReader(DeclarationReader):
             constants,
         )
 
+    def without_type(self, key: str, content: Any, origin: Origin) -> None:
+        """Report an entry that names no type: a group, or a mistake."""
+        if isinstance(content, dict) and "resources" in content:
+            hint = say("Write its resources one by one, or make it a module.")
+            self.later(say("A group of resources"), origin.key_span(), hint, {key: content})
+            return
+        bare_name = key.strip() if is_name(key.strip()) else "gates"
+        message = say("`{}` does not name a resource and its type.", key)
+        self.report("resource-shape", message, origin.key_span(), say("For example: {} (fulmar.machine):", bare_name))
+        self.unknown_names.update(re.findall(r"[a-z][a-z0-9_]*", key)[:1])
+
     def resource_type(self, text: str, origin: Origin) -> tuple[Module | None, ResourceType | None]:
         """What stands between the parentheses: a module and its interface, or a type of a catalog."""
         if self.library.is_module(text):
@@ -114,9 +129,20 @@ class ResourceReader(DeclarationReader):
     def hide_secrets(self, kind: ResourceType, content: Any, origin: Origin) -> None:
         """What stands at a secret property is shown in no line of the file, unless it is one expression without literals."""
         for pointer in secret_pointers(kind.secret_shape, content):
-            value = value_at(content, pointer)
-            if not (isinstance(value, str) and _BARE_EXPRESSION.match(value)):
-                origin.source.hide((*origin.pointer, *pointer))
+            self.hide_secret(value_at(content, pointer), origin.child(*pointer))
+
+    def hide_secret(self, value: Any, origin: Origin) -> None:
+        """The same of one value; what it reads is noted, for that stands there, too."""
+        if not (isinstance(value, str) and _BARE_EXPRESSION.match(value)):
+            origin.source.hide(origin.pointer)
+        for item in value.values() if isinstance(value, dict) else value if isinstance(value, list) else (value,):
+            if isinstance(item, dict | list):
+                self.hide_secret(item, origin)
+            elif isinstance(item, str) and "${" in item:
+                with suppress(SyntaxProblem):  # which is said where the text is compiled
+                    content = self.programs.text(item)
+                    for formula in Dynamic(content, origin).formulas() if not isinstance(content, str) else ():
+                        self.secret_reads.update(flowing(formula.node))
 
     def library_advice(self, text: str) -> Sentence:
         """What to write instead of a type that nobody knows."""

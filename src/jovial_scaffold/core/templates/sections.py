@@ -11,6 +11,7 @@ from jovial_scaffold.core.findings import Finding, Related
 from jovial_scaffold.core.limits import NAME_LENGTH
 from jovial_scaffold.core.spelling import near
 from jovial_scaffold.core.templates.compiling import Compiler, is_name
+from jovial_scaffold.core.text.formats import garbled_text
 from jovial_scaffold.core.text.roles import misplaced
 from jovial_scaffold.core.text.source import Origin, Source
 from jovial_scaffold.core.text.unknown import UNKNOWN
@@ -61,6 +62,10 @@ _KINDS = {
 }
 
 
+_LATER_SECTIONS = {
+    "blocks": say("Give out ranges with carve(range, length, index)."),
+    "renames": say("Write `$formerly` on the resource."),
+}
 _WORD = re.compile(r"[a-z][a-z0-9_]*")
 
 
@@ -103,11 +108,19 @@ class SectionReader(Compiler):
         broken = any(source.broken or any(source.value.get(section) is UNKNOWN for section in SECTIONS) for source in self.sources)
         return self.lost or self.malformed or broken
 
+    @property
+    def garbled(self) -> frozenset[str]:
+        """The words of what is wrong as text: uses of names may be lost with it."""
+        return frozenset(word for source in self.sources for word in _WORD.findall(garbled_text(source)))
+
     def check_section_names(self) -> None:
         """Report keys that are no section."""
         for source in self.sources:
             for key in source.value:
                 if key in SECTIONS or key == "$schema":
+                    continue
+                if key in _LATER_SECTIONS:
+                    self.later(say("The section `{}`", key), Origin(source, (key,)).key_span(), _LATER_SECTIONS[key], source.value[key])
                     continue
                 self.malformed = self.malformed or bool(near(key, SECTIONS))
                 span = Origin(source, (key,)).key_span()
@@ -140,6 +153,10 @@ class SectionReader(Compiler):
         for source in self.sources:
             content, origin = source.value.get(name), Origin(source, (name,))
             if content is None or content is UNKNOWN:
+                continue
+            if name == "everywhere" and content == "none":
+                hint = say("Leave it out: what stands in `everywhere` does not reach into modules yet.")
+                self.later(say("`everywhere: none`"), origin.value_span(), hint)
                 continue
             if not isinstance(content, dict):
                 self.malformed = True

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from itertools import islice, product
 from typing import Any
 
-from jovial_scaffold.core.expressions.checking import Path
+from jovial_scaffold.core.expressions.checking import NOT_THERE, Path
 from jovial_scaffold.core.expressions.placeholders import Formula
 from jovial_scaffold.core.expressions.references import Reference
 from jovial_scaffold.core.expressions.syntax import Literal, Node, children
@@ -60,9 +60,11 @@ def _contexts(known: Known, references: Sequence[Reference]) -> list[dict[Path, 
     """What `context` holds in each declared environment, where its name or labels are read; else nothing is assumed."""
     if not any(each.name == "context" and each.path[:1] in (("environment",), ("labels",)) for each in references):
         return [{}]
+    environments = known.knowledge.environments
+    every = dict.fromkeys((str(label) for labels in environments.values() for label in labels), NOT_THERE)
     found: list[dict[Path, Any]] = [
-        {("context", ("environment",)): name, **{("context", ("labels", str(label))): value for label, value in labels.items()}}
-        for name, labels in known.knowledge.environments.items()
+        {("context", ("environment",)): name, **{("context", ("labels", label)): value for label, value in {**every, **labels}.items()}}
+        for name, labels in environments.items()
     ]
     return found or [{}]
 

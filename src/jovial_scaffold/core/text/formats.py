@@ -126,16 +126,33 @@ def read_source(content: bytes | Refusal, name: str, assume: str = "") -> tuple[
 
     `name` is how the file is called in findings. `assume` is a suffix for files whose name says no format.
     """
+    if isinstance(content, Refusal):
+        return None, [refused(content, name)]
     form = format_of(name) or (format_of(f"x{assume}") if assume else None)
     if form is None:
         hint = say("Files end in {}.", ", ".join(DATA_SUFFIXES))
         return None, [
             Finding("file-format", "error", say("{} has an ending that says no known format.", name), Span(name, 1, 1, 1, 1), hint)
         ]
-    if isinstance(content, Refusal):
-        return None, [refused(content, name)]
     text, findings = decoded(content, name)
     return (None, findings) if text is None else parsed(text, name, form)
+
+
+def loses_keys(source: Source) -> bool:
+    """Whether keys that somebody wrote may be missing from what was read: what is not there is then no second mistake."""
+    return source.broken or any(problem.id in _LOSING for problem in source.problems)
+
+
+def garbled_text(source: Source) -> str:
+    """The lines that something is wrong with as text, and what follows a second document: what is used there may be lost."""
+    text, found = source.text, []
+    for problem in source.problems:
+        end = text.find("\n", problem.end) if problem.id != "yaml-second-document" else -1
+        found.append(text[text.rfind("\n", 0, problem.start) + 1 : end if end >= 0 else len(text)])
+    return "\n".join(found)
+
+
+_LOSING = ("dotenv-syntax", "yaml-cut", "yaml-key", "yaml-second-document")
 
 
 def parsed(text: str, name: str, form: Format) -> tuple[Source, list[Finding]]:
@@ -144,6 +161,7 @@ def parsed(text: str, name: str, form: Format) -> tuple[Source, list[Finding]]:
     value, problems = form.outline(text, starts) if form.outline else form.read(text)
     source = Source(name, text, value, form.locate, broken=value is UNKNOWN)
     source.starts = starts
+    source.problems = tuple(problems)
     return source, [_finding(source, problem) for problem in problems]
 
 

@@ -38,7 +38,11 @@ _ROLES: dict[str, Callable[[dict[str, Any]], bool]] = {
     ),
     "a template": _is_template,
     "a ruleset": lambda value: (
-        _maps(value, "rules") and any(isinstance(rule, dict) and {"require", "because"} & rule.keys() for rule in value["rules"].values())
+        _maps(value, "rules")
+        and (
+            isinstance(value.get("ruleset"), str)
+            or any(isinstance(rule, dict) and {"require", "because"} & rule.keys() for rule in value["rules"].values())
+        )
     ),
     "the schema of a resource type": lambda value: isinstance(value.get("$id"), str) and bool(_TYPE_ID.match(value["$id"])),
 }

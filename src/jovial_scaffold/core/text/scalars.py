@@ -59,3 +59,11 @@ def bounded_float(digits: str) -> float:
     if number in (float("inf"), float("-inf")):
         raise NumberRangeError(digits)
     return number
+
+
+def quoted(value: str) -> str:
+    """A text in quotes as YAML reads it, with as little escaped as possible."""
+    if '"' in value and "'" not in value:
+        return f"'{value}'"
+    escaped = value.replace("\\", "\\\\").replace('"', '\\"')
+    return f'"{escaped}"'

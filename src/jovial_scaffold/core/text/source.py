@@ -53,6 +53,7 @@ class Source:
         "_places",
         "broken",
         "name",
+        "problems",
         "starts",
         "text",
         "value",
@@ -63,6 +64,7 @@ class Source:
         self.text = text
         self.value = value
         self.broken = broken
+        self.problems: tuple[Problem, ...] = ()  # what is wrong with its text
         self._locate = locate
         self._lines: list[int] | None = None
         self._places: dict[Pointer, Place] | None = None
@@ -174,9 +176,10 @@ class Source:
         return self.text[place.start : place.end] if place.style == "plain" and not self.hides(self.value_span(pointer)) else ""
 
     def value_span(self, pointer: Pointer) -> Span:
-        """Where a scalar stands; a map or list is shown by its key, since the whole of it would fill the screen."""
+        """Where a scalar stands, or a map or list that stands in one line; a longer one is shown by its key, since the whole of it would
+        fill the screen."""
         place = self.place(pointer)
-        if not place.style and place.key_end > place.key_start:
+        if not place.style and place.key_end > place.key_start and "\n" in self.text[place.start : place.end].rstrip():
             return self.span(place.key_start, place.key_end)
         return self.span(place.start, place.end)
 

@@ -8,6 +8,7 @@ from yaml._yaml import CParser
 from yaml.events import StreamEndEvent
 
 from jovial_scaffold.core.limits import MENDED_CHARACTERS
+from jovial_scaffold.core.text.scalars import quoted
 from jovial_scaffold.core.words import NOTHING, Sentence, say
 
 _ENTRY = re.compile(r"(?P<before>\s*(?:- )*)(?P<key>[^\s:#'\"\[\]{}][^:#'\"\[\]{}]*):(?P<space> +)(?P<value>[^\s].*\S|\S)\s*\Z")
@@ -69,8 +70,7 @@ def _candidates(text: str, first: int, line: str) -> Iterator[tuple[int, str, Se
     entry_match = _ENTRY.match(line)
     if entry_match and entry_match["value"][0] not in "'\"|>&*":
         value = entry_match["value"]
-        quoted = f"'{value}'" if '"' in value and "'" not in value else '"' + value.replace("\\", "\\\\").replace('"', '\\"') + '"'
-        entry = f"{entry_match['key']}: {quoted}"
+        entry = f"{entry_match['key']}: {quoted(value)}"
         yield 4, f"{entry_match['before']}{entry}", say("Put the value in quotes: `{}`", entry)
     for indent in _indents(text[:first]):
         if indent != len(line) - len(line.lstrip(" ")):
@@ -105,15 +105,14 @@ def _placeholders_quoted(line: str) -> str:
             found.append(line[at : start + 2] if start >= 0 else line[at:])
             at = start + 2 if start >= 0 else len(line)
             continue
-        end = _value_end(line, start)
+        end = value_end(line, start)
         value = line[start:end].rstrip()
-        quoted = f"'{value}'" if '"' in value and "'" not in value else '"' + value.replace("\\", "\\\\").replace('"', '\\"') + '"'
-        found += [line[at:start], quoted, line[start + len(value) : end]]
+        found += [line[at:start], quoted(value), line[start + len(value) : end]]
         at = end
     return "".join(found)
 
 
-def _value_end(line: str, start: int) -> int:
+def value_end(line: str, start: int) -> int:
     """Where a value of a flow collection ends that begins with a placeholder: before a comma or bracket that is not the placeholder's."""
     depth = 0
     quote = ""

@@ -26,7 +26,7 @@ from yaml.events import (
 )
 
 from jovial_scaffold.core.limits import CAREFUL_CHARACTERS, NESTING, NODES
-from jovial_scaffold.core.text.scalars import WORDS, NumberRangeError, bounded_float, bounded_integer, core_schema_value
+from jovial_scaffold.core.text.scalars import WORDS, NumberRangeError, bounded_float, bounded_integer, core_schema_value, quoted
 from jovial_scaffold.core.text.source import Place, Pointer, Problem
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.text.yaml_quick import NotQuick, QuickReader
@@ -39,10 +39,27 @@ _SPANNING = frozenset((ScalarEvent, MappingEndEvent, SequenceEndEvent))
 _SURELY_TEXT = frozenset("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ$")  # a value that begins so is a text, unless it is a word
 
 
+_NO_KEY = "\0"  # no text of YAML holds this character: what stands under it is not taken in
+
+
 class _Container:
     """A map or list that is still being read."""
 
-    __slots__ = ("anchor", "flow", "is_map", "key", "key_place", "key_places", "pointer", "size", "start", "value")
+    __slots__ = (
+        "anchor",
+        "flow",
+        "is_cut",
+        "is_key",
+        "is_lost",
+        "is_map",
+        "key",
+        "key_place",
+        "key_places",
+        "pointer",
+        "size",
+        "start",
+        "value",
+    )
 
     def __init__(self, value: Any, pointer: Pointer, start: Any, flow: bool, anchor: str | None) -> None:
         self.value = value
@@ -52,9 +69,15 @@ class _Container:
         self.anchor = anchor
         self.key: str | None = None
         self.is_map = type(value) is dict
+        self.is_cut = False  # YAML ends one of its values too early
+        self.is_key = False  # a map or list in the place of a key
+        self.is_lost = False  # what was meant by it is not known
         self.key_place: Any = None  # the event of the key, whose place is asked for rarely
         self.key_places: dict[str, Any] = {}
         self.size = 1
+
+
+_DOUBLE_BRACES = re.compile(r"\{\{\s*([a-z][a-z0-9_.]*)\s*\}\}")
 
 
 class _TooMuch(Exception):
@@ -172,12 +195,21 @@ class _Builder:
             raise _TooMuch
         if event.tag and event.tag not in (f"{_TAG}map", f"{_TAG}seq", "!"):
             self.foreign_tag(event)
-        if self.stack and self.awaits_key(event):
-            self.problem("yaml-key", say("A map or list stands where a key is expected."), event, say("Keys are text; quote it if needed."))
-            self.stack[-1].key = self.text[event.start_mark.index : event.start_mark.index + 20]
+        is_key = bool(self.stack) and self.awaits_key(event)
+        if is_key:
+            self.problem("yaml-key", say("A map or list stands where a key is expected."), event, self.key_hint(event))
+            self.stack[-1].key = _NO_KEY
+            self.stack[-1].is_lost = self.stack[-1].flow
         if event.anchor:
             self.open_anchors.add(event.anchor)
         self.stack.append(_Container(value, self.pointer(), event.start_mark, event.flow_style, event.anchor))
+        self.stack[-1].is_key = is_key
+
+    def key_hint(self, event: Any) -> Sentence:
+        """What to write instead of a map or list as a key; `{{name}}` is a placeholder of other notations."""
+        start = event.start_mark.index
+        match = _DOUBLE_BRACES.match(self.text, start - 1) if start else None
+        return say('A placeholder is written "{}".', f"${{{match[1]}}}") if match else say("Keys are text; quote it if needed.")
 
     def awaits_key(self, event: Event) -> bool:
         top = self.stack[-1]
@@ -194,7 +226,9 @@ class _Builder:
         if done.anchor:
             self.open_anchors.discard(done.anchor)
             self.anchors[done.anchor] = (done.value, done.size)
-        self.add(done.value, done.size, done.start.index, event.end_mark.index, "")
+        if done.is_key:
+            return
+        self.add(UNKNOWN if done.is_lost else done.value, done.size, done.start.index, event.end_mark.index, "")
 
     def quick(self, event: Any) -> bool:
         """A key or value of a map without anything particular about it, which most are; False for what needs a closer look."""
@@ -209,7 +243,7 @@ class _Builder:
             top.key_place = event
             return True
         key = top.key
-        if key in top.value or top.size >= NODES.most or self.nodes >= NODES.most:
+        if key == _NO_KEY or key in top.value or top.size >= NODES.most or self.nodes >= NODES.most:
             return False
         if not event.style and (not text or text[0] not in _SURELY_TEXT or text in WORDS or (top.flow and not text.isalnum())):
             return False
@@ -284,30 +318,50 @@ class _Builder:
 
     def foreign_tag(self, event: Any) -> None:
         shown = event.tag.replace(_TAG, "!!")
-        self.problem(
-            "yaml-tag",
-            say("The tag {} is not one of YAML's core schema.", shown),
-            event,
-            say("Leave the tag out; a value that is computed is written as ${…}."),
-        )
+        written = self.text[event.start_mark.index : event.end_mark.index]
+        if type(event) is ScalarEvent and written[1:2] != "!" and not event.style and '"' not in written and "\\" not in written:
+            hint = say('Leave the tag out; a condition that begins with `!` stands in quotes: `"{}"`', written.strip())
+        else:
+            hint = say("Leave the tag out; a value that is computed is written as ${…}.")
+        self.problem("yaml-tag", say("The tag {} is not one of YAML's core schema.", shown), event, hint)
 
     def check_flow_cut(self, top: _Container, text: str, event: Any) -> None:
         """`{s: xs.filter(s, s.up)}` is cut by YAML at the comma: a value with an open bracket, and a key with no value."""
-        cut = text if type(top.value) is list or text else top.key or ""
-        if _is_cut(cut):
-            begin = top.start.index
-            # The value ends with the bracket that closes this flow collection, which YAML has not told us yet.
-            line = self.text[begin : self.text.find("\n", begin) % (len(self.text) + 1)].rstrip()
-            inner = re.sub(r"^\{\s*([^:,]+):\s*(.*?)\}?$", r'{\1: "\2"}', line)
-            note = Problem(
-                "yaml-cut",
-                say("YAML cuts `{}` at a comma, brace or bracket, so the rest is lost.", line),
-                begin,
-                event.end_mark.index,
-                _quote_hint(inner),
-            )
-            if not any(problem.id == "yaml-cut" and problem.start == begin for problem in self.problems):
-                self.problems.append(note)
+        if self.is_rest_of_text(top, text, event):
+            return
+        if not _is_cut(text if type(top.value) is list or text else top.key or "") or top.is_cut:
+            return
+        from jovial_scaffold.core.text.yaml_mending import value_end
+
+        top.is_cut = True
+        start = event.start_mark.index if text else _place_of(top.key_place)[0]
+        end = self.text.find("\n", start)
+        line = self.text[: end if end >= 0 else len(self.text)]
+        whole = line[start : value_end(line, start)].rstrip()
+        hint = NOTHING
+        if text and not _is_cut(whole):
+            entry = f"{top.key}: {quoted(whole)}" if type(top.value) is dict else quoted(whole)
+            hint = _quote_hint(entry)
+        message = say("YAML cuts `{}` at a comma, brace or bracket, so the rest is lost.", whole)
+        self.problems.append(Problem("yaml-cut", message, start, start + len(whole), hint))
+
+    def is_rest_of_text(self, top: _Container, text: str, event: Any) -> bool:
+        """Whether `{about: The range, which it has}` is cut at the comma: several words are a key without a colon, behind a value."""
+        key = top.key or ""
+        if type(top.value) is not dict or text or " " not in key or top.key_place is None:
+            return False
+        start, end = _place_of(top.key_place)
+        value = self.text.rfind(": ", top.start.index, start) + 2
+        before = self.text[value:start]
+        if value < 2 or ":" in self.text[end : event.start_mark.index] or self.text[start : start + 1] in "'\"" or before[:1] in "'\"[{":
+            return False
+        whole = self.text[value:end]
+        message = say("YAML ends the text before at the comma, and `{}` would be a key.", key)
+        hint = _quote_hint(quoted(whole)) if "\n" not in whole else NOTHING
+        if not any(problem.id == "yaml-cut" and problem.start == value for problem in self.problems):
+            self.problems.append(Problem("yaml-cut", message, value, end, hint))
+        top.key = _NO_KEY
+        return True
 
     def alias(self, event: Any) -> None:
         if self.stack and self.awaits_key(event) and event.anchor in self.texts:
@@ -315,7 +369,7 @@ class _Builder:
             return
         if self.stack and self.awaits_key(event):
             self.problem("yaml-key", say("An alias of a map or list stands where a key is expected."), event, say("Write the key out."))
-            self.stack[-1].key = f"*{event.anchor}"
+            self.stack[-1].key = _NO_KEY
             return
         if event.anchor in self.open_anchors:
             self.problem("yaml-alias", say("*{} stands inside the value that it names.", event.anchor), event)
@@ -348,6 +402,8 @@ class _Builder:
         key = top.key
         top.key = None
         assert key is not None
+        if key == _NO_KEY:
+            return
         if key in top.value:
             self.duplicate(top, key, value)
             return
@@ -448,7 +504,7 @@ def _comment_cuts(text: str) -> list[Problem]:
         if place is not None:
             whole = text[place.start : match.end()].rstrip()
             message = say("YAML takes `{}` for a comment, and it is lost.", match.group().strip())
-            problems.append(Problem("yaml-cut", message, match.start() + 1, match.end(), _quote_hint(f'"{whole}"')))
+            problems.append(Problem("yaml-cut", message, match.start() + 1, match.end(), _quote_hint(quoted(whole))))
     return problems
 
 
@@ -506,5 +562,5 @@ def _syntax_problem(text: str, error: YAMLError) -> Problem:
     return Problem("yaml-syntax", message, index, min(index + 1, len(text)), hint)
 
 
-def _quote_hint(quoted: str) -> Sentence:
-    return say("Put the whole value in double quotes: `{}`", quoted)
+def _quote_hint(entry: str) -> Sentence:
+    return say("Put the whole value in quotes: `{}`", entry)

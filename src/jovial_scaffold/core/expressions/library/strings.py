@@ -6,7 +6,7 @@ from typing import Any
 
 from jovial_scaffold.core.expressions.errors import BudgetError, EvaluationError
 from jovial_scaffold.core.limits import PATTERN_LENGTH, RESULT_SIZE
-from jovial_scaffold.core.words import Amount, Foreign, Value, say
+from jovial_scaffold.core.words import NOTHING, Amount, Foreign, Value, say
 
 INTEGER = re.compile(r"[-+]?[0-9]{1,40}\Z")
 NUMBER = re.compile(r"[-+]?(?:[0-9]+(?:\.[0-9]*)?|\.[0-9]+)(?:[eE][-+]?[0-9]+)?\Z|[-+]?(?:inf|infinity|nan)\Z", re.IGNORECASE)
@@ -33,6 +33,10 @@ def scalar_text(value: Any) -> str:
     return str(int(value))
 
 
+#: functions whose second argument is a pattern
+PATTERN_TAKING = frozenset(("matches", "regex.extract", "regex.extractAll", "regex.replace"))
+
+
 @lru_cache(maxsize=512)
 def compiled_pattern(pattern: str) -> Any:
     """An RE2 pattern. Raises EvaluationError where it is none."""
@@ -47,9 +51,10 @@ def compiled_pattern(pattern: str) -> Any:
     except re2.error as error:
         said = error.args[0] if error.args else "unknown"
         said = said.decode("utf-8", "replace") if isinstance(said, bytes) else str(said)
-        raise EvaluationError(
-            say("{} is not a regular expression of RE2: {}", Value(pattern), Foreign(said)), id="pattern-invalid"
-        ) from None
+        around = re.search(r"\(\?(?:[=!]|<[=!])|\\[1-9]", pattern) is not None
+        hint = say("RE2 looks neither ahead nor back: ask twice, as in a.matches(…) && !a.matches(…).") if around else NOTHING
+        message = say("{} is not a regular expression of RE2: {}", Value(pattern), Foreign(said))
+        raise EvaluationError(message, hint=hint, id="pattern-invalid") from None
 
 
 def matches(text: str, pattern: str) -> bool:

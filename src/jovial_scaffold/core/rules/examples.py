@@ -1,0 +1,73 @@
+"""The examples that rules carry: what is said to pass passes, and what is said to fail fails."""
+
+from typing import Any
+
+from jovial_scaffold.core.expressions.errors import EvaluationError
+from jovial_scaffold.core.findings import Finding
+from jovial_scaffold.core.rules.evaluation import RuleScope, applies, is_unset, truth
+from jovial_scaffold.core.rules.reading import Rule, Ruleset
+from jovial_scaffold.core.schemas.catalog import Catalogs, ResourceType
+from jovial_scaffold.core.schemas.shapes import filled
+from jovial_scaffold.core.words import say
+
+
+def check_examples(rulesets: list[Ruleset], catalogs: Catalogs) -> list[Finding]:
+    """A rule's examples, judged with defaults filled in and without `where`: each must turn out as it says."""
+    findings = []
+    for ruleset in rulesets:
+        for rule in ruleset.rules:
+            kind = next((each for each in catalogs if applies(rule, each)), None)
+            for examples, expected in ((rule.passes, True), (rule.fails, False)):
+                for example, origin in examples:
+                    held = _example_holds(rule, ruleset, example, kind, catalogs)
+                    if held is not expected:
+                        words = ("should pass and fails", "should fail and passes")[not expected]
+                        findings.append(
+                            Finding(
+                                "rule-example-wrong",
+                                "error",
+                                say("This example of the rule `{}` {}.", rule.name, words),
+                                origin.value_span(),
+                                say("Correct the rule or the example."),
+                            )
+                        )
+    return findings
+
+
+_EMPTY: dict[str, Any] = {"environment": "", "labels": {}, "parameters": {}, "outputs": {}, "resources": {}}
+
+
+def _example_names(rule: Rule, example: dict[str, Any], kind: ResourceType | None, catalogs: Catalogs) -> dict[str, Any]:
+    """The names that an example gives a rule of each scope; what it leaves out is empty."""
+    if rule.over == "pair":
+        return {side: _EMPTY | _with_defaults(example.get(side) or {}, catalogs) for side in ("left", "right")}
+    common = {**_EMPTY, "address": "example", "type": kind.id if kind else ""}
+    if rule.over in ("environment", "effect"):
+        given = _with_defaults(example, catalogs)
+        for side in ("was", "becomes") if rule.over == "effect" else ():
+            given[side] = filled(kind.shape if kind else None, example.get(side), "example") if example.get(side) is not None else None
+        return {**common, "effect": "", "touched": [], **given}
+    return {**common, "self": filled(kind.shape if kind and rule.over == "resource" else None, example, "example")}
+
+
+def _with_defaults(names: dict[str, Any], catalogs: Catalogs) -> dict[str, Any]:
+    """Names with the defaults of their types filled into resources."""
+    resources = names.get("resources")
+    if not isinstance(resources, dict):
+        return dict(names)
+    found = {}
+    for address, each in resources.items():
+        if isinstance(each, dict):
+            kind = catalogs.find(str(each.get("type", "")))
+            properties = filled(kind.shape if kind else None, each.get("properties") or {}, address)
+            found[address] = {**each, "type": kind.id if kind else each.get("type", ""), "properties": properties}
+    return {**names, "resources": found}
+
+
+def _example_holds(rule: Rule, ruleset: Ruleset, example: dict[str, Any], kind: ResourceType | None, catalogs: Catalogs) -> bool:
+    names = _example_names(rule, example, kind, catalogs)
+    sources = {"environment": ("resources",), "pair": ("left", "right"), "effect": ("was", "becomes")}.get(rule.over, ("self",))
+    try:
+        return truth(rule.require, RuleScope(names, ruleset.values)) is True
+    except EvaluationError as error:
+        return is_unset(rule, error, sources) and not rule.absent_fails

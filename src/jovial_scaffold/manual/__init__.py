@@ -1,0 +1,1 @@
+"""What the program and its manual tell alike: a page for each finding."""

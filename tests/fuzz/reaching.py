@@ -1,0 +1,121 @@
+"""A literal that reaches a secret property by any way, and does not fit there: nothing that is said of it shows it."""
+
+import json
+import random
+from typing import Any
+
+from jovial_scaffold.core.findings import Finding
+from jovial_scaffold.core.folders import MemoryFolder
+from jovial_scaffold.core.project import Project
+from jovial_scaffold.reports.findings import findings_text
+from jovial_scaffold.reports.machine import check_document, json_text
+from jovial_scaffold.reports.terminal import Style
+
+CANARY = "canary-7"  # too short for the property that it reaches
+_LITERAL = f"'{CANARY}'"
+_WORLDS = ("sandbox", "live")
+
+
+class _Made:
+    """A template that grows: each way leads from a name to the next."""
+
+    def __init__(self, chance: random.Random) -> None:
+        self.chance = chance
+        self.template: dict[str, Any] = {
+            "parameters": {"world": {"enum": list(_WORLDS), "description": "Which"}},
+            "let": {},
+            "functions": {},
+            "resources": {"net (fulmar.network)": {"name": "net-a", "range": "10.0.0.0/8"}},
+        }
+        self.parameters: dict[str, Any] = {}
+        self.count = 0
+
+    def name(self, letter: str) -> str:
+        self.count += 1
+        return f"{letter}{self.count}"
+
+    def origin(self) -> str:
+        """An expression that gives the literal, which is written somewhere."""
+        way, name = self.chance.randrange(6), self.name("a")
+        if way == 5:
+            return _LITERAL
+        if way == 0:
+            self.template["let"][name] = CANARY
+            return name
+        if way == 1:
+            self.template["let"][name] = dict.fromkeys(_WORLDS, CANARY)
+            return f"{name}[world]"
+        if way == 2:
+            self.template["let"][name] = ["plain-enough-for-it", CANARY]
+            return f"{name}[1]"
+        if way == 3:
+            self.template["parameters"][name] = {"type": "string", "description": "Plain"}
+            self.parameters[name] = CANARY
+            return name
+        self.template["parameters"][name] = {"type": "string", "default": CANARY, "description": "Plain"}
+        return name
+
+    def further(self, expression: str) -> str:
+        """An expression over another that gives the same, or holds it."""
+        way, name = self.chance.randrange(6), self.name("b")
+        if way == 0:
+            self.template["let"][name] = f"${{{expression}}}"
+            return name
+        if way == 1:
+            self.template["let"][name] = {"deep": [f"${{{expression}}}"]}
+            return f"{name}.deep[0]"
+        if way == 2:
+            return f"(world == 'live' || world == 'sandbox' ? {expression} : 'plain-enough-for-it')"
+        if way == 3:
+            return f"optional.of({expression}).orValue('plain-enough-for-it')"
+        if way == 4:
+            self.template["functions"][name] = {"takes": {"word": {"type": "string"}}, "is": "word"}
+            return f"{name}({expression})"
+        self.template["let"][name] = f"x${{{expression}}}"
+        return name
+
+    def placed(self, expression: str) -> None:
+        """The expression at the property, directly or through a module."""
+        way = self.chance.randrange(4)
+        own = {"name": "pool-a", "image": "i", "size": "s", "copies": 1}
+        if way == 0:
+            self.template["everywhere"] = {"fulmar.machine_group": {"operator_password": f"${{{expression}}}"}}
+            self.template["resources"]["pool (fulmar.machine_group)"] = own
+        elif way == 1:
+            self.template["resources"]["pool (./m.json)"] = {"secret": CANARY if expression == _LITERAL else f"${{{expression}}}"}
+        else:
+            self.template["resources"]["pool (fulmar.machine_group)"] = {**own, "operator_password": f"${{{expression}}}"}
+
+
+_MODULE = {
+    "parameters": {"secret": {"type": "string", "description": "Plain"}},
+    "resources": {
+        "pool (fulmar.machine_group)": {"name": "pool-b", "image": "i", "size": "s", "copies": 1, "operator_password": "${secret}"}
+    },
+}
+
+
+def attempt(chance: random.Random) -> str:
+    """One way, and all that a check prints of it."""
+    made = _Made(chance)
+    expression = made.origin()
+    for _ in range(chance.randrange(4)):
+        expression = made.further(expression)
+    made.placed(expression)
+    indent = chance.choice((None, 1))
+    files = {
+        "jovial.yaml": "project: p\ntemplate: t.json\ncatalogs: [fulmar]\nenvironments: {sandbox: {}, live: {}}\n",
+        "t.json": json.dumps(made.template, indent=indent),
+        "m.json": json.dumps(_MODULE, indent=indent),
+        **{f"parameters/{world}.json": json.dumps({"world": world, **made.parameters}, indent=indent) for world in _WORLDS},
+    }
+    project = Project(MemoryFolder({name: text.encode() for name, text in files.items()}))
+    said: list[Finding] = []
+    for early in (True, False):
+        result = project.check(template_only=early)
+        said += result.findings
+        printed = findings_text(list(result.findings), project.source, Style(colours=False, width=200), project.environments)
+        for text in (printed, json_text(check_document(result))):
+            assert CANARY not in text, (files, text)
+    assert any(each.id == "property-length" for each in said), files
+    return "errors"
