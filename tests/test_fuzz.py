@@ -27,6 +27,7 @@ BOUNDS = {
     "rules": (60, 0.9),
     "planted": (60, 0.9),
     "unused": (40, 0.9),
+    "families": (60, 0.9),
     "reaching": (150, 0.9),
 }
 

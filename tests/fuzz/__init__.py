@@ -26,6 +26,7 @@ KINDS = (
     "rules",
     "planted",
     "unused",
+    "families",
     "reaching",
 )
 

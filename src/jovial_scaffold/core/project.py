@@ -230,13 +230,16 @@ class Project:
         # What a process beside this one rendered stays there: rules over pairs need the environments here.
         large = len(self._template.resources) >= PARALLEL_RESOURCES.most and not pairs
         children = min(workers - 1, len(chosen)) if large and can_fork() else 0
-        shares = [chosen[number::children] for number in range(children)]
+        # The check of the template takes about as long as one environment of it.
+        own = (len(chosen) - 1) // (children + 1) if children else len(chosen)
+        others = chosen[: len(chosen) - own]
+        shares = [others[number::children] for number in range(children)]
         beside = [Beside(partial(self._judged, share)) for share in shares]
         try:
             static = [] if environments_only else check_templates(self.templates, self._environment_labels)
             findings = [*self._findings, *catalogs, *self._template_findings(draft), *self._rule_findings()]
             findings += () if template_only else self._inputs.idle_files()
-            parts = [task.result() for task in beside] if beside else [self._judged(chosen)]
+            parts = [self._judged(chosen[len(others) :]), *(task.result() for task in beside)]
         finally:
             for task in beside:
                 task.end()

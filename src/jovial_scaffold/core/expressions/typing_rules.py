@@ -32,6 +32,8 @@ def arithmetic(operator: str, left: Type, right: Type, kinds: frozenset[str]) ->
         elif operator == "*" and None not in bounds:
             corners = [a * b for a in (left.low, left.high) for b in (right.low, right.high) if a is not None and b is not None]
             low, high = min(corners), max(corners)
+        elif operator == "%":
+            low, high = _remainder(left, right)
     known = Type(kinds, low=low, high=high)
     if operator == "+" and kinds <= {"string", "list", "bytes"}:
         longest = left.longest + right.longest if left.longest is not None and right.longest is not None else None
@@ -47,6 +49,16 @@ def _sum(a: float | None, b: float | None) -> float | None:
 
 def _difference(a: float | None, b: float | None) -> float | None:
     return None if a is None or b is None else a - b
+
+
+def _remainder(left: Type, right: Type) -> tuple[float | None, float | None]:
+    """The bounds of what is left of a division, which has the sign of what is divided."""
+    if right.low is None or right.high is None:
+        return (0 if left.low is not None and left.low >= 0 else None), (0 if left.high is not None and left.high <= 0 else None)
+    most = max(abs(right.low), abs(right.high), 1) - 1
+    low = 0 if left.low is not None and left.low >= 0 else -most if left.low is None else max(-most, left.low)
+    high = 0 if left.high is not None and left.high <= 0 else most if left.high is None else min(most, left.high)
+    return low, high
 
 
 def ranges_apart(a: Type, b: Type) -> bool:

@@ -44,6 +44,9 @@ KNOWN_FORMATS = (
 """The formats of JSON Schema Validation 2020-12 (section 7.3), and ours."""
 NOTE = "x-"  # begins the words of others, which say nothing here
 KEYWORDS = (*LISTS, *MAPS, *SINGLE, *_OTHERS)
+_BY_PROPERTY = frozenset(
+    ("$schema", "$id", "$defs", "type", "properties", "required", "additionalProperties", "title", "description", "examples")
+)
 
 
 def below(part: dict[str, Any]) -> Iterator[tuple[Pointer, Any]]:
@@ -100,3 +103,9 @@ def contradictions(part: dict[str, Any], place: Origin) -> Iterator[Finding]:
             if low > high or (strict and low == high):
                 message = say("No value meets both `{}` {} and `{}` {}.", least, Value(low), most, Value(high))
                 yield Finding("schema-contradiction", "error", message, place.child(least).value_span(), say("Correct one of the two."))
+
+
+def is_by_property(schema: dict[str, Any]) -> bool:
+    """Whether a map fits a schema where each of its properties fits by itself and the required ones are there."""
+    others = schema.get("additionalProperties", True)
+    return isinstance(others, bool) and _BY_PROPERTY.issuperset(key for key in schema if key in KEYWORDS)

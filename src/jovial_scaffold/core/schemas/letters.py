@@ -1,6 +1,7 @@
 """The letters that a pattern takes at all: a text that holds another one does not match it, whatever stands around it."""
 
 import re
+from typing import NamedTuple
 
 _CLASS = r"\[\^?(?:\\.|[^\]\\\[])+\]"
 _TOKEN = re.compile(rf"(?P<letter>{_CLASS}|\\[^bBAzZ0-9pPkuUxQE]|[^\[\](){{}}|?*+.^$\\])|(?P<around>\(\?:|\(|\)|\||[?*+]|\{{\d*,?\d*\}})")
@@ -27,3 +28,23 @@ def letters_of(pattern: str) -> re.Pattern[str] | None:
         return re.compile(f"(?:{'|'.join(dict.fromkeys(found))})*", re.DOTALL)
     except re.error:
         return None
+
+
+class Form(NamedTuple):
+    """A pattern that says which letter comes first, and which ones after it: a text matches exactly if its letters do, and it is long enough."""
+
+    first: re.Pattern[str]
+    others: re.Pattern[str]
+    least: int
+
+
+_FORM = re.compile(rf"\^({_CLASS})?({_CLASS})([*+])\$")
+
+
+def form_of(pattern: str) -> Form | None:
+    """The form of a pattern such as `^[a-z][a-z0-9-]*$`; None for all that say more."""
+    match = _FORM.fullmatch(pattern)
+    if match is None or "\\" in pattern or "[^" in pattern:
+        return None  # classes by name are not the same to all readers of patterns
+    first, others, sign = match.groups()
+    return Form(re.compile(first or others), re.compile(f"{others}*"), (first is not None) + (sign == "+"))

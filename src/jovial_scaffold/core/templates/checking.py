@@ -18,13 +18,14 @@ from jovial_scaffold.core.expressions.placeholders import Formula, Joined, Omitt
 from jovial_scaffold.core.expressions.references import references
 from jovial_scaffold.core.expressions.scopes import Scope
 from jovial_scaffold.core.expressions.syntax import Name, Node, Select
-from jovial_scaffold.core.expressions.types import ANY, STRING, Abstract, Type, has_abstract, joined, settled, type_of_value
+from jovial_scaffold.core.expressions.types import ANY, STRING, Abstract, Type, has_abstract, joined, settled, type_of_value, type_of_values
 from jovial_scaffold.core.expressions.values import NONE, Optional
 from jovial_scaffold.core.findings import Finding, Span
 from jovial_scaffold.core.limits import FEW_COMBINATIONS, STATIC_COMBINATIONS, STATIC_TRIALS
 from jovial_scaffold.core.schemas.types import type_of_schema
 from jovial_scaffold.core.templates.absences import Without, what_is_false
 from jovial_scaffold.core.templates.advice import advice
+from jovial_scaffold.core.templates.families import Families
 from jovial_scaffold.core.templates.fitting import Fitting, PropertyPlace, condition_fault, omittable_fault, text_fault
 from jovial_scaffold.core.templates.joined_texts import JoinedTexts
 from jovial_scaffold.core.templates.knowledge import Assignment, Environments, Knowledge, Known, KnownScope
@@ -52,7 +53,8 @@ from jovial_scaffold.core.text.source import Origin, pointer_text
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import Amount, Value, listed, nearest, say
 
-_FEW_TRIALS = 2  # of an expression like one that was tried as far as it goes
+_SHAPE_TRIALS = 300  # of expressions that differ in constants only
+_FEW_TRIALS = 8  # of each of those that come after them
 _WANTED: dict[str, tuple[str, ...]] = {
     **dict.fromkeys(("$when", "require", "where"), ("bool",)),
     "loop": ("list", "map"),
@@ -88,6 +90,7 @@ class _TypeCheck:
         self.known = known
         self.template = known.template
         self.sound: dict[tuple[Any, ...], Outcome] = {}
+        self.outcomes: dict[tuple[Any, ...], Outcome] = {}
         self.broken: set[Origin] = set()  # the bodies of functions with mistakes of their own
         #: resources that may be absent as a whole, and what is false where they are
         self.conditional = frozenset(
@@ -99,7 +102,8 @@ class _TypeCheck:
         self.fitting = Fitting()
         self.acceptance = Acceptance(known)
         self.texts = JoinedTexts(known, self.fitting)
-        self.searched_shapes: set[tuple[Any, ...]] = set()
+        self.families = Families(known, self.fitting, self.texts, self.conditional, self.is_quiet)
+        self.shape_trials: dict[tuple[Any, ...], int] = {}
         self.findings: list[Finding] = []
 
     def run(self) -> list[Finding]:
@@ -122,7 +126,8 @@ class _TypeCheck:
         for lookup in self.template.lookups.values():
             self.lookup(lookup)
         for resource in self.template.resources.values():
-            self.findings += check_properties(resource)
+            if not self.families.is_written_well(resource, lambda each: not any(True for _ in check_properties(each))):
+                self.findings += check_properties(resource)
             self.resource(resource)
         for document in self.template.documents.values():
             self.document(document)
@@ -185,11 +190,20 @@ class _TypeCheck:
             place = place._replace(conditions=(resource.when,))
         if resource.key:
             self.condition(resource.key, place, "key")
-        schema, type_id = (resource.type.schema, resource.type.id) if resource.type else (None, "")
+        quiet = self.families.quiet(resource)
         for name, compiled in resource.properties.entries:
-            if type(compiled) is Constant:
-                continue
-            self.value(compiled, Place(resource.name, 2, loops, place.conditions, PropertyPlace(schema, type_id, (name,))))
+            if type(compiled) is not Constant and name not in quiet:
+                self.value(compiled, place._replace(property=_property(resource, name)))
+
+    def is_quiet(self, resource: Resource, name: str, compiled: Compiled) -> bool:
+        """Whether nothing is wrong with a property, wherever it stands."""
+        said, trials = len(self.findings), self.known.knowledge.trials
+        self.value(compiled, Place(resource.name, 2, property=_property(resource, name)))
+        if len(self.findings) == said:
+            return True
+        del self.findings[said:]
+        self.known.knowledge.trials = trials  # it is looked at again, where it stands
+        return False
 
     def value(self, compiled: Compiled, place: Place) -> None:
         if isinstance(compiled, Dynamic):
@@ -261,10 +275,14 @@ class _TypeCheck:
             joined_place = Place(place.address, place.prefix, place.loops, place.conditions, ELSEWHERE, place.names)
             said = len(self.findings)
             known = True
+            parts: list[str | Type] = []
             for part in content.parts:
-                if isinstance(part, Formula):
+                if isinstance(part, str):
+                    parts.append(part)
+                elif isinstance(part, Formula):
                     results = self.formula(part, compiled.origin, joined_place, text_fault, role="text").results
                     known = known and not any(each is UNKNOWN for each in results)
+                    parts.append(type_of_values(results) if results else ANY)
             judged = known and place.property.schema is not None and len(self.findings) == said
             never = (
                 self.fitting.never([part if isinstance(part, str) else None for part in content.parts], place.property) if judged else None
@@ -276,7 +294,8 @@ class _TypeCheck:
                 self.findings.append(Finding(never.id, "error", never.message, span, hint, place.address, pointer))
                 return
             seen = bool(place.names or place.loops)  # variables, which are no names of the template
-            if judged and (seen or not self.texts.fits(content, place.property)):
+            certain = judged and self.fitting.takes_joined(parts, place.property)
+            if judged and not certain and (seen or not self.texts.fits(content, place.property)):
                 whole = self.texts.formula(content)
                 self.formula(whole, compiled.origin, place, partial(self.joined_faults, compiled, place), False, "joined")
 
@@ -324,14 +343,24 @@ class _TypeCheck:
         """What makes two expressions alike: that they are the same, or read the same field of resources that are alike."""
         node = formula.node
         if isinstance(node, Select) and not node.optional and isinstance(node.operand, Name):
-            resource = self.template.resources.get(node.operand.name)
-            if resource is not None and resource.type is not None and not (resource.loop or resource.when or resource.module):
-                return (resource.type.id, node.field, any(name == node.field for name, _ in resource.properties.entries))
+            return self.families.field_of(node.operand.name, node.field) or formula.program
         return formula.program
 
     def judged(self, formula: Formula, origin: Origin, place: Place, judge: Any, comparing: bool, role: str) -> Outcome:
         """All values that an expression may read are tried where they are few. Else its types are judged, and values only where those leave a
         doubt: those first that the expression speaks of itself, until one fails."""
+        around = _around(place)
+        key = (formula.program, place.property.type_id, place.property.pointer, role, around)
+        outcome = self.outcomes.get(key) if around is not None else None
+        if outcome is None:
+            outcome = self.outcomes[key] = self.turned_out(formula, place, judge, role)
+        self.findings += [finding_of(mistake, outcome, formula, origin, place) for mistake in mistakes_of(outcome)]
+        if comparing and not outcome.mistakes:
+            self.comparisons(formula, origin, place, outcome)
+        return outcome
+
+    def turned_out(self, formula: Formula, place: Place, judge: Any, role: str) -> Outcome:
+        """What comes of an expression, whatever is said of it."""
         choices = self.choices(formula, place)
         if choices.count <= FEW_COMBINATIONS.most:
             outcome = Outcome()
@@ -341,9 +370,6 @@ class _TypeCheck:
             outcome = self.searched(formula, place, judge, role, choices)
         for absent in self.absent_reads(formula, place):
             self.note(outcome, *absent)
-        self.findings += [finding_of(mistake, outcome, formula, origin, place) for mistake in mistakes_of(outcome)]
-        if comparing and not outcome.mistakes:
-            self.comparisons(formula, origin, place, outcome)
         return outcome
 
     def searched(self, formula: Formula, place: Place, judge: Any, role: str, choices: Choices) -> Outcome:
@@ -358,17 +384,20 @@ class _TypeCheck:
             return outcome  # whatever holds around it, it gives the same
         if not doubtful and all(self.is_certain(place, role, result) for result in outcome.results):
             return outcome
-        # Of what differs in constants only, one is tried as far as it goes, and the others with a few values.
+        # Of very many that differ in constants only, the first are tried as far as it goes, and the others with a few values.
         alike = self.texts.shapes.get(formula.program, formula.program.shape)
         shape = (alike, place.property.type_id, place.property.pointer, role)
-        trials = _FEW_TRIALS if shape in self.searched_shapes else STATIC_COMBINATIONS.most
-        self.searched_shapes.add(shape)
-        for assignment, assumed in islice(choices.each(literals(formula, place.conditions)), trials):
+        left = self.shape_trials.get(shape, _SHAPE_TRIALS)
+        for assignment, assumed in islice(
+            choices.each(literals(formula, place.conditions)), STATIC_COMBINATIONS.most if left > 0 else _FEW_TRIALS
+        ):
+            left -= 1
             if not self.known.knowledge.spend():
                 break
             self.tried(outcome, formula, place, judge, assignment, assumed)
             if any(mistake.sure for mistake in outcome.mistakes.values()):
                 break
+        self.shape_trials[shape] = left
         # What was seen in no trial is not said: whether it comes about is not known.
         outcome.results = outcome.results[:1]
         return outcome
@@ -610,6 +639,11 @@ def _held(place: Place, checker: Checker, variables: Mapping[str, Any]) -> bool 
         sure = sure if held is True else None
     checker.problems.clear()
     return sure
+
+
+def _property(resource: Resource, name: str) -> PropertyPlace:
+    kind = resource.type
+    return PropertyPlace(kind.schema, kind.id, (name,)) if kind is not None else PropertyPlace(None, "", (name,))
 
 
 def _around(place: Place) -> tuple[Any, ...] | None:

@@ -5,8 +5,9 @@ from collections.abc import Sequence
 from typing import Any, NamedTuple
 
 from jovial_scaffold.core.expressions.errors import EvaluationError
+from jovial_scaffold.core.expressions.library.strings import scalar_text
 from jovial_scaffold.core.expressions.types import Type, has_abstract, type_of_value
-from jovial_scaffold.core.schemas.letters import letters_of
+from jovial_scaffold.core.schemas.letters import form_of, letters_of
 from jovial_scaffold.core.schemas.shapes import Shape, secret_shape, with_secrets
 from jovial_scaffold.core.schemas.types import type_of_schema
 from jovial_scaffold.core.schemas.validation import SchemaError, Validator, Violation, subschema
@@ -111,6 +112,30 @@ class Fitting:
             return EvaluationError(message, id="property-pattern")
         return None
 
+    def takes_joined(self, parts: Sequence[str | Type], place: PropertyPlace) -> bool:
+        """Whether a text that is joined of texts and of values of some types fits a place, whatever those values are."""
+        schema = self._part(place)
+        wanted = self._wanted_at(place)
+        texts = [_texts_of(part) for part in parts]
+        if not isinstance(schema, dict) or schema.keys() & _LIMITS - {"pattern"} or not wanted.is_only("string") or None in texts:
+            return False
+        every = [each for each in texts if each is not None]
+        shortest, longest = (sum(choose(map(len, each)) for each in every) for choose in (min, max))
+        if shortest < wanted.shortest or _above(longest, wanted.longest):
+            return False
+        pattern = schema.get("pattern")
+        if pattern is None:
+            return True
+        form = form_of(pattern) if isinstance(pattern, str) else None
+        if form is None or shortest < form.least or not all(form.others.fullmatch(text) for each in every for text in each):
+            return False
+        for each in every:
+            if not all(form.first.match(text) for text in each if text):
+                return False
+            if "" not in each:
+                return True
+        return not form.least
+
     def is_certain(self, place: PropertyPlace, known: Type) -> bool:
         """Whether every value of a type fits a place."""
         if place.schema is None:
@@ -187,6 +212,15 @@ _LIMITS = frozenset(
     )
 )
 """What a schema may say beyond kinds, bounds and lengths."""
+
+
+def _texts_of(part: str | Type) -> tuple[str, ...] | None:
+    """All that a part of a text can be; None where that is not known."""
+    if isinstance(part, str):
+        return (part,)
+    if part.options is None or not part.options or not all(type(option) in (str, bool, int) for option in part.options):
+        return None
+    return tuple(scalar_text(option) for option in part.options)
 
 
 def _within(known: Type, wanted: Type) -> bool:

@@ -1,11 +1,12 @@
 """Texts with expressions in them, before any environment: judged as the one text that they come to."""
 
+from collections.abc import Sequence
 from typing import Any
 
 from jovial_scaffold.core.expressions.placeholders import Formula, Joined
 from jovial_scaffold.core.expressions.program import Program
 from jovial_scaffold.core.expressions.syntax import Call, Literal, Name, Node, Operation
-from jovial_scaffold.core.expressions.types import Type, type_of_value
+from jovial_scaffold.core.expressions.types import STRING, Type, type_of_value
 from jovial_scaffold.core.limits import FEW_COMBINATIONS
 from jovial_scaffold.core.templates.fitting import Fitting, PropertyPlace
 from jovial_scaffold.core.templates.knowledge import Known
@@ -37,7 +38,7 @@ class JoinedTexts:
     def fits(self, content: Joined, place: PropertyPlace) -> bool:
         """Whether a text that joins names, as most do, fits its property with each of the few values that they have, wherever it is
         reached; False where that is not told so easily."""
-        names = tuple(part.node.name for part in content.parts if isinstance(part, Formula) and isinstance(part.node, Name))
+        names = _names(content)
         if len(names) < sum(isinstance(part, Formula) for part in content.parts):
             return False
         if names not in self._values:
@@ -45,18 +46,31 @@ class JoinedTexts:
         known, validator = self._values[names], self._fitting.validator(place)
         if known is None or validator is None:
             return False
-        literal = sum(len(part) for part in content.parts if isinstance(part, str))
+        return self._each_fits(content, known, [tuple(part for part in content.parts if isinstance(part, str))], place)
+
+    def all_fit(self, content: Joined, literals: Sequence[tuple[str, ...]], place: PropertyPlace) -> bool:
+        """The same of texts that join the same names and have literal parts of their own."""
+        if not self.fits(content, place):
+            return False
+        known = self._values[_names(content)]
+        return known is not None and self._each_fits(content, known, literals, place)
+
+    def _each_fits(self, content: Joined, known: list[tuple[Any, ...]], literals: Sequence[tuple[str, ...]], place: PropertyPlace) -> bool:
+        lengths = [sum(map(len, each)) for each in literals]
+        least, most = min(lengths), max(lengths)
         for values in known:
             if all(isinstance(value, str) for value in values):
-                following = iter(values)
-                if not validator.is_valid("".join([part if isinstance(part, str) else next(following) for part in content.parts])):
+                validator = self._fitting.validator(place)
+                if validator is None or not all(validator.is_valid(_text(content, values, each)) for each in literals):
                     return False
                 continue
             types = [type_of_value(value) for value in values]
-            longest = None if any(each.longest is None for each in types) else literal + sum(each.longest or 0 for each in types)
-            whole = Type(frozenset(("string",)), shortest=literal + sum(each.shortest for each in types), longest=longest)
-            if not self._fitting.may_hold_text(place, whole):
-                return False
+            shortest = sum(each.shortest for each in types)
+            longest = None if any(each.longest is None for each in types) else sum(each.longest or 0 for each in types)
+            for literal in {least, most}:
+                whole = Type(STRING.kinds, shortest=literal + shortest, longest=None if longest is None else literal + longest)
+                if not self._fitting.may_hold_text(place, whole):
+                    return False
         return True
 
     def _texts(self, names: tuple[str, ...]) -> list[tuple[Any, ...]] | None:
@@ -72,6 +86,15 @@ class JoinedTexts:
                 return None
             found.append(values)
         return found
+
+
+def _names(content: Joined) -> tuple[str, ...]:
+    return tuple(part.node.name for part in content.parts if isinstance(part, Formula) and isinstance(part.node, Name))
+
+
+def _text(content: Joined, values: tuple[str, ...], literals: tuple[str, ...]) -> str:
+    written, computed = iter(literals), iter(values)
+    return "".join([next(written) if isinstance(part, str) else next(computed) for part in content.parts])
 
 
 def _node(part: str | Formula) -> Node:

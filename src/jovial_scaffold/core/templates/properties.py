@@ -68,8 +68,12 @@ def _finding(
     return Finding(f"property-{id}", level, message, span, hint, resource.name, pointer_text(pointer if about is None else about))
 
 
+def written_out(compiled: Compiled) -> Any:
+    """A value as far as it is written out; unknown where it is computed."""
+    return _known(compiled, (), set())
+
+
 def _known(compiled: Compiled, pointer: Pointer, open_lists: set[Pointer]) -> Any:
-    """The value as far as it is written out; unknown where it is computed."""
     if isinstance(compiled, Constant):
         return compiled.value
     if isinstance(compiled, MapValue):

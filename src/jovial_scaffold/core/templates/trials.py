@@ -35,11 +35,21 @@ class Choices:
             total *= len(options)
         return total
 
-    def each(self, first: Collection[Any] = ()) -> Iterator[Trial]:
-        """All combinations that `must` allows; those that hold values of `first` come before the others."""
-        ordered = [sorted(each, key=lambda value: not _is_in(value, first)) for each in (*self.parameters.values(), *self.fields.values())]
+    def each(self, first: Collection[Any] | None = None) -> Iterator[Trial]:
+        """All combinations that `must` allows. With `first`, those that hold these values come before the others, and before all of them a few
+        in which each value comes about once: most of what is wrong is so for one value."""
+        every = (*self.parameters.values(), *self.fields.values())
+        if first is None:
+            yield from self._trials(product(*every))
+            return
+        ordered = [sorted(each, key=lambda value: not _is_in(value, first)) for each in every]
+        for number in range(max(map(len, ordered), default=0)):
+            yield from self._trials([tuple(each[number % len(each)] for each in ordered)])
+        yield from self._trials(product(*ordered))
+
+    def _trials(self, combinations: Iterable[tuple[Any, ...]]) -> Iterator[Trial]:
         names = len(self.parameters)
-        for values in product(*ordered):
+        for values in combinations:
             assignment = dict(zip(self.parameters, values[:names], strict=True))
             if self.known.allowed(assignment):
                 for context in self.contexts:

@@ -1,0 +1,300 @@
+"""Resources of one shape before any environment: what cannot be wrong in any of them is found out once.
+
+One of them is looked at as always. Where its expressions read the same as those of the others, so are those; where they differ in integers,
+one look with all those integers at once is a proof, if every result that is possible fits. What is not proved is looked at one by one.
+"""
+
+from collections.abc import Callable, Iterator, Sequence
+from typing import Any
+
+from jovial_scaffold.core.expressions.checking import Checker, Path
+from jovial_scaffold.core.expressions.errors import EvaluationError
+from jovial_scaffold.core.expressions.loops import Locals
+from jovial_scaffold.core.expressions.placeholders import Formula, Joined
+from jovial_scaffold.core.expressions.program import Program
+from jovial_scaffold.core.expressions.scopes import Scope
+from jovial_scaffold.core.expressions.syntax import Call, Conditional, Literal, Name, Node, Operation, Select, children
+from jovial_scaffold.core.expressions.types import INT, MOST_OPTIONS, Abstract, Type, has_abstract, type_of_value
+from jovial_scaffold.core.limits import FEW_COMBINATIONS
+from jovial_scaffold.core.schemas.keywords import is_by_property
+from jovial_scaffold.core.schemas.shapes import annotated
+from jovial_scaffold.core.templates.fitting import Fitting, PropertyPlace
+from jovial_scaffold.core.templates.joined_texts import JoinedTexts
+from jovial_scaffold.core.templates.knowledge import Known
+from jovial_scaffold.core.templates.mistakes import ELSEWHERE
+from jovial_scaffold.core.templates.model import Compiled, Constant, Dynamic, ListValue, MapValue, Resource, ResourceShape
+from jovial_scaffold.core.templates.properties import written_out
+from jovial_scaffold.core.templates.shapes import constants_of
+from jovial_scaffold.core.templates.trials import choices_of
+from jovial_scaffold.core.text.source import Pointer
+
+LEAST = 8  # resources of one shape, for fewer of which a proof is not worth while
+_BOUND = 2**62  # integers beyond it may be too large once something is done with them
+_ARITHMETIC = frozenset(("+", "-", "*", "%"))
+_Constants = Sequence[tuple[Any, ...]]
+
+
+class Families:
+    """The families of one template: resources of one type and shape, without loops. `looked_at` looks at a property of one of them, and says
+    whether nothing was found."""
+
+    def __init__(
+        self,
+        known: Known,
+        fitting: Fitting,
+        texts: JoinedTexts,
+        conditional: frozenset[str],
+        looked_at: Callable[[Resource, str, Compiled], bool],
+    ) -> None:
+        self._known = known
+        self._fitting = fitting
+        self._texts = texts
+        self._conditional = conditional
+        self._looked_at = looked_at
+        self._members: dict[tuple[ResourceShape, str], list[Resource]] = {}
+        self._quiet: dict[tuple[ResourceShape, str], frozenset[str]] = {}
+        self._written: dict[tuple[ResourceShape, str], bool] = {}
+        for resource in known.template.resources.values():
+            if resource.loop is None and resource.module is None and resource.type is not None:
+                self._members.setdefault((resource.shape, resource.type.id), []).append(resource)
+
+    def quiet(self, resource: Resource) -> frozenset[str]:
+        """The properties of a resource of which it is proved that no expression in them is wrong."""
+        key = (resource.shape, resource.type.id if resource.type else "")
+        if len(self._members.get(key, ())) < LEAST or resource.loop is not None:
+            return frozenset()
+        if key not in self._quiet:
+            self._quiet[key] = frozenset(self._found(self._members[key]))
+        return self._quiet[key]
+
+    def is_written_well(self, resource: Resource, is_well: Callable[[Resource], bool]) -> bool:
+        """Whether it is proved that all that is written out in a resource fits its type; `is_well` looks at one resource."""
+        key = (resource.shape, resource.type.id if resource.type else "")
+        if len(self._members.get(key, ())) < LEAST or resource.loop is not None:
+            return False
+        if key not in self._written:
+            self._written[key] = is_well(self._members[key][0]) and self._is_written_well(self._members[key])
+        return self._written[key]
+
+    def _is_written_well(self, members: list[Resource]) -> bool:
+        kind = members[0].type
+        if kind is None or not members[0].shape.is_whole or not is_by_property(kind.schema):
+            return False
+        for index, (name, _, constants) in enumerate(_properties(members)):
+            validator = self._fitting.validator(PropertyPlace(kind.schema, kind.id, (name,)))
+            if validator is None:
+                return False
+            seen = set()
+            for member, own in zip(members, constants, strict=True):
+                try:
+                    if own in seen:
+                        continue
+                    seen.add(own)
+                except TypeError:
+                    pass  # a list or map is among them
+                value = written_out(member.properties.entries[index][1])
+                notes: list[tuple[str, Pointer]] = []
+                marked = annotated(kind.shape, {name: value}, (), notes)
+                if notes or validator.violations(marked[name]):
+                    return False
+        return True
+
+    def _found(self, members: list[Resource]) -> Iterator[str]:
+        first, kind = members[0], members[0].type
+        assert kind is not None
+        for name, compiled, constants in _properties(members):
+            place = PropertyPlace(kind.schema, kind.id, (name,))
+            if self._looked_at(first, name, compiled) and self._are_alike(compiled, place, constants):
+                yield name
+
+    def _are_alike(self, compiled: Compiled, place: PropertyPlace, constants: _Constants) -> bool:
+        """Whether nothing is wrong with a part of all members, as nothing is with that of one; `constants` are those of the part."""
+        if isinstance(compiled, Constant):
+            return True  # which is judged with the whole
+        if isinstance(compiled, Dynamic):
+            content = compiled.content
+            if isinstance(content, Joined):
+                return self._is_joined_well(content, place, constants)
+            return isinstance(content, Formula) and self._is_sound(content, place, "", constants)
+        at = 0
+        parts: list[tuple[str | int, Compiled]] = []
+        if isinstance(compiled, MapValue):
+            parts += compiled.entries
+        elif isinstance(compiled, ListValue):
+            parts += enumerate(compiled.items)
+        for step, item in parts:
+            below = PropertyPlace(place.schema, place.type_id, (*place.pointer, step))
+            own = _constants_of_condition(item)
+            if len({each[at : at + own] for each in constants} if own else ()) > 1:
+                return False
+            inside = at + own
+            at += _count(item)
+            if not self._are_alike(item, below, [each[inside:at] for each in constants]):
+                return False
+        return True
+
+    # -- expressions
+
+    def _is_sound(self, formula: Formula, place: PropertyPlace, role: str, constants: _Constants) -> bool:
+        """Whether no expression of a shape, with each of these constants, can be wrong where one is not."""
+        different = set(constants)
+        if len(different) == 1:
+            return True
+        if self._read_alike(formula, different):
+            return True
+        program = formula.program
+        if not self._conditional.isdisjoint(name for each in different for name in program.shape.names(each)):
+            return False  # what is read may be absent
+        columns = list(zip(*different, strict=True))
+        choices = choices_of(self._known, [each.name for each in program.reads], program.reads, {})
+        trials = choices.each() if choices.count <= FEW_COMBINATIONS.most else [({}, {})]
+        for assignment, assumed in trials:
+            try:
+                known = type_of_value(_Prover(self._known.scope(assignment), assumed, program, columns).prove(program.shape.node))
+            except (EvaluationError, _NotProved):
+                return False
+            fits = known.is_only("string", "bool", "int", "double", "uint") if role == "text" else self._fitting.is_certain(place, known)
+            if not fits:
+                return False
+        return True
+
+    def _read_alike(self, formula: Formula, different: set[tuple[Any, ...]]) -> bool:
+        """Whether expressions read the same field of resources that are alike."""
+        node = formula.node
+        if not (isinstance(node, Select) and not node.optional and isinstance(node.operand, Name) and len(next(iter(different))) == 1):
+            return False
+        alike = {self.field_of(str(name), node.field) for (name,) in different}
+        return len(alike) == 1 and None not in alike
+
+    def field_of(self, name: str, field: str) -> tuple[str, str, bool] | None:
+        """What tells fields of resources apart: the type, the name, and whether it is written; None of what may be absent, or is many."""
+        resource = self._known.template.resources.get(name)
+        if resource is None or resource.type is None or resource.loop or resource.when or resource.module:
+            return None
+        return (resource.type.id, field, field in resource.shape.names)
+
+    # -- joined texts
+
+    def _is_joined_well(self, content: Joined, place: PropertyPlace, constants: _Constants) -> bool:
+        texts: list[list[str]] = []
+        at = 0
+        for part in content.parts:
+            if isinstance(part, str):
+                texts.append([each[at] for each in constants])
+                at += 1
+            else:
+                count = len(part.program.constants)
+                if not self._is_sound(part, ELSEWHERE, "text", [each[at : at + count] for each in constants]):
+                    return False
+                at += count
+        if len(set(constants)) == 1 or place.schema is None:
+            return True
+        literal = [dict.fromkeys(each) for each in texts]
+        if any(self._fitting.never([text], place) is not None for each in literal for text in each):
+            return False
+        return self._texts.all_fit(content, list(zip(*texts, strict=True)), place)
+
+
+def _constants_of_condition(compiled: Compiled) -> int:
+    """How many constants the condition of an item of a list has."""
+    when = compiled.when if isinstance(compiled, MapValue) else None
+    return len(when.content.program.constants) if when is not None and isinstance(when.content, Formula) else 0
+
+
+def _count(compiled: Compiled) -> int:
+    """How many constants a part has that a shape describes."""
+    if isinstance(compiled, MapValue):
+        return _constants_of_condition(compiled) + sum(_count(item) for _, item in compiled.entries)
+    if isinstance(compiled, ListValue):
+        return sum(map(_count, compiled.items))
+    return len(constants_of(compiled, frozenset()) or ())
+
+
+def _properties(members: list[Resource]) -> Iterator[tuple[str, Compiled, _Constants]]:
+    """The properties that a shape describes, as one has them, with the constants of all."""
+    at = 0
+    for name, compiled in members[0].properties.entries:
+        own = constants_of(compiled, frozenset())
+        if own is not None:
+            yield name, compiled, [member.constants[at : at + len(own)] for member in members]
+            at += len(own)
+
+
+class _NotProved(Exception):
+    """There is no proof this way."""
+
+
+class _Prover(Checker):
+    """Evaluates an expression of a shape with all the integers at once that differ: what may be too large for one of them is no proof.
+
+    `columns` are the values of each of its constants.
+    """
+
+    def __init__(self, scope: Scope, assumed: dict[Path, Any], program: Program, columns: Sequence[Sequence[Any]]) -> None:
+        super().__init__(scope, assumed)
+        self.holes = program.shape.holes
+        self.columns = columns
+
+    def prove(self, node: Node) -> Any:
+        """What is known of the result. Raises _NotProved, or EvaluationError."""
+        if not self.is_simple(node):
+            raise _NotProved
+        result = self.check(node, {})
+        if self.problems or self.never_there or self.doubtful or not has_abstract(result):
+            raise _NotProved  # a result without marks is rare where integers differ
+        return result
+
+    def is_simple(self, node: Node) -> bool:
+        """Whether a part is the same in all of them, or of a form of which the types say all."""
+        if not self.differs(node):
+            return True
+        form = (
+            isinstance(node, Literal | Name)
+            or (isinstance(node, Select) and not node.optional)
+            or (isinstance(node, Operation) and node.operator in _ARITHMETIC)
+            or (isinstance(node, Call) and node.function == "string" and node.target is None)
+            or (isinstance(node, Conditional) and not self.differs(node.condition))
+        )
+        return form and all(map(self.is_simple, children(node)))
+
+    def differs(self, node: Node) -> bool:
+        """Whether a part is not the same in all of them."""
+        index = self.holes.get(node.start) if isinstance(node, Literal | Name) else None
+        return (index is not None and len(set(self.columns[index])) > 1) or any(map(self.differs, children(node)))
+
+    def literal(self, node: Literal, names: Locals) -> Any:
+        index = self.holes.get(node.start)
+        if index is None:
+            return node.value
+        values = dict.fromkeys(self.columns[index])
+        if len(values) == 1:
+            return self.columns[index][0]
+        if not all(type(value) is int for value in values):
+            raise _NotProved
+        return Abstract(Type(INT.kinds, tuple(values) if len(values) <= MOST_OPTIONS else None, min(values), max(values)))
+
+    def name(self, node: Name, names: Locals) -> Any:
+        index = self.holes.get(node.start)
+        if index is None:
+            return super().name(node, names)
+        found = [super(_Prover, self).name(Name(node.start, node.end, each), names) for each in dict.fromkeys(self.columns[index])]
+        types = [each.type if isinstance(each, Abstract) else None for each in found]
+        if types[0] is None or any(each is not types[0] for each in types):
+            raise _NotProved
+        return found[0]
+
+    def typed_operation(self, node: Operation, operands: list[Any]) -> Any:
+        result = super().typed_operation(node, operands)
+        if node.operator in _ARITHMETIC:
+            known, last = type_of_value(result), type_of_value(operands[-1])
+            divides = node.operator == "%"
+            if not known.is_only("int") or not _is_within(known, -_BOUND, _BOUND) or (divides and not _is_within(last, 1, _BOUND)):
+                raise _NotProved
+        return result
+
+
+_Prover.forms = {form: getattr(_Prover, method.__name__) for form, method in Checker.forms.items()}
+
+
+def _is_within(known: Type, low: int, high: int) -> bool:
+    return known.low is not None and known.high is not None and low <= known.low and known.high <= high

@@ -1,0 +1,134 @@
+"""Resources that differ in constants, some of them wrong: checked as one where that is a proof, or each by itself, the findings are the same."""
+
+import json
+import random
+from typing import Any
+
+from jovial_scaffold.core.folders import MemoryFolder
+from jovial_scaffold.core.project import Project
+from jovial_scaffold.reports.machine import check_document, json_text
+from tests.fuzz.code import NEVER, code_from
+
+_PARAMETERS = {
+    "world": {"enum": ["sandbox", "rehearsal", "live"], "description": "Which"},
+    "line": {"type": "string", "minLength": 2, "maxLength": 9, "description": "Its short name"},
+    "free": {"type": "string", "description": "Any text"},
+    "copies": {"type": "integer", "minimum": 1, "maximum": 9, "description": "How many"},
+    "step": {"type": "integer", "minimum": -40, "maximum": 30, "description": "How far"},
+    "any": {"type": "integer", "description": "Any integer"},
+    "odds": {"enum": [1, 3, 90], "description": "A number"},
+    "range": {"type": "string", "format": "cidr", "description": "All addresses"},
+    "night": {"type": "boolean", "description": "Whether it is night"},
+}
+_LET = {"prefix": "${line}-${world}", "scale": {"sandbox": 1, "rehearsal": 2, "live": 40}, "least": "${scale[world]}", "name": "${world}-x"}
+_TEXTS = ("x", "a-very-long-name-for-a-resource-of-this-line", "Gate", "g h", "q1", "", "ab", "north")
+_REFERENCES = ("${hub_1.id}", "${hub_2.id}", "${hub_1.name}", "${other_1.id}", "${maybe.id}", "${hub_9.id}")
+
+
+def _integer(chance: random.Random) -> int:
+    return chance.choice((0, 1, 2, 3, 7, 12, 40, 60, 100, 255, 999, 70_000, chance.randrange(40)))
+
+
+def _number(chance: random.Random, depth: int = 2) -> str:
+    """An expression that gives an integer, with `#` for integers of its own."""
+    if depth and chance.random() < 0.5:
+        return f"({_number(chance, depth - 1)} {chance.choice('+-*+%')} {_number(chance, depth - 1)})"
+    if depth and chance.random() < 0.15:
+        return f"(world == 'live' ? {_number(chance, 0)} : {_number(chance, 0)})"
+    return chance.choice(("#", "#", "copies", "step", "odds", "least", "any", "scale[world]", "[4, 5, 6][#]", "6 / (copies - #)"))
+
+
+def _text(chance: random.Random) -> str:
+    """A text with placeholders, `#` for integers and `@` for texts of its own."""
+    forms = (
+        "${prefix}-@-#",
+        "@-${world}",
+        "${name}-#",
+        "q-${string(%s)}",
+        "${free}@",
+        "@#",
+        "${world}",
+        "q-${copies}-@",
+        "${slug('@' + prefix, 30)}",
+    )
+    made = chance.choice(forms)
+    return made.replace("%s", _number(chance)) if "%s" in made else made
+
+
+def _archetype(chance: random.Random) -> tuple[str, dict[str, Any]]:
+    """A type, and the properties that its resources have in common."""
+    number = lambda: f"${{{_number(chance)}}}"  # noqa: E731  # it is shorter than what it stands for
+    kind = chance.choice(("queue", "machine_group", "firewall", "bucket", "subnet"))
+    made: dict[str, Any] = {"name": _text(chance)}
+    if kind == "queue":
+        made |= {"wait_hours": chance.choice((number(), "#")), "tags": {"a": _text(chance), "b": "@"}}
+    elif kind == "machine_group":
+        made |= {
+            "image": "base",
+            "size": chance.choice(("m", "@", "${world == 'live' ? 'xl' : 's'}")),
+            "copies": number(),
+            "subnets": ["!"],
+        }
+        made["settings"] = {"HOURS": f"${{string({_number(chance)})}}"}
+    elif kind == "firewall":
+        entries = [{"name": "one", "speaks": "tcp", "port": number(), "from": "${range}"}]
+        entries.append({"name": "two", "speaks": "udp", "port": chance.choice(("#", number())), "from": "10.#.0.0/16"})
+        if chance.random() < 0.5:
+            entries[1]["$when"] = chance.choice(("world == 'live'", "copies > #", "copies > 3"))
+        made |= {"network": "!", "entries": entries}
+    elif kind == "bucket":
+        made |= {"retention_days": number(), "encrypted": chance.choice((True, "${night}", number()))}
+    else:
+        made |= {"network": "!", "range": "${carve(range, 24, #)}", "zone": "${world == 'live' ? 'summit' : 'valley'}"}
+    if chance.random() < 0.2:
+        made["$when"] = chance.choice(("night", "world != 'live'", "copies > #"))
+    return kind, made
+
+
+def _filled(chance: random.Random, value: Any, wild: float) -> Any:
+    """What is in common, with constants of its own."""
+    if isinstance(value, dict):
+        return {key: _filled(chance, item, wild) for key, item in value.items()}
+    if isinstance(value, list):
+        return [_filled(chance, item, wild) for item in value]
+    if value == "#":
+        return _integer(chance) if chance.random() < wild else chance.randrange(2, 9)
+    if not isinstance(value, str):
+        return value
+    if value == "!":
+        return chance.choice(_REFERENCES if chance.random() < wild else _REFERENCES[:2])
+    text = chance.choice(_TEXTS if chance.random() < wild else ("ab", "north"))
+    return "".join(
+        str(_integer(chance) if chance.random() < wild else chance.randrange(2, 9)) if each == "#" else each
+        for each in value.replace("@", text)
+    )
+
+
+def template(chance: random.Random) -> dict[str, Any]:
+    """A template of families."""
+    resources: dict[str, Any] = {f"hub_{number} (fulmar.network)": {"name": f"net-{number}", "range": "${range}"} for number in (1, 2)}
+    resources["other_1 (fulmar.queue)"] = {"name": "q"}
+    resources["maybe (fulmar.network)"] = {"$when": "night", "name": "net-maybe", "range": "${range}"}
+    for letter in "abc"[: chance.randint(1, 3)]:
+        kind, made = _archetype(chance)
+        wild = chance.choice((0, 0, 0.1, 0.5))
+        for number in range(chance.randint(2, 6)):
+            resources[f"{letter}_{number} (fulmar.{kind})"] = _filled(chance, made, wild)
+    return {"parameters": _PARAMETERS, "let": _LET, "resources": resources}
+
+
+def _checked(made: dict[str, Any], least: int) -> str:
+    project = {"project": "p", "template": "t.json", "catalogs": ["fulmar"], "environments": {"sandbox": {"parameters": ["p.json"]}}}
+    files = {"jovial.yaml": project, "t.json": made, "p.json": {}}
+    with code_from(least):
+        loaded = Project(MemoryFolder({name: json.dumps(content).encode() for name, content in files.items()}))
+        return json_text(check_document(loaded.check(template_only=True)))
+
+
+def attempt(chance: random.Random) -> str:
+    """One template, both ways."""
+    made = template(chance)
+    alone, together = _checked(made, NEVER), _checked(made, 0)
+    different = [pair for pair in zip(alone.splitlines(), together.splitlines(), strict=False) if pair[0] != pair[1]]
+    assert alone == together, (different[:2], json.dumps(made["resources"]))
+    return "errors" if '"level": "error"' in alone else "clean"
