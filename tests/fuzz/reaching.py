@@ -49,11 +49,17 @@ class _Made:
             self.template["let"][name] = ["plain-enough-for-it", CANARY]
             return f"{name}[1]"
         if way == 3:
-            self.template["parameters"][name] = {"type": "string", "description": "Plain"}
+            self.template["parameters"][name] = {"type": "string", "description": "Plain", **self.unfit()}
             self.parameters[name] = CANARY
             return name
-        self.template["parameters"][name] = {"type": "string", "default": CANARY, "description": "Plain"}
+        self.template["parameters"][name] = {"type": "string", "default": CANARY, "description": "Plain", **self.unfit()}
         return name
+
+    def unfit(self) -> dict[str, Any]:
+        """What a declaration may say against the literal."""
+        return self.chance.choice(
+            ({}, {}, {"minLength": 30}, {"enum": ["canary-8", "plain-enough-for-it"]}, {"pattern": "^[a-z]+$"}, {"type": "integer"})
+        )
 
     def further(self, expression: str) -> str:
         """An expression over another that gives the same, or holds it."""
@@ -117,5 +123,5 @@ def attempt(chance: random.Random) -> str:
         printed = findings_text(list(result.findings), project.source, Style(colours=False, width=200), project.environments)
         for text in (printed, json_text(check_document(result))):
             assert CANARY not in text, (files, text)
-    assert any(each.id == "property-length" for each in said), files
+    assert any(each.id.partition("-")[0] in ("property", "parameter", "default") for each in said), files
     return "errors"

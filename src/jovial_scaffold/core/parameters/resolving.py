@@ -59,7 +59,8 @@ class Checker:
         validator = self._validators.get(declaration.name)
         if validator is None:
             validator = self._validators[declaration.name] = Validator(declaration.schema)
-        return validator.violations(value)
+        # What reaches a secret property is not told, even where its declaration does not call it secret.
+        return validator.violations(Secret(value) if declaration.name in self.template.secret_parameters else value)
 
     def resolve(
         self,

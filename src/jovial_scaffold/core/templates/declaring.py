@@ -3,6 +3,7 @@
 from typing import Any, Protocol
 
 from jovial_scaffold.core.expressions.errors import SyntaxProblem
+from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.findings import Related, Span
 from jovial_scaffold.core.schemas.keywords import misspelt, parts
 from jovial_scaffold.core.schemas.shapes import secret_pointers, secret_shape, with_secrets
@@ -167,8 +168,6 @@ class DeclarationReader(SectionReader):
             for pointer in secret_pointers(secret_shape(schema), content["default"]):
                 origin.source.hide((*origin.pointer, "default", *pointer))
         default = self.value(content["default"], origin.child("default")) if "default" in content else None
-        if isinstance(default, Constant) and default.value is not UNKNOWN:
-            self.sound_default(name, schema, default)
         return Declaration(
             name,
             schema,
@@ -180,10 +179,14 @@ class DeclarationReader(SectionReader):
             origin,
         )
 
-    def sound_default(self, name: str, schema: dict[str, Any], default: Constant) -> None:
+    def sound_default(self, declaration: Declaration, is_secret: bool) -> None:
         """Report a default that its own declaration does not allow."""
-        for violation in Validator(schema).violations(with_secrets(secret_shape(schema), default.value)):
-            message = violation.message.about(say("The default of `{}`", name))
+        default = declaration.default
+        if not isinstance(default, Constant) or default.value is UNKNOWN:
+            return
+        value = Secret(default.value) if is_secret else with_secrets(secret_shape(declaration.schema), default.value)
+        for violation in Validator(declaration.schema).violations(value):
+            message = violation.message.about(say("The default of `{}`", declaration.name))
             self.report(f"default-{violation.id}", message, default.origin.child(*violation.pointer).value_span(), violation.hint)
 
     def all_requirements(self) -> tuple[Requirement, ...]:

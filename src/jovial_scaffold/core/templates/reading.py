@@ -42,6 +42,9 @@ class _Reader(ResourceReader):
         resources = self.with_everywhere(self.each("resources", self.resource), self.everywhere())
         documents = self.each("documents", self.document)
         outputs = self.each("outputs", self.output)
+        secret = hide_reaching(self.secret_reads, values, functions, parameters)
+        for name, declaration in parameters.items():
+            self.sound_default(declaration, name in secret)
         return Template(
             title=self.text_section("template"),
             description=self.text_section("description"),
@@ -58,6 +61,6 @@ class _Reader(ResourceReader):
             origin=origin,
             unread=self.unread or not self.sources,
             garbled=self.garbled,
-            secret_parameters=hide_reaching(self.secret_reads, values, functions, parameters),
+            secret_parameters=secret,
             unknown_names=frozenset(self.unknown_names),
         )
