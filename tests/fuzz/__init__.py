@@ -27,6 +27,7 @@ KINDS = (
     "planted",
     "unused",
     "families",
+    "worlds",
     "reaching",
 )
 

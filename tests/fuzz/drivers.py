@@ -140,7 +140,7 @@ def project(chance: random.Random) -> dict[str, bytes]:
         "let": {
             "label": chance.choice(simple),
             "row_note": "${chosen.note}-${codes.join('')}",
-            "first_of": "${stations.size() > 0 ? optional.of(stations[0].code) : optional.none()}",
+            "first_of": "${?stations.size() > 0 ? optional.of(stations[0].code) : optional.none()}",
             "note": chance.choice(simple),
         },
         "functions": {"shout": {"takes": {"word": {"type": "string"}}, "gives": {"type": "string"}, "is": "word + '!' + word"}},

@@ -32,6 +32,7 @@ from jovial_scaffold.core.rendering.identities import Identities, clashes_betwee
 from jovial_scaffold.core.rendering.plan import Plans
 from jovial_scaffold.core.rendering.rendering import Evaluated, asked, is_unknown_somewhere, render
 from jovial_scaffold.core.rendering.results import Rendering
+from jovial_scaffold.core.rendering.sampling import always_wrong
 from jovial_scaffold.core.rendering.upgrading import breaking_upgrades
 from jovial_scaffold.core.rules.checking import World, check_rules, idle_rules, parameters_read
 from jovial_scaffold.core.rules.evaluation import Verdicts, judge, judge_effects, judge_pairs, judges_pairs
@@ -48,6 +49,7 @@ from jovial_scaffold.core.templates.names import check_names, reads_run, without
 from jovial_scaffold.core.text.discretion import discreet
 from jovial_scaffold.core.text.files import Files
 from jovial_scaffold.core.text.source import NOWHERE, Source, split_pointer
+from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.views import View
 from jovial_scaffold.core.waivers import Waivers
 from jovial_scaffold.core.words import listed, nearest, say
@@ -236,7 +238,7 @@ class Project:
         shares = [others[number::children] for number in range(children)]
         beside = [Beside(partial(self._judged, share)) for share in shares]
         try:
-            static = [] if environments_only else check_templates(self.templates, self._environment_labels)
+            static = [] if environments_only else self._static(not chosen)
             findings = [*self._findings, *catalogs, *self._template_findings(draft), *self._rule_findings()]
             findings += () if template_only else self._inputs.idle_files()
             parts = [self._judged(chosen[len(others) :]), *(task.result() for task in beside)]
@@ -271,6 +273,15 @@ class Project:
         steps = tuple(step.replace("~1", "/").replace("~0", "~") for step in pointer.split("/"))
         place = source.places().get(steps) if source is not None else None
         return source.span(min(place.start, place.key_start or place.start), max(place.end, place.key_end)) if source and place else None
+
+    def _static(self, renders: bool) -> list[Finding]:
+        """What is wrong with the templates before any environment; where it `renders`, because no environment does, with made-up values, too."""
+        findings = check_templates(self.templates, self._environment_labels)
+        if not renders or self._template.unread:
+            return findings
+        contexts = [self._context(entry) for entry in self._file.environments.values()]
+        contexts = contexts or [{"project": self.name, "environment": UNKNOWN, "labels": UNKNOWN, "run": self._run}]
+        return [*findings, *always_wrong(self._plan, self._plans, contexts, [*self._findings, *findings], self._meter)]
 
     def _judged(self, environments: tuple[str, ...]) -> list[_Judged]:
         """Some environments rendered and judged by the rules."""

@@ -475,6 +475,8 @@ class Checker(Evaluator):
         if node.name in ("all", "exists", "exists_one", "existsOne"):
             return results[0] if type(results[0]) is bool and results[0] is (node.name == "all") else Abstract(BOOL)
         if node.name == "filter":
+            if results[0] is False:
+                return []
             return Abstract(Type(frozenset(("list",)), longest=known.longest, items=item))
         if node.name in ("map", "transformList"):
             held = ANY if results[-1] is UNKNOWN else type_of_value(results[-1])

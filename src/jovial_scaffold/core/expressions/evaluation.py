@@ -320,7 +320,7 @@ class Evaluator(Loops):
         error: EvaluationError | None = None
         pending: list[Any] = []
         unknown = secret = decided = False
-        for operand in operands:
+        for index, operand in enumerate(operands):
             try:
                 given = operand()
             except BudgetError:
@@ -339,7 +339,7 @@ class Evaluator(Loops):
             elif type(value) is Pending or (type(given) is Secret and type(value) is bool):
                 pending.append(given)
             elif type(value) is not bool:
-                error = error or placed(not_boolean(given), node)
+                error = error or placed(not_boolean(given), _tested(node, index))
         if unknown and not decided:
             return UNKNOWN
         if any(type(each) is Pending or type(each.value) is Pending for each in pending):
@@ -458,6 +458,13 @@ def unknown_function(node: Call, own: Iterable[str] = ()) -> EvaluationError:
     error = EvaluationError(say("There is no function `{}`.", node.function), hint=hint, id="function-unknown")
     error.start, error.end = node.name_start, node.name_start + len(node.function)
     return error
+
+
+def _tested(node: Node, index: int) -> Node:
+    """What is asked whether it holds, of `&&`, `||`, `all` and `exists`."""
+    if isinstance(node, Operation) and node.operator in ("&&", "||"):
+        return node.operands[index]
+    return node.bodies[0] if isinstance(node, Macro) else node
 
 
 def _not(value: Any) -> bool:

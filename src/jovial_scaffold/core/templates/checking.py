@@ -421,11 +421,13 @@ class _TypeCheck:
         sure = self.reached(place, assignment, assumed)
         if sure is False:
             return None
-        outcome.tried += 1
         scope = self.known.scope(assignment)
         checker = Checker(scope, assumed)
         try:
             variables = self.variables(place, scope, checker)
+            if variables is None:
+                return None
+            outcome.tried += 1
             result = checker.check(formula.node, variables)
         except BudgetError:
             return checker
@@ -532,6 +534,8 @@ class _TypeCheck:
                     continue
                 checker = Without(scope, assumed, resource, false, false_names)
                 variables = self.variables(place, scope, checker)
+                if variables is None:
+                    continue
                 here = _held(place, checker, variables)
                 mistake = checker.reads(formula.node, variables) if here is not False else None
                 if mistake is None or not self.acceptance.accepts(assignment, assumed):
@@ -595,14 +599,15 @@ class _TypeCheck:
         sure: bool | None = True
         for condition in place.conditions:
             checker = Checker(scope, assumed)
-            held = self.known.truth(condition, scope, self.variables(place, scope, checker), assumed)
+            variables = self.variables(place, scope, checker)
+            held = self.known.truth(condition, scope, variables, assumed) if variables is not None else False
             if held is False:
                 return False
             sure = sure if held is True else None
         return sure
 
-    def variables(self, place: Place, scope: KnownScope, checker: Checker) -> dict[str, Any]:
-        """The loop variables at a place, as far as they are known."""
+    def variables(self, place: Place, scope: KnownScope, checker: Checker) -> dict[str, Any] | None:
+        """The loop variables at a place, as far as they are known; None where a loop has no rounds, or goes over what has a mistake of its own."""
         if not place.loops:
             return dict(place.names)
         found: dict[str, Any] = dict(place.names)
@@ -612,6 +617,8 @@ class _TypeCheck:
             finally:
                 checker.problems.clear()  # they are said where the loop stands
             known = ANY if over is UNKNOWN else type_of_value(over)
+            if over is UNKNOWN or (known.is_only("list", "map") and known.longest == 0):
+                return None
             item = (known.items or ANY) if known.is_only("list") else (STRING if known.is_only("map") else ANY)
             found[loop.variables[-1]] = settled(item)
             if len(loop.variables) == 2:

@@ -23,6 +23,7 @@ from jovial_scaffold.core.templates.model import (
     Constant,
     Dynamic,
     ListValue,
+    Lookup,
     MapValue,
     Module,
     Overlaid,
@@ -59,6 +60,7 @@ def _context(environments: Environments) -> dict[str, Any]:
 
 
 _LEFT_OUT = object()
+_DECIDED_ROWS = 60  # in larger tables, which rows a lookup may find is not looked at
 _FEW_ROWS = 400  # in larger tables, what a column may hold is not looked at
 Assignment = Mapping[str, Any]
 
@@ -106,10 +108,32 @@ class KnownScope(LookupScope):
         if name in template.resources:
             return Abstract(self.known.resource_type(template.resources[name]))
         if name in template.lookups:
-            return self.known.row(template.lookups[name].table)
+            if name not in self.values:
+                self.values[name] = UNKNOWN
+                self.values[name] = self.looked_up(template.lookups[name])
+            return self.values[name]
         if name in template.documents:
             return Abstract(STRING)
         return self.known.knowledge.context if name == "context" else UNKNOWN
+
+    def looked_up(self, lookup: Lookup) -> Any:
+        """What is known of the row of a lookup: those that meet it, where that is decided; unknown where none does, which is said there."""
+        table, where = lookup.table, lookup.where.content
+        if table is None or table.broken or len(table.rows) > _DECIDED_ROWS:
+            return self.known.row(table)
+        found = []
+        for row in table.rows:
+            try:
+                held = Checker(self).check(where.node, {"row": row}) if isinstance(where, Formula) else where.value
+            except EvaluationError:
+                return UNKNOWN
+            if type(held) is not bool:
+                return UNKNOWN if held is UNKNOWN else self.known.row(table)
+            if held:
+                found.append(row)
+        if not found or (len(found) > 1 and lookup.newest is None):
+            return UNKNOWN
+        return self.known.one_of(table, found)
 
     def function(self, name: str) -> OwnFunction | None:
         """A function of the template."""
@@ -137,18 +161,23 @@ class Known:
         if table is None or table.broken or not table.rows:
             return UNKNOWN
         if table.name not in self.rows:
-            columns: dict[str, list[Any]] = {}
-            for row in table.rows:
-                for name, value in row.items():
-                    columns.setdefault(name, []).append(value)
-            fields = {
-                name: Field(
-                    joined(type_of_value(value) for value in values) if len(values) <= _FEW_ROWS else ANY, len(values) == len(table.rows)
-                )
-                for name, values in columns.items()
-            }
-            self.rows[table.name] = Abstract(Type(frozenset(("map",)), fields=fields, owner=Owner("field-unknown", table.name)))
+            self.rows[table.name] = self.one_of(table, table.rows)
         return self.rows[table.name]
+
+    def one_of(self, table: Table, rows: Sequence[Mapping[str, Any]]) -> Abstract:
+        """One of some rows of a table."""
+        columns: dict[str, list[Any]] = {}
+        for row in rows:
+            for name, value in row.items():
+                columns.setdefault(name, []).append(value)
+        fields = {
+            name: Field(joined(type_of_value(value) for value in values) if len(values) <= _FEW_ROWS else ANY, len(values) == len(rows))
+            for name, values in columns.items()
+        }
+        for row in table.rows if rows is not table.rows else ():
+            for name in row.keys() - fields.keys():
+                fields[name] = Field(ANY, False)  # that these rows do not have it is said where it is read
+        return Abstract(Type(frozenset(("map",)), fields=fields, owner=Owner("field-unknown", table.name)))
 
     def assignments(self, names: frozenset[str], every: bool = False) -> Iterator[dict[str, Any]]:
         chosen: dict[str, tuple[Any, ...]] = {}
