@@ -24,12 +24,30 @@ class Lists:
         """Whether any list has such a property."""
         return "listKey" in repr(self._schema)
 
-    def clashes(self, value: Any, pointer: Pointer = ()) -> Iterator[tuple[Pointer, str, Any]]:
+    @cached_property
+    def _outermost(self) -> tuple[tuple[str, str], ...] | None:
+        """The properties that are such lists, each with the property that identifies its items; None where there are some further in, too."""
+        properties = self._schema.get("properties", {}) if isinstance(self._schema, dict) else {}
+        found = [(name, key) for name in properties if (key := self.key((name,))) is not None]
+        return tuple(found) if repr(self._schema).count("'listKey'") == len(found) else None
+
+    def clashes(self, properties: dict[str, Any]) -> Iterator[tuple[Pointer, str, Any]]:
         """Items of lists that are identified by the same value as one before: where, by which property, and the value."""
+        if self._outermost is not None:
+            for name, key in self._outermost:
+                items = properties.get(name)
+                if type(items) is list and len(items) > 1:
+                    keys = [found for item in items if type(item) is dict and type(found := item.get(key)) is str]
+                    if len(set(keys)) < len(keys):
+                        yield from self._clashes(items, (name,))
+            return
+        yield from self._clashes(properties, ())
+
+    def _clashes(self, value: Any, pointer: Pointer) -> Iterator[tuple[Pointer, str, Any]]:
         if isinstance(value, dict):
             for name, item in value.items():
                 if isinstance(item, dict | list):
-                    yield from self.clashes(item, (*pointer, name))
+                    yield from self._clashes(item, (*pointer, name))
         elif isinstance(value, list):
             key = self.key(pointer)
             seen: set[str] = set()
@@ -40,7 +58,7 @@ class Lists:
                         yield (*pointer, index), str(key), found
                     seen.add(found)
                 if isinstance(item, dict | list):
-                    yield from self.clashes(item, (*pointer, index))
+                    yield from self._clashes(item, (*pointer, index))
 
     def any_order(self, pointer: Pointer) -> bool:
         """Whether the order of a list means nothing."""
