@@ -5,6 +5,7 @@ import itertools
 import re
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from operator import itemgetter
 from typing import Any, Final, NamedTuple, TypeVar
 
 from jovial_scaffold.core.expressions.pending import Pending, equal_residuals
@@ -100,19 +101,24 @@ def _leaves(held: Held, label: Pointer, within: Pointer, how: _How) -> Iterator[
 
 
 def _entries(held: Held, label: Pointer, within: Pointer, how: _How) -> Iterator[Leaf]:
-    complete = len(held) == how.columns and not how.everything
-    for key in sorted(set().union(*(value for _, value, _ in held))):
-        if complete and _are_alike([value.get(key, _NONE) for _, value, _ in held]):
-            continue  # as most are
+    maps = [value for _, value, _ in held]
+    keys = maps[0].keys()
+    if len(held) == how.columns and not how.everything and keys and all(each.keys() == keys for each in maps):
+        names = sorted(keys)
+        # Most entries are plain and alike: those are told apart without a look at each.
+        rows = zip(*map(itemgetter(*names), maps), strict=True) if len(names) > 1 else [tuple(each[names[0]] for each in maps)]
+        names = [name for name, row in zip(names, rows, strict=True) if not _are_alike(row)]
+    else:
+        names = sorted(set().union(*maps))
+    for key in names:
         below = [(column, value[key], (*at, key)) for column, value, at in held if key in value]
         yield from _leaves(below, (*label, key), (*within, key), how)
 
 
-def _are_alike(values: list[Any]) -> bool:
+def _are_alike(values: tuple[Any, ...]) -> bool:
     """Whether plain values are all equal, told quickly."""
     first = values[0]
-    kind = type(first)
-    return kind in _PLAIN and all(type(value) is kind for value in values) and values.count(first) == len(values)
+    return type(first) in _PLAIN and len(set(map(type, values))) == 1 and values.count(first) == len(values)
 
 
 def _items(held: Held, label: Pointer, within: Pointer, how: _How) -> Iterator[Leaf]:
