@@ -343,15 +343,18 @@ def combinations() -> Iterator[dict[str, Any]]:
         yield {"world": world, "night": night, "copies": copies, "stations": stations, "more": more, **others}
 
 
-def shown(template: dict[str, Any], values: dict[str, Any]) -> Iterator[tuple[set[tuple[int, int]], set[tuple[int, int]]]]:
-    """The places of the errors in each environment that `must` accepts, and those with the places that have to do with them."""
+def shown(template: dict[str, Any], values: dict[str, Any]) -> Iterator[tuple[set[tuple[int, int]], set[tuple[int, int]], set[str]]]:
+    """The places of the errors in each environment that `must` accepts, those with the places that have to do with them, and the resources of
+    which an error says that nobody knows whether they are there."""
     project = project_of(template, values)
     for rendering in project.views([*project.environments]):
         if not any(each.id == "must-failed" for each in rendering.findings):
             wrong = [each for each in rendering.findings if each.level == "error"]
             around = {place_of(span) for each in wrong for span in (each.cause, *(related.span for related in each.related))}
             places = {place_of(each.span) for each in wrong}
-            yield places, places | around
+            there = {address.partition("/")[0] for address in rendering.resources}
+            lost = {each.address for each in wrong} - there
+            yield places, places | around, lost
 
 
 def _told_of(errors: list[Finding]) -> set[tuple[int, int]]:
@@ -372,22 +375,26 @@ def attempt(chance: random.Random) -> str:
     lines = json.dumps(made, indent=1).splitlines()
     # What reads an id is of the wrong type whatever the cloud will give, and no rendering knows it.
     unseen = {line for line, _ in _told_of(errors) if line and ".id" not in lines[line - 1]}
+    lost: set[str] | None = None
     always: set[tuple[int, int]] | None = None
     renderings = 0
     for number, values in enumerate(every):
         if number >= 8 and not unseen and not (always or set()) - _told(errors):
             break
-        for places, around in shown(made, values):
+        for places, around, hidden in shown(made, values):
             renderings += 1
+            lost = hidden if lost is None else lost & hidden
             unseen -= {line for line, _ in around}
             always = places if always is None else always & places
+    # What stands in a resource that never comes about, since its loop or condition is wrong, is a mistake all the same.
+    unseen -= {place_of(each.span)[0] for each in errors if each.address in (lost or ())}
     assert not renderings or not unseen, ([(lines[line - 1], line) for line in unseen], [said(each.message) for each in errors], made)
     late = bool(renderings and (always or set()) - _told(errors))
     for finding in findings:
         nested = finding.id.startswith("condition-") and finding.span is not None and finding.span.column != _OWN_WHEN
         changed = without(made, finding) if not nested else None
         for values in every[:6] if changed is not None else ():
-            if any(places for places, _ in shown(made, values)):
+            if any(places for places, *_ in shown(made, values)):
                 continue  # what is wrong there makes other things unknown
             assert _rendered(changed or {}, values) == _rendered(made, values), (said(finding.message), finding.span, values, made)
     return "late" if late else "errors" if errors else "clean"

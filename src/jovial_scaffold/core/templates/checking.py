@@ -617,7 +617,7 @@ class _TypeCheck:
             finally:
                 checker.problems.clear()  # they are said where the loop stands
             known = ANY if over is UNKNOWN else type_of_value(over)
-            if over is UNKNOWN or (known.is_only("list", "map") and known.longest == 0):
+            if over is UNKNOWN or not known.may_be("list", "map") or (known.is_only("list", "map") and known.longest == 0):
                 return None
             item = (known.items or ANY) if known.is_only("list") else (STRING if known.is_only("map") else ANY)
             found[loop.variables[-1]] = settled(item)
