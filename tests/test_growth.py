@@ -48,6 +48,13 @@ def chain(count: int) -> Files:
     return project(f'let:\n  v0: main-queue\n{links}resources:\n  q (fulmar.queue): {{name: "${{v{count - 1}}}"}}\n')
 
 
+def choices_chain(count: int) -> Files:
+    """A chain that begins with a parameter of few values: each link is tried with all of them, and what was found of one is kept."""
+    links = "".join(f'  v{number}: "${{v{number - 1} + 1}}"\n' for number in range(1, count))
+    head = "parameters:\n  copies: {type: integer, minimum: 1, maximum: 4, description: d}\n"
+    return project(f'{head}let:\n  v0: "${{copies}}"\n{links}outputs: {{o: "${{v{count - 1}}}"}}\nresources:\n{QUEUE}', "copies: 2\n")
+
+
 def findings(count: int) -> Files:
     return project("resources:\n" + lines(count, "  q# (fulmar.queue): {name: Wrong #, nome: x, claim_seconds: 0}\n"))
 
@@ -159,6 +166,7 @@ DIMENSIONS: dict[str, tuple[Callable[[int], Files], int]] = {
     "unknown names": (unknown, 60),
     "values": (values, 60),
     "a chain": (chain, 60),
+    "a chain of choices": (choices_chain, 30),
     "findings": (findings, 40),
     "length of a text": (long_text, 2_000),
     "length of a text with placeholders": (long_template, 60),
@@ -208,6 +216,6 @@ def test_twice_as_much_takes_twice_the_steps(make: Callable[[int], Files], size:
     assert four - two <= 2.5 * (two - one) + 1_000, (one, two, four)
 
 
-@pytest.mark.parametrize("name", ["startup", "expressions", "render", "compare"])
+@pytest.mark.parametrize("name", ["startup", "expressions", "render", "compare", "rules", "static"])
 def test_benchmarks_fit_the_program(name: str) -> None:
     assert importlib.import_module(f"benchmarks.{name}.__main__").main

@@ -33,7 +33,6 @@ from jovial_scaffold.core.templates.model import (
     may_be_absent,
 )
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.words import Value
 
 Environments = Mapping[str, Mapping[str, Any]]
 """The environments of a project by name, each with its labels."""
@@ -85,6 +84,11 @@ class Knowledge:
         if template not in self._known:
             self._known[template] = Known(template, self)
         return self._known[template]
+
+
+def key_of(assignment: Assignment) -> tuple[tuple[str, str], ...]:
+    """What is the same of equal assignments: 1, 1.0, true and "1" are four values."""
+    return tuple(sorted((name, repr(value)) for name, value in assignment.items()))
 
 
 class KnownScope(LookupScope):
@@ -194,7 +198,7 @@ class Known:
 
     def allowed(self, assignment: dict[str, Any]) -> bool:
         """Whether no `must` is surely false."""
-        key = tuple(sorted((name, Value(value)) for name, value in assignment.items()))
+        key = key_of(assignment)
         if key not in self.allowed_cache:
             requirements = [*self.template.must, *(each for d in self.template.parameters.values() for each in d.must)]
             self.allowed_cache[key] = all(self.truth(each.require, self.scope(assignment), {}) is not False for each in requirements)
@@ -237,7 +241,7 @@ class Known:
         return Type(frozenset(("map",)), fields=fields)
 
     def scope(self, assignment: Assignment) -> KnownScope:
-        key = tuple(sorted((name, Value(value)) for name, value in assignment.items()))
+        key = key_of(assignment)
         if key not in self.scopes:
             self.scopes[key] = KnownScope(self, dict(assignment))
         return self.scopes[key]

@@ -10,9 +10,8 @@ from jovial_scaffold.core.expressions.placeholders import Formula
 from jovial_scaffold.core.expressions.references import Reference
 from jovial_scaffold.core.expressions.syntax import Literal, Node, children
 from jovial_scaffold.core.limits import COMPLETED_WITNESSES
-from jovial_scaffold.core.templates.knowledge import Assignment, Known
+from jovial_scaffold.core.templates.knowledge import Assignment, Known, key_of
 from jovial_scaffold.core.templates.model import Condition
-from jovial_scaffold.core.words import Value
 
 Trial = tuple[Assignment, dict[Path, Any]]
 """Values of parameters, and of fields of which the type alone is known otherwise."""
@@ -107,7 +106,7 @@ class Acceptance:
         if not self._requirements:
             return True
         context = {path: value for path, value in assumed.items() if path[0] == "context"}
-        key = (*sorted((name, Value(value)) for name, value in assignment.items()), *sorted(map(repr, context.items())))
+        key = (*key_of(assignment), *sorted(map(repr, context.items())))
         if key not in self._answers:
             self._answers[key] = self._completed(assignment, context)
         return self._answers[key]
