@@ -31,7 +31,14 @@ def template(put: dict[str, Any]) -> dict[str, Any]:
             },
             "line": {"type": "string", "description": "Short name"},
         },
-        "let": {"table": {"sandbox": "a", "live": "b"}, "partly": {"sandbox": "a", "rehearsal": "b"}, "by_tier": {"low": "a", "hihg": "b"}},
+        "let": {
+            "here": "${context.environment}",
+            "deeper": {"at": "${here}"},
+            "tier": "${context.labels.tier}",
+            "table": {"sandbox": "a", "live": "b"},
+            "partly": {"sandbox": "a", "rehearsal": "b"},
+            "by_tier": {"low": "a", "hihg": "b"},
+        },
         "resources": {
             "dock (fulmar.network)": {"name": "dock-net", "range": "10.0.0.0/16"},
             "other (fulmar.queue)": {"name": "queue-b", "failed_to": "queue-c"},

@@ -421,7 +421,7 @@ class _TypeCheck:
         sure = self.reached(place, assignment, assumed)
         if sure is False:
             return None
-        scope = self.known.scope(assignment)
+        scope = self.known.scope(assignment, assumed)
         checker = Checker(scope, assumed)
         try:
             variables = self.variables(place, scope, checker)
@@ -528,7 +528,7 @@ class _TypeCheck:
             found: tuple[EvaluationError, bool, Assignment, dict[Path, Any]] | None = None
             choices = self.choices(formula, place._replace(conditions=around))
             for assignment, assumed in islice(choices.each(literals(formula, around)), STATIC_COMBINATIONS.most):
-                scope = self.known.scope(assignment)
+                scope = self.known.scope(assignment, assumed)
                 there = self.known.truth(resource.when, scope, {}, assumed)
                 if there is True:
                     continue
@@ -595,7 +595,7 @@ class _TypeCheck:
         """Whether the conditions around a place hold: None where that is not known."""
         if not place.conditions:
             return True
-        scope = self.known.scope(assignment)
+        scope = self.known.scope(assignment, assumed)
         sure: bool | None = True
         for condition in place.conditions:
             checker = Checker(scope, assumed)

@@ -150,7 +150,7 @@ class Families:
         trials = choices.each() if choices.count <= FEW_COMBINATIONS.most else [({}, {})]
         for assignment, assumed in trials:
             try:
-                known = type_of_value(_Prover(self._known.scope(assignment), assumed, program, columns).prove(program.shape.node))
+                known = type_of_value(_Prover(self._known.scope(assignment, assumed), assumed, program, columns).prove(program.shape.node))
             except (EvaluationError, _NotProved):
                 return False
             fits = known.is_only("string", "bool", "int", "double", "uint") if role == "text" else self._fitting.is_certain(place, known)

@@ -80,8 +80,8 @@ class JoinedTexts:
         if choices.count > FEW_COMBINATIONS.most or not all(name in template.values or name in template.parameters for name in names):
             return None
         found = []
-        for assignment, _ in choices.each():
-            values = tuple(self._known.scope(assignment).value(name) for name in names)
+        for assignment, assumed in choices.each():
+            values = tuple(self._known.scope(assignment, assumed).value(name) for name in names)
             if not all(type_of_value(value).is_only("string") for value in values):
                 return None
             found.append(values)

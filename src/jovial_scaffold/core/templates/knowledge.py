@@ -1,6 +1,6 @@
 """What is known of a template's names before any environment: their types, their sets of values, and the combinations that `must` allows."""
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from itertools import product
 from types import MappingProxyType
@@ -9,6 +9,7 @@ from typing import Any
 from jovial_scaffold.core.expressions.checking import Checker, Path
 from jovial_scaffold.core.expressions.errors import EvaluationError
 from jovial_scaffold.core.expressions.placeholders import Formula, Joined, Omittable, join_parts
+from jovial_scaffold.core.expressions.references import Reference
 from jovial_scaffold.core.expressions.scopes import LookupScope, OwnFunction
 from jovial_scaffold.core.expressions.types import ANY, STRING, Abstract, Field, Owner, Type, has_abstract, joined, settled, type_of_value
 from jovial_scaffold.core.expressions.values import NONE, Optional
@@ -86,17 +87,23 @@ class Knowledge:
         return self._known[template]
 
 
+def is_of_environment(references: Iterable[Reference]) -> bool:
+    """Whether the name or the labels of an environment are read."""
+    return any(each.name == "context" and each.path[:1] in (("environment",), ("labels",)) for each in references)
+
+
 def key_of(assignment: Assignment) -> tuple[tuple[str, str], ...]:
     """What is the same of equal assignments: 1, 1.0, true and "1" are four values."""
     return tuple(sorted((name, repr(value)) for name, value in assignment.items()))
 
 
 class KnownScope(LookupScope):
-    """The names of a template under one assignment of finite parameters."""
+    """The names of a template under one assignment of finite parameters, and what is `assumed` of the context."""
 
-    def __init__(self, known: "Known", assignment: Assignment) -> None:
+    def __init__(self, known: "Known", assignment: Assignment, assumed: dict[Path, Any]) -> None:
         self.known = known
         self.assignment = assignment
+        self.assumed = assumed
         self.values: dict[str, Any] = {}
 
     def value(self, name: str) -> Any:
@@ -128,7 +135,7 @@ class KnownScope(LookupScope):
         found = []
         for row in table.rows:
             try:
-                held = Checker(self).check(where.node, {"row": row}) if isinstance(where, Formula) else where.value
+                held = Checker(self, self.assumed).check(where.node, {"row": row}) if isinstance(where, Formula) else where.value
             except EvaluationError:
                 return UNKNOWN
             if type(held) is not bool:
@@ -156,6 +163,7 @@ class Known:
         self.rows: dict[str, Any] = {}
         self.shown_fields: dict[Any, Type] = {}
         self.reads: dict[str, frozenset[str]] = {}
+        self.contextual: dict[str, bool] = {}  #: whether named values read what differs between environments
         self.scopes: dict[tuple[Any, ...], KnownScope] = {}
         self.resource_types: dict[str, Type] = {}
         self.allowed_cache: dict[tuple[Any, ...], bool] = {}
@@ -219,11 +227,15 @@ class Known:
 
     def reads_of(self, name: str) -> list[str]:
         """The names that a value or a lookup reads itself."""
+        return [reference.name for formula in self.formulas_in(name) for reference in formula.program.reads]
+
+    def formulas_in(self, name: str) -> list[Formula]:
+        """The expressions of a value or a lookup."""
         value, lookup = self.template.values.get(name), self.template.lookups.get(name)
         uses = formulas_of(value.value) if value else []
         if lookup:
             uses = formulas_of(lookup.where) + formulas_of(lookup.newest)
-        return [reference.name for formula, _, _ in uses for reference in formula.program.reads]
+        return [formula for formula, _, _ in uses]
 
     def outputs(self, module: Module) -> Type:
         """What can be read from a use of a module."""
@@ -240,17 +252,30 @@ class Known:
             fields[name] = Field(ANY if value is _LEFT_OUT else type_of_value(value), not may_be_absent(output.value))
         return Type(frozenset(("map",)), fields=fields)
 
-    def scope(self, assignment: Assignment) -> KnownScope:
-        key = key_of(assignment)
+    def scope(self, assignment: Assignment, assumed: Mapping[Path, Any] = MappingProxyType({})) -> KnownScope:
+        """The names under an assignment; named values see what is assumed of the context."""
+        context = {path: value for path, value in assumed.items() if path[0] == "context"} if assumed else {}
+        key = (*key_of(assignment), *sorted(map(repr, context.items())))
         if key not in self.scopes:
-            self.scopes[key] = KnownScope(self, dict(assignment))
+            self.scopes[key] = KnownScope(self, dict(assignment), context)
         return self.scopes[key]
+
+    def reads_environment(self, names: Iterable[str]) -> bool:
+        """Whether named values read what differs between environments: their names and labels."""
+        return any(self._reads_environment(name) for name in names if name in self.template.values or name in self.template.lookups)
+
+    def _reads_environment(self, name: str) -> bool:
+        if name not in self.contextual:
+            self.contextual[name] = False  # what reads itself is said elsewhere
+            reads = [each for formula in self.formulas_in(name) for each in formula.program.reads]
+            self.contextual[name] = is_of_environment(reads) or self.reads_environment(each.name for each in reads)
+        return self.contextual[name]
 
     def truth(self, condition: Condition, scope: KnownScope, variables: Mapping[str, Any], assumed: dict[Path, Any] | None = None) -> Any:
         if isinstance(condition.content, Constant):
             return condition.content.value
         try:
-            return Checker(scope, assumed).check(condition.content.node, variables)
+            return Checker(scope, scope.assumed if assumed is None else assumed).check(condition.content.node, variables)
         except EvaluationError:
             return None
 
@@ -260,7 +285,7 @@ class Known:
             return self.computed(compiled, scope, {})
         if isinstance(compiled, Dynamic) and isinstance(compiled.content, Omittable):
             try:
-                held = Checker(scope).check(compiled.content.formula.node, {})
+                held = Checker(scope, scope.assumed).check(compiled.content.formula.node, {})
             except EvaluationError:
                 return UNKNOWN
             return held if isinstance(held, Optional) or held is UNKNOWN or has_abstract(held) else UNKNOWN
@@ -295,13 +320,13 @@ class Known:
     def _computed_text(self, content: Formula | Joined | Omittable, scope: KnownScope, variables: Mapping[str, Any]) -> Any:
         try:
             if isinstance(content, Formula):
-                return Checker(scope).check(content.node, variables)
+                return Checker(scope, scope.assumed).check(content.node, variables)
             if isinstance(content, Omittable):
-                held = Checker(scope).check(content.formula.node, variables)
+                held = Checker(scope, scope.assumed).check(content.formula.node, variables)
                 if held is NONE:
                     return _LEFT_OUT
                 return held.value if isinstance(held, Optional) else Abstract(ANY)
-            parts = [part if isinstance(part, str) else Checker(scope).check(part.node, variables) for part in content.parts]
+            parts = [part if isinstance(part, str) else Checker(scope, scope.assumed).check(part.node, variables) for part in content.parts]
         except EvaluationError:
             return UNKNOWN
         if any(part is UNKNOWN for part in parts):

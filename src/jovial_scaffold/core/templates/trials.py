@@ -10,7 +10,7 @@ from jovial_scaffold.core.expressions.placeholders import Formula
 from jovial_scaffold.core.expressions.references import Reference
 from jovial_scaffold.core.expressions.syntax import Literal, Node, children
 from jovial_scaffold.core.limits import COMPLETED_WITNESSES
-from jovial_scaffold.core.templates.knowledge import Assignment, Known, key_of
+from jovial_scaffold.core.templates.knowledge import Assignment, Known, is_of_environment, key_of
 from jovial_scaffold.core.templates.model import Condition
 
 Trial = tuple[Assignment, dict[Path, Any]]
@@ -61,14 +61,14 @@ def _is_in(value: Any, values: Collection[Any]) -> bool:
 
 def choices_of(known: Known, names: Iterable[str], references: Sequence[Reference], fields: dict[Path, tuple[Any, ...]]) -> Choices:
     """The choices that some names and references leave: parameters with few values, and the declared environments where those are read."""
-    closed = known.closure(list(names)) & known.finite.keys()
-    return Choices(known, {name: known.finite[name] for name in sorted(closed)}, fields, _contexts(known, references))
+    read = list(names)
+    closed = known.closure(read) & known.finite.keys()
+    contexts = _contexts(known) if is_of_environment(references) or known.reads_environment(read) else [{}]
+    return Choices(known, {name: known.finite[name] for name in sorted(closed)}, fields, contexts)
 
 
-def _contexts(known: Known, references: Sequence[Reference]) -> list[dict[Path, Any]]:
-    """What `context` holds in each declared environment, where its name or labels are read; else nothing is assumed."""
-    if not any(each.name == "context" and each.path[:1] in (("environment",), ("labels",)) for each in references):
-        return [{}]
+def _contexts(known: Known) -> list[dict[Path, Any]]:
+    """What `context` holds in each declared environment; where none is declared, nothing is assumed."""
     environments = known.knowledge.environments
     every = dict.fromkeys((str(label) for labels in environments.values() for label in labels), NOT_THERE)
     found: list[dict[Path, Any]] = [
@@ -116,7 +116,7 @@ class Acceptance:
         choices.parameters = {name: options for name, options in choices.parameters.items() if name not in assignment}
         choices.contexts = [context] if context else choices.contexts
         for more, around in islice(choices.each(), COMPLETED_WITNESSES.most):
-            scope = self._known.scope({**assignment, **more})
+            scope = self._known.scope({**assignment, **more}, around)
             if all(self._known.truth(each.require, scope, {}, around) is not False for each in self._requirements):
                 return True
         return False
