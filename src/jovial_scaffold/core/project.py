@@ -32,7 +32,7 @@ from jovial_scaffold.core.rendering.identities import Identities, clashes_betwee
 from jovial_scaffold.core.rendering.plan import Plans
 from jovial_scaffold.core.rendering.rendering import Evaluated, asked, is_unknown_somewhere, render
 from jovial_scaffold.core.rendering.results import Rendering
-from jovial_scaffold.core.rendering.sampling import always_wrong
+from jovial_scaffold.core.rendering.sampling import with_always_wrong
 from jovial_scaffold.core.rendering.upgrading import breaking_upgrades
 from jovial_scaffold.core.rules.checking import World, check_rules, idle_rules, parameters_read
 from jovial_scaffold.core.rules.evaluation import Verdicts, judge, judge_effects, judge_pairs, judges_pairs
@@ -281,7 +281,7 @@ class Project:
             return findings
         contexts = [self._context(entry) for entry in self._file.environments.values()]
         contexts = contexts or [{"project": self.name, "environment": UNKNOWN, "labels": UNKNOWN, "run": self._run}]
-        return [*findings, *always_wrong(self._plan, self._plans, contexts, [*self._findings, *findings], self._meter)]
+        return with_always_wrong(self._plan, self._plans, contexts, findings, self._findings, self._meter)
 
     def _judged(self, environments: tuple[str, ...]) -> list[_Judged]:
         """Some environments rendered and judged by the rules."""

@@ -31,6 +31,17 @@ _PASSED_OVER = ("parameter-", "must-", "identity-", "range-", "run-", "too-", "e
 _Key = tuple[Any, ...]
 
 
+def with_always_wrong(
+    plan: Plan, plans: Plans, contexts: Sequence[Mapping[str, Any]], said: Sequence[Finding], elsewhere: Sequence[Finding], meter: Meter
+) -> list[Finding]:
+    """What was said before any environment, and the mistakes that come about in all renderings that were tried, but for places of which
+    something was said `elsewhere`. Where it was only said that one may come about, it does."""
+    errors = [each for each in (*said, *elsewhere) if each.level == "error"]
+    found = always_wrong(plan, plans, contexts, errors, meter)
+    certain = {(each.id, *_start(each)) for each in found}
+    return [*(each for each in said if each.level == "error" or (each.id, *_start(each)) not in certain), *found]
+
+
 def always_wrong(plan: Plan, plans: Plans, contexts: Sequence[Mapping[str, Any]], said: Sequence[Finding], meter: Meter) -> list[Finding]:
     """The mistakes that come about in all renderings that were tried, but for those at places of which something was `said`. `contexts` are
     those of the declared environments."""
