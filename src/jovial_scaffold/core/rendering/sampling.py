@@ -79,7 +79,8 @@ def _key(finding: Finding) -> _Key:
 
 
 def _renderings(plan: Plan, plans: Plans, contexts: Sequence[Mapping[str, Any]], meter: Meter) -> Iterator[Evaluated]:
-    wanted = _FEW if plans.least_instances(plan.template) > SAMPLED_RESOURCES.most else _MOST
+    resources = max(len(plan.template.resources), plans.least_instances(plan.template))
+    wanted = _FEW if resources > SAMPLED_RESOURCES.most else _MOST
     if not plan.template.parameters:
         wanted = min(wanted, max(1, len(contexts)))
     done = 0
