@@ -13,7 +13,7 @@ from jovial_scaffold.core.project import Project
 from jovial_scaffold.core.schemas.letters import form_of
 from jovial_scaffold.core.schemas.validation import Validator
 from jovial_scaffold.core.templates import families
-from jovial_scaffold.core.templates.checking import _TypeCheck
+from jovial_scaffold.core.templates.checking import _TypeCheck, check_templates
 from jovial_scaffold.core.templates.fitting import Fitting, PropertyPlace
 from jovial_scaffold.core.templates.knowledge import Knowledge
 from tests.support import load_cases
@@ -60,6 +60,13 @@ def test_one_of_many(case: dict[str, Any]) -> None:
         lines = right.template.origin.source.text.splitlines()
         first = lines.index(f"  made{_MANY - 2} ({case['type']}):") + 1
         assert [each for each, _ in told] == [id] and first < told[0][1] <= first + case["properties"].count("\n") + 1, (wrong, told)
+
+
+@pytest.mark.parametrize("wrong", ["1", "1.0"])
+def test_equal_values_of_other_types_are_told_apart(wrong: str) -> None:
+    case = next(param.values[0] for param in load_cases("families.yaml") if "other types" in str(param.values[0]["name"]))  # type: ignore[call-overload,index]
+    found = check_templates(project(case, wrong).templates)  # type: ignore[arg-type]  # alone: no rendering says it, too
+    assert [(each.id, each.address) for each in found] == [("property-type", f"made{_MANY - 2}")]
 
 
 def test_few_are_looked_at_one_by_one() -> None:

@@ -353,7 +353,9 @@ class _TypeCheck:
         key = (formula.program, place.property.type_id, place.property.pointer, role, around)
         outcome = self.outcomes.get(key) if around is not None else None
         if outcome is None:
-            outcome = self.outcomes[key] = self.turned_out(formula, place, judge, role)
+            outcome = self.turned_out(formula, place, judge, role)
+            if around is not None:  # else it hangs on names that the key does not tell
+                self.outcomes[key] = outcome
         self.findings += [finding_of(mistake, outcome, formula, origin, place) for mistake in mistakes_of(outcome)]
         if comparing and not outcome.mistakes:
             self.comparisons(formula, origin, place, outcome)

@@ -86,10 +86,11 @@ class Families:
                 return False
             seen = set()
             for member, own in zip(members, constants, strict=True):
+                key = (own, tuple(map(type, own)))  # true, 1 and 1.0 are equal
                 try:
-                    if own in seen:
+                    if key in seen:
                         continue
-                    seen.add(own)
+                    seen.add(key)
                 except TypeError:
                     pass  # a list or map is among them
                 value = written_out(member.properties.entries[index][1])
