@@ -28,6 +28,7 @@ BOUNDS = {
     "planted": (60, 0.9),
     "unused": (40, 0.9),
     "families": (60, 0.9),
+    "moulds": (80, 0.75),
     "worlds": (10, 0.9),
     "reaching": (150, 0.9),
 }

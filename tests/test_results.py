@@ -14,6 +14,7 @@ from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.project_inputs import Overrides
 from jovial_scaffold.core.rendering import rendering
 from jovial_scaffold.core.rendering.instances import Instance
+from jovial_scaffold.core.text.outline import Outline
 from jovial_scaffold.core.text.source import Source
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.text.yaml_reader import locate_yaml, read_yaml
@@ -117,8 +118,8 @@ def test_a_place_is_found_in_its_entry_alone() -> None:
         f"part{number}:\n  first: {{a: 1, b: [x, 'y']}}\n  # told\n  second:\n    - c: |\n        long\n      d: 2\n"
         for number in range(40)
     )
-    starts: dict[tuple[str | int, ...], int] = {}
-    value, problems = read_yaml(text, starts)
+    outline = Outline()
+    value, problems = read_yaml(text, outline)
     looked: list[int] = []
 
     def locate(part: str) -> dict[Any, Any]:
@@ -126,8 +127,8 @@ def test_a_place_is_found_in_its_entry_alone() -> None:
         return locate_yaml(part)
 
     source = Source("x.yaml", text, value, locate)
-    source.starts = starts
-    assert not problems and len(starts) == 120
+    source.outline = outline
+    assert not problems and len(outline.starts) == 120
     span = source.value_span(("part20", "second", 0, "d"))
     assert (span.line, span.column) == (147, 10) and source.line(span.line) == "      d: 2"
     assert looked == [len("  second:\n    - c: |\n        long\n      d: 2\n")]

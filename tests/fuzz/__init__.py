@@ -27,6 +27,7 @@ KINDS = (
     "planted",
     "unused",
     "families",
+    "moulds",
     "worlds",
     "reaching",
 )

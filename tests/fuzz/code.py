@@ -1,4 +1,4 @@
-"""When shapes get code, and are checked as one: a case may want it at once, or never, so that both ways are tried with few resources."""
+"""When shapes get code, are checked as one, and entries of a text are cast: a case may want it at once, or never, so that both ways are tried with few resources."""
 
 import contextlib
 from collections.abc import Iterator
@@ -7,6 +7,7 @@ from jovial_scaffold.core.expressions import program
 from jovial_scaffold.core.expressions import shapes as expression_shapes
 from jovial_scaffold.core.rendering import shapes
 from jovial_scaffold.core.templates import families
+from jovial_scaffold.core.text import moulds
 
 USUAL = (shapes.FEW,) * 6
 NEVER = 10**9
@@ -19,6 +20,18 @@ def code_from(least: int) -> Iterator[None]:
     shapes.FEW, program.HOT, expression_shapes.SHARED = least, max(least, 1), least < NEVER
     families.LEAST = least + 2
     try:
-        yield
+        with cast_from(least):
+            yield
     finally:
         shapes.FEW, program.HOT, expression_shapes.SHARED, families.LEAST = before
+
+
+@contextlib.contextmanager
+def cast_from(least: int) -> Iterator[None]:
+    """Within, entries of a text are cast after as many that are alike, and two more."""
+    before = moulds.LEAST, moulds.ALIKE
+    moulds.LEAST, moulds.ALIKE = least, least + 2
+    try:
+        yield
+    finally:
+        moulds.LEAST, moulds.ALIKE = before

@@ -4,6 +4,7 @@ import functools
 import random
 from pathlib import Path
 
+from jovial_scaffold.core.text.outline import Outline
 from jovial_scaffold.core.text.source import Source
 from jovial_scaffold.core.text.yaml_flow import GrammarError
 from jovial_scaffold.core.text.yaml_grammar import events_of
@@ -81,12 +82,12 @@ def made_up(chance: random.Random) -> str:
 def attempt(chance: random.Random) -> str:
     """One text."""
     text = chance.choice((spoilt, made_up))(chance)
-    starts: dict[tuple[str | int, ...], int] = {}
-    value, problems = read_yaml(text, starts)
-    if starts:  # each entry by itself has its values where the whole has them
+    outline = Outline()
+    value, problems = read_yaml(text, outline)
+    if outline.starts:  # each entry by itself has its values where the whole has them
         places = locate_yaml(text)
         part = Source("", text, value, locate_yaml)
-        part.starts = starts
+        part.outline = outline
         for pointer, place in places.items():
             found = part.place(pointer)
             assert found == place or (not place.style and found[:3] == place[:3]), (text, pointer)  # maps end where what follows begins

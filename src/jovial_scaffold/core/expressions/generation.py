@@ -6,10 +6,10 @@ so that nothing a user writes is ever read as Python.
 """
 
 import ast
-import warnings
 from collections.abc import Callable, Mapping
 from typing import Any
 
+from jovial_scaffold.core.code import called, compared, compiled_code, loaded, parameters, stored_as, subscript
 from jovial_scaffold.core.expressions import fast
 from jovial_scaffold.core.expressions.functions import FUNCTIONS
 from jovial_scaffold.core.expressions.operators import BINARY, negate, weighed
@@ -69,45 +69,6 @@ def generate_standalone(node: Node, careful: Careful) -> Standalone | None:
         function.__dict__["type_params"] = []
     namespace = compiled_code(ast.Module(body=[function], type_ignores=[]), "exec", writer.constants)
     return namespace["evaluate"] if namespace else None
-
-
-def compiled_code(tree: Any, mode: str, constants: dict[str, Any]) -> Any:
-    ast.fix_missing_locations(tree)
-    namespace = {"__builtins__": {}, **constants}
-    try:
-        with warnings.catch_warnings():
-            warnings.simplefilter("ignore")  # Python warns of what surely fails; here that only means to ask the careful evaluator
-            code = compile(tree, "<expression>", mode)
-    except (RecursionError, SyntaxError, MemoryError):  # deeper than Python's own compiler goes
-        return None
-    if mode == "eval":
-        return eval(code, namespace)
-    exec(code, namespace)
-    return namespace
-
-
-def parameters(*names: str) -> ast.arguments:
-    return ast.arguments(posonlyargs=[], args=[ast.arg(arg=name) for name in names], kwonlyargs=[], kw_defaults=[], defaults=[])
-
-
-def loaded(identifier: str) -> ast.expr:
-    return ast.Name(id=identifier, ctx=ast.Load())
-
-
-def called(function: ast.expr, *arguments: ast.expr) -> ast.expr:
-    return ast.Call(func=function, args=list(arguments), keywords=[])
-
-
-def stored_as(identifier: str, value: ast.expr) -> ast.expr:
-    return ast.NamedExpr(target=ast.Name(id=identifier, ctx=ast.Store()), value=value)
-
-
-def compared(left: ast.expr, operator: ast.cmpop, right: ast.expr) -> ast.expr:
-    return ast.Compare(left=left, ops=[operator], comparators=[right])
-
-
-def subscript(whole: ast.expr, key: Any) -> ast.expr:
-    return ast.Subscript(value=whole, slice=ast.Constant(key), ctx=ast.Load())
 
 
 class Writer:

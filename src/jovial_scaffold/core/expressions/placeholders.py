@@ -9,7 +9,7 @@ from jovial_scaffold.core.expressions.errors import EvaluationError, SyntaxProbl
 from jovial_scaffold.core.expressions.library.strings import scalar_text
 from jovial_scaffold.core.expressions.pending import Pending
 from jovial_scaffold.core.expressions.program import Program
-from jovial_scaffold.core.expressions.shapes import Shapes
+from jovial_scaffold.core.expressions.shapes import Constants, Shape, Shapes
 from jovial_scaffold.core.expressions.syntax import Node
 from jovial_scaffold.core.expressions.tokens import string_end
 from jovial_scaffold.core.expressions.values import Record, Secret, type_name
@@ -68,6 +68,12 @@ class Programs:
         if text not in self._texts:
             self._texts[text] = self._parts(text)
         return self._texts[text]
+
+    def formula(self, text: str, offset: int, shape: Shape, constants: Constants) -> Formula:
+        """An expression that is known to have a shape."""
+        if text not in self._programs:
+            self._programs[text] = Program(None, shape, constants, text)
+        return Formula(self._programs[text], text, offset)
 
     def _parts(self, text: str) -> str | Formula | Joined | Omittable:
         parts: list[str | Formula] = []

@@ -5,7 +5,7 @@ the offsets of those nodes: a literal or a name, which alone begins there.
 """
 
 import re
-from collections.abc import Callable, Collection, Mapping
+from collections.abc import Callable, Collection, Iterator, Mapping
 from typing import Any
 
 from jovial_scaffold.core.expressions.generation import Generated, generate
@@ -81,12 +81,13 @@ class Shapes:
     """The shapes of one template's expressions."""
 
     def __init__(self) -> None:
-        self._resources: frozenset[str] = frozenset()
+        #: the names of resources that may be constants
+        self.resources: frozenset[str] = frozenset()
         self._known: dict[str, Shape | None] = {}
 
     def know(self, resources: Collection[str]) -> None:
         """Say which names resources have, before the first expression."""
-        self._resources = frozenset(resources) - _LEFT_ALONE
+        self.resources = frozenset(resources) - _LEFT_ALONE
 
     def of(self, text: str) -> tuple[Shape, Constants]:
         """The shape of an expression, and its constants. Raises SyntaxProblem."""
@@ -104,7 +105,7 @@ class Shapes:
         return (shape, tuple(constants)) if shape is not None else (Shape(parse(text)), ())
 
     def _replaced(self, constants: list[Any], at: list[int]) -> Callable[[re.Match[str]], str]:
-        resources = self._resources
+        resources = self.resources
 
         def replaced(found: re.Match[str]) -> str:
             kind, written = found.lastgroup, found.group()
@@ -122,6 +123,16 @@ class Shapes:
             return f"\0{kind}\0"
 
         return replaced
+
+
+def constants_in(text: str, resources: Collection[str]) -> Iterator[tuple[str, int, int]]:
+    """The constants of an expression that has a shape: "integer", "text" or "name", and where each begins and ends, without quotes."""
+    for found in _TOKENS.finditer(text):
+        kind = str(found.lastgroup)
+        if kind == "text":
+            yield kind, found.start() + 1, found.end() - 1
+        elif kind == "integer" or found.group() in resources:
+            yield kind, found.start(), found.end()
 
 
 def _may_have_holes(text: str) -> bool:

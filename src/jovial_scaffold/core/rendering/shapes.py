@@ -9,16 +9,8 @@ import ast
 from collections.abc import Callable, Mapping
 from typing import Any, NamedTuple
 
-from jovial_scaffold.core.expressions.generation import (
-    Unsupported,
-    Writer,
-    called,
-    compiled_code,
-    loaded,
-    parameters,
-    stored_as,
-    subscript,
-)
+from jovial_scaffold.core.code import called, compiled_code, loaded, parameters, stored_as, subscript
+from jovial_scaffold.core.expressions.generation import Unsupported, Writer
 from jovial_scaffold.core.expressions.pending import Pending
 from jovial_scaffold.core.expressions.placeholders import Formula, Joined
 from jovial_scaffold.core.expressions.program import Program

@@ -1,6 +1,6 @@
 """What a template is once it is read: frozen declarations, and compiled values that an environment can be put into."""
 
-from typing import Any
+from typing import Any, NamedTuple
 
 from jovial_scaffold.core.expressions.placeholders import Formula, Joined, Omittable
 from jovial_scaffold.core.records import record
@@ -255,17 +255,9 @@ class ResourceShape:
     steps: frozenset[tuple[str | int, str]]
 
 
-@record
-class Resource:
-    """A resource as written, or a use of a module. `type` is None where nobody knows `type_text`; of a module, it is its interface.
+class Body(NamedTuple):
+    """What stands in a resource: its properties and directives. `constants` are what its properties alone have, in the order of its shape."""
 
-    `constants` are what its properties alone have, in the order of its shape.
-    """
-
-    name: str
-    type_text: str
-    type: ResourceType | None
-    module: Module | None
     properties: MapValue
     loop: Loop | None
     when: Condition | None
@@ -273,7 +265,29 @@ class Resource:
     after: tuple[tuple[str, Origin], ...]
     keep: bool
     formerly: str
+    shape: ResourceShape
+    constants: tuple[Any, ...]
+
+
+@record
+class Resource:
+    """A resource as written, or a use of a module. `type` is None where nobody knows `type_text`; of a module, it is its interface.
+
+    The rest is its `Body`.
+    """
+
+    name: str
+    type_text: str
+    type: ResourceType | None
+    module: Module | None
     origin: Origin
+    properties: MapValue
+    loop: Loop | None
+    when: Condition | None
+    key: Condition | None
+    after: tuple[tuple[str, Origin], ...]
+    keep: bool
+    formerly: str
     shape: ResourceShape
     constants: tuple[Any, ...]
 

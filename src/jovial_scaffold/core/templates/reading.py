@@ -4,6 +4,7 @@ from collections.abc import Sequence
 
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.schemas.catalog import Catalogs
+from jovial_scaffold.core.templates.casting import Castings
 from jovial_scaffold.core.templates.declaring import Library
 from jovial_scaffold.core.templates.model import Template
 from jovial_scaffold.core.templates.reaching import hide_reaching
@@ -27,6 +28,7 @@ class _Reader(ResourceReader):
         self.catalogs = catalogs
         self.library = library
         self.shapes = ResourceShapes()
+        self.secret_moulds = {}
         self.used_types = set()
         self.types = {}
         self.secret_reads = set()
@@ -34,6 +36,7 @@ class _Reader(ResourceReader):
     def template(self, origin: Origin) -> Template:
         self.check_section_names()
         self.programs.shapes.know(self.resource_names())
+        self.castings = Castings(self.programs)
         self.types, type_origins = self.read_types()
         parameters = self.each("parameters", self.parameter)
         values = self.each("let", self.let)

@@ -11,11 +11,13 @@ from jovial_scaffold.core.schemas.catalog import Catalogs, ResourceType
 from jovial_scaffold.core.schemas.shapes import secret_pointers
 from jovial_scaffold.core.schemas.validation import subschema
 from jovial_scaffold.core.spelling import near
+from jovial_scaffold.core.templates.casting import Castings
 from jovial_scaffold.core.templates.compiling import is_name, overlaid
 from jovial_scaffold.core.templates.declaring import DeclarationReader
-from jovial_scaffold.core.templates.model import Compiled, Constant, Dynamic, Everywhere, MapValue, Module, Resource
+from jovial_scaffold.core.templates.model import Body, Compiled, Constant, Dynamic, Everywhere, MapValue, Module, Resource
 from jovial_scaffold.core.templates.reaching import flowing
 from jovial_scaffold.core.templates.shapes import ResourceShapes
+from jovial_scaffold.core.text.moulds import Mould
 from jovial_scaffold.core.text.patterns import pattern
 from jovial_scaffold.core.text.source import Origin, value_at
 from jovial_scaffold.core.text.unknown import UNKNOWN
@@ -32,7 +34,9 @@ class ResourceReader(DeclarationReader):
 
     catalogs: Catalogs
     shapes: ResourceShapes
+    castings: Castings
     secret_reads: set[str]  #: names whose values stand at secret properties
+    secret_moulds: dict[tuple[str, Mould], bool]  #: of types and moulds, whether there are secret properties
 
     def resource_names(self) -> set[str]:
         """What resources are called, as far as their keys say so: expressions that differ in those are read as one."""
@@ -63,13 +67,24 @@ class ResourceReader(DeclarationReader):
         module = kind = None
         if known:
             module, kind = self.resource_type(type_text, origin)
-        if kind is not None:
+        cast = origin.source.outline.casts.get(origin.pointer) if module is None else None
+        body = self.castings.body(cast, content, origin) if cast is not None and known else None
+        if kind is not None and (cast is None or body is None or self.has_secrets(kind, cast[0], content)):
             self.hide_secrets(kind, content, origin)
         for each in module.template.secret_parameters if module is not None else ():
             if each in content:
                 self.hide_secret(content[each], origin.child(each))
-        directives = {key: value for key, value in content.items() if key in DIRECTIVES} if known else {}
-        plain = {key: value for key, value in content.items() if key not in DIRECTIVES} if known else {}
+        if body is None:
+            said = len(self.findings)
+            body = self.body(content if known else {}, origin)
+            if cast is not None and said == len(self.findings):
+                self.castings.learn(cast, content, body)
+        return Resource(name, type_text, kind, module, origin, *body)
+
+    def body(self, content: dict[str, Any], origin: Origin) -> Body:
+        """What stands in a resource."""
+        directives = {key: value for key, value in content.items() if key in DIRECTIVES}
+        plain = {key: value for key, value in content.items() if key not in DIRECTIVES}
         for each in [each for each in plain if each.startswith("$") and not each.startswith("$$") and each != "$schema"]:
             hint = nearest(each, DIRECTIVES, say("A property that begins with a dollar sign is written ${}.", each))
             self.report(
@@ -81,12 +96,7 @@ class ResourceReader(DeclarationReader):
             value = MapValue(tuple((k, Constant(v, origin.child(k if k in plain else f"${k}"))) for k, v in value.value.items()), origin)
         assert isinstance(value, MapValue)
         loop = self.loop(directives["$per"], origin.child("$per")) if "$per" in directives else None
-        shape, constants = self.shapes.of(value, loop.variables if loop is not None else ())
-        return Resource(
-            name,
-            type_text,
-            kind,
-            module,
+        return Body(
             value,
             loop,
             self.condition(directives["$when"], origin.child("$when")) if "$when" in directives else None,
@@ -94,10 +104,14 @@ class ResourceReader(DeclarationReader):
             self.after(directives.get("$after"), origin.child("$after")),
             self.keep(directives.get("$keep", False), origin.child("$keep")),
             self.formerly(directives.get("$formerly", ""), origin.child("$formerly")),
-            origin,
-            shape,
-            constants,
+            *self.shapes.of(value, loop.variables if loop is not None else ()),
         )
+
+    def has_secrets(self, kind: ResourceType, mould: Mould, content: Any) -> bool:
+        """Whether resources of a type that are cast from a mould have secret properties: all of them, or none."""
+        if (kind.id, mould) not in self.secret_moulds:
+            self.secret_moulds[kind.id, mould] = any(True for _ in secret_pointers(kind.secret_shape, content))
+        return self.secret_moulds[kind.id, mould]
 
     def without_type(self, key: str, content: Any, origin: Origin) -> None:
         """Report an entry that names no type: a group, or a mistake."""

@@ -7,6 +7,7 @@ from typing import Any, NamedTuple
 from jovial_scaffold.core.findings import Finding, Related, Span
 from jovial_scaffold.core.folders import Refusal
 from jovial_scaffold.core.limits import FILE_BYTES
+from jovial_scaffold.core.text.outline import Outline
 from jovial_scaffold.core.text.source import Place, Pointer, Problem, Source
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import NOTHING, Foreign, Sentence, say
@@ -15,14 +16,14 @@ from jovial_scaffold.core.words import NOTHING, Foreign, Sentence, say
 class Format(NamedTuple):
     """A way to read text: `read` gives value and problems, `locate` the places of its values. `typed` is False where all values are text.
 
-    `outline`, where there is one, reads as well, and notes where the entries of entries begin.
+    `outline`, where there is one, reads as well, and notes how the text is laid out.
     """
 
     name: str
     read: Callable[[str], tuple[Any, list[Problem]]]
     locate: Callable[[str], dict[Pointer, Place]]
     typed: bool = True
-    outline: Callable[[str, dict[Pointer, int]], tuple[Any, list[Problem]]] | None = None
+    outline: Callable[[str, Outline], tuple[Any, list[Problem]]] | None = None
 
 
 def _yaml() -> Format:
@@ -157,10 +158,10 @@ _LOSING = ("dotenv-syntax", "yaml-cut", "yaml-key", "yaml-second-document")
 
 def parsed(text: str, name: str, form: Format) -> tuple[Source, list[Finding]]:
     """Text that is already at hand as a `Source`, with what is wrong in it."""
-    starts: dict[Pointer, int] = {}
-    value, problems = form.outline(text, starts) if form.outline else form.read(text)
+    outline = Outline()
+    value, problems = form.outline(text, outline) if form.outline else form.read(text)
     source = Source(name, text, value, form.locate, broken=value is UNKNOWN)
-    source.starts = starts
+    source.outline = outline
     source.problems = tuple(problems)
     return source, [_finding(source, problem) for problem in problems]
 

@@ -16,7 +16,7 @@ WORDS: dict[str, Any] = {
     **dict.fromkeys(("-.inf", "-.Inf", "-.INF"), float("-inf")),
     **dict.fromkeys((".nan", ".NaN", ".NAN"), float("nan")),
 }
-_NUMBER_START = frozenset("0123456789+-.")
+NUMBER_START = frozenset("0123456789+-.")
 _INTEGER = re.compile(r"[-+]?[0-9]+\Z")
 _FLOAT = re.compile(r"[-+]?(?:\.[0-9]+|[0-9]+(?:\.[0-9]*)?)(?:[eE][-+]?[0-9]+)?\Z")
 _RADIX = re.compile(r"0(?:o(?P<octal>[0-7]+)|x(?P<hex>[0-9a-fA-F]+))\Z")
@@ -30,7 +30,7 @@ def core_schema_value(text: str) -> Any:
     """The value of a plain scalar. Raises NumberRangeError."""
     if text in WORDS:
         return WORDS[text]
-    if text[0] not in _NUMBER_START:
+    if text[0] not in NUMBER_START:
         return text
     if _INTEGER.match(text):
         return bounded_integer(text)

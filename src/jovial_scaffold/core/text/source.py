@@ -8,9 +8,9 @@ from typing import Any, NamedTuple
 from jovial_scaffold.core import marks
 from jovial_scaffold.core.findings import Span
 from jovial_scaffold.core.text.alignment import source_offsets
+from jovial_scaffold.core.text.outline import Outline
+from jovial_scaffold.core.text.outline import Pointer as Pointer
 from jovial_scaffold.core.words import NOTHING, Sentence
-
-Pointer = tuple[str | int, ...]
 
 _COMMENT = re.compile(r"(^|\s)#.*")
 _PARTS = 200  # entries whose places are found one by one, before those of the whole text are
@@ -53,8 +53,8 @@ class Source:
         "_places",
         "broken",
         "name",
+        "outline",
         "problems",
-        "starts",
         "text",
         "value",
     )
@@ -69,8 +69,8 @@ class Source:
         self._lines: list[int] | None = None
         self._places: dict[Pointer, Place] | None = None
         self._parts: dict[Pointer, dict[Pointer, Place]] = {}
-        self._offsets: list[int] = []  # of `starts`, in order
-        self.starts: dict[Pointer, int] = {}  # of entries of entries, the offsets where their lines begin, as far as they are known
+        self._offsets: list[int] = []  # of the outline's starts, in order
+        self.outline = Outline()
         self._hidden: set[Pointer] = set()
         self._covered: dict[int, list[Place]] | None = None
         self._all_hidden = self._comments_hidden = False
@@ -144,11 +144,11 @@ class Source:
     def _near(self, pointer: Pointer) -> dict[Pointer, Place]:
         """The places around a value: of a large text, those of the one entry that it stands in, which is read again by itself."""
         head = pointer[:2]
-        if self._places is not None or len(head) < 2 or head not in self.starts or len(self._parts) >= _PARTS:
+        if self._places is not None or len(head) < 2 or head not in self.outline.starts or len(self._parts) >= _PARTS:
             return self.places()
         if head not in self._parts:
-            start = self.starts[head]
-            following = self._offsets or sorted(self.starts.values())
+            start = self.outline.starts[head]
+            following = self._offsets or sorted(self.outline.starts.values())
             self._offsets = following
             after = bisect_right(following, start)
             end = following[after] if after < len(following) else len(self.text)

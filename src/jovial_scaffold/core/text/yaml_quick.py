@@ -8,8 +8,9 @@ import re
 from typing import Any
 
 from jovial_scaffold.core.limits import NESTING, NODES
+from jovial_scaffold.core.text import moulds
+from jovial_scaffold.core.text.outline import Outline
 from jovial_scaffold.core.text.scalars import WORDS, NumberRangeError, core_schema_value
-from jovial_scaffold.core.text.source import Pointer
 
 
 class NotQuick(Exception):
@@ -18,7 +19,7 @@ class NotQuick(Exception):
 
 #: tabs, carriage returns, and what YAML does not print or takes for the end of a line
 _UNUSUAL = re.compile("[^\n -~\u00a1-\u1fff\u2010-\u2027\u2030-\ud7ff\ue000-\ufefe\uff00-\ufffd\U00010000-\U0010ffff]")
-_KEY = r"[A-Za-z_$][\w$./()-]*(?:[ ][\w$./()-]+)*"
+_KEY = r"[A-Za-z_$][\w$./()@-]*(?:[ ][\w$./()@-]+)*"
 #: indentation, a dash, a key, and what follows it; each line of a text is one match
 _LINE = re.compile(
     rf"([ ]*)(?:(-[ ]+)?(?:({_KEY}|\"[^\"\\\n]{{0,200}}\"|'[^'\n]{{0,200}}'):(?=[ ]|$))?[ ]*([^\n]*))(?:\n|\Z)", re.MULTILINE
@@ -46,11 +47,14 @@ def unquoted(text: str) -> str:
 
 
 class QuickReader:
-    """Reads one text. `starts` are where the entries of the outermost map begin, and those of its maps: the offsets of their lines."""
+    """Reads one text, and notes how it is laid out."""
 
     def __init__(self, text: str) -> None:
         self.text = text
-        self.starts: dict[Pointer, int] = {}
+        self.outline = Outline()
+        #: of a large text, what many of its entries have in common
+        self.moulds = moulds.Moulds(_entry, scalar, NotQuick) if len(text) >= moulds.LEAST else None
+        self.ends: dict[int, re.Pattern[str]] = {}  # what ends an entry, by how far in it stands
         self.nodes = 0
         self.at = 0  # where the next line begins
         # The maps and lists that are open, the innermost last: how far in their entries stand, and the key that waits for its value.
@@ -134,9 +138,11 @@ class QuickReader:
             raise NotQuick
         if level == 1:
             self.outer = name
-            self.starts[(name,)] = start
+            self.outline.starts[(name,)] = start
         elif level == 2 and type(self.values[0]) is dict:
-            self.starts[self.outer, name] = start
+            self.outline.starts[self.outer, name] = start
+            if self.moulds is not None and self.is_cast(self.moulds, name, column, start):
+                return
         if not rest or rest[0] == "#":
             self.waiting[-1] = name
             top[name] = None
@@ -148,6 +154,23 @@ class QuickReader:
             top[name] = rest
         else:
             top[name] = self.value(rest, column)
+
+    def is_cast(self, known: moulds.Moulds, name: str, column: int, start: int) -> bool:
+        """Whether an entry is read as others were that are alike; then reading goes on behind it."""
+        if column not in self.ends:
+            self.ends[column] = re.compile(rf"\n[ ]{{0,{column}}}[^ #\n]")
+        following = self.ends[column].search(self.text, self.at - 1)
+        end = following.start() + 1 if following else len(self.text)
+        found = known.of(self.text[start:end])
+        value = found[0].cast(found[1]) if found is not None else None
+        if found is None or value is None:
+            return False
+        self.values[-1][name] = value
+        self.waiting[-1] = None
+        self.outline.casts[self.outer, name] = found
+        self.at = end
+        self.count(found[0].nodes)
+        return True
 
     def count(self, more: int) -> None:
         """Count values."""
@@ -299,3 +322,17 @@ def scalar(text: str) -> Any:
         return core_schema_value(text)
     except NumberRangeError:
         raise NotQuick from None
+
+
+_AROUND = "around:\n"
+
+
+def _entry(text: str) -> tuple[str, Any, int]:
+    """The key and the value of one entry of an entry, and how many values it has. Raises NotQuick."""
+    reader = QuickReader(_AROUND + text)
+    reader.moulds = None
+    (entries,) = reader.read().values()
+    if type(entries) is not dict or len(entries) != 1:
+        raise NotQuick
+    ((key, value),) = entries.items()
+    return key, value, reader.nodes - 3  # the map around, its entry, and the map of that

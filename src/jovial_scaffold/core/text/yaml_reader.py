@@ -26,6 +26,7 @@ from yaml.events import (
 )
 
 from jovial_scaffold.core.limits import CAREFUL_CHARACTERS, NESTING, NODES
+from jovial_scaffold.core.text.outline import Outline
 from jovial_scaffold.core.text.scalars import WORDS, NumberRangeError, bounded_float, bounded_integer, core_schema_value, quoted
 from jovial_scaffold.core.text.source import Place, Pointer, Problem
 from jovial_scaffold.core.text.unknown import UNKNOWN
@@ -438,17 +439,17 @@ def _is_cut(text: str) -> bool:
     return any(text.count(a) != text.count(b) for a, b in ("()", "[]", "{}")) or text.endswith("${")
 
 
-def read_yaml(text: str, starts: dict[Pointer, int] | None = None) -> tuple[Any, list[Problem]]:
+def read_yaml(text: str, outline: Outline | None = None) -> tuple[Any, list[Problem]]:
     """Value and problems of a YAML document; an empty one is None. Nothing is raised for what the text holds.
 
-    `starts` is filled with the offsets where the entries of entries begin, where that is known.
+    `outline` is filled as far as it is known.
     """
     try:
         reader = QuickReader(text)
         value = reader.read()
         problems: list[Problem] = []
-        if starts is not None:
-            starts.update(reader.starts)
+        if outline is not None:
+            outline.starts, outline.casts = reader.outline.starts, reader.outline.casts
     except NotQuick:
         value, problems = _read(text, None)
     return (value, problems) if value is UNKNOWN else (value, [*problems, *_comment_cuts(text)])
