@@ -24,7 +24,12 @@ required: [name]
 additionalProperties: false
 identity: [name]
 """,
-    "t.yaml": "resources:\n  a (yard.thing): {name: aa, disks: [{key: x, gb: 1}, {key: y, gb: 2}]}\n  b (yard.thing): {name: bb}\n",
+    "t.yaml": "resources:\n  a (yard.thing): {name: aa, disks: [{key: x, gb: 1}, {key: y, gb: 2}]}\n  b (yard.thing): {name: bb, copies: 5, size: m}\n",
+    "cat/stand.yaml": """$id: yard.stand.v1
+description: What a thing stands on.
+type: object
+properties: {thing: {type: string, refersTo: ["thing:id"], description: t}}
+""",
 }
 
 
@@ -42,4 +47,7 @@ def test_a_catalog_blames_itself(case: dict[str, Any]) -> None:
     file = case.get("file", "cat/thing.yaml")
     assert case["old"] in FILES[file]
     identity, place = case["finding"].split()
-    assert found({**FILES, file: FILES[file].replace(case["old"], case["new"], 1)}) == [f"{identity} {file}:{place}"]
+    files = {**FILES, file: FILES[file].replace(case["old"], case["new"], 1)}
+    assert found(files) == [f"{identity} {file}:{place}"]
+    project = in_memory(files)
+    assert project.render("live").findings == list(project.check().findings) == list(project.check().findings)

@@ -225,7 +225,7 @@ class Project:
         """
         chosen = self.chosen(environments)
         chosen = () if template_only else chosen
-        catalogs = self._inputs.catalog_findings(self._used_types)  # before any resource is judged by them
+        catalogs = self._catalog_findings  # before any resource is judged by them
         for name in chosen:
             self._resolved(name)  # reads parameter files here, so that their lines can be shown
         pairs = judges_pairs(self._sound_rulesets) and len(chosen) > 1
@@ -313,6 +313,11 @@ class Project:
         return findings if incomplete else [*findings, *self._library.unused_names()]
 
     @cached_property
+    def _catalog_findings(self) -> list[Finding]:
+        """What is wrong with the project's own catalogs; once it is found, no resource is blamed for it."""
+        return self._inputs.catalog_findings(self._used_types)
+
+    @cached_property
     def _used_types(self) -> frozenset[str]:
         return frozenset(each.type.id for template in self.templates for each in template.resources.values() if each.type is not None)
 
@@ -366,7 +371,7 @@ class Project:
 
     def _whole(self, view: str) -> Evaluated:
         rendering, found = self._rendered(view)
-        findings = [*self._findings, *self._template_findings(), *found, *rendering.findings]
+        findings = [*self._findings, *self._catalog_findings, *self._template_findings(), *found, *rendering.findings]
         if not any(each.level == "error" or each.id in _LEAVE_UNKNOWN for each in findings) and is_unknown_somewhere(rendering):
             raise UnexplainedUnknown
         return replace(rendering, findings=merged(findings, self.environments))
@@ -696,6 +701,7 @@ class Project:
     def _render(
         self, entry: EnvironmentEntry, files: Sequence[str] = (), values: Sequence[tuple[str, str]] = ()
     ) -> tuple[Evaluated, list[Finding]]:
+        self._catalog_findings  # noqa: B018 - it has to be found before resources are judged
         parameters, findings = self._resolve(entry, files, values) if files or values else self._resolved(entry.name)
         rendering = render(self._plan, parameters, self._context(entry), self._plans, meter=self._meter)
         return rendering, [*findings, *put_in_order(rendering)]

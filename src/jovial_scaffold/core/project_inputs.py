@@ -4,7 +4,7 @@ import hashlib
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import PurePosixPath
-from typing import Any, Literal
+from typing import Any, Literal, NamedTuple
 
 from jovial_scaffold.core.expressions.values import revealed
 from jovial_scaffold.core.findings import Finding, Related, Span, has_errors
@@ -54,6 +54,16 @@ class Overrides:
     meter: Callable[[], Meter] = Meter
 
 
+class _Own(NamedTuple):
+    """A catalog of the project itself: its types, their default versions, its name, its `catalog.yaml`, and whether all of it was read."""
+
+    types: list[ResourceType]
+    defaults: dict[str, int]
+    label: str
+    listed_in: Origin | None
+    whole: bool
+
+
 class Inputs:
     """Reads what a project file names. What is wrong with catalogs and rulesets goes to `findings`."""
 
@@ -63,7 +73,7 @@ class Inputs:
         self.overrides = overrides
         self.findings = findings
         self._history: History | Literal["unknown"] | None = "unknown"
-        self._own_catalogs: list[tuple[list[ResourceType], dict[str, int], str, Origin | None]] = []
+        self._own_catalogs: list[_Own] = []
 
     def catalogs(self) -> Catalogs:
         """All types that the project may use."""
@@ -87,17 +97,19 @@ class Inputs:
             catalogs.types_unknown = catalogs.types_unknown or any(finding.level == "error" for finding in findings)
             self.findings += findings + catalogs.add(types, defaults, label)
             index = next((each for suffix in DATA_SUFFIXES if (each := self.files.source(f"{found.name}/catalog{suffix}"))), None)
-            declared = {} if has_errors(findings) else defaults  # a type that is lost is not missed as well
-            self._own_catalogs.append((types, declared, label, Origin(index, ()) if index is not None else None))
+            # A type that is lost is not missed as well.
+            self._own_catalogs.append(
+                _Own(types, defaults, label, Origin(index, ()) if index is not None else None, not has_errors(findings))
+            )
         return catalogs
 
     def catalog_findings(self, used: frozenset[str]) -> list[Finding]:
         """What the project's own catalogs get wrong, which is said of them and of no resource. Of a very large one, only the types that are
         `used` are looked at; `jovial catalog lint` looks at all."""
         found: list[Finding] = []
-        for types, defaults, label, index in self._own_catalogs:
-            looked_at = types if len(types) <= LINTED_TYPES.most else [each for each in types if each.id in used]
-            found += lint(looked_at, defaults if looked_at is types else {}, label, index)
+        for own in self._own_catalogs:
+            types = own.types if len(own.types) <= LINTED_TYPES.most else [each for each in own.types if each.id in used]
+            found += lint(types, own.defaults, own.label, own.listed_in, own.whole and types is own.types)
         return [each for each in found if each.id != "description-missing"]
 
     def rulesets(self) -> list[Ruleset]:

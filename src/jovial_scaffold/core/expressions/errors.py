@@ -2,9 +2,12 @@
 
 from typing import Any
 
-from jovial_scaffold.core.words import NOTHING, Sentence
+from jovial_scaffold.core.words import NOTHING, Sentence, say
 
 UNDECLARED = frozenset(("name-unknown", "function-unknown"))  # what is wrong with the names of a text, whatever their values are
+
+CUT = say("YAML ends a plain value at ` #`, and inside {} or [] at a comma; quotes around the whole value prevent that.", "{}")
+"""What may have happened to an expression that ends too early, where it stands in YAML without quotes."""
 
 
 class ExpressionError(Exception):

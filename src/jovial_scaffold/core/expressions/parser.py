@@ -2,7 +2,7 @@
 
 import re
 
-from jovial_scaffold.core.expressions.errors import SyntaxProblem
+from jovial_scaffold.core.expressions.errors import CUT, SyntaxProblem
 from jovial_scaffold.core.expressions.syntax import (
     Call,
     Conditional,
@@ -20,7 +20,7 @@ from jovial_scaffold.core.expressions.syntax import (
 from jovial_scaffold.core.expressions.tokens import RESERVED, Token, tokenize
 from jovial_scaffold.core.expressions.values import TypeValue
 from jovial_scaffold.core.limits import EXPRESSION_LENGTH, EXPRESSION_NESTING, INT64_MAX
-from jovial_scaffold.core.words import NOTHING, Amount, Counted, Sentence, listed, say
+from jovial_scaffold.core.words import NOTHING, Amount, Counted, listed, say
 
 _PRECEDENCE = {"||": 1, "&&": 2, "==": 3, "!=": 3, "<": 3, "<=": 3, ">": 3, ">=": 3, "in": 3, "+": 4, "-": 4, "*": 5, "/": 5, "%": 5}
 
@@ -91,9 +91,7 @@ class _Parser:
         if token is None:
             found = self.tokens[self.at]
             if found.kind == "end" and opened >= 0:
-                raise SyntaxProblem(
-                    say("`{}` is not closed; {} is expected.", self.text[opened], what), opened, opened + 1, self.cut_hint()
-                )
+                raise SyntaxProblem(say("`{}` is not closed; {} is expected.", self.text[opened], what), opened, opened + 1, CUT)
             raise self.unexpected(what)
         return token
 
@@ -102,14 +100,11 @@ class _Parser:
         if found.kind == "end":
             if not self.text.strip():
                 return SyntaxProblem(say("The expression is empty."), 0, max(1, len(self.text)), say("Write a name or a value."))
-            return SyntaxProblem(say("The expression ends where {} is expected.", what), found.start, found.end, self.cut_hint())
+            return SyntaxProblem(say("The expression ends where {} is expected.", what), found.start, found.end, CUT)
         hint = say("Text stands in quotes.") if found.kind in ("name", "quoted") else NOTHING
         return SyntaxProblem(
             say("`{}` stands where {} is expected.", self.text[found.start : found.end], what), found.start, found.end, hint
         )
-
-    def cut_hint(self) -> Sentence:
-        return say("YAML ends a plain value at ` #`, and inside {} or [] at a comma; quotes around the whole value prevent that.", "{}")
 
     # -- grammar
 

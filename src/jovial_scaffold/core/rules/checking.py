@@ -29,8 +29,6 @@ from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import NOTHING, Sentence, Value, listed, nearest, say
 
 _MAP = frozenset(("map",))
-_RESOURCE = Type(_MAP, fields={"type": Field(STRING, True), "properties": Field(Type(_MAP), True)})
-_ADDRESSES = Type(_MAP, fields={}, others=_RESOURCE)
 _EFFECT = Type(frozenset(("string",)), ("add", "change", "in_place", "restart", "rebuild", "locked", "rename", "move", "remove"))
 _TOUCHED = Type(frozenset(("list",)), items=STRING)
 
@@ -98,7 +96,7 @@ class _Seen(NamedTuple):
 
 def check_rules(ruleset: Ruleset, world: World) -> Iterator[tuple[Rule, list[Finding]]]:
     """For each rule of a ruleset, what is wrong with it whatever the environments hold."""
-    addresses = _addresses(ruleset, world.template)
+    addresses = _addresses(ruleset, world)
     for rule in ruleset.rules:
         check = _RuleCheck(rule, ruleset, world, addresses)
         yield rule, [*check.patterns(), *check.pair(), *check.parts()]
@@ -299,11 +297,12 @@ class _RuleCheck:
 
     def _is_type(self, node: Node, value: Any) -> bool:
         """Whether a comparison asks for a type that the catalogs have, if not the resources."""
-        return isinstance(node, Name) and node.name == "type" and any(value in (kind.id, kind.name) for kind in self.world.catalogs)
+        return isinstance(node, Name) and node.name == "type" and any(value == kind.id for kind in self.world.catalogs)
 
     def _type_of(self, node: Node) -> Type:
-        kinds = self.kinds()[:1] if not isinstance(node, Name) or node.name != "type" else []
-        for kind in kinds:
+        if isinstance(node, Name) and node.name == "type":
+            return _types(self.world.catalogs)
+        for kind in self.kinds()[:1]:
             try:
                 return type_of_value(Checker(_Scope(self._names(kind), self.values)).check(node, {}))
             except (BudgetError, EvaluationError):
@@ -312,8 +311,6 @@ class _RuleCheck:
 
     def _options(self, node: Node) -> list[str]:
         """The texts that an expression can be, where they are few; of `type`, all types of the catalogs."""
-        if isinstance(node, Name) and node.name == "type":
-            return [kind.id for kind in self.world.catalogs]
         return [each for each in self._type_of(node).options or () if isinstance(each, str)]
 
     # -- what it sees
@@ -352,23 +349,30 @@ class _RuleCheck:
         }
 
 
-def _addresses(ruleset: Ruleset, template: Template) -> Type:
+def _types(catalogs: Catalogs) -> Type:
+    """What the type of a resource can be."""
+    return STRING if catalogs.types_unknown else Type(frozenset(("string",)), tuple(kind.id for kind in catalogs))
+
+
+def _addresses(ruleset: Ruleset, world: World) -> Type:
     """The resources by address: those that a template has once are of their types, of others only the form is known. Where no rule looks
     into them, that is all."""
+    any_type = _types(world.catalogs)
+    found = Type(_MAP, fields={}, others=Type(_MAP, fields={"type": Field(any_type, True), "properties": Field(Type(_MAP), True)}))
     named = [each.value for each in ruleset.values.values()]
     every = [part for rule in ruleset.rules for part in (rule.where, rule.require, rule.message, rule.fix)]
     reads = (each for part in (*every, *named) for formula, _, _ in formulas_of(part) for each in formula.program.reads)
     if not any(each.name == "resources" or each.path[:1] == ("resources",) for each in reads):
-        return _ADDRESSES
+        return found
     of_types: dict[str, Type] = {}
     fields = {}
-    for name, resource in template.resources.items():
+    for name, resource in world.template.resources.items():
         if resource.type is not None and resource.loop is None and resource.module is None:
             if resource.type.id not in of_types:
                 properties = Field(effective_type(resource.type.schema), True)
-                of_types[resource.type.id] = Type(_MAP, fields={"type": Field(STRING, True), "properties": properties})
+                of_types[resource.type.id] = Type(_MAP, fields={"type": Field(any_type, True), "properties": properties})
             fields[name] = Field(of_types[resource.type.id], resource.when is None)
-    return replace(_ADDRESSES, fields=fields)
+    return replace(found, fields=fields)
 
 
 _NARROW = say("Name the types that have it in `applies`, or ask with has(self.…).")

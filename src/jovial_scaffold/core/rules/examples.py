@@ -8,7 +8,9 @@ from jovial_scaffold.core.rules.evaluation import RuleScope, applies, is_unset, 
 from jovial_scaffold.core.rules.reading import Rule, Ruleset
 from jovial_scaffold.core.schemas.catalog import Catalogs, ResourceType
 from jovial_scaffold.core.schemas.shapes import filled
-from jovial_scaffold.core.words import say
+from jovial_scaffold.core.schemas.types import effective_type
+from jovial_scaffold.core.text.source import Origin
+from jovial_scaffold.core.words import listed, nearest, say
 
 
 def check_examples(rulesets: list[Ruleset], catalogs: Catalogs) -> list[Finding]:
@@ -16,9 +18,14 @@ def check_examples(rulesets: list[Ruleset], catalogs: Catalogs) -> list[Finding]
     findings = []
     for ruleset in rulesets:
         for rule in ruleset.rules:
-            kind = next((each for each in catalogs if applies(rule, each)), None)
+            fitting = [each for each in catalogs if applies(rule, each)]
+            kind = fitting[0] if fitting else None
             for examples, expected in ((rule.passes, True), (rule.fails, False)):
                 for example, origin in examples:
+                    unknown = _unknown_property(rule, example, origin, fitting)
+                    if unknown is not None:
+                        findings.append(unknown)
+                        continue
                     held = _example_holds(rule, ruleset, example, kind, catalogs)
                     if held is not expected:
                         words = ("should pass and fails", "should fail and passes")[not expected]
@@ -32,6 +39,21 @@ def check_examples(rulesets: list[Ruleset], catalogs: Catalogs) -> list[Finding]
                             )
                         )
     return findings
+
+
+def _unknown_property(rule: Rule, example: dict[str, Any], origin: Origin, kinds: list[ResourceType]) -> Finding | None:
+    """What an example sets that none of the types has which its rule is about."""
+    if rule.over != "resource" or not kinds:
+        return None
+    types = [effective_type(kind.schema) for kind in kinds]
+    for key in example:
+        if all(each.fields is not None and each.others is None and key not in each.fields for each in types):
+            message = say(
+                "An example of the rule `{}` sets `{}`, which {} has not.", rule.name, key, listed([kind.id for kind in kinds[:3]], "or")
+            )
+            hint = nearest(key, {name for each in types for name in each.fields or ()})
+            return Finding("rule-example-wrong", "error", message, origin.child(key).key_span(), hint)
+    return None
 
 
 _EMPTY: dict[str, Any] = {"environment": "", "labels": {}, "parameters": {}, "outputs": {}, "resources": {}}

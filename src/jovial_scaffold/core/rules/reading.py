@@ -27,6 +27,8 @@ _OF_TYPES = ("resource", "effect")
 SECTIONS = ("ruleset", "description", "let", "rules")
 KEYS = ("because", "over", "applies", "where", "require", "absent", "level", "message", "fix", "examples", "between")
 
+_DECIDING = ("over", "applies", "where", "absent", "between")  # what a rule judges, and how
+
 
 @dataclass(frozen=True, slots=True)
 class Rule:
@@ -160,8 +162,8 @@ class _Reader(Compiler):
                     nearest(key, KEYS, say("Its keys are {}.", listed(KEYS))),
                 )
         over = content.get("over", "resource")
-        if over is UNKNOWN:
-            return None
+        if over is UNKNOWN or any(near(key, KEYS) in _DECIDING for key in content if key not in KEYS):
+            return None  # what it is about is not known, which was said
         if over not in SCOPES:
             hint = nearest(str(over), SCOPES)
             self.report("ruleset-shape", say("`over` is one of {}.", listed(SCOPES, "or")), origin.child("over").value_span(), hint)

@@ -54,8 +54,14 @@ class ResourceType:
         """Compiled when the first resource of the type is judged. Raises SchemaError."""
         return Validator(self.schema)
 
-    def without_required(self, part: dict[str, Any], names: Collection[str]) -> None:
-        """Take names out of what a part of the schema requires: a mistake of the catalog is no mistake of its resources."""
+    def forgive(self, part: dict[str, Any], keywords: Collection[str]) -> None:
+        """Take keywords out of a part of the schema, which the catalog gets wrong: that is no mistake of its resources."""
+        for each in keywords:
+            part.pop(each, None)
+        self.__dict__.pop("validator", None)
+
+    def forgive_required(self, part: dict[str, Any], names: Collection[str]) -> None:
+        """The same of names that a part requires."""
         part["required"] = [name for name in part["required"] if name not in names]
         self.__dict__.pop("validator", None)
 

@@ -33,7 +33,7 @@ _OTHERS = (
         "$vocabulary",
     ),
 )
-_BOUNDS = (
+BOUNDS = (
     *(("minimum", "maximum"), ("exclusiveMinimum", "maximum"), ("minimum", "exclusiveMaximum"), ("exclusiveMinimum", "exclusiveMaximum")),
     *(("minLength", "maxLength"), ("minItems", "maxItems"), ("minProperties", "maxProperties"), ("minContains", "maxContains")),
 )
@@ -96,7 +96,7 @@ def misspelt(schema: Any, origin: Origin, known: tuple[str, ...] = ()) -> Iterat
 
 def contradictions(part: dict[str, Any], place: Origin) -> Iterator[Finding]:
     """Bounds that no value meets."""
-    for least, most in _BOUNDS:
+    for least, most in BOUNDS:
         low, high = part.get(least), part.get(most)
         if isinstance(low, int | float) and isinstance(high, int | float) and bool not in (type(low), type(high)):
             strict = least.startswith("exclusive") or most.startswith("exclusive")

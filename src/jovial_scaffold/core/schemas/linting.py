@@ -5,29 +5,32 @@ from typing import Any
 
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.schemas.catalog import ResourceType
-from jovial_scaffold.core.schemas.keywords import contradictions, parts
+from jovial_scaffold.core.schemas.keywords import BOUNDS, contradictions, parts
 from jovial_scaffold.core.schemas.validation import SchemaError, Validator, subschema
 from jovial_scaffold.core.text.source import Origin
-from jovial_scaffold.core.words import Value, nearest, say
+from jovial_scaffold.core.words import Value, listed, nearest, say
 
 
-def lint(types: list[ResourceType], defaults: Mapping[str, int], catalog: str, index: Origin | None = None) -> Iterator[Finding]:
-    """Findings of a catalog that was read; `index` is its `catalog.yaml`."""
+def lint(
+    types: list[ResourceType], defaults: Mapping[str, int], catalog: str, index: Origin | None = None, whole: bool = True
+) -> Iterator[Finding]:
+    """Findings of a catalog that was read; `index` is its `catalog.yaml`. Unless it was read as a `whole`, no type is missed."""
     known = {each.id for each in types}
     names: dict[str, set[str]] = {}
     for each in types:
         names.setdefault(each.name, set()).update(each.schema.get("properties", {}))
-    for name, version in defaults.items():
+    for name, version in defaults.items() if whole else ():
         if f"{catalog}.{name}.v{version}" not in known:
             message = say("The default version {} of `{}` is not there.", version, name)
             span = index.child("defaults", name).value_span() if index is not None else None
             yield Finding("catalog-schema", "error", message, span, nearest(name, [each.partition(".")[2] for each in names]))
     for each in types:
         if each.origin is not None:
-            yield from _of_type(each, each.origin, names)
+            yield from _of_type(each, each.origin, names, whole)
 
 
-def _of_type(kind: ResourceType, origin: Origin, types: Mapping[str, set[str]]) -> Iterator[Finding]:
+def _of_type(kind: ResourceType, origin: Origin, types: Mapping[str, set[str]], whole: bool) -> Iterator[Finding]:
+    bare = {name.partition(".")[2] for name in types}
     for keyword in ("identity", "apart"):
         for index, name in enumerate(kind.schema.get(keyword, ())):
             yield from _named(name, kind.schema, origin.child(keyword, index), f"`{keyword}`")
@@ -40,18 +43,26 @@ def _of_type(kind: ResourceType, origin: Origin, types: Mapping[str, set[str]]) 
         for name in unknown:
             yield from _named(name, part, place.child("required", part["required"].index(name)), "`required`")
         if unknown:  # which no resource is to be blamed for
-            kind.without_required(part, unknown)
+            kind.forgive_required(part, unknown)
         wrong = [*_enum(part, place)]
         yield from wrong[:1]
+        contradicting = [*contradictions(part, place)]  # which were said when it was read
         if isinstance(part.get("listKey"), str) and isinstance(part.get("items"), dict):
             items = [each for each in subschema(part["items"], (), kind.schema) if "properties" in each]
             if items and not any(part["listKey"] in each["properties"] for each in items):
                 yield from _named(part["listKey"], items[0], place.child("listKey"), "`listKey`")
-        if "default" in part and not wrong and not [*contradictions(part, place)]:
+        if "default" in part and not wrong and not contradicting:
             yield from _default(part, place, kind.schema)
+        if wrong or contradicting:
+            kind.forgive(part, (*JUDGING, "enum", *(each for bounds in BOUNDS for each in bounds)))
+        kinds = part.get("type", "number")
+        if part.get("adds") is True and not {"integer", "number"} & set(kinds if isinstance(kinds, list) else (kinds,)):
+            message = say("`adds` is said of numbers, and this takes {}.", listed(kinds if isinstance(kinds, list) else (kinds,), "or"))
+            yield Finding("catalog-schema", "error", message, place.child("adds").key_span(), say("Take it out."))
         if isinstance(part.get("refersTo"), list):
             for index, target in enumerate(part["refersTo"]):
-                yield from _target(str(target), kind.name.partition(".")[0], types, place.child("refersTo", index))
+                found = _target(str(target), kind.name.partition(".")[0], types, place.child("refersTo", index))
+                yield from (each for each in found if whole or str(target).partition(":")[0].rpartition(".")[2] in bare)
         for name, below in part.get("properties", {}).items():
             if isinstance(below, dict) and "description" not in below:
                 message = say("The property `{}` has no description.", name)
@@ -85,7 +96,7 @@ def _named(name: Any, part: dict[str, Any], place: Origin, keyword: str) -> Iter
 def _enum(part: dict[str, Any], place: Origin) -> Iterator[Finding]:
     """Values of an `enum` that the rest of their own schema refuses: nobody can write them."""
     options = part.get("enum")
-    rest = {key: value for key, value in part.items() if key in _JUDGING}
+    rest = {key: value for key, value in part.items() if key in JUDGING}
     if not isinstance(options, list) or not rest:
         return
     try:
@@ -98,7 +109,7 @@ def _enum(part: dict[str, Any], place: Origin) -> Iterator[Finding]:
             yield Finding("catalog-schema", "warning", message, place.child("enum", index).value_span(), violation.hint)
 
 
-_JUDGING = frozenset(
+JUDGING = frozenset(
     ("type", "minimum", "maximum", "exclusiveMinimum", "exclusiveMaximum", "multipleOf", "minLength", "maxLength", "pattern")
 )
 

@@ -6,7 +6,7 @@ A mistake becomes a finding and an unknown value, so that what depends on it sta
 import re
 from typing import Any
 
-from jovial_scaffold.core.expressions.errors import ExpressionError, SyntaxProblem
+from jovial_scaffold.core.expressions.errors import CUT, ExpressionError, SyntaxProblem
 from jovial_scaffold.core.expressions.placeholders import Formula, Omittable, Programs
 from jovial_scaffold.core.findings import Finding, Level, Span
 from jovial_scaffold.core.limits import NAME_LENGTH
@@ -76,7 +76,8 @@ class Compiler:
 
     def expression_problem(self, problem: ExpressionError, origin: Origin) -> None:
         """A finding at the exact characters of an expression."""
-        self.report(problem.id, problem.message, origin.inner_span(problem.start, problem.end), problem.hint)
+        hint = NOTHING if problem.hint is CUT and not _may_be_cut(origin) else problem.hint
+        self.report(problem.id, problem.message, origin.inner_span(problem.start, problem.end), hint)
 
     def map(self, written: dict[str, Any], origin: Origin, in_list: bool) -> Compiled:
         """A map; `$when` and `$per` in it are directives, `$$name` is a key that begins with a dollar sign."""
@@ -157,6 +158,12 @@ class Compiler:
             )
             return Loop(("_",), Condition(Constant(UNKNOWN, origin), origin))
         return Loop(variables, self.condition(over, origin.child(names)))
+
+
+def _may_be_cut(origin: Origin) -> bool:
+    """Whether YAML may have ended a text before its end: without quotes, and with something behind it in its line."""
+    place, text = origin.source.place(origin.pointer), origin.source.text
+    return place.style == "plain" and text[place.end : place.end + 1] not in ("", "\n", "\r")
 
 
 def is_name(text: str) -> bool:
