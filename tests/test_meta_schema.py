@@ -16,8 +16,8 @@ from tests.test_catalog_mistakes import FILES
 
 META = json.loads((SHIPPED / "resource-type.schema.json").read_text("utf-8"))
 #: mistakes that one keyword alone does not show: `jovial catalog lint` finds them
-_OF_SEVERAL = {"default-type", "default-range", "default-value", "schema-contradiction", "list-key-clash"}
-_BY_OTHERS = ("not there", "nowhere", "options of another type")
+_OF_SEVERAL = {"yaml-syntax", "default-type", "default-range", "default-value", "schema-contradiction", "list-key-clash"}
+_BY_OTHERS = ("not there", "nowhere", "of another type", "added up")
 
 
 def of_one_keyword(case: dict[str, Any]) -> bool:
