@@ -1,6 +1,6 @@
 """Declarations and an environment's layers to values: typed, checked, defaulted; what is wrong is placed at the line that set it."""
 
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -92,7 +92,7 @@ class Checker:
             if declaration.default is None or misspelt:
                 parameters.values[declaration.name] = UNKNOWN
                 if not unread and not misspelt:
-                    findings.append(_missing(declaration, environment))
+                    findings.append(_missing(declaration, environment, layers))
         parameters.defaulted = tuple(
             declaration.name for declaration in missing if declaration.default is not None and declaration.name not in meant
         )
@@ -283,13 +283,16 @@ def violation_finding(declaration: Declaration, violation: Violation, parameters
     )
 
 
-def _missing(declaration: Declaration, environment: str) -> Finding:
+def _missing(declaration: Declaration, environment: str, layers: Sequence[Layer]) -> Finding:
+    name = declaration.name
     about = f" ({declaration.description})" if declaration.description else ""
-    source = "env: NAME" if declaration.secret else ""
-    hint = (
-        say("Set `{}: {$secret: {{}}}` in its parameter file.", declaration.name, source)
-        if source
-        else say("Set `{}` in its parameter file, or declare a default.", declaration.name)
-    )
-    message = say("The parameter `{}`{} has no value and no default.", declaration.name, about)
-    return Finding("parameter-missing", "error", message, declaration.origin.key_span(), hint, environments=(environment,))
+    if declaration.secret:
+        hint = say("Set `{}: {$secret: {{}}}` in its parameter file.", name, "env: NAME")
+    else:
+        hint = say("Set `{}` in its parameter file, or declare a default.", name)
+    message = say("The parameter `{}`{} has no value and no default.", name, about)
+    emptied = next((each for each in reversed(layers) if name in each.values), None)
+    span = emptied.key_span((name,)) if emptied is not None else None
+    related = (Related(span, say("Here it is null, which takes its value away.")),) if span is not None else ()
+    origin = declaration.origin.key_span()
+    return Finding("parameter-missing", "error", message, origin, hint, environments=(environment,), related=related)

@@ -239,6 +239,8 @@ def _type(error: Any, pointer: Pointer, value: Any, schema: Any) -> Iterator[Vio
             or ("boolean" in types and value in ("true", "false"))
         ):
             hint = say("Write {} without quotes.", value)
+        elif value.endswith("\n") and "integer" in types and re.fullmatch(r"[-+]?[0-9]+\n+", value):
+            hint = say("Write {} behind its key: a text with a line break is no integer.", value.strip())
         elif "boolean" in types and value.lower() in ("yes", "no", "on", "off"):
             hint = say("Write {}; YAML 1.2 reads {} as text.", "true" if value.lower() in ("yes", "on") else "false", value)
     elif "string" in types and isinstance(value, int | float):

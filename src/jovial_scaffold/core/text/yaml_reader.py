@@ -540,6 +540,8 @@ _ADVICE = (
 def _syntax_problem(text: str, error: YAMLError) -> Problem:
     mark = getattr(error, "problem_mark", None) or getattr(error, "context_mark", None)
     position = getattr(error, "position", None)
+    if getattr(error, "context", "") == "while scanning a quoted scalar" and "end of stream" in (getattr(error, "problem", "") or ""):
+        mark = getattr(error, "context_mark", mark)  # the quote that is not closed
     index = mark.index if mark is not None else (position if isinstance(position, int) else 0)
     index = min(index, len(text))
     said = f"{getattr(error, 'context', '') or ''} {getattr(error, 'problem', '') or getattr(error, 'reason', '') or ''}"
