@@ -123,11 +123,13 @@ def absorbed(static: Iterable[Finding], others: Iterable[Finding]) -> list[Findi
 
 
 def _with(static: Finding, finding: Finding) -> Finding:
-    """A finding that holds for all environments, with one that shows it in some."""
+    """A finding that holds for all environments, with one that shows it in some: its value, and what to do about that one."""
+    shown = finding if static.id == finding.id and static.span == finding.span else static
     return replace(
         static,
         level="error" if "error" in (static.level, finding.level) else static.level,
-        message=finding.message if static.id == finding.id and static.span == finding.span else static.message,
+        message=shown.message,
+        hint=shown.hint or static.hint,
         environments=tuple(dict.fromkeys((*static.environments, *finding.environments))),
         also_at=_also_at(static, finding),
         related=tuple(each for each in dict.fromkeys((*static.related, *finding.related)) if each.span != static.span)[

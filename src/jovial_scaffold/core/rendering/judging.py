@@ -11,7 +11,8 @@ from jovial_scaffold.core.rendering.tracing import Tracer
 from jovial_scaffold.core.schemas.catalog import ResourceType
 from jovial_scaffold.core.schemas.shapes import annotated, with_secrets
 from jovial_scaffold.core.schemas.validation import subschema
-from jovial_scaffold.core.templates.advice import advice
+from jovial_scaffold.core.templates.advice import advice, of_computed
+from jovial_scaffold.core.templates.model import Dynamic
 from jovial_scaffold.core.templates.properties import violation_message
 from jovial_scaffold.core.text.source import Pointer, part, pointer_text
 from jovial_scaffold.core.words import NOTHING, Operand, Sentence, Value, key_of, say
@@ -82,6 +83,8 @@ def _finding(fault: _Fault, instance: Instance, kind: ResourceType, tracer: Trac
     group = f"{fault.id} {where} {key_of(fault.expected)}"
     leaf = tracer.leaf(instance, at)
     hint = (advice(fault.id, leaf.compiled) if not (leaf.rest or fault.on_key or missing) else NOTHING) or fault.hint
+    if isinstance(leaf.compiled, Dynamic):
+        hint = of_computed(hint, fault.expected)
     cause = None if missing or fault.on_key else cause_of(tracer, instance, at)
     environments = (instance.scope.parameters.environment,)
     return Finding(f"property-{fault.id}", "error", message, span, hint, instance.address, where, environments, related, group, cause=cause)

@@ -209,8 +209,28 @@ def _explained(error: Any, whole: Any, undecided: set[Pointer], hidden: set[Poin
 
 def as_written(hint: Sentence, written: str) -> Sentence:
     """A hint to put a value in quotes, with the value as it stands in the file: of `1.10`, its number says less."""
-    mended = say('Write "{}" in quotes.', written)
+    mended = _in_quotes(written)
     return mended if written and hint.template == mended.template else hint
+
+
+def about_quotes(hint: Sentence) -> bool:
+    """Whether a hint is about how a value is written out, which is nothing for one that is computed."""
+    return hint.template in _WRITTEN_OUT
+
+
+def _in_quotes(value: Operand) -> Sentence:
+    return say('Write "{}" in quotes.', value)
+
+
+def _without_quotes(value: str) -> Sentence:
+    return say("Write {} without quotes.", value)
+
+
+def _on_its_line(value: str) -> Sentence:
+    return say("Write {} behind its key: a text with a line break is no integer.", value.strip())
+
+
+_WRITTEN_OUT = frozenset(hint("").template for hint in (_in_quotes, _without_quotes, _on_its_line))
 
 
 def _gives(value: Any) -> Sentence:
@@ -238,13 +258,13 @@ def _type(error: Any, pointer: Pointer, value: Any, schema: Any) -> Iterator[Vio
             or ("number" in types and re.fullmatch(r"[-+]?[0-9.]+", value))
             or ("boolean" in types and value in ("true", "false"))
         ):
-            hint = say("Write {} without quotes.", value)
+            hint = _without_quotes(value)
         elif value.endswith("\n") and "integer" in types and re.fullmatch(r"[-+]?[0-9]+\n+", value):
-            hint = say("Write {} behind its key: a text with a line break is no integer.", value.strip())
+            hint = _on_its_line(value)
         elif "boolean" in types and value.lower() in ("yes", "no", "on", "off"):
             hint = say("Write {}; YAML 1.2 reads {} as text.", "true" if value.lower() in ("yes", "on") else "false", value)
     elif "string" in types and isinstance(value, int | float):
-        hint = say('Write "{}" in quotes.', str(value).lower() if isinstance(value, bool) else value)
+        hint = _in_quotes(str(value).lower() if isinstance(value, bool) else value)
     given = "a secret of another type is given" if isinstance(value, Secret) else _gives(value)
     yield Violation("type", pointer, say("{name} takes {}, and {}.", expected, given), hint, expected)
 

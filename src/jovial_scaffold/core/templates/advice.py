@@ -4,8 +4,9 @@ import re
 from typing import Any
 
 from jovial_scaffold.core.expressions.placeholders import Joined
+from jovial_scaffold.core.schemas.validation import about_quotes
 from jovial_scaffold.core.templates.model import Compiled, Constant, Dynamic
-from jovial_scaffold.core.words import NOTHING, Sentence, say
+from jovial_scaffold.core.words import NOTHING, Listed, Operand, Sentence, say
 
 _NAME = r"[a-z][a-z0-9_]*(?:\.[a-z][a-z0-9_]*)*"
 #: placeholders as others write them, around a name or a field of one, which is an expression here, too
@@ -18,6 +19,27 @@ def foreign_placeholder(text: Any) -> Sentence:
     if match is None:
         return NOTHING
     return say("A placeholder is written {}.", f"${{{next(name for name in match.groups() if name)}}}")
+
+
+_CONVERSIONS = {"text": "string", "an integer": "int", "a number": "double", "true or false": "bool"}
+
+
+def of_computed(hint: Sentence, expected: Operand) -> Sentence:
+    """What to do about a value that an expression gives, by what is said of one that is written out: quotes change nothing there."""
+    if not about_quotes(hint):
+        return hint
+    wanted = expected.items if isinstance(expected, Listed) else (expected,)
+    function = next((_CONVERSIONS[each] for each in wanted if isinstance(each, str) and each in _CONVERSIONS), None)
+    return _converted(function) if function else NOTHING
+
+
+def as_text() -> Sentence:
+    """What to do about a number or a truth value where text is taken."""
+    return _converted("string")
+
+
+def _converted(function: str) -> Sentence:
+    return say("Write {}(…) around the expression.", function)
 
 
 def advice(id: str, compiled: Compiled) -> Sentence:

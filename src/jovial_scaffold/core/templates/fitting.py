@@ -12,6 +12,7 @@ from jovial_scaffold.core.schemas.shapes import Shape, secret_shape, with_secret
 from jovial_scaffold.core.schemas.types import type_of_schema
 from jovial_scaffold.core.schemas.validation import SchemaError, Validator, Violation, subschema
 from jovial_scaffold.core.spelling import near
+from jovial_scaffold.core.templates.advice import as_text, of_computed
 from jovial_scaffold.core.text.source import Pointer, pointer_text
 from jovial_scaffold.core.words import NOTHING, Operand, Sentence, Value, listed, say
 
@@ -166,7 +167,9 @@ class Fitting:
             return None
         kinds = wanted.kinds | {"int"} if "double" in wanted.kinds else wanted.kinds
         if known.kinds.isdisjoint(kinds):
-            return EvaluationError(say("{} takes {}, and this gives {}.", name, _article(wanted), _article(known)), id="property-type")
+            message = say("{} takes {}, and this gives {}.", name, _article(wanted), _article(known))
+            converts = "string" in wanted.kinds and wanted.options is None and known.is_only("int", "double", "bool")
+            return EvaluationError(message, hint=as_text() if converts else NOTHING, id="property-type")
         if wanted.refers is not None and known.refers is not None and _is_of_others(known.refers, wanted.refers):
             takes, gives = (listed(sorted(each), "or") for each in (wanted.refers, known.refers))
             return EvaluationError(say("{} refers to {}, and this is {}.", name, takes, gives), id="property-reference")
@@ -277,7 +280,7 @@ def text_fault(result: Any) -> EvaluationError | None:
 def _violation_error(violation: Violation, place: PropertyPlace) -> EvaluationError:
     pointer = (*place.pointer, *violation.pointer)
     message = violation.message.about(say("`{}`", pointer_text(pointer)))
-    error = EvaluationError(message, hint=violation.hint, id=f"property-{violation.id}")
+    error = EvaluationError(message, hint=of_computed(violation.hint, violation.expected), id=f"property-{violation.id}")
     error.rest = None if violation.on_key else violation.pointer
     return error
 
