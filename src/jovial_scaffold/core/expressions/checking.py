@@ -78,7 +78,8 @@ class Checker(Evaluator):
 
     `assumed` gives values to fields of which the type alone is known, such as `station.zone`. `comparisons` notes what each equality
     turned out to be. `doubtful` says that some of the values that are possible would have failed. `never_there` are fields that are asked
-    for safely (`.?`, `has`) and that what is declared does not have, `never_boolean` errors of operands of `&&` and `||`.
+    for safely (`.?`, `has`) and that what is declared does not have, `never_boolean` errors of operands of `&&` and `||`. `lacking` are the
+    offsets of fields that are read and need not be there.
     """
 
     def __init__(self, scope: Scope, assumed: dict[Path, Any] | None = None) -> None:
@@ -87,6 +88,7 @@ class Checker(Evaluator):
         self.problems: list[EvaluationError] = []
         self.never_there: list[EvaluationError] = []
         self.never_boolean: list[EvaluationError] = []
+        self.lacking: set[int] = set()
         self.doubtful = False
         self.comparisons: dict[Node, Any] = {}
 
@@ -165,6 +167,8 @@ class Checker(Evaluator):
             field = known.fields.get(key)
             if field is not None:
                 found, required = field.type, field.required
+                if not (required or optional):
+                    self.lacking.add(at[0])
             elif known.others is not None:
                 found = known.others
             elif not optional:

@@ -33,6 +33,17 @@ def sampled(schema: Any, number: int) -> Any:
     return UNKNOWN
 
 
+def leanest(schema: Any, items: int, number: int = 0) -> Any:
+    """A value that a schema accepts, without all that need not be there, and with no more than some `items` in lists that may be shorter:
+    another one for another number, where there is one; unknown where none is found easily."""
+    try:
+        validator = Validator(schema)
+    except SchemaError:
+        return UNKNOWN
+    value = _Leanest(schema, items).value(type_of_schema(schema), (), number)
+    return value if value is not UNKNOWN and validator.is_valid(value) else UNKNOWN
+
+
 class _Sampler:
     def __init__(self, schema: Any) -> None:
         self.schema = schema
@@ -49,12 +60,14 @@ class _Sampler:
         if known.may_be("bool"):
             return number % 2 == 0
         if known.may_be("list"):
-            sizes = [
-                size for size in (*_SIZES, known.shortest) if known.shortest <= size and (known.longest is None or size <= known.longest)
-            ]
-            count = sizes[number % len(sizes)] if sizes else 0
+            count = self.count(known, number)
             return self.whole([self.value(known.items or ANY, (*pointer, 0), number + _STEP * index) for index in range(count)])
         return self.map(known, pointer, number) if known.may_be("map") else None
+
+    def count(self, known: Type, number: int) -> int:
+        """How many items a list gets."""
+        sizes = [size for size in (*_SIZES, known.shortest) if known.shortest <= size and (known.longest is None or size <= known.longest)]
+        return sizes[number % len(sizes)] if sizes else 0
 
     def map(self, known: Type, pointer: Pointer, number: int) -> Any:
         fields = known.fields or {}
@@ -91,3 +104,17 @@ class _Sampler:
             return UNKNOWN
         found = [value for value in values if all(each.is_valid(value) for each in validators)]
         return found[number % len(found)] if found else UNKNOWN
+
+
+class _Leanest(_Sampler):
+    def __init__(self, schema: Any, items: int) -> None:
+        super().__init__(schema)
+        self.items = items
+
+    def count(self, known: Type, number: int) -> int:
+        return max(known.shortest, self.items if known.longest is None else min(self.items, known.longest))
+
+    def map(self, known: Type, pointer: Pointer, number: int) -> Any:
+        fields = known.fields or {}
+        names = [name for name in sorted(fields) if fields[name].required]
+        return self.whole({name: self.value(fields[name].type, (*pointer, name), number) for name in names})

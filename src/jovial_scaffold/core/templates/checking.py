@@ -23,6 +23,7 @@ from jovial_scaffold.core.expressions.values import NONE, Optional
 from jovial_scaffold.core.findings import Finding, Span
 from jovial_scaffold.core.limits import FEW_COMBINATIONS, STATIC_COMBINATIONS, STATIC_TRIALS
 from jovial_scaffold.core.schemas.types import type_of_schema
+from jovial_scaffold.core.templates import lacking
 from jovial_scaffold.core.templates.absences import Without, what_is_false
 from jovial_scaffold.core.templates.advice import advice
 from jovial_scaffold.core.templates.families import Families
@@ -103,6 +104,7 @@ class _TypeCheck:
         self.acceptance = Acceptance(known)
         self.texts = JoinedTexts(known, self.fitting)
         self.families = Families(known, self.fitting, self.texts, self.conditional, self.is_quiet)
+        self.lacking = lacking.Lacking(known)
         self.shape_trials: dict[tuple[Any, ...], int] = {}
         self.findings: list[Finding] = []
 
@@ -372,7 +374,32 @@ class _TypeCheck:
             outcome = self.searched(formula, place, judge, role, choices)
         for absent in self.absent_reads(formula, place):
             self.note(outcome, *absent)
+        if outcome.lacking and not outcome.mistakes:
+            self.tried_without(outcome, formula, place)
         return outcome
+
+    def tried_without(self, outcome: Outcome, formula: Formula, place: Place) -> None:
+        """Look for values of parameters that lack what an expression reads."""
+        names = [*_names_read(formula, place)]
+        for assignment, assumed in self.lacking.trials(names, self.choices(formula, place)):
+            if not self.known.knowledge.spend():
+                return
+            if self.reached(place, assignment, assumed) is not True:
+                continue
+            scope = self.known.scope(assignment, assumed)
+            checker = Checker(scope, assumed)
+            variables = self.variables(place, scope, checker)
+            if variables is None:
+                continue
+            outcome.tried += 1
+            try:
+                checker.check(formula.node, variables)
+            except BudgetError:
+                return
+            except EvaluationError as error:
+                if error.id == "key-missing" and error.start in outcome.lacking and self.acceptance.accepts(assignment, assumed):
+                    self.note(outcome, error, True, assignment, assumed)
+                    return
 
     def searched(self, formula: Formula, place: Place, judge: Any, role: str, choices: Choices) -> Outcome:
         """What comes of an expression that reads very many combinations of values."""
@@ -446,6 +473,7 @@ class _TypeCheck:
         for node, turned_out in checker.comparisons.items():
             outcome.comparisons.setdefault(node, set()).add(turned_out if type(turned_out) is bool else None)
         outcome.results.append(result)
+        outcome.lacking |= checker.lacking
         if result is UNKNOWN:
             return checker
         faults = judge(result)
@@ -555,16 +583,13 @@ class _TypeCheck:
 
     def choices(self, formula: Formula, place: Place) -> Choices:
         """The finite values that an expression, and the conditions around it, read."""
-        loop_variables = {name for loop in place.loops for name in loop.variables}
         found = [*formula.program.reads, *(each for condition in place.conditions for each in _condition_references(condition))]
         fields: dict[Path, tuple[Any, ...]] = {}
         for reference in found:
             options = self.field_options(reference.name, reference.path, place)
             if options:
                 fields[reference.name, reference.path] = options
-        names = [reference.name for reference in found if reference.name not in loop_variables]
-        names += [name for loop in place.loops for name in _condition_names(loop.over)]
-        return choices_of(self.known, names, found, fields)
+        return choices_of(self.known, _names_read(formula, place), found, fields)
 
     def field_options(self, name: str, path: tuple[str | int, ...], place: Place) -> tuple[Any, ...]:
         """The possible values of `station.zone`, where the field is always there and they are few."""
@@ -621,6 +646,9 @@ class _TypeCheck:
             known = ANY if over is UNKNOWN else type_of_value(over)
             if over is UNKNOWN or not known.may_be("list", "map") or (known.is_only("list", "map") and known.longest == 0):
                 return None
+            if type(over) is list and len(over) == 1 and len(loop.variables) == 1:
+                found[loop.variables[0]] = over[0]
+                continue
             item = (known.items or ANY) if known.is_only("list") else (STRING if known.is_only("map") else ANY)
             found[loop.variables[-1]] = settled(item)
             if len(loop.variables) == 2:
@@ -648,6 +676,14 @@ def _held(place: Place, checker: Checker, variables: Mapping[str, Any]) -> bool 
         sure = sure if held is True else None
     checker.problems.clear()
     return sure
+
+
+def _names_read(formula: Formula, place: Place) -> list[str]:
+    """The names that an expression, the conditions around it and its loops read."""
+    loop_variables = {name for loop in place.loops for name in loop.variables}
+    found = [*formula.program.reads, *(each for condition in place.conditions for each in _condition_references(condition))]
+    names = [each.name for each in found if each.name not in loop_variables]
+    return names + [name for loop in place.loops for name in _condition_names(loop.over)]
 
 
 def _property(resource: Resource, name: str) -> PropertyPlace:

@@ -52,12 +52,13 @@ class Mistake:
 
 @dataclass(slots=True)
 class Outcome:
-    """What came of one expression over all combinations that were tried."""
+    """What came of one expression over all combinations that were tried; `lacking` are the offsets of what it reads and need not be there."""
 
     tried: int = 0
     mistakes: dict[tuple[str, int, Span | None], Mistake] = field(default_factory=dict)
     results: list[Any] = field(default_factory=list)
     comparisons: dict[Node, set[Any]] = field(default_factory=dict)
+    lacking: set[int] = field(default_factory=set)
 
 
 def mistakes_of(outcome: Outcome) -> list[Mistake]:
