@@ -39,6 +39,8 @@ def project(case: dict[str, Any]) -> Project:
         "t.yaml": _HEAD + "\n".join(sections) + "\n",
         "i.json": json.dumps([{"use": "gate", "image": "gate-2"}, {"use": "desk", "image": "desk-1"}]),
     }
+    if "module" in case:
+        files["m.yaml"] = case["module"]
     return Project(MemoryFolder({name: text.encode() for name, text in files.items()}))
 
 

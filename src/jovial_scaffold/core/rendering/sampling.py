@@ -50,7 +50,8 @@ def always_wrong(plan: Plan, plans: Plans, contexts: Sequence[Mapping[str, Any]]
     counts: Counter[_Key] = Counter()
     first: dict[_Key, Finding] = {}
     for rendering in renderings:
-        found = {_key(each): each for each in rendering.findings if each.level == "error" and not each.id.startswith(_PASSED_OVER)}
+        wrong = [each for each in rendering.findings if each.level == "error" and not each.id.startswith(_PASSED_OVER)]
+        found = {_key(each): each for each in reversed(wrong)}
         counts.update(found.keys())
         first = {**found, **first}
     there: Counter[str] = Counter(

@@ -1,6 +1,7 @@
 """What hangs on values that nobody can list: open texts, wide ranges of numbers, lists of any length.
 
-What goes wrong with all of those that were tried may go well with others; what reads none of them is tried with all that there is.
+What goes wrong with all of those that were tried may go well with others; what reads none of them is tried with all that there is. In a
+module that is what its own declarations leave open, whatever it is given.
 """
 
 from collections.abc import Iterable, Mapping
@@ -27,7 +28,25 @@ class _Use(NamedTuple):
 
 
 class Openness:
-    """What hangs on open values in one template."""
+    """What hangs on open values in a template and the modules that it uses, and they use."""
+
+    def __init__(self, template: Template) -> None:
+        self._parts: dict[Template, _OfTemplate] = {}
+        waiting = [template]
+        while waiting:
+            current = waiting.pop()
+            if current not in self._parts:
+                self._parts[current] = _OfTemplate(current)
+                waiting += [each.template for each in current.modules()]
+
+    def is_open(self, span: Span) -> bool:
+        """Whether an expression at a place, or inside of it, reads what hangs on an open value."""
+        found = [each for each in self._parts.values() if each.holds(span)]
+        return not found or any(each.is_open(span) for each in found)
+
+
+class _OfTemplate:
+    """The same of one template."""
 
     def __init__(self, template: Template) -> None:
         self._template = template
@@ -36,13 +55,18 @@ class Openness:
         self._uses: list[tuple[_Use, Span]] | None = None
         self._files: set[str] = set()
 
+    def holds(self, span: Span) -> bool:
+        """Whether a place is in one of its files."""
+        if not self._files:
+            uses = {use.origin.source.name for use in self._all_uses()}
+            self._files = uses | {each.origin.source.name for each in self._template.resources.values()}
+        return span.file in self._files
+
     def is_open(self, span: Span) -> bool:
         """Whether an expression at a place, or inside of it, reads what hangs on an open value."""
         if self._uses is None:
             self._uses = [(use, use.origin.value_span()) for use in self._all_uses()]
-            self._files |= {place.file for _, place in self._uses} | {each.origin.source.name for each in self._template.resources.values()}
-        # What stands in a module hangs on what it is given.
-        return span.file not in self._files or any(_overlap(span, place) and self._reads_open(use) for use, place in self._uses)
+        return any(_overlap(span, place) and self._reads_open(use) for use, place in self._uses)
 
     def _all_uses(self) -> list[_Use]:
         template = self._template
