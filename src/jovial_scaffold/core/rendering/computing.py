@@ -237,12 +237,16 @@ class Computer:
         cause = error.trail[0][0].value_span() if error.id == "function-result" and error.trail else None
         related = behind(error) if cause is None else ()
         environments = (self.environment,)
-        self.report(Finding(error.id, "error", error.message, span, error.hint, site.address, pointer, environments, related, cause=cause))
+        # One expression is one mistake, whatever values of items the message holds; of names, the template says the same.
+        group = None if error.id in UNDECLARED else pointer
+        self.report(
+            Finding(error.id, "error", error.message, span, error.hint, site.address, pointer, environments, related, group, cause=cause)
+        )
 
     def problem(self, id: str, message: Sentence, origin: Origin, site: Site, hint: Sentence = NOTHING) -> None:
         """A finding about a whole value."""
         pointer = pointer_text(origin.pointer[site.prefix :]) if site.address and site.prefix else ""
-        self.report(Finding(id, "error", message, origin.value_span(), hint, site.address, pointer, (self.environment,)))
+        self.report(Finding(id, "error", message, origin.value_span(), hint, site.address, pointer, (self.environment,), group=pointer))
 
 
 def behind(error: EvaluationError) -> tuple[Related, ...]:

@@ -4,7 +4,7 @@ from typing import Any, Protocol
 
 from jovial_scaffold.core.expressions.errors import CUT, SyntaxProblem
 from jovial_scaffold.core.expressions.values import Secret
-from jovial_scaffold.core.findings import Related, Span
+from jovial_scaffold.core.findings import Finding, Related, Span
 from jovial_scaffold.core.schemas.keywords import misspelt, parts
 from jovial_scaffold.core.schemas.shapes import secret_pointers, secret_shape, with_secrets
 from jovial_scaffold.core.schemas.validation import SchemaError, Validator, referred
@@ -60,7 +60,7 @@ class DeclarationReader(SectionReader):
                 message = say("The type `{}` is declared twice.", name)
                 self.report("name-declared-twice", message, origin.key_span(), say("Give one of them another name."), related=related)
                 continue
-            self.findings += misspelt(schema, origin)
+            self.findings += self.words_of(schema, origin)
             written[name], origins[name] = schema, origin
         sound: dict[str, Any] = {}
         for name, schema in written.items():
@@ -73,6 +73,14 @@ class DeclarationReader(SectionReader):
                 self.report("schema-invalid", message, origins[name].value_span())
             sound[name] = True  # whatever refers to it is not judged
         return sound, origins
+
+    def words_of(self, schema: Any, origin: Origin) -> list[Finding]:
+        """What is wrong with the keywords of a declaration."""
+        for part, place in parts(schema, origin):
+            if "listKey" in part:
+                hint = say("A list replaces the one of an earlier file: write all of its items in each.")
+                self.later(say("`listKey` of a parameter"), place.child("listKey").key_span(), hint)
+        return list(misspelt(schema, origin, ("listKey",)))
 
     def sound_schema(self, schema: Any, origin: Origin) -> bool:
         """Whether a schema is one; says why not."""
@@ -140,7 +148,7 @@ class DeclarationReader(SectionReader):
                     say("For example: {type: string}"),
                 )
             return None
-        wrong = list(misspelt(content, origin))
+        wrong = self.words_of(content, origin)
         self.findings += wrong
         if any(each.id == "schema-contradiction" for each in wrong):
             return None  # that no value fits need not be said of each
