@@ -1,6 +1,7 @@
 """From a rendered value back to where it comes from: the place in the template, and the parameters behind it.
 
-Asked for only by findings, comparisons and explanations; rendering itself carries none of it.
+Asked for only by findings, comparisons and explanations; rendering itself carries none of it. It is long because every kind of
+value leads to its source by a step of its own.
 """
 
 from collections.abc import Mapping

@@ -29,6 +29,8 @@ def source_offsets(raw: str, style: str, parent: int | None = None) -> list[int]
 
 
 def _flow(raw: str, start: int, end: int, escape: str) -> list[int]:
+    if "\n" not in raw and "\r" not in raw and (not escape or escape not in raw[start:end]):
+        return [*range(start, end + 1)]  # as in most texts
     offsets: list[int] = []
     index = start
     while index < end:

@@ -16,7 +16,7 @@ from jovial_scaffold.core.text.scalars import NUMBER_START
 LEAST = 50_000  #: characters of a text in which it is worth while to look for what is alike
 ALIKE = 8  # entries that were alike before there is a mould
 _LONGEST = 8_000  # characters of an entry that is looked at
-_MOST = 100  # numbers in one entry, and moulds of entries whose other numbers are not the same
+_MOST = 100  # numbers in one entry; forms of entries, and moulds
 _LENGTH = 18  # digits of a number
 
 _MARK = 700_000_000  # the number that is put in the place of an entry's first one; one more in that of each that follows
@@ -119,7 +119,7 @@ class Moulds:
         form, digits = "0".join(parts[::2]), tuple(parts[1::2])
         if form not in self._fixed:
             seen = self._seen[form] = self._seen.get(form, 0) + 1
-            if seen < ALIKE:
+            if seen < ALIKE or len(self._fixed) >= _MOST:
                 return None
             self._fixed[form] = self._same_in(entry, digits)
         fixed = self._fixed[form]

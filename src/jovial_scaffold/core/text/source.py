@@ -3,6 +3,7 @@
 import re
 from bisect import bisect_right
 from collections.abc import Callable
+from itertools import accumulate
 from typing import Any, NamedTuple
 
 from jovial_scaffold.core import marks
@@ -107,7 +108,11 @@ class Source:
     def line_starts(self) -> list[int]:
         """Offsets at which lines begin; the first is 0."""
         if self._lines is None:
-            self._lines = [0, *(match.end() for match in _LINE_BREAK.finditer(self.text))]
+            if "\r" in self.text:
+                self._lines = [0, *(match.end() for match in _LINE_BREAK.finditer(self.text))]
+            else:
+                self._lines = [0, *accumulate(map((1).__add__, map(len, self.text.split("\n"))))]
+                self._lines.pop()  # behind the last line
         return self._lines
 
     def line(self, number: int) -> str:
