@@ -4,6 +4,7 @@ or never is so. What all environments show, and no check of the template said, i
 import itertools
 import json
 import random
+import re
 from collections.abc import Iterator
 from typing import Any
 
@@ -388,6 +389,7 @@ def attempt(chance: random.Random) -> str:
             always = places if always is None else always & places
     # What stands in a resource that never comes about, since its loop or condition is wrong, is a mistake all the same.
     unseen -= {place_of(each.span)[0] for each in errors if each.address in (lost or ())}
+    unseen = {line for line in unseen if not set(re.findall(r"[a-z]+", lines[line - 1])) & (lost or set())}  # and what asks for it
     assert not renderings or not unseen, ([(lines[line - 1], line) for line in unseen], [said(each.message) for each in errors], made)
     late = bool(renderings and (always or set()) - _told(errors))
     for finding in findings:

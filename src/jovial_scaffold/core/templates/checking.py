@@ -105,6 +105,7 @@ class _TypeCheck:
         self.texts = JoinedTexts(known, self.fitting)
         self.families = Families(known, self.fitting, self.texts, self.conditional, self.is_quiet)
         self.lacking = lacking.Lacking(known)
+        self.first_round = False  #: whether positions of lists are 0
         self.shape_trials: dict[tuple[Any, ...], int] = {}
         self.findings: list[Finding] = []
 
@@ -374,9 +375,21 @@ class _TypeCheck:
             outcome = self.searched(formula, place, judge, role, choices)
         for absent in self.absent_reads(formula, place):
             self.note(outcome, *absent)
+        indexes = {loop.variables[0] for loop in place.loops if len(loop.variables) == 2}
+        if not outcome.mistakes and not indexes.isdisjoint(formula.program.names):
+            self.in_first_round(outcome, formula, place, judge, choices)
         if outcome.lacking and not outcome.mistakes:
             self.tried_without(outcome, formula, place)
         return outcome
+
+    def in_first_round(self, outcome: Outcome, formula: Formula, place: Place, judge: Any, choices: Choices) -> None:
+        """Try an expression where the positions of lists are 0: each loop that has rounds has that one."""
+        self.first_round = True
+        results = len(outcome.results)
+        for assignment, assumed in islice(choices.each(), FEW_COMBINATIONS.most):
+            self.tried(outcome, formula, place, judge, assignment, assumed)
+        del outcome.results[results:]
+        self.first_round = False
 
     def tried_without(self, outcome: Outcome, formula: Formula, place: Place) -> None:
         """Look for values of parameters that lack what an expression reads."""
@@ -653,7 +666,7 @@ class _TypeCheck:
             found[loop.variables[-1]] = settled(item)
             if len(loop.variables) == 2:
                 first = Type(frozenset(("int",)), low=0) if known.is_only("list") else STRING if known.is_only("map") else ANY
-                found[loop.variables[0]] = Abstract(first)
+                found[loop.variables[0]] = 0 if self.first_round and known.is_only("list") else Abstract(first)
                 if known.is_only("map"):
                     entries = [entry.type for entry in (known.fields or {}).values()] + ([known.others] if known.others else [])
                     found[loop.variables[1]] = settled(joined(entries)) if entries and known.fields is not None else Abstract(ANY)
