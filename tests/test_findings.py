@@ -177,3 +177,21 @@ def test_names_that_differ_in_capitals_are_one_in_a_file_of_texts() -> None:
     (found,) = in_memory(files).check().findings
     assert found.id == "duplicate-key" and found.span is not None and found.span.line == 2
     assert said(found.message) == "`COPIES` and `copies` are one name: capitals mean nothing here."
+
+
+def test_a_parameter_file_that_no_environment_takes() -> None:
+    files = {
+        "jovial.yaml": "project: p\ntemplate: t.yaml\ncatalogs: [fulmar]\nenvironments: {live: {parameters: [live.yaml]}}\n",
+        "t.yaml": "parameters: {line: {type: string, description: l}}\nresources: {q (fulmar.queue): {name: '${line}'}}\n",
+        "live.yaml": "line: alp\n",
+        "old.yaml": "line: brig\n",
+        "old.env": "LINE=brig\n",
+        "other.yaml": "line: brig\nwidth: 3\n",
+        "notes.json": "[1]",
+        "broken.yaml": "line: 'x\n",
+    }
+    found = in_memory(files).check().findings
+    assert [(each.id, str(each.message.operands[0])) for each in found] == [
+        ("parameter-file-unused", "old.env"),
+        ("parameter-file-unused", "old.yaml"),
+    ]

@@ -240,7 +240,7 @@ class Project:
         try:
             static = [] if environments_only else self._static(not chosen)
             findings = [*self._findings, *catalogs, *self._template_findings(draft), *self._rule_findings()]
-            findings += () if template_only else self._inputs.idle_files()
+            findings += () if template_only else self._inputs.idle_files(self._template.parameters.keys())
             parts = [self._judged(chosen[len(others) :]), *(task.result() for task in beside)]
         finally:
             for task in beside:

@@ -1,7 +1,7 @@
 """What a project is made from: its catalogs, rulesets and parameter files, read below its root, and what the caller adds."""
 
 import hashlib
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import PurePosixPath
 from typing import Any, Literal, NamedTuple
@@ -9,7 +9,7 @@ from typing import Any, Literal, NamedTuple
 from jovial_scaffold.core.expressions.values import revealed
 from jovial_scaffold.core.findings import Finding, Related, Span, has_errors
 from jovial_scaffold.core.folders import Folder, History, Refusal, RevisionError, no_history, nothing_named
-from jovial_scaffold.core.limits import LINTED_TYPES
+from jovial_scaffold.core.limits import IDLE_FILES, LINTED_TYPES
 from jovial_scaffold.core.meter import Meter
 from jovial_scaffold.core.parameters.layers import Layer, file_layer, text_layer
 from jovial_scaffold.core.parameters.resolving import Parameters
@@ -22,7 +22,7 @@ from jovial_scaffold.core.schemas.shapes import secret_pointers, secret_shape
 from jovial_scaffold.core.templates.model import Template
 from jovial_scaffold.core.text.discretion import discreet
 from jovial_scaffold.core.text.files import Files
-from jovial_scaffold.core.text.formats import DATA_SUFFIXES, format_of, loses_keys
+from jovial_scaffold.core.text.formats import DATA_SUFFIXES, format_of, loses_keys, read_source
 from jovial_scaffold.core.text.roles import misplaced, role_of
 from jovial_scaffold.core.text.source import Origin, Source, value_at
 from jovial_scaffold.core.waivers import Waiver, WaiverReader
@@ -140,21 +140,32 @@ class Inputs:
                     found.append(ruleset)
         return found
 
-    def idle_files(self) -> Iterator[Finding]:
-        """Parameter files that lie beside those of environments, and belong to none."""
-        used: dict[str, FileReference] = {}
+    def idle_files(self, declared: Collection[str]) -> Iterator[Finding]:
+        """Parameter files that lie beside those of environments, and belong to none. Where other files lie there, too, what sets nothing but
+        `declared` parameters is one."""
+        used: set[str] = set()
         for entry in self.file.environments.values():
             for reference in entry.parameters:
                 found, _ = self.files.find(reference.text, reference.origin)
-                used[found.name if found is not None else reference.text] = reference
+                used.add(found.name if found is not None else reference.text)
         home = self.file.file.rpartition("/")[0]
-        for folder in sorted({name.rpartition("/")[0] for name in used} - {home}):
-            for name in self.files.listed(folder, DATA_SUFFIXES):
-                if name not in used and not any(name == each.text for each in (*self.file.waivers, *self.file.rulesets)):
+        for folder in sorted({name.rpartition("/")[0] for name in used}):
+            listed = self.files.listed(folder, DATA_SUFFIXES)
+            for name in listed if folder != home else listed[: IDLE_FILES.most]:
+                told = name in used or any(name == each.text for each in (*self.file.waivers, *self.file.rulesets))
+                if not told and (folder != home or self._sets_only(name, declared)):
                     span = next(iter(self.file.environments.values())).origin.key_span()
                     message = say("{} lies beside the parameter files, and no environment takes it.", name)
                     hint = say("Name it under `parameters` of an environment, or take it away.")
                     yield Finding("parameter-file-unused", "warning", message, span, hint)
+
+    def _sets_only(self, name: str, declared: Collection[str]) -> bool:
+        """Whether a file that nothing has read sets parameters, and nothing else."""
+        if self.files.source(name) is not None:
+            return False
+        source, _ = read_source(self.files.folder.read(name), name)  # which stays unknown: none of its lines is ever shown
+        values = source.value if source is not None else None
+        return isinstance(values, dict) and bool(values) and all(key in declared or str(key).lower() in declared for key in values)
 
     def waivers(self, rulesets: Sequence[Ruleset]) -> list[Waiver]:
         """What somebody has decided to live with."""
