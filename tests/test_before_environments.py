@@ -6,6 +6,7 @@ import pytest
 import yaml
 
 from jovial_scaffold.core.templates.checking import check_templates
+from jovial_scaffold.reports.words import said
 from tests.fuzz.code import NEVER, code_from
 from tests.support import in_memory, load_cases
 
@@ -60,3 +61,4 @@ def test_it_is_said_at_its_place(case: dict[str, Any]) -> None:
         assert span is not None and source is not None and span.line == span.end_line
         told.append(f"{finding.level} {finding.id}: {source.line(span.line)[span.column - 1 : span.end_column - 1]}".replace("''", "'"))
     assert told == case["findings"]
+    assert case.get("says", "") in "".join(said(each.hint) for each in found)

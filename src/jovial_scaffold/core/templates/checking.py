@@ -527,6 +527,9 @@ class _TypeCheck:
             options = [str(option) for option in (known.options if known and known.options else ())]
             if names[0].name == "context" and names[0].path == ("environment",):
                 options = [*self.known.knowledge.environments]
+            elif names[0].name == "context" and names[0].path[:1] == ("labels",) and len(names[0].path) == 2:
+                label, every = names[0].path[1], self.known.knowledge.environments.values()
+                options = [*dict.fromkeys(str(labels[str(label)]) for labels in every if label in labels)]
             hint = nearest(
                 str(literal.value),
                 options,
