@@ -18,7 +18,7 @@ from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.rules.evaluation import Verdicts, applies
 from jovial_scaffold.core.rules.reading import NAMES, Rule, Ruleset
 from jovial_scaffold.core.schemas.catalog import Catalogs, ResourceType
-from jovial_scaffold.core.schemas.types import effective_type, type_of_schema
+from jovial_scaffold.core.schemas.types import type_of_schema
 from jovial_scaffold.core.templates.compiling import formulas_of
 from jovial_scaffold.core.templates.fitting import condition_fault
 from jovial_scaffold.core.templates.knowledge import Environments, labels_type
@@ -326,7 +326,7 @@ class _RuleCheck:
         elif self.rule.over in ("parameters", "outputs"):
             own["self"] = names[self.rule.over]
         elif kind is not None:
-            own["self"] = Abstract(effective_type(kind.schema))
+            own["self"] = Abstract(kind.effective)
             own["type"] = kind.id
         own |= {"was": Abstract(ANY), "becomes": Abstract(ANY)}
         return {
@@ -369,7 +369,7 @@ def _addresses(ruleset: Ruleset, world: World) -> Type:
     for name, resource in world.template.resources.items():
         if resource.type is not None and resource.loop is None and resource.module is None:
             if resource.type.id not in of_types:
-                properties = Field(effective_type(resource.type.schema), True)
+                properties = Field(resource.type.effective, True)
                 of_types[resource.type.id] = Type(_MAP, fields={"type": Field(any_type, True), "properties": properties})
             fields[name] = Field(of_types[resource.type.id], resource.when is None)
     return replace(found, fields=fields)

@@ -8,7 +8,6 @@ from jovial_scaffold.core.rules.evaluation import RuleScope, applies, is_unset, 
 from jovial_scaffold.core.rules.reading import Rule, Ruleset
 from jovial_scaffold.core.schemas.catalog import Catalogs, ResourceType
 from jovial_scaffold.core.schemas.shapes import filled
-from jovial_scaffold.core.schemas.types import effective_type
 from jovial_scaffold.core.text.source import Origin
 from jovial_scaffold.core.words import listed, nearest, say
 
@@ -45,8 +44,10 @@ def _unknown_property(rule: Rule, example: dict[str, Any], origin: Origin, kinds
     """What an example sets that none of the types has which its rule is about."""
     if rule.over != "resource" or not kinds:
         return None
-    types = [effective_type(kind.schema) for kind in kinds]
     for key in example:
+        if any(key in kind.schema.get("properties", ()) for kind in kinds):
+            continue  # as most are
+        types = [kind.effective for kind in kinds]
         if all(each.fields is not None and each.others is None and key not in each.fields for each in types):
             message = say(
                 "An example of the rule `{}` sets `{}`, which {} has not.", rule.name, key, listed([kind.id for kind in kinds[:3]], "or")

@@ -11,6 +11,7 @@ from typing import Any
 
 from jovial_scaffold.core.expressions.parser import parse
 from jovial_scaffold.core.expressions.program import Program
+from jovial_scaffold.core.expressions.types import Type
 from jovial_scaffold.core.findings import Finding, Related, Span
 from jovial_scaffold.core.folders import Folder, Found
 from jovial_scaffold.core.schemas.annotations import ANNOTATIONS, wrong_annotations
@@ -18,6 +19,7 @@ from jovial_scaffold.core.schemas.bundling import Documents, outward
 from jovial_scaffold.core.schemas.keywords import misspelt, parts
 from jovial_scaffold.core.schemas.lists import Lists
 from jovial_scaffold.core.schemas.shapes import Shape, shape_of
+from jovial_scaffold.core.schemas.types import type_of_schema
 from jovial_scaffold.core.schemas.validation import SchemaError, Validator, check_schema, referred
 from jovial_scaffold.core.text.files import Files
 from jovial_scaffold.core.text.source import Origin
@@ -79,6 +81,11 @@ class ResourceType:
     def takes_integers(self) -> bool:
         """Whether any part of it is to be an integer."""
         return "integer" in json.dumps(self.schema)
+
+    @cached_property
+    def effective(self) -> Type:
+        """What is known of its effective values: what has a default, or is set by the cloud, is there at every depth."""
+        return type_of_schema(self.schema, filled=True)
 
     @cached_property
     def secret_shape(self) -> Shape | None:

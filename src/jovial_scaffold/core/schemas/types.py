@@ -24,11 +24,6 @@ _ANNOTATING = frozenset(
 """Keywords that take no value away, or are looked up elsewhere."""
 
 
-def effective_type(schema: Any) -> Type:
-    """The type of effective values: what has a default, or is set by the cloud, is there at every depth."""
-    return type_of_schema(schema, None, 0, True)
-
-
 def type_of_schema(schema: Any, root: Any = None, depth: int = 0, filled: bool = False) -> Type:
     """The type of the values that a schema allows; anything where the schema says more than a type can. `filled` in, defaults are there."""
     root = schema if root is None else root
