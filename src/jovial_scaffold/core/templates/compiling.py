@@ -10,7 +10,19 @@ from jovial_scaffold.core.expressions.errors import CUT, ExpressionError, Syntax
 from jovial_scaffold.core.expressions.placeholders import Formula, Omittable, Programs
 from jovial_scaffold.core.findings import Finding, Level, Span
 from jovial_scaffold.core.limits import NAME_LENGTH
-from jovial_scaffold.core.templates.model import Compiled, Condition, Constant, Dynamic, ListValue, Loop, MapValue, Overlaid, Resource, Use
+from jovial_scaffold.core.templates.model import (
+    Compiled,
+    Condition,
+    Constant,
+    Dynamic,
+    ListValue,
+    Loop,
+    MapValue,
+    Overlaid,
+    Resource,
+    Use,
+    parts_of,
+)
 from jovial_scaffold.core.text.source import Origin, Pointer
 from jovial_scaffold.core.text.source import part as part_of
 from jovial_scaffold.core.text.unknown import UNKNOWN
@@ -173,31 +185,22 @@ def is_name(text: str) -> bool:
 
 def loops_in(value: Compiled) -> list[Loop]:
     """The loops inside a value, at any depth."""
-    if isinstance(value, ListValue):
-        return [loop for item in value.items for loop in loops_in(item)]
-    if isinstance(value, MapValue):
-        return ([value.loop] if value.loop else []) + [loop for _, item in value.entries for loop in loops_in(item)]
-    return loops_in(value.base) + loops_in(value.own) if isinstance(value, Overlaid) else []
+    own = [value.loop] if isinstance(value, MapValue) and value.loop else []
+    return own + [loop for _, part in parts_of(value) for loop in loops_in(part)]
 
 
 def _expressions(value: Compiled, variables: tuple[str, ...]) -> list[tuple[Condition | Dynamic, tuple[str, ...]]]:
-    found: list[tuple[Condition | Dynamic, tuple[str, ...]]] = []
     if isinstance(value, Dynamic):
-        found.append((value, variables))
-    elif isinstance(value, ListValue):
-        for item in value.items:
-            found += _expressions(item, variables)
-    elif isinstance(value, Overlaid):
-        found += _expressions(value.base, ()) + _expressions(value.own, variables)
-    elif isinstance(value, MapValue):
-        if value.loop:
-            found.append((value.loop.over, variables))
-            variables = (*variables, *value.loop.variables)
-        if value.when:
-            found.append((value.when, variables))
-        for _, item in value.entries:
-            found += _expressions(item, variables)
-    return found
+        return [(value, variables)]
+    if isinstance(value, Overlaid):  # what `everywhere` gives sees no variables of the resource
+        return _expressions(value.base, ()) + _expressions(value.own, variables)
+    found: list[tuple[Condition | Dynamic, tuple[str, ...]]] = []
+    if isinstance(value, MapValue) and value.loop:
+        found.append((value.loop.over, variables))
+        variables = (*variables, *value.loop.variables)
+    if isinstance(value, MapValue) and value.when:
+        found.append((value.when, variables))
+    return found + [each for _, part in parts_of(value) for each in _expressions(part, variables)]
 
 
 def formulas_of(value: Compiled | Condition | None, variables: tuple[str, ...] = ()) -> list[tuple[Formula, Origin, tuple[str, ...]]]:

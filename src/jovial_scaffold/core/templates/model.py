@@ -64,6 +64,15 @@ class Overlaid:
 Compiled = Constant | Dynamic | MapValue | ListValue | Overlaid
 
 
+def parts_of(compiled: Compiled) -> "list[tuple[str, Compiled]]":
+    """The values that a value is made of, each with its key; an item of a list has none, and neither has what is merged with another."""
+    if isinstance(compiled, MapValue):
+        return list(compiled.entries)
+    if isinstance(compiled, ListValue):
+        return [("", item) for item in compiled.items]
+    return [("", compiled.base), ("", compiled.own)] if isinstance(compiled, Overlaid) else []
+
+
 def may_be_absent(compiled: Compiled) -> bool:
     """Whether a value may be left out as a whole: `${?…}`, and a map with `$when`."""
     if isinstance(compiled, Dynamic):

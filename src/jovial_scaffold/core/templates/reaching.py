@@ -5,7 +5,15 @@ from typing import Any
 
 from jovial_scaffold.core.expressions.placeholders import Formula, Joined
 from jovial_scaffold.core.expressions.syntax import Call, Conditional, Index, Name, Node, children
-from jovial_scaffold.core.templates.model import Compiled, Constant, Declaration, Dynamic, Function, ListValue, MapValue, Named, Overlaid
+from jovial_scaffold.core.templates.model import (
+    Compiled,
+    Constant,
+    Declaration,
+    Dynamic,
+    Function,
+    Named,
+    parts_of,
+)
 
 _TEXTUAL = (str, int, float, list, dict)
 
@@ -60,12 +68,5 @@ def _hidden(compiled: Any) -> Iterator[str]:
             compiled.origin.source.hide(compiled.origin.pointer)
         for each in found:
             yield from flowing(each.node)
-    elif isinstance(compiled, MapValue):
-        for _, item in compiled.entries:
-            yield from _hidden(item)
-    elif isinstance(compiled, ListValue):
-        for item in compiled.items:
-            yield from _hidden(item)
-    elif isinstance(compiled, Overlaid):
-        yield from _hidden(compiled.own)
-        yield from _hidden(compiled.base)
+    for _, part in parts_of(compiled):
+        yield from _hidden(part)

@@ -10,7 +10,7 @@ from jovial_scaffold.core import marks
 from jovial_scaffold.core.expressions.types import Type
 from jovial_scaffold.core.limits import SHOWN_VALUE
 from jovial_scaffold.core.schemas.types import type_of_schema
-from jovial_scaffold.core.templates.model import Compiled, Constant, Declaration, Dynamic, ListValue, MapValue, Overlaid, Template
+from jovial_scaffold.core.templates.model import Compiled, Constant, Declaration, ListValue, MapValue, Overlaid, Template, parts_of
 from jovial_scaffold.core.templates.names import uses_by_name
 from jovial_scaffold.core.text.discretion import SECRETIVE
 from jovial_scaffold.core.text.source import Origin, Pointer, Source
@@ -275,19 +275,14 @@ def _plain_paths(value: Any, path: str) -> Iterator[tuple[str, Any]]:
 
 
 def _literals(compiled: Compiled, found: dict[str, list[str]]) -> None:
-    if isinstance(compiled, MapValue):
-        for key, item in compiled.entries:
-            if not SECRETIVE.search(key):
-                _literals(item, found)
-    elif isinstance(compiled, ListValue):
-        for item in compiled.items:
-            _literals(item, found)
-    elif isinstance(compiled, Overlaid):
-        _literals(compiled.own, found)
-    elif isinstance(compiled, Constant):
+    if isinstance(compiled, Constant):
         _constant(compiled.value, compiled.origin, found)
-    else:
-        assert isinstance(compiled, Dynamic)
+    own = (
+        [("", compiled.own)] if isinstance(compiled, Overlaid) else parts_of(compiled)
+    )  # what is merged below it is counted where it stands
+    for key, part in own:
+        if not SECRETIVE.search(key):
+            _literals(part, found)
 
 
 def _constant(value: Any, origin: Origin, found: dict[str, list[str]]) -> None:
