@@ -1,11 +1,12 @@
-"""Resources of one shape: rendered by code that they share and each by itself, every environment comes out the same, findings too."""
+"""Resources of one shape: rendered by code that they share and each by itself, every environment comes out the same, findings too, and so does
+what differs between environments, and why."""
 
 import json
 import random
 import re
 from typing import Any
 
-from jovial_scaffold.reports.machine import check_document, json_text, render_document
+from jovial_scaffold.reports.machine import check_document, compare_document, json_text, render_document
 from tests.fuzz import drivers
 from tests.fuzz.code import NEVER, code_from
 
@@ -47,6 +48,7 @@ def rendered(files: dict[str, bytes], least: int) -> str:
     with code_from(least):
         loaded = drivers.loaded(files)
         found = [json_text(render_document(loaded.name, loaded.render(name))) for name in loaded.environments]
+        found.append(json_text(compare_document(loaded.compare())))
         return "".join((*found, json_text(check_document(drivers.loaded(files).check()))))
 
 

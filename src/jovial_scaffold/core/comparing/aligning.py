@@ -16,7 +16,8 @@ from jovial_scaffold.core.schemas.lists import Lists
 from jovial_scaffold.core.text.source import Pointer
 from jovial_scaffold.core.text.unknown import UNKNOWN
 
-_PLAIN = frozenset((str, int, bool, float, type(None)))
+PLAIN = frozenset((str, int, bool, float, type(None)))
+"""The types of values that have no parts and no marks."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,7 +41,7 @@ Held = list[tuple[int, Any, Pointer]]
 def same(a: Any, b: Any) -> bool:
     """Whether two rendered values are equal; pending ones with equal residuals are, unknown ones are not judged."""
     kind = type(a)
-    if kind is type(b) and kind in _PLAIN:
+    if kind is type(b) and kind in PLAIN:
         return bool(a == b)
     if a is UNKNOWN or b is UNKNOWN:
         return a is b
@@ -85,7 +86,7 @@ def _leaves(held: Held, label: Pointer, within: Pointer, how: _How) -> Iterator[
         if everything or len(held) < columns or not all(value is first for value in values):
             yield from _entries(held, label, within, how)
         return
-    if len(kinds) == 1 and not kinds.isdisjoint(_PLAIN):
+    if len(kinds) == 1 and not kinds.isdisjoint(PLAIN):
         equal_values = values.count(first) == len(values)
     else:
         equal_values = all(value is first or same(first, value) for value in values[1:])
@@ -107,7 +108,7 @@ def _entries(held: Held, label: Pointer, within: Pointer, how: _How) -> Iterator
         names = sorted(keys)
         # Most entries are plain and alike: those are told apart without a look at each.
         rows = zip(*map(itemgetter(*names), maps), strict=True) if len(names) > 1 else [tuple(each[names[0]] for each in maps)]
-        names = [name for name, row in zip(names, rows, strict=True) if not _are_alike(row)]
+        names = [name for name, row in zip(names, rows, strict=True) if not are_alike(row)]
     else:
         names = sorted(set().union(*maps))
     for key in names:
@@ -115,10 +116,10 @@ def _entries(held: Held, label: Pointer, within: Pointer, how: _How) -> Iterator
         yield from _leaves(below, (*label, key), (*within, key), how)
 
 
-def _are_alike(values: tuple[Any, ...]) -> bool:
+def are_alike(values: tuple[Any, ...]) -> bool:
     """Whether plain values are all equal, told quickly."""
     first = values[0]
-    return type(first) in _PLAIN and len(set(map(type, values))) == 1 and values.count(first) == len(values)
+    return type(first) in PLAIN and len(set(map(type, values))) == 1 and values.count(first) == len(values)
 
 
 def _items(held: Held, label: Pointer, within: Pointer, how: _How) -> Iterator[Leaf]:
@@ -184,7 +185,7 @@ def changed_at(before: Any, after: Any, lists: Lists, label: Pointer) -> bool:
             return found[0] is not found[1]
         sides, within = found, (*within, below)
     rest = label[len(within) :]
-    if not rest and type(sides[0]) in _PLAIN and type(sides[1]) in _PLAIN:
+    if not rest and type(sides[0]) in PLAIN and type(sides[1]) in PLAIN:
         return not same(*sides)
     held: Held = [(side, value, ()) for side, value in enumerate(sides)]
     for leaf in _leaves(held, (), within, _How(lists, 2, False, False)):

@@ -69,6 +69,7 @@ class Drivers:
         self._candidates: dict[tuple[int, int], dict[str, Any]] = {}
         self._changed: dict[tuple[Trial, Program, str, Pointer], bool] = {}
         self._parted: dict[str, bool] = {}
+        self._alike: dict[tuple[tuple[object, ...], Pairs], tuple[Driver, ...]] = {}
         self._text_changed: dict[tuple[Trial, object], bool] = {}
         self._worth: dict[tuple[Pairs, frozenset[str]], list[Trial]] = {}
         self._lines: dict[tuple[Trial, str], tuple[frozenset[int], frozenset[str]]] = {}
@@ -162,8 +163,14 @@ class Drivers:
             return self._text_changed[key]
 
         pairs = _pairs({column: values.get(column, MISSING) for column in addresses})
-        inputs = self._behind[next(iter(addresses))].part(written)
-        return self._driving(_Row(pairs, inputs, changes, lambda column: self._sources(column, addresses, at)))
+        inputs = self._behind[next(iter(addresses))].part(written, known)
+        row = _Row(pairs, inputs, changes, lambda column: self._sources(column, addresses, at))
+        if (known, pairs) not in self._alike:
+            found = self._driving(row)
+            if not self._meter.spent:
+                self._alike[known, pairs] = found
+            return found
+        return tuple(self._driver(each.parameter, row, each.together) for each in self._alike[known, pairs])
 
     def of_presence(self, address: str, there: Iterable[int], document: bool = False) -> tuple[Driver, ...]:
         """Behind there being a resource, or a `document`, in the columns `there`."""
@@ -360,12 +367,11 @@ class Drivers:
 
 def _pairs(values: Mapping[int, Any]) -> Pairs:
     """The first column with each that has another value."""
-    first, *others = values
-    kind = type(values[first])
-    if kind in _PLAIN and all(type(value) is kind for value in values.values()):
-        known = values[first]
-        return tuple((first, column) for column in others if values[column] != known)
-    return tuple((first, column) for column in others if not _equal(values[first], values[column]))
+    columns, held = list(values), list(values.values())
+    first, known = columns[0], held[0]
+    if type(known) in _PLAIN and len(set(map(type, held))) == 1:
+        return tuple([(first, column) for column, value in zip(columns, held, strict=True) if value != known])
+    return tuple([(first, column) for column, value in zip(columns[1:], held[1:], strict=True) if not _equal(known, value)])
 
 
 def _equal(a: Any, b: Any) -> bool:

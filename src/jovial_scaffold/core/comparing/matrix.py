@@ -7,6 +7,7 @@ from typing import Any, Literal
 from jovial_scaffold.core import marks
 from jovial_scaffold.core.comparing.aligning import leaves, matched_lines, same
 from jovial_scaffold.core.comparing.driving import RUN, TEMPLATE, Driver, Drivers
+from jovial_scaffold.core.comparing.shaped import ShapedLeaves
 from jovial_scaffold.core.expressions.pending import Pending, renamed
 from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.findings import Finding
@@ -87,13 +88,13 @@ def compare(
     chosen = _Chosen((only,) if isinstance(only, str) else only, ignore)
     names = _names(renderings)
     renamed = [{own: newest for newest, own in each.items() if own != newest} for each in names]
-    drivers = Drivers(renderings)
+    drivers, shaped = Drivers(renderings), ShapedLeaves()
     rows: list[Row] = []
     differing = compared = 0
     for address in sorted({address for each in names for address in each}):
         if not chosen.address(address):
             continue
-        found = [row for row in _resource_rows(address, names, renamed, renderings, drivers, everything) if chosen.row(row)]
+        found = [row for row in _resource_rows(address, names, renamed, renderings, drivers, shaped, everything) if chosen.row(row)]
         if not found and chosen.narrow:
             continue
         compared += 1
@@ -169,6 +170,7 @@ def _resource_rows(
     renamed: list[dict[str, str]],
     renderings: Sequence[Evaluated],
     drivers: Drivers,
+    shaped: ShapedLeaves,
     everything: bool,
 ) -> Iterator[Row]:
     own = {column: each[address] for column, each in enumerate(names) if address in each}
@@ -187,8 +189,9 @@ def _resource_rows(
         values = {labels[column]: each.type_text for column, each in present.items()}
         yield Row("property", address, kind, ("$type",), values, missing, True, (Driver(TEMPLATE, {}),), module=module)
     lists = first.type.lists if first.type else NO_LISTS
-    held = {column: with_names(each.properties, renamed[column]) for column, each in present.items()}
-    for leaf in leaves(held, lists, len(present), everything):
+    found = None if everything or any(renamed) else shaped.of(present)
+    held = {column: with_names(each.properties, renamed[column]) for column, each in present.items()} if found is None else {}
+    for leaf in leaves(held, lists, len(present), everything) if found is None else found:
         without = tuple(labels[column] for column in present if column not in leaf.values)
         yield Row(
             "property",

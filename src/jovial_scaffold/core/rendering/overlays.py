@@ -7,7 +7,7 @@ own, whose parameters and context are those of the rendering but for what is cha
 from collections.abc import Mapping
 from typing import Any, Final, NamedTuple
 
-from jovial_scaffold.core.expressions.placeholders import Formula
+from jovial_scaffold.core.expressions.placeholders import Formula, Joined
 from jovial_scaffold.core.expressions.program import Program
 from jovial_scaffold.core.limits import TRIAL_ROUNDS
 from jovial_scaffold.core.meter import Meter
@@ -42,9 +42,17 @@ class Written(NamedTuple):
 
     @property
     def key(self) -> tuple[object, ...]:
-        """What all places have in common where the same is written; of a constant, only its conditions say whether it is there."""
+        """What all places have in common that change together: where the same is written, or the same expression with other text around it;
+        of a constant, only its conditions say whether it is there."""
         conditions = [each.content.program if isinstance(each.content, Formula) else each.content for each in self.conditions]
-        return (*conditions, same_text(self.value) if isinstance(self.value, Dynamic) else None)
+        if not isinstance(self.value, Dynamic):
+            return (*conditions, None)
+        content = self.value.content
+        if isinstance(content, Joined):
+            found = self.value.formulas()
+            if len(found) == 1:
+                return (*conditions, Joined, found[0].program)
+        return (*conditions, same_text(self.value))
 
 
 class Overlay:
@@ -154,7 +162,7 @@ def written_at(resource: Resource, label: Pointer, lists: Lists) -> Written | No
             if isinstance(compiled, MapValue) and compiled.when is not None:
                 conditions.append(compiled.when)
         elif isinstance(compiled, MapValue) and compiled.loop is None and (compiled.when is None or compiled.when in conditions):
-            compiled, within = next((each for name, each in compiled.entries if name == step), None), (*within, step)
+            compiled, within = dict(compiled.entries).get(str(step)), (*within, step)
         else:
             return None
     if isinstance(compiled, Dynamic) or (isinstance(compiled, Constant) and conditions):
@@ -203,12 +211,12 @@ class Behind:
         instance = self._rendering.resources[address].instance
         return self._outside(instance.scope, instance.scope.plan.inputs.of_property(instance.resource, name))
 
-    def part(self, written: Written) -> frozenset[str]:
-        """Of a part of a property of the template itself."""
-        if written.key not in self._parts:
+    def part(self, written: Written, known: tuple[object, ...]) -> frozenset[str]:
+        """Of a part of a property of the template itself, by its key, which is `known`."""
+        if known not in self._parts:
             inputs = self._rendering.scope.plan.inputs
-            self._parts[written.key] = inputs.of_value(written.value).union(*map(inputs.of_value, written.conditions))
-        return self._parts[written.key]
+            self._parts[known] = inputs.of_value(written.value).union(*map(inputs.of_value, written.conditions))
+        return self._parts[known]
 
     def presence(self, address: str) -> frozenset[str]:
         """Of there being something at an address."""
