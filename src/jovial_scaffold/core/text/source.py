@@ -70,7 +70,7 @@ class Source:
         self._lines: list[int] | None = None
         self._places: dict[Pointer, Place] | None = None
         self._parts: dict[Pointer, dict[Pointer, Place]] = {}
-        self._offsets: list[int] = []  # of the outline's starts, in order
+        self._offsets: dict[int, list[int]] = {}  # of the outline's starts down to a level, in order
         self.outline = Outline()
         self._hidden: set[Pointer] = set()
         self._covered: dict[int, list[Place]] | None = None
@@ -148,18 +148,20 @@ class Source:
 
     def _near(self, pointer: Pointer) -> dict[Pointer, Place]:
         """The places around a value: of a large text, those of the one entry that it stands in, which is read again by itself."""
-        head = pointer[:2]
-        if self._places is not None or len(head) < 2 or head not in self.outline.starts or len(self._parts) >= _PARTS:
+        starts = self.outline.starts
+        head = pointer[:2] if pointer[:2] in starts else pointer[:1]
+        if self._places is not None or head not in starts or len(self._parts) >= _PARTS:
             return self.places()
         if head not in self._parts:
-            start = self.outline.starts[head]
-            following = self._offsets or sorted(self.outline.starts.values())
-            self._offsets = following
+            level = len(head)
+            if level not in self._offsets:
+                self._offsets[level] = sorted(offset for path, offset in starts.items() if len(path) <= level)
+            start, following = starts[head], self._offsets[level]
             after = bisect_right(following, start)
             end = following[after] if after < len(following) else len(self.text)
             found = self._locate(self.text[start:end])
             self._parts[head] = {
-                (head[0], *inner): Place(at + start, to + start, first + start, last + start, style)
+                (*head[:-1], *inner): Place(at + start, to + start, first + start, last + start, style)
                 for inner, (at, to, first, last, style) in found.items()
             }
         return self._parts[head]
