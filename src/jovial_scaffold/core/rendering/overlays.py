@@ -220,6 +220,9 @@ class Behind:
 
     def presence(self, address: str) -> frozenset[str]:
         """Of there being something at an address."""
+        resource = self._rendering.scope.template.resources.get(address)
+        if resource is not None:  # as most are: a resource of the template itself, as a whole
+            return self._rendering.scope.plan.inputs.of_presence(resource)
         along = self._rendering.scope.along(address)
         return frozenset().union(*(self._outside(scope, scope.plan.inputs.of_presence(resource)) for scope, resource in along))
 

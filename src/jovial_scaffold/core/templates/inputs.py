@@ -16,6 +16,7 @@ class Inputs:
         self.template = template
         self._found: dict[str, frozenset[str]] = {}
         self._properties: dict[tuple[str, str], frozenset[str]] = {}
+        self._presences: dict[str, frozenset[str]] = {}
         self._documents: dict[str, frozenset[str]] = {}
         self._unions: dict[frozenset[str], frozenset[str]] = {}
 
@@ -33,7 +34,9 @@ class Inputs:
 
     def of_presence(self, resource: Resource) -> frozenset[str]:
         """Behind a resource's being there, and which items it has."""
-        return self.of_names(_names(presence_uses(resource)))
+        if resource.name not in self._presences:
+            self._presences[resource.name] = self.of_names(_names(presence_uses(resource)))
+        return self._presences[resource.name]
 
     def of_document(self, document: Document) -> frozenset[str]:
         """Behind a document's text and target."""
