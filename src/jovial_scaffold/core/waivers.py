@@ -7,6 +7,7 @@ from typing import Any
 
 from jovial_scaffold.core.findings import Finding, Span
 from jovial_scaffold.core.registry import known_ids
+from jovial_scaffold.core.spelling import near
 from jovial_scaffold.core.text.patterns import pattern
 from jovial_scaffold.core.text.source import Origin, Source
 from jovial_scaffold.core.text.unknown import UNKNOWN
@@ -68,6 +69,9 @@ class WaiverReader:
             if key not in KEYS:
                 hint = nearest(key, KEYS, say("Its keys are {}.", listed(KEYS)))
                 self._report(say("A waiver has no key `{}`.", key), origin.child(key).key_span(), hint)
+        meant = {near(key, KEYS) for key in entry if key not in KEYS}
+        if meant - {"", "because"}:
+            return None  # what it was to take away is not known
         texts = {key: self._text(entry, key, origin) for key in ("finding", "rule", "at", "because", "until")}
         if None in texts.values():
             return None
@@ -84,7 +88,7 @@ class WaiverReader:
             hint = nearest(told["finding"], ids, say("`jovial findings` lists them."))
             self._report(say("There is no finding `{}`.", told["finding"]), origin.child("finding").value_span(), hint)
             return None
-        if not told["because"].strip():
+        if not told["because"].strip() and "because" not in meant:
             self._report(say("A waiver says why."), origin.value_span(), say("Write `because`."))
         if told["until"] and not _is_date(told["until"]):
             span = origin.child("until").value_span()
@@ -112,7 +116,8 @@ class WaiverReader:
             if name not in self._environments:
                 hint = nearest(name, self._environments, say("The environments are {}.", listed(self._environments)))
                 self._report(say("There is no environment `{}`.", name), origin.value_span(), hint)
-        return tuple(names)
+        known = tuple(name for name in names if name in self._environments)
+        return known if known or not names else None
 
 
 def _is_date(text: str) -> bool:
