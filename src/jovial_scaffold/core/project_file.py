@@ -204,8 +204,9 @@ class _Reader:
         origin = self.place("environments")
         if not isinstance(content, dict) or not content:
             span = origin.value_span() if content is not None else self.place("project").key_span()
+            none = say("`environments` declares at least one environment, and there is none.")
             raise self.unusable(
-                say("`environments` declares at least one environment, and there is none."),
+                say("`environments` is a map, and this is {}.", Described(content)) if content and content is not UNKNOWN else none,
                 span,
                 say("For example: environments: {sandbox: {}}"),
             )
@@ -244,6 +245,9 @@ class _Reader:
                     origin.child(key).key_span(),
                     nearest(key, ENVIRONMENT_KEYS, say("Its keys are {}.", ", ".join(ENVIRONMENT_KEYS))),
                 )
+        # What was meant is taken in: that it is missing is no second mistake.
+        meant = {near(key, ENVIRONMENT_KEYS): value for key, value in entry.items() if key not in ENVIRONMENT_KEYS}
+        entry = {**{key: value for key, value in meant.items() if key}, **entry}
         deployed = entry.get("deployed")
         if deployed is not None and deployed is not UNKNOWN and not isinstance(deployed, str):
             message = say("`deployed` names a file with what runs there now, and this is {}.", Described(deployed))

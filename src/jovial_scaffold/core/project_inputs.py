@@ -147,7 +147,9 @@ class Inputs:
         for entry in self.file.environments.values():
             for reference in entry.parameters:
                 found, _ = self.files.find(reference.text, reference.origin)
-                used.add(found.name if found is not None else reference.text)
+                if found is None or found.kind != "file":
+                    return  # it may be the one that was meant
+                used.add(found.name)
         home = self.file.file.rpartition("/")[0]
         for folder in sorted({name.rpartition("/")[0] for name in used}):
             listed = self.files.listed(folder, DATA_SUFFIXES)
