@@ -33,6 +33,9 @@ class Speller:
             return same
         if len(name) > NAME_LENGTH.most * 4:
             return ""
+        swapped = next((each for each in self._known if _is_swapped(name, each)), "") if len(name) <= _SHORT else ""
+        if swapped:
+            return swapped
         if len(self._known) > _FEW:
             one_off = self._one_off(name)
             if one_off or self._left <= 0:
@@ -71,7 +74,14 @@ class Speller:
         return [known[number] for number in self._nearness.of(_pairs(name), _FEW)]
 
 
+_SHORT = 4  # letters of a name in which two that are swapped leave little that is alike
 _FEW = 12  # names that are compared letter by letter
+
+
+def _is_swapped(name: str, other: str) -> bool:
+    """Whether two letters beside each other are in the other order."""
+    apart = [at for at in range(len(name)) if name[at] != other[at]] if len(name) == len(other) else []
+    return len(apart) == 2 and apart[1] == apart[0] + 1 and name[apart[0]] == other[apart[1]] and name[apart[1]] == other[apart[0]]
 
 
 def _folded(name: str) -> str:

@@ -226,8 +226,8 @@ class Computer:
 
     def fail(self, error: EvaluationError, formula: Formula | None, origin: Origin, site: Site) -> None:
         """The finding of an expression that has no value, at the sub-expression that has none."""
-        if error.trail and error.id in UNDECLARED:
-            return  # it is said where the function stands
+        if (error.trail and error.id in UNDECLARED) or error.id == "function-unknown":
+            return  # it is said where the function stands, and that there is none, of the template
         offset = 0 if formula is None or isinstance(error, _Placed) else formula.offset
         start, end = error.start, error.end
         if start < 0:  # the whole result is at fault

@@ -5,8 +5,7 @@ from typing import Any
 
 from jovial_scaffold.core.expressions.evaluation import unknown_function
 from jovial_scaffold.core.findings import LEVELS, Finding, Level
-from jovial_scaffold.core.spelling import near
-from jovial_scaffold.core.templates.compiling import Compiler, formulas_of, is_name
+from jovial_scaffold.core.templates.compiling import Compiler, formulas_of, is_name, taken_for
 from jovial_scaffold.core.templates.model import Compiled, Condition, Constant, Named
 from jovial_scaffold.core.text.source import Origin, Source
 from jovial_scaffold.core.text.unknown import UNKNOWN
@@ -26,8 +25,6 @@ NAMES = {
 _OF_TYPES = ("resource", "effect")
 SECTIONS = ("ruleset", "description", "let", "rules")
 KEYS = ("because", "over", "applies", "where", "require", "absent", "level", "message", "fix", "examples", "between")
-
-_DECIDING = ("over", "applies", "where", "absent", "between")  # what a rule judges, and how
 
 
 @dataclass(frozen=True, slots=True)
@@ -91,6 +88,7 @@ class _Reader(Compiler):
                 if key in ("resources", "parameters", "outputs"):
                     hint = say("This looks like a template in the place of a ruleset.")
                 self.report("section-unknown", say("A ruleset has no section `{}`.", key), origin.child(key).key_span(), hint)
+        whole = taken_for(whole, origin, SECTIONS)
         values = {}
         for name, content in self._map_of(whole, "let").items():
             values[name] = Named(name, self.value(content, origin.child("let", name)), origin.child("let", name))
@@ -120,7 +118,8 @@ class _Reader(Compiler):
         if not isinstance(content, dict):
             self.report("ruleset-shape", say("A rule is a map, and this is {}.", Described(content)), origin.value_span())
             return None
-        over = self.over(content, origin)
+        written, content = content, taken_for(content, origin, KEYS)
+        over = self.over(written, content, origin)
         if over is None or not self.requires(name, content, origin):
             return None
         where = self.condition(content["where"], origin.child("where")) if "where" in content else None
@@ -151,9 +150,9 @@ class _Reader(Compiler):
             origin,
         )
 
-    def over(self, content: dict[str, Any], origin: Origin) -> str | None:
-        """What a rule is about, once its keys were looked at; None where that is not known."""
-        for key in content:
+    def over(self, written: dict[str, Any], content: dict[str, Any], origin: Origin) -> str | None:
+        """What a rule is about, once its keys were looked at, as they are written; None where that is not known."""
+        for key in written:
             if key not in KEYS:
                 self.report(
                     "key-unknown",
@@ -162,8 +161,8 @@ class _Reader(Compiler):
                     nearest(key, KEYS, say("Its keys are {}.", listed(KEYS))),
                 )
         over = content.get("over", "resource")
-        if over is UNKNOWN or any(near(key, KEYS) in _DECIDING for key in content if key not in KEYS):
-            return None  # what it is about is not known, which was said
+        if over is UNKNOWN:
+            return None
         if over not in SCOPES:
             hint = nearest(str(over), SCOPES)
             self.report("ruleset-shape", say("`over` is one of {}.", listed(SCOPES, "or")), origin.child("over").value_span(), hint)
@@ -178,8 +177,6 @@ class _Reader(Compiler):
     def requires(self, name: str, content: dict[str, Any], origin: Origin) -> bool:
         """Whether a rule has a condition."""
         if "require" not in content:
-            if any(near(key, KEYS) == "require" for key in content if key not in KEYS):
-                return False  # which was said
             self.report(
                 "ruleset-shape",
                 say("The rule `{}` has no `require`.", name),

@@ -20,7 +20,7 @@ from jovial_scaffold.core.schemas.keywords import misspelt, parts
 from jovial_scaffold.core.schemas.lists import Lists
 from jovial_scaffold.core.schemas.shapes import Shape, shape_of
 from jovial_scaffold.core.schemas.types import type_of_schema
-from jovial_scaffold.core.schemas.validation import SchemaError, Validator, check_schema, referred
+from jovial_scaffold.core.schemas.validation import SchemaError, Validator, check_schema, is_schema, referred
 from jovial_scaffold.core.text.files import Files
 from jovial_scaffold.core.text.source import Origin
 from jovial_scaffold.core.text.unknown import UNKNOWN
@@ -208,7 +208,7 @@ def read_catalog(files: Files, found: Found, origin: Origin | None) -> tuple[lis
         if in_folder and PurePosixPath(name).stem == "catalog":
             label, defaults = _read_index(value, place, findings, label, defaults)
         elif isinstance(value, dict) and isinstance(value.get("$id"), str) and _ID.match(value["$id"]):
-            findings += misspelt(value, place, ANNOTATIONS)
+            findings += misspelt(value, place, is_schema, ANNOTATIONS)
             leading = outward(value, place)
             each = _resource_type(value, place, (documents, name) if leading else None)
             problems = [*_lost_within(value, place)] or [*_check(each, place), *_lost(leading, documents, name)]
@@ -216,7 +216,7 @@ def read_catalog(files: Files, found: Found, origin: Origin | None) -> tuple[lis
             if not problems:
                 types.append(each)
         elif in_folder and isinstance(value, dict) and isinstance(value.get("$defs"), dict) and value.keys() <= _SHARED:
-            findings += misspelt(value, place, ANNOTATIONS)
+            findings += misspelt(value, place, is_schema, ANNOTATIONS)
             findings += [*_sound(value, place), *wrong_annotations(value, place), *_lost(outward(value, place), documents, name)]
         elif value is not UNKNOWN:
             hint = say("Name it under $id as catalog.type.v1.")

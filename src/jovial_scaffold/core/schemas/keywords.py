@@ -2,7 +2,7 @@
 a misspelt one. A validator passes over keywords that it does not know: what they should forbid would be allowed, and what they should keep
 secret shown."""
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from typing import Any
 
 from jovial_scaffold.core.findings import Finding
@@ -70,9 +70,9 @@ def parts(schema: Any, origin: Origin) -> Iterator[tuple[dict[str, Any], Origin]
             stack += [(each, place.child(*pointer)) for pointer, each in below(part)]
 
 
-def misspelt(schema: Any, origin: Origin, known: tuple[str, ...] = ()) -> Iterator[Finding]:
-    """What is no keyword, of JSON Schema or of the `known` others. Where `writeOnly` was meant, the schema is changed to
-    have it: until the word is mended, what it should keep secret is kept."""
+def misspelt(schema: Any, origin: Origin, is_sound: Callable[[Any], bool], known: tuple[str, ...] = ()) -> Iterator[Finding]:
+    """What is no keyword, of JSON Schema or of the `known` others. The schema is changed to have what was meant, where that makes a schema
+    that `is_sound`: what it should keep secret is kept until the word is mended, and nothing is missed for it."""
     every = (*KEYWORDS, *known)
     for part, place in parts(schema, origin):
         for key in [each for each in part if each not in every]:
@@ -85,6 +85,9 @@ def misspelt(schema: Any, origin: Origin, known: tuple[str, ...] = ()) -> Iterat
             yield Finding("key-unknown", "error", say("JSON Schema has no keyword `{}`.", key), place.child(key).key_span(), hint)
             if meant == "writeOnly" and part[key] not in (False, None):
                 part[meant] = True
+            elif meant and meant not in part and not meant.startswith("$") and is_sound({meant: part[key]}):
+                part[meant] = part[key]
+                place.source.meant[*place.pointer, meant] = key
         yield from contradictions(part, place)
         written = part.get("format")
         if isinstance(written, str) and written not in KNOWN_FORMATS:

@@ -123,6 +123,15 @@ def check_schema(schema: Any) -> None:
         raise SchemaError(_schema_fault(error), tuple(error.instance_path)) from None
 
 
+def is_schema(schema: Any) -> bool:
+    """Whether a schema is one, by itself."""
+    try:
+        check_schema(schema)
+    except SchemaError:
+        return False
+    return True
+
+
 class SchemaError(Exception):
     """A schema that is none: what is wrong, and where in it."""
 

@@ -4,12 +4,14 @@ A mistake becomes a finding and an unknown value, so that what depends on it sta
 """
 
 import re
+from collections.abc import Collection
 from typing import Any
 
 from jovial_scaffold.core.expressions.errors import CUT, ExpressionError, SyntaxProblem
 from jovial_scaffold.core.expressions.placeholders import Formula, Omittable, Programs
 from jovial_scaffold.core.findings import Finding, Level, Span
 from jovial_scaffold.core.limits import NAME_LENGTH
+from jovial_scaffold.core.spelling import near
 from jovial_scaffold.core.templates.model import (
     Compiled,
     Condition,
@@ -120,6 +122,11 @@ class Compiler:
                 if key == "$per":
                     hint = say("It repeats a whole resource, or a map that is an item of a list.")
                 self.report("directive-unknown", say("The directive `{}` has no meaning here.", key), origin.child(key).key_span(), hint)
+                meant = near(key, NESTED_DIRECTIVES)  # as which it is taken in
+                if meant == "$when" and meant not in written:
+                    when = self.condition(item, origin.child(key))
+                elif meant == "$per" and meant not in written and in_list:
+                    loop = self.loop(item, origin.child(key))
         if when is None and loop is None and all(type(item) is Constant for _, item in entries):
             return Constant({key: item.value for key, item in entries if isinstance(item, Constant)}, origin)
         return MapValue(tuple(entries), origin, when, loop)
@@ -170,6 +177,18 @@ class Compiler:
             )
             return Loop(("_",), Condition(Constant(UNKNOWN, origin), origin))
         return Loop(variables, self.condition(over, origin.child(names)))
+
+
+def taken_for(content: dict[str, Any], origin: Origin, keys: Collection[str]) -> dict[str, Any]:
+    """A map in which keys that are nearly others have those names; where they stand in the file is noted."""
+    found = {}
+    for key, value in content.items():
+        meant = near(key, keys) if key not in keys else ""
+        if meant and meant not in content and meant not in found:
+            origin.source.meant[*origin.pointer, meant] = key
+            key = meant
+        found[key] = value
+    return found
 
 
 def _may_be_cut(origin: Origin) -> bool:

@@ -7,7 +7,7 @@ from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.findings import Finding, Related, Span
 from jovial_scaffold.core.schemas.keywords import misspelt, parts
 from jovial_scaffold.core.schemas.shapes import secret_pointers, secret_shape, with_secrets
-from jovial_scaffold.core.schemas.validation import SchemaError, Validator, referred
+from jovial_scaffold.core.schemas.validation import SchemaError, Validator, is_schema, referred
 from jovial_scaffold.core.spelling import near
 from jovial_scaffold.core.templates.documents import Brackets, document_content
 from jovial_scaffold.core.templates.model import (
@@ -24,7 +24,7 @@ from jovial_scaffold.core.templates.model import (
     Table,
 )
 from jovial_scaffold.core.templates.notations import NOTATIONS, notation_of, placed
-from jovial_scaffold.core.templates.sections import SectionReader
+from jovial_scaffold.core.templates.sections import ENTRY_KEYS, SectionReader
 from jovial_scaffold.core.text.source import Origin, Source
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import NOTHING, Described, Operand, listed, nearest, say
@@ -80,7 +80,7 @@ class DeclarationReader(SectionReader):
             if "listKey" in part:
                 hint = say("A list replaces the one of an earlier file: write all of its items in each.")
                 self.later(say("`listKey` of a parameter"), place.child("listKey").key_span(), hint)
-        return list(misspelt(schema, origin, ("listKey",)))
+        return list(misspelt(schema, origin, is_schema, ("listKey",)))
 
     def sound_schema(self, schema: Any, origin: Origin) -> bool:
         """Whether a schema is one; says why not."""
@@ -212,11 +212,12 @@ class DeclarationReader(SectionReader):
         found = []
         for index, entry in enumerate(content):
             place = origin.child(index)
+            written, entry = entry, self.meant(entry, place, "An entry of `must`")
             if not isinstance(entry, dict) or "require" not in entry:
                 if entry is not UNKNOWN:
                     self.report("template-shape", say("An entry of `must` has `require` and `message`."), place.value_span())
                 continue
-            self.allowed(entry, place, "An entry of `must`")
+            self.allowed(written, place, "An entry of `must`")
             told = self.value(entry.get("message") or say("This does not hold: {}", entry["require"]), place.child("message"))
             passes, fails = (self.examples(entry.get("examples"), which, place.child("examples")) for which in ("passes", "fails"))
             found.append(Requirement(self.condition(entry["require"], place.child("require")), told, passes, fails, place))
@@ -256,12 +257,13 @@ class DeclarationReader(SectionReader):
         if content is UNKNOWN or not self.name(name, origin):
             self.lost_name(name)
             return None
+        as_written, content = content, self.meant(content, origin, "A function")
         if not isinstance(content, dict) or "is" not in content:
             hint = say("For example: {}: {takes: {text: {type: string}}, is: slug(text, 40)}", name)
             self.report("template-shape", say("A function has `takes` and `is`."), origin.key_span(), hint)
             self.lost_name(name)
             return None
-        self.allowed(content, origin, "A function")
+        self.allowed(as_written, origin, "A function")
         takes: dict[str, dict[str, Any]] = {}
         written = content.get("takes") or {}
         if not isinstance(written, dict):
@@ -307,12 +309,13 @@ class DeclarationReader(SectionReader):
         if content is UNKNOWN or not self.name(name, origin):
             self.lost_name(name)
             return None
+        as_written, content = content, self.meant(content, origin, "A lookup")
         if not isinstance(content, dict) or not isinstance(content.get("in"), str) or "where" not in content:
             hint = say("For example: {}: {in: images, where: row.use == 'gate'}", name)
             self.report("template-shape", say("A lookup has `in`, the name of a table, and `where`."), origin.key_span(), hint)
             self.lost_name(name)
             return None
-        self.allowed(content, origin, "A lookup")
+        self.allowed(as_written, origin, "A lookup")
         table = self.library.tables.get(content["in"])
         if table is None:
             there = (
@@ -333,12 +336,13 @@ class DeclarationReader(SectionReader):
         if content is UNKNOWN or not self.name(name, origin):
             self.lost_name(name)
             return None
+        as_written, content = content, self.meant(content, origin, "A document")
         if not isinstance(content, dict) or not isinstance(content.get("from"), str):
             hint = say("For example: {}: {from: files/{}.json, to: {}.json}", name, name, name)
             self.report("template-shape", say("A document has `from`, the path of a text file."), origin.key_span(), hint)
             self.lost_name(name)
             return None
-        self.allowed(content, origin, "A document")
+        self.allowed(as_written, origin, "A document")
         if "${" in content["from"]:
             self.report(
                 "path-invalid",
@@ -413,8 +417,11 @@ class DeclarationReader(SectionReader):
         """One entry of `outputs`."""
         if not self.name(name, origin):
             return None
+        written = content
+        if isinstance(content, dict) and "description" in content and len(content) == len(ENTRY_KEYS["An output"]):
+            content = self.meant(content, origin, "An output")  # else it is a map, whatever its keys are
         if isinstance(content, dict) and "value" in content:
-            self.allowed(content, origin, "An output")
+            self.allowed(written, origin, "An output")
             description = content.get("description")
             value = self.value(content["value"], origin.child("value"))
             return Output(name, value, description if isinstance(description, str) else "", origin)

@@ -39,5 +39,6 @@ class Lacking:
             schema = declaration.schema
             lean = [leanest(schema, items, number) for number, items in _LEAN] if is_told and is_structured else []
             found = [*lean, sampled(schema, 0)] if lean else []
-            self._made[name] = [each for index, each in enumerate(found) if each is not UNKNOWN and each not in found[:index]]
+            there = [each for each in found if each is not UNKNOWN]
+            self._made[name] = [each for index, each in enumerate(there) if each not in there[:index]]
         return self._made[name]

@@ -29,6 +29,7 @@ class _Reader(ResourceReader):
         self.library = library
         self.shapes = ResourceShapes()
         self.secret_moulds = {}
+        self.lost_resources = False
         self.used_types = set()
         self.types = {}
         self.secret_reads = set()

@@ -12,7 +12,7 @@ from jovial_scaffold.core.schemas.shapes import secret_pointers
 from jovial_scaffold.core.schemas.validation import subschema
 from jovial_scaffold.core.spelling import near
 from jovial_scaffold.core.templates.casting import Castings
-from jovial_scaffold.core.templates.compiling import is_name, overlaid
+from jovial_scaffold.core.templates.compiling import is_name, overlaid, taken_for
 from jovial_scaffold.core.templates.declaring import DeclarationReader
 from jovial_scaffold.core.templates.model import Body, Compiled, Constant, Dynamic, Everywhere, MapValue, Module, Resource
 from jovial_scaffold.core.templates.reaching import flowing
@@ -35,6 +35,7 @@ class ResourceReader(DeclarationReader):
     catalogs: Catalogs
     shapes: ResourceShapes
     castings: Castings
+    lost_resources: bool  #: whether a resource could not be read
     secret_reads: set[str]  #: names whose values stand at secret properties
     secret_moulds: dict[tuple[str, Mould], bool]  #: of types and moulds, whether there are secret properties
 
@@ -52,6 +53,7 @@ class ResourceReader(DeclarationReader):
             return None
         name, type_text = match["name"], match["type"]
         if not self.name(name, origin):
+            self.lose(content)
             return None
         if content is None:
             content = {}
@@ -83,14 +85,16 @@ class ResourceReader(DeclarationReader):
 
     def body(self, content: dict[str, Any], origin: Origin) -> Body:
         """What stands in a resource."""
-        directives = {key: value for key, value in content.items() if key in DIRECTIVES}
-        plain = {key: value for key, value in content.items() if key not in DIRECTIVES}
-        for each in [each for each in plain if each.startswith("$") and not each.startswith("$$") and each != "$schema"]:
+        strange = [each for each in content if each[:1] == "$" and each[:2] != "$$" and each not in DIRECTIVES and each != "$schema"]
+        for each in strange:
             hint = nearest(each, DIRECTIVES, say("A property that begins with a dollar sign is written ${}.", each))
             self.report(
                 "directive-unknown", say("The directive `{}` has no meaning on a resource.", each), origin.child(each).key_span(), hint
             )
-            del plain[each]
+        if strange:
+            content = taken_for(content, origin, DIRECTIVES)
+        directives = {key: value for key, value in content.items() if key in DIRECTIVES}
+        plain = {key: value for key, value in content.items() if key not in DIRECTIVES and key not in strange}
         value = self.map(plain, origin, in_list=False)
         if isinstance(value, Constant):
             value = MapValue(tuple((k, Constant(v, origin.child(k if k in plain else f"${k}"))) for k, v in value.value.items()), origin)
@@ -123,6 +127,12 @@ class ResourceReader(DeclarationReader):
         message = say("`{}` does not name a resource and its type.", key)
         self.report("resource-shape", message, origin.key_span(), say("For example: {} (fulmar.machine):", bare_name))
         self.unknown_names.update(re.findall(r"[a-z][a-z0-9_]*", key)[:1])
+        self.lose(content)
+
+    def lose(self, content: Any) -> None:
+        """A resource that is not read: what it names, and what it may have been, is not judged."""
+        self.lost_expression(str(content))
+        self.lost_resources = True
 
     def resource_type(self, text: str, origin: Origin) -> tuple[Module | None, ResourceType | None]:
         """What stands between the parentheses: a module and its interface, or a type of a catalog."""
@@ -272,7 +282,7 @@ class ResourceReader(DeclarationReader):
         return result
 
     def _report_unfitting(self, everywhere: list[Everywhere], known: dict[tuple[str, str], bool], resources: dict[str, Resource]) -> None:
-        if any(resource.type is None for resource in resources.values()):
+        if self.lost_resources or any(resource.type is None for resource in resources.values()):
             return
         types = sorted({resource.type.name for resource in resources.values() if resource.type and not resource.module})
         for entry in everywhere:

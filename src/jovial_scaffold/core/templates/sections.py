@@ -10,7 +10,7 @@ from jovial_scaffold.core.expressions.tokens import KEYWORDS, RESERVED
 from jovial_scaffold.core.findings import Finding, Related
 from jovial_scaffold.core.limits import NAME_LENGTH
 from jovial_scaffold.core.spelling import near
-from jovial_scaffold.core.templates.compiling import Compiler, is_name
+from jovial_scaffold.core.templates.compiling import Compiler, is_name, taken_for
 from jovial_scaffold.core.text.formats import garbled_text
 from jovial_scaffold.core.text.roles import misplaced
 from jovial_scaffold.core.text.source import Origin, Source
@@ -116,14 +116,19 @@ class SectionReader(Compiler):
     def check_section_names(self) -> None:
         """Report keys that are no section."""
         for source in self.sources:
-            for key in source.value:
+            for key in list(source.value):
                 if key in SECTIONS or key == "$schema":
                     continue
                 if key in _LATER_SECTIONS:
                     self.later(say("The section `{}`", key), Origin(source, (key,)).key_span(), _LATER_SECTIONS[key], source.value[key])
                     continue
-                self.malformed = self.malformed or bool(near(key, SECTIONS))
+                meant, content = near(key, SECTIONS), source.value[key]
                 span = Origin(source, (key,)).key_span()
+                if meant and meant not in source.value:  # it is taken for that: what stands in it is judged, and not missed
+                    source.value[meant] = content
+                    source.meant[meant,] = key
+                elif isinstance(content, dict):
+                    self.unknown_names.update(each for each in content if isinstance(each, str))
                 if key.startswith("$"):
                     self.report("directive-unknown", say("The directive `{}` has no meaning here.", key), span)
                     continue
@@ -181,7 +186,7 @@ class SectionReader(Compiler):
                 else say("A name begins with a letter and has at most {} of a-z, 0-9 and _.", NAME_LENGTH.most)
             )
             self.report("name-invalid", say("`{}` cannot be a name.", str(name)), origin.key_span(), hint)
-            self.unknown_names.add(name)
+            self.unknown_names.update((name, suggestion))
             return False
         forbidden = _FORBIDDEN.get(name)
         if origin.pointer[0] == "functions" and ((name, False) in FUNCTIONS or name in MACROS or name == "has"):
@@ -211,6 +216,10 @@ class SectionReader(Compiler):
     def lost_name(self, name: str) -> None:
         """A declaration that cannot be used: what depends on it is not judged."""
         self.unknown_names.add(name)
+
+    def meant(self, content: Any, origin: Origin, what: str) -> Any:
+        """A map in which misspelt keys are what was meant: that those are missing is no second mistake. `what` is one of ENTRY_KEYS."""
+        return taken_for(content, origin, ENTRY_KEYS[what]) if isinstance(content, dict) else content
 
     def allowed(self, content: dict[str, Any], origin: Origin, what: str) -> None:
         """Report keys that have no meaning; `what` is one of ENTRY_KEYS."""

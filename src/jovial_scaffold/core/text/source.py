@@ -53,6 +53,7 @@ class Source:
         "_parts",
         "_places",
         "broken",
+        "meant",
         "name",
         "outline",
         "problems",
@@ -72,6 +73,8 @@ class Source:
         self._parts: dict[Pointer, dict[Pointer, Place]] = {}
         self._offsets: dict[int, list[int]] = {}  # of the outline's starts down to a level, in order
         self.outline = Outline()
+        #: keys that were taken for others, by the pointers that have those
+        self.meant: dict[Pointer, str] = {}
         self._hidden: set[Pointer] = set()
         self._covered: dict[int, list[Place]] | None = None
         self._all_hidden = self._comments_hidden = False
@@ -168,6 +171,8 @@ class Source:
 
     def place(self, pointer: Pointer) -> Place:
         """The place of a value, or of its nearest ancestor that has one."""
+        if self.meant:
+            pointer = tuple([self.meant.get(pointer[: at + 1], step) for at, step in enumerate(pointer)])
         places = self._near(pointer)
         while True:
             found = places.get(pointer)
