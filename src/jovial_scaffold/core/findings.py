@@ -123,8 +123,8 @@ def absorbed(static: Iterable[Finding], others: Iterable[Finding]) -> list[Findi
 
 
 def _with(static: Finding, finding: Finding) -> Finding:
-    """A finding that holds for all environments, with one that shows it in some: its value, and what to do about that one."""
-    shown = finding if static.id == finding.id and static.span == finding.span else static
+    """A finding that holds for all environments, with one that shows it in some: the value of the first, and what to do about that one."""
+    shown = finding if static.id == finding.id and static.span == finding.span and not static.environments else static
     return replace(
         static,
         level="error" if "error" in (static.level, finding.level) else static.level,
