@@ -217,9 +217,11 @@ class Checker:
             report("not-supported-yet", "error", say("`$open` cannot be used yet."), place, hint)
             return UNKNOWN
         hidden = set(secret_pointers(self._shape(declaration), value))
-        for pointer in list(_maps_with(value, "$secret")):
+        for pointer in list(_sources_in(value)):
             at = (name, *pointer)
             place = parameters.setting(at) or setting
+            if "$secret" not in value_at(value, pointer) and pointer not in hidden:
+                continue  # a map with a key that only looks like it
             if not any(pointer[: len(each)] == each for each in hidden):
                 hint = say("Declare `{}` with writeOnly: true, or write its value.", pointer_text(at))
                 message = say("`{}` is not declared as a secret, so no source is read for it.", pointer_text(at))
@@ -251,6 +253,16 @@ def _maps_with(value: Any, key: str, pointer: Pointer = ()) -> Iterator[Pointer]
     for step, item in value.items() if isinstance(value, dict) else enumerate(value) if isinstance(value, list) else ():
         if isinstance(item, dict | list):
             yield from _maps_with(item, key, (*pointer, step))
+
+
+def _sources_in(value: Any, pointer: Pointer = ()) -> Iterator[Pointer]:
+    """Where a value says where secrets come from, or was to."""
+    if is_source(value):
+        yield pointer
+        return
+    parts = value.items() if isinstance(value, dict) else enumerate(value) if isinstance(value, list) else ()
+    for step, item in parts:
+        yield from _sources_in(item, (*pointer, step))
 
 
 def _with(value: Any, pointer: Pointer, part: Any) -> Any:

@@ -4,7 +4,8 @@ from collections.abc import Callable, Mapping
 from typing import Any
 
 from jovial_scaffold.core.folders import Refusal
-from jovial_scaffold.core.words import NOTHING, Sentence, say
+from jovial_scaffold.core.spelling import near
+from jovial_scaffold.core.words import NOTHING, Sentence, nearest, say
 
 
 class SecretSourceError(Exception):
@@ -18,12 +19,21 @@ class SecretSourceError(Exception):
 
 
 def is_source(value: Any) -> bool:
-    """Whether a value says where a secret comes from."""
-    return isinstance(value, dict) and "$secret" in value
+    """Whether a value says where a secret comes from, or was to."""
+    return isinstance(value, dict) and ("$secret" in value or bool(_misspelt(value)))
+
+
+def _misspelt(value: dict[str, Any]) -> str:
+    """The only key of a map, where `$secret` was meant by it."""
+    key = next(iter(value)) if len(value) == 1 else ""
+    return key if isinstance(key, str) and key[:1] == "$" and near(key, ("$secret",)) else ""
 
 
 def fetch(value: dict[str, Any], read: Callable[[str], bytes | Refusal], process: Mapping[str, str]) -> str:
     """The text that a source names; `read` gives the bytes of a file. Raises SecretSourceError."""
+    misspelt = _misspelt(value)
+    if misspelt:
+        raise SecretSourceError(say("`{}` has no meaning here.", misspelt), say("Did you mean `$secret`?"), malformed=True)
     source = value["$secret"]
     if len(value) != 1 or not isinstance(source, dict) or len(source) != 1 or not isinstance(next(iter(source.values())), str):
         raise SecretSourceError(
@@ -42,4 +52,8 @@ def fetch(value: dict[str, Any], read: Callable[[str], bytes | Refusal], process
             return content.decode("utf-8").rstrip("\r\n")
         except UnicodeDecodeError:
             raise SecretSourceError(say("The file {} cannot be read as text.", name), NOTHING) from None
-    raise SecretSourceError(say("`{}` is no kind of source for a secret.", kind), say("Sources are env and file."), malformed=True)
+    raise SecretSourceError(
+        say("`{}` is no kind of source for a secret.", kind),
+        nearest(kind, ("env", "file"), say("Sources are env and file.")),
+        malformed=True,
+    )
