@@ -5,7 +5,7 @@ from typing import Any
 
 from jovial_scaffold.core.findings import Finding, Span
 from jovial_scaffold.core.folders import Folder, Found, RevisionError
-from jovial_scaffold.core.spelling import near
+from jovial_scaffold.core.spelling import near, slip_of
 from jovial_scaffold.core.templates.compiling import is_name
 from jovial_scaffold.core.text.files import Files
 from jovial_scaffold.core.text.formats import DATA_SUFFIXES
@@ -246,7 +246,7 @@ class _Reader:
                     nearest(key, ENVIRONMENT_KEYS, say("Its keys are {}.", ", ".join(ENVIRONMENT_KEYS))),
                 )
         # What was meant is taken in: that it is missing is no second mistake.
-        meant = {near(key, ENVIRONMENT_KEYS): value for key, value in entry.items() if key not in ENVIRONMENT_KEYS}
+        meant = {slip_of(key, ENVIRONMENT_KEYS): value for key, value in entry.items() if key not in ENVIRONMENT_KEYS}
         entry = {**{key: value for key, value in meant.items() if key}, **entry}
         deployed = entry.get("deployed")
         if deployed is not None and deployed is not UNKNOWN and not isinstance(deployed, str):

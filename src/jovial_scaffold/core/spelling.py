@@ -84,6 +84,23 @@ def _is_swapped(name: str, other: str) -> bool:
     return len(apart) == 2 and apart[1] == apart[0] + 1 and name[apart[0]] == other[apart[1]] and name[apart[1]] == other[apart[0]]
 
 
+def is_slip(name: str, other: str) -> bool:
+    """Whether two names differ by a slip: in case, by one letter, or by two that are in the other order."""
+    one, two = _folded(name), _folded(other)
+    if one == two or _is_swapped(one, two):
+        return True
+    if len(one) > len(two):
+        one, two = two, one
+    at = next((index for index in range(len(one)) if one[index] != two[index]), len(one))
+    return (len(two) == len(one) + 1 and one[at:] == two[at + 1 :]) or (len(one) == len(two) and one[at + 1 :] == two[at + 1 :])
+
+
+def slip_of(name: str, known: Iterable[str]) -> str:
+    """The known name that was surely meant, or nothing."""
+    close = near(name, known)
+    return close if close and is_slip(name, close) else ""
+
+
 def _folded(name: str) -> str:
     return name.casefold().replace("-", "_")
 

@@ -4,7 +4,7 @@ from collections.abc import Callable, Mapping
 from typing import Any
 
 from jovial_scaffold.core.folders import Refusal
-from jovial_scaffold.core.spelling import near
+from jovial_scaffold.core.spelling import slip_of
 from jovial_scaffold.core.words import NOTHING, Sentence, nearest, say
 
 
@@ -26,7 +26,7 @@ def is_source(value: Any) -> bool:
 def _misspelt(value: dict[str, Any]) -> str:
     """The only key of a map, where `$secret` was meant by it."""
     key = next(iter(value)) if len(value) == 1 else ""
-    return key if isinstance(key, str) and key[:1] == "$" and near(key, ("$secret",)) else ""
+    return key if isinstance(key, str) and key[:1] == "$" and slip_of(key, ("$secret",)) else ""
 
 
 def fetch(value: dict[str, Any], read: Callable[[str], bytes | Refusal], process: Mapping[str, str]) -> str:

@@ -5,6 +5,7 @@ from typing import Any
 
 from jovial_scaffold.core.expressions.evaluation import unknown_function
 from jovial_scaffold.core.findings import LEVELS, Finding, Level
+from jovial_scaffold.core.spelling import near
 from jovial_scaffold.core.templates.compiling import Compiler, formulas_of, is_name, taken_for
 from jovial_scaffold.core.templates.model import Compiled, Condition, Constant, Named
 from jovial_scaffold.core.text.source import Origin, Source
@@ -25,6 +26,8 @@ NAMES = {
 _OF_TYPES = ("resource", "effect")
 SECTIONS = ("ruleset", "description", "let", "rules")
 KEYS = ("because", "over", "applies", "where", "require", "absent", "level", "message", "fix", "examples", "between")
+
+_DECIDING = ("over", "applies", "where", "absent", "between", "require")  # what a rule judges, and how
 
 
 @dataclass(frozen=True, slots=True)
@@ -161,8 +164,8 @@ class _Reader(Compiler):
                     nearest(key, KEYS, say("Its keys are {}.", listed(KEYS))),
                 )
         over = content.get("over", "resource")
-        if over is UNKNOWN:
-            return None
+        if over is UNKNOWN or any(near(key, KEYS) in _DECIDING and key in content for key in written if key not in KEYS):
+            return None  # what it is about is not known, which was said
         if over not in SCOPES:
             hint = nearest(str(over), SCOPES)
             self.report("ruleset-shape", say("`over` is one of {}.", listed(SCOPES, "or")), origin.child("over").value_span(), hint)

@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator
 from typing import Any
 
 from jovial_scaffold.core.findings import Finding
-from jovial_scaffold.core.spelling import near
+from jovial_scaffold.core.spelling import is_slip, near
 from jovial_scaffold.core.text.source import Origin, Pointer
 from jovial_scaffold.core.words import Value, listed, say
 
@@ -85,7 +85,7 @@ def misspelt(schema: Any, origin: Origin, is_sound: Callable[[Any], bool], known
             yield Finding("key-unknown", "error", say("JSON Schema has no keyword `{}`.", key), place.child(key).key_span(), hint)
             if meant == "writeOnly" and part[key] not in (False, None):
                 part[meant] = True
-            elif meant and meant not in part and not meant.startswith("$") and is_sound({meant: part[key]}):
+            elif meant and meant not in part and is_slip(key, meant) and not meant.startswith("$") and is_sound({meant: part[key]}):
                 part[meant] = part[key]
                 place.source.meant[*place.pointer, meant] = key
         yield from contradictions(part, place)

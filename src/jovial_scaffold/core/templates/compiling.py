@@ -11,7 +11,7 @@ from jovial_scaffold.core.expressions.errors import CUT, ExpressionError, Syntax
 from jovial_scaffold.core.expressions.placeholders import Formula, Omittable, Programs
 from jovial_scaffold.core.findings import Finding, Level, Span
 from jovial_scaffold.core.limits import NAME_LENGTH
-from jovial_scaffold.core.spelling import near
+from jovial_scaffold.core.spelling import slip_of
 from jovial_scaffold.core.templates.model import (
     Compiled,
     Condition,
@@ -122,7 +122,7 @@ class Compiler:
                 if key == "$per":
                     hint = say("It repeats a whole resource, or a map that is an item of a list.")
                 self.report("directive-unknown", say("The directive `{}` has no meaning here.", key), origin.child(key).key_span(), hint)
-                meant = near(key, NESTED_DIRECTIVES)  # as which it is taken in
+                meant = slip_of(key, NESTED_DIRECTIVES)  # as which it is taken in
                 if meant == "$when" and meant not in written:
                     when = self.condition(item, origin.child(key))
                 elif meant == "$per" and meant not in written and in_list:
@@ -180,10 +180,10 @@ class Compiler:
 
 
 def taken_for(content: dict[str, Any], origin: Origin, keys: Collection[str]) -> dict[str, Any]:
-    """A map in which keys that are nearly others have those names; where they stand in the file is noted."""
+    """A map in which keys that differ from others by a slip have those names; where they stand in the file is noted."""
     found = {}
     for key, value in content.items():
-        meant = near(key, keys) if key not in keys else ""
+        meant = slip_of(key, keys) if key not in keys else ""
         if meant and meant not in content and meant not in found:
             origin.source.meant[*origin.pointer, meant] = key
             key = meant

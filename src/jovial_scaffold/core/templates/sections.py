@@ -9,7 +9,7 @@ from jovial_scaffold.core.expressions.parser import MACROS, NAMESPACES
 from jovial_scaffold.core.expressions.tokens import KEYWORDS, RESERVED
 from jovial_scaffold.core.findings import Finding, Related
 from jovial_scaffold.core.limits import NAME_LENGTH
-from jovial_scaffold.core.spelling import near
+from jovial_scaffold.core.spelling import is_slip, near
 from jovial_scaffold.core.templates.compiling import Compiler, is_name, taken_for
 from jovial_scaffold.core.text.formats import garbled_text
 from jovial_scaffold.core.text.roles import misplaced
@@ -124,9 +124,11 @@ class SectionReader(Compiler):
                     continue
                 meant, content = near(key, SECTIONS), source.value[key]
                 span = Origin(source, (key,)).key_span()
-                if meant and meant not in source.value:  # it is taken for that: what stands in it is judged, and not missed
+                if meant and meant not in source.value and is_slip(key, meant):  # what stands in it is judged, and not missed
                     source.value[meant] = content
                     source.meant[meant,] = key
+                elif meant:
+                    self.malformed = True
                 elif isinstance(content, dict):
                     self.unknown_names.update(each for each in content if isinstance(each, str))
                 if key.startswith("$"):

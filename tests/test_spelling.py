@@ -1,0 +1,42 @@
+"""Which name was meant by a misspelt one, and when that is sure enough to go on with."""
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from jovial_scaffold.core.spelling import is_slip, near, slip_of
+
+WORDS = st.text("abcdefghij_", min_size=2, max_size=12)
+
+
+@pytest.mark.parametrize(
+    ("written", "known", "close", "sure"),
+    [
+        ("requre", ("require", "message"), "require", True),
+        ("multipleof", ("multipleOf", "maximum"), "multipleOf", True),
+        ("si", ("takes", "is"), "is", True),
+        ("lte", ("let", "types"), "let", True),
+        ("$pre", ("$per", "$when"), "$per", True),
+        ("applys", ("applies", "where"), "applies", False),
+        ("defaultes", ("default", "enum"), "default", False),
+        ("colour", ("tags", "name"), "", False),
+        ("is", ("takes", "is"), "", False),
+    ],
+)
+def test_what_was_meant(written: str, known: tuple[str, ...], close: str, sure: bool) -> None:
+    assert near(written, known) == close
+    assert slip_of(written, known) == (close if sure else "")
+
+
+@given(WORDS, st.integers(0, 11), st.sampled_from("klm"))
+def test_one_letter_is_a_slip(word: str, at: int, letter: str) -> None:
+    at %= len(word)
+    for other in (word[:at] + letter + word[at:], word[:at] + word[at + 1 :], word[:at] + letter + word[at + 1 :], word.upper()):
+        assert is_slip(word, other) and is_slip(other, word)
+    if at + 1 < len(word):
+        assert is_slip(word, word[:at] + word[at + 1] + word[at] + word[at + 2 :])
+
+
+@given(WORDS, st.lists(st.sampled_from("klm"), min_size=2, max_size=4))
+def test_more_letters_are_none(word: str, letters: list[str]) -> None:
+    assert not is_slip(word, word + "".join(letters)) and not is_slip("".join(letters) + word, word)
