@@ -164,7 +164,7 @@ class _Reader(Compiler):
                     nearest(key, KEYS, say("Its keys are {}.", listed(KEYS))),
                 )
         over = content.get("over", "resource")
-        if over is UNKNOWN or any(near(key, KEYS) in _DECIDING and key in content for key in written if key not in KEYS):
+        if over is UNKNOWN or any(near(key, KEYS) in _DECIDING and near(key, KEYS) not in content for key in content if key not in KEYS):
             return None  # what it is about is not known, which was said
         if over not in SCOPES:
             hint = nearest(str(over), SCOPES)
