@@ -141,8 +141,7 @@ def _search(word: str, types: list[ResourceType], format: ReportFormat) -> None:
 
 
 def _lint(path: Path, format: ReportFormat) -> int:
-    from jovial_scaffold.core.findings import has_errors
-    from jovial_scaffold.core.schemas.catalog import read_catalog
+    from jovial_scaffold.core.schemas.catalog import loses_types, read_catalog
     from jovial_scaffold.core.schemas.linting import lint
     from jovial_scaffold.core.text.files import Files
     from jovial_scaffold.machine.disk import DiskFolder
@@ -157,7 +156,7 @@ def _lint(path: Path, format: ReportFormat) -> int:
     found, findings = files.find("." if path.is_dir() else whole.name, None)
     if found is not None:
         types, defaults, label, problems = read_catalog(files, found, None)
-        findings = [*findings, *problems, *lint(types, defaults, label, whole=not has_errors(problems))]
+        findings = [*findings, *problems, *lint(types, defaults, label, whole=not loses_types(problems))]
     errors = [each for each in findings if each.level == "error"]
     if format is ReportFormat.json:
         entries = [finding_entry(each) for each in findings]

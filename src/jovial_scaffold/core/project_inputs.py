@@ -7,7 +7,7 @@ from pathlib import PurePosixPath
 from typing import Any, Literal, NamedTuple
 
 from jovial_scaffold.core.expressions.values import revealed
-from jovial_scaffold.core.findings import Finding, Related, Span, has_errors
+from jovial_scaffold.core.findings import Finding, Related, Span
 from jovial_scaffold.core.folders import Folder, History, Refusal, RevisionError, no_history, nothing_named
 from jovial_scaffold.core.limits import IDLE_FILES, LINTED_TYPES
 from jovial_scaffold.core.meter import Meter
@@ -16,7 +16,7 @@ from jovial_scaffold.core.parameters.resolving import Parameters
 from jovial_scaffold.core.parameters.secrets import is_source
 from jovial_scaffold.core.project_file import EnvironmentEntry, FileReference, ProjectFile
 from jovial_scaffold.core.rules.reading import Ruleset, read_ruleset
-from jovial_scaffold.core.schemas.catalog import Catalogs, ResourceType, read_catalog, shipped_catalog
+from jovial_scaffold.core.schemas.catalog import Catalogs, ResourceType, loses_types, read_catalog, shipped_catalog
 from jovial_scaffold.core.schemas.linting import lint
 from jovial_scaffold.core.schemas.shapes import secret_pointers, secret_shape
 from jovial_scaffold.core.templates.model import Template
@@ -99,7 +99,7 @@ class Inputs:
             index = next((each for suffix in DATA_SUFFIXES if (each := self.files.source(f"{found.name}/catalog{suffix}"))), None)
             # A type that is lost is not missed as well.
             self._own_catalogs.append(
-                _Own(types, defaults, label, Origin(index, ()) if index is not None else None, not has_errors(findings))
+                _Own(types, defaults, label, Origin(index, ()) if index is not None else None, not loses_types(findings))
             )
         return catalogs
 

@@ -236,6 +236,15 @@ def read_catalog(files: Files, found: Found, origin: Origin | None) -> tuple[lis
     return types, defaults, label, findings
 
 
+#: errors of schemas that are types all the same
+_OF_KEYWORDS = ("key-unknown", "format-unknown", "schema-contradiction")
+
+
+def loses_types(findings: Iterable[Finding]) -> bool:
+    """Whether a type may be missing from what was read of a catalog, by what was found."""
+    return any(each.level == "error" and each.id not in _OF_KEYWORDS for each in findings)
+
+
 def _read_index(value: Any, origin: Origin, findings: list[Finding], label: str, defaults: dict[str, int]) -> tuple[str, dict[str, int]]:
     if not isinstance(value, dict):
         findings.append(
