@@ -30,7 +30,7 @@ _ESCAPES = {"n": "\n", "t": "\t"}
 _PLAIN_START = frozenset("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_$/.~+-(")
 _LETTERS = frozenset("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ$/")
 _TOKEN = re.compile(
-    r"[ ]*(?:([\[{\]},])|(\"(?:[^\"\\]|\\[\"\\/nt])*\"|'(?:[^']|'')*')|([A-Za-z0-9_/.+-](?:[\w/.+<>=-]|[ ](?=[\w/.+<>=-]))*))(:(?=[ ]))?[ ]*"
+    r"[ ]*(?:([\[{\]},])|(\"(?:[^\"\\]|\\[\"\\/nt])*\"|'(?:[^']|'')*')|([A-Za-z0-9_/.+$-](?:[\w/.+<>=-]|[ ](?=[\w/.+<>=-]))*))(:(?=[ ]))?[ ]*"
 )
 _KEY_LENGTH = 400  # characters of a key that YAML lets stand in one line, and some room
 _FLOW_DEPTH = 12  # levels of brackets in one line
@@ -298,7 +298,7 @@ class _Tokens:
             return found
         while True:
             _, quoted, plain, colon = token.groups()
-            if colon is None or (plain is not None and (plain in WORDS or not plain[0].isalpha())):
+            if colon is None or (plain is not None and (plain in WORDS or not (plain[0].isalpha() or plain[0] == "$"))):
                 raise NotQuick
             key = unquoted(quoted) if quoted is not None else plain
             if key is None or key in found:
