@@ -345,8 +345,8 @@ def combinations() -> Iterator[dict[str, Any]]:
 
 
 def shown(template: dict[str, Any], values: dict[str, Any]) -> Iterator[tuple[set[tuple[int, int]], set[tuple[int, int]], set[str]]]:
-    """The places of the errors in each environment that `must` accepts, those with the places that have to do with them, and the resources of
-    which an error says that nobody knows whether they are there."""
+    """The places of the errors in each environment that `must` accepts, those with the places that have to do with them, and the resources that
+    are not there, and may be lost with what is wrong."""
     project = project_of(template, values)
     for rendering in project.views([*project.environments]):
         if not any(each.id == "must-failed" for each in rendering.findings):
@@ -354,7 +354,9 @@ def shown(template: dict[str, Any], values: dict[str, Any]) -> Iterator[tuple[se
             around = {place_of(span) for each in wrong for span in (each.cause, *(related.span for related in each.related))}
             places = {place_of(each.span) for each in wrong}
             there = {address.partition("/")[0] for address in rendering.resources}
-            lost = {each.address for each in wrong} - there
+            # Where something is wrong, what is not there may be lost with it.
+            every = {key.partition(" ")[0] for key in template["resources"]} if wrong else set()
+            lost = ({each.address for each in wrong} | every) - there
             yield places, places | around, lost
 
 
