@@ -179,11 +179,12 @@ class Compiler:
         return Loop(variables, self.condition(over, origin.child(names)))
 
 
-def taken_for(content: dict[str, Any], origin: Origin, keys: Collection[str]) -> dict[str, Any]:
-    """A map in which keys that differ from others by a slip have those names; where they stand in the file is noted."""
+def taken_for(content: dict[str, Any], origin: Origin, keys: Collection[str], strange: Collection[str] | None = None) -> dict[str, Any]:
+    """A map in which keys that differ from others by a slip have those names, all of them or only `strange` ones; where they stand in the
+    file is noted."""
     found = {}
     for key, value in content.items():
-        meant = slip_of(key, keys) if key not in keys else ""
+        meant = slip_of(key, keys) if key not in keys and (strange is None or key in strange) else ""
         if meant and meant not in content and meant not in found:
             origin.source.meant[*origin.pointer, meant] = key
             key = meant

@@ -92,7 +92,7 @@ class ResourceReader(DeclarationReader):
                 "directive-unknown", say("The directive `{}` has no meaning on a resource.", each), origin.child(each).key_span(), hint
             )
         if strange:
-            content = taken_for(content, origin, DIRECTIVES)
+            content = taken_for(content, origin, DIRECTIVES, strange)
         directives = {key: value for key, value in content.items() if key in DIRECTIVES}
         plain = {key: value for key, value in content.items() if key not in DIRECTIVES and key not in strange}
         value = self.map(plain, origin, in_list=False)

@@ -277,9 +277,8 @@ def _plain_paths(value: Any, path: str) -> Iterator[tuple[str, Any]]:
 def _literals(compiled: Compiled, found: dict[str, list[str]]) -> None:
     if isinstance(compiled, Constant):
         _constant(compiled.value, compiled.origin, found)
-    own = (
-        [("", compiled.own)] if isinstance(compiled, Overlaid) else parts_of(compiled)
-    )  # what is merged below it is counted where it stands
+    # What `everywhere` gives is counted where it stands.
+    own = [("", compiled.own)] if isinstance(compiled, Overlaid) else parts_of(compiled)
     for key, part in own:
         if not SECRETIVE.search(key):
             _literals(part, found)
