@@ -2,12 +2,9 @@
 
 from typing import Any
 
-from jovial_scaffold.core.words import NOTHING, Sentence, say
+from jovial_scaffold.core.words import NOTHING, Sentence
 
 UNDECLARED = frozenset(("name-unknown", "function-unknown"))  # what is wrong with the names of a text, whatever their values are
-
-CUT = say("YAML ends a plain value at ` #`, and inside {} or [] at a comma; quotes around the whole value prevent that.", "{}")
-"""What may have happened to an expression that ends too early, where it stands in YAML without quotes."""
 
 
 class ExpressionError(Exception):
@@ -33,6 +30,10 @@ class SyntaxProblem(ExpressionError):
     """The text is not an expression."""
 
     id = "expression-syntax"
+
+
+class CutShort(SyntaxProblem):
+    """The text ends before the expression does. Who knows where it stands may know what ended it."""
 
 
 class EvaluationError(ExpressionError):

@@ -2,7 +2,7 @@
 
 import re
 
-from jovial_scaffold.core.expressions.errors import CUT, SyntaxProblem
+from jovial_scaffold.core.expressions.errors import CutShort, SyntaxProblem
 from jovial_scaffold.core.expressions.syntax import (
     Call,
     Conditional,
@@ -91,7 +91,7 @@ class _Parser:
         if token is None:
             found = self.tokens[self.at]
             if found.kind == "end" and opened >= 0:
-                raise SyntaxProblem(say("`{}` is not closed; {} is expected.", self.text[opened], what), opened, opened + 1, CUT)
+                raise CutShort(say("`{}` is not closed; {} is expected.", self.text[opened], what), opened, opened + 1)
             raise self.unexpected(what)
         return token
 
@@ -100,7 +100,7 @@ class _Parser:
         if found.kind == "end":
             if not self.text.strip():
                 return SyntaxProblem(say("The expression is empty."), 0, max(1, len(self.text)), say("Write a name or a value."))
-            return SyntaxProblem(say("The expression ends where {} is expected.", what), found.start, found.end, CUT)
+            return CutShort(say("The expression ends where {} is expected.", what), found.start, found.end)
         hint = say("Text stands in quotes.") if found.kind in ("name", "quoted") else NOTHING
         return SyntaxProblem(
             say("`{}` stands where {} is expected.", self.text[found.start : found.end], what), found.start, found.end, hint

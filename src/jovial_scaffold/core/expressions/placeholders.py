@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from jovial_scaffold.core.expressions import residuals
-from jovial_scaffold.core.expressions.errors import CUT, EvaluationError, SyntaxProblem
+from jovial_scaffold.core.expressions.errors import CutShort, EvaluationError, SyntaxProblem
 from jovial_scaffold.core.expressions.library.strings import scalar_text
 from jovial_scaffold.core.expressions.pending import Pending
 from jovial_scaffold.core.expressions.program import Program
@@ -162,7 +162,7 @@ def expression_end(text: str, start: int, closing: str = "}") -> int:
                 raise SyntaxProblem(say("`{}` closes nothing.", char), at, at + 1)
             depth.pop()
         at += 1
-    raise SyntaxProblem(say("`${` is not closed by `}`."), start - 2, start, CUT)
+    raise CutShort(say("`${` is not closed by `}`."), start - 2, start)
 
 
 def join_parts(parts: list[tuple[str | Formula, Any]]) -> Any:

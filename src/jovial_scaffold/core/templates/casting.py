@@ -12,35 +12,35 @@ from jovial_scaffold.core.code import called, compiled_code, every, loaded, para
 from jovial_scaffold.core.expressions.placeholders import Formula, Joined, Omittable, Programs
 from jovial_scaffold.core.expressions.shapes import Constants, constants_in
 from jovial_scaffold.core.limits import EXPRESSION_LENGTH
-from jovial_scaffold.core.templates.model import Body, Compiled, Condition, Constant, Dynamic, ListValue, MapValue
+from jovial_scaffold.core.templates.model import Compiled, Condition, Constant, Dynamic, Head, ListValue, MapValue, Resource
 from jovial_scaffold.core.text.moulds import CANONICAL, Cast, Mould, UnlikeError, Woven
 from jovial_scaffold.core.text.source import Origin, Pointer, Source, value_at
 
-_MOST = 100  # bodies of one mould, which differ in what has to be the same
+_MOST = 100  # functions of one template: those of one mould differ in what has to be the same
 _ROOM = 2_000  # characters by which an expression may become longer
 
-Make = Callable[[Source, Pointer, Any, Sequence[str]], Body | None]
+Make = Callable[[Head, Source, Pointer, Any, Sequence[str]], Resource | None]
 
 
 class Castings:
-    """The bodies that resources of one template are cast from."""
+    """What resources of one template are cast from."""
 
     def __init__(self, programs: Programs) -> None:
         self._programs = programs
         self._fixed: dict[Mould, tuple[int, ...] | None] = {}
         self._made: dict[tuple[Mould, tuple[str, ...]], Make | None] = {}
 
-    def body(self, cast: Cast, content: Any, origin: Origin) -> Body | None:
-        """The body of a resource, where one that is alike was compiled before, and nothing was wrong with it."""
+    def resource(self, cast: Cast, content: Any, head: Head) -> Resource | None:
+        """A resource, where one that is alike was compiled before, and nothing was wrong with it."""
         mould, digits = cast
         fixed = self._fixed.get(mould)
         if fixed is None:
             return None
         make = self._made.get((mould, tuple([digits[index] for index in fixed])))
-        return make(origin.source, origin.pointer, content, digits) if make is not None else None
+        return make(head, *head[-1], content, digits) if make is not None else None
 
-    def learn(self, cast: Cast, content: Any, body: Body) -> None:
-        """Cast what follows from a body that was compiled without a finding."""
+    def learn(self, cast: Cast, content: Any, resource: Resource) -> None:
+        """Cast what follows from a resource that was compiled without a finding."""
         mould, digits = cast
         fixed = self._fixed.get(mould)
         if (mould in self._fixed and fixed is None) or len(self._made) >= _MOST:
@@ -49,7 +49,7 @@ class Castings:
         if key in self._made:
             return
         try:
-            found, make = _Caster(self._programs, mould, digits, content).make(body)
+            found, make = _Caster(self._programs, mould, digits, content).make(resource)
         except UnlikeError:
             found, make = None, None
         if fixed is None:
@@ -59,7 +59,7 @@ class Castings:
 
 
 class _Caster:
-    """Writes the code that makes a body; `content` is the value that the resource was compiled from, which has these digits."""
+    """Writes the code that makes a resource; `content` is the value that the resource was compiled from, which has these digits."""
 
     def __init__(self, programs: Programs, mould: Mould, digits: Sequence[str], content: Any) -> None:
         self._programs = programs
@@ -80,29 +80,30 @@ class _Caster:
             "ListValue": ListValue,
             "MapValue": MapValue,
             "Omittable": Omittable,
-            "Body": Body,
             "Origin": Origin,
+            "Resource": Resource,
             "formula": programs.formula,
             "int": int,
             "names": programs.shapes.resources,
         }
 
-    def make(self, body: Body) -> tuple[tuple[int, ...], Make]:
-        """Which numbers have to be the same, and the function. Raises UnlikeError for bodies that are not cast."""
-        if body.loop is not None or body.key is not None:
+    def make(self, resource: Resource) -> tuple[tuple[int, ...], Make]:
+        """Which numbers have to be the same, and the function. Raises UnlikeError for resources that are not cast."""
+        if resource.loop is not None or resource.key is not None:
             raise UnlikeError
-        self._pointer = body.properties.origin.pointer
-        properties = self._properties(body.properties)
+        self._pointer = resource.origin.pointer
+        properties = self._properties(resource.properties)
         written = called(
-            loaded("Body"),
+            loaded("Resource"),
+            ast.Starred(value=loaded("head"), ctx=ast.Load()),
             properties,
             ast.Constant(None),
-            self._condition(body.when) if body.when is not None else ast.Constant(None),
+            self._condition(resource.when) if resource.when is not None else ast.Constant(None),
             ast.Constant(None),
-            self._after(body),
-            ast.Constant(body.keep),
-            self._part((*self._pointer, "$formerly")) if body.formerly else ast.Constant(""),
-            self._constant(body.shape),
+            self._after(resource),
+            ast.Constant(resource.keep),
+            self._part((*self._pointer, "$formerly")) if resource.formerly else ast.Constant(""),
+            self._constant(resource.shape),
             ast.Tuple(elts=self._constants, ctx=ast.Load()),
         )
         integers: list[ast.expr] = [
@@ -110,7 +111,7 @@ class _Caster:
         ]
         tests = [*integers, *self._tests]
         whole = ast.IfExp(test=every(tests), body=written, orelse=ast.Constant(None)) if tests else written
-        function = ast.Lambda(args=parameters("source", "pointer", "content", "digits"), body=whole)
+        function = ast.Lambda(args=parameters("head", "source", "pointer", "content", "digits"), body=whole)
         made = compiled_code(ast.Expression(function), "eval", self._code)
         if made is None:
             raise UnlikeError
@@ -207,9 +208,9 @@ class _Caster:
             self._constants.pop()
         return called(loaded("Condition"), written, self._origin(condition.origin))
 
-    def _after(self, body: Body) -> ast.expr:
+    def _after(self, resource: Resource) -> ast.expr:
         entries: list[ast.expr] = [
-            ast.Tuple(elts=[self._part(origin.pointer), self._origin(origin)], ctx=ast.Load()) for _, origin in body.after
+            ast.Tuple(elts=[self._part(origin.pointer), self._origin(origin)], ctx=ast.Load()) for _, origin in resource.after
         ]
         return ast.Tuple(elts=entries, ctx=ast.Load())
 

@@ -7,7 +7,7 @@ import re
 from collections.abc import Collection
 from typing import Any
 
-from jovial_scaffold.core.expressions.errors import CUT, ExpressionError, SyntaxProblem
+from jovial_scaffold.core.expressions.errors import CutShort, ExpressionError, SyntaxProblem
 from jovial_scaffold.core.expressions.placeholders import Formula, Omittable, Programs
 from jovial_scaffold.core.findings import Finding, Level, Span
 from jovial_scaffold.core.limits import NAME_LENGTH
@@ -90,7 +90,11 @@ class Compiler:
 
     def expression_problem(self, problem: ExpressionError, origin: Origin) -> None:
         """A finding at the exact characters of an expression."""
-        hint = NOTHING if problem.hint is CUT and not _may_be_cut(origin) else problem.hint
+        hint = problem.hint
+        if isinstance(problem, CutShort) and _may_be_cut(origin):
+            if _is_said_to_be_cut(origin):
+                return
+            hint = say("YAML ends a plain value at ` #`, and inside {} or [] at a comma; quotes around the whole value prevent that.", "{}")
         self.report(problem.id, problem.message, origin.inner_span(problem.start, problem.end), hint)
 
     def map(self, written: dict[str, Any], origin: Origin, in_list: bool) -> Compiled:
@@ -196,6 +200,11 @@ def _may_be_cut(origin: Origin) -> bool:
     """Whether YAML may have ended a text before its end: without quotes, and with something behind it in its line."""
     place, text = origin.source.place(origin.pointer), origin.source.text
     return place.style == "plain" and text[place.end : place.end + 1] not in ("", "\n", "\r")
+
+
+def _is_said_to_be_cut(origin: Origin) -> bool:
+    place = origin.source.place(origin.pointer)
+    return any(each.id == "yaml-cut" and each.start <= place.end and each.end >= place.start for each in origin.source.problems)
 
 
 def is_name(text: str) -> bool:

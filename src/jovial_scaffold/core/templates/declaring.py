@@ -2,7 +2,7 @@
 
 from typing import Any, Protocol
 
-from jovial_scaffold.core.expressions.errors import CUT, SyntaxProblem
+from jovial_scaffold.core.expressions.errors import SyntaxProblem
 from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.findings import Finding, Related, Span
 from jovial_scaffold.core.schemas.keywords import misspelt, parts
@@ -27,7 +27,7 @@ from jovial_scaffold.core.templates.notations import NOTATIONS, notation_of, pla
 from jovial_scaffold.core.templates.sections import ENTRY_KEYS, SectionReader
 from jovial_scaffold.core.text.source import Origin, Source
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.words import NOTHING, Described, Operand, listed, nearest, say
+from jovial_scaffold.core.words import Described, Operand, listed, nearest, say
 
 
 class Library(Protocol):
@@ -373,7 +373,7 @@ class DeclarationReader(SectionReader):
         try:
             parts = placed(document_content(source.text, self.programs, brackets), notation)
         except SyntaxProblem as problem:
-            hint = brackets.literal_hint() if "closed" in problem.message.template else NOTHING if problem.hint is CUT else problem.hint
+            hint = brackets.literal_hint() if "closed" in problem.message.template else problem.hint
             self.report(problem.id, problem.message, file.inner_span(problem.start, problem.end), hint)
             self.lost_name(name)
             return None

@@ -1,6 +1,6 @@
 """What a template is once it is read: frozen declarations, and compiled values that an environment can be put into."""
 
-from typing import Any, NamedTuple
+from typing import Any
 
 from jovial_scaffold.core.expressions.placeholders import Formula, Joined, Omittable
 from jovial_scaffold.core.records import record
@@ -264,25 +264,11 @@ class ResourceShape:
     steps: frozenset[tuple[str | int, str]]
 
 
-class Body(NamedTuple):
-    """What stands in a resource: its properties and directives. `constants` are what its properties alone have, in the order of its shape."""
-
-    properties: MapValue
-    loop: Loop | None
-    when: Condition | None
-    key: Condition | None
-    after: tuple[tuple[str, Origin], ...]
-    keep: bool
-    formerly: str
-    shape: ResourceShape
-    constants: tuple[Any, ...]
-
-
 @record
 class Resource:
     """A resource as written, or a use of a module. `type` is None where nobody knows `type_text`; of a module, it is its interface.
 
-    The rest is its `Body`.
+    `constants` are what its properties alone have, in the order of its shape.
     """
 
     name: str
@@ -306,6 +292,8 @@ class Resource:
         return self.loop.variables if self.loop is not None else ()
 
 
+Head = tuple[str, str, ResourceType | None, Module | None, Origin]
+"""What a resource is, before its properties and directives: its first five fields."""
 Use = tuple[Formula, Origin, tuple[str, ...]]
 """An expression, where it stands, and the loop variables that it sees."""
 

@@ -14,7 +14,7 @@ from jovial_scaffold.core.spelling import near
 from jovial_scaffold.core.templates.casting import Castings
 from jovial_scaffold.core.templates.compiling import is_name, overlaid, taken_for
 from jovial_scaffold.core.templates.declaring import DeclarationReader
-from jovial_scaffold.core.templates.model import Body, Compiled, Constant, Dynamic, Everywhere, MapValue, Module, Resource
+from jovial_scaffold.core.templates.model import Compiled, Constant, Dynamic, Everywhere, Head, MapValue, Module, Resource
 from jovial_scaffold.core.templates.reaching import flowing
 from jovial_scaffold.core.templates.shapes import ResourceShapes
 from jovial_scaffold.core.text.moulds import Mould
@@ -70,21 +70,23 @@ class ResourceReader(DeclarationReader):
         if known:
             module, kind = self.resource_type(type_text, origin)
         cast = origin.source.outline.casts.get(origin.pointer) if module is None else None
-        body = self.castings.body(cast, content, origin) if cast is not None and known else None
-        if kind is not None and (cast is None or body is None or self.has_secrets(kind, cast[0], content)):
+        head = (name, type_text, kind, module, origin)
+        made = self.castings.resource(cast, content, head) if cast is not None and known else None
+        if kind is not None and (cast is None or made is None or self.has_secrets(kind, cast[0], content)):
             self.hide_secrets(kind, content, origin)
         for each in module.template.secret_parameters if module is not None else ():
             if each in content:
                 self.hide_secret(content[each], origin.child(each))
-        if body is None:
+        if made is None:
             said = len(self.findings)
-            body = self.body(content if known else {}, origin)
+            made = self.compiled(content if known else {}, head)
             if cast is not None and said == len(self.findings):
-                self.castings.learn(cast, content, body)
-        return Resource(name, type_text, kind, module, origin, *body)
+                self.castings.learn(cast, content, made)
+        return made
 
-    def body(self, content: dict[str, Any], origin: Origin) -> Body:
-        """What stands in a resource."""
+    def compiled(self, content: dict[str, Any], head: Head) -> Resource:
+        """A resource with what stands in it."""
+        origin = head[-1]
         strange = [each for each in content if each[:1] == "$" and each[:2] != "$$" and each not in DIRECTIVES and each != "$schema"]
         for each in strange:
             hint = nearest(each, DIRECTIVES, say("A property that begins with a dollar sign is written ${}.", each))
@@ -100,7 +102,8 @@ class ResourceReader(DeclarationReader):
             value = MapValue(tuple((k, Constant(v, origin.child(k if k in plain else f"${k}"))) for k, v in value.value.items()), origin)
         assert isinstance(value, MapValue)
         loop = self.loop(directives["$per"], origin.child("$per")) if "$per" in directives else None
-        return Body(
+        return Resource(
+            *head,
             value,
             loop,
             self.condition(directives["$when"], origin.child("$when")) if "$when" in directives else None,
