@@ -5,6 +5,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from jovial_scaffold.core.spelling import is_slip, near, slip_of
+from jovial_scaffold.core.templates.compiling import taken_for
+from jovial_scaffold.core.text.source import Origin, Source
 
 WORDS = st.text("abcdefghij_", min_size=2, max_size=12)
 
@@ -40,3 +42,10 @@ def test_one_letter_is_a_slip(word: str, at: int, letter: str) -> None:
 @given(WORDS, st.lists(st.sampled_from("klm"), min_size=2, max_size=4))
 def test_more_letters_are_none(word: str, letters: list[str]) -> None:
     assert not is_slip(word, word + "".join(letters)) and not is_slip("".join(letters) + word, word)
+
+
+def test_only_strange_keys_are_taken_for_others() -> None:
+    origin = Origin(Source("t.yaml", "", None, lambda _: {}), ("resources",))
+    found = taken_for({"$whne": 1, "key": 2, "name": 3}, origin, ("$when", "$key"), ("$whne",))
+    assert found == {"$when": 1, "key": 2, "name": 3}
+    assert origin.source.meant == {("resources", "$when"): "$whne"}

@@ -1,5 +1,6 @@
 """Projects that grow in one dimension each: what is large in them, and nothing else is."""
 
+import re
 from collections.abc import Callable
 from pathlib import Path
 from typing import NamedTuple
@@ -26,6 +27,7 @@ class Dimension(NamedTuple):
 _SETTING = "  setting: {enum: [sandbox, rehearsal, live], description: Which world}\n"
 _COPIES = "  copies: {type: integer, minimum: 1, maximum: 9, description: How many}\n"
 _HEAD = f"parameters:\n{_SETTING}{_COPIES}"
+_LETTERS = str.maketrans("0123456789", "abcdefghij")
 _VALUES = "setting: live\ncopies: 3\n"
 
 
@@ -39,6 +41,12 @@ def _shared(number: int) -> str:
 
 def resources(size: int) -> Project:
     return Project(_HEAD + _queues(size, _shared), _VALUES)
+
+
+def named_by_words(size: int) -> Project:
+    """The same, with no digit in it that tells one from another: what is read once for all that are numbered helps nobody here."""
+    template = _HEAD + _queues(size, _shared)
+    return Project(re.sub("(?<=[q-])[0-9]+", lambda found: found.group().translate(_LETTERS), template), _VALUES)
 
 
 def own_conditions(size: int) -> Project:
@@ -144,6 +152,7 @@ def environments(size: int) -> Project:
 
 DIMENSIONS = (
     Dimension("resources", resources, (1_000, 4_000)),
+    Dimension("resources named by words", named_by_words, (1_000, 4_000)),
     Dimension("a $when of their own", own_conditions, (1_000, 4_000)),
     Dimension("a shared $when", shared_condition, (1_000, 4_000)),
     *(Dimension(f"enums of {options}", _enums(options), (400, 1_600)) for options in (3, 10, 30)),

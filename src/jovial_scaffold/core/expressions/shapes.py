@@ -5,7 +5,7 @@ the offsets of those nodes: a literal or a name, which alone begins there.
 """
 
 import re
-from collections.abc import Callable, Collection, Iterator, Mapping
+from collections.abc import Collection, Iterator, Mapping
 from typing import Any
 
 from jovial_scaffold.core.expressions.generation import Generated, generate
@@ -91,11 +91,21 @@ class Shapes:
 
     def of(self, text: str) -> tuple[Shape, Constants]:
         """The shape of an expression, and its constants. Raises SyntaxProblem."""
-        constants: list[Any] = []
-        at: list[int] = []
-        key = _TOKENS.sub(self._replaced(constants, at), text) if _may_have_holes(text) else ""
-        if not constants or None in constants:
+        found = list(constants_in(text, self.resources)) if _may_have_holes(text) else []
+        # What stands before a quote makes another kind of text of it; then nothing is shared.
+        if not found or any(kind == "text" and text[start] not in "\"'" for kind, start, _ in found):
             return Shape(parse(text)), ()
+        pieces: list[str] = []
+        last = 0
+        constants: list[Any] = []
+        for kind, start, end in found:
+            pieces += (text[last:start], kind)
+            constants.append(
+                text[start + 1 : end - 1] if kind == "text" else int(text[start:end]) if kind == "integer" else text[start:end]
+            )
+            last = end
+        key = "\0".join((*pieces, text[last:]))
+        at = [start for _, start, _ in found]
         if key not in self._known:
             node = parse(text)
             are_holes = _are_holes(node, dict(zip(at, constants, strict=True)))
@@ -104,34 +114,12 @@ class Shapes:
         shape = self._known[key]
         return (shape, tuple(constants)) if shape is not None else (Shape(parse(text)), ())
 
-    def _replaced(self, constants: list[Any], at: list[int]) -> Callable[[re.Match[str]], str]:
-        resources = self.resources
-
-        def replaced(found: re.Match[str]) -> str:
-            kind, written = found.lastgroup, found.group()
-            if kind == "name":
-                if written not in resources:
-                    return written
-                constants.append(written)
-            elif kind == "integer":
-                constants.append(int(written))
-            else:
-                quote = written[0]
-                # What stands before a quote makes another kind of text of it; then nothing is shared.
-                constants.append(written[1:-1] if quote in "\"'" else None)
-            at.append(found.start())
-            return f"\0{kind}\0"
-
-        return replaced
-
 
 def constants_in(text: str, resources: Collection[str]) -> Iterator[tuple[str, int, int]]:
-    """The constants of an expression that has a shape: "integer", "text" or "name", and where each begins and ends, without quotes."""
+    """What may be constants of an expression: "integer", "text" with its quotes, or "name" of a resource, and where each begins and ends."""
     for found in _TOKENS.finditer(text):
         kind = str(found.lastgroup)
-        if kind == "text":
-            yield kind, found.start() + 1, found.end() - 1
-        elif kind == "integer" or found.group() in resources:
+        if kind != "name" or found.group() in resources:
             yield kind, found.start(), found.end()
 
 

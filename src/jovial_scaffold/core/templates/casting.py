@@ -276,7 +276,8 @@ class _Caster:
         if len(found) != len(known):
             raise UnlikeError
         for (kind, start, end), value in zip(found, known, strict=True):
-            part = text.cut(self._digits, start, end)
+            quote = 1 if kind == "text" else 0
+            part = text.cut(self._digits, start + quote, end - quote)
             if not part.numbers:
                 written.append(self._constant(value))
                 continue
