@@ -6,9 +6,10 @@ from pathlib import Path
 
 from jovial_scaffold.core.text.outline import Outline
 from jovial_scaffold.core.text.source import Source
+from jovial_scaffold.core.text.yaml_careful import values_of
 from jovial_scaffold.core.text.yaml_flow import GrammarError
 from jovial_scaffold.core.text.yaml_grammar import events_of
-from jovial_scaffold.core.text.yaml_reader import locate_yaml, read_yaml, values_of
+from jovial_scaffold.core.text.yaml_reader import locate_yaml, read_yaml
 from tests.fuzz.expressions import alike
 
 _ROOT = Path(__file__).parents[2]

@@ -9,7 +9,7 @@ from jovial_scaffold.core.templates.model import Scalar
 from jovial_scaffold.core.text.scalars import NumberRangeError, core_schema_value
 
 _PLAIN = re.compile(r"[A-Za-z_./][A-Za-z0-9_./:@+-]*(?<!:)\Z")
-_UNPRINTABLE = re.compile("[^\t\n -~\xa0-\ud7ff\ue000-\ufefe\uff00-\ufffd\U00010000-\U0010ffff]")
+_UNPRINTABLE = re.compile("[\x00-\x08\x0b-\x1f\x7f-\x9f\ud800-\udfff\ufeff\ufffe\uffff]")
 
 
 def quoted(text: str) -> str:

@@ -3,9 +3,8 @@
 import io
 from typing import Any
 
-from jovial_scaffold.core.text.source import Place, Pointer, Problem
+from jovial_scaffold.core.text.source import Place, Pointer, Problem, duplicate_problem
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.text.yaml_reader import duplicate_problem
 from jovial_scaffold.core.words import say
 
 

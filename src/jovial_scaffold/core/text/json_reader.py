@@ -10,9 +10,8 @@ from typing import Any
 from jovial_scaffold.core.limits import NESTING
 from jovial_scaffold.core.text.nesting import deepest
 from jovial_scaffold.core.text.scalars import NumberRangeError, bounded_float, bounded_integer
-from jovial_scaffold.core.text.source import Place, Pointer, Problem
+from jovial_scaffold.core.text.source import Place, Pointer, Problem, duplicate_problem
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.text.yaml_reader import duplicate_problem
 from jovial_scaffold.core.words import NOTHING, Foreign, Sentence, say
 
 _HALF = re.compile(r"\\u[dD][89a-fA-F]")

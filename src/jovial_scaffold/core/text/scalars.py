@@ -7,6 +7,7 @@ import re
 from typing import Any
 
 from jovial_scaffold.core.limits import INT64_MAX, INT64_MIN, INTEGER_DIGITS
+from jovial_scaffold.core.words import Sentence, say
 
 WORDS: dict[str, Any] = {
     **dict.fromkeys(("", "~", "null", "Null", "NULL")),
@@ -67,3 +68,8 @@ def quoted(value: str) -> str:
         return f"'{value}'"
     escaped = value.replace("\\", "\\\\").replace('"', '\\"')
     return f'"{escaped}"'
+
+
+def quote_hint(entry: str) -> Sentence:
+    """What to write instead of a value that YAML cuts."""
+    return say("Put the whole value in quotes: `{}`", entry)

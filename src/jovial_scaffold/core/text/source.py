@@ -11,7 +11,7 @@ from jovial_scaffold.core.findings import Span
 from jovial_scaffold.core.text.alignment import source_offsets
 from jovial_scaffold.core.text.outline import Outline
 from jovial_scaffold.core.text.outline import Pointer as Pointer
-from jovial_scaffold.core.words import NOTHING, Sentence
+from jovial_scaffold.core.words import NOTHING, Sentence, say
 
 _COMMENT = re.compile(r"(^|\s)#.*")
 _PARTS = 200  # entries whose places are found one by one, before those of the whole text are
@@ -37,6 +37,17 @@ class Problem(NamedTuple):
     end: int
     hint: Sentence = NOTHING
     related: tuple[tuple[int, int, Sentence], ...] = ()
+
+
+def duplicate_problem(key: str, first: tuple[int, int], second: tuple[int, int]) -> Problem:
+    """A key that stands twice in one map: the second place is reported, the first is related."""
+    return Problem(
+        "duplicate-key",
+        say("The key `{}` stands twice in this map.", key),
+        *second,
+        say("Remove one of the two, or give one another name."),
+        ((*first, say("The first one is here.")),),
+    )
 
 
 class Source:

@@ -18,7 +18,7 @@ class NotQuick(Exception):
 
 
 #: tabs, carriage returns, and what YAML does not print or takes for the end of a line
-_UNUSUAL = re.compile("[^\n -~\u00a1-\u1fff\u2010-\u2027\u2030-\ud7ff\ue000-\ufefe\uff00-\ufffd\U00010000-\U0010ffff]")
+_UNUSUAL = re.compile("[\x00-\x09\x0b-\x1f\x7f-\xa0\u2000-\u200f\u2028-\u202f\ud800-\udfff\ufeff\ufffe\uffff]")
 _KEY = r"[A-Za-z_$][\w$./()@-]*(?:[ ][\w$./()@-]+)*"
 #: indentation, a dash, a key, and what follows it; each line of a text is one match
 _LINE = re.compile(
