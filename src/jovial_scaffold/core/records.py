@@ -1,10 +1,33 @@
 """Records that are cheap to make: a program that starts often must not spend its time on writing methods that nobody calls."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any, dataclass_transform
+from typing import Any, Generic, TypeVar, dataclass_transform
+
+T = TypeVar("T")
 
 
 @dataclass_transform(frozen_default=True)
 def record(cls: type) -> Any:
     """A record whose fields stay as they are, which mypy sees to; two are equal only where they are the same."""
     return dataclass(slots=True, eq=False, repr=False)(cls)
+
+
+def at_once(value: T) -> Callable[[], T]:
+    """A value that is there already, where one may be made later."""
+    return lambda: value
+
+
+class Later(Generic[T]):
+    """A value that is made when it is first asked for: of very many, most are asked for nothing but what they have in common."""
+
+    __slots__ = ("_make", "_value")
+
+    def __init__(self, make: Callable[[], T]) -> None:
+        self._make: Callable[[], T] | None = make
+
+    def __call__(self) -> T:
+        if self._make is not None:
+            self._value = self._make()
+            self._make = None
+        return self._value

@@ -12,6 +12,7 @@ from jovial_scaffold.core.code import called, compiled_code, every, loaded, para
 from jovial_scaffold.core.expressions.placeholders import Formula, Joined, Omittable, Programs
 from jovial_scaffold.core.expressions.shapes import Constants, constants_in
 from jovial_scaffold.core.limits import EXPRESSION_LENGTH
+from jovial_scaffold.core.records import Later
 from jovial_scaffold.core.templates.model import Compiled, Condition, Constant, Dynamic, Head, ListValue, MapValue, Resource
 from jovial_scaffold.core.text.moulds import CANONICAL, Cast, Mould, UnlikeError, Woven
 from jovial_scaffold.core.text.source import Origin, Pointer, Source, value_at
@@ -77,6 +78,7 @@ class _Caster:
             "Constant": Constant,
             "Dynamic": Dynamic,
             "Joined": Joined,
+            "Later": Later,
             "ListValue": ListValue,
             "MapValue": MapValue,
             "Omittable": Omittable,
@@ -96,7 +98,7 @@ class _Caster:
         written = called(
             loaded("Resource"),
             ast.Starred(value=loaded("head"), ctx=ast.Load()),
-            properties,
+            called(loaded("Later"), ast.Lambda(args=parameters(), body=properties)),
             ast.Constant(None),
             self._condition(resource.when) if resource.when is not None else ast.Constant(None),
             ast.Constant(None),

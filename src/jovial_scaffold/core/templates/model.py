@@ -1,5 +1,6 @@
 """What a template is once it is read: frozen declarations, and compiled values that an environment can be put into."""
 
+from collections.abc import Callable
 from typing import Any
 
 from jovial_scaffold.core.expressions.placeholders import Formula, Joined, Omittable
@@ -268,7 +269,8 @@ class ResourceShape:
 class Resource:
     """A resource as written, or a use of a module. `type` is None where nobody knows `type_text`; of a module, it is its interface.
 
-    `constants` are what its properties alone have, in the order of its shape.
+    `written` gives its properties; of many resources that are alike, only what its shape does not say is made at once. `constants` are
+    what its properties alone have, in the order of its shape.
     """
 
     name: str
@@ -276,7 +278,7 @@ class Resource:
     type: ResourceType | None
     module: Module | None
     origin: Origin
-    properties: MapValue
+    written: Callable[[], MapValue]
     loop: Loop | None
     when: Condition | None
     key: Condition | None
@@ -285,6 +287,11 @@ class Resource:
     formerly: str
     shape: ResourceShape
     constants: tuple[Any, ...]
+
+    @property
+    def properties(self) -> MapValue:
+        """What is written below it, but for directives."""
+        return self.written()
 
     @property
     def variables(self) -> tuple[str, ...]:

@@ -7,6 +7,7 @@ from typing import Any
 
 from jovial_scaffold.core.expressions.errors import SyntaxProblem
 from jovial_scaffold.core.findings import Related
+from jovial_scaffold.core.records import at_once
 from jovial_scaffold.core.schemas.catalog import Catalogs, ResourceType
 from jovial_scaffold.core.schemas.shapes import secret_pointers
 from jovial_scaffold.core.schemas.validation import subschema
@@ -104,7 +105,7 @@ class ResourceReader(DeclarationReader):
         loop = self.loop(directives["$per"], origin.child("$per")) if "$per" in directives else None
         return Resource(
             *head,
-            value,
+            at_once(value),
             loop,
             self.condition(directives["$when"], origin.child("$when")) if "$when" in directives else None,
             self.key(directives, origin),
@@ -280,7 +281,7 @@ class ResourceReader(DeclarationReader):
                     properties[key] = value
             merged = MapValue(tuple(properties.items()), resource.properties.origin)
             shape, constants = self.shapes.of(merged, resource.variables)
-            result[name] = replace(resource, properties=merged, shape=shape, constants=constants)
+            result[name] = replace(resource, written=at_once(merged), shape=shape, constants=constants)
         self._report_unfitting(everywhere, known, resources)
         return result
 
