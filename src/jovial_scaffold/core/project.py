@@ -13,7 +13,7 @@ from jovial_scaffold.core import marks
 from jovial_scaffold.core.expressions.scopes import Scope
 from jovial_scaffold.core.findings import Finding, Span, absorbed, has_errors, merged
 from jovial_scaffold.core.folders import Folder, Found, History, RevisionError
-from jovial_scaffold.core.graph.ordering import put_in_order
+from jovial_scaffold.core.graph.ordering import Orders, put_in_order
 from jovial_scaffold.core.limits import PARALLEL_RESOURCES
 from jovial_scaffold.core.outcomes import CheckResult, Moment
 from jovial_scaffold.core.parallel import Beside, can_fork
@@ -94,6 +94,7 @@ class Project:
         self._found: dict[bool, list[Finding]] = {}
         self._parameters: dict[str, tuple[Parameters, list[Finding]]] = {}
         self._renderings: dict[str, tuple[Evaluated, list[Finding]]] = {}
+        self._orders = Orders()
         self._partly: dict[str, Evaluated] = {}
         self._revisions: dict[str, Project] = {}
         self._as_of = ""  # `@` and a revision, where it is a project of the past
@@ -704,7 +705,7 @@ class Project:
         self._catalog_findings  # noqa: B018 - it has to be found before resources are judged
         parameters, findings = self._resolve(entry, files, values) if files or values else self._resolved(entry.name)
         rendering = render(self._plan, parameters, self._context(entry), self._plans, meter=self._meter)
-        return rendering, [*findings, *put_in_order(rendering)]
+        return rendering, [*findings, *put_in_order(rendering, self._orders)]
 
 
 def project_at(history: History, commit: str, folder: Folder, file: str, overrides: Overrides, as_then: bool = True) -> Project:

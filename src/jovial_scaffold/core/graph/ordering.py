@@ -9,7 +9,8 @@ from jovial_scaffold.core.words import listed, say
 
 def rounds(after: Mapping[str, Collection[str]]) -> tuple[list[list[str]], list[str]]:
     """Rounds in order, each sorted, and the addresses that go in circles or wait for such. What is not a key of `after` is ignored."""
-    remaining = {address: {first for first in firsts if first in after} for address, firsts in after.items()}
+    known = after.keys()
+    remaining = {address: set(firsts) & known for address, firsts in after.items()}
     waiting: dict[str, list[str]] = {}
     for address, firsts in remaining.items():
         for first in firsts:
@@ -29,9 +30,24 @@ def rounds(after: Mapping[str, Collection[str]]) -> tuple[list[list[str]], list[
     return ordered, sorted(remaining)
 
 
-def put_in_order(rendering: Evaluated) -> list[Finding]:
+class Orders:
+    """What came of the last order that was asked for: environments seldom differ in what comes after what."""
+
+    def __init__(self) -> None:
+        self._after: Mapping[str, Collection[str]] | None = None
+        self._found: tuple[list[list[str]], list[str]] = [], []
+
+    def of(self, after: Mapping[str, Collection[str]]) -> tuple[list[list[str]], list[str]]:
+        """What `rounds` gives."""
+        if after != self._after:
+            self._after, self._found = after, rounds(after)
+        return self._found
+
+
+def put_in_order(rendering: Evaluated, orders: Orders) -> list[Finding]:
     """Bring the resources into deployment order, and report items of loops that wait for each other."""
-    rendering.rounds, circling = rounds({address: each.after for address, each in rendering.resources.items()})
+    ordered, circling = orders.of({address: each.after for address, each in rendering.resources.items()})
+    rendering.rounds = [list(each) for each in ordered]
     order = [address for each in rendering.rounds for address in each] + circling
     rendering.resources = {address: rendering.resources[address] for address in order}
     stuck = [rendering.resources[address].instance for address in circling]

@@ -89,10 +89,16 @@ def _key(resource: RenderedResource) -> Key | None:
     names = kind.schema.get("identity") if kind is not None else None
     if kind is None or not isinstance(names, list) or not names:
         return None
-    values = [resource.properties.get(name, _UNSET) for name in names]
-    if any(type(value) is not str and (value is _UNSET or any(deep_marks(value))) for value in values):
-        return None
-    return (kind.name, *((type(value).__name__, Value(value) if isinstance(value, list | dict) else value) for value in values))
+    key: list[Any] = [kind.name]
+    for name in names:
+        value = resource.properties.get(name, _UNSET)
+        if type(value) is str:
+            key += (str, value)
+        elif value is _UNSET or any(deep_marks(value)):
+            return None
+        else:
+            key += (type(value), Value(value) if isinstance(value, list | dict) else value)
+    return tuple(key)
 
 
 def _identified(key: Key, resource: RenderedResource) -> Identified:

@@ -30,6 +30,7 @@ class Plan:
         self.codes = Codes()
         self._reaches = Reaches(template)
         self._known: dict[tuple[str, str], Reach] = {}
+        self._certain: dict[str, tuple[frozenset[str], tuple[str, ...]] | None] = {}
 
     @cached_property
     def speller(self) -> Speller:
@@ -52,6 +53,17 @@ class Plan:
             resource = self.template.resources[name]
             self._known[key] = self._reaches.of(presence_uses(resource)) if resource.module else self._reaches.of_resource(resource)
         return self._known[key]
+
+    def certain(self, name: str) -> tuple[frozenset[str], tuple[str, ...]] | None:
+        """What a resource comes after in every environment, as a set and in order; None where that is not the same in all of them. It does
+        not hold inside of a use of a module."""
+        if name not in self._certain:
+            reach, resource, resources = self.resource(name), self.template.resources[name], self.template.resources
+            targets = reach.resources - {name}
+            is_certain = not (reach.outputs or reach.parameters or resource.after or resource.module)
+            is_certain = is_certain and all(resources[each].is_single for each in targets)
+            self._certain[name] = (targets, tuple(sorted(targets))) if is_certain else None
+        return self._certain[name]
 
     def argument(self, use: str, parameter: str) -> Reach:
         """What is handed to a parameter of a module."""

@@ -260,6 +260,10 @@ def _rendered(scope: Surroundings, instance: Instance) -> EvaluatedResource:
 
 def _after(scope: Surroundings, instance: Instance) -> tuple[str, ...]:
     """The addresses that come first: what was read, what is named without being a loop, all items of what stands in `$after`."""
+    if scope.use is None:
+        certain = scope.plan.certain(instance.resource.name)
+        if certain is not None and not instance.presence and instance.reads <= certain[0]:
+            return certain[1]
     addresses = instance.reads | instance.presence | scope.order.reached(scope.plan.resource(instance.resource.name))
     if instance.resource.after:
         addresses |= scope.order.waited(instance.resource)

@@ -29,12 +29,13 @@ FEW = 3  # resources of which it is not worth while to make code
 
 class Code(NamedTuple):
     """The functions of a shape. `places` are those of the computed values, `left` which properties, counted from 0, are computed the careful
-    way: their values come after those."""
+    way: their values come after those. `looks` says of the types of all values which of them may be no plain data."""
 
     values: Callable[[Any, Mapping[str, Any], Constants], Values]
     build: Callable[[Values, Constants], dict[str, Any]]
     places: tuple[Pointer, ...]
     left: tuple[int, ...]
+    looks: dict[tuple[type, ...], tuple[int, ...]]
 
 
 class Codes:
@@ -89,7 +90,7 @@ class _Composer:
         tuple_of = ast.Tuple(elts=self._values, ctx=ast.Load())
         values_of = compiled_code(_function(tuple_of, "names", "variables", "constants"), "eval", self._writer.constants)
         build = compiled_code(_function(whole, "values", "constants"), "eval", {})
-        return Code(values_of, build, tuple(self._places), tuple(left)) if values_of and build else None
+        return Code(values_of, build, tuple(self._places), tuple(left), {}) if values_of and build else None
 
     def _built(self, compiled: Compiled, place: Pointer, only_if: str | None) -> ast.expr:
         """How the second function makes a value; what the first has to compute for it is written down, where it stands behind a condition
@@ -179,18 +180,21 @@ def marked_if_valid(
         marked = annotated(kind.shape, properties, (), notes)
         if notes:
             return None
-    if not SIMPLE.issuperset(map(type, values)):
-        stand_ins: list[Any] | None = None
-        for index, value in enumerate(values):
-            if type(value) in SIMPLE or is_plain(value):
-                continue
-            instead = value.value if type(value) is Secret else value
-            if type(instead) is Pending:
-                instead = kind.validator.stand_in(code.places[index])
-            elif not is_plain(instead):
-                return None
+    types = tuple(map(type, values))
+    look = code.looks.get(types)
+    if look is None:
+        look = code.looks[types] = tuple([index for index, each in enumerate(types) if each not in SIMPLE])
+    stand_ins: list[Any] | None = None
+    for index in look:
+        value = values[index]
+        instead = value.value if types[index] is Secret else value
+        if type(instead) is Pending:
+            instead = kind.validator.stand_in(code.places[index])
+        elif not is_plain(instead):
+            return None
+        if instead is not value:
             stand_ins = stand_ins or list(values)
             stand_ins[index] = instead
-        if stand_ins is not None:
-            judged = code.build(tuple(stand_ins), constants)
+    if stand_ins is not None:
+        judged = code.build(tuple(stand_ins), constants)
     return marked if kind.validator.is_valid(judged) else None

@@ -96,6 +96,8 @@ class Validator:
 
     def stand_in(self, pointer: Pointer) -> Any:
         """A value that fits at a pointer, in the place of one that is not known yet; null where none is found easily."""
+        if pointer in self._stand_ins:
+            return self._stand_ins[pointer]
         folded = tuple(0 if isinstance(step, int) else step for step in pointer)
         if folded not in self._stand_ins:
             self._stand_ins[folded] = None
@@ -107,6 +109,7 @@ class Validator:
                     return None
                 options = (*parts[0].get("enum", ()), *_STAND_INS)
                 self._stand_ins[folded] = next((each for each in options if part._compiled.is_valid(each)), None)
+        self._stand_ins[pointer] = self._stand_ins[folded]
         return self._stand_ins[folded]
 
 

@@ -294,6 +294,11 @@ class Resource:
         return self.written()
 
     @property
+    def is_single(self) -> bool:
+        """Whether it is one resource, whatever the environment."""
+        return self.loop is None and self.when is None and self.module is None
+
+    @property
     def variables(self) -> tuple[str, ...]:
         """Those of its loop."""
         return self.loop.variables if self.loop is not None else ()
