@@ -18,7 +18,6 @@ from jovial_scaffold.cli.options import (
     errors_of,
     folder_shown,
     load,
-    processors,
     show_errors,
     unusable,
 )
@@ -42,7 +41,7 @@ def command(
     try:
         loaded = load(project, with_values, with_file, run_needed=True)
         chosen = tuple(environments or loaded.environments)
-        found = loaded.find(text, chosen, processors())
+        found = loaded.find(text, chosen)
         labels = [loaded.label(each) for each in chosen]
         wrong = errors_of(loaded, chosen, found.errors)
     except ProjectError as error:

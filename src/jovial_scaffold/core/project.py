@@ -56,10 +56,11 @@ from jovial_scaffold.core.words import listed, nearest, say
 
 if TYPE_CHECKING:
     from jovial_scaffold.core.comparing.effects import Effects
-    from jovial_scaffold.core.comparing.finding import Search, SearchedView
+    from jovial_scaffold.core.comparing.finding import Search
     from jovial_scaffold.core.comparing.matrix import Comparison
     from jovial_scaffold.core.comparing.snapshots import Snapshot
     from jovial_scaffold.core.rendering.explaining import Reason
+    from jovial_scaffold.core.rendering.searching import Sought
 
 
 #: findings that are no errors and leave a value unknown
@@ -626,38 +627,33 @@ class Project:
         resource = project._rendered(here)[0].resources.get(address)
         return sorted(resource.effective) if resource else []
 
-    def find(self, text: str, environments: Iterable[str] = (), workers: int = 1) -> "Search":
-        """Every rendered property, output and document that holds a text, over some environments or all, and the errors that leave
-        values unknown there.
+    def find(self, text: str, environments: Iterable[str] = ()) -> "Search":
+        """Every rendered property, output and document that holds a text, over some environments or all, and where something is wrong with
+        one of them, its errors: they may leave values unknown."""
+        from jovial_scaffold.core.comparing.finding import Search, SearchedView, TextSought, hits_in, numbered, together
 
-        With `workers`, environments of a large project are rendered beside each other, in processes of their own.
-        """
-        from jovial_scaffold.core.comparing.finding import Search, together
-
-        views = tuple(environments) or self.environments
-        apart = len(self._template.resources) >= PARALLEL_RESOURCES.most and len(views) > 1 and set(views) <= set(self.environments)
-        children = min(workers, len(views)) - 1 if apart and can_fork() else 0
-        if children:
-            self._template_findings()  # which all of them need
-        shares = [views[number :: children + 1] for number in range(children + 1)]
-        beside = [Beside(partial(self._found_in, share, text)) for share in shares[1:]]
-        try:
-            parts = [self._found_in(shares[0], text), *(task.result() for task in beside)]
-        finally:
-            for task in beside:
-                task.end()
-        found = sorted((each for part in parts for each in part), key=lambda each: views.index(each.view))
+        found, sought = [], TextSought(text)
+        for view in tuple(environments) or self.environments:
+            project, here = self.side(view)
+            rendering = project._searched(here, sought)
+            errors: list[Finding] = []
+            if rendering is None:
+                rendering = self.views((view,))[0]
+                errors = [each for each in project._whole(here).findings if each.level == "error"]
+            found.append(SearchedView(view, rendering.label, hits_in(rendering, sought), errors))
+        found = numbered(found)
         return Search(together(found), {each.view: each.errors for each in found})
 
-    def _found_in(self, views: tuple[str, ...], text: str) -> "list[SearchedView]":
-        from jovial_scaffold.core.comparing.finding import SearchedView, hits_in
+    def _searched(self, name: str, sought: "Sought") -> Evaluated | None:
+        """A view with the resources that may hold what is sought; None where something is wrong with it, which only a whole one can say."""
+        if name in self._renderings or has_errors([*self._findings, *self._catalog_findings]) or self._template.unread:
+            return None
+        from jovial_scaffold.core.rendering.searching import searched
 
-        found = []
-        for view, rendering in zip(views, self.views(views), strict=True):
-            project, here = self.side(view)
-            errors = [each for each in project._whole(here).findings if each.level == "error"]
-            found.append(SearchedView(view, rendering.label, hits_in(rendering, text), errors))
-        return found
+        parameters, findings = self._resolved(name)
+        entry = self._file.environments[View.parse(name).environment]
+        rendering = searched(self._plan, parameters, self._context(entry), self._plans, sought, self._meter)
+        return None if has_errors(findings) else rendering
 
     # -- one environment
 

@@ -2,8 +2,8 @@
 
 import ipaddress
 import re
-from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from dataclasses import dataclass, replace
 from functools import cache
 from typing import Any
 
@@ -15,10 +15,12 @@ from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.rendering.tracing import Tracer
 from jovial_scaffold.core.schemas.catalog import ResourceType
 from jovial_scaffold.core.templates.compiling import written_span
+from jovial_scaffold.core.templates.model import Resource
 from jovial_scaffold.core.text.source import Pointer, pointer_text, value_at
 
 _NOT_WRITTEN = object()
 HOW = ("equal", "part", "range")
+_SCALAR = frozenset("0123456789.+-einfatruls")  # what numbers and booleans are written with
 _ADDRESS = re.compile(r"[0-9a-fA-F:][0-9a-fA-F.:]*(?:%[^/]+)?(?:/[0-9.]+)?\Z")
 
 
@@ -56,6 +58,16 @@ class Search:
     errors: dict[str, list[Finding]]
 
 
+def numbered(found: Sequence[SearchedView]) -> list[SearchedView]:
+    """The same with labels that differ: what is told apart by a secret only looks the same, and is another view all the same."""
+    counts: dict[str, int] = {}
+    result = []
+    for each in found:
+        count = counts[each.label] = counts.get(each.label, 0) + 1
+        result.append(each if count == 1 else replace(each, label=f"{each.label} ({count})"))
+    return result
+
+
 def together(found: Sequence[SearchedView]) -> list[Hit]:
     """The hits of several views, whole values first; equal ones are one."""
     merged: dict[tuple[str, str, str, str, Span | None], dict[str, tuple[str, ...]]] = {}
@@ -69,9 +81,69 @@ def together(found: Sequence[SearchedView]) -> list[Hit]:
     return sorted(hits, key=lambda hit: (HOW.index(hit.how), _width(hit), hit.kind != "property", hit.name, hit.value))
 
 
-def hits_in(rendering: Evaluated, text: str) -> tuple[Hit, ...]:
+def hits_in(rendering: Evaluated, sought: "TextSought") -> tuple[Hit, ...]:
     """The hits of one view."""
-    return tuple(_hits(rendering, _test(text)))
+    return tuple(_hits(rendering, sought))
+
+
+class TextSought:
+    """A text that is looked for in several views of one project."""
+
+    def __init__(self, text: str) -> None:
+        self.how = _test(text)
+        self._wanted = text.casefold()
+        self._is_network = _network(text) is not None
+        self._may_be_scalar = set(self._wanted) <= _SCALAR
+        self._last: tuple[Any, bool] = None, False  # a map or list, and whether it is in there
+        self._types: dict[str, bool] = {}
+        self._written: dict[Resource, bool] = {}
+
+    def may_be_among(self, values: Iterable[Any]) -> bool:
+        """Whether one of some values holds it: all texts are looked through as one."""
+        texts: list[str] = []
+        for value in values:
+            kind = type(value)
+            if kind is str:
+                texts.append(value)
+            elif kind is dict or kind is list:
+                if value is not self._last[0]:  # one map may stand in very many resources
+                    self._last = value, self._may_be_below(value)
+                if self._last[1]:
+                    return True
+            elif self._may_be_scalar and self._is_scalar(value):
+                return True
+        return self._is_in(texts)
+
+    def _may_be_below(self, value: Any) -> bool:
+        texts: list[str] = []
+        waiting = [value]
+        while waiting:
+            value = waiting.pop()
+            kind = type(value)
+            if kind is str:
+                texts.append(value)
+            elif kind is dict:
+                waiting += value.values()
+            elif kind is list:
+                waiting += value
+            elif self._may_be_scalar and self._is_scalar(value):
+                return True
+        return self._is_in(texts)
+
+    def _is_scalar(self, value: Any) -> bool:
+        return isinstance(value, bool | int | float) and bool(self.how(scalar_text(value)))
+
+    def _is_in(self, texts: list[str]) -> bool:
+        return self._wanted in "\n".join(texts).casefold() or (self._is_network and any(map(self.how, texts)))
+
+    def may_be_written(self, resource: Resource) -> bool:
+        """Whether one of a resource's constants, or a default of its type, holds it."""
+        if resource not in self._written:
+            kind = resource.type
+            if kind is not None and kind.id not in self._types:
+                self._types[kind.id] = self.may_be_among(_defaults(kind))
+            self._written[resource] = (kind is not None and self._types[kind.id]) or self.may_be_among(resource.constants)
+        return self._written[resource]
 
 
 def _width(hit: Hit) -> int:
@@ -108,14 +180,11 @@ def _network(text: str) -> Any:
         return None
 
 
-def _hits(rendering: Evaluated, test: Callable[[str], str]) -> Iterator[Hit]:
+def _hits(rendering: Evaluated, sought: TextSought) -> Iterator[Hit]:
+    test = sought.how
     environments = (rendering.label,)
-    by_default: dict[str, bool] = {}
     for address, resource in rendering.resources.items():
-        kind = resource.type
-        if kind is not None and kind.id not in by_default:
-            by_default[kind.id] = any(test(value) for value in _default_texts(kind))
-        if not (kind is not None and by_default[kind.id]) and not _holds(resource.properties, test):
+        if not sought.may_be_written(resource.instance.resource) and not sought.may_be_among(resource.properties.values()):
             continue
         tracer: Tracer | None = None
         for pointer, value in _texts(resource.effective, ()):
@@ -142,8 +211,8 @@ def _hits(rendering: Evaluated, test: Callable[[str], str]) -> Iterator[Hit]:
                 yield Hit("document", f"{name} line {number}", line.strip(), how, environments, span)
 
 
-def _default_texts(kind: ResourceType) -> Iterator[str]:
-    """What the defaults of a type hold, at any depth."""
+def _defaults(kind: ResourceType) -> Iterator[Any]:
+    """The defaults of a type, at any depth."""
     waiting, seen = [kind.shape], set()
     while waiting:
         shape = waiting.pop()
@@ -151,19 +220,7 @@ def _default_texts(kind: ResourceType) -> Iterator[str]:
             seen.add(shape)
             waiting += shape.children()
             if shape.has_default:
-                yield from (text for _, text in _texts(shape.default, ()))
-
-
-def _holds(value: Any, test: Callable[[str], str]) -> bool:
-    """Whether a text in a value passes the test: most resources hold none, which is found without knowing where texts stand."""
-    kind = type(value)
-    if kind is str:
-        return bool(test(value))
-    if kind is dict:
-        return any(_holds(item, test) for item in value.values())
-    if kind is list:
-        return any(_holds(item, test) for item in value)
-    return isinstance(value, bool | int | float) and bool(test(scalar_text(value)))
+                yield shape.default
 
 
 def _sources(tracer: Tracer, resource: EvaluatedResource, pointer: Pointer) -> tuple[str, ...]:

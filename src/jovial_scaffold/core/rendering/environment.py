@@ -21,12 +21,13 @@ from jovial_scaffold.core.limits import INSTANCES
 from jovial_scaffold.core.meter import Meter
 from jovial_scaffold.core.parameters.resolving import Parameters
 from jovial_scaffold.core.parameters.typing import as_declared
-from jovial_scaffold.core.rendering.computing import OMITTED, Computer, Site, whole_doubles
+from jovial_scaffold.core.rendering.computing import OMITTED, Computer, Site, plain, whole_doubles
 from jovial_scaffold.core.rendering.documents import EvaluatedDocument, rendered_document
 from jovial_scaffold.core.rendering.instances import NOTHING_READ, Instance, Order, Shared, Surroundings
 from jovial_scaffold.core.rendering.lookups import look_up
 from jovial_scaffold.core.rendering.plan import Plan
 from jovial_scaffold.core.rendering.records import AbsentRecord, LoopRecord, ModuleRecord, ResourceRecord
+from jovial_scaffold.core.rendering.shapes import Code, Constants, Values
 from jovial_scaffold.core.schemas.validation import subschema
 from jovial_scaffold.core.templates.compiling import written_span
 from jovial_scaffold.core.templates.model import (
@@ -48,17 +49,34 @@ class _Names(dict[str, Any]):
     """What generated code looks names up in: values that read no resource are kept here, and resources, which note by themselves who reads
     them. All others are asked for each time."""
 
-    __slots__ = ("_scope", "meter")
+    __slots__ = ("_scope", "meter", "plain")
 
     def __init__(self, scope: "Environment") -> None:
         self._scope = scope
         self.meter = scope.shared.meter
+        self.plain = _PlainNames(self)
 
     def __missing__(self, name: str) -> Any:
         value = self._scope.value(name)
         if self._scope.reads_nothing(name) or type(value) is ResourceRecord:
             self[name] = value
         return value
+
+
+class _PlainNames(dict[str, Any]):
+    """The same values as they may stand in a resource: one that stands in very many is made so once."""
+
+    __slots__ = ("_names",)
+
+    def __init__(self, names: _Names) -> None:
+        self._names = names
+
+    def __missing__(self, name: str) -> Any:
+        value = self._names[name]
+        result = plain(value)
+        if name in self._names and not isinstance(value, Record):
+            self[name] = result
+        return result
 
 
 class Environment(LookupScope):
@@ -438,13 +456,8 @@ class Environment(LookupScope):
         """The same by the code of the resource's shape; None where there is none, or the careful way has to say what something means."""
         shape, constants = instance.resource.shape, instance.resource.constants
         code = self.plan.codes.of(shape)
-        if code is None:
-            return None
-        try:
-            values = code.values(self.names, instance.variables, constants)
-        except RecursionError:
-            raise
-        except Exception:  # whatever it is
+        values = self._computed(code, instance.variables, constants) if code is not None else None
+        if code is None or values is None:
             return None
         left = [instance.resource.properties.entries[index] for index in code.left]
         if left:
@@ -457,6 +470,24 @@ class Environment(LookupScope):
             instance.computed = (code, values, constants)
         instance.values.update(found)
         return found
+
+    def _computed(self, code: Code, variables: Mapping[str, Any], constants: Constants) -> Values | None:
+        try:
+            return code.values(self.names, variables, constants)
+        except RecursionError:
+            raise
+        except Exception:  # whatever it is
+            return None
+
+    def computed(self, resource: Resource) -> Values | None:
+        """All that is computed in a single resource, without the rest of it; None where that can only be told the careful way."""
+        code = self.plan.codes.of(resource.shape)
+        if code is None or code.left:
+            return None
+        self.shared.reading.append(set())
+        values = self._computed(code, _NO_VARIABLES, resource.constants)
+        self.shared.reading.pop()
+        return values
 
     def present(self) -> Iterable[dict[str | None, Instance]]:
         """The items of all resources that were found so far."""

@@ -175,6 +175,9 @@ class Surroundings(Protocol):
     def properties(self, instance: Instance) -> dict[str, Any]:
         """All written properties that are not left out."""
 
+    def computed(self, resource: Resource) -> Values | None:
+        """All that is computed in a single resource, without the rest of it; None where that can only be told the careful way."""
+
     def present(self) -> Iterable[dict[str | None, Instance]]:
         """The items of all resources that were found so far."""
 

@@ -87,7 +87,7 @@ def render(
     findings += clashes(resources, parameters.environment)
     found = ((name, scope.output(name)) for name in sorted(plan.template.outputs))
     outputs = {name: value for name, value in found if value is not OMITTED}
-    return _evaluated(scope, context, resources, documents, outputs, findings)
+    return evaluated(scope, context, resources, documents, outputs, findings)
 
 
 def is_unknown_somewhere(rendering: Evaluated) -> bool:
@@ -96,7 +96,7 @@ def is_unknown_somewhere(rendering: Evaluated) -> bool:
     return any(deep_marks(value)[2] for value in values) or any(each.value is UNKNOWN for each in rendering.documents.values())
 
 
-def _evaluated(
+def evaluated(
     scope: Environment,
     context: Mapping[str, Any],
     resources: Mapping[str, EvaluatedResource],
@@ -104,6 +104,7 @@ def _evaluated(
     outputs: Mapping[str, Any],
     findings: list[Finding],
 ) -> Evaluated:
+    """What came of an environment."""
     parameters = scope.parameters
     return Evaluated(
         environment=str(context.get("environment", parameters.environment)),
@@ -152,7 +153,7 @@ def asked(plan: Plan, parameters: Parameters, context: Mapping[str, Any], plans:
         instance = scope.instance_at(address)
         if instance is None or instance.address != address or instance.resource.module is not None:
             return OMITTED
-        return _rendered(instance.scope, instance)
+        return rendered(instance.scope, instance)
 
     resources = _Asked(resource, lambda: [each.address for each in _all_instances(scope)])
     documents = _Asked(lambda name: scope.document(name) if name in template.documents else OMITTED, lambda: sorted(template.documents))
@@ -160,7 +161,7 @@ def asked(plan: Plan, parameters: Parameters, context: Mapping[str, Any], plans:
         lambda name: scope.output(name) if name in template.outputs else OMITTED,
         lambda: [name for name in sorted(template.outputs) if scope.output(name) is not OMITTED],
     )
-    return _evaluated(scope, context, resources, documents, outputs, [])
+    return evaluated(scope, context, resources, documents, outputs, [])
 
 
 def _all_instances(scope: Surroundings) -> Iterator[Instance]:
@@ -203,7 +204,7 @@ def _collect(scope: Surroundings, resources: dict[str, EvaluatedResource], docum
     for name in sorted(template.resources):
         for instance in (scope.instances(template.resources[name]) or {}).values():
             if instance.resource.module is None:
-                resources[instance.address] = _rendered(scope, instance)
+                resources[instance.address] = rendered(scope, instance)
             else:
                 _use(instance, resources, documents)
     for name in sorted(template.documents):
@@ -228,7 +229,8 @@ def _use(instance: Instance, resources: dict[str, EvaluatedResource], documents:
         _collect(instance.inside, resources, documents)
 
 
-def _rendered(scope: Surroundings, instance: Instance) -> EvaluatedResource:
+def rendered(scope: Surroundings, instance: Instance) -> EvaluatedResource:
+    """A present resource, evaluated and judged."""
     resource = instance.resource
     properties = scope.properties(instance)
     faulty: tuple[Pointer, ...] = ()

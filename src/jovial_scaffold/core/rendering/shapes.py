@@ -151,6 +151,10 @@ class _Composer:
         written, kind = self._program(program)
         if kind in _SIMPLE_KINDS:
             return written
+        if isinstance(written, ast.Subscript) and isinstance(written.value, ast.Name) and written.value.id == "names":
+            return ast.Subscript(
+                value=ast.Attribute(value=written.value, attr="plain", ctx=ast.Load()), slice=written.slice, ctx=ast.Load()
+            )
         name = self._writer.fresh()
         is_simple = ast.Compare(
             left=called(self._writer.constant(type), stored_as(name, written)), ops=[ast.In()], comparators=[self._writer.constant(SIMPLE)]
