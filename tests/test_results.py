@@ -81,13 +81,13 @@ def test_what_is_not_asked_for_is_not_computed(write: Write, monkeypatch: pytest
         }
     )
     made: list[str] = []
-    render = rendering._rendered
+    render = rendering.rendered
 
     def noted(scope: Any, instance: Instance) -> Any:
         made.append(instance.address)
         return render(scope, instance)
 
-    monkeypatch.setattr(rendering, "_rendered", noted)
+    monkeypatch.setattr(rendering, "rendered", noted)
     project = Project.load(folder, Overrides())
     reason = project.why("one:wait_hours", "a")
     assert reason.value == 4 and dict(reason.elsewhere) == {"b": 6} and set(made) == {"one"}
