@@ -252,7 +252,7 @@ class _Chains:
     ) -> tuple[dict[str, Any], list[tuple[Compiled | Condition, Surroundings]]] | None:
         if name in template.parameters:
             declaration = template.parameters[name]
-            handed = dict(scope.use.resource.properties.entries).get(name) if scope.use is not None else None
+            handed = scope.use.resource.properties.entry(name) if scope.use is not None else None
             if handed is not None and scope.use is not None:
                 return _entry("parameter", name, written_text(handed), _at(handed.origin)), [(handed, scope.use.scope)]
             default = declaration.default

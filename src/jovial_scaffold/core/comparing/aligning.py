@@ -4,7 +4,6 @@ import difflib
 import itertools
 import re
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from operator import itemgetter
 from typing import Any, Final, NamedTuple, TypeVar
 
@@ -20,8 +19,7 @@ PLAIN = frozenset((str, int, bool, float, type(None)))
 """The types of values that have no parts and no marks."""
 
 
-@dataclass(frozen=True, slots=True)
-class Leaf:
+class Leaf(NamedTuple):
     """A part that is not taken apart further. `label` has keys of list items where `at`, the real pointers, have positions.
 
     Both maps are from column to what that column has; a column that is in neither has no such part.

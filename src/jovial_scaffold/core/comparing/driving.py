@@ -6,7 +6,7 @@ What a value is computed from says which parameters are worth trying; whether on
 import itertools
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, NamedTuple
 
 from jovial_scaffold.core.comparing.aligning import changed_at, matched_lines, same
 from jovial_scaffold.core.expressions.program import Program
@@ -43,8 +43,7 @@ class Driver:
     together: tuple[str, ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
-class _Row:
+class _Row(NamedTuple):
     """What a row is about, to be tried."""
 
     columns: Pairs  #: pairs that differ: the first column with each that does
@@ -89,6 +88,11 @@ class Drivers:
         name = str(label[0])
         if self.templates == 1 and (written := self._written(addresses, label)) is not None:
             return self._of_written(written, addresses, at, label, values)
+        pairs = self._differing(addresses, values)
+        known = self._alone_in(addresses, label) if self.templates == 1 else None
+        alike = self._known(known, pairs)
+        if alike is not None:
+            return alike
 
         def changes(trial: Trial) -> bool:
             resource = self.renderings[trial[0]].resources[addresses[trial[0]]]
@@ -101,7 +105,7 @@ class Drivers:
             return self._changed[key]
 
         row = _Row(
-            _pairs({column: values.get(column, MISSING) for column in addresses}),
+            pairs,
             self._inputs(
                 addresses if self.templates > 1 else (next(iter(addresses)),),
                 lambda column: self._behind[column].property(addresses[column], name),
@@ -110,6 +114,7 @@ class Drivers:
             lambda column: self._sources(column, addresses, at),
         )
         found = self._driving(row)
+        self._keep(known, pairs, found)
         if found or self.templates == 1:
             return found
         places = {}
@@ -149,6 +154,10 @@ class Drivers:
     ) -> tuple[Driver, ...]:
         """Behind a part that is one text: whoever holds the same one hangs on the same."""
         known = written.key
+        pairs = self._differing(addresses, values)
+        alike = self._known(known, pairs)
+        if alike is not None:
+            return alike
 
         def changes(trial: Trial) -> bool:
             key = (trial, known)
@@ -162,15 +171,32 @@ class Drivers:
                     self._text_changed[key] = not _equal(before, after)
             return self._text_changed[key]
 
-        pairs = _pairs({column: values.get(column, MISSING) for column in addresses})
         inputs = self._behind[next(iter(addresses))].part(written, known)
         row = _Row(pairs, inputs, changes, lambda column: self._sources(column, addresses, at))
-        if (known, pairs) not in self._alike:
-            found = self._driving(row)
-            if not self._meter.spent:
-                self._alike[known, pairs] = found
-            return found
-        return tuple(self._driver(each.parameter, row, each.together) for each in self._alike[known, pairs])
+        if (known, pairs) in self._alike:
+            return tuple(self._driver(each.parameter, row, each.together) for each in self._alike[known, pairs])
+        found = self._driving(row)
+        self._keep(known, pairs, found)
+        return found
+
+    def _differing(self, addresses: Mapping[int, str], values: Mapping[int, Any]) -> Pairs:
+        return _pairs(values if len(values) == len(addresses) else {column: values.get(column, MISSING) for column in addresses})
+
+    def _known(self, key: tuple[object, ...] | None, pairs: Pairs) -> tuple[Driver, ...] | None:
+        """What drives all rows that hang on the same, where it is the same lines for all of them."""
+        found = self._alike.get((key, pairs)) if key is not None else None
+        return None if found is None or any(self._is_parted(each.parameter) for each in found) else found
+
+    def _keep(self, key: tuple[object, ...] | None, pairs: Pairs, found: tuple[Driver, ...]) -> None:
+        if key is not None and not self._meter.spent:
+            self._alike[key, pairs] = found
+
+    def _alone_in(self, addresses: Mapping[int, str], label: Pointer) -> tuple[object, ...] | None:
+        """What rows have in common that are the same part of the same expression, in all columns."""
+        column, address = next(iter(addresses.items()))
+        resource = self.renderings[column].resources[address]
+        program = alone(resource.instance.resource, str(label[0])) if resource.instance.scope.use is None else None
+        return (program, resource.type_text, label) if program is not None else None
 
     def of_presence(self, address: str, there: Iterable[int], document: bool = False) -> tuple[Driver, ...]:
         """Behind there being a resource, or a `document`, in the columns `there`."""
@@ -344,14 +370,18 @@ class Drivers:
 
     def _driver(self, name: str, row: _Row, together: Names = ()) -> Driver:
         """A driver with the lines that set it: the part that the row reads, where that can be told."""
-        if name not in self._parted:
-            self._parted[name] = any(isinstance(each.parameters.values.get(name), dict | list) for each in self.renderings)
-        if self._parted[name]:
+        if self._is_parted(name):
             return self._placed(name, row, together)
         key = (name, together)  # it is set as a whole: the same for all rows
         if key not in self._drivers:
             self._drivers[key] = self._placed(name, row, together)
         return self._drivers[key]
+
+    def _is_parted(self, name: str) -> bool:
+        """Whether a parameter has parts, of which a row may read some only."""
+        if name not in self._parted:
+            self._parted[name] = any(isinstance(each.parameters.values.get(name), dict | list) for each in self.renderings)
+        return self._parted[name]
 
     def _placed(self, name: str, row: _Row, together: Names) -> Driver:
         places = {}

@@ -1,8 +1,8 @@
 """Rendered environments as rows: one for each property, output and line of a document; one column for each environment."""
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
-from typing import Any, Literal
+from dataclasses import dataclass
+from typing import Any, Literal, NamedTuple, TypeVar
 
 from jovial_scaffold.core import marks
 from jovial_scaffold.core.comparing.aligning import leaves, matched_lines, same
@@ -22,11 +22,13 @@ from jovial_scaffold.core.words import Counted, say
 
 __all__ = ("Comparison", "Driver", "Row", "compare", "row_label", "same")
 
+T = TypeVar("T")
+_NOWHERE: Mapping[str, Pointer] = {}
+
 Kind = Literal["presence", "address", "property", "output", "document"]
 
 
-@dataclass(frozen=True, slots=True)
-class Row:
+class Row(NamedTuple):
     """A part of a resource, output or document in all columns.
 
     `kind` presence is the resource itself, with the value True; address is its address, where it was renamed (`$formerly`).
@@ -42,7 +44,7 @@ class Row:
     absent: tuple[str, ...]
     differs: bool
     drivers: tuple[Driver, ...] = ()
-    at: Mapping[str, Pointer] = field(default_factory=dict)
+    at: Mapping[str, Pointer] = _NOWHERE
     module: str = ""
 
     @property
@@ -192,19 +194,26 @@ def _resource_rows(
     found = None if everything or any(renamed) else shaped.of(present)
     held = {column: with_names(each.properties, renamed[column]) for column, each in present.items()} if found is None else {}
     for leaf in leaves(held, lists, len(present), everything) if found is None else found:
-        without = tuple(labels[column] for column in present if column not in leaf.values)
+        without = tuple(labels[column] for column in present if column not in leaf.values) if len(leaf.values) < len(present) else ()
         yield Row(
             "property",
             address,
             kind,
             leaf.label,
-            {labels[column]: value for column, value in leaf.values.items()},
+            _by_label(labels, leaf.values),
             (*without, *missing),
             leaf.differs,
             drivers.of_property(own, leaf.at, leaf.label, leaf.values) if leaf.differs else (),
-            {labels[column]: at for column, at in leaf.at.items()},
+            _by_label(labels, leaf.at),
             module,
         )
+
+
+def _by_label(labels: list[str], held: Mapping[int, T]) -> dict[str, T]:
+    """What columns have, by what they are called; a column comes before those after it."""
+    if len(held) == len(labels):
+        return dict(zip(labels, held.values(), strict=True))
+    return {labels[column]: each for column, each in held.items()}
 
 
 def with_names(value: Any, newest: Mapping[str, str]) -> Any:
@@ -233,9 +242,9 @@ def _output_rows(renderings: Sequence[Evaluated], drivers: Drivers, everything: 
         address = renderings[next(iter(values))].scope.template.output_address(name)
         for leaf in leaves(values, NO_LISTS, len(renderings), everything):
             absent = tuple(label for column, label in enumerate(labels) if column not in leaf.values)
-            found = {labels[column]: value for column, value in leaf.values.items()}
+            found = _by_label(labels, leaf.values)
             behind = drivers.of_output(name, leaf.label, leaf.values, leaf.at) if leaf.differs else ()
-            at = {labels[column]: pointer for column, pointer in leaf.at.items()}
+            at = _by_label(labels, leaf.at)
             yield Row("output", address, "output", leaf.label, found, absent, leaf.differs, behind, at)
 
 

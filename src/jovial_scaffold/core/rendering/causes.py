@@ -52,7 +52,7 @@ def cause_of(tracer: Tracer, instance: Instance, pointer: Pointer) -> Span | Non
             variables = {}
         elif scope.use is not None:
             use = scope.use
-            handed = dict(use.resource.properties.entries).get(name)
+            handed = use.resource.properties.entry(name)
             if handed is None:
                 return span
             compiled, span, scope, variables, rest = handed, handed.origin.value_span(), use.scope, use.variables, path

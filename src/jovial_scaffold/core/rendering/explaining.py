@@ -156,7 +156,7 @@ class _Explainer:
         while isinstance(compiled, Overlaid):
             compiled, variables = Tracer(scope).layer(compiled, rest, variables)
         while rest and isinstance(compiled, MapValue):
-            below = dict(compiled.entries).get(str(rest[0]))
+            below = compiled.entry(str(rest[0]))
             if below is None:
                 break
             compiled, rest = below, rest[1:]

@@ -90,10 +90,10 @@ class Overlay:
     def _property(self, address: str, name: str) -> Any:
         resource = self.scope.template.resources.get(address)
         if resource is not None and resource.loop is None and resource.when is None:
-            compiled = dict(resource.properties.entries).get(name)
+            compiled = resource.properties.entry(name)
             return MISSING if compiled is None else self._marked(resource, name, self.value(compiled))
         instance = self.instance(address)
-        compiled = dict(instance.resource.properties.entries).get(name) if instance is not None else None
+        compiled = instance.resource.properties.entry(name) if instance is not None else None
         if instance is None or compiled is None:
             return MISSING
         return self._marked(instance.resource, name, instance.scope.property(instance, name, compiled))
@@ -162,7 +162,7 @@ def written_at(resource: Resource, label: Pointer, lists: Lists) -> Written | No
             if isinstance(compiled, MapValue) and compiled.when is not None:
                 conditions.append(compiled.when)
         elif isinstance(compiled, MapValue) and compiled.loop is None and (compiled.when is None or compiled.when in conditions):
-            compiled, within = dict(compiled.entries).get(str(step)), (*within, step)
+            compiled, within = compiled.entry(str(step)), (*within, step)
         else:
             return None
     if isinstance(compiled, Dynamic) or (isinstance(compiled, Constant) and conditions):
@@ -190,7 +190,7 @@ def alone(resource: Resource, name: str) -> Program | None:
     """The one expression that a property of a resource is, where no loop and no condition stands around it."""
     if resource.loop is not None or resource.when is not None:
         return None
-    compiled = dict(resource.properties.entries).get(name)
+    compiled = resource.properties.entry(name)
     return compiled.content.program if isinstance(compiled, Dynamic) and isinstance(compiled.content, Formula) else None
 
 

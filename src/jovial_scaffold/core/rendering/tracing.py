@@ -107,7 +107,7 @@ class Tracer:
             while isinstance(compiled, Overlaid):
                 compiled, variables = self.layer(compiled, pointer[depth:], variables)
             if isinstance(compiled, MapValue):
-                found = dict(compiled.entries).get(str(step))
+                found = compiled.entry(str(step))
                 if found is None:
                     return Leaf(compiled, pointer[depth:], positions, variables)
                 compiled = found
@@ -127,7 +127,7 @@ class Tracer:
         """Which of the two values of an overlay gave the part at `rest`: the resource's own where it has the part."""
         own = compiled.own
         if rest and isinstance(own, MapValue) and own.when is None:
-            written = dict(own.entries).get(str(rest[0]))
+            written = own.entry(str(rest[0]))
             if written is None:
                 return compiled.base, {}
             if not isinstance(written, MapValue):
@@ -291,7 +291,7 @@ class Tracer:
             self._compiled(compiled.base, rest, {}, found, seen)
             return
         while rest and isinstance(compiled, MapValue):
-            below = dict(compiled.entries).get(str(rest[0]))
+            below = compiled.entry(str(rest[0]))
             if below is None:
                 return
             compiled, rest = below, rest[1:]

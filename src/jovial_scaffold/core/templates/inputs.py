@@ -28,7 +28,7 @@ class Inputs:
         """Behind a property of a resource, and its being there."""
         key = (resource.name, name)
         if key not in self._properties:
-            compiled = dict(resource.properties.entries).get(name)
+            compiled = resource.properties.entry(name)
             self._properties[key] = self.of_names(_names([*formulas_of(compiled), *presence_uses(resource)]))
         return self._properties[key]
 

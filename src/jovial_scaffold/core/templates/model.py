@@ -44,6 +44,13 @@ class MapValue:
     when: "Condition | None" = None
     loop: "Loop | None" = None
 
+    def entry(self, name: str) -> "Compiled | None":
+        """What stands under a key, if anything."""
+        for key, value in self.entries:
+            if key == name:
+                return value
+        return None
+
 
 @record
 class ListValue:

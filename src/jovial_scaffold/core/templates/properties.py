@@ -90,7 +90,7 @@ def _place(resource: Resource, pointer: Pointer) -> Origin:
     compiled: Compiled = resource.properties
     for depth, step in enumerate(pointer):
         if isinstance(compiled, MapValue):
-            below = dict(compiled.entries).get(str(step))
+            below = compiled.entry(str(step))
         elif isinstance(compiled, ListValue) and isinstance(step, int):
             below = compiled.items[step]
         else:

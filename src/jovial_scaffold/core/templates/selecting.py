@@ -51,7 +51,7 @@ def entry(compiled: Compiled, path: Pointer) -> tuple[Compiled, Pointer]:
     for depth, step in enumerate(path):
         below: Compiled | None = None
         if isinstance(compiled, MapValue) and compiled.when is None and compiled.loop is None:
-            below = dict(compiled.entries).get(str(step))
+            below = compiled.entry(str(step))
         elif isinstance(compiled, ListValue) and type(step) is int and not any(map(_may_move, compiled.items)):
             below = compiled.items[step] if step < len(compiled.items) else None
         if below is None:
