@@ -129,7 +129,7 @@ def shown(value: Any) -> Any:
         return type(value).__name__, {each.name: shown(getattr(value, each.name)) for each in dataclasses.fields(value)}
     if type(value).__name__ == "Program":
         return shown(value.node), shown(value.constants)
-    return repr(value)
+    return shown(value()) if callable(value) else repr(value)
 
 
 def _read(text: str, least: int) -> tuple[Any, list[str], int]:

@@ -6,7 +6,7 @@ from pathlib import Path
 
 from jovial_scaffold.core.text.outline import Outline
 from jovial_scaffold.core.text.source import Source
-from jovial_scaffold.core.text.yaml_careful import values_of
+from jovial_scaffold.core.text.yaml_careful import read_carefully, values_of
 from jovial_scaffold.core.text.yaml_flow import GrammarError
 from jovial_scaffold.core.text.yaml_grammar import events_of
 from jovial_scaffold.core.text.yaml_reader import locate_yaml, read_yaml
@@ -40,6 +40,8 @@ _VALUES = (
     *('"q\\n\\""', '"a: b"', '"#"', "[a, b]", "[]", "{}", "{a: b}", '{a: [1, {b: c}], d: "x"}', "[a: b]", "{a}", "{a: }", "[a, ]"),
     *("|", "|-", ">", "a  ", "é", "-a", "--- ", "---", "...", "a#b", "a #b", "(x)", "a,b", "a]", "!x", "&a", "*a", "@x", "%x", "`x"),
     *("?", "? a", "a?", "<<", "=", "<a>", '"a" b', '"a":', "-  a: b", "0", "-0", ".", "+", "-.5", "1e999", "9" * 20, ".inf", ".nan"),
+    *("{a: b; c}", "[it's, (x), a*b, a&b, a!b, 50%, a@b]", "[a 'b, c]", "{a: *b}", "[&a b]", "[a %b]", "[a &b, a *c, a !d, a @e]", "[%a]"),
+    *("[a ;]", "[;a]", "[a (b), c'd]", "{a: 'b'c}", "{a's: b}", "{a*: b}", "{a: b 'c'}", "[a!]", "{a: x; y, b: z}"),
     *("a:", "a :", '["a",b]', '{"a": 1}', '{"a":1}', "{1: 2}", "[- a]", "[-a]"),
 )
 _KEYS = ("a", "b", "c (x.y)", "k k", '"q"', "'s'", "x-y", "$ref", "1", "true", "é", "<<", "a:b", "a ", "-k", "d", "e", "f")
@@ -63,6 +65,16 @@ def spoilt(chance: random.Random) -> str:
     return text
 
 
+def _block(chance: random.Random, column: int) -> list[str]:
+    """A key with a text of several lines, some of which may stand where they should not."""
+    inside = " " * (column + chance.choice((1, 2, 2, 2, 4)))
+    some = [
+        chance.choice((inside, inside, inside, inside + " ", "")) + chance.choice(("b c", "- d", "e: f", "", "# g", "h #i", "${j}"))
+        for _ in range(chance.randint(0, 4))
+    ]
+    return [" " * column + f"{chance.choice(_KEYS)}: {chance.choice(('>-', '>', '|', '|-', '>+', '>2', '>- # c'))}", *some]
+
+
 def made_up(chance: random.Random) -> str:
     """A text of lines as people write them, right or slightly wrong."""
     lines, column = [], 0
@@ -78,6 +90,8 @@ def made_up(chance: random.Random) -> str:
         elif form < 0.95:
             line = chance.choice(("", " " * column, "# c", f"{' ' * column}#c"))
         lines.append(line)
+        if form < 0.1:
+            lines += _block(chance, column)
     return "\n".join(lines) + chance.choice(("", "\n", "\n\n", "\n "))
 
 
@@ -98,6 +112,8 @@ def attempt(chance: random.Random) -> str:
     except GrammarError:
         assert any(each.id in ("yaml-syntax", "yaml-second-document") for each in problems), (text, value)
         return "errors"
+    careful = {(each.id, each.start) for each in read_carefully(text, None)[1]}
+    assert careful <= {(each.id, each.start) for each in problems}, (text, problems, careful)  # what YAML cuts is said by any reader
     cut = [each for each in problems if each.id != "yaml-cut"]
     assert {each.id for each in cut} == {each.id for each in wrong if each.id != "yaml-cut"}, (text, problems, wrong)
     assert alike(value, wanted), (text, value, wanted)

@@ -1,5 +1,6 @@
 """The sections that declare names for expressions: types, parameters, conditions, functions, lookups, documents and outputs."""
 
+from collections.abc import Callable
 from typing import Any, Protocol
 
 from jovial_scaffold.core.expressions.errors import SyntaxProblem
@@ -38,8 +39,8 @@ class Library(Protocol):
     def is_module(self, text: str) -> bool:
         """Whether a type's text names a module rather than a type of a catalog."""
 
-    def module(self, text: str, span: Span, origin: Origin) -> Module | None:
-        """A module; None where it has findings of its own kind."""
+    def module(self, text: str, at: Callable[[], Span], origin: Origin) -> Module | None:
+        """A module, `at` a place that its findings name; None where it has such."""
 
     def document(self, text: str, origin: Origin) -> Source | None:
         """A text file; None where it cannot be read, which is reported."""

@@ -1,6 +1,6 @@
 """What templates name in other files: modules, each read and compiled once; tables; the sources of documents."""
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import replace
 from typing import Any
 
@@ -31,7 +31,7 @@ class ModuleLibrary:
         self.template_sources: list[Source] = []
         self.written: list[Template] = []  # modules as they stand in their files, with what goes in circles
         self._modules: dict[str, Module | None] = {}
-        self._reading: list[tuple[str, Span]] = []
+        self._reading: list[tuple[str, Callable[[], Span]]] = []
 
     def template(self, text: str, origin: Origin | None) -> Template:
         """The template in a file, or in the files of a folder. Where it cannot be read, an empty one that is marked so."""
@@ -43,7 +43,7 @@ class ModuleLibrary:
             _, missing = self.files.read(text, origin)
             self.findings += missing
             return self._template([], text)
-        self._reading.append((found.name, Span("", 0, 0, 0, 0)))
+        self._reading.append((found.name, lambda: Span("", 0, 0, 0, 0)))
         template = self._template(self._sources(found, origin), found.name)
         self._reading.pop()
         return template
@@ -85,34 +85,34 @@ class ModuleLibrary:
         """A name under `modules` of the project file, or a path."""
         return text in self.names or "/" in text or text.endswith(_SUFFIXES)
 
-    def module(self, text: str, span: Span, origin: Origin) -> Module | None:
-        """The module that a type names. A circle of modules is reported where it closes."""
+    def module(self, text: str, at: Callable[[], Span], origin: Origin) -> Module | None:
+        """The module that a type names, `at` a place. A circle of modules is reported where it closes."""
         named, base = text, origin
         if text in self.names:
             self.used_names.add(text)
             named, base = self.names[text]
         if "${" in named:
             self.findings.append(
-                Finding("path-invalid", "error", say("A module's path holds no expressions."), span, say("Choose with `$when`."))
+                Finding("path-invalid", "error", say("A module's path holds no expressions."), at(), say("Choose with `$when`."))
             )
             return None
         found, outside = self.files.find(named, base)
         if outside:
-            self.findings += [Finding(each.id, each.level, each.message, span, each.hint) for each in outside]
+            self.findings += [Finding(each.id, each.level, each.message, at(), each.hint) for each in outside]
             return None
         if found is None:
             message = say("There is no module {}.", named)
             related = (Related(base.value_span(), say("`{}` is named here.", text)),) if text in self.names else ()
             self.findings.append(
-                Finding("file-missing", "error", message, span, say("Correct the path, or write the module."), related=related)
+                Finding("file-missing", "error", message, at(), say("Correct the path, or write the module."), related=related)
             )
             return None
         being_read = [name for name, _ in self._reading]
         if found.name in being_read:
-            self._circle(found.name, being_read.index(found.name), span)
+            self._circle(found.name, being_read.index(found.name), at())
             return None
         if found.name not in self._modules:
-            self._reading.append((found.name, span))
+            self._reading.append((found.name, at))
             self._modules[found.name] = self._module(found, base)
             self._reading.pop()
         return self._modules[found.name]
@@ -129,7 +129,7 @@ class ModuleLibrary:
     def _circle(self, closing: str, first: int, span: Span) -> None:
         steps = self._reading[first:]
         names = " → ".join([name for name, _ in steps] + [closing])
-        related = tuple(Related(at, say("It uses {} here.", name)) for name, at in steps[1:])
+        related = tuple(Related(at(), say("It uses {} here.", name)) for name, at in steps[1:])
         message = say("Modules use each other in a circle: {}.", names)
         self.findings.append(
             Finding("module-cycle", "error", message, span, say("Take one of the uses out of the circle."), related=related)

@@ -141,7 +141,7 @@ class ResourceReader(DeclarationReader):
     def resource_type(self, text: str, origin: Origin) -> tuple[Module | None, ResourceType | None]:
         """What stands between the parentheses: a module and its interface, or a type of a catalog."""
         if self.library.is_module(text):
-            module = self.library.module(text, origin.source.span(*_type_offsets(origin, text)), origin)
+            module = self.library.module(text, lambda: origin.source.span(*_type_offsets(origin, text)), origin)
             return module, module.interface if module else None
         found = self.catalogs.find(text)
         if found is None and not self.catalogs.types_unknown:

@@ -1,4 +1,4 @@
-"""Most YAML, read line by line: block maps and lists, whose values stand in one line or are literal text.
+"""Most YAML, read line by line: block maps and lists, whose values stand in one line or are text of several.
 
 A text of any other form, and any that has something wrong in it, raises `NotQuick`: libyaml and the grammar read those. It is several
 times quicker than libyaml's events, since one pattern takes a line apart and nothing is made for it but its value.
@@ -30,7 +30,7 @@ _ESCAPES = {"n": "\n", "t": "\t"}
 _PLAIN_START = frozenset("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_$/.~+-(")
 _LETTERS = frozenset("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ$/")
 _TOKEN = re.compile(
-    r"[ ]*(?:([\[{\]},])|(\"(?:[^\"\\]|\\[\"\\/nt])*\"|'(?:[^']|'')*')|([A-Za-z0-9_/.+$-](?:[\w/.+<>=-]|[ ](?=[\w/.+<>=-]))*))(:(?=[ ]))?[ ]*"
+    r"[ ]*(?:([\[{\]},])|(\"(?:[^\"\\]|\\[\"\\/nt])*\"|'(?:[^']|'')*')|([A-Za-z0-9_/.+$-](?:[\w/.+<>=;()@*&!%'-]|[ ](?=[\w/.+<>=;()@*&!%'-]))*))(:(?=[ ]))?[ ]*"
 )
 _KEY_LENGTH = 400  # characters of a key that YAML lets stand in one line, and some room
 _FLOW_DEPTH = 12  # levels of brackets in one line
@@ -194,8 +194,8 @@ class QuickReader:
             return unquoted(rest[: end + 1])
         if first in "[{":
             return self.flow(rest)
-        if first == "|":
-            return self.literal(rest, column)
+        if first in "|>":
+            return self.block(rest, column)
         raise NotQuick
 
     def careful_plain(self, rest: str) -> Any:
@@ -205,8 +205,8 @@ class QuickReader:
             raise NotQuick
         return scalar(plain)
 
-    def literal(self, rest: str, column: int) -> str:
-        """Literal text: `|` or `|-`, of lines that are empty or stand further in than what it belongs to."""
+    def block(self, rest: str, column: int) -> str:
+        """Literal or folded text: `|`, `|-`, `>` or `>-`, of lines that are empty or stand further in than what it belongs to."""
         strips = rest[1:2] == "-"
         if not _TAIL.match(rest, 1 + strips):
             raise NotQuick
@@ -231,7 +231,9 @@ class QuickReader:
             found.pop()
         if not inside or not found[0]:
             raise NotQuick
-        return "\n".join(found) + ("" if strips else "\n")
+        if rest[0] == ">" and not all(line and line[0] != " " for line in found):
+            raise NotQuick  # lines that are kept apart
+        return (" " if rest[0] == ">" else "\n").join(found) + ("" if strips else "\n")
 
     def flow(self, rest: str) -> Any:
         """A map or list in brackets, in one line."""
@@ -268,6 +270,8 @@ class _Tokens:
         if quoted is not None:
             return unquoted(quoted)
         if plain is not None:
+            if plain.count("(") != plain.count(")"):
+                raise NotQuick  # a comma may have cut it
             return scalar(plain)
         if sign == "[":
             return self.items(depth)
