@@ -95,9 +95,41 @@ def made_up(chance: random.Random) -> str:
     return "\n".join(lines) + chance.choice(("", "\n", "\n\n", "\n "))
 
 
+_WORDS = (
+    "a",
+    "b c",
+    "it's",
+    "f(a",
+    "b)",
+    "f(a)",
+    "x;",
+    "a*b",
+    "*a",
+    "50%",
+    "%a",
+    "a!b",
+    "!a",
+    "a@b",
+    "a & b",
+    "&a",
+    "'q'",
+    "d: e",
+    "1",
+    "'(', b'",
+)
+
+
+def flowing(chance: random.Random) -> str:
+    """One entry that stands in brackets, or is a text of several lines."""
+    if chance.random() < 0.5:
+        return "\n".join(_block(chance, 0)) + chance.choice(("\n", "\nd: e\n"))
+    items = ", ".join(chance.choice(_WORDS) for _ in range(chance.randint(1, 4)))
+    return chance.choice(("a: [{}]\n", "a: {{b: {}}}\n", "- [{}]\n- b\n")).format(items)
+
+
 def attempt(chance: random.Random) -> str:
     """One text."""
-    text = chance.choice((spoilt, made_up))(chance)
+    text = chance.choice((spoilt, spoilt, made_up, made_up, flowing))(chance)
     outline = Outline()
     value, problems = read_yaml(text, outline)
     if outline.starts:  # each entry by itself has its values where the whole has them
