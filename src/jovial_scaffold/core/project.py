@@ -4,7 +4,7 @@ It is long because every question that can be asked of a project is a method her
 """
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import cached_property, partial
 from pathlib import PurePath, PurePosixPath
 from typing import TYPE_CHECKING, Any
@@ -27,6 +27,7 @@ from jovial_scaffold.core.project_file import (
     revision_error,
 )
 from jovial_scaffold.core.project_inputs import Inputs, Overrides, is_public
+from jovial_scaffold.core.records import value_record
 from jovial_scaffold.core.rendering.examples import check_must_examples
 from jovial_scaffold.core.rendering.identities import Identities, clashes_between, identities, place
 from jovial_scaffold.core.rendering.plan import Plans
@@ -71,7 +72,7 @@ class UnexplainedUnknown(Exception):
     """A value is unknown, and no finding says why: a mistake of ours."""
 
 
-@dataclass(frozen=True, slots=True)
+@value_record
 class _Judged:
     """What came of one environment, as it can be handed over between processes."""
 

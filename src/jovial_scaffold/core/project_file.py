@@ -1,10 +1,10 @@
 """The project file `jovial.yaml`: found, read, and checked for its own shape (docs/project.md)."""
 
-from dataclasses import dataclass
 from typing import Any
 
 from jovial_scaffold.core.findings import Finding, Span
 from jovial_scaffold.core.folders import Folder, Found, RevisionError
+from jovial_scaffold.core.records import value_record
 from jovial_scaffold.core.spelling import near, slip_of
 from jovial_scaffold.core.templates.compiling import is_name
 from jovial_scaffold.core.text.files import Files
@@ -35,7 +35,7 @@ def revision_error(error: RevisionError) -> ProjectError:
     return ProjectError([Finding("revision-unknown", "error", error.message, None, error.hint)])
 
 
-@dataclass(frozen=True, slots=True)
+@value_record
 class FileReference:
     """A path as the project file writes it."""
 
@@ -43,7 +43,7 @@ class FileReference:
     origin: Origin | None
 
 
-@dataclass(frozen=True, slots=True)
+@value_record
 class EnvironmentEntry:
     """An environment: its parameter files in order, its labels, and the snapshot of what runs there now."""
 
@@ -54,7 +54,7 @@ class EnvironmentEntry:
     deployed: FileReference | None = None
 
 
-@dataclass(frozen=True, slots=True)
+@value_record
 class ProjectFile:
     """What a project file says. Paths are relative to the folder that it stands in; `file` is its name there."""
 

@@ -2,7 +2,7 @@
 
 import hashlib
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from pathlib import PurePosixPath
 from typing import Any, Literal, NamedTuple
 
@@ -15,6 +15,7 @@ from jovial_scaffold.core.parameters.layers import Layer, file_layer, text_layer
 from jovial_scaffold.core.parameters.resolving import Parameters
 from jovial_scaffold.core.parameters.secrets import is_source
 from jovial_scaffold.core.project_file import EnvironmentEntry, FileReference, ProjectFile
+from jovial_scaffold.core.records import value_record
 from jovial_scaffold.core.rules.reading import Ruleset, read_ruleset
 from jovial_scaffold.core.schemas.catalog import Catalogs, ResourceType, loses_types, read_catalog, shipped_catalog
 from jovial_scaffold.core.schemas.linting import lint
@@ -32,7 +33,7 @@ OUTSIDE = "(secrets and process variables)"
 _VARIABLE_PREFIX = "JOVIAL_PARAMETER_"
 
 
-@dataclass(frozen=True, slots=True)
+@value_record
 class Overrides:
     """What the caller adds to every environment: process variables, further files, and `name=value` pairs; later wins.
 

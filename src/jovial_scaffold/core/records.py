@@ -13,6 +13,31 @@ def record(cls: type) -> Any:
     return dataclass(slots=True, eq=False, repr=False)(cls)
 
 
+@dataclass_transform(frozen_default=True)
+def value_record(cls: type) -> Any:
+    """The same, of which two are equal where all of their fields are, and which shows them."""
+    made: Any = dataclass(slots=True, eq=False, repr=False)(cls)
+    made.__eq__, made.__hash__, made.__repr__ = _is_equal, _hash, _shown
+    return made
+
+
+def _held(value: Any) -> tuple[Any, ...]:
+    return tuple([getattr(value, name) for name in value.__match_args__])
+
+
+def _is_equal(one: Any, other: Any) -> bool:
+    return one is other or (type(one) is type(other) and _held(one) == _held(other))
+
+
+def _hash(value: Any) -> int:
+    return hash(_held(value))
+
+
+def _shown(value: Any) -> str:
+    fields = ", ".join(f"{name}={getattr(value, name)!r}" for name in value.__match_args__)
+    return f"{type(value).__qualname__}({fields})"
+
+
 def at_once(value: T) -> Callable[[], T]:
     """A value that is there already, where one may be made later."""
     return lambda: value

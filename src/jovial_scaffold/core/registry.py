@@ -1,13 +1,13 @@
 """The registry of findings: what each id means, an example that gives it, and how it is mended, as `manual/findings.yaml` says."""
 
 import re
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 from jovial_scaffold.core import limits
 from jovial_scaffold.core.findings import Level
 from jovial_scaffold.core.limits import Limit
+from jovial_scaffold.core.records import value_record
 from jovial_scaffold.core.text.formats import format_of, parsed
 
 SHIPPED = Path(__file__).parents[1] / "manual" / "findings.yaml"
@@ -15,7 +15,7 @@ PLAIN = "plain"
 _ID = re.compile(r"^- id: (\S+)$", re.MULTILINE)
 
 
-@dataclass(frozen=True, slots=True)
+@value_record
 class Example:
     """Files that give a finding, and what is written instead so that it is gone."""
 
@@ -40,7 +40,7 @@ class Example:
         return {**self.files, self.file: text}
 
 
-@dataclass(frozen=True, slots=True)
+@value_record
 class Page:
     """What the manual says of a finding."""
 

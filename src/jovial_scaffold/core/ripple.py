@@ -5,7 +5,7 @@ where the content of what it is made from differs.
 """
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import PurePosixPath
 from typing import Protocol
 
@@ -15,12 +15,13 @@ from jovial_scaffold.core.folders import Folder, Found, History, RevisionError
 from jovial_scaffold.core.project import Project, project_at
 from jovial_scaffold.core.project_file import NAME, ProjectError, revision_error
 from jovial_scaffold.core.project_inputs import OUTSIDE, Overrides
+from jovial_scaffold.core.records import value_record
 
 #: the columns of the comparison of an environment with itself
 WAS, BECOMES = "was", "becomes"
 
 
-@dataclass(frozen=True, slots=True)
+@value_record
 class Reached:
     """An environment that was rendered twice. `causes` are the changed files that it is made from.
 
@@ -38,7 +39,7 @@ class Reached:
         return bool(self.gone or (self.comparison and self.comparison.differences))
 
 
-@dataclass(frozen=True, slots=True)
+@value_record
 class ProjectRipple:
     """A project with changed files: the environments that they reach, those that they do not, and findings that are new or cured.
 
@@ -60,7 +61,7 @@ class ProjectRipple:
         return bool(self.new or self.cured or self.problem or any(each.touched for each in self.reached))
 
 
-@dataclass(frozen=True, slots=True)
+@value_record
 class Ripple:
     """What was found. `looked_at` counts all projects below the folders, `projects` are those with changed files; `rendered` counts
     renderings, on both sides."""

@@ -1,14 +1,14 @@
 """Views: environments as they are asked for, under other values or as of a revision."""
 
-from dataclasses import dataclass
 from urllib.parse import unquote
 
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.project_file import ProjectError
+from jovial_scaffold.core.records import value_record
 from jovial_scaffold.core.words import say
 
 
-@dataclass(frozen=True, slots=True)
+@value_record
 class View:
     """An environment as it is asked for: `live`, under other values `live?copies=4&zone=middle`, as of a revision `live@HEAD~3`."""
 

@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from jovial_scaffold.core.findings import Finding, Span
+from jovial_scaffold.core.records import value_record
 from jovial_scaffold.core.registry import known_ids
 from jovial_scaffold.core.spelling import near
 from jovial_scaffold.core.text.patterns import pattern
@@ -30,7 +31,7 @@ class Waiver:
     origin: Origin
 
 
-@dataclass(frozen=True, slots=True)
+@value_record
 class Waived:
     """A finding that is waived, in the environments that are taken out of its reach, and by what."""
 

@@ -5,13 +5,13 @@ What a value is computed from says which parameters are worth trying; whether on
 
 import itertools
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from typing import Any, NamedTuple
 
 from jovial_scaffold.core.comparing.aligning import changed_at, matched_lines, same
 from jovial_scaffold.core.expressions.program import Program
 from jovial_scaffold.core.limits import DRIVER_TRIALS
 from jovial_scaffold.core.meter import Meter
+from jovial_scaffold.core.records import value_record
 from jovial_scaffold.core.rendering.instances import Surroundings
 from jovial_scaffold.core.rendering.overlays import CONTEXT, MISSING, Behind, Overlay, Written, alone, trial_meter, written_at
 from jovial_scaffold.core.rendering.rendering import Evaluated
@@ -31,7 +31,7 @@ Trial = tuple[int, int, Names]
 Pairs = tuple[tuple[int, int], ...]
 
 
-@dataclass(frozen=True, slots=True)
+@value_record
 class Driver:
     """A parameter (or `context.environment` and its like) that differs, and the line that sets it in each column that has it.
 

@@ -4,7 +4,7 @@ It is long because each kind of effect, and what follows from one, is decided he
 """
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from typing import Any
 
 from jovial_scaffold.core.comparing.aligning import leaves, likely_pairs, likeness, same
@@ -16,6 +16,7 @@ from jovial_scaffold.core.expressions.pending import Pending, could_be, holds_se
 from jovial_scaffold.core.expressions.values import UNSEEN, Secret, deep_marks
 from jovial_scaffold.core.findings import Finding, Related
 from jovial_scaffold.core.graph.ordering import rounds
+from jovial_scaffold.core.records import value_record
 from jovial_scaffold.core.rendering.instances import EvaluatedResource
 from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.rendering.tracing import Tracer
@@ -32,7 +33,7 @@ _MISSING = object()
 _NEARLY_EQUAL = 0.75
 
 
-@dataclass(frozen=True, slots=True)
+@value_record
 class Change:
     """A property that would change. `effect` is its `changeEffect`; `because` the address whose rebuilding changes it, if that is why.
 
@@ -58,7 +59,7 @@ class Change:
         return self.becomes is not _MISSING
 
 
-@dataclass(frozen=True, slots=True)
+@value_record
 class Effect:
     """What would happen to one resource. `dragged` are the resources whose rebuilding makes this one change or rebuild."""
 
@@ -76,7 +77,7 @@ class Effect:
         return tuple(each for each in self.changes if each.effect == "rebuild" and each.counted and each.certain)
 
 
-@dataclass(frozen=True, slots=True)
+@value_record
 class Step:
     """One thing that the deployment does: make, change or remove a resource. A rebuild is a removal and a making."""
 
@@ -84,7 +85,7 @@ class Step:
     address: str
 
 
-@dataclass(frozen=True, slots=True)
+@value_record
 class Effects:
     """All effects, by address; the steps in rounds; what was found wrong; what is not ours."""
 

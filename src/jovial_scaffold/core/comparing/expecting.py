@@ -1,7 +1,6 @@
 """Parity: which differences are intended, kept in a file beside the project, and what is not in it (docs/comparing.md)."""
 
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
 from typing import Any
 
 from jovial_scaffold.core.comparing.aligning import same
@@ -9,6 +8,7 @@ from jovial_scaffold.core.comparing.matrix import Comparison, Row, row_label
 from jovial_scaffold.core.expressions.marked import to_json
 from jovial_scaffold.core.expressions.values import deep_marks
 from jovial_scaffold.core.findings import Finding, Related, Span
+from jovial_scaffold.core.records import value_record
 from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.rendering.tracing import Tracer
 from jovial_scaffold.core.text.patterns import pattern
@@ -23,7 +23,7 @@ _ADDRESS = "$address"
 _WILD = frozenset("*?")
 
 
-@dataclass(frozen=True, slots=True)
+@value_record
 class Entry:
     """A difference that is intended: patterns of address and property, and the values by column, or any."""
 
@@ -50,7 +50,7 @@ def _fits(written: str, text: str) -> bool:
     return bool(pattern(written).match(text)) if _WILD & set(written) else written == text
 
 
-@dataclass(frozen=True, slots=True)
+@value_record
 class Expectations:
     """A file of intended differences."""
 

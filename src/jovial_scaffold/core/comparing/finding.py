@@ -3,13 +3,14 @@
 import ipaddress
 import re
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import cache
 from typing import Any
 
 from jovial_scaffold.core.expressions.library.strings import scalar_text
 from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.findings import Finding, Span
+from jovial_scaffold.core.records import value_record
 from jovial_scaffold.core.rendering.instances import EvaluatedResource
 from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.rendering.tracing import Tracer
@@ -24,7 +25,7 @@ _SCALAR = frozenset("0123456789.+-einfatruls")  # what numbers and booleans are 
 _ADDRESS = re.compile(r"[0-9a-fA-F:][0-9a-fA-F.:]*(?:%[^/]+)?(?:/[0-9.]+)?\Z")
 
 
-@dataclass(frozen=True, slots=True)
+@value_record
 class Hit:
     """A place that holds the text: `how` says whether it is the whole value, a part of it, or an address inside of a range.
 
@@ -40,7 +41,7 @@ class Hit:
     sources: tuple[str, ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
+@value_record
 class SearchedView:
     """What was found in one view, with the errors that leave values unknown there."""
 
@@ -50,7 +51,7 @@ class SearchedView:
     errors: list[Finding]
 
 
-@dataclass(frozen=True, slots=True)
+@value_record
 class Search:
     """All hits, and the errors of each view that was looked through."""
 

@@ -1,7 +1,6 @@
 """Rendered environments as rows: one for each property, output and line of a document; one column for each environment."""
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from typing import Any, Literal, NamedTuple, TypeVar
 
 from jovial_scaffold.core import marks
@@ -12,6 +11,7 @@ from jovial_scaffold.core.expressions.pending import Pending, renamed
 from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.limits import TRIAL_ROUNDS
+from jovial_scaffold.core.records import value_record
 from jovial_scaffold.core.rendering.instances import EvaluatedResource
 from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.rendering.results import Rendering
@@ -53,7 +53,7 @@ class Row(NamedTuple):
         return self.differs and not (self.drivers and all(driver.parameter == RUN for driver in self.drivers))
 
 
-@dataclass(frozen=True, slots=True)
+@value_record
 class Comparison:
     """All rows, sorted by address and pointer, outputs and documents last; only those that differ unless all were asked for.
 

@@ -6,13 +6,14 @@ import json
 import os
 import re
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import Any, Final
 
 from jovial_scaffold.core.expressions.marked import entries_from_json, to_json
 from jovial_scaffold.core.expressions.pending import Pending, comparable, is_bare
 from jovial_scaffold.core.expressions.values import UNSEEN, Secret, revealed
 from jovial_scaffold.core.findings import Finding, Span
+from jovial_scaffold.core.records import value_record
 from jovial_scaffold.core.rendering.results import Rendering
 from jovial_scaffold.core.schemas.catalog import Catalogs, ResourceType
 from jovial_scaffold.core.schemas.shapes import Shape
@@ -30,14 +31,14 @@ _RUN_KEY: Final = os.urandom(32)  # for comparing within this run only; nothing 
 _TOKEN = re.compile(r"[A-Za-z0-9_.:-]+")
 
 
-@dataclass(frozen=True, slots=True)
+@value_record
 class Hash:
     """What a snapshot has in the place of a secret: a keyed hash."""
 
     text: str
 
 
-@dataclass(frozen=True, slots=True)
+@value_record
 class Deployed:
     """A resource that runs. `set_by_cloud` are its `readOnly` properties; `properties` the others, with marks."""
 
@@ -51,7 +52,7 @@ class Deployed:
     origin: Origin
 
 
-@dataclass(frozen=True, slots=True)
+@value_record
 class Snapshot:
     """All that runs in an environment. `key` is what its secrets are hashed with, where somebody handed in the one that it was recorded
     with; then whether a secret changed is known."""

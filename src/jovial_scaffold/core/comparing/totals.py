@@ -1,16 +1,16 @@
 """Numbers as people look at them: how many resources of each type, and the sum of each number that its catalog says to add up."""
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from typing import Any
 
 from jovial_scaffold.core.comparing.matrix import Comparison
+from jovial_scaffold.core.records import value_record
 from jovial_scaffold.core.schemas.validation import subschema
 from jovial_scaffold.core.text.patterns import pattern
 from jovial_scaffold.core.text.source import Pointer
 
 
-@dataclass(frozen=True, slots=True)
+@value_record
 class Total:
     """A sum over all resources of a type; `property` is empty for how many there are. The steps of lists are `*`."""
 

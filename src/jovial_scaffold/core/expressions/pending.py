@@ -6,11 +6,11 @@
 import json
 import re
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass
 from typing import Any
 
 from jovial_scaffold.core import marks
 from jovial_scaffold.core.limits import RESIDUAL_TEXT
+from jovial_scaffold.core.records import value_record
 
 #: `${…}` in the text form of a residual, quotes and brackets of an expression inside, or the mark that stands for `${` itself
 _RECORDED = re.compile(r"""\$\$\{|\$\{((?:"(?:[^"\\]|\\.)*"|[^{}"]|\{(?:"(?:[^"\\]|\\.)*"|[^{}"])*\})*)\}""")
@@ -25,7 +25,7 @@ class MarkMet(Exception):
     """A function that looks at the outside of its operands only would have to look into a mark."""
 
 
-@dataclass(frozen=True, slots=True)
+@value_record
 class Reference:
     """A property that a resource will have. `path` is a JSON Pointer without its first slash."""
 
@@ -33,7 +33,7 @@ class Reference:
     path: str
 
 
-@dataclass(frozen=True, slots=True)
+@value_record
 class Hidden:
     """A secret that was put into a residual, as what it was made from: for comparing only."""
 

@@ -8,6 +8,7 @@ from itertools import pairwise
 from math import isnan, nan
 
 from jovial_scaffold.core.graph.picture import Edge, Node, Picture
+from jovial_scaffold.core.records import value_record
 
 Point = tuple[float, float]
 
@@ -21,7 +22,7 @@ _MARGIN, _HEAD = 14.0, 24.0
 _ROUNDS = 50
 
 
-@dataclass(frozen=True, slots=True)
+@value_record
 class Box:
     """A node's rectangle: left, top, width and height, in pixels of a 96 dpi screen."""
 
@@ -32,7 +33,7 @@ class Box:
     height: float
 
 
-@dataclass(frozen=True, slots=True)
+@value_record
 class Frame:
     """The rectangle around a module's resources, or a file's."""
 
@@ -44,7 +45,7 @@ class Frame:
     height: float
 
 
-@dataclass(frozen=True, slots=True)
+@value_record
 class Line:
     """An edge as points from the needed to the needing box."""
 
@@ -52,7 +53,7 @@ class Line:
     points: tuple[Point, ...]
 
 
-@dataclass(frozen=True, slots=True)
+@value_record
 class Scene:
     """Everything with its coordinates; the origin is at the top left."""
 

@@ -1,17 +1,18 @@
 """A rendering as a graph to look at: resources as nodes, loops folded into one, uses of modules as frames, dependencies as edges."""
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 
 from jovial_scaffold.core.expressions.values import deep_marks
 from jovial_scaffold.core.limits import MAP_NODES
+from jovial_scaffold.core.records import value_record
 from jovial_scaffold.core.rendering.instances import EvaluatedResource, Instance
 from jovial_scaffold.core.rendering.rendering import Evaluated
 
 FOLDS = ("loops", "modules", "types")
 
 
-@dataclass(frozen=True, slots=True)
+@value_record
 class Node:
     """A resource, or several folded into one: `members` are their addresses. `frame` leads from the outermost frame to its own.
 
@@ -34,7 +35,7 @@ class Node:
         return len(self.members)
 
 
-@dataclass(frozen=True, slots=True)
+@value_record
 class Edge:
     """`source` is needed by `target`; `pending` where it hands over a value that only the deployment can know."""
 
@@ -45,7 +46,7 @@ class Edge:
     mark: str = ""
 
 
-@dataclass(frozen=True, slots=True)
+@value_record
 class Picture:
     """Nodes by name, edges, and what was folded to stay readable."""
 

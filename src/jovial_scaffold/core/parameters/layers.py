@@ -1,16 +1,16 @@
 """Layers of values, merged by RFC 7396, and the place that set each value down to its leaves."""
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
 from typing import Any
 
 from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.findings import Span
 from jovial_scaffold.core.parameters.secrets import is_source
+from jovial_scaffold.core.records import value_record
 from jovial_scaffold.core.text.source import Pointer, Source, part
 
 
-@dataclass(frozen=True, slots=True)
+@value_record
 class Layer:
     """A flat map from parameter to value. `label` says in words where it comes from when there is no file.
 
@@ -43,7 +43,7 @@ class Layer:
         return pointer
 
 
-@dataclass(frozen=True, slots=True)
+@value_record
 class Setting:
     """What set a value: a layer, and the pointer in it (which is shorter where the layer replaced the whole around it)."""
 

@@ -2,7 +2,6 @@
 
 import math
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass
 from typing import Any, Final
 
 from jovial_scaffold.core.expressions import residuals
@@ -26,6 +25,7 @@ from jovial_scaffold.core.expressions.values import (
 )
 from jovial_scaffold.core.findings import Finding, Related
 from jovial_scaffold.core.limits import LOOP_ITEMS
+from jovial_scaffold.core.records import value_record
 from jovial_scaffold.core.templates.fitting import counting
 from jovial_scaffold.core.templates.model import Compiled, Condition, Constant, Dynamic, ListValue, Loop, MapValue, Overlaid
 from jovial_scaffold.core.text.source import Origin, Pointer, pointer_text
@@ -39,7 +39,7 @@ _NO_FLOATS = frozenset((str, int, bool, type(None), Pending, Secret))
 Variables = Mapping[str, Any]
 
 
-@dataclass(frozen=True, slots=True)
+@value_record
 class Site:
     """Where a value is being computed: the address, and how much of an origin's pointer is not part of the property."""
 

@@ -3,7 +3,6 @@
 import json
 from bisect import bisect_left, bisect_right
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
 from typing import Any, NamedTuple
 
 from jovial_scaffold.core import marks
@@ -16,6 +15,7 @@ from jovial_scaffold.core.expressions.placeholders import no_text
 from jovial_scaffold.core.expressions.scopes import LookupScope, OwnFunction, Scope
 from jovial_scaffold.core.expressions.values import NONE, Optional, Secret, deep_marks, revealed
 from jovial_scaffold.core.findings import Finding, Related
+from jovial_scaffold.core.records import value_record
 from jovial_scaffold.core.rendering.computing import OMITTED, Computer, Site, plain
 from jovial_scaffold.core.rendering.instances import Surroundings
 from jovial_scaffold.core.rendering.notations import one_line, quoted, scalar, written
@@ -26,7 +26,7 @@ from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import NOTHING, Described, Sentence, say, told
 
 
-@dataclass(frozen=True, slots=True)
+@value_record
 class EvaluatedDocument(RenderedDocument):
     """A rendered document, and what it was computed from: `lines` are the first and last line, from 0, of each part of its content."""
 

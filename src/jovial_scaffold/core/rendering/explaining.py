@@ -4,7 +4,7 @@ It is long because each kind of thing that a value can come from has its step he
 """
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from enum import Enum
 from typing import Any, Final
 
@@ -15,6 +15,7 @@ from jovial_scaffold.core.expressions.placeholders import Formula
 from jovial_scaffold.core.expressions.syntax import Call, Conditional, Has, Index, Literal, Macro, MapLiteral, Name, Node, Select, children
 from jovial_scaffold.core.expressions.values import NONE, Optional, Record, Secret
 from jovial_scaffold.core.findings import Span
+from jovial_scaffold.core.records import value_record
 from jovial_scaffold.core.rendering.computing import OMITTED
 from jovial_scaffold.core.rendering.instances import Instance, Surroundings
 from jovial_scaffold.core.rendering.rendering import Evaluated
@@ -37,7 +38,7 @@ class _Missing(Enum):
 _MISSING: Final = _Missing.MISSING
 
 
-@dataclass(frozen=True, slots=True)
+@value_record
 class SetAt:
     """Where a layer sets a parameter, to what; the first one wins, the others are what it overrode."""
 
@@ -45,7 +46,7 @@ class SetAt:
     value: Any
 
 
-@dataclass(frozen=True, slots=True)
+@value_record
 class Reason:
     """One step of an explanation.
 

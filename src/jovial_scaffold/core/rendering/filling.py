@@ -1,13 +1,13 @@
 """Any text with placeholders, filled in from named values: every name without a value is reported, and none is ever silently empty."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from typing import Any
 
 from jovial_scaffold.core.expressions.errors import EvaluationError, SyntaxProblem
 from jovial_scaffold.core.expressions.placeholders import Programs
 from jovial_scaffold.core.expressions.scopes import LookupScope, OwnFunction, Scope
 from jovial_scaffold.core.findings import Finding
+from jovial_scaffold.core.records import value_record
 from jovial_scaffold.core.rendering.computing import plain
 from jovial_scaffold.core.rendering.documents import Filled, fill_parts, stand_in
 from jovial_scaffold.core.templates.documents import document_content, only_known
@@ -19,7 +19,7 @@ from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import Sentence, nearest, say
 
 
-@dataclass(frozen=True, slots=True)
+@value_record
 class Need:
     """A name that a text needs: the lines where it stands, and what holds where it has no value."""
 

@@ -8,6 +8,7 @@ from typing import Any
 from jovial_scaffold.core.expressions.values import Secret, revealed
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.parameters.resolving import Parameters
+from jovial_scaffold.core.records import value_record
 from jovial_scaffold.core.schemas.catalog import ResourceType
 from jovial_scaffold.core.schemas.shapes import filled, with_secrets
 from jovial_scaffold.core.text.source import Pointer
@@ -49,7 +50,7 @@ def _without(value: Any, pointer: Pointer) -> Any:
     return UNKNOWN
 
 
-@dataclass(frozen=True, slots=True)
+@value_record
 class RenderedDocument:
     """A document of one environment. `text` is masked; `value` is the whole text, secret or pending as its parts are; `to` is where it is
     written. `compared` is the text with what is masked in it told apart: for comparing only."""

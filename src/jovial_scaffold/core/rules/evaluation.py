@@ -2,7 +2,7 @@
 
 from collections import Counter
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import Any, NamedTuple
 
 from jovial_scaffold.core import marks
@@ -16,6 +16,7 @@ from jovial_scaffold.core.expressions.scopes import LookupScope, MapScope, Names
 from jovial_scaffold.core.expressions.syntax import Macro, Node
 from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.findings import Finding, Related, Span
+from jovial_scaffold.core.records import value_record
 from jovial_scaffold.core.rendering.causes import cause_of
 from jovial_scaffold.core.rendering.instances import EvaluatedResource
 from jovial_scaffold.core.rendering.rendering import Evaluated
@@ -100,7 +101,7 @@ class _Placed(NamedTuple):
     cause: Span | None
 
 
-@dataclass(frozen=True, slots=True)
+@value_record
 class Subject:
     """What a rule is judged over: the names that it sees beside the shared ones, and how a finding about it is placed.
 
@@ -238,7 +239,7 @@ def judge_pairs(renderings: Sequence[Evaluated], rulesets: list[Ruleset]) -> tup
     return findings, verdicts
 
 
-@dataclass(frozen=True, slots=True)
+@value_record
 class JudgedEffect:
     """What would happen to one resource, as rules over effects see it; properties are effective, None before an add and after a removal."""
 

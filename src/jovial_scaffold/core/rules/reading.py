@@ -1,10 +1,10 @@
 """A ruleset file to rules (docs/rules.md)."""
 
-from dataclasses import dataclass
 from typing import Any
 
 from jovial_scaffold.core.expressions.evaluation import unknown_function
 from jovial_scaffold.core.findings import LEVELS, Finding, Level
+from jovial_scaffold.core.records import value_record
 from jovial_scaffold.core.spelling import near
 from jovial_scaffold.core.templates.compiling import Compiler, formulas_of, is_name, taken_for
 from jovial_scaffold.core.templates.model import Compiled, Condition, Constant, Named
@@ -30,7 +30,7 @@ KEYS = ("because", "over", "applies", "where", "require", "absent", "level", "me
 _DECIDING = ("over", "applies", "where", "absent", "between", "require")  # what a rule judges, and how
 
 
-@dataclass(frozen=True, slots=True)
+@value_record
 class Rule:
     """One rule of the ruleset of a title. `absent_fails` says what it means when a property that the rule uses is not set; `between` is the one pair that it is
     about, or None for every pair."""
@@ -57,7 +57,7 @@ class Rule:
         return f"{self.ruleset}/{self.name}"
 
 
-@dataclass(frozen=True, slots=True)
+@value_record
 class Ruleset:
     """Rules that share named values."""
 

@@ -3,12 +3,12 @@
 import json
 from collections import Counter
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from typing import Any
 
 from jovial_scaffold.core import marks
 from jovial_scaffold.core.expressions.types import Type
 from jovial_scaffold.core.limits import SHOWN_VALUE
+from jovial_scaffold.core.records import value_record
 from jovial_scaffold.core.schemas.types import type_of_schema
 from jovial_scaffold.core.templates.model import Compiled, Constant, Declaration, ListValue, MapValue, Overlaid, Template, parts_of
 from jovial_scaffold.core.templates.names import uses_by_name
@@ -20,7 +20,7 @@ _RECURS = 3  # a literal that stands so often may deserve a name
 _SHORTEST = 3
 
 
-@dataclass(frozen=True, slots=True)
+@value_record
 class Section:
     """A top-level part of a file: how many entries it has, and how many lines."""
 
@@ -29,7 +29,7 @@ class Section:
     lines: int
 
 
-@dataclass(frozen=True, slots=True)
+@value_record
 class SurveyedFile:
     """A file: its size, and its sections in the order of the text."""
 
@@ -40,7 +40,7 @@ class SurveyedFile:
     sections: tuple[Section, ...]
 
 
-@dataclass(frozen=True, slots=True)
+@value_record
 class SurveyedParameter:
     """A parameter: its type in words, its default as written, and the places that read it."""
 
@@ -52,7 +52,7 @@ class SurveyedParameter:
     used: tuple[str, ...]
 
 
-@dataclass(frozen=True, slots=True)
+@value_record
 class Recurring:
     """A literal value and the places where it stands."""
 
@@ -60,7 +60,7 @@ class Recurring:
     places: tuple[str, ...]
 
 
-@dataclass(frozen=True, slots=True)
+@value_record
 class Part:
     """A named part of a file, its place, and a number: its lines, or how often it is read."""
 
@@ -69,7 +69,7 @@ class Part:
     count: int
 
 
-@dataclass(frozen=True, slots=True)
+@value_record
 class Survey:
     """Everything; the parts that speak of templates are empty for other files."""
 

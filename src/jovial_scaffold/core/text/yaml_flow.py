@@ -8,7 +8,6 @@ It is long because the productions of the standard stand together, in its order.
 
 import re
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Any
 
 from yaml.events import (
@@ -22,6 +21,7 @@ from yaml.events import (
 )
 
 from jovial_scaffold.core.limits import NESTING
+from jovial_scaffold.core.records import value_record
 
 BLOCK_IN, BLOCK_OUT, BLOCK_KEY, FLOW_IN, FLOW_OUT, FLOW_KEY = range(6)
 _IN_FLOW = {FLOW_OUT: FLOW_IN, FLOW_IN: FLOW_IN, BLOCK_KEY: FLOW_KEY, FLOW_KEY: FLOW_KEY}  # 136
@@ -60,7 +60,7 @@ _ESCAPES = {"0": "\0", "a": "\a", "b": "\b", "t": "\t", "\t": "\t", "n": "\n", "
 _HEX = {"x": 2, "u": 4, "U": 8}
 
 
-@dataclass(frozen=True, slots=True)
+@value_record
 class Mark:
     """A place in the text, as PyYAML's events have one."""
 
