@@ -18,8 +18,9 @@ from jovial_scaffold.core.findings import Span
 from jovial_scaffold.core.records import value_record
 from jovial_scaffold.core.rendering.computing import OMITTED
 from jovial_scaffold.core.rendering.instances import Instance, Surroundings
+from jovial_scaffold.core.rendering.placing import Positions
 from jovial_scaffold.core.rendering.rendering import Evaluated
-from jovial_scaffold.core.rendering.tracing import Positions, Tracer
+from jovial_scaffold.core.rendering.tracing import Tracer
 from jovial_scaffold.core.templates.compiling import formulas_of, written_span
 from jovial_scaffold.core.templates.model import Compiled, Condition, Constant, Document, Dynamic, ListValue, MapValue, Overlaid, Resource
 from jovial_scaffold.core.text.source import Pointer, part, pointer_text
@@ -277,7 +278,9 @@ class _Explainer:
         use = scope.use
         if use is not None:
             label = f"{scope.prefix}{_dotted(name, path)}"
-            if name in dict(use.resource.properties.entries):
+            if not self.first(scope, name, path):
+                return Reason("argument", label, value, declaration.origin.key_span(), note="as above")
+            if use.resource.properties.entry(name) is not None:
                 compiled, rest, positions, variables = Tracer(use.scope).leaf(use, (name, *path))
                 return self.compiled("argument", label, compiled, rest, positions, dict(variables), use.scope, value, None, depth)
             if declaration.default is None:
@@ -286,6 +289,8 @@ class _Explainer:
         elsewhere = {other.label: _at(other.parameters.values.get(name, _MISSING), path) for other in self.others}
         label = _dotted(name, path)
         if name in scope.parameters.defaulted and declaration.default is not None:
+            if not self.first(scope, name, path):
+                return Reason("default", label, value, declaration.default.origin.value_span(), note="as above", elsewhere=elsewhere)
             found = self.compiled("default", label, declaration.default, path, {}, {}, scope, value, elsewhere, depth)
             return replace(found, note="the default of the parameter; no file sets it")
         settings = []
@@ -344,6 +349,9 @@ class _Explainer:
             output = inside.template.outputs.get(str(rest[0])) if inside else None
             if inside is not None and output is not None:
                 value = _at(inside.output(output.name), rest[1:])
+                if not self.first("output", instance.address, rest):
+                    yield Reason("output", _label(instance.address, rest), value, output.origin.key_span(), note="as above")
+                    return
                 yield self.compiled("output", _label(instance.address, rest), output.value, rest[1:], {}, {}, inside, value, None, depth)
             return
         if not self.first("resource", instance.address, rest):

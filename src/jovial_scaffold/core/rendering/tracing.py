@@ -1,21 +1,21 @@
-"""From a rendered value back to where it comes from: the place in the template, and the parameters behind it.
+"""Which parameters a rendered value was computed from: what its part of the template reads, followed through names, other resources and
+modules, however long the chains are and however often they meet.
 
-Asked for only by findings, comparisons and explanations; rendering itself carries none of it. It is long because every kind of
-value leads to its source by a step of its own.
+Asked for only by findings, comparisons and explanations; rendering itself carries none of it.
 """
 
-from collections.abc import Mapping
+from collections.abc import Iterator
 from dataclasses import dataclass, field
 from typing import Any, NamedTuple
 
 from jovial_scaffold.core.expressions.placeholders import Formula
 from jovial_scaffold.core.expressions.references import references
 from jovial_scaffold.core.expressions.syntax import Call, Conditional, Index, Literal, MapLiteral, Name, Node, Select
-from jovial_scaffold.core.findings import Related, Span
-from jovial_scaffold.core.limits import RELATED_PLACES
-from jovial_scaffold.core.rendering.computing import OMITTED, Site
+from jovial_scaffold.core.findings import Related
+from jovial_scaffold.core.limits import NESTING, RELATED_PLACES
 from jovial_scaffold.core.rendering.instances import Instance, Surroundings
-from jovial_scaffold.core.templates.compiling import formulas_of, written_span
+from jovial_scaffold.core.rendering.placing import Placer, Positions
+from jovial_scaffold.core.templates.compiling import formulas_of
 from jovial_scaffold.core.templates.model import (
     Compiled,
     Condition,
@@ -29,22 +29,30 @@ from jovial_scaffold.core.templates.model import (
     Resource,
 )
 from jovial_scaffold.core.templates.names import content_uses
-from jovial_scaffold.core.text.source import Pointer, part
+from jovial_scaffold.core.text.source import Pointer
 from jovial_scaffold.core.words import say
 
 Source = tuple[str, Pointer]
 """A parameter and the path read from it; `context.environment` and its like stand as names of their own."""
 
-Positions = dict[str, tuple[Loop, Any]]
+
+class Step(NamedTuple):
+    """A name of an environment, or of a use of a module, and what is read of it."""
+
+    scope: Surroundings
+    name: str
+    path: Pointer
 
 
-class Leaf(NamedTuple):
-    """A part of the template, what remains of a pointer inside of it, and the loop variables there with their positions."""
+Reads = dict[Step | Source, None]
+"""What something reads itself, each once, in order."""
 
-    compiled: Compiled
-    rest: Pointer
-    positions: Positions
-    variables: Mapping[str, Any]
+
+class _Behind(NamedTuple):
+    """The parameters behind a step, and whether one environment's uses of modules say which."""
+
+    sources: tuple[Source, ...]
+    through_module: bool
 
 
 class _Position(str):
@@ -69,120 +77,24 @@ class _Position(str):
 
 @dataclass(slots=True)
 class Kept:
-    """What tracers of one comparison have found: sources by part of the template, and names read."""
+    """What tracers of one comparison have found: sources by part of the template and behind each step, and names read."""
 
     sources: dict[tuple[Any, ...], list[Source]] = field(default_factory=dict)
     names: dict[Compiled, frozenset[str]] = field(default_factory=dict)
+    steps: dict[Step, _Behind] = field(default_factory=dict)
 
 
-class Tracer:
-    """Follows expressions through loops, values and other resources to parameters.
+class Tracer(Placer):
+    """Follows what is read in one environment, or in one use of a module, to parameters.
 
     What was found is kept in `kept`, for as long as a comparison lasts.
     """
 
-    def __init__(self, environment: Surroundings, kept: "Kept | None" = None) -> None:
-        self.environment = environment
-        self.template = environment.template
+    def __init__(self, environment: Surroundings, kept: Kept | None = None) -> None:
+        super().__init__(environment, kept is not None)
         self._kept = kept
+        self._steps = kept.steps if kept is not None else {}
         self._through_module = False
-        self._items: dict[tuple[str, Compiled, int], tuple[Compiled, Any, Positions] | None] = {}
-
-    @property
-    def root(self) -> Surroundings:
-        """The outermost environment, whose parameters the layers set."""
-        environment = self.environment
-        while environment.use is not None:
-            environment = environment.use.scope
-        return environment
-
-    def leaf(self, instance: Instance, pointer: Pointer) -> "Leaf":
-        """The part of the template that made the value at a pointer."""
-        compiled: Compiled = instance.resource.properties
-        positions: Positions = {}
-        if instance.resource.loop:
-            positions = dict.fromkeys(instance.resource.loop.variables, (instance.resource.loop, instance.position))
-        variables = instance.variables
-        for depth, step in enumerate(pointer):
-            while isinstance(compiled, Overlaid):
-                compiled, variables = self.layer(compiled, pointer[depth:], variables)
-            if isinstance(compiled, MapValue):
-                found = compiled.entry(str(step))
-                if found is None:
-                    return Leaf(compiled, pointer[depth:], positions, variables)
-                compiled = found
-            elif isinstance(compiled, ListValue) and isinstance(step, int):
-                item = self._item_of(instance, compiled, step, variables)
-                if item is None:
-                    return Leaf(compiled, pointer[depth:], positions, variables)
-                compiled, variables, more = item
-                positions = {**positions, **more}
-            else:
-                return Leaf(compiled, pointer[depth:], positions, variables)
-        while isinstance(compiled, Overlaid):
-            compiled, variables = self.layer(compiled, (), variables)
-        return Leaf(compiled, (), positions, variables)
-
-    def layer(self, compiled: Overlaid, rest: Pointer, variables: Any) -> tuple[Compiled, Any]:
-        """Which of the two values of an overlay gave the part at `rest`: the resource's own where it has the part."""
-        own = compiled.own
-        if rest and isinstance(own, MapValue) and own.when is None:
-            written = own.entry(str(rest[0]))
-            if written is None:
-                return compiled.base, {}
-            if not isinstance(written, MapValue):
-                return own, variables
-        value = self.environment.computer.value(own, variables, Site())
-        for step in rest:
-            if not isinstance(value, dict | list) or isinstance(value, list) != isinstance(step, int):
-                break
-            try:
-                value = part(value, step)
-            except KeyError:
-                return compiled.base, {}
-        return compiled.own, variables
-
-    def _item_of(self, instance: Instance, compiled: ListValue, index: int, variables: Any) -> tuple[Compiled, Any, Positions] | None:
-        """The same as `_item`, found once for the properties of one item."""
-        if self._kept is None or variables is not instance.variables:
-            return self._item(compiled, index, variables)
-        key = (instance.address, compiled, index)
-        if key not in self._items:
-            self._items[key] = self._item(compiled, index, variables)
-        return self._items[key]
-
-    def _item(self, compiled: ListValue, index: int, variables: Any) -> tuple[Compiled, Any, Positions] | None:
-        """The entry of a list that gave item `index`, counting what loops repeat and conditions leave out."""
-        computer = self.environment.computer
-        counted = 0
-        for item in compiled.items:
-            rounds = [(variables, None)]
-            if isinstance(item, MapValue) and item.loop:
-                rounds = computer.rounds(item.loop, variables, Site()) or []
-            for scope, position in rounds:
-                if isinstance(item, MapValue) and item.when and computer.condition(item.when, scope, Site()) is not True:
-                    continue
-                if isinstance(item, Dynamic) and computer.value(item, scope, Site()) is OMITTED:
-                    continue
-                if counted == index:
-                    more = dict.fromkeys(item.loop.variables, (item.loop, position)) if isinstance(item, MapValue) and item.loop else {}
-                    return item, scope, more
-                counted += 1
-        return None
-
-    def place(self, instance: Instance, pointer: Pointer, on_key: bool = False) -> Span:
-        """Where the value at a pointer was written; the resource itself for what was not."""
-        compiled, rest, *_ = self.leaf(instance, pointer)
-        if not pointer or (compiled is instance.resource.properties and rest):
-            return instance.resource.origin.key_span()
-        if isinstance(compiled, Dynamic):
-            if on_key:  # of a key that was computed, the whole value is the place
-                return compiled.origin.value_span() if rest else compiled.origin.key_span()
-            return written_span(compiled, rest)
-        origin = compiled.origin.child(*rest)
-        return origin.key_span() if on_key else origin.value_span()
-
-    # -- parameters behind a value
 
     def sources(self, instance: Instance, pointer: Pointer) -> list[Source]:
         """The parameters that a rendered value was computed from."""
@@ -191,9 +103,9 @@ class Tracer:
 
     def compiled_sources(self, compiled: Compiled, rest: Pointer, positions: Positions | None = None) -> list[Source]:
         """The parameters that a part of the template is computed from."""
-        found: dict[Source, None] = {}
-        self._compiled(compiled, rest, positions or {}, found, set())
-        return list(found)
+        reads: Reads = {}
+        self._compiled(compiled, rest, positions or {}, reads)
+        return self._followed(reads)
 
     def _kept_sources(self, compiled: Compiled, rest: Pointer, positions: Positions) -> list[Source]:
         """The same, found once for all items of a loop over a list or map of parameters: what differs is where the item stands."""
@@ -229,33 +141,33 @@ class Tracer:
             chain is not None and chain[0] in self.template.parameters and self.environment.use is None and chain[0] not in known.defaulted
         )
 
-    def placeholder_sources(self, document: Document, placeholders: "list[Placeholder]") -> list[Source]:
+    def placeholder_sources(self, document: Document, placeholders: list[Placeholder]) -> list[Source]:
         """The parameters behind some placeholders of a document."""
-        found: dict[Source, None] = {}
+        reads: Reads = {}
         for each in placeholders:
             for reference in references(each.formula.node):
                 narrowed = (document.narrowed or {}).get(reference.name)
                 if narrowed is not None:
-                    self._compiled(narrowed, reference.path, {}, found, set())
+                    self._compiled(narrowed, reference.path, {}, reads)
                 elif document.narrowed is None:
-                    self._name(reference.name, reference.path, {}, found, set())
-        return list(found)
+                    self._name(reference.name, reference.path, {}, reads)
+        return self._followed(reads)
 
     def presence_sources(self, resource: Resource) -> list[Source]:
         """The parameters that decide whether a resource is there, or which items it has."""
-        found: dict[Source, None] = {}
+        reads: Reads = {}
         positions: Positions = dict.fromkeys(resource.loop.variables, (resource.loop, None)) if resource.loop else {}
         for condition in (resource.loop.over if resource.loop else None, resource.when, resource.key):
             if condition is not None and isinstance(condition.content, Formula):
-                self._formula(condition.content.node, positions, found, set())
-        return list(found)
+                self._formula(condition.content.node, positions, reads)
+        return self._followed(reads)
 
     def loop_sources(self, resource: Resource, position: Any) -> list[Source]:
         """The parameter that holds one item of a loop."""
-        found: dict[Source, None] = {}
+        reads: Reads = {}
         if resource.loop and isinstance(resource.loop.over.content, Formula):
-            self._path(resource.loop.over.content.node, (position,), {}, found, set())
-        return list(found)
+            self._path(resource.loop.over.content.node, (position,), {}, reads)
+        return self._followed(reads)
 
     def condition_sources(self, condition: Condition) -> list[Source]:
         """The parameters that a condition reads."""
@@ -263,12 +175,13 @@ class Tracer:
         if self._kept is not None and key in self._kept.sources:
             return self._kept.sources[key]
         self._through_module = False
-        found: dict[Source, None] = {}
+        reads: Reads = {}
         if isinstance(condition.content, Formula):
-            self._reads(condition.content, {}, found, set())
+            self._reads(condition.content, {}, reads)
+        found = self._followed(reads)
         if self._kept is not None and not self._through_module:
-            self._kept.sources[key] = list(found)
-        return list(found)
+            self._kept.sources[key] = found
+        return found
 
     def _here(self) -> tuple[Any, ...]:
         """What tells environments apart for a trace: where a template is used by itself, only which parameters have their defaults."""
@@ -285,10 +198,12 @@ class Tracer:
                 related[Related(span, say("`{}` is set here.", ".".join(map(str, setting.pointer))))] = None
         return tuple(related)[: RELATED_PLACES.most]
 
-    def _compiled(self, compiled: Compiled, rest: Pointer, positions: Positions, found: dict[Source, None], seen: set[str]) -> None:
+    # -- what is read itself
+
+    def _compiled(self, compiled: Compiled, rest: Pointer, positions: Positions, reads: Reads) -> None:
         if isinstance(compiled, Overlaid):
-            self._compiled(compiled.own, rest, positions, found, seen)
-            self._compiled(compiled.base, rest, {}, found, seen)
+            self._compiled(compiled.own, rest, positions, reads)
+            self._compiled(compiled.base, rest, {}, reads)
             return
         while rest and isinstance(compiled, MapValue):
             below = compiled.entry(str(rest[0]))
@@ -297,155 +212,223 @@ class Tracer:
             compiled, rest = below, rest[1:]
         if isinstance(compiled, Dynamic) and isinstance(compiled.content, Formula):
             if rest or isinstance(compiled.content.node, Conditional):
-                self._path(compiled.content.node, rest, positions, found, seen)
+                self._path(compiled.content.node, rest, positions, reads)
             else:
-                self._reads(compiled.content, positions, found, seen)
+                self._reads(compiled.content, positions, reads)
         elif isinstance(compiled, ListValue) and rest:
             # The item is not there: what decides about the items of the list has left it out.
             for item in compiled.items:
                 if isinstance(item, MapValue):
                     for condition in (item.loop.over if item.loop else None, item.when):
                         if condition is not None and isinstance(condition.content, Formula):
-                            self._formula(condition.content.node, positions, found, seen)
+                            self._formula(condition.content.node, positions, reads)
         else:
             for formula, _, _ in formulas_of(compiled):
-                self._reads(formula, positions, found, seen)
+                self._reads(formula, positions, reads)
 
-    def _reads(self, formula: Formula, positions: Positions, found: dict[Source, None], seen: set[str]) -> None:
+    def _reads(self, formula: Formula, positions: Positions, reads: Reads) -> None:
         """All that an expression reads."""
         for reference in formula.program.reads:
-            self._name(reference.name, reference.path, positions, found, seen)
+            self._name(reference.name, reference.path, positions, reads)
 
-    def _path(self, node: Node, rest: Pointer, positions: Positions, found: dict[Source, None], seen: set[str]) -> None:
+    def _path(self, node: Node, rest: Pointer, positions: Positions, reads: Reads) -> None:
         """An expression of which only the part at `rest` was used: exact for chains of fields, choices, and maps that are put together."""
         chain = _chain(node)
         if chain is not None:
-            self._name(chain[0], (*chain[1], *rest), positions, found, seen)
+            self._name(chain[0], (*chain[1], *rest), positions, reads)
         elif isinstance(node, Conditional):
-            self._formula(node.condition, positions, found, seen)
-            self._path(node.then, rest, positions, found, seen)
-            self._path(node.otherwise, rest, positions, found, seen)
+            self._formula(node.condition, positions, reads)
+            self._path(node.then, rest, positions, reads)
+            self._path(node.otherwise, rest, positions, reads)
         elif isinstance(node, Call) and node.function == "patched" and rest:
             base, patch = node.arguments
-            if not self._entry(patch, rest, positions, found, seen):
-                self._path(base, rest, positions, found, seen)
-        elif not (rest and self._entry(node, rest, positions, found, seen)):
-            self._formula(node, positions, found, seen)
+            if not self._entry(patch, rest, positions, reads):
+                self._path(base, rest, positions, reads)
+        elif not (rest and self._entry(node, rest, positions, reads)):
+            self._formula(node, positions, reads)
 
-    def _entry(self, node: Node, rest: Pointer, positions: Positions, found: dict[Source, None], seen: set[str]) -> bool:
+    def _entry(self, node: Node, rest: Pointer, positions: Positions, reads: Reads) -> bool:
         """Follow the entry of a map literal that `rest` names. False where the expression is none, or has no such entry."""
         if isinstance(node, MapLiteral):
             for key, value in zip(node.keys, node.values, strict=True):
                 if isinstance(key, Literal) and key.value == rest[0]:
-                    self._path(value, rest[1:], positions, found, seen)
+                    self._path(value, rest[1:], positions, reads)
                     return True
         return False
 
-    def _formula(self, node: Node, positions: Positions, found: dict[Source, None], seen: set[str]) -> None:
+    def _formula(self, node: Node, positions: Positions, reads: Reads) -> None:
         for reference in references(node):
-            self._name(reference.name, reference.path, positions, found, seen)
+            self._name(reference.name, reference.path, positions, reads)
 
-    def _name(self, name: str, path: Pointer, positions: Positions, found: dict[Source, None], seen: set[str]) -> None:
+    def _name(self, name: str, path: Pointer, positions: Positions, reads: Reads) -> None:
         if name in positions:
-            self._variable(name, path, positions, found, seen)
-        elif name in self.template.parameters:
-            self._parameter(name, path, found, seen)
-        elif name in self.template.values:
-            if self._kept is not None and not seen:
-                found.update(dict.fromkeys(self._value_sources(name, path)))
-            elif self._key(name) not in seen:
-                self._compiled(self.template.values[name].value, path, {}, found, seen | {self._key(name)})
-        elif name in self.template.lookups or name in self.template.documents:
-            self._reads_of(name, found, seen)
-        elif name in self.template.resources:
-            self._resource(self.template.resources[name], path, found, seen)
-        elif name == "context" and path:
-            found[f"context.{path[0]}", tuple(path[1:])] = None
+            self._variable(name, path, positions, reads)
+        elif name == "context":
+            if path:
+                reads[f"context.{path[0]}", tuple(path[1:])] = None
+        elif len(path) <= NESTING.most:  # resources that wait for each other might read ever deeper
+            reads[Step(self.environment, name, path)] = None
 
-    def _value_sources(self, name: str, path: Pointer) -> list[Source]:
-        """Behind a part of a named value; found once, since many properties read it."""
-        assert self._kept is not None
-        key = (*self._here(), self.template, name, path)
-        kept = self._kept.sources.get(key)
-        if kept is None:
-            before, self._through_module = self._through_module, False
-            found: dict[Source, None] = {}
-            self._compiled(self.template.values[name].value, path, {}, found, {self._key(name)})
-            kept = list(found)
-            if not self._through_module:
-                self._kept.sources[key] = kept
-            self._through_module = before or self._through_module
-        return kept
-
-    def _variable(self, name: str, path: Pointer, positions: Positions, found: dict[Source, None], seen: set[str]) -> None:
+    def _variable(self, name: str, path: Pointer, positions: Positions, reads: Reads) -> None:
         loop, position = positions[name]
         if not isinstance(loop.over.content, Formula):
             return
         is_item = name == loop.variables[-1]
         step: Pointer = (position,) if position is not None and is_item else ()
         outer = {other: where for other, where in positions.items() if where[0] is not loop}
-        self._path(loop.over.content.node, (*step, *path) if step else (), outer, found, seen)
+        self._path(loop.over.content.node, (*step, *path) if step else (), outer, reads)
 
-    def _reads_of(self, name: str, found: dict[Source, None], seen: set[str]) -> None:
-        """All that a lookup or a document reads."""
-        if self._key(name) in seen:
-            return
-        lookup = self.template.lookups.get(name)
-        if lookup is not None:
-            uses = formulas_of(lookup.where) + formulas_of(lookup.newest)
-        else:
-            document = self.template.documents[name]
-            uses = content_uses(document)
-            if document.narrowed is not None:
-                uses = [use for each in document.narrowed.values() for use in formulas_of(each)]
-        for formula, _, _ in uses:
-            self._formula(formula.node, {}, found, seen | {self._key(name)})
+    # -- what a step reads itself
 
-    def _key(self, name: str) -> str:
-        """A name in this environment: modules may have the same names inside."""
-        return f"{self.environment.prefix}{name}"
+    def _read_by(self, name: str, path: Pointer) -> Reads | None:
+        """What a name of this environment reads, where only the part at a path is asked for; None where that is not known yet."""
+        reads: Reads = {}
+        template = self.template
+        if name in template.parameters:
+            self._parameter(name, path, reads)
+        elif name in template.values:
+            self._compiled(template.values[name].value, path, {}, reads)
+        elif name in template.lookups:
+            lookup = template.lookups[name]
+            for formula, _, _ in formulas_of(lookup.where) + formulas_of(lookup.newest):
+                self._formula(formula.node, {}, reads)
+        elif name in template.documents:
+            document = template.documents[name]
+            narrowed = document.narrowed
+            uses = content_uses(document) if narrowed is None else [use for each in narrowed.values() for use in formulas_of(each)]
+            for formula, _, _ in uses:
+                self._formula(formula.node, {}, reads)
+        elif name in template.resources:
+            resource = template.resources[name]
+            if resource.module is not None:
+                return self._output(resource, path)
+            below = path[1:] if resource.loop else path
+            positions: Positions = dict.fromkeys(resource.loop.variables, (resource.loop, None)) if resource.loop else {}
+            if below:
+                self._compiled(resource.properties, below, positions, reads)
+        return reads
 
-    def _parameter(self, name: str, path: Pointer, found: dict[Source, None], seen: set[str]) -> None:
+    def _parameter(self, name: str, path: Pointer, reads: Reads) -> None:
         declaration = self.template.parameters[name]
         use = self.environment.use
-        if use is not None and self._key(name) in seen:
-            return
-        if use is not None and name in dict(use.resource.properties.entries):
+        if use is not None and use.resource.properties.entry(name) is not None:
             above = Tracer(use.scope)
             compiled, rest, positions, _ = above.leaf(use, (name, *path))
-            above._compiled(compiled, rest, positions, found, seen | {self._key(name)})
+            above._compiled(compiled, rest, positions, reads)
             return
-        if name in self.environment.parameters.defaulted and declaration.default is not None and self._key(name) not in seen:
-            before = len(found)
-            self._compiled(declaration.default, path, {}, found, seen | {self._key(name)})
-            if len(found) > before:
-                return
-        found[name, path] = None
+        if name in self.environment.parameters.defaulted and declaration.default is not None:
+            self._compiled(declaration.default, path, {}, reads)
+        if not reads:
+            reads[name, path] = None
 
-    def _resource(self, resource: Resource, path: Pointer, found: dict[Source, None], seen: set[str]) -> None:
-        key = self._key(f"{resource.name}:{path[0] if path else ''}")
-        if key in seen:
-            return
-        if resource.module is not None:
-            self._output(resource, path, found, seen | {key})
-            return
-        if resource.loop:
-            path = path[1:]
-        positions: Positions = dict.fromkeys(resource.loop.variables, (resource.loop, None)) if resource.loop else {}
-        if path:
-            self._compiled(resource.properties, path, positions, found, seen | {key})
-
-    def _output(self, resource: Resource, path: Pointer, found: dict[Source, None], seen: set[str]) -> None:
-        """What an output of a module was computed from; of a loop, the item that is named, or any."""
-        self._through_module = True
-        instances = self.environment.instances(resource) or {}
+    def _output(self, resource: Resource, path: Pointer) -> Reads | None:
+        """What an output of a module reads; of a loop, that of the item that is named, or of any."""
+        instances = self.environment.instances(resource)
+        if instances is None:
+            return None
         key = str(path[0]) if resource.loop and path else None
         instance = instances.get(key) or next(iter(instances.values()), None)
         path = path[1:] if resource.loop else path
         output = instance.inside.template.outputs.get(str(path[0])) if instance and instance.inside and path else None
-        if instance is None or instance.inside is None or output is None:
-            return
-        Tracer(instance.inside)._compiled(output.value, path[1:], {}, found, seen)
+        reads: Reads = {}
+        if instance is not None and instance.inside is not None and output is not None:
+            Tracer(instance.inside)._compiled(output.value, path[1:], {}, reads)
+        return reads
+
+    # -- from reads to parameters
+
+    def _followed(self, reads: Reads) -> list[Source]:
+        """The parameters that some reads lead to, in the order in which they are met."""
+        found: dict[Source, None] = {}
+        for each in reads:
+            if isinstance(each, Step):
+                behind = self._behind(each)
+                self._through_module = self._through_module or behind.through_module
+                found.update(dict.fromkeys(behind.sources))
+            else:
+                found[each] = None
+        return list(found)
+
+    def _behind(self, start: Step) -> _Behind:
+        """The parameters behind a step. Each step on the way is looked at once, those below before those above."""
+        if start in self._steps:
+            return self._steps[start]
+        first = _Visit.of(start)
+        if first is None:
+            return self._reached(start)
+        open_visits, under_way = [first], {start}
+        while open_visits:
+            visit = open_visits[-1]
+            following = visit.next_unknown(self._steps)
+            if following is None:
+                behind = visit.behind()
+                self._steps[visit.step] = behind
+                under_way.discard(visit.step)
+                open_visits.pop()
+                continue
+            entered = _Visit.of(following) if following not in under_way else None
+            if entered is None:  # a circle, or what is not known yet: nothing of it is kept
+                return self._reached(start)
+            under_way.add(following)
+            open_visits.append(entered)
+        return self._steps[start]
+
+    @staticmethod
+    def _reached(start: Step) -> _Behind:
+        """The same where steps go in a circle."""
+        found: dict[Source, None] = {}
+        seen, waiting = {start}, [start]
+        while waiting:
+            step = waiting.pop()
+            reads = list(Tracer(step.scope)._read_by(step.name, step.path) or ())
+            found.update(dict.fromkeys(each for each in reads if not isinstance(each, Step)))
+            steps = [each for each in reads if isinstance(each, Step) and each not in seen]
+            seen.update(steps)
+            waiting += reversed(steps)
+        return _Behind(tuple(found), True)
+
+
+class _Visit:
+    """A step that is being looked at."""
+
+    def __init__(self, step: Step, reads: Reads) -> None:
+        self.step = step
+        self._reads: Iterator[Step | Source] = iter(reads)
+        self._waits_for: Step | None = None
+        self._found: dict[Source, None] = {}
+        self._last: tuple[Source, ...] = ()
+        resource = step.scope.template.resources.get(step.name)
+        self._through_module = resource is not None and resource.module is not None
+
+    @classmethod
+    def of(cls, step: Step) -> "_Visit | None":
+        """The beginning; None where nobody knows yet what the step reads."""
+        reads = Tracer(step.scope)._read_by(step.name, step.path)
+        return cls(step, reads) if reads is not None else None
+
+    def next_unknown(self, known: dict[Step, _Behind]) -> Step | None:
+        """Take in what is known of the reads that follow; the first of which it is not."""
+        waits_for, self._waits_for = self._waits_for, None
+        while True:
+            read = waits_for if waits_for is not None else next(self._reads, None)
+            waits_for = None
+            if read is None:
+                return None
+            if not isinstance(read, Step):
+                self._found[read] = None
+                continue
+            behind = known.get(read)
+            if behind is None:
+                self._waits_for = read
+                return read
+            self._found.update(dict.fromkeys(behind.sources))
+            self._last = behind.sources
+            self._through_module = self._through_module or behind.through_module
+
+    def behind(self) -> _Behind:
+        """What was found; very long chains share one list."""
+        found = tuple(self._found)
+        return _Behind(self._last if found == self._last else found, self._through_module)
 
 
 def _chain(node: Node) -> tuple[str, Pointer] | None:
