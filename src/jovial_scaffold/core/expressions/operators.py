@@ -10,8 +10,8 @@ from typing import Any
 
 from jovial_scaffold.core.expressions.errors import BudgetError, EvaluationError
 from jovial_scaffold.core.expressions.times import Duration, Timestamp, duration, timestamp
-from jovial_scaffold.core.expressions.values import UInt, equal, key_value, map_key, type_name
-from jovial_scaffold.core.limits import INT64_MAX, INT64_MIN, RESULT_SIZE, RESULT_WEIGHT, UINT64_MAX
+from jovial_scaffold.core.expressions.values import UInt, equal, excess_of, key_value, map_key, type_name
+from jovial_scaffold.core.limits import INT64_MAX, INT64_MIN, NESTING, RESULT_SIZE, RESULT_WEIGHT, UINT64_MAX
 from jovial_scaffold.core.words import NOTHING, Amount, Derived, Value, listed, nearest, say
 
 _NUMERIC = ("int", "uint", "double")
@@ -38,20 +38,16 @@ def bounded(result: Any) -> Any:
 
 
 def weighed(value: Any) -> Any:
-    """A list or map that holds a bearable number of values at all depths, shared parts counted as often as they stand there.
+    """A list or map that holds a bearable number of values at all depths, shared parts counted as often as they stand there, and that is
+    not nested too deep.
 
     Raises BudgetError. Parts may be shared, so that a short expression could otherwise make a value of astronomical size.
     """
-    stack = [part for part in (value.values() if type(value) is dict else value) if type(part) is list or type(part) is dict]
-    if not stack:
-        return value
-    weight = 0
-    while stack:
-        part = stack.pop()
-        weight += len(part)
-        if weight > RESULT_WEIGHT.most:
-            raise BudgetError(say("The result holds more than {} {}.", Amount(RESULT_WEIGHT.most), RESULT_WEIGHT.unit))
-        stack.extend(each for each in (part.values() if type(part) is dict else part) if type(each) is list or type(each) is dict)
+    excess = excess_of(value, RESULT_WEIGHT.most)
+    if excess == "values":
+        raise BudgetError(say("The result holds more than {} {}.", Amount(RESULT_WEIGHT.most), RESULT_WEIGHT.unit))
+    if excess == "levels":
+        raise BudgetError(say("The result is nested deeper than {} {}.", Amount(NESTING.most), NESTING.unit))
     return value
 
 

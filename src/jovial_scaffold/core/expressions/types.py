@@ -8,7 +8,8 @@ from dataclasses import dataclass, field, replace
 from typing import Any, NamedTuple
 
 from jovial_scaffold.core.expressions.pending import Pending
-from jovial_scaffold.core.expressions.values import Optional, Secret, equal, type_name
+from jovial_scaffold.core.expressions.values import Optional, Secret, equal, is_bearable, type_name
+from jovial_scaffold.core.limits import STATIC_VALUES
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import Operand, Value, listed, say
 
@@ -142,20 +143,30 @@ def has_abstract(value: Any) -> bool:
 
 
 def type_of_value(value: Any) -> Type:
-    """The type of a value, with marks inside taken for what they stand for."""
+    """The type of a value, with marks inside taken for what they stand for; of a very large one, no more than its kind and length."""
+    if type(value) in _CONTAINERS and not is_bearable(value, STATIC_VALUES.most):
+        return Type(frozenset((type_name(value),)), shortest=len(value), longest=len(value))
+    return _type_of(value)
+
+
+_CONTAINERS = frozenset((list, dict))
+
+
+def _type_of(value: Any) -> Type:
+    """The same of a value that is not too large."""
     if isinstance(value, Abstract):
         return value.type
     if isinstance(value, Pending | Secret) or value is UNKNOWN:
         return ANY
     kind = frozenset((type_name(value),))
     if type(value) is list:
-        items = [type_of_value(item) for item in value]
+        items = [_type_of(item) for item in value]
         return Type(kind, shortest=len(value), longest=len(value), items=joined(items) if items else ANY)
     if type(value) is dict:
-        fields = {key: Field(type_of_value(item), True) for key, item in value.items() if type(key) is str}
+        fields = {key: Field(_type_of(item), True) for key, item in value.items() if type(key) is str}
         return Type(kind, shortest=len(value), longest=len(value), fields=fields)
     if type(value) is Optional:
-        return Type(kind, items=type_of_value(value.value))
+        return Type(kind, items=_type_of(value.value))
     length = len(value) if isinstance(value, str | bytes) else 0
     number = value if isinstance(value, int | float) and not isinstance(value, bool) and value == value else None
     return Type(kind, (value,), number, number, length, length or None if not isinstance(value, str | bytes) else length)

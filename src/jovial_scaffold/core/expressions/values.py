@@ -10,6 +10,7 @@ from typing import Any, Final
 
 from jovial_scaffold.core import marks
 from jovial_scaffold.core.expressions.pending import MarkCompared, Pending
+from jovial_scaffold.core.limits import NESTING
 from jovial_scaffold.core.text.unknown import UNKNOWN
 
 
@@ -180,6 +181,40 @@ def deep_marks(value: Any) -> tuple[frozenset[str], bool, bool]:
         all_origins |= more
         secret, unknown = secret or has_secret, unknown or has_unknown
     return all_origins, secret, unknown
+
+
+_DEEP = frozenset((list, dict, Secret, Optional))
+
+
+def is_bearable(value: Any, most: int) -> bool:
+    """Whether a value holds at most so many others at all depths, and is not nested too deep."""
+    return not excess_of(value, most)
+
+
+def excess_of(value: Any, most: int) -> str:
+    """Of what a value holds too much: `values` at all depths, where shared parts count as often as they stand there, or `levels`; nothing
+    of one that is bearable. It takes no longer than looking at `most` values."""
+    level, weight = _deep_parts((value,)), 0
+    for _ in range(NESTING.most + 1):
+        if not level:
+            return ""
+        weight += sum(map(len, level))
+        if weight > most:
+            return "values"
+        level = [part for each in level for part in _deep_parts(each.values() if type(each) is dict else each)]
+    return "levels"
+
+
+def _deep_parts(values: Iterable[Any]) -> list[Any]:
+    """The lists and maps among some values, those that are secret or optional too."""
+    parts = [part for part in values if type(part) in _DEEP]
+    return [each for each in map(_bare, parts) if type(each) is list or type(each) is dict] if parts else parts
+
+
+def _bare(value: Any) -> Any:
+    while type(value) is Secret or (type(value) is Optional and value is not NONE):
+        value = value.value
+    return value
 
 
 def is_mark(value: Any) -> bool:

@@ -1,15 +1,18 @@
 """Compiled values to values: each expression is evaluated, each mistake becomes a finding where it stands, and an unknown value."""
 
 import math
+import operator
 from collections.abc import Callable, Iterator, Mapping
 from typing import Any, Final
 
 from jovial_scaffold.core.expressions import residuals
-from jovial_scaffold.core.expressions.errors import UNDECLARED, EvaluationError
+from jovial_scaffold.core.expressions.errors import UNDECLARED, BudgetError, EvaluationError
 from jovial_scaffold.core.expressions.library.own import patched
+from jovial_scaffold.core.expressions.operators import weighed
 from jovial_scaffold.core.expressions.pending import MarkMet, Pending
 from jovial_scaffold.core.expressions.placeholders import Formula, Joined, Omittable, join_parts
 from jovial_scaffold.core.expressions.scopes import Scope
+from jovial_scaffold.core.expressions.syntax import Name
 from jovial_scaffold.core.expressions.values import (
     NONE,
     Optional,
@@ -24,7 +27,7 @@ from jovial_scaffold.core.expressions.values import (
     type_name,
 )
 from jovial_scaffold.core.findings import Finding, Related
-from jovial_scaffold.core.limits import LOOP_ITEMS
+from jovial_scaffold.core.limits import LOOP_ITEMS, RESULT_WEIGHT
 from jovial_scaffold.core.records import value_record
 from jovial_scaffold.core.templates.fitting import counting
 from jovial_scaffold.core.templates.model import Compiled, Condition, Constant, Dynamic, ListValue, Loop, MapValue, Overlaid
@@ -69,6 +72,18 @@ class Computer:
         assert isinstance(compiled, ListValue)
         return self._list(compiled, variables, site)
 
+    def whole(self, compiled: Compiled, variables: Variables, site: Site) -> Any:
+        """The same of a value that others may read, and put together with others: it has a bearable size."""
+        value = self.value(compiled, variables, site)
+        if isinstance(compiled, MapValue | ListValue | Overlaid) and isinstance(value, dict | list):
+            try:
+                return weighed(value)
+            except BudgetError as error:
+                if not _has_unknown(value):  # else it follows from a mistake that was said
+                    self.problem(error.id, error.message, compiled.origin, site, error.hint)
+                return UNKNOWN
+        return value
+
     def _dynamic(self, compiled: Dynamic, variables: Variables, site: Site) -> Any:
         content = compiled.content
         formula: Formula | None = None
@@ -76,7 +91,9 @@ class Computer:
             if type(content) is Formula:
                 formula = content
                 result = content.program.run(self.scope, variables)
-                return result if type(result) in SIMPLE else plain(result)
+                if type(result) in SIMPLE or (type(result) in _CONTAINERS and _is_name(content, variables)):
+                    return result
+                return plain(result)
             if type(content) is Joined:
                 parts: list[tuple[str | Formula, Any]] = []
                 simple = True
@@ -278,6 +295,15 @@ def _rounds(loop: Loop, over: Any) -> Iterator[tuple[dict[str, Any], Any]]:
             yield {variable: key}, key
 
 
+_CONTAINERS = frozenset((dict, list))
+
+
+def _is_name(formula: Formula, variables: Variables) -> bool:
+    """Whether an expression is a name that is no variable: whatever has one is plain already."""
+    node = formula.program.node
+    return type(node) is Name and node.name not in variables
+
+
 def plain(value: Any) -> Any:
     """A result as it may stand in a rendered resource. Raises EvaluationError for what JSON cannot hold."""
     kind = type(value)
@@ -290,11 +316,13 @@ def plain(value: Any) -> Any:
     if kind is list:
         if SIMPLE.issuperset(map(type, value)):
             return value  # values are never changed in place, so one may stand in many places
-        return [item if type(item) in SIMPLE else plain(item) for item in value]
+        items = [item if type(item) in SIMPLE else plain(item) for item in value]
+        return value if all(map(operator.is_, items, value)) else items
     if kind is dict:
         if SIMPLE.issuperset(map(type, value.values())) and _TEXT.issuperset(map(type, value)):
             return value
-        return {_key(key): item if type(item) in SIMPLE else plain(item) for key, item in value.items()}
+        entries = {_key(key): item if type(item) in SIMPLE else plain(item) for key, item in value.items()}
+        return value if all(map(operator.is_, entries.values(), value.values())) and _TEXT.issuperset(map(type, value)) else entries
     if kind is Secret:
         return Secret(plain(value.value))
     if kind is UInt:
@@ -320,6 +348,20 @@ def _key(key: Any) -> str:
         hint=say("Write string(…) around the key."),
         id="type-mismatch",
     )
+
+
+def _has_unknown(value: Any) -> bool:
+    """Whether an unknown is among the parts of a value, as far as one looks."""
+    waiting = [value]
+    for _ in range(RESULT_WEIGHT.most):
+        if not waiting:
+            return False
+        each = waiting.pop()
+        if each is UNKNOWN:
+            return True
+        if isinstance(each, dict | list):
+            waiting += each.values() if isinstance(each, dict) else each
+    return False
 
 
 def whole_doubles(value: Any, pointer: Pointer = ()) -> list[Pointer]:

@@ -64,7 +64,7 @@ def rendered_document(document: Document, environment: Surroundings, address: st
     if document.narrowed is not None:
         values = {}
         for name, compiled in document.narrowed.items():
-            value = computer.value(compiled, {}, Site())
+            value = computer.whole(compiled, {}, Site())
             values[name] = NONE if value is OMITTED else value
         known = frozenset(values)
         computer = Computer(_Narrowed(values, environment), computer.environment, computer.report)

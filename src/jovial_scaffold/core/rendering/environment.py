@@ -177,7 +177,7 @@ class Environment(LookupScope):
 
     def _named(self, compiled: Compiled) -> Any:
         """A named value: an optional where it may be absent, so that whoever reads it has to say what then."""
-        value = self.computer.value(compiled, {}, Site())
+        value = self.computer.whole(compiled, {}, Site())
         if not may_be_absent(compiled) or value is UNKNOWN or isinstance(value, Pending):
             return value
         return NONE if value is OMITTED else Optional(value)
@@ -193,7 +193,7 @@ class Environment(LookupScope):
         found = self._outputs.get(name)
         if found is None:
             output = self.template.outputs[name]
-            return self._kept(self._outputs, name, lambda: self.computer.value(output.value, {}, Site()))
+            return self._kept(self._outputs, name, lambda: self.computer.whole(output.value, {}, Site()))
         self.shared.reading[-1] |= found[1]
         return found[0]
 
@@ -238,7 +238,7 @@ class Environment(LookupScope):
             self.report(Finding("value-cycle", "error", message, span, say("Give it a default that reads other parameters.")))
             return UNKNOWN
         self._defaulting.add(name)
-        value = self.computer.value(declaration.default, {}, Site())
+        value = self.computer.whole(declaration.default, {}, Site())
         self._defaulting.discard(name)
         if value is OMITTED:
             message = say("The default of `{}` is absent here.", name)
@@ -430,7 +430,7 @@ class Environment(LookupScope):
         reads = instance.reads if instance.inside is None else set()
         reading = self.shared.reading
         reading.append(reads)
-        value = self.computer.value(compiled, instance.variables, instance.site)
+        value = self.computer.whole(compiled, instance.variables, instance.site)
         reading.pop()
         if instance.inside is not None:
             instance.property_reads[name] = reads

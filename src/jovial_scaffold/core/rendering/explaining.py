@@ -20,7 +20,7 @@ from jovial_scaffold.core.rendering.computing import OMITTED
 from jovial_scaffold.core.rendering.instances import Instance, Surroundings
 from jovial_scaffold.core.rendering.placing import Positions
 from jovial_scaffold.core.rendering.rendering import Evaluated
-from jovial_scaffold.core.rendering.tracing import Tracer
+from jovial_scaffold.core.rendering.tracing import Source, Tracer
 from jovial_scaffold.core.templates.compiling import formulas_of, written_span
 from jovial_scaffold.core.templates.model import Compiled, Condition, Constant, Document, Dynamic, ListValue, MapValue, Overlaid, Resource
 from jovial_scaffold.core.text.source import Pointer, part, pointer_text
@@ -96,7 +96,7 @@ class _Explainer:
             return next(self.name(name, pointer, {}, {}, scope, 0))
         raise Unexplained
 
-    def property(self, instance: Instance, pointer: Pointer) -> Reason:
+    def property(self, instance: Instance, pointer: Pointer, depth: int = 0) -> Reason:
         """A property of a resource: as it was written, or the catalog's default, or pending."""
         scope = instance.scope
         resource = self.rendering.resources[instance.address]
@@ -114,7 +114,7 @@ class _Explainer:
             note = "not set" if effective is UNKNOWN else note
             return Reason("catalog", name, effective, resource.instance.resource.origin.key_span(), "", note)
         compiled, rest, positions, variables = Tracer(scope).leaf(instance, pointer)
-        return self.compiled("property", name, compiled, rest, positions, dict(variables), scope, value, elsewhere, 0)
+        return self.compiled("property", name, compiled, rest, positions, dict(variables), scope, value, elsewhere, depth)
 
     def presence(self, instance: Instance) -> Reason:
         """Why a resource is there at all."""
@@ -132,11 +132,17 @@ class _Explainer:
         kind = self.rendering.resources[instance.address].type_text if instance.address in self.rendering.resources else resource.type_text
         return Reason("resource", instance.address, True, resource.origin.key_span(), kind, note, (), elsewhere, tuple(reasons))
 
-    def condition(self, what: str, condition: Condition, positions: Positions, variables: dict[str, Any], scope: Surroundings) -> Reason:
+    def condition(
+        self, what: str, condition: Condition, positions: Positions, variables: dict[str, Any], scope: Surroundings, depth: int = 0
+    ) -> Reason:
         if isinstance(condition.content, Constant):
             return Reason("condition", what, condition.content.value, condition.origin.value_span())
         value = _evaluated(condition.content.node, scope, variables)
-        reasons = self.references(condition.content.node, (), positions, variables, scope, 1)
+        if depth > _DEEPEST:
+            found = Tracer(scope).condition_sources(condition)
+            reasons = list(self.parameters(found, scope, depth))
+        else:
+            reasons = self.references(condition.content.node, (), positions, variables, scope, depth + 1)
         return Reason("condition", what, value, condition.origin.value_span(), condition.content.text.strip(), reasons=tuple(reasons))
 
     # -- what a value was computed from
@@ -169,15 +175,32 @@ class _Explainer:
         reasons: list[Reason] = []
         written = ""
         if isinstance(compiled, Dynamic):
-            formulas = compiled.formulas()
             whole = isinstance(compiled.content, Formula)
-            written = formulas[0].text.strip() if whole else str(_written(compiled))
-            for formula in formulas:
+            written = compiled.formulas()[0].text.strip() if whole else str(_written(compiled))
+        if depth > _DEEPEST:
+            note = note or "by further steps"
+            reasons = list(self.further(compiled, rest, positions, scope, depth))
+        elif isinstance(compiled, Dynamic):
+            for formula in compiled.formulas():
                 reasons += self.references(formula.node, rest if whole else (), positions, variables, scope, depth + 1)
-        elif isinstance(compiled, MapValue | ListValue) and depth < _DEEPEST:
+        elif isinstance(compiled, MapValue | ListValue):
             written = "several parts"
             reasons = self.parts(compiled, positions, variables, scope, depth)
         return Reason(kind, name, value, span, written, note, (), elsewhere, tuple(reasons))
+
+    def further(self, compiled: Compiled, rest: Pointer, positions: Positions, scope: Surroundings, depth: int) -> Iterator[Reason]:
+        """The parameters at the end of more steps than anybody reads."""
+        return self.parameters(Tracer(scope).compiled_sources(compiled, rest, positions), scope, depth)
+
+    def parameters(self, sources: Sequence[Source], scope: Surroundings, depth: int) -> Iterator[Reason]:
+        """Those that a trace led to."""
+        root = Tracer(scope).root
+        for name, path in sources:
+            _, is_context, entry = name.partition("context.")
+            if is_context:
+                yield from self.name("context", (entry, *path), {}, {}, root, depth)
+            elif name in root.template.parameters:
+                yield self.parameter(name, path, root, depth)
 
     def parts(self, compiled: Compiled, positions: Positions, variables: dict[str, Any], scope: Surroundings, depth: int) -> list[Reason]:
         """What the parts of a map or list were computed from, each once."""
@@ -205,8 +228,6 @@ class _Explainer:
     ) -> list[Reason]:
         """The names behind an expression, of `?:` only those of the side that was taken."""
         found: list[Reason] = []
-        if depth > _DEEPEST:
-            return found
         for name, path, is_call in dict.fromkeys(_used(node, rest, scope, variables, frozenset())):
             if is_call:
                 found += self.function(name, scope, depth)
@@ -341,7 +362,7 @@ class _Explainer:
         instance = instances.get(key)
         rest = path[1:] if resource.loop else path
         if instance is None or not rest:
-            reasons = (*self.items(resource, instances, scope, depth), *self.there(resource, instance, scope))
+            reasons = (*self.items(resource, instances, scope, depth), *self.there(resource, instance, scope, depth))
             yield Reason("resource", f"{scope.prefix}{_label(resource.name, path)}", _MISSING, resource.origin.key_span(), reasons=reasons)
             return
         if resource.module is not None:
@@ -358,10 +379,10 @@ class _Explainer:
             yield Reason("resource", _label(instance.address, rest), _MISSING, resource.origin.key_span(), note="as above")
             return
         try:
-            found = self.property(instance, rest)
+            found = self.property(instance, rest, depth)
         except Unexplained:
             return
-        reasons = (*found.reasons, *self.there(resource, instance, scope))
+        reasons = (*found.reasons, *self.there(resource, instance, scope, depth))
         yield replace(found, kind="resource" if found.kind == "property" else found.kind, reasons=reasons)
 
     def items(self, resource: Resource, instances: "Mapping[str | None, Instance]", scope: Surroundings, depth: int) -> Iterator[Reason]:
@@ -374,18 +395,18 @@ class _Explainer:
             positions = dict.fromkeys(resource.loop.variables, (resource.loop, None))
         yield from self.parts(resource.properties, positions, dict(item.variables), scope, depth)
 
-    def there(self, resource: Resource, instance: "Instance | None", scope: Surroundings) -> Iterator[Reason]:
+    def there(self, resource: Resource, instance: "Instance | None", scope: Surroundings, depth: int) -> Iterator[Reason]:
         """Why a resource that is read is there, or is not."""
         positions: Positions = {}
         variables: dict[str, Any] = {}
         if resource.loop is not None:
             if instance is None:
-                yield self.condition("$per", resource.loop.over, {}, {}, scope)
+                yield self.condition("$per", resource.loop.over, {}, {}, scope, depth)
                 return
             positions = dict.fromkeys(resource.loop.variables, (resource.loop, instance.position))
             variables = dict(instance.variables)
         if resource.when is not None and not isinstance(resource.when.content, Constant):
-            yield self.condition("$when", resource.when, positions, variables, scope)
+            yield self.condition("$when", resource.when, positions, variables, scope, depth)
 
 
 def _used(

@@ -101,10 +101,10 @@ class Overlay:
     def value(self, compiled: Compiled) -> Any:
         """A value that sees no variables: of one text, it is the same wherever it stands."""
         if not isinstance(compiled, Dynamic):
-            return self.scope.computer.value(compiled, {}, Site())
+            return self.scope.computer.whole(compiled, {}, Site())
         text = same_text(compiled)
         if text not in self._values:
-            self._values[text] = self.scope.computer.value(compiled, {}, Site())
+            self._values[text] = self.scope.computer.whole(compiled, {}, Site())
         return self._values[text]
 
     def part(self, written: Written) -> Any:

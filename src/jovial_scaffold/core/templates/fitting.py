@@ -7,6 +7,8 @@ from typing import Any, NamedTuple
 from jovial_scaffold.core.expressions.errors import EvaluationError
 from jovial_scaffold.core.expressions.library.strings import scalar_text
 from jovial_scaffold.core.expressions.types import Type, has_abstract, type_of_value
+from jovial_scaffold.core.expressions.values import is_bearable
+from jovial_scaffold.core.limits import STATIC_VALUES
 from jovial_scaffold.core.schemas.letters import form_of, letters_of
 from jovial_scaffold.core.schemas.shapes import Shape, secret_shape, with_secrets
 from jovial_scaffold.core.schemas.types import type_of_schema
@@ -37,6 +39,8 @@ class Fitting:
 
     def faults(self, place: PropertyPlace, result: Any) -> list[EvaluationError]:
         """What is wrong with a result: all that its schema says of a value, or that no value of its type fits."""
+        if not is_bearable(result, STATIC_VALUES.most):
+            return []
         known = type_of_value(result)
         if known.is_only("optional_type"):
             hint = say("Write ${?…} to leave the property out then, or .orValue(…).")

@@ -12,8 +12,8 @@ from jovial_scaffold.core.expressions.placeholders import Formula, Joined, Omitt
 from jovial_scaffold.core.expressions.references import Reference
 from jovial_scaffold.core.expressions.scopes import LookupScope, OwnFunction
 from jovial_scaffold.core.expressions.types import ANY, STRING, Abstract, Field, Owner, Type, has_abstract, joined, settled, type_of_value
-from jovial_scaffold.core.expressions.values import NONE, Optional
-from jovial_scaffold.core.limits import STATIC_COMBINATIONS, STATIC_TRIALS
+from jovial_scaffold.core.expressions.values import NONE, Optional, is_bearable
+from jovial_scaffold.core.limits import STATIC_COMBINATIONS, STATIC_TRIALS, STATIC_VALUES
 from jovial_scaffold.core.schemas.catalog import ResourceType
 from jovial_scaffold.core.schemas.types import type_of_schema
 from jovial_scaffold.core.templates.compiling import formulas_of
@@ -280,7 +280,11 @@ class Known:
             return None
 
     def named(self, compiled: Compiled, scope: KnownScope) -> Any:
-        """What is known of a `let` value as it is read: an optional where it may be absent."""
+        """What is known of a `let` value as it is read: an optional where it may be absent, and nothing of one that is very large."""
+        value = self._named(compiled, scope)
+        return value if is_bearable(value, STATIC_VALUES.most) else Abstract(ANY)
+
+    def _named(self, compiled: Compiled, scope: KnownScope) -> Any:
         if not may_be_absent(compiled):
             return self.computed(compiled, scope, {})
         if isinstance(compiled, Dynamic) and isinstance(compiled.content, Omittable):
