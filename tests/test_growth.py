@@ -161,12 +161,52 @@ def unused(count: int) -> Files:
     )
 
 
+def meeting(below: str, entry: str, read: str, **more: str) -> Callable[[int], Files]:
+    """Pairs, each part of which reads both parts of the pair before it: the ways to the first pair double with each. `#` is the number of a
+    pair, `@` that of the one before. What is `read` of the last one differs between the environments, and is text where an integer belongs."""
+
+    def make(count: int) -> Files:
+        head = "parameters:\n  word: {type: string, description: d}\n  other: {type: string, description: d}\n"
+        pairs = "".join(entry.replace("#", str(at)).replace("@", str(at - 1)) for at in range(1, count))
+        queue = f"  q (fulmar.queue): {{name: 'q-${{{read}}}', wait_hours: '${{{read}}}'}}\n".replace("#", str(count - 1))
+        template = f"{head}{below}{pairs}{'' if 'resources:' in below else 'resources:'}\n{queue}"
+        files = project(template, "word: x\nother: y\n", q__yaml="word: xx\nother: y\n", **more)
+        return {**files, "jovial.yaml": PROJECT.replace("other: {parameters: [p", "other: {parameters: [q").encode()}
+
+    return make
+
+
+_BOTH = "'${digest(a@ + b@, 8)}'"
+meeting_values = meeting("let:\n  a0: ${word}\n  b0: ${other}\n", f"  a#: {_BOTH}\n  b#: {_BOTH}\n", "a#")
+meeting_defaults = meeting(
+    "  a0: {type: string, description: d, default: '${word}'}\n  b0: {type: string, description: d, default: '${other}'}\n",
+    "".join(f"  {name}#: {{type: string, description: d, default: {_BOTH}}}\n" for name in "ab"),
+    "a#",
+)
+_NET = "  {0} (fulmar.network): {{name: net-{0}, range: 10.0.0.0/16, description: {1}}}\n"
+meeting_resources = meeting(
+    "resources:\n" + _NET.format("a0", "'${word}'") + _NET.format("b0", "'${other}'"),
+    "".join(_NET.format(f"{name}#", "'${digest(a@.description + b@.description, 8)}'") for name in "ab"),
+    "a#.description",
+)
+meeting_modules = meeting(
+    "resources:\n  a0 (./m.yaml): {w: '${word}'}\n  b0 (./m.yaml): {w: '${other}'}\n",
+    "".join(f"  {name}# (./m.yaml): {{w: '${{digest(a@.w + b@.w, 8)}}'}}\n" for name in "ab"),
+    "a#.w",
+    m__yaml="parameters: {w: {type: string, description: d}}\nlet: {v: '${w}'}\noutputs: {w: '${v}'}\n",
+)
+
+
 DIMENSIONS: dict[str, tuple[Callable[[int], Files], int]] = {
     "names": (declared, 60),
     "unknown names": (unknown, 60),
     "values": (values, 60),
     "a chain": (chain, 60),
     "a chain of choices": (choices_chain, 30),
+    "values that meet": (meeting_values, 12),
+    "defaults that meet": (meeting_defaults, 12),
+    "resources that meet": (meeting_resources, 12),
+    "uses of modules that meet": (meeting_modules, 12),
     "findings": (findings, 40),
     "length of a text": (long_text, 2_000),
     "length of a text with placeholders": (long_template, 60),

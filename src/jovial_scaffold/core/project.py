@@ -14,7 +14,7 @@ from jovial_scaffold.core.expressions.scopes import Scope
 from jovial_scaffold.core.findings import Finding, Span, absorbed, has_errors, merged
 from jovial_scaffold.core.folders import Folder, Found, History, RevisionError
 from jovial_scaffold.core.graph.ordering import Orders, put_in_order
-from jovial_scaffold.core.limits import INSTANCES, PARALLEL_RESOURCES
+from jovial_scaffold.core.limits import PARALLEL_RESOURCES
 from jovial_scaffold.core.outcomes import CheckResult, Moment
 from jovial_scaffold.core.parallel import Beside, can_fork
 from jovial_scaffold.core.parameters.resolving import Parameters
@@ -665,9 +665,9 @@ class Project:
         return self._renderings[name]
 
     def _asked(self, name: str) -> Evaluated:
-        """A view of which only what is asked for is evaluated; as a whole where it was rendered already, or is more than anybody renders."""
-        if name in self._renderings or self._plans.least_instances(self._template) > INSTANCES.most:
-            return self._rendered(name)[0]
+        """A view of which only what is asked for is evaluated; as a whole where it was rendered already."""
+        if name in self._renderings:
+            return self._renderings[name][0]
         if name not in self._partly:
             view = View.parse(name)
             entry = self._file.environments[view.environment]

@@ -97,6 +97,9 @@ class Environment(LookupScope):
         self._outputs: dict[str, tuple[Any, set[str]]] = {}
         self.order = Order(self)
         self.documents: dict[str, EvaluatedDocument] = {}
+        if use is None:  # modules that use modules multiply: known before one of them is made
+            least = shared.plans.least_instances(plan.template)
+            shared.instances = least if least > INSTANCES.most else 0
 
     def report(self, finding: Finding) -> None:
         """A finding; of a module, with the uses that led there."""

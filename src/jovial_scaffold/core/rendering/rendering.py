@@ -71,11 +71,7 @@ def render(
     scope = Environment(plan, shared, parameters)
     resources: dict[str, EvaluatedResource] = {}
     documents: dict[str, EvaluatedDocument] = {}
-    least = plans.least_instances(plan.template)
-    if least <= INSTANCES.most:
-        _collect(scope, resources, documents)
-    else:
-        shared.instances = least
+    _collect(scope, resources, documents)
     if shared.instances > INSTANCES.most:
         message = say("There are more than {} {}; what is beyond is left out.", Amount(INSTANCES.most), INSTANCES.unit)
         span = plan.template.origin.value_span()

@@ -34,8 +34,6 @@ def searched(
     None where something goes wrong when all is evaluated, or is wrong with those resources, or where there is too much: what that means,
     only a whole rendering says.
     """
-    if plans.least_instances(plan.template) > INSTANCES.most:
-        return None
     search = _Search(sought)
     shared = search.shared = Shared(plans, dict(context), search.report, meter=meter)
     scope = Environment(plan, shared, parameters)
