@@ -1,6 +1,7 @@
 """A run is bounded, and what it leaves undone is said: long chains, deep values, many names, large texts."""
 
 import itertools
+import json
 import random
 import sys
 from collections.abc import Callable
@@ -28,6 +29,32 @@ def modules(depth: int, width: int) -> dict[str, str]:
     return {**below, f"m{depth}.yaml": f"resources:\n{QUEUE}", "t.yaml": "resources: {u (./m0.yaml): {}}\n"}
 
 
+def each_of_the_last(count: int, first: str, following: str) -> str:
+    """Values `v0` and on; in what follows, `@` is the name of the one before."""
+    return f"let:\n  v0: {first}\n" + "".join(f"  v{at}: {following.replace('@', f'v{at - 1}')}\n" for at in range(1, count))
+
+
+def read(name: str) -> str:
+    return f"resources:\n  q (fulmar.queue): {{name: 'q-${{{name}}}'}}\n"
+
+
+CHOICES = "types:\n  t0: {type: string}\n" + "".join(
+    f"  t{at}: {{anyOf: [{{$ref: '#/types/t{at - 1}'}}, {{$ref: '#/types/t{at - 1}'}}]}}\n" for at in range(1, 40)
+)
+DEFAULTS = {
+    "$id": "yard.shed.v1",
+    "title": "Shed",
+    "type": "object",
+    "properties": {"name": {"type": "string"}, "inside": {"$ref": "#/$defs/d40", "default": {}}},
+    "required": ["name"],
+    "$defs": {
+        "d0": {"type": "object"},
+        **{
+            f"d{at}": {"type": "object", "properties": {side: {"$ref": f"#/$defs/d{at - 1}", "default": {}} for side in ("left", "right")}}
+            for at in range(1, 41)
+        },
+    },
+}
 DEEP = "[" * 100_000 + "]" * 100_000
 CASES: dict[str, tuple[dict[str, str], int, str]] = {
     "a value that reads itself": ({"t.yaml": 'let: {a: "${a}"}\nresources: {}\n'}, 1, "value-cycle"),
@@ -35,6 +62,37 @@ CASES: dict[str, tuple[dict[str, str], int, str]] = {
     "a chain of 5,000 values": ({"t.yaml": chain(5_000)}, 0, "nothing to report"),
     "modules 150 deep": (modules(150, 1), 0, "nothing to report"),
     "a module bomb": (modules(9, 10), 1, "too-many-resources"),
+    "texts that double": ({"t.yaml": each_of_the_last(60, "main", "'${@}-${@}'") + read("v59")}, 1, "more than 4,000,000"),
+    "maps that double": (
+        {"t.yaml": each_of_the_last(60, "main", "{one: '${@}', two: '${@}'}") + read("size(v59)")},
+        1,
+        "more than 250,000 values",
+    ),
+    "maps in maps": ({"t.yaml": each_of_the_last(150, "main", "{one: '${@}'}") + read("size(v149)")}, 1, "deeper than 100 levels"),
+    "documents that double": (
+        {
+            "t.yaml": "documents:\n" + "".join(f"  d{at}: {{from: d{at}.txt}}\n" for at in range(60)) + read("size(d59)"),
+            "d0.txt": "main\n",
+            **{f"d{at}.txt": f"${{d{at - 1}}}${{d{at - 1}}}" for at in range(1, 60)},
+        },
+        1,
+        "more than 4,000,000",
+    ),
+    "choices of choices": (
+        {"t.yaml": f"{CHOICES}parameters: {{name: {{$ref: '#/types/t39', description: d}}}}\n{read('name')}", "p.yaml": "name: 3\n"},
+        1,
+        "judge one and the same value",
+    ),
+    "defaults that hold defaults": (
+        {
+            "jovial.yaml": PROJECT.replace("fulmar", "yard/"),
+            "yard/catalog.yaml": "name: yard\ndescription: Sheds\n",
+            "yard/shed.json": json.dumps(DEFAULTS),
+            "t.yaml": "resources: {s (yard.shed): {name: main}}\noutputs: {o: '${s.inside.left}'}\n",
+        },
+        0,
+        "nothing to report",
+    ),
     "deep YAML": ({"t.yaml": f"resources: {{}}\nlet: {{a: {DEEP}}}\n"}, 1, "nesting-too-deep"),
     "deep parameters": ({"t.yaml": f"resources:\n{QUEUE}", "p.yaml": f"a: {DEEP}"}, 1, "nesting-too-deep"),
     "an operator 5,000 times": ({"t.yaml": f'outputs: {{o: "${{1{"+1" * 5_000}}}"}}\nresources:\n{QUEUE}'}, 0, "nothing to report"),

@@ -133,3 +133,19 @@ def test_a_place_is_found_in_its_entry_alone() -> None:
     assert (span.line, span.column) == (147, 10) and source.line(span.line) == "      d: 2"
     assert looked == [len("  second:\n    - c: |\n        long\n      d: 2\n")]
     assert source.place(("part20", "first", "b", 1)) == Source("x.yaml", text, value, locate_yaml).place(("part20", "first", "b", 1))
+
+
+def test_why_says_what_a_loop_over_resources_goes_over(write: Write) -> None:
+    template = (
+        "resources:\n  net (fulmar.network): {$per: {k: \"['a', 'b']\"}, name: 'net-${k}', range: 10.0.0.0/16}\n"
+        "  sub (fulmar.subnet): {$per: {'k, each': net}, name: 'sub-${k}', network: '${each.id}', range: 10.0.1.0/24}\n"
+        "  twin (fulmar.subnet): {$per: {'k, each': sub}, name: '${each.name}-twin', network: '${each.network}', range: 10.0.2.0/24}\n"
+    )
+    project = Project.load(
+        write({"jovial.yaml": "project: p\ntemplate: t.yaml\ncatalogs: [fulmar]\nenvironments: {a: {}}\n", "t.yaml": template})
+    )
+    for what in ("twin/a:name", "twin/a:network", "twin/a", "sub/b"):
+        told = json_text(explanation_document(project.name, [("a", project.why(what, "a"))]))
+        assert "net" in told
+    loop = next(each for each in project.why("twin/a", "a").reasons if each.name == "$per")
+    assert loop.value == {key: {**loop.value[key], "name": f"sub-{key}"} for key in ("a", "b")}

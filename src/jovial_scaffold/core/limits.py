@@ -31,6 +31,8 @@ LOOP_ROUNDS = Limit(300_000, "rounds of its loops", "expression-budget")
 RESULT_WEIGHT = Limit(250_000, "values", "expression-budget")
 COMPARISONS = Limit(1_000_000, "comparisons", "expression-budget")
 RESULT_SIZE = Limit(4_000_000, "elements or characters", "expression-budget")
+FILLED_VALUES = Limit(20_000, "values that defaults of one resource type fill in; further ones are left out", "")
+SCHEMA_WEIGHT = Limit(5_000, "parts of this schema judge one and the same value", "schema-invalid")
 RESIDUAL_TEXT = Limit(20_000, "characters of what is left of a pending value, beyond which a digest stands for it", "")
 PATTERN_LENGTH = Limit(2_000, "characters", "expression-budget")
 

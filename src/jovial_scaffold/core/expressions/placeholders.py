@@ -7,6 +7,7 @@ from typing import Any
 from jovial_scaffold.core.expressions import residuals
 from jovial_scaffold.core.expressions.errors import CutShort, EvaluationError, SyntaxProblem
 from jovial_scaffold.core.expressions.library.strings import scalar_text
+from jovial_scaffold.core.expressions.operators import bounded
 from jovial_scaffold.core.expressions.pending import Pending
 from jovial_scaffold.core.expressions.program import Program
 from jovial_scaffold.core.expressions.shapes import Constants, Shape, Shapes
@@ -166,7 +167,8 @@ def expression_end(text: str, start: int, closing: str = "}") -> int:
 
 
 def join_parts(parts: list[tuple[str | Formula, Any]]) -> Any:
-    """Texts and values as one text. Marks spread. Raises EvaluationError for what has no text; its place is the formula's."""
+    """Texts and values as one text. Marks spread. Raises EvaluationError for what has no text, whose place is the formula's, and for a text
+    that is too long."""
     secret = unknown = pending = False
     texts: list[str] = []
     for part, value in parts:
@@ -184,7 +186,8 @@ def join_parts(parts: list[tuple[str | Formula, Any]]) -> Any:
         return UNKNOWN
     if pending:
         return residuals.joined(value for _, value in parts)
-    return Secret("".join(texts)) if secret else "".join(texts)
+    text = bounded("".join(texts))
+    return Secret(text) if secret else text
 
 
 def no_text(value: Any, part: str | Formula) -> EvaluationError:

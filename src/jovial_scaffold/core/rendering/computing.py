@@ -8,7 +8,7 @@ from typing import Any, Final
 from jovial_scaffold.core.expressions import residuals
 from jovial_scaffold.core.expressions.errors import UNDECLARED, BudgetError, EvaluationError
 from jovial_scaffold.core.expressions.library.own import patched
-from jovial_scaffold.core.expressions.operators import weighed
+from jovial_scaffold.core.expressions.operators import bounded, weighed
 from jovial_scaffold.core.expressions.pending import MarkMet, Pending
 from jovial_scaffold.core.expressions.placeholders import Formula, Joined, Omittable, join_parts
 from jovial_scaffold.core.expressions.scopes import Scope
@@ -105,7 +105,7 @@ class Computer:
                     value = part.program.run(self.scope, variables)  # type: ignore[union-attr]  # as above
                     simple = simple and type(value) is str
                     parts.append((part, value))
-                return "".join([value for _, value in parts]) if simple else self._joined(content, parts)
+                return bounded("".join([value for _, value in parts])) if simple else self._joined(content, parts)
             if isinstance(content, Omittable):
                 formula = content.formula
                 result = formula.program.run(self.scope, variables)

@@ -7,7 +7,7 @@ from typing import Any, NamedTuple
 
 from jovial_scaffold.core import marks
 from jovial_scaffold.core.expressions import residuals
-from jovial_scaffold.core.expressions.errors import EvaluationError
+from jovial_scaffold.core.expressions.errors import BudgetError, EvaluationError
 from jovial_scaffold.core.expressions.library.strings import scalar_text
 from jovial_scaffold.core.expressions.marked import to_json
 from jovial_scaffold.core.expressions.pending import Pending, comparable
@@ -15,6 +15,7 @@ from jovial_scaffold.core.expressions.placeholders import no_text
 from jovial_scaffold.core.expressions.scopes import LookupScope, OwnFunction, Scope
 from jovial_scaffold.core.expressions.values import NONE, Optional, Secret, deep_marks, revealed
 from jovial_scaffold.core.findings import Finding, Related
+from jovial_scaffold.core.limits import RESULT_SIZE
 from jovial_scaffold.core.records import value_record
 from jovial_scaffold.core.rendering.computing import OMITTED, Computer, Site, plain
 from jovial_scaffold.core.rendering.instances import Surroundings
@@ -23,7 +24,7 @@ from jovial_scaffold.core.rendering.results import RenderedDocument
 from jovial_scaffold.core.templates.model import Document, Part, Placeholder, Scalar, placeholders
 from jovial_scaffold.core.text.formats import format_of
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.words import NOTHING, Described, Sentence, say, told
+from jovial_scaffold.core.words import NOTHING, Amount, Described, Sentence, say, told
 
 
 @value_record
@@ -123,6 +124,7 @@ class _Filling:
         self.compared: list[str] = []
         self.pieces: list[Any] = []
         self.secret = self.pending = self.unknown = False
+        self.length = 0  #: characters of what was filled in
 
     def add(self, part: Part) -> None:
         """One more part."""
@@ -141,6 +143,13 @@ class _Filling:
             return
         origins, has_secret, has_unknown = found
         self.secret, self.pending, self.unknown = self.secret or has_secret, self.pending or bool(origins), self.unknown or has_unknown
+        self.length += len(clear)
+        if self.length > RESULT_SIZE.most:
+            if not self.unknown:
+                message = say("The document has more than {} {}.", Amount(RESULT_SIZE.most), RESULT_SIZE.unit)
+                self.fail(BudgetError(message), placeholders((part,))[0])
+            self.unknown = True
+            return
         self.masked.append(masked)
         self.clear.append(clear)
         self.compared.append(

@@ -16,7 +16,7 @@ from jovial_scaffold.core.expressions.syntax import Call, Conditional, Has, Inde
 from jovial_scaffold.core.expressions.values import NONE, Optional, Record, Secret
 from jovial_scaffold.core.findings import Span
 from jovial_scaffold.core.records import value_record
-from jovial_scaffold.core.rendering.computing import OMITTED
+from jovial_scaffold.core.rendering.computing import OMITTED, plain
 from jovial_scaffold.core.rendering.instances import Instance, Surroundings
 from jovial_scaffold.core.rendering.placing import Positions
 from jovial_scaffold.core.rendering.rendering import Evaluated
@@ -137,7 +137,7 @@ class _Explainer:
     ) -> Reason:
         if isinstance(condition.content, Constant):
             return Reason("condition", what, condition.content.value, condition.origin.value_span())
-        value = _evaluated(condition.content.node, scope, variables)
+        value = _as_shown(_evaluated(condition.content.node, scope, variables))
         if depth > _DEEPEST:
             found = Tracer(scope).condition_sources(condition)
             reasons = list(self.parameters(found, scope, depth))
@@ -271,6 +271,9 @@ class _Explainer:
             yield from self.resource(template.resources[name], path, scope, depth)
         elif name in template.documents:
             document = template.documents[name]
+            if not self.first(scope, name, ()):
+                yield Reason("document", label, _named(scope, name), document.origin.key_span(), note="as above")
+                return
             reasons = tuple(self.document(document, scope, depth))
             note = f"from {document.file.source.name}"
             yield Reason("document", label, _named(scope, name), document.origin.key_span(), note=note, reasons=reasons)
@@ -396,7 +399,9 @@ class _Explainer:
         yield from self.parts(resource.properties, positions, dict(item.variables), scope, depth)
 
     def there(self, resource: Resource, instance: "Instance | None", scope: Surroundings, depth: int) -> Iterator[Reason]:
-        """Why a resource that is read is there, or is not."""
+        """Why a resource that is read is there, or is not; said once."""
+        if not self.first("there", scope, resource.name, instance.address if instance is not None else ""):
+            return
         positions: Positions = {}
         variables: dict[str, Any] = {}
         if resource.loop is not None:
@@ -503,7 +508,17 @@ def _at(value: Any, pointer: Pointer) -> Any:
             value = part(value, step)
         except KeyError:
             return _MISSING
-    return _MISSING if value is OMITTED else value
+    return _MISSING if value is OMITTED else _as_shown(value)
+
+
+def _as_shown(value: Any) -> Any:
+    """The value as plain data: of a loop over resources, it may hold some."""
+    if not isinstance(value, Record | list | dict):
+        return value
+    try:
+        return plain(value)
+    except EvaluationError:
+        return _MISSING
 
 
 def _label(address: str, path: Pointer) -> str:

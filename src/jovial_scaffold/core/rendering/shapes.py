@@ -11,6 +11,7 @@ from typing import Any, NamedTuple
 
 from jovial_scaffold.core.code import called, compiled_code, loaded, parameters, stored_as, subscript
 from jovial_scaffold.core.expressions.generation import Unsupported, Writer
+from jovial_scaffold.core.expressions.operators import bounded
 from jovial_scaffold.core.expressions.pending import Pending
 from jovial_scaffold.core.expressions.placeholders import Formula, Joined
 from jovial_scaffold.core.expressions.program import Program
@@ -163,7 +164,8 @@ class _Composer:
 
     def _joined(self, content: Joined) -> ast.expr:
         parts = [self._constant() if isinstance(part, str) else self._program(part.program)[0] for part in content.parts]
-        return called(self._writer.constant("".join), ast.List(elts=parts, ctx=ast.Load()))
+        joined = called(self._writer.constant("".join), ast.List(elts=parts, ctx=ast.Load()))
+        return called(self._writer.constant(bounded), joined)
 
 
 _SIMPLE_KINDS = frozenset(("bool", "string", "int"))

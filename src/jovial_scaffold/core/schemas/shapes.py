@@ -11,7 +11,7 @@ from typing import Any
 from jovial_scaffold.core.expressions.pending import Pending, is_bare
 from jovial_scaffold.core.expressions.residuals import pending_property
 from jovial_scaffold.core.expressions.values import Secret
-from jovial_scaffold.core.limits import NESTING
+from jovial_scaffold.core.limits import FILLED_VALUES, NESTING
 from jovial_scaffold.core.schemas.validation import subschema
 from jovial_scaffold.core.text.patterns import linear_pattern
 from jovial_scaffold.core.text.source import Pointer, pointer_text
@@ -163,25 +163,40 @@ def _pattern(text: str) -> Any:
 
 def filled(shape: Shape | None, value: Any, address: str, pointer: Pointer = ()) -> Any:
     """The effective value: defaults at every depth, and pending where the cloud will set a property."""
-    if shape is None or not shape.fills or len(pointer) > NESTING.most:
+    if shape is None or not shape.fills:
         return value
-    if type(value) is dict:
-        result = dict(value)
-        for name in shape.filling:
-            below = shape.properties[name]
-            if name in result:
-                result[name] = filled(below, result[name], address, (*pointer, name))
-            elif below.has_default:
-                result[name] = filled(below, below.default, address, (*pointer, name))
-            elif below.read_only:
-                result[name] = pending_property(address, pointer_text((*pointer, name)))
-        if shape.patterns or (shape.others and shape.others.fills):
-            for name in result.keys() - shape.properties.keys():
-                result[name] = filled(shape.of(name), result[name], address, (*pointer, name))
-        return result
-    if type(value) is list and (shape.items or shape.prefix):
-        return [filled(shape.item(index), item, address, (*pointer, index)) for index, item in enumerate(value)]
-    return value
+    return _Filling(address).filled(shape, value, pointer)
+
+
+class _Filling:
+    """Fills one value in. Defaults that hold defaults may multiply: beyond a number of values, what is left stays as it is."""
+
+    def __init__(self, address: str) -> None:
+        self._address = address
+        self._left = FILLED_VALUES.most
+
+    def filled(self, shape: Shape | None, value: Any, pointer: Pointer) -> Any:
+        """A part of it."""
+        if shape is None or not shape.fills or len(pointer) > NESTING.most or self._left <= 0:
+            return value
+        if type(value) is dict:
+            result = dict(value)
+            for name in shape.filling:
+                below = shape.properties[name]
+                if name in result:
+                    result[name] = self.filled(below, result[name], (*pointer, name))
+                elif below.has_default:
+                    self._left -= 1
+                    result[name] = self.filled(below, below.default, (*pointer, name))
+                elif below.read_only:
+                    result[name] = pending_property(self._address, pointer_text((*pointer, name)))
+            if shape.patterns or (shape.others and shape.others.fills):
+                for name in result.keys() - shape.properties.keys():
+                    result[name] = self.filled(shape.of(name), result[name], (*pointer, name))
+            return result
+        if type(value) is list and (shape.items or shape.prefix):
+            return [self.filled(shape.item(index), item, (*pointer, index)) for index, item in enumerate(value)]
+        return value
 
 
 def annotated(shape: Shape | None, value: Any, pointer: Pointer, notes: list[tuple[str, Pointer]]) -> Any:

@@ -11,11 +11,13 @@ from typing import Any, NamedTuple
 
 from jovial_scaffold.core.expressions.pending import Pending
 from jovial_scaffold.core.expressions.values import Secret
+from jovial_scaffold.core.limits import SCHEMA_WEIGHT
 from jovial_scaffold.core.schemas.formats import FORMATS, network_of
+from jovial_scaffold.core.schemas.weighing import overweight
 from jovial_scaffold.core.spelling import near
 from jovial_scaffold.core.text.source import Pointer
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.words import NOTHING, Counted, Derived, Described, Operand, Sentence, Value, listed, nearest, say
+from jovial_scaffold.core.words import NOTHING, Amount, Counted, Derived, Described, Operand, Sentence, Value, listed, nearest, say
 
 Explain = Callable[[Any, Pointer, Any, Any], Iterator["Violation"]]
 
@@ -46,6 +48,9 @@ class Validator:
 
         self.schema = schema
         self._stand_ins: dict[Pointer, Any] = {}
+        heavy = overweight(schema)
+        if heavy is not None:
+            raise SchemaError(say("More than {} {}: they refer to one another.", Amount(SCHEMA_WEIGHT.most), SCHEMA_WEIGHT.unit), heavy)
         try:
             self._compiled = jsonschema_rs.Draft202012Validator(
                 schema,
