@@ -2,11 +2,12 @@
 
 from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
+from functools import cached_property
 from typing import Any
 
 from jovial_scaffold.core.expressions.errors import BudgetError, EvaluationError
 from jovial_scaffold.core.expressions.scopes import LookupScope
-from jovial_scaffold.core.expressions.types import ANY, Abstract, has_abstract, type_of_value
+from jovial_scaffold.core.expressions.types import ANY, Abstract, Type, has_abstract, type_of_value
 from jovial_scaffold.core.expressions.values import Optional, Record
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.limits import FUNCTION_CALLS
@@ -57,6 +58,7 @@ class TemplateFunction:
         self.declared = declared
         self._scope = scope
         self._validators: dict[str, Validator] = {}
+        self._known: dict[tuple[Any, ...], Any] = {}
 
     def run(self, arguments: list[Any]) -> Any:
         """The result for values, marks among them. Raises EvaluationError."""
@@ -127,11 +129,28 @@ class TemplateFunction:
 
     def typed(self, arguments: list[Any]) -> Any:
         """The result as far as it is known where arguments are types. Raises EvaluationError where none of their values fits."""
+        if not all(type(each) is Abstract for each in arguments):
+            return self._typed(arguments)
+        # Functions that call functions would be looked through again and again. 1, 1.0 and true are equal, and three options.
+        key = tuple([(each.type, repr(each.type.options)) for each in arguments])
+        try:
+            if key in self._known:
+                return self._known[key]
+        except TypeError:  # options that are lists or maps
+            return self._typed(arguments)
+        found = self._known[key] = self._typed(arguments)
+        return found
+
+    @cached_property
+    def _wanted(self) -> dict[str, Type]:
+        return {name: type_of_schema(schema) for name, schema in self.declared.takes.items()}
+
+    def _typed(self, arguments: list[Any]) -> Any:
         from jovial_scaffold.core.expressions.checking import Checker
 
         variables = self._variables(arguments)
         for name, value in variables.items():
-            wanted, known = type_of_schema(self.declared.takes[name]), type_of_value(value)
+            wanted, known = self._wanted[name], type_of_value(value)
             kinds = wanted.kinds | {"int"} if "double" in wanted.kinds else wanted.kinds
             if kinds and known.kinds and known.kinds.isdisjoint(kinds):
                 message = say("`{}` of {}() takes {}, and this gives {}.", name, self.declared.name, wanted.text(), known.text())

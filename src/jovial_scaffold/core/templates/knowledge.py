@@ -2,6 +2,7 @@
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import replace
+from functools import cached_property
 from itertools import product
 from types import MappingProxyType
 from typing import Any
@@ -208,9 +209,29 @@ class Known:
         """Whether no `must` is surely false."""
         key = key_of(assignment)
         if key not in self.allowed_cache:
-            requirements = [*self.template.must, *(each for d in self.template.parameters.values() for each in d.must)]
-            self.allowed_cache[key] = all(self.truth(each.require, self.scope(assignment), {}) is not False for each in requirements)
+            scope = self.scope(assignment)
+            concerned = dict.fromkeys(each for name in assignment for each in self.requirements.get(name, ()))
+            self.allowed_cache[key] = self.is_possible and all(self.truth(each, scope, {}) is not False for each in concerned)
         return self.allowed_cache[key]
+
+    @cached_property
+    def requirements(self) -> dict[str, list[Condition]]:
+        """The conditions of `must`, by the parameters that they read."""
+        found: dict[str, list[Condition]] = {}
+        for condition in self._conditions():
+            if isinstance(condition.content, Formula):
+                for name in {reference.name for reference in condition.content.program.reads}:
+                    found.setdefault(name, []).append(condition)
+        return found
+
+    @cached_property
+    def is_possible(self) -> bool:
+        """Whether no `must` is surely false whatever the parameters are: those that read none of an assignment need no other look."""
+        return all(self.truth(each, self.scope({}), {}) is not False for each in self._conditions())
+
+    def _conditions(self) -> list[Condition]:
+        own = (each for declaration in self.template.parameters.values() for each in declaration.must)
+        return [each.require for each in (*self.template.must, *own)]
 
     def closure(self, names: list[str]) -> frozenset[str]:
         """The parameters that some names read, directly or through values."""
