@@ -147,6 +147,20 @@ def conditions(count: int) -> Files:
     )
 
 
+def few_values(count: int) -> Files:
+    """Parameters of few values, each with a condition of its own."""
+    names = lines(count, "  n#: {type: integer, minimum: 1, maximum: 3, description: d}\n")
+    queues = lines(count, '  q# (fulmar.queue): {name: queue-#, wait_hours: "${n#}"}\n')
+    musts = lines(count, "- {require: n# > 0, message: m}\n")
+    return project(f"parameters:\n{names}must:\n{musts}resources:\n{queues}", lines(count, "n#: 1\n"))
+
+
+def calling_functions(count: int) -> Files:
+    each = "".join(f"  f{at}: {{takes: {{x: {{type: string}}}}, gives: {{type: string}}, is: f{at - 1}(x)}}\n" for at in range(1, count))
+    first = "functions:\n  f0: {takes: {x: {type: string}}, gives: {type: string}, is: x}\n"
+    return project(f"{first}{each}resources:\n  q (fulmar.queue): {{name: \"${{f{count - 1}('main')}}\"}}\n")
+
+
 def clashes(count: int) -> Files:
     return project("resources:\n" + lines(count, "  q# (fulmar.queue): {name: the-same}\n"))
 
@@ -219,6 +233,8 @@ DIMENSIONS: dict[str, tuple[Callable[[int], Files], int]] = {
     "lists side by side": (lists, 50),
     "a document": (document, 50),
     "conditions": (conditions, 40),
+    "conditions over few values": (few_values, 25),
+    "functions that call functions": (calling_functions, 25),
     "resources of one identity": (clashes, 40),
     "what is not used": (unused, 60),
     "dependencies": (dependencies, 40),
