@@ -104,6 +104,30 @@ CASES: dict[str, tuple[dict[str, str], int, str]] = {
 }
 
 
+CHOSEN = "parameters:\n" + "".join(f"  p{at}: {{enum: [a, b, c], description: d}}\n" for at in range(14)) + "must:\n"
+NAMED = f"resources:\n  q (fulmar.queue): {{name: 'q-${{{' + '.join(f'p{at}' for at in range(14))}}}'}}\n"
+CONDITIONS: dict[str, tuple[str, list[tuple[str, int]]]] = {
+    "two that contradict each other among many": (
+        "".join(f"  - {{require: p{at} != 'c', message: m}}\n" for at in range(14))
+        + "  - {require: p3 != 'a', message: m}\n  - {require: p3 == 'a' || p4 == 'c', message: m}\n",
+        [("must-never", 32)],
+    ),
+    "two that nothing meets together": (
+        "  - {require: p3 == 'a' || p4 == 'c', message: m}\n  - {require: p3 == 'b' && p4 == 'a', message: m}\n",
+        [("must-never", 18)],
+    ),
+    "those that leave one choice of five million": ("".join(f"  - {{require: p{at} == 'c', message: m}}\n" for at in range(14)), []),
+}
+
+
+@pytest.mark.parametrize(("conditions", "told"), CONDITIONS.values(), ids=list(CONDITIONS))
+def test_conditions_over_many_choices(write: Write, conditions: str, told: list[tuple[str, int]]) -> None:
+    parameters = "".join(f"p{at}: c\n" for at in range(14))
+    project = Project.load(write({"jovial.yaml": PROJECT, "t.yaml": CHOSEN + conditions + NAMED, "p.yaml": parameters}))
+    found = project.check(template_only=True).findings
+    assert [(each.id, each.span.line if each.span else 0) for each in found if each.level == "error"] == told
+
+
 @pytest.mark.parametrize(("files", "code", "says"), CASES.values(), ids=list(CASES))
 def test_long_and_deep(write: Write, files: dict[str, str], code: int, says: str) -> None:
     folder = write({"jovial.yaml": PROJECT, "p.yaml": "{}\n", **files})

@@ -44,6 +44,7 @@ LINTED_TYPES = Limit(200, "types of a catalog that every check looks at, whether
 IDLE_FILES = Limit(100, "files beside the project file that are looked at for parameters that no environment takes", "")
 MENDED_CHARACTERS = Limit(400_000, "characters of a file for which a mended line is tried", "")
 STATIC_VALUES = Limit(20_000, "values in one, beyond which it is looked at in environments only", "")
+REJECTED_TRIALS = Limit(2_000, "combinations of values that `must` does not allow, after which no further ones are looked for", "")
 STATIC_TRIALS = Limit(20_000, "combinations of values", "not-tried")
 SAMPLED_RESOURCES = Limit(500, "resources, beyond which a template is rendered with few made-up values", "")
 SAMPLED_ROUNDS = Limit(2_000_000, "rounds of loops in all renderings with made-up values", "")

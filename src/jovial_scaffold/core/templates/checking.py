@@ -123,7 +123,10 @@ class _TypeCheck:
                 self.value(declaration.default, Place())
         for requirement in (*self.template.must, *(each for d in self.template.parameters.values() for each in d.must)):
             self.requirement(requirement)
-        self.findings += never_met(self.known)
+        contradictions = list(never_met(self.known))
+        if contradictions:  # then there are no values that anything could be shown with
+            self.known.is_possible = False
+        self.findings += contradictions
         for value in self.template.values.values():
             self.value(value.value, Place())
         for lookup in self.template.lookups.values():

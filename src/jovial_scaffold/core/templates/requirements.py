@@ -36,15 +36,35 @@ def _is_never(known: Known, requirement: Requirement, formula: Formula) -> bool:
     return bool(results) and all(result is False for result in results)
 
 
+class _Tied:
+    """Conditions that read a parameter in common, directly or through others, and the parameters that they read."""
+
+    def __init__(self) -> None:
+        self.requirements: dict[Requirement, None] = {}
+        self.names: set[str] = set()
+
+
 def _contradiction(known: Known, requirements: Sequence[Requirement]) -> Iterator[Finding]:
     """The first condition that cannot hold beside those before it, with the ones that it contradicts."""
-    told = [each for each in requirements if isinstance(each.require.content, Formula)]
-    held: list[Requirement] = []
-    for requirement in told:
-        held.append(requirement)
-        if len(held) > 1 and not _may_hold(known, held):
-            others = list(held[:-1])
-            for each in held[:-1]:  # whichever are not needed for it
+    by_name: dict[str, _Tied] = {}
+    for requirement in requirements:
+        content = requirement.require.content
+        names = known.closure([each.name for each in content.program.reads]) if isinstance(content, Formula) else frozenset[str]()
+        if not names or not known.finite.keys() >= names:
+            continue
+        met = {by_name[name] for name in names if name in by_name}
+        tied = max(met, key=lambda each: len(each.names)) if met else _Tied()
+        for other in met - {tied}:
+            tied.requirements.update(other.requirements)
+            tied.names |= other.names
+        tied.requirements[requirement] = None
+        tied.names |= names
+        by_name.update(dict.fromkeys(names.union(*(each.names for each in met - {tied})), tied))
+        held = tied.requirements
+        if len(held) > 1 and not _may_hold(known, list(held)):
+            before = [each for each in requirements if each in held and each is not requirement]
+            others = before
+            for each in before:  # whichever are not needed for it
                 rest = [other for other in others if other is not each]
                 if rest and not _may_hold(known, [*rest, requirement]):
                     others = rest

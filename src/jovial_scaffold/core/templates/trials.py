@@ -9,7 +9,7 @@ from jovial_scaffold.core.expressions.checking import NOT_THERE, Path
 from jovial_scaffold.core.expressions.placeholders import Formula
 from jovial_scaffold.core.expressions.references import Reference
 from jovial_scaffold.core.expressions.syntax import Literal, Node, children
-from jovial_scaffold.core.limits import COMPLETED_WITNESSES
+from jovial_scaffold.core.limits import COMPLETED_WITNESSES, REJECTED_TRIALS
 from jovial_scaffold.core.templates.knowledge import Assignment, Known, is_of_environment, key_of
 from jovial_scaffold.core.templates.model import Condition
 
@@ -47,10 +47,14 @@ class Choices:
         yield from self._trials(product(*ordered))
 
     def _trials(self, combinations: Iterable[tuple[Any, ...]]) -> Iterator[Trial]:
-        names = len(self.parameters)
-        for values in combinations:
+        names, left = len(self.parameters), REJECTED_TRIALS.most
+        for values in combinations if self.known.is_possible else ():
             assignment = dict(zip(self.parameters, values[:names], strict=True))
-            if self.known.allowed(assignment):
+            if not self.known.allowed(assignment):
+                left -= 1
+                if not left:
+                    return
+            else:
                 for context in self.contexts:
                     yield assignment, {**context, **dict(zip(self.fields, values[names:], strict=True))}
 
