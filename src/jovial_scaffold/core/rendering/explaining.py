@@ -28,6 +28,7 @@ from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import Value
 
 _DEEPEST = 24
+_AGAIN = "as above"
 
 
 class _Missing(Enum):
@@ -159,8 +160,9 @@ class _Explainer:
         value: Any,
         elsewhere: Mapping[str, Any] | None,
         depth: int,
+        key: tuple[Any, ...] = (),
     ) -> Reason:
-        """A value that the template writes."""
+        """A value that the template writes. What has a `key` is explained where it is met first."""
         while isinstance(compiled, Overlaid):
             compiled, variables = Tracer(scope).layer(compiled, rest, variables)
         while rest and isinstance(compiled, MapValue):
@@ -169,6 +171,8 @@ class _Explainer:
                 break
             compiled, rest = below, rest[1:]
         span = written_span(compiled, rest)
+        if key and not self.first(*key):
+            return Reason(kind, name, value, span, note=_AGAIN)
         note = "put in by `everywhere`" if compiled.origin.pointer[:1] == ("everywhere",) else ""
         if isinstance(compiled, Constant):
             return Reason(kind, name, value, span, note=note or "written there", elsewhere=elsewhere)
@@ -260,11 +264,9 @@ class _Explainer:
             yield self.parameter(name, path, scope, depth)
         elif name in template.values:
             value = _at(_named(scope, name), path)
-            if self.first(scope, name, path):
-                elsewhere = self.elsewhere(scope, name, path)
-                yield self.compiled("value", label, template.values[name].value, path, {}, {}, scope, value, elsewhere, depth)
-            else:
-                yield Reason("value", label, value, template.values[name].origin.key_span(), note="as above")
+            elsewhere = self.elsewhere(scope, name, path)
+            key = (scope, name, path)
+            yield self.compiled("value", label, template.values[name].value, path, {}, {}, scope, value, elsewhere, depth, key)
         elif name in template.lookups:
             yield self.lookup(name, path, label, scope, depth)
         elif name in template.resources:
@@ -272,7 +274,7 @@ class _Explainer:
         elif name in template.documents:
             document = template.documents[name]
             if not self.first(scope, name, ()):
-                yield Reason("document", label, _named(scope, name), document.origin.key_span(), note="as above")
+                yield Reason("document", label, _named(scope, name), document.origin.key_span(), note=_AGAIN)
                 return
             reasons = tuple(self.document(document, scope, depth))
             note = f"from {document.file.source.name}"
@@ -299,24 +301,21 @@ class _Explainer:
     def parameter(self, name: str, path: Pointer, scope: Surroundings, depth: int) -> Reason:
         declaration = scope.template.parameters[name]
         value = _at(_named(scope, name), path)
+        key = (scope, name, path)
         use = scope.use
         if use is not None:
             label = f"{scope.prefix}{_dotted(name, path)}"
-            if not self.first(scope, name, path):
-                return Reason("argument", label, value, declaration.origin.key_span(), note="as above")
             if use.resource.properties.entry(name) is not None:
                 compiled, rest, positions, variables = Tracer(use.scope).leaf(use, (name, *path))
-                return self.compiled("argument", label, compiled, rest, positions, dict(variables), use.scope, value, None, depth)
+                return self.compiled("argument", label, compiled, rest, positions, dict(variables), use.scope, value, None, depth, key)
             if declaration.default is None:
                 return Reason("argument", label, value, declaration.origin.key_span(), note="not given")
-            return self.compiled("default", label, declaration.default, path, {}, {}, scope, value, None, depth)
+            return self.compiled("default", label, declaration.default, path, {}, {}, scope, value, None, depth, key)
         elsewhere = {other.label: _at(other.parameters.values.get(name, _MISSING), path) for other in self.others}
         label = _dotted(name, path)
         if name in scope.parameters.defaulted and declaration.default is not None:
-            if not self.first(scope, name, path):
-                return Reason("default", label, value, declaration.default.origin.value_span(), note="as above", elsewhere=elsewhere)
-            found = self.compiled("default", label, declaration.default, path, {}, {}, scope, value, elsewhere, depth)
-            return replace(found, note="the default of the parameter; no file sets it")
+            found = self.compiled("default", label, declaration.default, path, {}, {}, scope, value, elsewhere, depth, key)
+            return replace(found, note=found.note if found.note == _AGAIN else "the default of the parameter; no file sets it")
         settings = []
         for layer in reversed(scope.parameters.layers):
             setting = scope.parameters.setting_in(layer, (name, *path))
@@ -373,13 +372,11 @@ class _Explainer:
             output = inside.template.outputs.get(str(rest[0])) if inside else None
             if inside is not None and output is not None:
                 value = _at(inside.output(output.name), rest[1:])
-                if not self.first("output", instance.address, rest):
-                    yield Reason("output", _label(instance.address, rest), value, output.origin.key_span(), note="as above")
-                    return
-                yield self.compiled("output", _label(instance.address, rest), output.value, rest[1:], {}, {}, inside, value, None, depth)
+                label = _label(instance.address, rest)
+                yield self.compiled("output", label, output.value, rest[1:], {}, {}, inside, value, None, depth, ("output", label))
             return
         if not self.first("resource", instance.address, rest):
-            yield Reason("resource", _label(instance.address, rest), _MISSING, resource.origin.key_span(), note="as above")
+            yield Reason("resource", _label(instance.address, rest), _MISSING, resource.origin.key_span(), note=_AGAIN)
             return
         try:
             found = self.property(instance, rest, depth)
