@@ -5,6 +5,7 @@ import json
 import random
 import sys
 from collections.abc import Callable
+from typing import Any
 
 import pytest
 
@@ -42,9 +43,6 @@ CHOICES = "types:\n  t0: {type: string}\n" + "".join(
     f"  t{at}: {{anyOf: [{{$ref: '#/types/t{at - 1}'}}, {{$ref: '#/types/t{at - 1}'}}]}}\n" for at in range(1, 40)
 )
 DEFAULTS = {
-    "$id": "yard.shed.v1",
-    "title": "Shed",
-    "type": "object",
     "properties": {"name": {"type": "string"}, "inside": {"$ref": "#/$defs/d40", "default": {}}},
     "required": ["name"],
     "$defs": {
@@ -55,6 +53,26 @@ DEFAULTS = {
         },
     },
 }
+ROWS = {
+    "properties": {
+        "rows": {
+            "type": "array",
+            "items": {"type": "object", "properties": {"of": {"type": "integer"}, **{n: {"type": "integer", "default": 3} for n in "abc"}}},
+        }
+    }
+}
+
+
+def yard(schema: dict[str, Any]) -> dict[str, str]:
+    """A project with a catalog of one type."""
+    return {
+        "jovial.yaml": PROJECT.replace("fulmar", "yard/"),
+        "yard/catalog.yaml": "name: yard\ndescription: Sheds\n",
+        "yard/shed.json": json.dumps({"$id": "yard.shed.v1", "title": "Shed", "type": "object", **schema}),
+        "t.yaml": "resources: {s (yard.shed): {}}\n",
+    }
+
+
 DEEP = "[" * 100_000 + "]" * 100_000
 CASES: dict[str, tuple[dict[str, str], int, str]] = {
     "a value that reads itself": ({"t.yaml": 'let: {a: "${a}"}\nresources: {}\n'}, 1, "value-cycle"),
@@ -69,6 +87,19 @@ CASES: dict[str, tuple[dict[str, str], int, str]] = {
         "more than 250,000 values",
     ),
     "maps in maps": ({"t.yaml": each_of_the_last(150, "main", "{one: '${@}'}") + read("size(v149)")}, 1, "deeper than 100 levels"),
+    "defaults of themselves": (
+        yard({"properties": {"name": {"type": "string"}, "inside": {"$ref": "#", "default": {}}}}),
+        1,
+        "or 100 levels",
+    ),
+    "defaults of very many items": (
+        {
+            **yard(ROWS),
+            "t.yaml": "let: {rows: '${lists.range(9000)}'}\nresources: {s (yard.shed): {rows: '${rows.map(i, {\"of\": i})}'}}\noutputs: {o: '${s.rows[8999].a + s.rows[8999].c}'}\n",
+        },
+        0,
+        "nothing to report",
+    ),
     "documents that double": (
         {
             "t.yaml": "documents:\n" + "".join(f"  d{at}: {{from: d{at}.txt}}\n" for at in range(60)) + read("size(d59)"),
@@ -85,13 +116,11 @@ CASES: dict[str, tuple[dict[str, str], int, str]] = {
     ),
     "defaults that hold defaults": (
         {
-            "jovial.yaml": PROJECT.replace("fulmar", "yard/"),
-            "yard/catalog.yaml": "name: yard\ndescription: Sheds\n",
-            "yard/shed.json": json.dumps(DEFAULTS),
+            **yard(DEFAULTS),
             "t.yaml": "resources: {s (yard.shed): {name: main}}\noutputs: {o: '${s.inside.left}'}\n",
         },
-        0,
-        "nothing to report",
+        1,
+        "more than 20,000 values, or 100 levels",
     ),
     "deep YAML": ({"t.yaml": f"resources: {{}}\nlet: {{a: {DEEP}}}\n"}, 1, "nesting-too-deep"),
     "deep parameters": ({"t.yaml": f"resources:\n{QUEUE}", "p.yaml": f"a: {DEEP}"}, 1, "nesting-too-deep"),

@@ -649,12 +649,14 @@ class Project:
         """A view with the resources that may hold what is sought; None where something is wrong with it, which only a whole one can say."""
         if name in self._renderings or has_errors([*self._findings, *self._catalog_findings]) or self._template.unread:
             return None
-        from jovial_scaffold.core.rendering.searching import searched
-
         parameters, findings = self._resolved(name)
         entry = self._file.environments[View.parse(name).environment]
-        rendering = searched(self._plan, parameters, self._context(entry), self._plans, sought, self._meter)
-        return None if has_errors(findings) else rendering
+        meter = self._meter.beside(self._meter.rounds)  # what is rendered once more as a whole counts once
+        rendering = render(self._plan, parameters, self._context(entry), self._plans, meter=meter, sought=sought)
+        if has_errors([*findings, *rendering.findings]) or rendering.scope.incomplete():
+            return None
+        self._meter.rounds = meter.rounds
+        return rendering
 
     # -- one environment
 

@@ -62,7 +62,8 @@ def evaluate(node: Node, scope: Scope, variables: Locals | None = None) -> Any:
     except RecursionError:
         if sys.getrecursionlimit() > _USUAL_DEPTH:
             raise  # whoever gave more room gives more still
-        raise BudgetError(say("The expression or its value is nested too deep to be evaluated.")) from None
+        message = say("The expression or its value is nested too deep to be evaluated.")
+        raise BudgetError(message, hint=say("Name a part of it under `values`.")) from None
     finally:
         meter = getattr(scope, "meter", None)
         if meter is not None and evaluator.steps < _CHEAP:

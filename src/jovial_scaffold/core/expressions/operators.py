@@ -30,10 +30,16 @@ def _uint(result: int) -> UInt:
     raise EvaluationError(say("The result is outside the 64 bits of an unsigned integer."), id="integer-overflow")
 
 
+def check_size(length: int) -> None:
+    """Refuse a text, bytes, list or map before it is made. Raises BudgetError."""
+    if length > RESULT_SIZE.most:
+        message = say("The result has more than {} {}.", Amount(RESULT_SIZE.most), RESULT_SIZE.unit)
+        raise BudgetError(message, hint=say("Join fewer texts, or loop over fewer items."))
+
+
 def bounded(result: Any) -> Any:
     """A text, bytes, list or map of bearable size. Raises BudgetError."""
-    if len(result) > RESULT_SIZE.most:
-        raise BudgetError(say("The result has more than {} {}.", Amount(RESULT_SIZE.most), RESULT_SIZE.unit))
+    check_size(len(result))
     return result
 
 
@@ -45,9 +51,13 @@ def weighed(value: Any) -> Any:
     """
     excess = excess_of(value, RESULT_WEIGHT.most)
     if excess == "values":
-        raise BudgetError(say("The result holds more than {} {}.", Amount(RESULT_WEIGHT.most), RESULT_WEIGHT.unit))
+        message = say("The result holds more than {} {}.", Amount(RESULT_WEIGHT.most), RESULT_WEIGHT.unit)
+        raise BudgetError(message, hint=say("What is read twice stands there twice: take only the parts that are needed."))
     if excess == "levels":
-        raise BudgetError(say("The result is nested deeper than {} {}.", Amount(NESTING.most), NESTING.unit))
+        message = say("The result is nested deeper than {} {}.", Amount(NESTING.most), NESTING.unit)
+        raise BudgetError(
+            message, hint=say("Each value that stands inside of another is one level: put them side by side in one list or map.")
+        )
     return value
 
 

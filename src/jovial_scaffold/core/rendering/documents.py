@@ -147,7 +147,7 @@ class _Filling:
         if self.length > RESULT_SIZE.most:
             if not self.unknown:
                 message = say("The document has more than {} {}.", Amount(RESULT_SIZE.most), RESULT_SIZE.unit)
-                self.fail(BudgetError(message), placeholders((part,))[0])
+                self.fail(BudgetError(message, hint=say("Write it as several documents.")), placeholders((part,))[0])
             self.unknown = True
             return
         self.masked.append(masked)

@@ -17,6 +17,7 @@ from jovial_scaffold.core.rendering.instances import EvaluatedResource, Instance
 from jovial_scaffold.core.rendering.judging import judged, report_clashes
 from jovial_scaffold.core.rendering.plan import Plan, Plans
 from jovial_scaffold.core.rendering.results import RenderedDocument, RenderedResource, Rendering
+from jovial_scaffold.core.rendering.searching import Sought, judged_instances
 from jovial_scaffold.core.rendering.shapes import marked_if_valid
 from jovial_scaffold.core.templates.model import Template
 from jovial_scaffold.core.text.source import Pointer
@@ -54,10 +55,12 @@ def render(
     plans: Plans,
     deployed: Mapping[str, Mapping[str, Any]] | None = None,
     meter: Meter | None = None,
+    sought: Sought | None = None,
 ) -> Evaluated:
     """Render a template for one environment; `plans` are kept for all environments.
 
-    With `deployed`, what the cloud has set on resources that run already, by address and property, is known instead of pending.
+    With `deployed`, what the cloud has set on resources that run already, by address and property, is known instead of pending. With
+    `sought`, all is evaluated, and only the resources that may hold it are judged and in the result.
     """
     findings: list[Finding] = []
     meter = meter or Meter()
@@ -71,7 +74,7 @@ def render(
     scope = Environment(plan, shared, parameters)
     resources: dict[str, EvaluatedResource] = {}
     documents: dict[str, EvaluatedDocument] = {}
-    _collect(scope, resources, documents)
+    _collect(scope, resources, documents, sought)
     if shared.instances > INSTANCES.most:
         message = say("There are more than {} {}; what is beyond is left out.", Amount(INSTANCES.most), INSTANCES.unit)
         span = plan.template.origin.value_span()
@@ -187,7 +190,9 @@ def _left_undone(shared: Shared, template: Template, environment: str) -> Iterat
         )
 
 
-def _collect(scope: Surroundings, resources: dict[str, EvaluatedResource], documents: dict[str, EvaluatedDocument]) -> None:
+def _collect(
+    scope: Surroundings, resources: dict[str, EvaluatedResource], documents: dict[str, EvaluatedDocument], sought: Sought | None
+) -> None:
     """Render what a template declares, and what the modules that it uses do."""
     if scope.shared.instances > INSTANCES.most or scope.shared.is_over():
         return
@@ -198,11 +203,11 @@ def _collect(scope: Surroundings, resources: dict[str, EvaluatedResource], docum
     for declaration in template.parameters.values():
         scope.judge(declaration.must)
     for name in sorted(template.resources):
-        for instance in (scope.instances(template.resources[name]) or {}).values():
+        for instance in judged_instances(scope, template.resources[name], sought):
             if instance.resource.module is None:
                 resources[instance.address] = rendered(scope, instance)
             else:
-                _use(instance, resources, documents)
+                _use(instance, resources, documents, sought)
     for name in sorted(template.documents):
         document = scope.document(name)
         documents[document.name] = document
@@ -215,14 +220,16 @@ def _collect(scope: Surroundings, resources: dict[str, EvaluatedResource], docum
                 resources[instance.address].after = _after(scope, instance)
 
 
-def _use(instance: Instance, resources: dict[str, EvaluatedResource], documents: dict[str, EvaluatedDocument]) -> None:
+def _use(
+    instance: Instance, resources: dict[str, EvaluatedResource], documents: dict[str, EvaluatedDocument], sought: Sought | None
+) -> None:
     """A use of a module: what it is given is judged like the properties of a resource, then all inside is rendered."""
     scope = instance.scope
     properties = scope.properties(instance)
     if instance.resource.type is not None:
         judged(scope, instance, instance.resource.type, properties)
     if instance.inside is not None:
-        _collect(instance.inside, resources, documents)
+        _collect(instance.inside, resources, documents, sought)
 
 
 def rendered(scope: Surroundings, instance: Instance) -> EvaluatedResource:

@@ -276,7 +276,7 @@ def _check(each: ResourceType, origin: Origin) -> list[Finding]:
     try:
         each.validator  # noqa: B018 - compiling it is the check
     except SchemaError as error:
-        return [Finding("catalog-schema", "error", error.message, origin.child(*error.pointer).value_span())]
+        return [Finding("catalog-schema", "error", error.message, origin.child(*error.pointer).value_span(), error.hint)]
     return list(wrong_annotations(each.schema, origin))
 
 
@@ -285,7 +285,7 @@ def _sound(schema: dict[str, Any], origin: Origin) -> list[Finding]:
     try:
         check_schema(schema)
     except SchemaError as error:
-        return [Finding("catalog-schema", "error", error.message, origin.child(*error.pointer).value_span())]
+        return [Finding("catalog-schema", "error", error.message, origin.child(*error.pointer).value_span(), error.hint)]
     return []
 
 

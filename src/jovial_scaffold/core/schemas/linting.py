@@ -4,11 +4,13 @@ from collections.abc import Iterator, Mapping
 from typing import Any
 
 from jovial_scaffold.core.findings import Finding
+from jovial_scaffold.core.limits import FILLED_VALUES, NESTING
 from jovial_scaffold.core.schemas.catalog import ResourceType
 from jovial_scaffold.core.schemas.keywords import BOUNDS, contradictions, parts
+from jovial_scaffold.core.schemas.shapes import is_endless
 from jovial_scaffold.core.schemas.validation import SchemaError, Validator, subschema
 from jovial_scaffold.core.text.source import Origin
-from jovial_scaffold.core.words import Value, listed, nearest, say
+from jovial_scaffold.core.words import Amount, Value, listed, nearest, say
 
 
 def lint(
@@ -123,3 +125,13 @@ def _default(part: dict[str, Any], place: Origin, whole: dict[str, Any]) -> Iter
     for violation in violations[:1]:
         message = violation.message.about(say("The default"))
         yield Finding(f"default-{violation.id}", "error", message, place.child("default").value_span(), violation.hint)
+    if is_endless(part, whole):
+        message = say(
+            "This default takes in the defaults of what is below of it, and these again theirs: more than {} {}, or {} {}.",
+            Amount(FILLED_VALUES.most),
+            FILLED_VALUES.unit,
+            Amount(NESTING.most),
+            NESTING.unit,
+        )
+        hint = say("Write the whole value as one default, or none.")
+        yield Finding("catalog-schema", "error", message, place.child("default").value_span(), hint)

@@ -75,7 +75,7 @@ class Shape:
 
 def shape_of(schema: Any) -> Shape:
     """The shape of a whole schema."""
-    return _Shaping(schema).made
+    return _Shaping(schema, schema).made
 
 
 def secret_shape(schema: Any) -> Shape | None:
@@ -84,13 +84,13 @@ def secret_shape(schema: Any) -> Shape | None:
 
 
 class _Shaping:
-    """Makes the shape of one schema. Parts that are met again, through references, give the same shape."""
+    """Makes the shape of one part of a schema, `root`. Parts that are met again, through references, give the same shape."""
 
-    def __init__(self, root: Any) -> None:
+    def __init__(self, root: Any, part: Any) -> None:
         self._root = root
         self._known: dict[tuple[int, ...], Shape] = {}  # by the identity of the parts, which the root keeps alive
         self._waiting: list[tuple[Shape, list[dict[str, Any]]]] = []
-        self.made = self._shape([root]) or Shape()
+        self.made = self._shape([part]) or Shape()
         while self._waiting:
             self._fill(*self._waiting.pop())
         self._settle()
@@ -168,16 +168,40 @@ def filled(shape: Shape | None, value: Any, address: str, pointer: Pointer = ())
     return _Filling(address).filled(shape, value, pointer)
 
 
+def is_endless(part: Any, schema: Any) -> bool:
+    """Whether the default of a part of a schema takes in so many defaults below of it that `filled` leaves some out."""
+    shape = _Shaping(schema, part).made
+    if not shape.has_default or not shape.fills or not isinstance(shape.default, dict | list):
+        return False
+    filling = _Filling("")
+    filling.default(shape, ())
+    return filling.is_cut
+
+
 class _Filling:
-    """Fills one value in. Defaults that hold defaults may multiply: beyond a number of values, what is left stays as it is."""
+    """Fills one value in. Defaults that hold defaults may multiply: of each that is taken in, a number of values is filled in, and what
+    is left stays as it is."""
 
     def __init__(self, address: str) -> None:
         self._address = address
-        self._left = FILLED_VALUES.most
+        self._left = -1  # values that may still be filled into a default; -1 outside of all
+        self.is_cut = False  #: whether something was left as it is
+
+    def default(self, shape: Shape, pointer: Pointer) -> Any:
+        """The default of a shape."""
+        outer = self._left
+        self._left = FILLED_VALUES.most if outer < 0 else max(outer - 1, 0)
+        value = self.filled(shape, shape.default, pointer)
+        if outer < 0:
+            self._left = outer
+        return value
 
     def filled(self, shape: Shape | None, value: Any, pointer: Pointer) -> Any:
         """A part of it."""
-        if shape is None or not shape.fills or len(pointer) > NESTING.most or self._left <= 0:
+        if shape is None or not shape.fills:
+            return value
+        if len(pointer) > NESTING.most or not self._left:
+            self.is_cut = self.is_cut or isinstance(value, dict | list)
             return value
         if type(value) is dict:
             result = dict(value)
@@ -186,8 +210,7 @@ class _Filling:
                 if name in result:
                     result[name] = self.filled(below, result[name], (*pointer, name))
                 elif below.has_default:
-                    self._left -= 1
-                    result[name] = self.filled(below, below.default, (*pointer, name))
+                    result[name] = self.default(below, (*pointer, name))
                 elif below.read_only:
                     result[name] = pending_property(self._address, pointer_text((*pointer, name)))
             if shape.patterns or (shape.others and shape.others.fills):

@@ -50,7 +50,10 @@ class Validator:
         self._stand_ins: dict[Pointer, Any] = {}
         heavy = overweight(schema)
         if heavy is not None:
-            raise SchemaError(say("More than {} {}: they refer to one another.", Amount(SCHEMA_WEIGHT.most), SCHEMA_WEIGHT.unit), heavy)
+            message = say("More than {} {}: they refer to one another.", Amount(SCHEMA_WEIGHT.most), SCHEMA_WEIGHT.unit)
+            raise SchemaError(
+                message, heavy, say("Each `$ref` under `anyOf`, `oneOf` or `allOf` multiplies: write the choices as one list.")
+            )
         try:
             self._compiled = jsonschema_rs.Draft202012Validator(
                 schema,
@@ -141,12 +144,13 @@ def is_schema(schema: Any) -> bool:
 
 
 class SchemaError(Exception):
-    """A schema that is none: what is wrong, and where in it."""
+    """A schema that is none: what is wrong, where in it, and what to do."""
 
-    def __init__(self, message: Sentence, pointer: Pointer) -> None:
+    def __init__(self, message: Sentence, pointer: Pointer, hint: Sentence = NOTHING) -> None:
         super().__init__(message)
         self.message = message
         self.pointer = pointer
+        self.hint = hint
 
 
 def _first_line(error: BaseException) -> str:

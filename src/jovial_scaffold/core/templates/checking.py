@@ -124,8 +124,8 @@ class _TypeCheck:
         for requirement in (*self.template.must, *(each for d in self.template.parameters.values() for each in d.must)):
             self.requirement(requirement)
         contradictions = list(never_met(self.known))
-        if contradictions:  # then there are no values that anything could be shown with
-            self.known.is_possible = False
+        if contradictions:
+            self.known.rule_out()
         self.findings += contradictions
         for value in self.template.values.values():
             self.value(value.value, Place())
@@ -376,7 +376,9 @@ class _TypeCheck:
                 self.tried(outcome, formula, place, judge, assignment, assumed)
         else:
             outcome = self.searched(formula, place, judge, role, choices)
-        for absent in self.absent_reads(formula, place):
+        for resource, absent in self.absent_reads(formula, place):
+            if absent[1] and outcome.mistakes and self.is_never_beside(resource, formula, place):
+                outcome.mistakes.clear()  # nothing ever comes of reading it
             self.note(outcome, *absent)
         indexes = {loop.variables[0] for loop in place.loops if len(loop.variables) == 2}
         if not outcome.mistakes and not indexes.isdisjoint(formula.program.names):
@@ -562,7 +564,9 @@ class _TypeCheck:
             span = origin.inner_span(formula.offset + item.start, formula.offset + item.end)
             self.findings.append(Finding("comparison-constant", "warning", message, span, hint, place.address))
 
-    def absent_reads(self, formula: Formula, place: Place) -> Iterator[tuple[EvaluationError, bool, Assignment, dict[Path, Any]]]:
+    def absent_reads(
+        self, formula: Formula, place: Place
+    ) -> Iterator[tuple[Resource, tuple[EvaluationError, bool, Assignment, dict[Path, Any]]]]:
         """Resources that may be absent, read where they are: with a witness where their `$when` can be false while this is there."""
         for name in sorted(formula.program.names & self.conditional):
             resource = self.template.resources[name]
@@ -596,7 +600,24 @@ class _TypeCheck:
                 if sure:
                     break
             if found is not None:
-                yield found
+                yield resource, found
+
+    def is_never_beside(self, resource: Resource, formula: Formula, place: Place) -> bool:
+        """Whether a resource is absent wherever an expression is evaluated that reads it."""
+        assert resource.when is not None
+        around = (*place.conditions, resource.when)
+        choices = self.choices(formula, place._replace(conditions=around))
+        if choices.count > STATIC_COMBINATIONS.most:
+            return False
+        for assignment, assumed in choices.each():
+            scope = self.known.scope(assignment, assumed)
+            checker = Checker(scope, assumed)
+            variables = self.variables(place, scope, checker)
+            if variables is None or (
+                self.known.truth(resource.when, scope, {}, assumed) is not False and _held(place, checker, variables) is not False
+            ):
+                return False
+        return True
 
     # -- combinations
 

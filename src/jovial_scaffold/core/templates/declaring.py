@@ -91,7 +91,9 @@ class DeclarationReader(SectionReader):
             Validator(schema)
         except SchemaError as error:
             pointer = error.pointer if error.pointer[:1] != ("types",) else ()
-            self.report("schema-invalid", error.message, origin.child(*pointer).value_span(), say("A declaration is a JSON Schema."))
+            self.report(
+                "schema-invalid", error.message, origin.child(*pointer).value_span(), error.hint or say("A declaration is a JSON Schema.")
+            )
             return False
         return True
 

@@ -43,7 +43,8 @@ class Functions(LookupScope):
         """Counts calls inside of calls: chains of functions that call each other twice would otherwise never end."""
         self._calls = self._calls + 1 if self._depth else 0
         if self._calls > FUNCTION_CALLS.most:
-            raise BudgetError(say("The call takes more than {} {}.", Amount(FUNCTION_CALLS.most), FUNCTION_CALLS.unit))
+            message = say("The call takes more than {} {}.", Amount(FUNCTION_CALLS.most), FUNCTION_CALLS.unit)
+            raise BudgetError(message, hint=say("Functions that call one another twice multiply: hand the result on as an argument."))
         self._depth += 1
         try:
             yield

@@ -205,13 +205,19 @@ class Known:
             if every or self.allowed(assignment):
                 yield assignment
 
-    def allowed(self, assignment: dict[str, Any]) -> bool:
+    def allowed(self, assignment: Assignment) -> bool:
         """Whether no `must` is surely false."""
-        key = key_of(assignment)
+        return self.is_possible and all(self.allows(name, assignment) for name in assignment)
+
+    def allows(self, name: str, assignment: Assignment) -> bool:
+        """Whether no `must` that reads one of the parameters is surely false."""
+        concerned = self.requirements.get(name)
+        if concerned is None:
+            return True
+        key = (name, *key_of(assignment))
         if key not in self.allowed_cache:
             scope = self.scope(assignment)
-            concerned = dict.fromkeys(each for name in assignment for each in self.requirements.get(name, ()))
-            self.allowed_cache[key] = self.is_possible and all(self.truth(each, scope, {}) is not False for each in concerned)
+            self.allowed_cache[key] = all(self.truth(each, scope, {}) is not False for each in concerned)
         return self.allowed_cache[key]
 
     @cached_property
@@ -228,6 +234,10 @@ class Known:
     def is_possible(self) -> bool:
         """Whether no `must` is surely false whatever the parameters are: those that read none of an assignment need no other look."""
         return all(self.truth(each, self.scope({}), {}) is not False for each in self._conditions())
+
+    def rule_out(self) -> None:
+        """Take in that no values meet all of them, though each by itself may hold: then nothing can be shown with any."""
+        self.is_possible = False
 
     def _conditions(self) -> list[Condition]:
         own = (each for declaration in self.template.parameters.values() for each in declaration.must)

@@ -9,7 +9,7 @@ from jovial_scaffold.core.expressions.checking import NOT_THERE, Path
 from jovial_scaffold.core.expressions.placeholders import Formula
 from jovial_scaffold.core.expressions.references import Reference
 from jovial_scaffold.core.expressions.syntax import Literal, Node, children
-from jovial_scaffold.core.limits import COMPLETED_WITNESSES, REJECTED_TRIALS
+from jovial_scaffold.core.limits import COMPLETED_WITNESSES
 from jovial_scaffold.core.templates.knowledge import Assignment, Known, is_of_environment, key_of
 from jovial_scaffold.core.templates.model import Condition
 
@@ -39,24 +39,48 @@ class Choices:
         in which each value comes about once: most of what is wrong is so for one value."""
         every = (*self.parameters.values(), *self.fields.values())
         if first is None:
-            yield from self._trials(product(*every))
+            yield from self._trials(every)
             return
         ordered = [sorted(each, key=lambda value: not _is_in(value, first)) for each in every]
         for number in range(max(map(len, ordered), default=0)):
-            yield from self._trials([tuple(each[number % len(each)] for each in ordered)])
-        yield from self._trials(product(*ordered))
+            yield from self._trials([(each[number % len(each)],) for each in ordered])
+        yield from self._trials(ordered)
 
-    def _trials(self, combinations: Iterable[tuple[Any, ...]]) -> Iterator[Trial]:
-        names, left = len(self.parameters), REJECTED_TRIALS.most
-        for values in combinations if self.known.is_possible else ():
-            assignment = dict(zip(self.parameters, values[:names], strict=True))
-            if not self.known.allowed(assignment):
-                left -= 1
-                if not left:
+    def _trials(self, options: Sequence[Sequence[Any]]) -> Iterator[Trial]:
+        names = len(self.parameters)
+        for assignment in self._allowed(options[:names]):
+            for values in product(*options[names:]):
+                for context in self.contexts:
+                    yield assignment, {**context, **dict(zip(self.fields, values, strict=True))}
+
+    def _allowed(self, options: Sequence[Sequence[Any]]) -> Iterator[Assignment]:
+        """The combinations of parameters that `must` allows, in order.
+
+        Values are chosen one parameter after the other, and what is not allowed is left as soon as that is known: of millions of
+        combinations, a `must` may leave a few.
+        """
+        names = list(self.parameters)
+        if not self.known.is_possible or not names:
+            yield from ({},) if self.known.is_possible else ()
+            return
+        chosen: dict[str, Any] = {}
+        levels = [iter(options[0])]
+        while levels:
+            name = names[len(levels) - 1]
+            for value in levels[-1]:
+                chosen[name] = value
+                if self.known.allows(name, chosen):
+                    break
+                if not self.known.knowledge.spend():
                     return
             else:
-                for context in self.contexts:
-                    yield assignment, {**context, **dict(zip(self.fields, values[names:], strict=True))}
+                chosen.pop(name, None)
+                levels.pop()
+                continue
+            if len(levels) < len(names):
+                levels.append(iter(options[len(levels)]))
+            else:
+                yield dict(chosen)
 
 
 def _is_in(value: Any, values: Collection[Any]) -> bool:

@@ -5,7 +5,8 @@ from functools import lru_cache
 from typing import Any
 
 from jovial_scaffold.core.expressions.errors import BudgetError, EvaluationError
-from jovial_scaffold.core.limits import PATTERN_LENGTH, RESULT_SIZE
+from jovial_scaffold.core.expressions.operators import check_size
+from jovial_scaffold.core.limits import PATTERN_LENGTH
 from jovial_scaffold.core.words import NOTHING, Amount, Foreign, Value, say
 
 INTEGER = re.compile(r"[-+]?[0-9]{1,40}\Z")
@@ -43,7 +44,10 @@ def compiled_pattern(pattern: str) -> Any:
     import re2
 
     if len(pattern) > PATTERN_LENGTH.most:
-        raise BudgetError(say("A regular expression has more than {} characters.", Amount(PATTERN_LENGTH.most)))
+        raise BudgetError(
+            say("A regular expression has more than {} characters.", Amount(PATTERN_LENGTH.most)),
+            hint=say("Ask for less at a time: a.matches(…) || a.matches(…)."),
+        )
     options = re2.Options()
     options.log_errors = False
     try:
@@ -60,12 +64,6 @@ def compiled_pattern(pattern: str) -> Any:
 def matches(text: str, pattern: str) -> bool:
     """Whether any part of the text matches."""
     return compiled_pattern(pattern).search(text) is not None
-
-
-def check_size(length: int) -> None:
-    """Refuse a text before it is made. Raises BudgetError."""
-    if length > RESULT_SIZE.most:
-        raise BudgetError(say("The result has more than {} {}.", Amount(RESULT_SIZE.most), RESULT_SIZE.unit))
 
 
 def char_at(text: str, position: int) -> str:
