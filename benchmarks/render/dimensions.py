@@ -99,6 +99,20 @@ def findings(size: int) -> Project:
     )
 
 
+def findings_everywhere(size: int) -> Project:
+    """The same, seen in three environments."""
+    return findings(size)._replace(environments=3)
+
+
+def names_of_one_mistake(size: int) -> Project:
+    """One value that so many resources may not have."""
+    return Project(
+        _HEAD.replace("maximum: 9", "maximum: 900") + _queues(4_000, lambda number: _shared(number) if number < size else ""),
+        _VALUES.replace("copies: 3", "copies: 300"),
+        environments=3,
+    )
+
+
 def list_items(size: int) -> Project:
     template = (
         "parameters: {gates: {type: array, items: {type: object}, description: All gates}}\n"
@@ -119,6 +133,25 @@ def object_loop(size: int) -> Project:
 def value_chain(size: int) -> Project:
     values = "".join(f"  v{number}: ${{v{number - 1} + 1}}\n" for number in range(1, size))
     return Project(f'{_HEAD}let:\n  v0: ${{copies}}\n{values}outputs: {{end: "${{v{size - 1}}}"}}\n', _VALUES)
+
+
+def pairs_that_meet(size: int) -> Project:
+    """Each of two values reads both of the two before: the ways that lead to the first are more than anybody can go."""
+    first = 'let:\n  a0: "${copies}"\n  b0: "${copies}"\n'
+    pairs = "".join(f'  a{n}: "${{a{n - 1} - b{n - 1}}}"\n  b{n}: "${{b{n - 1} - a{n - 1}}}"\n' for n in range(1, size))
+    return Project(f'{_HEAD}{first}{pairs}outputs: {{end: "${{a{size - 1}}}"}}\n', _VALUES)
+
+
+def must_entries(size: int) -> Project:
+    entries = "".join(f"  - {{require: copies + {number} < {number + 10} || setting != 'live', message: m}}\n" for number in range(size))
+    return Project(f"{_HEAD}must:\n{entries}{_queues(100, _shared)}", _VALUES)
+
+
+def functions_in_a_chain(size: int) -> Project:
+    chain = "".join(
+        f"  f{n}: {{takes: {{x: {{type: integer}}}}, gives: {{type: integer}}, is: {f'f{n - 1}(x)' if n else 'x'}}}\n" for n in range(size)
+    )
+    return Project(f'{_HEAD}functions:\n{chain}outputs: {{end: "${{f{size - 1}(copies)}}"}}\n', _VALUES)
 
 
 def resource_chain(size: int) -> Project:
@@ -159,9 +192,14 @@ DIMENSIONS = (
     Dimension("enums by integers", products, (6, 18)),
     Dimension("rules", rules, (3, 100)),
     Dimension("findings", findings, (40, 4_000)),
+    Dimension("findings in three environments", findings_everywhere, (40, 4_000)),
+    Dimension("names of one mistake", names_of_one_mistake, (40, 4_000)),
     Dimension("items of a list", list_items, (2_500, 10_000)),
     Dimension("entries of a map", object_loop, (2_500, 10_000)),
     Dimension("a chain of values", value_chain, (4_000, 16_000)),
+    Dimension("pairs of values that meet", pairs_that_meet, (500, 2_000)),
+    Dimension("must entries", must_entries, (100, 400)),
+    Dimension("functions in a chain", functions_in_a_chain, (50, 200)),
     Dimension("a chain of resources", resource_chain, (1_000, 4_000)),
     Dimension("modules", _modules(lambda number: f"copies + {number % 5}"), (400, 1_600)),
     Dimension("a chain of modules", _modules(lambda number: f"m{number - 1}.same" if number else "copies"), (400, 1_600)),

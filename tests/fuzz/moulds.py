@@ -9,10 +9,12 @@ from typing import Any
 from jovial_scaffold.core.findings import merged
 from jovial_scaffold.core.folders import MemoryFolder
 from jovial_scaffold.core.project import Project
+from jovial_scaffold.core.text.outline import Outline
 from jovial_scaffold.core.text.source import Source
 from jovial_scaffold.core.text.yaml_reader import read_yaml
 from jovial_scaffold.reports.words import said
 from tests.fuzz.code import NEVER, cast_from
+from tests.fuzz.yaml import compare_places
 
 _NUMBERS = ("0", "1", "2", "3", "7", "10", "12", "007", "00", "08", "255", "4096", "99999999", "1234567890", "18446744073709551616")
 _VALUES = (
@@ -151,8 +153,10 @@ def _read(text: str, least: int) -> tuple[Any, list[str], int]:
 def attempt(chance: random.Random) -> str:
     """One template, both ways."""
     text = text_of(chance)
+    outline = Outline()
     with cast_from(0):
-        value = read_yaml(text)
+        value = read_yaml(text, outline)
+    compare_places(text, value[0], outline)
     with cast_from(NEVER):
         wanted = read_yaml(text)
     assert repr(value) == repr(wanted), (text, value, wanted)

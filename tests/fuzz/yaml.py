@@ -3,6 +3,7 @@
 import functools
 import random
 from pathlib import Path
+from typing import Any
 
 from jovial_scaffold.core.text.outline import Outline
 from jovial_scaffold.core.text.source import Source
@@ -127,18 +128,23 @@ def flowing(chance: random.Random) -> str:
     return chance.choice(("a: [{}]\n", "a: {{b: {}}}\n", "- [{}]\n- b\n")).format(items)
 
 
+def compare_places(text: str, value: Any, outline: Outline) -> None:
+    """Each entry by itself, or as others that are alike, has its values where the whole has them."""
+    if not outline.starts:
+        return
+    part = Source("", text, value, locate_yaml)
+    part.outline = outline
+    for pointer, place in locate_yaml(text).items():
+        found = part.place(pointer)
+        assert found == place or (not place.style and found[:3] == place[:3]), (text, pointer)  # maps end where what follows begins
+
+
 def attempt(chance: random.Random) -> str:
     """One text."""
     text = chance.choice((spoilt, spoilt, made_up, made_up, flowing))(chance)
     outline = Outline()
     value, problems = read_yaml(text, outline)
-    if outline.starts:  # each entry by itself has its values where the whole has them
-        places = locate_yaml(text)
-        part = Source("", text, value, locate_yaml)
-        part.outline = outline
-        for pointer, place in places.items():
-            found = part.place(pointer)
-            assert found == place or (not place.style and found[:3] == place[:3]), (text, pointer)  # maps end where what follows begins
+    compare_places(text, value, outline)
     try:
         wanted, wrong = values_of(text, events_of(text))
     except GrammarError:

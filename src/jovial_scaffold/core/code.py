@@ -10,7 +10,7 @@ from typing import Any
 
 def compiled_code(tree: Any, mode: str, constants: dict[str, Any]) -> Any:
     """What the code of a tree is, in mode "eval", or the names that it defines; None for what Python does not take."""
-    ast.fix_missing_locations(tree)
+    _place(tree)
     namespace = {"__builtins__": {}, **constants}
     try:
         with warnings.catch_warnings():
@@ -22,6 +22,22 @@ def compiled_code(tree: Any, mode: str, constants: dict[str, Any]) -> Any:
         return eval(code, namespace)
     exec(code, namespace)
     return namespace
+
+
+_LINE = {"lineno": 1, "col_offset": 0, "end_lineno": 1, "end_col_offset": 0}
+
+
+def _place(tree: ast.AST) -> None:
+    """Give every node a place, as Python demands: the same, for nothing of the tree was ever written."""
+    waiting = [tree]
+    while waiting:
+        fields = waiting.pop().__dict__
+        for value in fields.values():
+            if type(value) is list:
+                waiting += [each for each in value if isinstance(each, ast.AST)]
+            elif isinstance(value, ast.AST):
+                waiting.append(value)
+        fields.update(_LINE)
 
 
 def parameters(*names: str) -> ast.arguments:

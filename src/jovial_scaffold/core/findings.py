@@ -1,11 +1,12 @@
 """What is wrong in a user's files: a finding with its place, and the merging that makes one mistake one finding."""
 
 import re
-from collections.abc import Iterable
-from dataclasses import dataclass, replace
-from typing import Literal
+from collections.abc import Iterable, Sequence
+from dataclasses import replace
+from typing import Literal, NamedTuple
 
 from jovial_scaffold.core.limits import RELATED_PLACES
+from jovial_scaffold.core.records import value_record
 from jovial_scaffold.core.words import NOTHING, Sentence, say
 
 Level = Literal["error", "warning", "note"]
@@ -13,8 +14,7 @@ _FAILS_HERE = "`{}` fails here."  # what is said of the place inside of a functi
 LEVELS: tuple[Level, ...] = ("error", "warning", "note")
 
 
-@dataclass(frozen=True, slots=True)
-class Span:
+class Span(NamedTuple):
     """A stretch of a file. Lines and columns count from 1, in characters; the end is exclusive (as in SARIF 2.1.0, 3.30)."""
 
     file: str
@@ -24,15 +24,14 @@ class Span:
     end_column: int
 
 
-@dataclass(frozen=True, slots=True)
-class Related:
+class Related(NamedTuple):
     """Another place that belongs to a finding, such as the line that set the value."""
 
     span: Span
     message: Sentence
 
 
-@dataclass(frozen=True, slots=True)
+@value_record
 class Finding:
     """One mistake.
 
@@ -72,12 +71,19 @@ class Finding:
 def merged(findings: Iterable[Finding], environment_order: Iterable[str] = ()) -> list[Finding]:
     """Join what is one mistake, and sort by file, place and id. The result does not depend on the order of the input."""
     rank = {name: index for index, name in enumerate(environment_order)}
-    groups: dict[tuple[object, ...], list[Finding]] = {}
+    places: dict[tuple[object, ...], list[Finding]] = {}
     for each in findings:
         finding = _at_its_cause(each)
-        key = (finding.id, finding.level, finding.span, finding.message.key if finding.group is None else finding.group)
-        groups.setdefault(key, []).append(finding)
-    joined = [_join(same, rank) if len(same) > 1 else same[0] for same in groups.values()]
+        places.setdefault((finding.id, finding.level, finding.span), []).append(finding)
+    joined = []
+    for there in places.values():
+        if len(there) == 1:  # as most are: what they say is not asked
+            joined += there
+            continue
+        groups: dict[object, list[Finding]] = {}
+        for finding in there:
+            groups.setdefault(finding.message if finding.group is None else finding.group, []).append(finding)
+        joined += [_join(same, rank) if len(same) > 1 else same[0] for same in groups.values()]
     return sorted(joined, key=_order)
 
 
@@ -106,40 +112,41 @@ def absorbed(static: Iterable[Finding], others: Iterable[Finding]) -> list[Findi
     which keeps its id: it is the same whether or not an environment is looked at.
     """
     rest: list[Finding] = []
-    found: dict[tuple[str, Span | None], list[Finding]] = {}
+    found: dict[tuple[str, Span | None], list[tuple[Finding, list[Finding]]]] = {}  # each with what shows it
     for each in static:
-        found.setdefault((_SAME.get(each.id, each.id), each.cause or each.span), []).append(each)
+        found.setdefault((_SAME.get(each.id, each.id), each.cause or each.span), []).append((each, []))
     for finding in others:
         through = [each.span for each in finding.related if each.message.template == _FAILS_HERE]
-        keys = [(_SAME.get(finding.id, finding.id), place) for place in (finding.cause, finding.span, *through)]
-        same = next((found[each] for each in keys if each in found), None)
+        id = _SAME.get(finding.id, finding.id)
+        same = next((found[id, place] for place in (finding.cause, finding.span, *through) if (id, place) in found), None)
         if same is None:
             rest.append(finding)
             continue
         # Of several at one place, the one about the same property.
-        number = next((index for index, each in enumerate(same) if each.pointer == finding.pointer), 0)
-        same[number] = _with(same[number], finding)
-    return [*(each for several in found.values() for each in several), *rest]
+        number = next((index for index, (each, _) in enumerate(same) if each.pointer == finding.pointer), 0)
+        same[number][1].append(finding)
+    return [*(_with(each, seen) if seen else each for several in found.values() for each, seen in several), *rest]
 
 
-def _with(static: Finding, finding: Finding) -> Finding:
-    """A finding that holds for all environments, with one that shows it in some: the value of the first, and what to do about that one."""
-    shown = finding if static.id == finding.id and static.span == finding.span and not static.environments else static
+def _with(static: Finding, seen: Sequence[Finding]) -> Finding:
+    """A finding that holds for all environments, with those that show it in some: the value of the first, and what to do about that one."""
+    shown = seen[0] if static.id == seen[0].id and static.span == seen[0].span and not static.environments else static
+    related = dict.fromkeys(static.related)
+    for each in seen:
+        related.update(dict.fromkeys(each.related))
     return replace(
         static,
-        level="error" if "error" in (static.level, finding.level) else static.level,
+        level="error" if "error" in (static.level, *(each.level for each in seen)) else static.level,
         message=shown.message,
-        hint=shown.hint or static.hint,
-        environments=tuple(dict.fromkeys((*static.environments, *finding.environments))),
-        also_at=_also_at(static, finding),
-        related=tuple(each for each in dict.fromkeys((*static.related, *finding.related)) if each.span != static.span)[
-            : RELATED_PLACES.most
-        ],
+        hint=next((each.hint for each in (shown, static, *seen) if each.hint), NOTHING),
+        environments=tuple(dict.fromkeys((*static.environments, *(name for each in seen for name in each.environments)))),
+        also_at=_also_at(static, *seen),
+        related=tuple([each for each in related if each.span != static.span])[: RELATED_PLACES.most],
     )
 
 
 def _join(same: list[Finding], rank: dict[str, int]) -> Finding:
-    first = min(same, key=lambda f: (min((rank.get(e, 0) for e in f.environments), default=0), f.where, f.message.key))
+    first = min(same, key=lambda f: (min((rank.get(e, 0) for e in f.environments), default=0), f.where, f.message))
     environments = {name for finding in same for name in finding.environments}
     related = dict.fromkeys(first.related)
     for finding in same:
@@ -155,6 +162,8 @@ def _join(same: list[Finding], rank: dict[str, int]) -> Finding:
 
 def _also_at(*same: Finding) -> tuple[tuple[str, tuple[str, ...]], ...]:
     """All addresses of what is one mistake, by environment; nothing where there is one only."""
+    if not any(each.also_at for each in same) and len({each.where for each in same}) == 1:
+        return ()
     places: dict[str, set[str]] = {}
     for finding in same:
         own = ((name, (finding.where,)) for name in finding.environments or ("",)) if finding.where else ()
@@ -170,7 +179,7 @@ def _also_at(*same: Finding) -> tuple[tuple[str, tuple[str, ...]], ...]:
 def _order(finding: Finding) -> tuple[object, ...]:
     span = finding.span
     place = (span.file, span.line, span.column) if span else ("", 0, 0)
-    return (*place, LEVELS.index(finding.level), finding.id, finding.where, finding.message.key)
+    return (*place, LEVELS.index(finding.level), finding.id, finding.where, finding.message)
 
 
 def has_errors(findings: Iterable[Finding]) -> bool:

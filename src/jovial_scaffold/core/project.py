@@ -3,7 +3,7 @@
 It is long because every question that can be asked of a project is a method here; the answers are computed elsewhere.
 """
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import replace
 from functools import cached_property, partial
 from pathlib import PurePath, PurePosixPath
@@ -235,20 +235,21 @@ class Project:
         # What a process beside this one rendered stays there: rules over pairs need the environments here.
         large = len(self._template.resources) >= PARALLEL_RESOURCES.most and not pairs
         children = min(workers - 1, len(chosen)) if large and can_fork() else 0
-        # The check of the template takes about as long as one environment of it.
-        own = (len(chosen) - 1) // (children + 1) if children else len(chosen)
-        others = chosen[: len(chosen) - own]
-        shares = [others[number::children] for number in range(children)]
-        beside = [Beside(partial(self._judged, share)) for share in shares]
+        # The check of the template takes about as long as one environment of it. As much as can be is done here: the rest has to be sent.
+        own = -(-(len(chosen) + (not environments_only)) // (children + 1)) if children else len(chosen)
+        look: Callable[[], list[Finding]] = list if environments_only else partial(self._static, not chosen)
+        shares = [chosen[own + number :: children] for number in range(children)]  # of which the last is the smallest
+        looks = [look if number == children - 1 else list for number in range(children)]
+        beside = [Beside(partial(self._looked_through, *each)) for each in zip(shares, looks, strict=True)]
         try:
-            static = [] if environments_only else self._static(not chosen)
             findings = [*self._findings, *catalogs, *self._template_findings(draft), *self._rule_findings()]
             findings += () if template_only else self._inputs.idle_files(self._template.parameters.keys())
-            parts = [self._judged(chosen[len(others) :]), *(task.result() for task in beside)]
+            parts = [self._looked_through(chosen[:own], list if beside else look), *(task.result() for task in beside)]
         finally:
             for task in beside:
                 task.end()
-        judged = sorted((each for part in parts for each in part), key=lambda each: chosen.index(each.environment))
+        static = [finding for part in parts for finding in part[0]]
+        judged = sorted((each for part in parts for each in part[1]), key=lambda each: chosen.index(each.environment))
         for each in judged:
             findings += each.findings
         findings += clashes_between([each.identities for each in judged], self._place)
@@ -286,15 +287,16 @@ class Project:
         contexts = contexts or [{"project": self.name, "environment": UNKNOWN, "labels": UNKNOWN, "run": self._run}]
         return with_always_wrong(self._plan, self._plans, contexts, findings, self._findings, self._meter)
 
-    def _judged(self, environments: tuple[str, ...]) -> list[_Judged]:
-        """Some environments rendered and judged by the rules."""
+    def _looked_through(self, environments: tuple[str, ...], look: Callable[[], list[Finding]]) -> tuple[list[Finding], list[_Judged]]:
+        """What a look at the templates finds, and some environments rendered and judged by the rules."""
+        static = look()
         found = []
         for name in environments:
             rendering, problems = self._rendered(name)
             verdicts, turned_out = judge(rendering, self._sound_rulesets)
             findings = [*problems, *rendering.findings, *verdicts, *breaking_upgrades(rendering, self._catalogs)]
             found.append(_Judged(name, findings, len(rendering.resources), turned_out, identities(rendering)))
-        return found
+        return static, found
 
     def _place(self, environment: str, address: str, property: str) -> Span:
         name = next(name for name in (environment, *self._renderings) if self._shown_label(View.parse(name)) == environment)

@@ -46,6 +46,9 @@ class Sentence(_Unsaid):
     def __eq__(self, other: object) -> bool:
         return isinstance(other, Sentence) and self.key == other.key
 
+    def __lt__(self, other: "Sentence") -> bool:
+        return self.key < other.key
+
     def __hash__(self) -> int:
         return hash(self.key)
 

@@ -19,7 +19,7 @@ from jovial_scaffold.core.graph.ordering import rounds
 from jovial_scaffold.core.records import value_record
 from jovial_scaffold.core.rendering.instances import EvaluatedResource
 from jovial_scaffold.core.rendering.rendering import Evaluated
-from jovial_scaffold.core.rendering.tracing import Tracer
+from jovial_scaffold.core.rendering.tracing import tracer_of
 from jovial_scaffold.core.rules import evaluation as judging
 from jovial_scaffold.core.schemas.lists import NO_LISTS
 from jovial_scaffold.core.schemas.shapes import filled
@@ -411,7 +411,7 @@ def _violations(result: Effects, rendering: Evaluated) -> Iterator[Finding]:
                 span = place
                 related: tuple[Related, ...] = ()
                 if resource is not None:
-                    tracer = Tracer(resource.instance.scope)
+                    tracer = tracer_of(resource.instance.scope)
                     span = tracer.place(resource.instance, change.pointer)
                     related = tracer.related(tracer.sources(resource.instance, change.pointer))
                 hint = say("Give it its old value, or make another resource and move over.")

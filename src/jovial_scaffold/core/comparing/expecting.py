@@ -10,7 +10,7 @@ from jovial_scaffold.core.expressions.values import deep_marks
 from jovial_scaffold.core.findings import Finding, Related, Span
 from jovial_scaffold.core.records import value_record
 from jovial_scaffold.core.rendering.rendering import Evaluated
-from jovial_scaffold.core.rendering.tracing import Tracer
+from jovial_scaffold.core.rendering.tracing import tracer_of
 from jovial_scaffold.core.text.patterns import pattern
 from jovial_scaffold.core.text.source import NOWHERE, Origin, Source, pointer_text
 from jovial_scaffold.core.text.unknown import UNKNOWN
@@ -194,7 +194,7 @@ def _span(row: Row, renderings: Sequence[Evaluated]) -> Span | None:
         resource = rendering.resources.get(row.address)
         if resource is not None:
             at = row.at.get(rendering.label, ())
-            return Tracer(resource.instance.scope).place(resource.instance, at)
+            return tracer_of(resource.instance.scope).place(resource.instance, at)
         if row.address in rendering.documents:
             return rendering.documents[row.address].document.origin.key_span()
         output = rendering.scope.template.output_at(row.address)

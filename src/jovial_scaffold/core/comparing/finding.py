@@ -13,7 +13,7 @@ from jovial_scaffold.core.findings import Finding, Span
 from jovial_scaffold.core.records import value_record
 from jovial_scaffold.core.rendering.instances import EvaluatedResource
 from jovial_scaffold.core.rendering.rendering import Evaluated
-from jovial_scaffold.core.rendering.tracing import Tracer
+from jovial_scaffold.core.rendering.tracing import Tracer, tracer_of
 from jovial_scaffold.core.schemas.catalog import ResourceType
 from jovial_scaffold.core.templates.compiling import written_span
 from jovial_scaffold.core.templates.model import Resource
@@ -187,12 +187,11 @@ def _hits(rendering: Evaluated, sought: TextSought) -> Iterator[Hit]:
     for address, resource in rendering.resources.items():
         if not sought.may_be_written(resource.instance.resource) and not sought.may_be_among(resource.properties.values()):
             continue
-        tracer: Tracer | None = None
+        tracer = tracer_of(resource.instance.scope)
         for pointer, value in _texts(resource.effective, ()):
             how = test(value)
             if not how:
                 continue
-            tracer = tracer or Tracer(resource.instance.scope)
             written = value_at(resource.properties, pointer, _NOT_WRITTEN) is not _NOT_WRITTEN
             span = tracer.place(resource.instance, pointer) if written else resource.instance.resource.origin.key_span()
             sources = _sources(tracer, resource, pointer) if written else ()

@@ -28,9 +28,16 @@ def cause_of(tracer: Tracer, instance: Instance, pointer: Pointer) -> Span | Non
     found = tracer.leaf(instance, pointer)
     if found.rest or not isinstance(found.compiled, Dynamic):
         return None
+    if found.variables:
+        return _cause(tracer, instance, pointer, found.compiled, found.variables)
+    key = found.compiled.content  # one text may stand in very many resources
+    if key not in tracer.causes:
+        tracer.causes[key] = _cause(tracer, instance, pointer, found.compiled, found.variables)
+    return tracer.causes[key]
+
+
+def _cause(tracer: Tracer, instance: Instance, pointer: Pointer, compiled: Compiled, variables: Mapping[str, Any]) -> Span | None:
     scope: Surroundings = instance.scope
-    compiled: Compiled = found.compiled
-    variables: Mapping[str, Any] = found.variables
     span: Span | None = None
     rest: Pointer = ()
     for _ in range(_STEPS):

@@ -7,7 +7,7 @@ from jovial_scaffold.core.expressions.values import deep_marks
 from jovial_scaffold.core.findings import Finding, Related, Span
 from jovial_scaffold.core.rendering.instances import EvaluatedResource
 from jovial_scaffold.core.rendering.results import RenderedResource, Rendering
-from jovial_scaffold.core.rendering.tracing import Tracer
+from jovial_scaffold.core.rendering.tracing import tracer_of
 from jovial_scaffold.core.words import Operand, Value, listed, say
 
 Key = tuple[Any, ...]
@@ -80,7 +80,7 @@ def clashes_between(environments: Sequence[Identities], place_of: PlaceOf) -> li
 
 def place(resource: EvaluatedResource, property: str) -> Span:
     """Where a resource writes a property."""
-    return Tracer(resource.instance.scope).place(resource.instance, (property,))
+    return tracer_of(resource.instance.scope).place(resource.instance, (property,))
 
 
 def _key(resource: RenderedResource) -> Key | None:

@@ -58,6 +58,7 @@ class Shared:
     deployed: Mapping[str, Mapping[str, Any]] = field(default_factory=dict)
     meter: Meter = field(default_factory=Meter)
     stopped: bool = False  #: whether the time was over before all was looked at
+    tracers: dict[Any, Any] = field(default_factory=dict)  #: by the environment or use of a module (`tracing.tracer_of`)
 
     def is_over(self) -> bool:
         """Whether the time is over; then that is said, once."""

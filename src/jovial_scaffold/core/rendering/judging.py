@@ -7,7 +7,7 @@ from jovial_scaffold.core.findings import Finding, Related
 from jovial_scaffold.core.rendering.causes import cause_of
 from jovial_scaffold.core.rendering.computing import whole_doubles
 from jovial_scaffold.core.rendering.instances import Instance, Surroundings
-from jovial_scaffold.core.rendering.tracing import Tracer
+from jovial_scaffold.core.rendering.tracing import Tracer, tracer_of
 from jovial_scaffold.core.schemas.catalog import ResourceType
 from jovial_scaffold.core.schemas.shapes import annotated, with_secrets
 from jovial_scaffold.core.schemas.validation import subschema
@@ -49,7 +49,7 @@ def judged(
             faults.append(_Fault(*violation[:-1]))
             if violation.meant:
                 meant.append((*violation.pointer[:-1], violation.meant))
-    tracer = Tracer(scope) if faults or notes else None
+    tracer = tracer_of(scope) if faults or notes else None
     for fault in faults:
         scope.report(_finding(fault, instance, kind, tracer))  # type: ignore[arg-type]  # there is one where there are faults
     for note, pointer in notes:
@@ -103,7 +103,7 @@ def report_clashes(scope: Surroundings, instance: Instance, kind: ResourceType, 
     for pointer, key, value in kind.lists.clashes(properties):
         where = pointer_text(pointer)
         message = say("Two items of `{}` have the {} {}.", pointer_text(pointer[:-1]), key, Value(value))
-        span = Tracer(scope).place(instance, (*pointer, key))
+        span = tracer_of(scope).place(instance, (*pointer, key))
         environments = (instance.scope.parameters.environment,)
         hint = say("Give one of them another {}.", key)
         scope.report(Finding("list-key-clash", "error", message, span, hint, instance.address, where, environments))

@@ -31,6 +31,7 @@ class Placer:
         self.template = environment.template
         self._keeps = keeps
         self._items: dict[tuple[str, Compiled, int], tuple[Compiled, Any, Positions] | None] = {}
+        self._last: tuple[Instance, Pointer, Leaf] | None = None  # what was asked for last, which is asked for several times
 
     @property
     def root(self) -> Surroundings:
@@ -40,8 +41,13 @@ class Placer:
             environment = environment.use.scope
         return environment
 
-    def leaf(self, instance: Instance, pointer: Pointer) -> "Leaf":
+    def leaf(self, instance: Instance, pointer: Pointer) -> Leaf:
         """The part of the template that made the value at a pointer."""
+        if self._last is None or self._last[0] is not instance or self._last[1] != pointer:
+            self._last = instance, pointer, self._leaf(instance, pointer)
+        return self._last[2]
+
+    def _leaf(self, instance: Instance, pointer: Pointer) -> Leaf:
         compiled: Compiled = instance.resource.properties
         positions: Positions = {}
         if instance.resource.loop:

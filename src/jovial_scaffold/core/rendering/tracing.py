@@ -11,7 +11,7 @@ from typing import Any, NamedTuple
 from jovial_scaffold.core.expressions.placeholders import Formula
 from jovial_scaffold.core.expressions.references import references
 from jovial_scaffold.core.expressions.syntax import Call, Conditional, Index, Literal, MapLiteral, Name, Node, Select
-from jovial_scaffold.core.findings import Related
+from jovial_scaffold.core.findings import Related, Span
 from jovial_scaffold.core.limits import NESTING, RELATED_PLACES
 from jovial_scaffold.core.rendering.instances import Instance, Surroundings
 from jovial_scaffold.core.rendering.placing import Placer, Positions
@@ -84,6 +84,14 @@ class Kept:
     steps: dict[Step, _Behind] = field(default_factory=dict)
 
 
+def tracer_of(scope: Surroundings) -> "Tracer":
+    """The tracer of an environment, or of a use of a module, that is evaluated: what it found once need not be found again."""
+    if scope not in scope.shared.tracers:
+        scope.shared.tracers[scope] = Tracer(scope)
+    found: Tracer = scope.shared.tracers[scope]
+    return found
+
+
 class Tracer(Placer):
     """Follows what is read in one environment, or in one use of a module, to parameters.
 
@@ -95,11 +103,22 @@ class Tracer(Placer):
         self._kept = kept
         self._steps = kept.steps if kept is not None else {}
         self._through_module = False
+        self._alike: dict[Any, list[Source]] = {}
+        self._related: dict[tuple[Source, ...], tuple[Related, ...]] = {}
+        #: where values would be mended (`causes.cause_of`), by what their expressions have in common
+        self.causes: dict[Any, Span | None] = {}
 
     def sources(self, instance: Instance, pointer: Pointer) -> list[Source]:
         """The parameters that a rendered value was computed from."""
         compiled, rest, positions, _ = self.leaf(instance, pointer)
-        return self._kept_sources(compiled, rest, positions) if self._kept is not None else self.compiled_sources(compiled, rest, positions)
+        if self._kept is not None:
+            return self._kept_sources(compiled, rest, positions)
+        if positions or not isinstance(compiled, Dynamic):
+            return self.compiled_sources(compiled, rest, positions)
+        key = compiled.content, rest  # one text may stand in very many resources
+        if key not in self._alike:
+            self._alike[key] = self.compiled_sources(compiled, rest)
+        return self._alike[key]
 
     def compiled_sources(self, compiled: Compiled, rest: Pointer, positions: Positions | None = None) -> list[Source]:
         """The parameters that a part of the template is computed from."""
@@ -190,13 +209,16 @@ class Tracer(Placer):
 
     def related(self, sources: list[Source]) -> tuple[Related, ...]:
         """The lines of parameter files that set these values."""
-        related: dict[Related, None] = {}
-        for name, path in sources:
-            setting = self.root.parameters.setting((name, *path))
-            span = setting.span() if setting else None
-            if span is not None and setting is not None:
-                related[Related(span, say("`{}` is set here.", ".".join(map(str, setting.pointer))))] = None
-        return tuple(related)[: RELATED_PLACES.most]
+        key = tuple(sources)
+        if key not in self._related:
+            related: dict[Related, None] = {}
+            for name, path in sources:
+                setting = self.root.parameters.setting((name, *path))
+                span = setting.span() if setting else None
+                if span is not None and setting is not None:
+                    related[Related(span, say("`{}` is set here.", ".".join(map(str, setting.pointer))))] = None
+            self._related[key] = tuple(related)[: RELATED_PLACES.most]
+        return self._related[key]
 
     # -- what is read itself
 

@@ -20,7 +20,7 @@ from jovial_scaffold.core.records import value_record
 from jovial_scaffold.core.rendering.causes import cause_of
 from jovial_scaffold.core.rendering.instances import EvaluatedResource
 from jovial_scaffold.core.rendering.rendering import Evaluated
-from jovial_scaffold.core.rendering.tracing import Tracer
+from jovial_scaffold.core.rendering.tracing import tracer_of
 from jovial_scaffold.core.rules.reading import Rule, Ruleset
 from jovial_scaffold.core.schemas.catalog import ResourceType
 from jovial_scaffold.core.templates.model import Compiled, Condition, Constant, Dynamic, ListValue, MapValue, Named
@@ -341,7 +341,7 @@ def _placed(resource: EvaluatedResource, pointer: Pointer, subject: Subject) -> 
     """Where a property of a resource stands, and where it would be mended; found once for all rules that speak of it."""
     key = (resource.address, pointer)
     if key not in subject.placed:
-        tracer = Tracer(resource.instance.scope)
+        tracer = tracer_of(resource.instance.scope)
         span = tracer.place(resource.instance, pointer)
         related: tuple[Related, ...] = ()
         cause = None

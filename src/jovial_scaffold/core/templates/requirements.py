@@ -1,13 +1,13 @@
 """Conditions over parameters that no values meet, alone or together, before any environment."""
 
-from collections.abc import Iterator, Sequence
-from itertools import islice, product
-from typing import Any
+from collections.abc import Iterable, Iterator, Sequence
+from itertools import product
+from math import prod
 
 from jovial_scaffold.core.expressions.placeholders import Formula
 from jovial_scaffold.core.findings import Finding, Related
 from jovial_scaffold.core.limits import COMPLETED_WITNESSES
-from jovial_scaffold.core.templates.knowledge import Known
+from jovial_scaffold.core.templates.knowledge import Known, KnownScope
 from jovial_scaffold.core.templates.model import Requirement
 from jovial_scaffold.core.words import say
 
@@ -37,11 +37,67 @@ def _is_never(known: Known, requirement: Requirement, formula: Formula) -> bool:
 
 
 class _Tied:
-    """Conditions that read a parameter in common, directly or through others, and the parameters that they read."""
+    """Conditions that read a parameter in common, directly or through others, and values of these parameters that meet all of them."""
 
-    def __init__(self) -> None:
+    def __init__(self, known: Known) -> None:
+        self._known = known
         self.requirements: dict[Requirement, None] = {}
         self.names: set[str] = set()
+        self.is_open = False  # whether more than parameters decide, or there are too many values
+        self._scopes: Iterator[KnownScope] = iter(())  # those that were not looked at
+        self._met_by: KnownScope | None = None
+
+    def take(self, requirement: Requirement, names: frozenset[str], others: Iterable["_Tied"]) -> None:
+        """Take in a condition that reads parameters, and all that is tied to one of them."""
+        before = len(self.names)
+        for other in others:
+            self.requirements.update(other.requirements)
+            self.names |= other.names
+            self.is_open = self.is_open or other.is_open
+        self.requirements[requirement] = None
+        self.names |= names
+        content = requirement.require.content
+        if isinstance(content, Formula) and any(each.name == "context" for each in content.program.reads):
+            self.is_open = True
+        if len(self.names) > before and not self.is_open:
+            self._begin()
+
+    def _begin(self) -> None:
+        self.is_open = prod(len(self._known.finite[name]) for name in self.names) > COMPLETED_WITNESSES.most
+        if not self.is_open:
+            self._scopes = self.scopes()
+            self._met_by = None
+
+    def scopes(self) -> Iterator[KnownScope]:
+        """All values of the parameters."""
+        names = sorted(self.names)
+        for values in product(*(self._known.finite[name] for name in names)):
+            yield self._known.scope(dict(zip(names, values, strict=True)))
+
+    def may_hold(self, latest: Requirement) -> bool:
+        """Whether some values meet all conditions, of which the others met some before."""
+        if self.is_open:
+            return True
+        if self._met_by is not None and self._known.truth(latest.require, self._met_by, {}) is not False:
+            return True
+        # What was looked at before fails one of the others, and fails all the more now.
+        self._met_by = next((scope for scope in self._scopes if not any(self._failing(scope))), None)
+        return self._met_by is not None
+
+    def _failing(self, scope: KnownScope) -> Iterator[Requirement]:
+        return (each for each in self.requirements if self._known.truth(each.require, scope, {}) is False)
+
+    def against(self, latest: Requirement) -> list[Requirement]:
+        """Of the others, those that leave nothing to the latest: without any of them, something would be left."""
+        failing = [found for found in (set(self._failing(scope)) for scope in self.scopes()) if latest not in found]
+        needed = [each for each in self.requirements if each is not latest]
+        for each in list(needed):  # whichever are not needed for it
+            concerned = [found for found in failing if each in found]
+            if len(needed) > 1 and all(len(found) > 1 for found in concerned):
+                needed.remove(each)
+                for found in concerned:
+                    found.discard(each)
+        return needed
 
 
 def _contradiction(known: Known, requirements: Sequence[Requirement]) -> Iterator[Finding]:
@@ -53,39 +109,14 @@ def _contradiction(known: Known, requirements: Sequence[Requirement]) -> Iterato
         if not names or not known.finite.keys() >= names:
             continue
         met = {by_name[name] for name in names if name in by_name}
-        tied = max(met, key=lambda each: len(each.names)) if met else _Tied()
-        for other in met - {tied}:
-            tied.requirements.update(other.requirements)
-            tied.names |= other.names
-        tied.requirements[requirement] = None
-        tied.names |= names
-        by_name.update(dict.fromkeys(names.union(*(each.names for each in met - {tied})), tied))
-        held = tied.requirements
-        if len(held) > 1 and not _may_hold(known, list(held)):
-            before = [each for each in requirements if each in held and each is not requirement]
-            others = before
-            for each in before:  # whichever are not needed for it
-                rest = [other for other in others if other is not each]
-                if rest and not _may_hold(known, [*rest, requirement]):
-                    others = rest
-            related = tuple(Related(each.require.origin.value_span(), say("It cannot hold beside this one.")) for each in others)
+        tied = max(met, key=lambda each: len(each.names)) if met else _Tied(known)
+        met.discard(tied)
+        tied.take(requirement, names, met)
+        by_name.update(dict.fromkeys(names.union(*(each.names for each in met)), tied))
+        if len(tied.requirements) > 1 and not tied.may_hold(requirement):
+            against = [each for each in requirements if each in set(tied.against(requirement))]
+            related = tuple(Related(each.require.origin.value_span(), say("It cannot hold beside this one.")) for each in against)
             message = say("No values of the parameters meet this condition and those before it.")
             span = requirement.require.origin.value_span()
             yield Finding("must-never", "error", message, span, say("Correct one of them."), related=related)
             return
-
-
-def _may_hold(known: Known, requirements: Sequence[Requirement]) -> bool:
-    """Whether some values may meet all conditions, as far as the values that they read are few."""
-    reads = [each for one in requirements if isinstance(one.require.content, Formula) for each in one.require.content.program.reads]
-    names = sorted(known.closure([each.name for each in reads]))
-    if not names or not known.finite.keys() >= {*names} or any(each.name == "context" for each in reads):
-        return True
-    total = 1
-    for name in names:
-        total *= len(known.finite[name])
-    if total > COMPLETED_WITNESSES.most:
-        return True
-    choices: Iterator[tuple[Any, ...]] = islice(product(*(known.finite[name] for name in names)), COMPLETED_WITNESSES.most)
-    scopes = (known.scope(dict(zip(names, values, strict=True))) for values in choices)
-    return any(all(known.truth(each.require, scope, {}) is not False for each in requirements) for scope in scopes)

@@ -27,6 +27,10 @@ class Place(NamedTuple):
     end: int
     style: str  # "plain", "single", "double", "literal", "folded", "verbatim", or "" for anything that is not a scalar
 
+    def moved(self, by: int) -> "Place":
+        """The same in a text with more before it."""
+        return Place(self.key_start + by, self.key_end + by, self.start + by, self.end + by, self.style)
+
 
 class Problem(NamedTuple):
     """What a reader found wrong, as offsets; the caller makes a finding of it."""
@@ -63,6 +67,7 @@ class Source:
         "_offsets",
         "_parts",
         "_places",
+        "_spans",
         "broken",
         "meant",
         "name",
@@ -81,7 +86,8 @@ class Source:
         self._locate = locate
         self._lines: list[int] | None = None
         self._places: dict[Pointer, Place] | None = None
-        self._parts: dict[Pointer, dict[Pointer, Place]] = {}
+        self._parts: dict[object, dict[Pointer, Place]] = {}  # by entries, or by what is alike in them
+        self._spans: dict[tuple[Pointer, int], Span] = {}
         self._offsets: dict[int, list[int]] = {}  # of the outline's starts down to a level, in order
         self.outline = Outline()
         #: keys that were taken for others, by the pointers that have those
@@ -160,38 +166,42 @@ class Source:
             self._places = self._locate(self.text)
         return self._places
 
-    def _near(self, pointer: Pointer) -> dict[Pointer, Place]:
-        """The places around a value: of a large text, those of the one entry that it stands in, which is read again by itself."""
+    def _near(self, pointer: Pointer) -> tuple[Pointer, int, dict[Pointer, Place]]:
+        """The places around a value: of a large text, those of the one entry that it stands in, which is read again by itself.
+
+        They are by what of their pointers comes after the first result, and count from the offset that is the second.
+        """
         starts = self.outline.starts
         head = pointer[:2] if pointer[:2] in starts else pointer[:1]
-        if self._places is not None or head not in starts or len(self._parts) >= _PARTS:
-            return self.places()
-        if head not in self._parts:
+        if self._places is not None or head not in starts:
+            return (), 0, self.places()
+        cast = self.outline.casts.get(head)
+        # Entries that are alike, with as many digits in each number, have the same places.
+        alike = head if cast is None else (cast[0], tuple(map(len, cast[1])))
+        if alike not in self._parts:
+            if len(self._parts) >= _PARTS:
+                return (), 0, self.places()
             level = len(head)
             if level not in self._offsets:
                 self._offsets[level] = sorted(offset for path, offset in starts.items() if len(path) <= level)
-            start, following = starts[head], self._offsets[level]
-            after = bisect_right(following, start)
-            end = following[after] if after < len(following) else len(self.text)
-            found = self._locate(self.text[start:end])
-            self._parts[head] = {
-                (*head[:-1], *inner): Place(at + start, to + start, first + start, last + start, style)
-                for inner, (at, to, first, last, style) in found.items()
-            }
-        return self._parts[head]
+            after = bisect_right(self._offsets[level], starts[head])
+            end = self._offsets[level][after] if after < len(self._offsets[level]) else len(self.text)
+            self._parts[alike] = {inner[1:]: place for inner, place in self._locate(self.text[starts[head] : end]).items() if inner}
+        return head, starts[head], self._parts[alike]
 
     def place(self, pointer: Pointer) -> Place:
         """The place of a value, or of its nearest ancestor that has one."""
         if self.meant:
             pointer = tuple([self.meant.get(pointer[: at + 1], step) for at, step in enumerate(pointer)])
-        places = self._near(pointer)
+        head, start, places = self._near(pointer)
+        rest = pointer[len(head) :]
         while True:
-            found = places.get(pointer)
+            found = places.get(rest)
             if found is not None:
-                return found
-            if not pointer:
+                return found.moved(start) if start else found
+            if not rest:
                 return Place(0, 0, 0, 0, "")
-            pointer = pointer[:-1]
+            rest = rest[:-1]
 
     def written(self, pointer: Pointer) -> str:
         """A plain scalar as it stands in the file (`1.10`, `012`); nothing for what is quoted, or no scalar."""
@@ -201,10 +211,12 @@ class Source:
     def value_span(self, pointer: Pointer) -> Span:
         """Where a scalar stands, or a map or list that stands in one line; a longer one is shown by its key, since the whole of it would
         fill the screen."""
-        place = self.place(pointer)
-        if not place.style and place.key_end > place.key_start and "\n" in self.text[place.start : place.end].rstrip():
-            return self.span(place.key_start, place.key_end)
-        return self.span(place.start, place.end)
+        key = pointer, len(self.meant)
+        if key not in self._spans:  # a line that many findings name
+            place = self.place(pointer)
+            is_long = not place.style and place.key_end > place.key_start and "\n" in self.text[place.start : place.end].rstrip()
+            self._spans[key] = self.span(place.key_start, place.key_end) if is_long else self.span(place.start, place.end)
+        return self._spans[key]
 
     def key_span(self, pointer: Pointer) -> Span:
         """Where the key of a value stands; for an item of a list, the item."""
