@@ -1,5 +1,6 @@
 """What is found before any environment exists, and that it is never a false alarm."""
 
+import json
 import re
 from pathlib import Path
 from typing import Any
@@ -151,6 +152,8 @@ def test_an_error_is_never_a_false_alarm_and_a_type_never_a_lie(
         for zone in ("valley", "middle", "summit"):
             if f'`station.zone` is "{zone}"' in said(finding.hint):
                 values["station"]["zone"] = zone
+        whole = re.search("`station` is ({.*?})[.,] ", said(finding.hint))
+        values |= {"station": json.loads(whole[1])} if whole else {}
         with pytest.raises(EvaluationError):
             plain(evaluate(node, MapScope(values)))
 

@@ -594,7 +594,7 @@ class _TypeCheck:
                 if mistake is None or not self.acceptance.accepts(assignment, assumed):
                     continue
                 error, certain = mistake
-                sure = certain and here is True and there is False
+                sure = certain and here is True and there is False and not self.may_exclude_each_other(place, assignment)
                 if found is None or (sure and not found[1]):
                     found = (error, sure, assignment, assumed)
                 if sure:
@@ -660,10 +660,10 @@ class _TypeCheck:
 
     def reached(self, place: Place, assignment: Assignment, assumed: dict[Path, Any]) -> bool | None:
         """Whether the conditions around a place hold: None where that is not known."""
+        sure: bool | None = None if self.may_exclude_each_other(place, assignment) else True
         if not place.conditions:
-            return True
+            return sure
         scope = self.known.scope(assignment, assumed)
-        sure: bool | None = True
         for condition in place.conditions:
             checker = Checker(scope, assumed)
             variables = self.variables(place, scope, checker)
@@ -672,6 +672,22 @@ class _TypeCheck:
                 return False
             sure = sure if held is True else None
         return sure
+
+    def may_exclude_each_other(self, place: Place, assignment: Assignment) -> bool:
+        """Whether two loops around a place hang on one parameter of which nothing is assumed, so that where one has rounds, the other may
+        have none."""
+        if len(place.loops) < 2:
+            return False
+        variables = {name for loop in place.loops for name in loop.variables}
+        hanging: dict[str, Formula] = {}
+        for loop in place.loops:
+            over = loop.over.content
+            if isinstance(over, Formula):
+                for name in self.known.closure([each for each in over.program.names if each not in variables]) - assignment.keys():
+                    other = hanging.setdefault(name, over)
+                    if other.program is not over.program and not (_is_plain(other.node) and _is_plain(over.node)):
+                        return True
+        return False
 
     def variables(self, place: Place, scope: KnownScope, checker: Checker) -> dict[str, Any] | None:
         """The loop variables at a place, as far as they are known; None where a loop has no rounds, or goes over what has a mistake of its own."""
@@ -698,6 +714,13 @@ class _TypeCheck:
                     entries = [entry.type for entry in (known.fields or {}).values()] + ([known.others] if known.others else [])
                     found[loop.variables[1]] = settled(joined(entries)) if entries and known.fields is not None else Abstract(ANY)
         return found
+
+
+def _is_plain(node: Node) -> bool:
+    """Whether an expression is a name, or a field below of one."""
+    while isinstance(node, Select):
+        node = node.operand
+    return isinstance(node, Name)
 
 
 def _held(place: Place, checker: Checker, variables: Mapping[str, Any]) -> bool | None:
