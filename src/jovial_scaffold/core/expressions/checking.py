@@ -79,7 +79,8 @@ class Checker(Evaluator):
     `assumed` gives values to fields of which the type alone is known, such as `station.zone`. `comparisons` notes what each equality
     turned out to be. `doubtful` says that some of the values that are possible would have failed. `never_there` are fields that are asked
     for safely (`.?`, `has`) and that what is declared does not have, `never_boolean` errors of operands of `&&` and `||`. `lacking` are the
-    offsets of fields that are read and need not be there.
+    offsets of fields that are read and need not be there. Lists and maps of the names that are `filled` are taken to hold something; `gone_over`
+    are those that were, as they are written.
     """
 
     def __init__(self, scope: Scope, assumed: dict[Path, Any] | None = None) -> None:
@@ -91,6 +92,8 @@ class Checker(Evaluator):
         self.lacking: set[int] = set()
         self.doubtful = False
         self.comparisons: dict[Node, Any] = {}
+        self.filled: frozenset[str] = frozenset()
+        self.gone_over: dict[str, None] = {}
 
     def check(self, node: Node, variables: Locals) -> Any:
         """The value, or a mark with its type; unknown after an error that may not come about. Raises EvaluationError for one that will."""
@@ -463,8 +466,16 @@ class Checker(Evaluator):
             inside[node.variables[0]] = Abstract(INT if known.is_only("list") else (STRING if known.is_only("map") else ANY))
             if known.is_only("map"):
                 inside[node.variables[1]] = Abstract(ANY)
-        run = self.run if known.shortest > 0 else self.maybe
-        results = [run(body, inside) if index == 0 else self.maybe(body, inside) for index, body in enumerate(node.bodies)]
+        before, name = self.filled, _path(node.target)[0]
+        is_filled = known.longest != 0 and name in before
+        if is_filled:
+            self.filled |= {*node.variables}
+            self.gone_over[".".join((name, *map(str, _path(node.target)[1])))] = None
+        run = self.run if known.shortest > 0 or is_filled else self.maybe
+        try:
+            results = [run(body, inside) if index == 0 else self.maybe(body, inside) for index, body in enumerate(node.bodies)]
+        finally:
+            self.filled = before
         return self.macro_result(node, known, item, results)
 
     def macro_result(self, node: Macro, known: Type, item: Type, results: list[Any]) -> Any:

@@ -7,6 +7,7 @@ It is long because each place of a template that holds an expression has its che
 """
 
 from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import replace
 from functools import partial
 from itertools import islice
 from types import MappingProxyType
@@ -15,9 +16,10 @@ from typing import Any
 from jovial_scaffold.core.expressions.checking import Checker, Path, constant_comparisons, never_members
 from jovial_scaffold.core.expressions.errors import UNDECLARED, BudgetError, EvaluationError
 from jovial_scaffold.core.expressions.placeholders import Formula, Joined, Omittable
+from jovial_scaffold.core.expressions.program import Program
 from jovial_scaffold.core.expressions.references import references
 from jovial_scaffold.core.expressions.scopes import Scope
-from jovial_scaffold.core.expressions.syntax import Name, Node, Select
+from jovial_scaffold.core.expressions.syntax import Name, Node, Operation, Select
 from jovial_scaffold.core.expressions.types import ANY, STRING, Abstract, Type, has_abstract, joined, settled, type_of_value, type_of_values
 from jovial_scaffold.core.expressions.values import NONE, Optional
 from jovial_scaffold.core.findings import Finding, Span
@@ -26,6 +28,7 @@ from jovial_scaffold.core.schemas.types import type_of_schema
 from jovial_scaffold.core.templates import lacking
 from jovial_scaffold.core.templates.absences import Without, what_is_false
 from jovial_scaffold.core.templates.advice import advice
+from jovial_scaffold.core.templates.compiling import formulas_of
 from jovial_scaffold.core.templates.families import Families
 from jovial_scaffold.core.templates.fitting import Fitting, PropertyPlace, condition_fault, omittable_fault, text_fault
 from jovial_scaffold.core.templates.joined_texts import JoinedTexts
@@ -52,7 +55,7 @@ from jovial_scaffold.core.templates.selecting import leaf_of
 from jovial_scaffold.core.templates.trials import Acceptance, Choices, choices_of, literals
 from jovial_scaffold.core.text.source import Origin, pointer_text
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.words import Amount, Value, listed, nearest, say
+from jovial_scaffold.core.words import NOTHING, Amount, Value, listed, nearest, say, together
 
 _SHAPE_TRIALS = 300  # of expressions that differ in constants only
 _FEW_TRIALS = 8  # of each of those that come after them
@@ -106,6 +109,7 @@ class _TypeCheck:
         self.families = Families(known, self.fitting, self.texts, self.conditional, self.is_quiet)
         self.lacking = lacking.Lacking(known)
         self.first_round = False  #: whether positions of lists are 0
+        self.filled: frozenset[str] = frozenset()  #: names whose lists and maps are taken to hold something
         self.shape_trials: dict[tuple[Any, ...], int] = {}
         self.findings: list[Finding] = []
 
@@ -116,16 +120,21 @@ class _TypeCheck:
             self.own_function(function)
         for declaration in self.template.parameters.values():
             default = declaration.default
+            if not self.reads_parameters_only(default):
+                continue  # which is said of the names
             if isinstance(default, Dynamic) and isinstance(default.content, Formula):
                 place = _declared(declaration.name, declaration.schema, "default")
                 self.formula(default.content, default.origin, Place(), partial(self.declared_faults, place, id="default"))
             elif declaration.default is not None:
                 self.value(declaration.default, Place())
-        for requirement in (*self.template.must, *(each for d in self.template.parameters.values() for each in d.must)):
-            self.requirement(requirement)
+        requirements = [*self.template.must, *(each for d in self.template.parameters.values() for each in d.must)]
+        requirements = [each for each in requirements if self.reads_parameters_only(each.require, each.message)]
+        sound = [requirement for requirement in requirements if self.requirement(requirement)]
         contradictions = list(never_met(self.known))
         if contradictions:
             self.known.rule_out()
+        else:
+            self.refusals(sound)
         self.findings += contradictions
         for value in self.template.values.values():
             self.value(value.value, Place())
@@ -140,6 +149,11 @@ class _TypeCheck:
         for output in self.template.outputs.values():
             self.value(output.value, Place())
         return self.findings
+
+    def reads_parameters_only(self, *written: Compiled | Condition | None) -> bool:
+        """Whether expressions read no names but those of parameters, where others are not there yet."""
+        later = self.template.names - self.template.parameters.keys()
+        return all(later.isdisjoint(formula.program.names) for each in written for formula, _, _ in formulas_of(each))
 
     # -- walking
 
@@ -233,18 +247,39 @@ class _TypeCheck:
             self.value(compiled.own, place)
             self.value(compiled.base, place._replace(loops=()))
 
-    def requirement(self, requirement: Requirement) -> None:
-        """A `must` is judged in combinations that every `must` allows, so what it compares is no news; its message is for the others."""
-        content = requirement.require.content
+    def requirement(self, requirement: Requirement) -> bool:
+        """A `must` is judged in combinations that every `must` allows; whether nothing is wrong with it."""
+        content, origin = requirement.require.content, requirement.require.origin
+        said = len(self.findings)
         if isinstance(content, Formula):
-            self.formula(
-                content,
-                requirement.require.origin,
-                Place(),
-                lambda result: condition_fault(result, "require"),
-                comparing=False,
-                role="require",
-            )
+            self.formula(content, origin, Place(), lambda result: condition_fault(result, "require"), comparing=False, role="require")
+        return len(self.findings) == said
+
+    def refusals(self, requirements: Sequence[Requirement]) -> None:
+        """What conditions compare, and their messages, for which there are the combinations that some `must` does not allow."""
+        self.known.disregards_must = True
+        for requirement in requirements:
+            content = requirement.require.content
+            if isinstance(content, Formula):
+                self.comparisons(content, requirement.require.origin, Place(), self.compared(content))
+                otherwise = Formula(Program(Operation(0, 0, "!", (content.node,), 0)), content.text, content.offset)
+                self.value(requirement.message, Place(conditions=(Condition(otherwise, requirement.require.origin),)))
+        self.known.disregards_must = False
+        self.sound.clear()
+        self.outcomes.clear()
+
+    def compared(self, formula: Formula) -> Outcome:
+        """What the comparisons of a condition turn out to be."""
+        outcome = Outcome()
+        for assignment in self.known.assignments(self.known.closure([each.name for each in formula.program.reads])):
+            checker = Checker(self.known.scope(assignment))
+            try:
+                checker.check(formula.node, {})
+            except (BudgetError, EvaluationError):
+                continue
+            for node, turned_out in checker.comparisons.items():
+                outcome.comparisons.setdefault(node, set()).add(turned_out if type(turned_out) is bool else None)
+        return outcome
 
     def constant_condition(self, condition: Condition, place: Place, role: str) -> None:
         """A key that holds an expression and has a value instead, which may be of the wrong type."""
@@ -385,6 +420,8 @@ class _TypeCheck:
             self.in_first_round(outcome, formula, place, judge, choices)
         if outcome.lacking and not outcome.mistakes:
             self.tried_without(outcome, formula, place)
+        if outcome.mistakes and not any(each.sure for each in outcome.mistakes.values()):
+            self.tried_filled(outcome, formula, place, judge, choices)
         return outcome
 
     def in_first_round(self, outcome: Outcome, formula: Formula, place: Place, judge: Any, choices: Choices) -> None:
@@ -395,6 +432,21 @@ class _TypeCheck:
             self.tried(outcome, formula, place, judge, assignment, assumed)
         del outcome.results[results:]
         self.first_round = False
+
+    def tried_filled(self, outcome: Outcome, formula: Formula, place: Place, judge: Any, choices: Choices) -> None:
+        """Try an expression where the lists and maps of parameters hold something: what may go wrong in a macro does, then."""
+        self.filled = frozenset((*self.template.parameters, *(name for loop in place.loops for name in loop.variables)))
+        trial = Outcome()
+        for assignment, assumed in islice(choices.each(), FEW_COMBINATIONS.most):
+            checker = self.tried(trial, formula, place, judge, assignment, assumed)
+            for key, mistake in trial.mistakes.items():
+                known = outcome.mistakes.get(key)
+                if mistake.sure and known is not None and not known.sure and checker is not None:
+                    held = listed(say("`{}`", each) for each in checker.gone_over)
+                    words = say("It comes about where {} holds anything.", held) if len(checker.gone_over) == 1 else NOTHING
+                    mistake.error.hint = together(words, mistake.error.hint)
+                    outcome.mistakes[key] = replace(mistake, times=known.times)
+        self.filled = frozenset()
 
     def tried_without(self, outcome: Outcome, formula: Formula, place: Place) -> None:
         """Look for values of parameters that lack what an expression reads."""
@@ -470,6 +522,7 @@ class _TypeCheck:
             return None
         scope = self.known.scope(assignment, assumed)
         checker = Checker(scope, assumed)
+        checker.filled = self.filled
         try:
             variables = self.variables(place, scope, checker)
             if variables is None:
@@ -549,12 +602,14 @@ class _TypeCheck:
 
     def members(self, formula: Formula, origin: Origin, place: Place) -> None:
         """Constants in the list of an `in` that what is looked for never is."""
-        if place.loops or place.names or " in " not in formula.text:
+        if " in " not in formula.text:
             return
+        scope = self.known.scope({})
+        variables = self.variables(place, scope, Checker(scope))
 
         def type_of(node: Node) -> Type:
             try:
-                return type_of_value(Checker(self.known.scope({})).check(node, {}))
+                return type_of_value(Checker(scope).check(node, variables or {}))
             except (BudgetError, EvaluationError):
                 return ANY
 

@@ -168,6 +168,7 @@ class Known:
         self.scopes: dict[tuple[Any, ...], KnownScope] = {}
         self.resource_types: dict[str, Type] = {}
         self.allowed_cache: dict[tuple[Any, ...], bool] = {}
+        self.disregards_must = False  #: whether every value is allowed, as for what is said of those that are not
 
     def row(self, table: Table | None) -> Any:
         """What is known of the rows of a table: its columns, and the values that they hold."""
@@ -212,7 +213,7 @@ class Known:
     def allows(self, name: str, assignment: Assignment) -> bool:
         """Whether no `must` that reads one of the parameters is surely false."""
         concerned = self.requirements.get(name)
-        if concerned is None:
+        if concerned is None or self.disregards_must:
             return True
         key = (name, *key_of(assignment))
         if key not in self.allowed_cache:

@@ -80,6 +80,7 @@ class _OfTemplate:
         for document in template.documents.values():
             found += [_Use(each.formula, document.file, {}) for each in document.placeholders]
             found += _uses(document.to)
+            found += [use for each in (document.narrowed or {}).values() for use in _uses(each)]
         return found
 
     def _reads_open(self, use: _Use) -> bool:

@@ -131,7 +131,7 @@ class Acceptance:
 
     def accepts(self, assignment: Assignment, assumed: dict[Path, Any]) -> bool:
         """Whether what `must` reads besides can be chosen so that none is false, as far as is tried."""
-        if not self._requirements:
+        if not self._requirements or self._known.disregards_must:
             return True
         context = {path: value for path, value in assumed.items() if path[0] == "context"}
         key = (*key_of(assignment), *sorted(map(repr, context.items())))
