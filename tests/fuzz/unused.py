@@ -80,14 +80,25 @@ def project_of(template: dict[str, Any], values: dict[str, Any]) -> Project:
     return Project(MemoryFolder({name: text.encode() for name, text in files.items()}))
 
 
-def without(template: dict[str, Any], finding: Finding) -> dict[str, Any] | None:
-    """The template without what a finding calls unused, or with what it calls constant; None where it is about something else."""
+_CONSTANT = re.compile("is always (true|false)")
+
+
+def without(template: dict[str, Any], finding: Finding, indent: int | None = None) -> dict[str, Any] | None:
+    """The template without what a finding calls unused, or with what it calls constant; None where it is about something else. `indent` is
+    that of the file."""
     changed = copy.deepcopy(template)
     if finding.id in ("condition-always", "condition-never"):
         resource = next(name for name in changed["resources"] if name.startswith(f"{finding.address} "))
         changed["resources"][resource]["$when"] = finding.id == "condition-always"
         return changed
-    if finding.id == "comparison-constant" or not finding.id.endswith("-unused"):
+    constant, span = _CONSTANT.search(said(finding.message)), finding.span
+    if finding.id == "comparison-constant" and constant and span is not None and span.line == span.end_line:
+        lines = json.dumps(template, indent=indent).splitlines()
+        line = lines[span.line - 1]
+        lines[span.line - 1] = f"{line[: span.column - 1]}({constant[1]}){line[span.end_column - 1 :]}"
+        constantly: dict[str, Any] = json.loads("\n".join(lines))
+        return constantly
+    if not finding.id.endswith("-unused"):
         return None
     kind, name = _UNUSED.match(said(finding.message)).groups()  # type: ignore[union-attr]  # it says so
     del changed[_SECTIONS[kind]][name]

@@ -396,7 +396,7 @@ def attempt(chance: random.Random) -> str:
     late = bool(renderings and (always or set()) - _told(errors))
     for finding in findings:
         nested = finding.id.startswith("condition-") and finding.span is not None and finding.span.column != _OWN_WHEN
-        changed = without(made, finding) if not nested else None
+        changed = without(made, finding, 1) if not nested else None
         for values in every[:6] if changed is not None else ():
             if any(places for places, *_ in shown(made, values)):
                 continue  # what is wrong there makes other things unknown

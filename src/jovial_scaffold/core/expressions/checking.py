@@ -269,7 +269,7 @@ class Checker(Evaluator):
             result = self.typed_operation(node, operands)
         else:
             result = super().operation(_with_operands(node, operands), names)
-        if operator in ("==", "!="):
+        if operator in _COMPARING:
             before = self.comparisons.get(node, result)
             self.comparisons[node] = result if type(before) is type(result) is bool and before == result else Abstract(BOOL)
         return result
@@ -532,6 +532,7 @@ class Checker(Evaluator):
 
 Checker.forms = {form: getattr(Checker, method.__name__) for form, method in Evaluator.forms.items()}
 
+_COMPARING = frozenset(("==", "!=", "<", "<=", ">", ">="))
 _MIRRORED = {"<": ">", "<=": ">=", ">": "<", ">=": "<="}
 
 
@@ -542,6 +543,7 @@ def constant_comparisons(outcomes: Mapping[Node, Collection[Any]]) -> Iterator[t
     """Equalities with a constant that never hold, and inequalities that always do, with that constant and the other side. `outcomes` are all
     that each turned out to be; None where that is not known."""
     for node, turned_out in outcomes.items():
+        # That something always lies within its bounds is no news.
         if isinstance(node, Operation) and len(turned_out) == 1 and next(iter(turned_out)) is (node.operator == "!="):
             constants = [operand for operand in node.operands if isinstance(operand, Literal)]
             if len(constants) == 1:

@@ -467,9 +467,14 @@ class _TypeCheck:
             except BudgetError:
                 return
             except EvaluationError as error:
-                if error.id == "key-missing" and error.start in outcome.lacking and self.acceptance.accepts(assignment, assumed):
-                    self.note(outcome, error, True, assignment, assumed)
-                    return
+                found, sure = [error], True
+            else:
+                found, sure = checker.problems, False  # behind a condition of which nothing is known
+            for each in found:
+                if each.id == "key-missing" and each.start in outcome.lacking and self.acceptance.accepts(assignment, assumed):
+                    self.note(outcome, each, sure, assignment, assumed)
+                    if sure:
+                        return
 
     def searched(self, formula: Formula, place: Place, judge: Any, role: str, choices: Choices) -> Outcome:
         """What comes of an expression that reads very many combinations of values."""
@@ -579,7 +584,8 @@ class _TypeCheck:
         self.members(formula, origin, place)
         for node, literal, other in constant_comparisons(outcome.comparisons):
             names = references(other)
-            if not names:
+            # Of a whole condition, more is said than that.
+            if not names or (node is formula.node and node.operator not in ("==", "!=")):
                 continue
             known = self.known.parameter_types.get(names[0].name) if not names[0].path else None
             options = [str(option) for option in (known.options if known and known.options else ())]
@@ -593,9 +599,11 @@ class _TypeCheck:
                 options,
                 say("`{}` is one of {}.", ".".join(map(str, (names[0].name, *names[0].path))), listed(options, "or"))
                 if options
-                else say("The two can never be equal."),
+                else say("The two can never be equal.")
+                if node.operator in ("==", "!=")
+                else say("What is compared lies within the bounds that are declared."),
             )
-            words = "false" if node.operator == "==" else "true"
+            words = "true" if node.operator == "!=" else "false"
             message = say("This comparison with {} is always {}.", Value(literal.value), words)
             span = origin.inner_span(formula.offset + node.start, formula.offset + node.end)
             self.findings.append(Finding("comparison-constant", "warning", message, span, hint, place.address))
