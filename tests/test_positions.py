@@ -49,3 +49,19 @@ def test_it_is_found_once_at_its_line(mistake: str, place: str) -> None:
     name = where.get("in", "t.yaml")
     lines = [number for number, line in enumerate(files[name].splitlines(), 1) if kind["is"] in line]
     assert all(each.span is not None and each.span.file == name and each.span.line in lines for each in found.findings)
+
+
+_RULES = _CASES["rules"]
+
+
+@pytest.mark.parametrize(("mistake", "place"), list(product(_RULES["mistakes"], _RULES["places"])))
+def test_it_is_found_once_at_its_line_in_a_rule(mistake: str, place: str) -> None:
+    kind, where = _RULES["mistakes"][mistake], _RULES["places"][place]
+    text = str(_RULES["head"]).replace("@let", _indented(where.get("let", "more: 1"), "  "))
+    text = text.replace("@rule", _indented(where["rule"], "    ")).replace("@", kind["is"])
+    pool = "pool (fulmar.machine_group): {name: pool, image: i, size: s, copies: 1}"
+    files = {"jovial.yaml": f"{_PROJECT}rulesets: [r.yaml]\n", **files_of({"resources": pool}, ""), "r.yaml": text}
+    found = Project(MemoryFolder({name: content.encode() for name, content in files.items()})).check(template_only=True)
+    assert [each.id for each in found.findings] == kind["gives"], [(each.span, said(each.message)) for each in found.findings]
+    (span,) = [each.span for each in found.findings]
+    assert span is not None and span.file == "r.yaml" and kind["is"] in text.splitlines()[span.line - 1]

@@ -16,7 +16,7 @@ from jovial_scaffold.core.expressions.syntax import Name, Node
 from jovial_scaffold.core.expressions.types import ANY, STRING, Abstract, Field, Type, settled, type_of_value
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.rules.evaluation import Verdicts, applies
-from jovial_scaffold.core.rules.reading import NAMES, Rule, Ruleset
+from jovial_scaffold.core.rules.reading import NAMES, Rule, Ruleset, values_read
 from jovial_scaffold.core.schemas.catalog import Catalogs, ResourceType
 from jovial_scaffold.core.schemas.types import type_of_schema
 from jovial_scaffold.core.templates.compiling import formulas_of
@@ -210,10 +210,15 @@ class _RuleCheck:
         for each in self._condition(rule.require, "require", scope):
             if isinstance(each, _Seen):
                 yield each
-        for compiled in (rule.message, rule.fix):
-            if isinstance(compiled, Dynamic):
-                for formula in compiled.formulas():
-                    yield from (each for each in self._checked(formula, compiled.origin, scope) if isinstance(each, _Seen))
+        for formula, origin in self._texts():
+            yield from (each for each in self._checked(formula, origin, scope) if isinstance(each, _Seen))
+
+    def _texts(self) -> Iterator[tuple[Formula, Origin]]:
+        """The expressions of what the rule says, and of the named values that it reads."""
+        rule = self.rule
+        named = values_read((rule.where, rule.require, rule.message, rule.fix), self.values)
+        for part in (rule.message, rule.fix, *(self.values[name].value for name in named)):
+            yield from ((formula, origin) for formula, origin, _ in formulas_of(part))
 
     def _condition(self, condition: Condition, role: str, scope: _Scope) -> Iterator[Any]:
         """What is wrong with a condition, and, as the last, its result."""
@@ -237,6 +242,10 @@ class _RuleCheck:
             return
         except EvaluationError as error:
             yield _Seen(error, origin, formula, False)
+        else:
+            wrong = self._with_items(formula, scope) if checker.problems else None
+            if wrong is not None and wrong.id != "field-unknown":
+                yield _Seen(wrong, origin, formula, False)
         for missing in checker.never_there:
             yield _Seen(missing, origin, formula, True)
         for problem in checker.problems:
@@ -247,6 +256,19 @@ class _RuleCheck:
             self.constant.setdefault(node, set()).add(turned_out if type(turned_out) is bool else None)
             self.places[node] = (formula, origin)
         yield result
+
+    @staticmethod
+    def _with_items(formula: Formula, scope: _Scope) -> EvaluationError | None:
+        """What goes wrong where the lists and maps that a rule goes over hold something."""
+        checker = Checker(scope)
+        checker.filled = formula.program.names
+        try:
+            checker.check(formula.node, {})
+        except BudgetError:
+            return None
+        except EvaluationError as error:
+            return error
+        return None
 
     def _finding(self, seen: _Seen, kinds: list[ResourceType], everywhere: bool) -> Finding:
         error, formula = seen.error, seen.formula
@@ -278,9 +300,9 @@ class _RuleCheck:
             message = say("This comparison with {} is always {}.", Value(literal.value), words)
             yield self._never(node, node, message, str(literal.value), options)
         formulas = {formula.program: (formula, origin) for formula, origin in self.places.values()}
-        for part in (self.rule.where, self.rule.require):
-            if part is not None and isinstance(part.content, Formula):
-                formulas.setdefault(part.content.program, (part.content, part.origin))
+        conditions = [found for part in (self.rule.where, self.rule.require) for found in formulas_of(part)]
+        for formula, origin in (*((formula, origin) for formula, origin, _ in conditions), *self._texts()):
+            formulas.setdefault(formula.program, (formula, origin))
         for formula, origin in formulas.values():
             for item, other, _ in never_members(formula.node, self._type_of):
                 if not self._is_type(other, item.value):

@@ -1,5 +1,6 @@
 """A ruleset file to rules (docs/rules.md)."""
 
+from collections.abc import Sequence
 from typing import Any
 
 from jovial_scaffold.core.expressions.evaluation import unknown_function
@@ -72,6 +73,18 @@ def read_ruleset(source: Source) -> tuple[Ruleset, list[Finding]]:
     return _Reader(source, findings).ruleset(), findings
 
 
+def values_read(parts: Sequence[Compiled | Condition | None], values: dict[str, Named]) -> list[str]:
+    """The named values that some parts read, directly or through others."""
+    found: dict[str, None] = {}
+    waiting = [*parts]
+    while waiting:
+        names = {name for formula, _, _ in formulas_of(waiting.pop()) for name in formula.program.names}
+        new = sorted(names & values.keys() - found.keys())
+        found.update(dict.fromkeys(new))
+        waiting += [values[name].value for name in new]
+    return list(found)
+
+
 class _Reader(Compiler):
     def __init__(self, source: Source, findings: list[Finding]) -> None:
         super().__init__(findings)
@@ -129,9 +142,12 @@ class _Reader(Compiler):
         require = self.condition(content["require"], origin.child("require"))
         message = self.value(content["message"], origin.child("message")) if "message" in content else None
         fix = self.value(content["fix"], origin.child("fix")) if "fix" in content else None
-        for each in (where, require, message, fix):
-            if each is not None and not self.names_known(each, values, NAMES[over]):
-                return None
+        parts: list[Compiled | Condition | None] = [where, require, message, fix]
+        named = values_read(parts, values)
+        parts += [values[name].value for name in named]
+        known = [self.names_known(each, values, NAMES[over]) for each in parts]
+        if not all(known):
+            return None
         if isinstance(require.content, Constant) and require.content.value is UNKNOWN:
             return None
         examples = content.get("examples") or {}
@@ -246,7 +262,7 @@ class _Reader(Compiler):
             return ()
         return tuple((item, place.child(index)) for index, item in enumerate(listed_))
 
-    def names_known(self, part: Compiled | Condition, values: dict[str, Named], known: tuple[str, ...]) -> bool:
+    def names_known(self, part: Compiled | Condition | None, values: dict[str, Named], known: tuple[str, ...]) -> bool:
         fine = True
         for formula, origin, _ in formulas_of(part):
             for reference in formula.program.reads:
