@@ -23,7 +23,7 @@ _BY_OTHERS = ("not there", "nowhere", "of another type", "added up")
 def of_one_keyword(case: dict[str, Any]) -> bool:
     """Whether a mistake shows without looking at what else stands there."""
     of_several = case["finding"].split()[0] in _OF_SEVERAL or any(words in case["name"] for words in _BY_OTHERS)
-    return not (case.get("file") or of_several)
+    return not (case.get("file") or case.get("several") or of_several)
 
 
 def refused(schema: Any) -> bool:

@@ -7,7 +7,7 @@ from jovial_scaffold.core.expressions.scopes import MapScope
 from jovial_scaffold.core.expressions.values import NONE, Optional, deep_marks
 from jovial_scaffold.core.schemas.annotations import CHANGE_EFFECTS, effect_words
 from jovial_scaffold.core.schemas.catalog import ResourceType
-from jovial_scaffold.core.schemas.validation import subschema
+from jovial_scaffold.core.schemas.validation import is_always_set, subschema
 from jovial_scaffold.core.text.source import Pointer
 
 
@@ -42,9 +42,3 @@ def _evaluated(kind: ResourceType, text: str, pointer: Pointer, sides: tuple[Any
         return kind.program(text).run(MapScope(names), {})
     except EvaluationError:
         return None
-
-
-def is_always_set(schema: Any, pointer: Pointer) -> bool:
-    """Whether a property has a value in every resource: it is required, or has a default."""
-    above = subschema(schema, pointer[:-1])
-    return any(pointer[-1] in part.get("required", ()) for part in above) or any("default" in part for part in subschema(schema, pointer))

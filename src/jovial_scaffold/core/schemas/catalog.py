@@ -18,7 +18,7 @@ from jovial_scaffold.core.schemas.annotations import ANNOTATIONS, wrong_annotati
 from jovial_scaffold.core.schemas.bundling import Documents, outward
 from jovial_scaffold.core.schemas.keywords import misspelt, parts
 from jovial_scaffold.core.schemas.lists import Lists
-from jovial_scaffold.core.schemas.shapes import Shape, shape_of
+from jovial_scaffold.core.schemas.shapes import Shape, shape_of_map
 from jovial_scaffold.core.schemas.types import type_of_schema
 from jovial_scaffold.core.schemas.validation import SchemaError, Validator, check_schema, is_schema, referred
 from jovial_scaffold.core.text.files import Files
@@ -100,7 +100,7 @@ class ResourceType:
     @cached_property
     def shape(self) -> Shape:
         """Defaults, read-only and secret properties."""
-        return shape_of(self.schema)
+        return shape_of_map(self.schema)
 
 
 class Catalogs:

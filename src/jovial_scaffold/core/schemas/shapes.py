@@ -78,6 +78,18 @@ def shape_of(schema: Any) -> Shape:
     return _Shaping(schema, schema).made
 
 
+def shape_of_map(schema: Any) -> Shape:
+    """The same of what is a map by itself, such as a resource: where the whole is said to be secret, all that is in it is."""
+    shape = shape_of(schema)
+    if shape.write_only:
+        shape.write_only = False
+        shape.others = Shape(write_only=True, marks=True)
+        for each in shape.properties.values():
+            each.write_only = each.marks = True
+        shape.marking = tuple(shape.properties)
+    return shape
+
+
 def secret_shape(schema: Any) -> Shape | None:
     """The shape of a schema that may hold something secret; most do not, and cost a look at their text."""
     return shape_of(schema) if "writeOnly" in repr(schema) else None

@@ -469,6 +469,12 @@ def subschema(schema: Any, pointer: Pointer, root: Any = None) -> list[dict[str,
     return parts
 
 
+def is_always_set(schema: Any, pointer: Pointer) -> bool:
+    """Whether a property has a value in every resource: it is required, or has a default."""
+    above = subschema(schema, pointer[:-1])
+    return any(pointer[-1] in part.get("required", ()) for part in above) or any("default" in part for part in subschema(schema, pointer))
+
+
 def referred(reference: str, root: Any) -> Any:
     """What a reference within a document leads to (RFC 6901, section 6); None where that is nothing."""
     if "%" in reference:

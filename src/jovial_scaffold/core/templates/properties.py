@@ -43,7 +43,7 @@ def check_properties(resource: Resource) -> Iterator[Finding]:
 
 def violation_message(id: str, pointer: Pointer, message: Sentence, kind: ResourceType, name: str) -> Sentence:
     """What a schema says against a resource, as one sentence."""
-    shown = say("`{}`", pointer_text(pointer))
+    shown = say("`{}`", pointer_text(pointer) or name)
     if id == "unknown":
         return say("{} has no property {}.", kind.id, shown)
     if id == "missing":
