@@ -291,11 +291,17 @@ def _type(error: Any, pointer: Pointer, value: Any, schema: Any) -> Iterator[Vio
 
 
 def _enum(error: Any, pointer: Pointer, value: Any, schema: Any) -> Iterator[Violation]:
-    options = error.kind.options if hasattr(error.kind, "options") else error.kind.value
-    texts: list[Operand] = [option if isinstance(option, str) else Value(option) for option in options]
-    expected = say("one of {}", listed(texts, "or", 12))
-    hint = nearest(value, [text for text in texts if isinstance(text, str)]) if isinstance(value, str) else NOTHING
-    yield Violation("value", pointer, say("{name} takes {}, and {}.", expected, _gives(value)), hint, expected)
+    yield _none_of(error.kind.options if hasattr(error.kind, "options") else error.kind.value, pointer, value)
+
+
+def _none_of(options: list[Any], pointer: Pointer, value: Any) -> Violation:
+    expected = say("one of {}", listed(_texts(options), "or", 12))
+    hint = nearest(value, [option for option in options if isinstance(option, str)]) if isinstance(value, str) else NOTHING
+    return Violation("value", pointer, say("{name} takes {}, and {}.", expected, _gives(value)), hint, expected)
+
+
+def _texts(options: list[Any]) -> list[Operand]:
+    return [option if isinstance(option, str) else Value(option) for option in options]
 
 
 def _const(error: Any, pointer: Pointer, value: Any, schema: Any) -> Iterator[Violation]:
@@ -379,6 +385,14 @@ def _alternatives(error: Any, pointer: Pointer, value: Any, schema: Any) -> Iter
     if meant is not None and (told := list(_within_form(meant, pointer, value, schema))):
         yield from told
         return
+    name, options = _told_apart(branches, schema)
+    if isinstance(value, dict) and name and name not in value:
+        hint = say("It says which form is meant: {}.", listed(_texts(options), "or"))
+        yield Violation("missing", (*pointer, name), say("{name} is required and is not set."), hint, name, on_key=True)
+        return
+    if isinstance(value, dict) and name and value[name] not in options:
+        yield _none_of(options, (*pointer, name), value[name])
+        return
     words = [str(branch.get("title") or branch.get("type") or branch.get("const") or "") for branch in branches]
     named = [word for word in dict.fromkeys(words) if word]
     expected = say("one of its forms ({})", listed(named, "or")) if named else say("one of its forms")
@@ -403,6 +417,17 @@ def _meant_form(branches: list[dict[str, Any]], value: Any, root: Any) -> dict[s
         scores.append(known - len(value) + sum(10 if value[key] == properties[key]["const"] else -10 for key in constants))
     best = max(scores, default=0)
     return branches[scores.index(best)] if scores.count(best) == 1 and best > -len(value) else None
+
+
+def _told_apart(branches: list[dict[str, Any]], root: Any) -> tuple[str, list[Any]]:
+    """The property by whose constants forms are told apart, with these; an empty name where there is none."""
+    wholes = [referred(each["$ref"], root) if isinstance(each.get("$ref"), str) else each for each in branches]
+    properties = [whole.get("properties", {}) if isinstance(whole, dict) else {} for whole in wholes]
+    for name in properties[0] if len(properties) > 1 else ():
+        parts = [each.get(name) for each in properties]
+        if all(isinstance(part, dict) and "const" in part for part in parts):
+            return name, [part["const"] for part in parts]
+    return "", []
 
 
 def _within_form(branch: dict[str, Any], pointer: Pointer, value: Any, root: Any) -> Iterator[Violation]:
