@@ -14,8 +14,9 @@ from jovial_scaffold.core.expressions.pending import Pending
 from jovial_scaffold.core.expressions.residuals import binary
 from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.parameters.typing import as_declared, from_text
+from jovial_scaffold.core.schemas.navigation import subschema
 from jovial_scaffold.core.schemas.shapes import annotated, filled, shape_of
-from jovial_scaffold.core.schemas.validation import SchemaError, Validator, subschema
+from jovial_scaffold.core.schemas.validation import SchemaError, Validator
 from jovial_scaffold.core.text.source import pointer_text
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.reports.rendering import cell

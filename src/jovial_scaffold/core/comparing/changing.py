@@ -7,7 +7,7 @@ from jovial_scaffold.core.expressions.scopes import MapScope
 from jovial_scaffold.core.expressions.values import NONE, Optional, deep_marks
 from jovial_scaffold.core.schemas.annotations import CHANGE_EFFECTS, effect_words
 from jovial_scaffold.core.schemas.catalog import ResourceType
-from jovial_scaffold.core.schemas.validation import is_always_set, subschema
+from jovial_scaffold.core.schemas.navigation import is_always_set, subschema
 from jovial_scaffold.core.text.source import Pointer
 
 

@@ -5,7 +5,7 @@ from typing import Any
 
 from jovial_scaffold.core.comparing.matrix import Comparison
 from jovial_scaffold.core.records import value_record
-from jovial_scaffold.core.schemas.validation import subschema
+from jovial_scaffold.core.schemas.navigation import subschema
 from jovial_scaffold.core.text.patterns import pattern
 from jovial_scaffold.core.text.source import Pointer
 

@@ -10,8 +10,9 @@ from jovial_scaffold.core.folders import Refusal
 from jovial_scaffold.core.parameters.layers import Layer, Setting, merged_values, setting_of
 from jovial_scaffold.core.parameters.secrets import SecretSourceError, fetch, is_source
 from jovial_scaffold.core.parameters.typing import as_declared, from_text
+from jovial_scaffold.core.schemas.navigation import subschema
 from jovial_scaffold.core.schemas.shapes import Shape, secret_pointers, secret_shape, with_secrets
-from jovial_scaffold.core.schemas.validation import Validator, Violation, as_written, subschema
+from jovial_scaffold.core.schemas.validation import Validator, Violation, as_written
 from jovial_scaffold.core.spelling import Speller
 from jovial_scaffold.core.templates.model import Declaration, Template
 from jovial_scaffold.core.text.source import Pointer, pointer_text, value_at

@@ -3,7 +3,7 @@
 import re
 from typing import Any
 
-from jovial_scaffold.core.schemas.validation import subschema
+from jovial_scaffold.core.schemas.navigation import subschema
 from jovial_scaffold.core.text.json_reader import read_json
 from jovial_scaffold.core.text.scalars import NumberRangeError, bounded_float, bounded_integer
 

@@ -28,7 +28,7 @@ from jovial_scaffold.core.rendering.lookups import look_up
 from jovial_scaffold.core.rendering.plan import Plan
 from jovial_scaffold.core.rendering.records import AbsentRecord, LoopRecord, ModuleRecord, ResourceRecord
 from jovial_scaffold.core.rendering.shapes import Code, Constants, Values
-from jovial_scaffold.core.schemas.validation import subschema
+from jovial_scaffold.core.schemas.navigation import subschema
 from jovial_scaffold.core.templates.compiling import written_span
 from jovial_scaffold.core.templates.model import (
     Compiled,

@@ -9,8 +9,8 @@ from jovial_scaffold.core.rendering.computing import whole_doubles
 from jovial_scaffold.core.rendering.instances import Instance, Surroundings
 from jovial_scaffold.core.rendering.tracing import Tracer, tracer_of
 from jovial_scaffold.core.schemas.catalog import ResourceType
+from jovial_scaffold.core.schemas.navigation import subschema
 from jovial_scaffold.core.schemas.shapes import annotated, with_secrets
-from jovial_scaffold.core.schemas.validation import subschema
 from jovial_scaffold.core.templates.advice import advice, of_computed
 from jovial_scaffold.core.templates.model import Dynamic
 from jovial_scaffold.core.templates.properties import violation_message

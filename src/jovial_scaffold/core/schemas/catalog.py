@@ -18,9 +18,10 @@ from jovial_scaffold.core.schemas.annotations import ANNOTATIONS, wrong_annotati
 from jovial_scaffold.core.schemas.bundling import Documents, outward
 from jovial_scaffold.core.schemas.keywords import misspelt, parts
 from jovial_scaffold.core.schemas.lists import Lists
+from jovial_scaffold.core.schemas.navigation import referred
 from jovial_scaffold.core.schemas.shapes import Shape, shape_of_map
 from jovial_scaffold.core.schemas.types import type_of_schema
-from jovial_scaffold.core.schemas.validation import SchemaError, Validator, check_schema, is_schema, referred
+from jovial_scaffold.core.schemas.validation import SchemaError, Validator, check_schema, is_schema
 from jovial_scaffold.core.text.files import Files
 from jovial_scaffold.core.text.source import Origin
 from jovial_scaffold.core.text.unknown import UNKNOWN

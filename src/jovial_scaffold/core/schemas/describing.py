@@ -4,7 +4,8 @@ from collections.abc import Callable, Iterator
 from typing import Any, NamedTuple
 
 from jovial_scaffold.core.schemas.catalog import ResourceType
-from jovial_scaffold.core.schemas.validation import Validator, referred
+from jovial_scaffold.core.schemas.navigation import referred
+from jovial_scaffold.core.schemas.validation import Validator
 
 _BOUNDS = (
     *(("minimum", "at least"), ("exclusiveMinimum", "more than"), ("maximum", "at most"), ("exclusiveMaximum", "less than")),

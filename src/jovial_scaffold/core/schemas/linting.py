@@ -13,9 +13,10 @@ from jovial_scaffold.core.limits import FILLED_VALUES, NESTING
 from jovial_scaffold.core.schemas.annotations import CHANGE_EFFECTS
 from jovial_scaffold.core.schemas.catalog import ResourceType
 from jovial_scaffold.core.schemas.keywords import BOUNDS, below, contradictions, parts
+from jovial_scaffold.core.schemas.navigation import is_always_set, subschema
 from jovial_scaffold.core.schemas.shapes import is_endless
 from jovial_scaffold.core.schemas.types import type_of_schema
-from jovial_scaffold.core.schemas.validation import SchemaError, Validator, is_always_set, subschema
+from jovial_scaffold.core.schemas.validation import SchemaError, Validator
 from jovial_scaffold.core.text.source import Origin, Pointer
 from jovial_scaffold.core.words import NOTHING, Amount, Value, listed, nearest, say
 

@@ -4,7 +4,7 @@ from collections.abc import Iterator
 from functools import cached_property
 from typing import Any
 
-from jovial_scaffold.core.schemas.validation import subschema
+from jovial_scaffold.core.schemas.navigation import subschema
 from jovial_scaffold.core.text.source import Pointer
 
 

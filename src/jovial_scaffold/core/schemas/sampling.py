@@ -3,8 +3,9 @@
 from typing import Any
 
 from jovial_scaffold.core.expressions.types import ANY, Type
+from jovial_scaffold.core.schemas.navigation import subschema
 from jovial_scaffold.core.schemas.types import type_of_schema
-from jovial_scaffold.core.schemas.validation import SchemaError, Validator, subschema
+from jovial_scaffold.core.schemas.validation import SchemaError, Validator
 from jovial_scaffold.core.text.source import Pointer
 from jovial_scaffold.core.text.unknown import UNKNOWN
 

@@ -12,7 +12,7 @@ from jovial_scaffold.core.expressions.pending import Pending, is_bare
 from jovial_scaffold.core.expressions.residuals import pending_property
 from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.limits import FILLED_VALUES, NESTING
-from jovial_scaffold.core.schemas.validation import subschema
+from jovial_scaffold.core.schemas.navigation import subschema
 from jovial_scaffold.core.text.patterns import linear_pattern
 from jovial_scaffold.core.text.source import Pointer, pointer_text
 from jovial_scaffold.core.text.unknown import UNKNOWN

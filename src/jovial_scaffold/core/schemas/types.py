@@ -6,7 +6,7 @@ from jovial_scaffold.core.expressions.types import ANY, MOST_OPTIONS, Field, Typ
 from jovial_scaffold.core.expressions.values import type_name
 from jovial_scaffold.core.limits import FEW_INTEGERS
 from jovial_scaffold.core.schemas.annotations import ANNOTATIONS
-from jovial_scaffold.core.schemas.validation import referred
+from jovial_scaffold.core.schemas.navigation import referred
 
 _KINDS = {
     "integer": "int",

@@ -7,8 +7,9 @@ from jovial_scaffold.core.expressions.errors import SyntaxProblem
 from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.findings import Finding, Related, Span
 from jovial_scaffold.core.schemas.keywords import misspelt, parts
+from jovial_scaffold.core.schemas.navigation import referred
 from jovial_scaffold.core.schemas.shapes import secret_pointers, secret_shape, with_secrets
-from jovial_scaffold.core.schemas.validation import SchemaError, Validator, is_schema, referred
+from jovial_scaffold.core.schemas.validation import SchemaError, Validator, is_schema
 from jovial_scaffold.core.spelling import near
 from jovial_scaffold.core.templates.documents import Brackets, document_content
 from jovial_scaffold.core.templates.model import (

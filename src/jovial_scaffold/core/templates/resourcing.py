@@ -9,8 +9,8 @@ from jovial_scaffold.core.expressions.errors import SyntaxProblem
 from jovial_scaffold.core.findings import Related
 from jovial_scaffold.core.records import at_once
 from jovial_scaffold.core.schemas.catalog import Catalogs, ResourceType
+from jovial_scaffold.core.schemas.navigation import subschema
 from jovial_scaffold.core.schemas.shapes import secret_pointers
-from jovial_scaffold.core.schemas.validation import subschema
 from jovial_scaffold.core.spelling import near
 from jovial_scaffold.core.templates.casting import Castings
 from jovial_scaffold.core.templates.compiling import is_name, overlaid, taken_for

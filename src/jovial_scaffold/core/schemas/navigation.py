@@ -1,0 +1,67 @@
+"""From a place in a value to the parts of its schema that speak of it, through references and applicators in place."""
+
+from typing import Any
+
+from jovial_scaffold.core.text.source import Pointer
+
+
+def subschema(schema: Any, pointer: Pointer, root: Any = None) -> list[dict[str, Any]]:
+    """The parts of a schema that speak of the value at a pointer, through `$ref`, `allOf` and the like."""
+    root = schema if root is None else root
+    parts = _resolved(schema, root)
+    for step in pointer:
+        following: list[dict[str, Any]] = []
+        for part in parts:
+            if isinstance(step, str):
+                properties = part.get("properties", {})
+                found = properties.get(step) if isinstance(properties, dict) else None
+                if found is None:
+                    found = part.get("additionalProperties")
+            else:
+                prefix = part.get("prefixItems", ())
+                found = prefix[step] if step < len(prefix) else part.get("items")
+            if isinstance(found, dict):
+                following.extend(_resolved(found, root))
+        parts = following
+    return parts
+
+
+def is_always_set(schema: Any, pointer: Pointer) -> bool:
+    """Whether a property has a value in every resource: it is required, or has a default."""
+    above = subschema(schema, pointer[:-1])
+    return any(pointer[-1] in part.get("required", ()) for part in above) or any("default" in part for part in subschema(schema, pointer))
+
+
+def referred(reference: str, root: Any) -> Any:
+    """What a reference within a document leads to (RFC 6901, section 6); None where that is nothing."""
+    if "%" in reference:
+        from urllib.parse import unquote  # rarely needed, and dear to start with
+
+        reference = unquote(reference)
+    target = root
+    for step in reference.removeprefix("#").split("/")[1:]:
+        step = step.replace("~1", "/").replace("~0", "~")
+        if isinstance(target, list):
+            target = target[int(step)] if step.isdigit() and int(step) < len(target) else None
+        else:
+            target = target.get(step) if isinstance(target, dict) else None
+    return target
+
+
+def _resolved(schema: Any, root: Any, depth: int = 0) -> list[dict[str, Any]]:
+    if not isinstance(schema, dict) or depth > 16:
+        return []
+    found = [schema]
+    reference = schema.get("$ref")
+    if isinstance(reference, str) and reference.startswith("#"):
+        found.extend(_resolved(referred(reference, root), root, depth + 1))
+    for keyword in ("allOf", "anyOf", "oneOf"):
+        branches = schema.get(keyword, ())
+        for branch in branches if isinstance(branches, list) else ():
+            found.extend(_resolved(branch, root, depth + 1))
+    for keyword in ("if", "then", "else"):
+        found.extend(_resolved(schema.get(keyword), root, depth + 1))
+    dependent = schema.get("dependentSchemas")
+    for branch in dependent.values() if isinstance(dependent, dict) else ():
+        found.extend(_resolved(branch, root, depth + 1))
+    return found
