@@ -19,6 +19,7 @@ environments:
   north: {parameters: [p.yaml], labels: {tier: high}}
   south: {parameters: [p.yaml], labels: {tier: low}}
 """
+_VALUES = "world: outer\ncoast: abc\nposts: [{code: kk, rank: a}]\nchief: {code: kk, rank: a}\ncount: 1\n"
 
 
 def _indented(text: str, by: str) -> str:
@@ -49,6 +50,17 @@ def test_it_is_found_once_at_its_line(mistake: str, place: str) -> None:
     name = where.get("in", "t.yaml")
     lines = [number for number, line in enumerate(files[name].splitlines(), 1) if kind["is"] in line]
     assert all(each.span is not None and each.span.file == name and each.span.line in lines for each in found.findings)
+
+
+@pytest.mark.parametrize("place", _CASES["places"])
+def test_an_environment_adds_nothing_to_it(place: str) -> None:
+    where = _CASES["places"][place]
+    for mistake, kind in _CASES["mistakes"].items():
+        if (place, mistake) == ("what a loop goes over", "a value that no item has"):
+            continue  # it gives an empty text there, which is no key
+        files = {"jovial.yaml": _PROJECT, "p.yaml": _VALUES, **files_of(where, kind["is"])}
+        found = Project(MemoryFolder({name: text.encode() for name, text in files.items()})).check()
+        assert [each.id for each in found.findings] == where.get("but", {}).get(mistake, kind["gives"]), mistake
 
 
 _RULES = _CASES["rules"]

@@ -29,7 +29,7 @@ from jovial_scaffold.core.rendering.plan import Plan
 from jovial_scaffold.core.rendering.records import AbsentRecord, LoopRecord, ModuleRecord, ResourceRecord
 from jovial_scaffold.core.rendering.shapes import Code, Constants, Values
 from jovial_scaffold.core.schemas.navigation import subschema
-from jovial_scaffold.core.templates.compiling import written_span
+from jovial_scaffold.core.templates.compiling import reads_nothing_of, written_span
 from jovial_scaffold.core.templates.model import (
     Compiled,
     Constant,
@@ -231,8 +231,8 @@ class Environment(LookupScope):
 
     def _default(self, declaration: Declaration) -> Any:
         name = declaration.name
-        if declaration.default is None:
-            return UNKNOWN
+        if declaration.default is None or not reads_nothing_of(self.plan.later_names, declaration.default):
+            return UNKNOWN  # that it reads what is not there yet is said of the template
         if self.use is not None and name not in self.parameters.defaulted:
             self.parameters.defaulted = (*self.parameters.defaulted, name)
         if name in self._defaulting:
@@ -550,6 +550,8 @@ class Environment(LookupScope):
     def judge(self, requirements: tuple[Requirement, ...]) -> None:
         """Report each `must` that does not hold, with the author's message."""
         for requirement in requirements:
+            if not reads_nothing_of(self.plan.later_names, requirement.require, requirement.message):
+                continue  # which is said of the template
             held = self.computer.condition(requirement.require, {}, Site(), "require")
             if held is not False:
                 continue

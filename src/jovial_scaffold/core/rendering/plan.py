@@ -38,6 +38,11 @@ class Plan:
         return Speller(self.template.names)
 
     @cached_property
+    def later_names(self) -> frozenset[str]:
+        """What defaults and `must` cannot read."""
+        return self.template.later_names
+
+    @cached_property
     def cycles(self) -> tuple[list[Finding], frozenset[str]]:
         """Resources that wait for each other: findings, and the names of all that do."""
         return resource_cycles(self.template, reached_resources(self.template, self._whole))

@@ -28,7 +28,7 @@ from jovial_scaffold.core.schemas.types import type_of_schema
 from jovial_scaffold.core.templates import lacking
 from jovial_scaffold.core.templates.absences import Without, what_is_false
 from jovial_scaffold.core.templates.advice import advice
-from jovial_scaffold.core.templates.compiling import formulas_of
+from jovial_scaffold.core.templates.compiling import reads_nothing_of
 from jovial_scaffold.core.templates.families import Families
 from jovial_scaffold.core.templates.fitting import Fitting, PropertyPlace, condition_fault, omittable_fault, text_fault
 from jovial_scaffold.core.templates.joined_texts import JoinedTexts
@@ -118,9 +118,10 @@ class _TypeCheck:
             return []
         for function in self.template.functions.values():
             self.own_function(function)
+        later = self.template.later_names
         for declaration in self.template.parameters.values():
             default = declaration.default
-            if not self.reads_parameters_only(default):
+            if not reads_nothing_of(later, default):
                 continue  # which is said of the names
             if isinstance(default, Dynamic) and isinstance(default.content, Formula):
                 place = _declared(declaration.name, declaration.schema, "default")
@@ -128,7 +129,7 @@ class _TypeCheck:
             elif declaration.default is not None:
                 self.value(declaration.default, Place())
         requirements = [*self.template.must, *(each for d in self.template.parameters.values() for each in d.must)]
-        requirements = [each for each in requirements if self.reads_parameters_only(each.require, each.message)]
+        requirements = [each for each in requirements if reads_nothing_of(later, each.require, each.message)]
         sound = [requirement for requirement in requirements if self.requirement(requirement)]
         contradictions = list(never_met(self.known))
         if contradictions:
@@ -149,11 +150,6 @@ class _TypeCheck:
         for output in self.template.outputs.values():
             self.value(output.value, Place())
         return self.findings
-
-    def reads_parameters_only(self, *written: Compiled | Condition | None) -> bool:
-        """Whether expressions read no names but those of parameters, where others are not there yet."""
-        later = self.template.names - self.template.parameters.keys()
-        return all(later.isdisjoint(formula.program.names) for each in written for formula, _, _ in formulas_of(each))
 
     # -- walking
 
@@ -458,7 +454,7 @@ class _TypeCheck:
                 continue
             scope = self.known.scope(assignment, assumed)
             checker = Checker(scope, assumed)
-            variables = self.variables(place, scope, checker)
+            variables = self.variables(place, scope, Checker(scope, assumed))
             if variables is None:
                 continue
             outcome.tried += 1
@@ -529,7 +525,7 @@ class _TypeCheck:
         checker = Checker(scope, assumed)
         checker.filled = self.filled
         try:
-            variables = self.variables(place, scope, checker)
+            variables = self.variables(place, scope, Checker(scope, assumed))
             if variables is None:
                 return None
             outcome.tried += 1
@@ -736,6 +732,18 @@ class _TypeCheck:
             sure = sure if held is True else None
         return sure
 
+    def fails_filled(self, formula: Formula, scope: KnownScope, variables: dict[str, Any]) -> bool:
+        """Whether what a loop goes over fails wherever the lists that it is made of hold anything: then no round comes of it."""
+        checker = Checker(scope, scope.assumed)
+        checker.filled = frozenset((*self.template.parameters, *variables))
+        try:
+            checker.check(formula.node, variables)
+        except BudgetError:
+            return False
+        except EvaluationError:
+            return True
+        return False
+
     def may_exclude_each_other(self, place: Place, assignment: Assignment) -> bool:
         """Whether two loops around a place hang on one parameter of which nothing is assumed, so that where one has rounds, the other may
         have none."""
@@ -758,10 +766,12 @@ class _TypeCheck:
             return dict(place.names)
         found: dict[str, Any] = dict(place.names)
         for loop in place.loops:
-            try:
-                over = checker.maybe(loop.over.content.node, found) if isinstance(loop.over.content, Formula) else loop.over.content.value
-            finally:
-                checker.problems.clear()  # they are said where the loop stands
+            content = loop.over.content
+            over = checker.maybe(content.node, found) if isinstance(content, Formula) else content.value
+            if checker.problems:  # which are said where the loop stands
+                checker.problems.clear()
+                if isinstance(content, Formula) and self.fails_filled(content, scope, found):
+                    return None
             known = ANY if over is UNKNOWN else type_of_value(over)
             if over is UNKNOWN or not known.may_be("list", "map") or (known.is_only("list", "map") and known.longest == 0):
                 return None

@@ -232,6 +232,11 @@ def _expressions(value: Compiled, variables: tuple[str, ...]) -> list[tuple[Cond
     return found + [each for _, part in parts_of(value) for each in _expressions(part, variables)]
 
 
+def reads_nothing_of(names: frozenset[str], *written: Compiled | Condition | None) -> bool:
+    """Whether expressions read none of some names."""
+    return all(names.isdisjoint(formula.program.names) for each in written for formula, _, _ in formulas_of(each))
+
+
 def formulas_of(value: Compiled | Condition | None, variables: tuple[str, ...] = ()) -> list[tuple[Formula, Origin, tuple[str, ...]]]:
     """Every expression inside a value, with its origin and the loop variables it sees."""
     if value is None:

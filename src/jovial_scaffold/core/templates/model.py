@@ -355,6 +355,11 @@ class Template:
         """What expressions can read, but for the context."""
         return frozenset((*self.parameters, *self.values, *self.lookups, *self.resources, *self.documents))
 
+    @property
+    def later_names(self) -> frozenset[str]:
+        """What defaults and `must` cannot read: it is not there yet."""
+        return self.names - self.parameters.keys()
+
     def output_address(self, name: str) -> str:
         """What an output is called where resources and documents have addresses: `outputs.` before it if something else has its name."""
         return f"{_OUTPUTS}{name}" if name in self.names else name
