@@ -11,7 +11,7 @@ from jovial_scaffold.core.findings import Finding, Related, Span
 from jovial_scaffold.core.folders import Folder, History, Refusal, RevisionError, no_history, nothing_named
 from jovial_scaffold.core.limits import IDLE_FILES, LINTED_TYPES
 from jovial_scaffold.core.meter import Meter
-from jovial_scaffold.core.parameters.layers import Layer, file_layer, text_layer
+from jovial_scaffold.core.parameters.layers import Layer, file_layer, part_layer, text_layer
 from jovial_scaffold.core.parameters.resolving import Parameters
 from jovial_scaffold.core.parameters.secrets import is_source
 from jovial_scaffold.core.project_file import EnvironmentEntry, FileReference, ProjectFile
@@ -25,7 +25,7 @@ from jovial_scaffold.core.text.discretion import discreet
 from jovial_scaffold.core.text.files import Files
 from jovial_scaffold.core.text.formats import DATA_SUFFIXES, format_of, loses_keys, read_source
 from jovial_scaffold.core.text.roles import misplaced, role_of
-from jovial_scaffold.core.text.source import Origin, Source, value_at
+from jovial_scaffold.core.text.source import Origin, Source, split_pointer, value_at
 from jovial_scaffold.core.waivers import Waiver, WaiverReader
 from jovial_scaffold.core.words import Described, nearest, say
 
@@ -191,7 +191,7 @@ class Inputs:
         values: Sequence[tuple[str, str]],
     ) -> tuple[tuple[Layer, ...], bool]:
         """The environment's layers in order, with further files and values, and whether one of them could not be read."""
-        declared = tuple(template.parameters)
+        schemas = {name: each.schema for name, each in template.parameters.items()}
         layers: list[Layer] = []
         unread = False
         for reference in entry.parameters:
@@ -203,16 +203,17 @@ class Inputs:
             key.removeprefix(_VARIABLE_PREFIX): text for key, text in self.overrides.process.items() if key.startswith(_VARIABLE_PREFIX)
         }
         if process:
-            layers.append(text_layer("process variables", process, declared))
+            layers.append(text_layer("process variables", process, schemas))
         for path in (*files, *self.overrides.files):
             layer, problems = self._parameter_file(*self.files.outside(path), template)
             findings += problems
             unread = unread or layer is None or (layer.source is not None and loses_keys(layer.source))
             layers += [layer] if layer else []
         for name, text in self.overrides.values:
-            layers.append(text_layer(f"--with {name}", {name: text}, declared))
+            layers.append(_set(f"--with {name}", name, text, schemas, layers))
         for name, text in values:
-            layers.append(text_layer(f"?{name}={text}" if is_public(template, name) else f"?{name}", {name: text}, declared))
+            label = f"?{name}={text}" if is_public(template, name) else f"?{name}"
+            layers.append(_set(label, name, text, schemas, layers))
         return tuple(layers), unread
 
     def _parameter_file(self, source: Source | None, findings: list[Finding], template: Template) -> tuple[Layer | None, list[Finding]]:
@@ -235,7 +236,7 @@ class Inputs:
             return None, [*findings, Finding("file-role", "error", message, span, hint)]
         if texts and isinstance(value, dict):
             findings = [*findings, *_same_names(source, value)]
-        return file_layer(source, texts, tuple(template.parameters)), findings
+        return file_layer(source, texts, {name: each.schema for name, each in template.parameters.items()}), findings
 
     def is_tracked(self, name: str) -> bool:
         """Whether the repository keeps a file of the project; the history is asked for once."""
@@ -302,6 +303,13 @@ class Inputs:
                 content = self.files.folder.read(name)
                 if isinstance(content, bytes):
                     yield name, content
+
+
+def _set(label: str, name: str, text: str, schemas: dict[str, dict[str, Any]], below: Sequence[Layer]) -> Layer:
+    """What `name=text`, or `name/pointer=text`, says over the layers below."""
+    whole, _, pointer = name.partition("/")
+    layer = part_layer(label, whole, split_pointer(pointer), text, schemas[whole], below) if pointer and whole in schemas else None
+    return layer or text_layer(label, {name: text}, schemas)
 
 
 def is_public(template: Template, name: str) -> bool:

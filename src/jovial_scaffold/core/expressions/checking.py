@@ -390,7 +390,7 @@ class Checker(Evaluator):
         fitting = [overload for overload in function.overloads if may_fit(overload.takes, types)]
         if not fitting:
             error = no_overload(function, [], [])
-            given = listed((known.text() for known in types), ",")
+            given = listed(known.text() for known in types)
             raise _at(
                 EvaluationError(say("{}() does not take {}.", function.name, given), hint=error.hint, id="type-mismatch"),
                 (node.start, node.end),

@@ -1,12 +1,14 @@
 """Layers of values, merged by RFC 7396, and the place that set each value down to its leaves."""
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
 from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.findings import Span
 from jovial_scaffold.core.parameters.secrets import is_source
+from jovial_scaffold.core.parameters.typing import from_text
 from jovial_scaffold.core.records import value_record
+from jovial_scaffold.core.schemas.navigation import subschema
 from jovial_scaffold.core.text.source import Pointer, Source, part
 
 
@@ -100,19 +102,55 @@ def setting_of(layers: Iterable[Layer], pointer: Pointer) -> Setting | None:
     return None
 
 
-def file_layer(source: Source, texts: bool, declared: Iterable[str]) -> Layer:
+def file_layer(source: Source, texts: bool, schemas: Mapping[str, dict[str, Any]]) -> Layer:
     """The layer of a parameter file. In a file of texts, names match without regard to case."""
     values = source.value if isinstance(source.value, dict) else {}
     if texts:
-        values = _folded(values, declared)
+        values = _folded(values, schemas)
     return Layer(source.name, values, source, texts)
 
 
-def text_layer(label: str, values: Mapping[str, str], declared: Iterable[str]) -> Layer:
-    """A layer of texts that is no file, such as process variables."""
-    return Layer(label, _folded(values, declared), None, True)
+def text_layer(label: str, values: Mapping[str, str], schemas: Mapping[str, dict[str, Any]]) -> Layer:
+    """A layer of texts that is no file, such as process variables; `schemas` are those of the declared parameters."""
+    return Layer(label, _folded(values, schemas), None, True)
 
 
-def _folded(values: Mapping[str, Any], declared: Iterable[str]) -> dict[str, Any]:
-    names = {name.casefold(): name for name in declared}
-    return {names.get(key.casefold(), key): value for key, value in values.items()}
+def part_layer(label: str, name: str, pointer: Pointer, text: str, schema: dict[str, Any], below: Iterable[Layer]) -> Layer | None:
+    """A layer that sets one part of a parameter, over the layers `below`; None where it has no such part.
+
+    Maps merge, as those of any layer do. An item of a list has no key to merge by, so that the layer holds the whole list.
+    """
+    whole = value = merged_values(below).get(name)
+    steps: list[str | int] = []
+    for step in pointer:
+        if type(value) is list:
+            if not step.isdigit() or int(step) >= len(value):  # type: ignore[union-attr]  # a step of a text is one
+                return None
+            steps.append(int(step))
+            value = value[int(step)]
+        else:
+            steps.append(step)
+            value = value.get(step) if type(value) is dict and not is_source(value) else None
+    leaf = from_text(text, {"allOf": subschema(schema, tuple(steps))})
+    return Layer(label, {name: _with_part(whole, steps, leaf, merges=True)})
+
+
+def _with_part(whole: Any, steps: Sequence[str | int], leaf: Any, merges: bool) -> Any:
+    if not steps:
+        return leaf
+    first, rest = steps[0], steps[1:]
+    if isinstance(first, int):
+        return [_with_part(item, rest, leaf, False) if index == first else item for index, item in enumerate(whole)]
+    inside = whole if type(whole) is dict and not is_source(whole) else {}
+    return {**({} if merges else inside), first: _with_part(inside.get(first), rest, leaf, merges)}
+
+
+def _folded(values: Mapping[str, Any], schemas: Mapping[str, dict[str, Any]]) -> dict[str, Any]:
+    """Texts by the declared names; what is to be a map or list is one already, so that it merges with others."""
+    names = {name.casefold(): name for name in schemas}
+    found = {}
+    for key, value in values.items():
+        name = names.get(key.casefold(), key)
+        known = from_text(value, schemas[name]) if name in schemas and isinstance(value, str) else value
+        found[name] = known if isinstance(known, dict | list) else value
+    return found

@@ -131,7 +131,14 @@ class Checker:
                     hint = nearest(name, speller, say("Declare it under `parameters` of the template, or remove it."))
                 if name in self.template.values:
                     hint = say("It is a value of the template's `let`; only parameters can be set from outside.")
-                message = say("The template declares no parameter `{}`{}.", name, "" if span else say(", which {} sets", layer.label))
+                setter = "" if span else say(", which {} sets", layer.label)
+                message = say("The template declares no parameter `{}`{}.", name, setter)
+                whole, _, pointer = name.partition("/")
+                if pointer and whole in declared:
+                    message = say("`{}` has nothing at `{}`{}.", whole, pointer, setter)
+                    hint = say("An item of a list is named by its number, from 0, and has to be there.")
+                elif pointer:
+                    hint = nearest(whole, speller, hint)
                 findings.append(Finding("parameter-undeclared", "error", message, span, hint, environments=(parameters.environment,)))
                 meant.add(speller.near(name))
         return meant

@@ -4,8 +4,8 @@ import re
 from typing import Any
 
 from jovial_scaffold.core.schemas.navigation import subschema
-from jovial_scaffold.core.text.json_reader import read_json
 from jovial_scaffold.core.text.scalars import NumberRangeError, bounded_float, bounded_integer
+from jovial_scaffold.core.text.yaml_reader import read_yaml
 
 _INTEGER = re.compile(r"[-+]?[0-9]+\Z")
 _NUMBER = re.compile(r"[-+]?(?:[0-9]+(?:\.[0-9]*)?|\.[0-9]+)(?:[eE][-+]?[0-9]+)?\Z")
@@ -42,7 +42,7 @@ def from_text(text: str, schema: dict[str, Any]) -> Any:
     except NumberRangeError:
         return text
     if types & {"array", "object"} and stripped[:1] in ("[", "{"):
-        value, problems = read_json(stripped)
+        value, problems = read_yaml(stripped)
         if not problems:
             return value
     return text

@@ -198,18 +198,18 @@ def _effect(part: dict[str, Any], place: Origin, kind: ResourceType, steps: Poin
         return  # which was said when it was read
     known = type_of_schema({**{key: kind.schema[key] for key in ("$defs", "definitions") if key in kind.schema}, **part})
     pointer = _of_property(steps)
-    found: list[EvaluationError | None] = []
-    if pointer is None or is_always_set(kind.schema, pointer):
-        found.append(_effect_error(node, settled(known)))
-    if pointer is None or not found:
-        found.append(_effect_error(node, Abstract(Type(frozenset(("optional_type",)), items=known))))
-        if found[-1] is not None and _effect_error(node, settled(known)) is None:
-            found[-1].hint = _MAY_BE_UNSET
-    for error in found[:1] if all(found) else ():
-        assert error is not None
+    as_value = _effect_error(node, settled(known))
+    as_optional = _effect_error(node, Abstract(Type(frozenset(("optional_type",)), items=known)))
+    if pointer is None:  # a part that may be either
+        error, hint = (as_value, NOTHING) if as_optional is not None else (None, NOTHING)
+    elif is_always_set(kind.schema, pointer):
+        error, hint = as_value, _IS_SET if as_optional is None else NOTHING
+    else:
+        error, hint = as_optional, _MAY_BE_UNSET if as_value is None else NOTHING
+    if error is not None:
         at = place.child("changeEffect")
         span = at.inner_span(error.start, error.end) if error.start >= 0 else at.value_span()
-        yield Finding("catalog-schema", "error", error.message, span, error.hint)
+        yield Finding("catalog-schema", "error", error.message, span, hint or error.hint)
 
 
 def _effect_error(node: Node, side: Any) -> EvaluationError | None:
@@ -228,6 +228,7 @@ def _effect_error(node: Node, side: Any) -> EvaluationError | None:
     return EvaluationError(say("`changeEffect` is one of {}, and this may give {}.", listed(CHANGE_EFFECTS, "or"), given), hint=hint)
 
 
+_IS_SET = say("A property that is required or has a default is a value: write was and becomes by themselves.")
 _MAY_BE_UNSET = say("A property that is neither required nor has a default may not be set: write was.orValue(…) and becomes.orValue(…).")
 
 

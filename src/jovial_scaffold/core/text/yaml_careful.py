@@ -47,8 +47,8 @@ class _Container:
 
     __slots__ = (
         "anchor",
+        "cut",
         "flow",
-        "is_cut",
         "is_key",
         "is_lost",
         "is_map",
@@ -69,7 +69,7 @@ class _Container:
         self.anchor = anchor
         self.key: str | None = None
         self.is_map = type(value) is dict
-        self.is_cut = False  # YAML ends one of its values too early
+        self.cut: tuple[int, int] | None = None  # where a value stands that YAML ends too early
         self.is_key = False  # a map or list in the place of a key
         self.is_lost = False  # what was meant by it is not known
         self.key_place: Any = None  # the event of the key, whose place is asked for rarely
@@ -197,9 +197,10 @@ class _Builder:
             self.foreign_tag(event)
         is_key = bool(self.stack) and self.awaits_key(event)
         if is_key:
-            self.problem("yaml-key", say("A map or list stands where a key is expected."), event, self.key_hint(event))
             self.stack[-1].key = _NO_KEY
-            self.stack[-1].is_lost = self.stack[-1].flow
+            if not _is_behind(self.stack[-1].cut, event.start_mark.index):
+                self.problem("yaml-key", say("A map or list stands where a key is expected."), event, self.key_hint(event))
+                self.stack[-1].is_lost = self.stack[-1].flow
         if event.anchor:
             self.open_anchors.add(event.anchor)
         self.stack.append(_Container(value, self.pointer(), event.start_mark, event.flow_style, event.anchor))
@@ -237,7 +238,7 @@ class _Builder:
             return False
         text = event.value
         if top.key is None:
-            if text == "<<":
+            if text == "<<" or top.cut is not None:
                 return False
             top.key = text
             top.key_place = event
@@ -262,6 +263,8 @@ class _Builder:
             if type(top.value) is dict and top.key is None:
                 top.key = text
                 top.key_place = event
+                if _is_behind(top.cut, event.start_mark.index):
+                    top.key = _NO_KEY
                 if event.anchor:
                     self.texts[event.anchor] = text
                     self.anchors[event.anchor] = (text if style != "plain" else self.plain(event, text), 1)
@@ -329,15 +332,15 @@ class _Builder:
         """`{s: xs.filter(s, s.up)}` is cut by YAML at the comma: a value with an open bracket, and a key with no value."""
         if self.is_rest_of_text(top, text, event):
             return
-        if not _is_cut(text if type(top.value) is list or text else top.key or "") or top.is_cut:
+        if not _is_cut(text if type(top.value) is list or text else top.key or "") or top.cut is not None:
             return
         from jovial_scaffold.core.text.yaml_mending import value_end
 
-        top.is_cut = True
         start = event.start_mark.index if text else _place_of(top.key_place)[0]
         end = self.text.find("\n", start)
         line = self.text[: end if end >= 0 else len(self.text)]
         whole = line[start : value_end(line, start)].rstrip()
+        top.cut = (start, start + len(whole))
         hint = NOTHING
         if text and not _is_cut(whole):
             entry = f"{top.key}: {quoted(whole)}" if type(top.value) is dict else quoted(whole)
@@ -395,6 +398,8 @@ class _Builder:
             self.problems.append(Problem(NODES.finding, message, start, end, say("Write smaller lists.")))
             raise _TooMuch
         if type(top.value) is list:
+            if _is_behind(top.cut, start):
+                return
             if self.places is not None:
                 self.places[(*top.pointer, len(top.value))] = Place(start, start, start, end, style)
             top.value.append(value)
@@ -421,6 +426,11 @@ class _Builder:
 
 def _place_of(event: Any) -> tuple[int, int]:
     return (0, 0) if event is None else (event.start_mark.index, event.end_mark.index)
+
+
+def _is_behind(cut: tuple[int, int] | None, at: int) -> bool:
+    """Whether what YAML takes for an entry is the rest of a value that it has cut."""
+    return cut is not None and cut[0] < at < cut[1]
 
 
 def _is_cut(text: str) -> bool:
