@@ -242,7 +242,7 @@ class Checker:
                 parts = subschema(declaration.schema, pointer)
                 fetched = from_text(text, parts[0] if len(parts) == 1 else {})
             except SecretSourceError as error:
-                unset = say("The secret `{}` has no value: {}", pointer_text(at), error.message)
+                unset = say("The secret `{}` has no value. {}", pointer_text(at), error.message)
                 wrong: Level = "error" if error.malformed else "warning"
                 report("secret-source-invalid" if error.malformed else "secret-source-unset", wrong, unset, place, error.hint)
             value = _with(value, pointer, fetched)
