@@ -6,7 +6,7 @@ A finding is an error only where no value at all fits, or where a witness was fo
 It is long because each place of a template that holds an expression has its check here.
 """
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import replace
 from functools import partial
 from itertools import islice
@@ -20,7 +20,7 @@ from jovial_scaffold.core.expressions.program import Program
 from jovial_scaffold.core.expressions.references import references
 from jovial_scaffold.core.expressions.scopes import Scope
 from jovial_scaffold.core.expressions.syntax import Name, Node, Operation, Select
-from jovial_scaffold.core.expressions.types import ANY, STRING, Abstract, Type, has_abstract, joined, settled, type_of_value, type_of_values
+from jovial_scaffold.core.expressions.types import ANY, Abstract, Type, has_abstract, type_of_value, type_of_values
 from jovial_scaffold.core.expressions.values import NONE, Optional
 from jovial_scaffold.core.findings import Finding, Span
 from jovial_scaffold.core.limits import FEW_COMBINATIONS, STATIC_COMBINATIONS, STATIC_TRIALS
@@ -28,11 +28,12 @@ from jovial_scaffold.core.schemas.types import type_of_schema
 from jovial_scaffold.core.templates import lacking
 from jovial_scaffold.core.templates.absences import Without, what_is_false
 from jovial_scaffold.core.templates.advice import advice
+from jovial_scaffold.core.templates.around import Around, is_held, names_read
 from jovial_scaffold.core.templates.compiling import reads_nothing_of
 from jovial_scaffold.core.templates.families import Families
 from jovial_scaffold.core.templates.fitting import Fitting, PropertyPlace, condition_fault, omittable_fault, text_fault
 from jovial_scaffold.core.templates.joined_texts import JoinedTexts
-from jovial_scaffold.core.templates.knowledge import Assignment, Environments, Knowledge, Known, KnownScope
+from jovial_scaffold.core.templates.knowledge import Assignment, Environments, Knowledge, Known
 from jovial_scaffold.core.templates.mistakes import ELSEWHERE, Mistake, Outcome, Place, finding_of, mistakes_of
 from jovial_scaffold.core.templates.model import (
     Compiled,
@@ -52,7 +53,7 @@ from jovial_scaffold.core.templates.model import (
 from jovial_scaffold.core.templates.properties import check_properties
 from jovial_scaffold.core.templates.requirements import never_met
 from jovial_scaffold.core.templates.selecting import leaf_of
-from jovial_scaffold.core.templates.trials import Acceptance, Choices, choices_of, literals
+from jovial_scaffold.core.templates.trials import Acceptance, Choices, literals
 from jovial_scaffold.core.text.source import Origin, pointer_text
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import NOTHING, Amount, Value, listed, nearest, say, together
@@ -108,7 +109,7 @@ class _TypeCheck:
         self.texts = JoinedTexts(known, self.fitting)
         self.families = Families(known, self.fitting, self.texts, self.conditional, self.is_quiet)
         self.lacking = lacking.Lacking(known)
-        self.first_round = False  #: whether positions of lists are 0
+        self.around = Around(known)
         self.filled: frozenset[str] = frozenset()  #: names whose lists and maps are taken to hold something
         self.shape_trials: dict[tuple[Any, ...], int] = {}
         self.findings: list[Finding] = []
@@ -400,7 +401,7 @@ class _TypeCheck:
 
     def turned_out(self, formula: Formula, place: Place, judge: Any, role: str) -> Outcome:
         """What comes of an expression, whatever is said of it."""
-        choices = self.choices(formula, place)
+        choices = self.around.choices(formula, place)
         if choices.count <= FEW_COMBINATIONS.most:
             outcome = Outcome()
             for assignment, assumed in choices.each():
@@ -422,12 +423,12 @@ class _TypeCheck:
 
     def in_first_round(self, outcome: Outcome, formula: Formula, place: Place, judge: Any, choices: Choices) -> None:
         """Try an expression where the positions of lists are 0: each loop that has rounds has that one."""
-        self.first_round = True
+        self.around.first_round = True
         results = len(outcome.results)
         for assignment, assumed in islice(choices.each(), FEW_COMBINATIONS.most):
             self.tried(outcome, formula, place, judge, assignment, assumed)
         del outcome.results[results:]
-        self.first_round = False
+        self.around.first_round = False
 
     def tried_filled(self, outcome: Outcome, formula: Formula, place: Place, judge: Any, choices: Choices) -> None:
         """Try an expression where the lists and maps of parameters hold something: what may go wrong in a macro does, then."""
@@ -446,15 +447,15 @@ class _TypeCheck:
 
     def tried_without(self, outcome: Outcome, formula: Formula, place: Place) -> None:
         """Look for values of parameters that lack what an expression reads."""
-        names = [*_names_read(formula, place)]
-        for assignment, assumed in self.lacking.trials(names, self.choices(formula, place)):
+        names = [*names_read(formula, place)]
+        for assignment, assumed in self.lacking.trials(names, self.around.choices(formula, place)):
             if not self.known.knowledge.spend():
                 return
-            if self.reached(place, assignment, assumed) is not True:
+            if self.around.reached(place, assignment, assumed) is not True:
                 continue
             scope = self.known.scope(assignment, assumed)
             checker = Checker(scope, assumed)
-            variables = self.variables(place, scope, Checker(scope, assumed))
+            variables = self.around.variables(place, scope, Checker(scope, assumed))
             if variables is None:
                 continue
             outcome.tried += 1
@@ -480,7 +481,7 @@ class _TypeCheck:
             return outcome
         unsure, outcome.mistakes = outcome.mistakes, {}
         doubtful = bool(unsure) or (checker is not None and checker.doubtful)
-        if not doubtful and self.choices(formula, place._replace(conditions=())).count < 2:
+        if not doubtful and self.around.choices(formula, place._replace(conditions=())).count < 2:
             return outcome  # whatever holds around it, it gives the same
         if not doubtful and all(self.is_certain(place, role, result) for result in outcome.results):
             return outcome
@@ -518,14 +519,14 @@ class _TypeCheck:
         self, outcome: Outcome, formula: Formula, place: Place, judge: Any, assignment: Assignment, assumed: dict[Path, Any]
     ) -> Checker | None:
         """Check an expression with some values; the checker, where it is reached."""
-        sure = self.reached(place, assignment, assumed)
+        sure = self.around.reached(place, assignment, assumed)
         if sure is False:
             return None
         scope = self.known.scope(assignment, assumed)
         checker = Checker(scope, assumed)
         checker.filled = self.filled
         try:
-            variables = self.variables(place, scope, Checker(scope, assumed))
+            variables = self.around.variables(place, scope, Checker(scope, assumed))
             if variables is None:
                 return None
             outcome.tried += 1
@@ -609,7 +610,7 @@ class _TypeCheck:
         if " in " not in formula.text:
             return
         scope = self.known.scope({})
-        variables = self.variables(place, scope, Checker(scope))
+        variables = self.around.variables(place, scope, Checker(scope))
 
         def type_of(node: Node) -> Type:
             try:
@@ -638,22 +639,22 @@ class _TypeCheck:
             false, false_names = self.false_where_absent[name]
             around = (*place.conditions, resource.when)
             found: tuple[EvaluationError, bool, Assignment, dict[Path, Any]] | None = None
-            choices = self.choices(formula, place._replace(conditions=around))
+            choices = self.around.choices(formula, place._replace(conditions=around))
             for assignment, assumed in islice(choices.each(literals(formula, around)), STATIC_COMBINATIONS.most):
                 scope = self.known.scope(assignment, assumed)
                 there = self.known.truth(resource.when, scope, {}, assumed)
                 if there is True:
                     continue
                 checker = Without(scope, assumed, resource, false, false_names)
-                variables = self.variables(place, scope, checker)
+                variables = self.around.variables(place, scope, checker)
                 if variables is None:
                     continue
-                here = _held(place, checker, variables)
+                here = is_held(place, checker, variables)
                 mistake = checker.reads(formula.node, variables) if here is not False else None
                 if mistake is None or not self.acceptance.accepts(assignment, assumed):
                     continue
                 error, certain = mistake
-                sure = certain and here is True and there is False and not self.may_exclude_each_other(place, assignment)
+                sure = certain and here is True and there is False and not self.around.may_exclude_each_other(place, assignment)
                 if found is None or (sure and not found[1]):
                     found = (error, sure, assignment, assumed)
                 if sure:
@@ -665,161 +666,18 @@ class _TypeCheck:
         """Whether a resource is absent wherever an expression is evaluated that reads it."""
         assert resource.when is not None
         around = (*place.conditions, resource.when)
-        choices = self.choices(formula, place._replace(conditions=around))
+        choices = self.around.choices(formula, place._replace(conditions=around))
         if choices.count > STATIC_COMBINATIONS.most:
             return False
         for assignment, assumed in choices.each():
             scope = self.known.scope(assignment, assumed)
             checker = Checker(scope, assumed)
-            variables = self.variables(place, scope, checker)
+            variables = self.around.variables(place, scope, checker)
             if variables is None or (
-                self.known.truth(resource.when, scope, {}, assumed) is not False and _held(place, checker, variables) is not False
+                self.known.truth(resource.when, scope, {}, assumed) is not False and is_held(place, checker, variables) is not False
             ):
                 return False
         return True
-
-    # -- combinations
-
-    def choices(self, formula: Formula, place: Place) -> Choices:
-        """The finite values that an expression, and the conditions around it, read."""
-        found = [*formula.program.reads, *(each for condition in place.conditions for each in _condition_references(condition))]
-        fields: dict[Path, tuple[Any, ...]] = {}
-        for reference in found:
-            options = self.field_options(reference.name, reference.path, place)
-            if options:
-                fields[reference.name, reference.path] = options
-        return choices_of(self.known, _names_read(formula, place), found, fields)
-
-    def field_options(self, name: str, path: tuple[str | int, ...], place: Place) -> tuple[Any, ...]:
-        """The possible values of `station.zone`, where the field is always there and they are few."""
-        if not path:
-            return ()
-        known = self.known.parameter_types.get(name)
-        for loop in place.loops:
-            if name == loop.variables[-1]:
-                over = loop.over.content
-                chain = over.program.reads if isinstance(over, Formula) else []
-                known = (
-                    self.known.parameter_types.get(chain[0].name)
-                    if len(chain) == 1 and not chain[0].path and chain[0].end == len(chain[0].name) + chain[0].start
-                    else None
-                )
-                known = known.items if known is not None and known.is_only("list") else None
-        for step in path:
-            if (
-                known is None
-                or not known.is_only("map")
-                or known.fields is None
-                or step not in known.fields
-                or not known.fields[str(step)].required
-            ):
-                return ()
-            known = known.fields[str(step)].type
-        return known.options or () if known is not None else ()
-
-    def reached(self, place: Place, assignment: Assignment, assumed: dict[Path, Any]) -> bool | None:
-        """Whether the conditions around a place hold: None where that is not known."""
-        sure: bool | None = None if self.may_exclude_each_other(place, assignment) else True
-        if not place.conditions:
-            return sure
-        scope = self.known.scope(assignment, assumed)
-        for condition in place.conditions:
-            checker = Checker(scope, assumed)
-            variables = self.variables(place, scope, checker)
-            held = self.known.truth(condition, scope, variables, assumed) if variables is not None else False
-            if held is False:
-                return False
-            sure = sure if held is True else None
-        return sure
-
-    def fails_filled(self, formula: Formula, scope: KnownScope, variables: dict[str, Any]) -> bool:
-        """Whether what a loop goes over fails wherever the lists that it is made of hold anything: then no round comes of it."""
-        checker = Checker(scope, scope.assumed)
-        checker.filled = frozenset((*self.template.parameters, *variables))
-        try:
-            checker.check(formula.node, variables)
-        except BudgetError:
-            return False
-        except EvaluationError:
-            return True
-        return False
-
-    def may_exclude_each_other(self, place: Place, assignment: Assignment) -> bool:
-        """Whether two loops around a place hang on one parameter of which nothing is assumed, so that where one has rounds, the other may
-        have none."""
-        if len(place.loops) < 2:
-            return False
-        variables = {name for loop in place.loops for name in loop.variables}
-        hanging: dict[str, Formula] = {}
-        for loop in place.loops:
-            over = loop.over.content
-            if isinstance(over, Formula):
-                for name in self.known.closure([each for each in over.program.names if each not in variables]) - assignment.keys():
-                    other = hanging.setdefault(name, over)
-                    if other.program is not over.program and not (_is_plain(other.node) and _is_plain(over.node)):
-                        return True
-        return False
-
-    def variables(self, place: Place, scope: KnownScope, checker: Checker) -> dict[str, Any] | None:
-        """The loop variables at a place, as far as they are known; None where a loop has no rounds, or goes over what has a mistake of its own."""
-        if not place.loops:
-            return dict(place.names)
-        found: dict[str, Any] = dict(place.names)
-        for loop in place.loops:
-            content = loop.over.content
-            over = checker.maybe(content.node, found) if isinstance(content, Formula) else content.value
-            if checker.problems:  # which are said where the loop stands
-                checker.problems.clear()
-                if isinstance(content, Formula) and self.fails_filled(content, scope, found):
-                    return None
-            known = ANY if over is UNKNOWN else type_of_value(over)
-            if over is UNKNOWN or not known.may_be("list", "map") or (known.is_only("list", "map") and known.longest == 0):
-                return None
-            if type(over) is list and len(over) == 1 and len(loop.variables) == 1:
-                found[loop.variables[0]] = over[0]
-                continue
-            item = (known.items or ANY) if known.is_only("list") else (STRING if known.is_only("map") else ANY)
-            found[loop.variables[-1]] = settled(item)
-            if len(loop.variables) == 2:
-                first = Type(frozenset(("int",)), low=0) if known.is_only("list") else STRING if known.is_only("map") else ANY
-                found[loop.variables[0]] = 0 if self.first_round and known.is_only("list") else Abstract(first)
-                if known.is_only("map"):
-                    entries = [entry.type for entry in (known.fields or {}).values()] + ([known.others] if known.others else [])
-                    found[loop.variables[1]] = settled(joined(entries)) if entries and known.fields is not None else Abstract(ANY)
-        return found
-
-
-def _is_plain(node: Node) -> bool:
-    """Whether an expression is a name, or a field below of one."""
-    while isinstance(node, Select):
-        node = node.operand
-    return isinstance(node, Name)
-
-
-def _held(place: Place, checker: Checker, variables: Mapping[str, Any]) -> bool | None:
-    """Whether the conditions around a place hold where a resource is absent: None where that is not known."""
-    sure: bool | None = True
-    for condition in place.conditions:
-        if isinstance(condition.content, Constant):
-            held = condition.content.value
-        else:
-            try:
-                held = checker.check(condition.content.node, variables)
-            except EvaluationError:
-                held = None
-        if held is False:
-            return False
-        sure = sure if held is True else None
-    checker.problems.clear()
-    return sure
-
-
-def _names_read(formula: Formula, place: Place) -> list[str]:
-    """The names that an expression, the conditions around it and its loops read."""
-    loop_variables = {name for loop in place.loops for name in loop.variables}
-    found = [*formula.program.reads, *(each for condition in place.conditions for each in _condition_references(condition))]
-    names = [each.name for each in found if each.name not in loop_variables]
-    return names + [name for loop in place.loops for name in _condition_names(loop.over)]
 
 
 def _property(resource: Resource, name: str) -> PropertyPlace:
@@ -849,11 +707,3 @@ def _declared(name: str, schema: dict[str, Any], role: str) -> PropertyPlace:
 
 def _same_program(one: Condition, other: Condition) -> bool:
     return isinstance(one.content, Formula) and isinstance(other.content, Formula) and one.content.program is other.content.program
-
-
-def _condition_references(condition: Condition) -> list[Any]:
-    return condition.content.program.reads if isinstance(condition.content, Formula) else []
-
-
-def _condition_names(condition: Condition) -> list[str]:
-    return [reference.name for reference in _condition_references(condition)]
