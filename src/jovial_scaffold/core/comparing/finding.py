@@ -2,7 +2,7 @@
 
 import ipaddress
 import re
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Sequence
 from dataclasses import replace
 from functools import cache
 from typing import Any
@@ -99,21 +99,21 @@ class TextSought:
         self._types: dict[str, bool] = {}
         self._written: dict[Resource, bool] = {}
 
-    def may_be_among(self, values: Iterable[Any]) -> bool:
+    def may_be_among(self, values: Collection[Any]) -> bool:
         """Whether one of some values holds it: all texts are looked through as one."""
-        texts: list[str] = []
-        for value in values:
+        texts = [value for value in values if type(value) is str]
+        if self._is_in(texts):
+            return True
+        for value in values if len(texts) < len(values) else ():
             kind = type(value)
-            if kind is str:
-                texts.append(value)
-            elif kind is dict or kind is list:
+            if kind is dict or kind is list:
                 if value is not self._last[0]:  # one map may stand in very many resources
                     self._last = value, self._may_be_below(value)
                 if self._last[1]:
                     return True
             elif self._may_be_scalar and self._is_scalar(value):
                 return True
-        return self._is_in(texts)
+        return False
 
     def _may_be_below(self, value: Any) -> bool:
         texts: list[str] = []
@@ -142,7 +142,7 @@ class TextSought:
         if resource not in self._written:
             kind = resource.type
             if kind is not None and kind.id not in self._types:
-                self._types[kind.id] = self.may_be_among(_defaults(kind))
+                self._types[kind.id] = self.may_be_among([*_defaults(kind)])
             self._written[resource] = (kind is not None and self._types[kind.id]) or self.may_be_among(resource.constants)
         return self._written[resource]
 

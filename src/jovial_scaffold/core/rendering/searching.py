@@ -1,6 +1,6 @@
 """What is looked for in an environment: all is evaluated, and only the resources that may hold it are judged."""
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Collection, Iterable, Iterator
 from typing import Any, Protocol
 
 from jovial_scaffold.core.rendering.instances import Instance, Surroundings
@@ -10,7 +10,7 @@ from jovial_scaffold.core.templates.model import Resource
 class Sought(Protocol):
     """What is looked for; whoever is in doubt says yes."""
 
-    def may_be_among(self, values: Iterable[Any]) -> bool:
+    def may_be_among(self, values: Collection[Any]) -> bool:
         """Whether one of some values may hold it."""
 
     def may_be_written(self, resource: Resource) -> bool:
