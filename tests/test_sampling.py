@@ -36,7 +36,7 @@ def project(case: dict[str, Any]) -> Project:
     sections = [f"{name}:\n{_indented(case[name])}" for name in ("resources", "lookups", "must") if name in case]
     files = {
         "jovial.yaml": "project: p\ntemplate: t.yaml\ncatalogs: [fulmar]\nlookups: {images: i.json}\nenvironments: {sandbox: {}, live: {}}\n",
-        "t.yaml": _HEAD + "\n".join(sections) + "\n",
+        "t.yaml": _HEAD.replace("let:", f"  {case.get('parameters', '')}\nlet:", 1) + "\n".join(sections) + "\n",
         "i.json": json.dumps([{"use": "gate", "image": "gate-2"}, {"use": "desk", "image": "desk-1"}]),
     }
     if "module" in case:

@@ -138,3 +138,38 @@ outputs: {token: "${access.token}", pin: "${access.pin + 1}"}
     assert jovial("render", "live", "--format", "json", "--reveal-secrets", "--out", "o.json", cwd=folder, env=given).returncode == 0
     outputs = json.loads((folder / "o.json").read_text())["outputs"]
     assert (outputs["token"], outputs["pin"]) == ("hunter2-from-outside", 13)
+
+
+_POLICY = {
+    "jovial.yaml": "project: p\ntemplate: t.yaml\ncatalogs: [fulmar]\nrulesets: [r.yaml]\nenvironments: {a: {parameters: [a.yaml]}}\n",
+    "t.yaml": """parameters:
+  code: {type: string, minLength: 4, writeOnly: true, description: c}
+must:
+  - {require: size(code) > 8, message: "${code} is short"}
+resources:
+  q (fulmar.queue): {name: queue, tags: {a: "${code}"}}
+""",
+    "r.yaml": """ruleset: House
+let: {whole: "x-${parameters.code}"}
+rules:
+  another: {over: parameters, require: whole != "x-sesame-open", message: "${whole} is known to everybody"}
+""",
+    "a.yaml": "code: {$secret: {env: CODE}}\n",
+}
+
+
+@pytest.mark.parametrize(("code", "told"), [("sesame", ["must-failed"]), ("sesame-open", ["rule-failed"]), ("sesame-shut", [])])
+def test_what_must_and_rules_say_of_a_secret_is_public_and_the_secret_is_not(write: Write, code: str, told: list[str]) -> None:
+    folder = write(_POLICY)
+    result = jovial("check", "--format", "json", cwd=folder, env={"CODE": code})
+    assert [each["id"] for each in json.loads(result.stdout)["findings"]] == told
+    assert "sesame" not in result.stdout + result.stderr
+
+
+def test_no_row_is_chosen_by_a_secret_or_by_what_only_the_deployment_knows(write: Write) -> None:
+    lookup = 'lookups:\n  row_of: {in: lamps, where: "row.use == \'a\'", newest: "%s + row.n"}\noutputs: {o: "${row_of.n}"}\n'
+    for newest in ("code", "q.url"):
+        files = {**_POLICY, "t.yaml": _POLICY["t.yaml"] + lookup % newest, "lamps.csv": "use,n\na,1\na,2\n"}
+        files["jovial.yaml"] += "lookups: {lamps: lamps.csv}\n"
+        result = jovial("check", "--format", "json", cwd=write(files), env={"CODE": "sesame-shut"})
+        assert [each["id"] for each in json.loads(result.stdout)["findings"]] == ["condition-undecidable"], result.stderr

@@ -2,7 +2,7 @@
 
 import ipaddress
 import re
-from collections.abc import Callable, Collection, Iterable, Iterator, Sequence
+from collections.abc import Callable, Collection, Iterator, Sequence
 from dataclasses import replace
 from functools import cache
 from typing import Any

@@ -181,24 +181,25 @@ class Computer:
         return result
 
     def condition(self, condition: Condition, variables: Variables, site: Site, what: str = "$when") -> Any:
-        """True, False, or unknown where there is a finding."""
+        """True, False, or unknown where there is a finding. What a `require` comes to is public, whatever it reads."""
         value = self.expression(condition, variables, site)
+        if what == "require" and type(value) is Secret and type(value.value) is bool:
+            value = value.value
         if type(value) is bool or value is UNKNOWN:
             return value
-        if isinstance(value, Pending | Secret):
-            reason = "only the deployment will know it" if isinstance(value, Pending) else "it depends on a secret"
-            self.problem(
-                "condition-undecidable",
-                say("`{}` must be known before the deployment, and {}.", what, reason),
-                condition.origin,
-                site,
-                say("Decide by a parameter."),
-            )
+        if isinstance(value, Pending) or (isinstance(value, Secret) and what != "require"):
+            self.undecidable(value, condition, site, what)
         else:
             self.problem(
                 "type-mismatch", say("`{}` takes true or false, and this gives {}.", what, Described(value)), condition.origin, site
             )
         return UNKNOWN
+
+    def undecidable(self, value: Pending | Secret, condition: Condition, site: Site, what: str) -> None:
+        """Report that what everybody can see would hang on a value that nobody knows, or may know."""
+        reason = "only the deployment will know it" if isinstance(value, Pending) else "it depends on a secret"
+        message = say("`{}` must be known before the deployment, and {}.", what, reason)
+        self.problem("condition-undecidable", message, condition.origin, site, say("Decide by a parameter."))
 
     def expression(self, condition: Condition, variables: Variables, site: Site) -> Any:
         """The value of a key that always holds an expression."""

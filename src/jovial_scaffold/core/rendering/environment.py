@@ -25,6 +25,7 @@ from jovial_scaffold.core.rendering.computing import OMITTED, Computer, Site, pl
 from jovial_scaffold.core.rendering.documents import EvaluatedDocument, rendered_document
 from jovial_scaffold.core.rendering.instances import NOTHING_READ, Instance, Order, Shared, Surroundings
 from jovial_scaffold.core.rendering.lookups import look_up
+from jovial_scaffold.core.rendering.messages import message_text
 from jovial_scaffold.core.rendering.plan import Plan
 from jovial_scaffold.core.rendering.records import AbsentRecord, LoopRecord, ModuleRecord, ResourceRecord
 from jovial_scaffold.core.rendering.shapes import Code, Constants, Values
@@ -555,8 +556,7 @@ class Environment(LookupScope):
             held = self.computer.condition(requirement.require, {}, Site(), "require")
             if held is not False:
                 continue
-            message = self.computer.value(requirement.message, {}, Site())
-            text = told(message) if isinstance(message, str) else say("A condition over the parameters does not hold.")
+            text = told(message_text(requirement.message, self)) or say("A condition over the parameters does not hold.")
             environment = (self.parameters.environment,)
             self.report(
                 Finding(

@@ -63,6 +63,8 @@ def _newest(lookup: Lookup, newest: Condition, table: Table, matching: list[int]
     greatest: Any = None
     for index in matching:
         value = computer.expression(newest, {"row": table.rows[index]}, Site())
+        if isinstance(value, Pending | Secret):
+            computer.undecidable(value, newest, Site(), "newest")
         if value is UNKNOWN or isinstance(value, Pending | Secret):
             return UNKNOWN
         try:

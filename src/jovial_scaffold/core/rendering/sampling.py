@@ -28,6 +28,9 @@ _MOST, _FEW = 8, 2  # renderings of a template, and of a very large one
 _TRIES = 6  # sets of values for each of them, as long as some `must` refuses them
 #: what depends on values that were made up, or says nothing of one place
 _PASSED_OVER = ("parameter-", "must-", "identity-", "range-", "run-", "too-", "expression-budget")
+# What depends on a value being secret or pending, which it is whatever it is.
+_UNDECIDABLE = frozenset(("condition-undecidable", "loop-undecidable"))
+_MARKED = frozenset(("A key is part of an address, and {}.", "`to` must be known before the deployment, and this is {}."))
 _Key = tuple[Any, ...]
 
 
@@ -62,9 +65,10 @@ def always_wrong(plan: Plan, plans: Plans, contexts: Sequence[Mapping[str, Any]]
         name = finding.address.partition("/")[0]
         reached = there[name] if name in plan.template.resources and there[name] else len(renderings)
         always = counts[key] == reached >= min(2, len(renderings)) and _start(finding) not in places
-        if always and (finding.span is None or not openness.is_open(finding.span)):
+        is_marked = finding.id in _UNDECIDABLE or finding.message.template in _MARKED
+        if always and (is_marked or finding.span is None or not openness.is_open(finding.span)):
             hint = finding.hint
-            if plan.template.parameters:
+            if plan.template.parameters and not is_marked:
                 hint = together(hint, say("This came about with each of the {} sets of values that were tried.", reached))
             related = tuple(each for each in finding.related if each.span is not None)
             result.append(replace(finding, hint=hint, environments=(), related=related))

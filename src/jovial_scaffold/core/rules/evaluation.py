@@ -5,12 +5,10 @@ from collections.abc import Mapping, Sequence
 from dataclasses import field
 from typing import Any, NamedTuple
 
-from jovial_scaffold.core import marks
 from jovial_scaffold.core.expressions.errors import EvaluationError
 from jovial_scaffold.core.expressions.evaluation import evaluate
-from jovial_scaffold.core.expressions.library.strings import scalar_text
 from jovial_scaffold.core.expressions.pending import Pending
-from jovial_scaffold.core.expressions.placeholders import Formula, Joined
+from jovial_scaffold.core.expressions.placeholders import Formula, Joined, join_parts
 from jovial_scaffold.core.expressions.references import Reference
 from jovial_scaffold.core.expressions.scopes import LookupScope, MapScope, Names, Scope
 from jovial_scaffold.core.expressions.syntax import Macro, Node
@@ -19,6 +17,7 @@ from jovial_scaffold.core.findings import Finding, Related, Span
 from jovial_scaffold.core.records import value_record
 from jovial_scaffold.core.rendering.causes import cause_of
 from jovial_scaffold.core.rendering.instances import EvaluatedResource
+from jovial_scaffold.core.rendering.messages import message_text
 from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.rendering.tracing import tracer_of
 from jovial_scaffold.core.rules.reading import Rule, Ruleset
@@ -64,28 +63,8 @@ def computed(compiled: Compiled, scope: Scope) -> Any:
         if isinstance(compiled.content, Formula):
             return compiled.content.program.run(scope, {})
         if isinstance(compiled.content, Joined):
-            return message_text(compiled, scope)
+            return join_parts([(part, part if isinstance(part, str) else part.program.run(scope, {})) for part in compiled.content.parts])
     raise EvaluationError(say("A ruleset's value is a constant, or a text with expressions."))
-
-
-def message_text(compiled: Compiled, scope: Scope) -> str:
-    """A message with its placeholders filled in; one that has no value prints `‹unset›`, a secret one `‹secret›`."""
-    if isinstance(compiled, Constant):
-        return scalar_text(compiled.value) if isinstance(compiled.value, str | int | float) else marks.UNSET
-    if not isinstance(compiled, Dynamic) or not isinstance(compiled.content, Formula | Joined):
-        return marks.UNSET
-    parts = compiled.content.parts if isinstance(compiled.content, Joined) else (compiled.content,)
-    return "".join(part if isinstance(part, str) else _filled_in(part, scope) for part in parts)
-
-
-def _filled_in(formula: Formula, scope: Scope) -> str:
-    try:
-        value = formula.program.run(scope, {})
-    except EvaluationError:
-        return marks.UNSET
-    if isinstance(value, Secret | Pending):
-        return repr(value)
-    return scalar_text(value) if isinstance(value, str | int | float) else marks.UNSET
 
 
 def applies(rule: Rule, kind: ResourceType) -> bool:
