@@ -62,7 +62,7 @@ from jovial_scaffold.core.expressions.typing_rules import (
 )
 from jovial_scaffold.core.expressions.values import NONE, Optional, Secret
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.words import Value, listed, say
+from jovial_scaffold.core.words import Sentence, Value, listed, say
 
 _NUMBERS = ("int", "uint", "double")
 _ORDERED = (*_NUMBERS, "string", "bool", "bytes", "timestamp", "duration")
@@ -548,6 +548,11 @@ def constant_comparisons(outcomes: Mapping[Node, Collection[Any]]) -> Iterator[t
             constants = [operand for operand in node.operands if isinstance(operand, Literal)]
             if len(constants) == 1:
                 yield node, constants[0], next(operand for operand in node.operands if operand is not constants[0])
+
+
+def constantly(node: Operation, literal: Literal) -> Sentence:
+    """What a comparison of `constant_comparisons` comes to."""
+    return say("This comparison with {} is always {}.", Value(literal.value), "true" if node.operator == "!=" else "false")
 
 
 def never_members(node: Node, type_of: Callable[[Node], Type]) -> Iterator[tuple[Literal, Node, tuple[Any, ...]]]:

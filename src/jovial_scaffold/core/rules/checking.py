@@ -8,7 +8,7 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from typing import Any, NamedTuple
 
-from jovial_scaffold.core.expressions.checking import Checker, constant_comparisons, never_members
+from jovial_scaffold.core.expressions.checking import Checker, constant_comparisons, constantly, never_members
 from jovial_scaffold.core.expressions.errors import BudgetError, EvaluationError
 from jovial_scaffold.core.expressions.placeholders import Formula
 from jovial_scaffold.core.expressions.scopes import LookupScope
@@ -296,9 +296,7 @@ class _RuleCheck:
             if self._is_type(other, literal.value):
                 continue
             options = self._options(other)
-            words = "false" if node.operator == "==" else "true"
-            message = say("This comparison with {} is always {}.", Value(literal.value), words)
-            yield self._never(node, node, message, str(literal.value), options)
+            yield self._never(node, node, constantly(node, literal), str(literal.value), options)
         formulas = {formula.program: (formula, origin) for formula, origin in self.places.values()}
         conditions = [found for part in (self.rule.where, self.rule.require) for found in formulas_of(part)]
         for formula, origin in (*((formula, origin) for formula, origin, _ in conditions), *self._texts()):

@@ -7,13 +7,14 @@ It is long because each place of a template that holds an expression has its che
 """
 
 from collections.abc import Iterator, Sequence
+from copy import copy
 from dataclasses import replace
 from functools import partial
 from itertools import islice
 from types import MappingProxyType
 from typing import Any
 
-from jovial_scaffold.core.expressions.checking import Checker, Path, constant_comparisons, never_members
+from jovial_scaffold.core.expressions.checking import Checker, Path, constant_comparisons, constantly, never_members
 from jovial_scaffold.core.expressions.errors import UNDECLARED, BudgetError, EvaluationError
 from jovial_scaffold.core.expressions.placeholders import Formula, Joined, Omittable
 from jovial_scaffold.core.expressions.program import Program
@@ -441,8 +442,9 @@ class _TypeCheck:
                 if mistake.sure and known is not None and not known.sure and checker is not None:
                     held = listed(say("`{}`", each) for each in checker.gone_over)
                     words = say("It comes about where {} holds anything.", held) if len(checker.gone_over) == 1 else NOTHING
-                    mistake.error.hint = together(words, mistake.error.hint)
-                    outcome.mistakes[key] = replace(mistake, times=known.times)
+                    error = copy(mistake.error)  # which may be the one of a function, whoever calls it
+                    error.hint = together(words, error.hint)
+                    outcome.mistakes[key] = replace(mistake, error=error, times=known.times)
         self.filled = frozenset()
 
     def tried_without(self, outcome: Outcome, formula: Formula, place: Place) -> None:
@@ -600,8 +602,7 @@ class _TypeCheck:
                 if node.operator in ("==", "!=")
                 else say("What is compared lies within the bounds that are declared."),
             )
-            words = "true" if node.operator == "!=" else "false"
-            message = say("This comparison with {} is always {}.", Value(literal.value), words)
+            message = constantly(node, literal)
             span = origin.inner_span(formula.offset + node.start, formula.offset + node.end)
             self.findings.append(Finding("comparison-constant", "warning", message, span, hint, place.address))
 
