@@ -41,6 +41,12 @@ class EvaluationError(ExpressionError):
 
     id = "expression-fails"
 
+    def with_hint(self, hint: Sentence) -> "EvaluationError":
+        """The same with another hint."""
+        error = type(self)(self.message, self.start, self.end, hint, self.id)
+        error.rest, error.trail = self.rest, self.trail
+        return error
+
     def mask(self) -> None:
         """Take out of the message whatever stands in its gaps: one of the operands is secret, and each may tell of it."""
         self.message = self.message.masked()

@@ -7,7 +7,6 @@ It is long because each place of a template that holds an expression has its che
 """
 
 from collections.abc import Iterator, Sequence
-from copy import copy
 from dataclasses import replace
 from functools import partial
 from itertools import islice
@@ -442,8 +441,8 @@ class _TypeCheck:
                 if mistake.sure and known is not None and not known.sure and checker is not None:
                     held = listed(say("`{}`", each) for each in checker.gone_over)
                     words = say("It comes about where {} holds anything.", held) if len(checker.gone_over) == 1 else NOTHING
-                    error = copy(mistake.error)  # which may be the one of a function, whoever calls it
-                    error.hint = together(words, error.hint)
+                    # The error may be the one of a function, whoever calls it.
+                    error = mistake.error.with_hint(together(words, mistake.error.hint))
                     outcome.mistakes[key] = replace(mistake, error=error, times=known.times)
         self.filled = frozenset()
 
