@@ -211,6 +211,27 @@ meeting_modules = meeting(
 )
 
 
+def definitions(count: int) -> Files:
+    part = {"type": "object", "properties": {"p": {"type": "integer", "default": 3, "description": "d"}}, "default": {}}
+    effect = {"type": "integer", "default": 1, "description": "d", "changeEffect": "becomes < was ? 'rebuild' : 'in_place'"}
+    schema = {
+        "$id": "yard.shed.v1",
+        "description": "d",
+        "type": "object",
+        "properties": {f"q{n}": {"$ref": f"#/$defs/d{n}", "description": "d"} for n in range(count)}
+        | {f"e{n}": effect for n in range(count)},
+        "$defs": {f"d{n}": part for n in range(count)},
+        "anyOf": [{"required": [f"q{n}"]} for n in range(count)],
+        "additionalProperties": False,
+    }
+    return {
+        "jovial.yaml": b"project: p\ntemplate: t.yaml\ncatalogs: [yard/]\nenvironments: {a: {parameters: []}}\n",
+        "yard/catalog.yaml": b"name: yard\ndescription: d\n",
+        "yard/shed.json": json.dumps(schema).encode(),
+        "t.yaml": b"resources: {s (yard.shed): {q0: {}}}\n",
+    }
+
+
 DIMENSIONS: dict[str, tuple[Callable[[int], Files], int]] = {
     "names": (declared, 60),
     "unknown names": (unknown, 60),
@@ -240,6 +261,7 @@ DIMENSIONS: dict[str, tuple[Callable[[int], Files], int]] = {
     "dependencies": (dependencies, 40),
     "rules": (rules, 30),
     "rows of a table": (table, 100),
+    "definitions of a catalog": (definitions, 20),
 }
 
 

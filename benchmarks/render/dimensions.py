@@ -1,5 +1,6 @@
 """Projects that grow in one dimension each: what is large in them, and nothing else is."""
 
+import json
 import re
 from collections.abc import Callable
 from pathlib import Path
@@ -14,6 +15,7 @@ class Project(NamedTuple):
     more: str = ""
     files: dict[str, str] = {}  # noqa: RUF012  # of a tuple's default nobody changes anything
     environments: int = 1
+    catalog: str = "fulmar"
 
 
 class Dimension(NamedTuple):
@@ -183,6 +185,23 @@ def environments(size: int) -> Project:
     return Project(_HEAD + _queues(2_000, _shared), _VALUES, environments=size)
 
 
+def definitions(size: int) -> Project:
+    """One type of a catalog of its own, with so many definitions that its properties refer to, and as many effects of changes."""
+    part = {"type": "object", "properties": {"p": {"type": "integer", "default": 3, "description": "x"}}, "default": {}}
+    effect = {"type": "integer", "default": 1, "description": "x", "changeEffect": "becomes < was ? 'rebuild' : 'in_place'"}
+    schema = {
+        "$id": "yard.shed.v1",
+        "description": "A shed",
+        "type": "object",
+        "properties": {f"q{n}": {"$ref": f"#/$defs/d{n}", "description": "x"} for n in range(size)}
+        | {f"e{n}": effect for n in range(size)},
+        "$defs": {f"d{n}": part for n in range(size)},
+        "anyOf": [{"required": [f"q{n}"]} for n in range(size)],
+    }
+    files = {"yard.json": json.dumps(schema)}
+    return Project("resources:\n  shed (yard.shed): {q0: {p: 1}}\n", "{}\n", "", files)._replace(catalog="yard.json")
+
+
 DIMENSIONS = (
     Dimension("resources", resources, (1_000, 4_000)),
     Dimension("resources named by words", named_by_words, (1_000, 4_000)),
@@ -205,6 +224,7 @@ DIMENSIONS = (
     Dimension("a chain of modules", _modules(lambda number: f"m{number - 1}.same" if number else "copies"), (400, 1_600)),
     Dimension("distinct texts", distinct_texts, (1_000, 4_000)),
     Dimension("environments", environments, (3, 10)),
+    Dimension("definitions of a catalog", definitions, (200, 800)),
 )
 
 
@@ -215,7 +235,7 @@ def write(folder: Path, project: Project) -> None:
     entries = "".join(f"  {name}: {{parameters: [{name}.yaml]}}\n" for name in names)
     files = {
         "line.yaml": project.template,
-        "jovial.yaml": f"project: bench\ntemplate: line.yaml\ncatalogs: [fulmar]\n{project.more}environments:\n{entries}",
+        "jovial.yaml": f"project: bench\ntemplate: line.yaml\ncatalogs: [{project.catalog}]\n{project.more}environments:\n{entries}",
         **{f"{name}.yaml": project.parameters for name in names},
         **project.files,
     }

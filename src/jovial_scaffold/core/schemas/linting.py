@@ -13,7 +13,7 @@ from jovial_scaffold.core.limits import FILLED_VALUES, NESTING
 from jovial_scaffold.core.schemas.annotations import CHANGE_EFFECTS
 from jovial_scaffold.core.schemas.catalog import ResourceType
 from jovial_scaffold.core.schemas.keywords import BOUNDS, below, contradictions, parts
-from jovial_scaffold.core.schemas.navigation import is_always_set, subschema
+from jovial_scaffold.core.schemas.navigation import by_itself, subschema
 from jovial_scaffold.core.schemas.shapes import is_endless
 from jovial_scaffold.core.schemas.types import type_of_schema
 from jovial_scaffold.core.schemas.validation import SchemaError, Validator
@@ -42,6 +42,7 @@ def lint(
 def _of_type(kind: ResourceType, origin: Origin, types: Mapping[str, set[str]], whole: bool) -> Iterator[Finding]:
     bare = {name.partition(".")[2] for name in types}
     yield from _of_whole(kind, origin)
+    required: dict[Pointer, frozenset[str]] = {}
     for keyword in ("identity", "apart"):
         for index, name in enumerate(kind.schema.get(keyword, ())):
             yield from _named(name, kind.schema, origin.child(keyword, index), f"`{keyword}`")
@@ -58,7 +59,7 @@ def _of_type(kind: ResourceType, origin: Origin, types: Mapping[str, set[str]], 
         if part.get("additionalProperties") is False and "patternProperties" not in part:
             yield from _required_inside(kind, part, place)
         yield from _of_lists(part, place, kind)
-        yield from _effect(part, place, kind, place.pointer[len(origin.pointer) :])
+        yield from _effect(part, place, kind, place.pointer[len(origin.pointer) :], required)
         wrong = [*_enum(part, place)]
         yield from wrong[:1]
         contradicting = [*contradictions(part, place)]  # which were said when it was read
@@ -187,8 +188,10 @@ def _required_inside(kind: ResourceType, part: dict[str, Any], place: Origin) ->
                 waiting.append((each, at.child(*pointer), *((inner, str(pointer[0])) if turns else (owner, keyword))))
 
 
-def _effect(part: dict[str, Any], place: Origin, kind: ResourceType, steps: Pointer) -> Iterator[Finding]:
-    """What an expression for the effect of a change gets wrong, by the type of its property."""
+def _effect(
+    part: dict[str, Any], place: Origin, kind: ResourceType, steps: Pointer, required: dict[Pointer, frozenset[str]]
+) -> Iterator[Finding]:
+    """What an expression for the effect of a change gets wrong, by the type of its property; `required` keeps what maps require."""
     written = part.get("changeEffect")
     if not isinstance(written, str) or written in CHANGE_EFFECTS:
         return
@@ -196,13 +199,13 @@ def _effect(part: dict[str, Any], place: Origin, kind: ResourceType, steps: Poin
         node = kind.program(written).node
     except (SyntaxProblem, EvaluationError):
         return  # which was said when it was read
-    known = type_of_schema({**{key: kind.schema[key] for key in ("$defs", "definitions") if key in kind.schema}, **part})
+    known = type_of_schema(by_itself(part, kind.schema))
     pointer = _of_property(steps)
     as_value = _effect_error(node, settled(known))
     as_optional = _effect_error(node, Abstract(Type(frozenset(("optional_type",)), items=known)))
     if pointer is None:  # a part that may be either
         error, hint = (as_value, NOTHING) if as_optional is not None else (None, NOTHING)
-    elif is_always_set(kind.schema, pointer):
+    elif _is_always_set(part, kind, pointer, required):
         error, hint = as_value, _IS_SET if as_optional is None else NOTHING
     else:
         error, hint = as_optional, _MAY_BE_UNSET if as_value is None else NOTHING
@@ -226,6 +229,13 @@ def _effect_error(node: Node, side: Any) -> EvaluationError | None:
     given = Value(strange[0]) if strange else result.text()
     hint = nearest(str(strange[0]), CHANGE_EFFECTS) if strange else NOTHING
     return EvaluationError(say("`changeEffect` is one of {}, and this may give {}.", listed(CHANGE_EFFECTS, "or"), given), hint=hint)
+
+
+def _is_always_set(part: dict[str, Any], kind: ResourceType, pointer: Pointer, required: dict[Pointer, frozenset[str]]) -> bool:
+    above = pointer[:-1]
+    if above not in required:
+        required[above] = frozenset(name for each in subschema(kind.schema, above) for name in each.get("required", ()))
+    return pointer[-1] in required[above] or any("default" in each for each in subschema(part, (), kind.schema))
 
 
 _IS_SET = say("A property that is required or has a default is a value: write was and becomes by themselves.")
@@ -252,15 +262,14 @@ JUDGING = frozenset(
 
 
 def _default(part: dict[str, Any], place: Origin, whole: dict[str, Any]) -> Iterator[Finding]:
-    shared = {key: whole[key] for key in ("$defs", "definitions") if key in whole and key not in part}
     try:
-        violations = Validator({**shared, **part}).violations(part["default"])
+        violations = Validator(by_itself(part, whole)).violations(part["default"])
     except SchemaError:
         return
     for violation in violations[:1]:
         message = violation.message.about(say("The default"))
         yield Finding(f"default-{violation.id}", "error", message, place.child("default").value_span(), violation.hint)
-    if is_endless(part, whole):
+    if isinstance(part["default"], dict | list) and is_endless(part, whole):
         message = say(
             "This default takes in the defaults of what is below of it, and these again theirs: more than {} {}, or {} {}.",
             Amount(FILLED_VALUES.most),

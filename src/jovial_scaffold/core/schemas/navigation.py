@@ -32,6 +32,29 @@ def is_always_set(schema: Any, pointer: Pointer) -> bool:
     return any(pointer[-1] in part.get("required", ()) for part in above) or any("default" in part for part in subschema(schema, pointer))
 
 
+def by_itself(part: dict[str, Any], whole: Any) -> dict[str, Any]:
+    """A part as a schema of its own: with the definitions of the whole that it refers to, and they in turn."""
+    if not isinstance(whole, dict) or "$ref" not in repr(part):
+        return part
+    found: dict[str, dict[str, Any]] = {}
+    waiting: list[Any] = [part]
+    while waiting:
+        below = waiting.pop()
+        reference = below.get("$ref") if isinstance(below, dict) else None
+        if isinstance(reference, str) and reference.startswith("#/"):
+            section, _, rest = reference[2:].partition("/")
+            name = rest.partition("/")[0].replace("~1", "/").replace("~0", "~")
+            definitions = whole.get(section) if section in _DEFINITIONS else None
+            if isinstance(definitions, dict) and name in definitions and name not in found.get(section, ()):
+                found.setdefault(section, {})[name] = definitions[name]
+                waiting.append(definitions[name])
+        waiting += below.values() if isinstance(below, dict) else below if isinstance(below, list) else ()
+    return {**found, **part}
+
+
+_DEFINITIONS = ("$defs", "definitions", "types")
+
+
 def referred(reference: str, root: Any) -> Any:
     """What a reference within a document leads to (RFC 6901, section 6); None where that is nothing."""
     if "%" in reference:

@@ -13,7 +13,7 @@ from jovial_scaffold.core.expressions.pending import Pending
 from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.limits import SCHEMA_WEIGHT
 from jovial_scaffold.core.schemas.formats import FORMATS, network_of
-from jovial_scaffold.core.schemas.navigation import referred, subschema
+from jovial_scaffold.core.schemas.navigation import by_itself, referred, subschema
 from jovial_scaffold.core.schemas.weighing import overweight
 from jovial_scaffold.core.spelling import near
 from jovial_scaffold.core.text.source import Pointer
@@ -433,9 +433,8 @@ def _told_apart(branches: list[dict[str, Any]], root: Any) -> tuple[str, list[An
 
 def _within_form(branch: dict[str, Any], pointer: Pointer, value: Any, root: Any) -> Iterator[Violation]:
     """What one form says against a value; a key that was meant is not missed as well."""
-    shared = {key: root[key] for key in ("$defs", "definitions", "types") if isinstance(root, dict) and key in root}
     try:
-        found = Validator({**shared, **branch}).violations(value)
+        found = Validator(by_itself(branch, root)).violations(value)
     except SchemaError:
         return
     meant = {(*each.pointer[:-1], each.meant) for each in found if each.meant}
