@@ -114,6 +114,14 @@ CASES: dict[str, tuple[dict[str, str], int, str]] = {
         1,
         "judge one and the same value",
     ),
+    "choices of choices, written otherwise": (
+        {
+            "t.yaml": f"{CHOICES.replace('/types/t', '/types/%74')}parameters: {{name: {{$ref: '#/types/t39', description: d}}}}\n{read('name')}",
+            "p.yaml": "name: 3\n",
+        },
+        1,
+        "judge one and the same value",
+    ),
     "defaults that hold defaults": (
         {
             **yard(DEFAULTS),

@@ -61,3 +61,21 @@ def test_one_mistake_is_one_finding(case: dict[str, Any]) -> None:
     found = findings({**FILES, case["file"]: FILES[case["file"]].replace(case["old"], case["new"], 1)})
     places = [f"{each.id} {each.span.file}:{each.span.line}:{each.span.column}" for each in found if each.span is not None]
     assert places == case["findings"]
+
+
+def test_a_type_that_is_wrong_is_wrong_once_whatever_refers_to_it() -> None:
+    files = {
+        "jovial.yaml": "project: p\ntemplate: t.yaml\nenvironments: {live: {parameters: [p.yaml]}}\n",
+        "t.yaml": """types:
+  base: {type: string, pattern: "("}
+  part: {type: object, properties: {x: {$ref: "#/types/base"}, y: {$ref: "#/types/%6fther"}}}
+  other: {type: integer}
+parameters:
+  p: {$ref: "#/types/base", description: d}
+  q: {$ref: "#/types/part", description: d}
+outputs: {o: "${p}", r: "${q}"}
+""",
+        "p.yaml": "p: a\nq: {x: a, y: 3}\n",
+    }
+    found = in_memory(files).check().findings
+    assert [(each.id, each.span and each.span.line) for each in found] == [("schema-invalid", 2)]

@@ -274,7 +274,7 @@ class Project:
     def _span_at(self, file: str, pointer: str) -> Span | None:
         """Where a value stands in a file that was read, from its key on."""
         source = self._files.source(file)
-        steps = tuple(step.replace("~1", "/").replace("~0", "~") for step in pointer.split("/"))
+        steps = split_pointer(pointer)
         place = source.places().get(steps) if source is not None else None
         return source.span(min(place.start, place.key_start or place.start), max(place.end, place.key_end)) if source and place else None
 

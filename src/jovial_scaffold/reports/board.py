@@ -17,7 +17,7 @@ from jovial_scaffold.core.graph.picture import picture
 from jovial_scaffold.core.rendering.instances import Surroundings
 from jovial_scaffold.core.rendering.noting import names_looked_up
 from jovial_scaffold.core.rendering.rendering import Evaluated
-from jovial_scaffold.core.rendering.tracing import Tracer
+from jovial_scaffold.core.rendering.tracing import tracer_of
 from jovial_scaffold.core.templates.compiling import formulas_of, written_text
 from jovial_scaffold.core.templates.model import Compiled, Condition, Resource, Template
 from jovial_scaffold.core.text.source import Origin, pointer_text
@@ -152,7 +152,6 @@ class _Chains:
 
     def __init__(self) -> None:
         self.nodes: dict[str, dict[str, Any]] = {}
-        self._tracers: dict[Surroundings, Tracer] = {}
         self._reads: dict[tuple[str, Compiled | Condition], list[str]] = {}
 
     def of(self, row: Row, renderings: Sequence[Evaluated]) -> tuple[str, str, list[str]]:
@@ -164,8 +163,7 @@ class _Chains:
                 if at is None:
                     continue
                 scope = resource.instance.scope
-                tracer = self._tracers.setdefault(scope, Tracer(scope))
-                compiled = tracer.leaf(resource.instance, at).compiled
+                compiled = tracer_of(scope).leaf(resource.instance, at).compiled
                 written, place, reads = self._found(compiled, scope, resource.instance.resource, renderings)
                 secret = any(isinstance(value, Secret) for value in row.values.values())
                 return ("" if secret and not formulas_of(compiled) else written), place, reads

@@ -193,11 +193,14 @@ def _changes(
     was = snapshot.hidden(_as_secret(was, known.effective))
     if not snapshot.recorded:
         becomes, recorded = _unseen_left_out(becomes, was), _unseen_left_out(recorded, was)
+    unfilled: Any = None
     for leaf in leaves({0: was, 1: becomes}, kind.lists if kind else NO_LISTS, 2, whole=True):
         old, new = leaf.values.get(0, _MISSING), leaf.values.get(1, _MISSING)
         at = leaf.at.get(1) or leaf.at[0]
-        if isinstance(old, Pending) and same(value_at(snapshot.hidden(resource.effective), at, _MISSING), old):
-            continue  # as it was recorded, before the cloud's values were known
+        if isinstance(old, Pending):
+            unfilled = snapshot.hidden(resource.effective) if unfilled is None else unfilled
+            if same(value_at(unfilled, at, _MISSING), old):
+                continue  # as it was recorded, before the cloud's values were known
         # What hangs on a resource that runs, and of which the snapshot does not say the value, may be as it is; on a new one, it is not.
         running = {origin.partition(":")[0] for origin in deep_marks(new)[0]} <= set(older.values())
         certain = old is _MISSING or not (running and _may_equal(old, new))

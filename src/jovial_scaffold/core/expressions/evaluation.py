@@ -63,7 +63,7 @@ def evaluate(node: Node, scope: Scope, variables: Locals | None = None) -> Any:
         if sys.getrecursionlimit() > _USUAL_DEPTH:
             raise  # whoever gave more room gives more still
         message = say("The expression or its value is nested too deep to be evaluated.")
-        raise BudgetError(message, hint=say("Name a part of it under `values`.")) from None
+        raise BudgetError(message, hint=say("Name a part of it under `let`.")) from None
     finally:
         meter = getattr(scope, "meter", None)
         if meter is not None and evaluator.steps < _CHEAP:

@@ -570,9 +570,10 @@ class Environment(LookupScope):
             )
 
     def _causes(self, requirement: Requirement) -> tuple[Related, ...]:
-        from jovial_scaffold.core.rendering.tracing import Tracer
+        from jovial_scaffold.core.rendering.tracing import tracer_of
 
-        return Tracer(self).related(Tracer(self).condition_sources(requirement.require))
+        tracer = tracer_of(self)
+        return tracer.related(tracer.condition_sources(requirement.require))
 
 
 def _percent_encoded(key: str) -> str:

@@ -20,7 +20,7 @@ from jovial_scaffold.core.rendering.computing import OMITTED, plain
 from jovial_scaffold.core.rendering.instances import Instance, Surroundings
 from jovial_scaffold.core.rendering.placing import Positions
 from jovial_scaffold.core.rendering.rendering import Evaluated
-from jovial_scaffold.core.rendering.tracing import Source, Tracer
+from jovial_scaffold.core.rendering.tracing import Source, tracer_of
 from jovial_scaffold.core.templates.compiling import formulas_of, written_span
 from jovial_scaffold.core.templates.model import Compiled, Condition, Constant, Document, Dynamic, ListValue, MapValue, Overlaid, Resource
 from jovial_scaffold.core.text.source import Pointer, part, pointer_text
@@ -114,7 +114,7 @@ class _Explainer:
             note = "only the deployment will know it" if isinstance(effective, Pending) else f"the default of {resource.type_text}"
             note = "not set" if effective is UNKNOWN else note
             return Reason("catalog", name, effective, resource.instance.resource.origin.key_span(), "", note)
-        compiled, rest, positions, variables = Tracer(scope).leaf(instance, pointer)
+        compiled, rest, positions, variables = tracer_of(scope).leaf(instance, pointer)
         return self.compiled("property", name, compiled, rest, positions, dict(variables), scope, value, elsewhere, depth)
 
     def presence(self, instance: Instance) -> Reason:
@@ -140,7 +140,7 @@ class _Explainer:
             return Reason("condition", what, condition.content.value, condition.origin.value_span())
         value = _as_shown(_evaluated(condition.content.node, scope, variables))
         if depth > _DEEPEST:
-            found = Tracer(scope).condition_sources(condition)
+            found = tracer_of(scope).condition_sources(condition)
             reasons = list(self.parameters(found, scope, depth))
         else:
             reasons = self.references(condition.content.node, (), positions, variables, scope, depth + 1)
@@ -164,7 +164,7 @@ class _Explainer:
     ) -> Reason:
         """A value that the template writes. What has a `key` is explained where it is met first."""
         while isinstance(compiled, Overlaid):
-            compiled, variables = Tracer(scope).layer(compiled, rest, variables)
+            compiled, variables = tracer_of(scope).layer(compiled, rest, variables)
         while rest and isinstance(compiled, MapValue):
             below = compiled.entry(str(rest[0]))
             if below is None:
@@ -194,11 +194,11 @@ class _Explainer:
 
     def further(self, compiled: Compiled, rest: Pointer, positions: Positions, scope: Surroundings, depth: int) -> Iterator[Reason]:
         """The parameters at the end of more steps than anybody reads."""
-        return self.parameters(Tracer(scope).compiled_sources(compiled, rest, positions), scope, depth)
+        return self.parameters(tracer_of(scope).compiled_sources(compiled, rest, positions), scope, depth)
 
     def parameters(self, sources: Sequence[Source], scope: Surroundings, depth: int) -> Iterator[Reason]:
         """Those that a trace led to."""
-        root = Tracer(scope).root
+        root = tracer_of(scope).root
         for name, path in sources:
             _, is_context, entry = name.partition("context.")
             if is_context:
@@ -306,7 +306,7 @@ class _Explainer:
         if use is not None:
             label = f"{scope.prefix}{_dotted(name, path)}"
             if use.resource.properties.entry(name) is not None:
-                compiled, rest, positions, variables = Tracer(use.scope).leaf(use, (name, *path))
+                compiled, rest, positions, variables = tracer_of(use.scope).leaf(use, (name, *path))
                 return self.compiled("argument", label, compiled, rest, positions, dict(variables), use.scope, value, None, depth, key)
             if declaration.default is None:
                 return Reason("argument", label, value, declaration.origin.key_span(), note="not given")

@@ -9,6 +9,7 @@ from pathlib import PurePosixPath
 from typing import Any
 
 from jovial_scaffold.core.schemas.keywords import LISTS, MAPS, SINGLE, parts
+from jovial_scaffold.core.schemas.navigation import steps_of
 from jovial_scaffold.core.text.source import Origin, Pointer
 
 _Target = tuple[str, Pointer]  # a document, and what is meant in it
@@ -109,5 +110,4 @@ def _target(file: str, reference: str) -> _Target:
     from urllib.parse import unquote  # only catalogs of several documents need it
 
     named, _, fragment = reference.partition("#")
-    steps = tuple(step.replace("~1", "/").replace("~0", "~") for step in unquote(fragment).split("/")[1:])
-    return unquote(named).removeprefix("./") or file, steps
+    return unquote(named).removeprefix("./") or file, steps_of(fragment)

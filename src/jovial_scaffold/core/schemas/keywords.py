@@ -60,6 +60,14 @@ def below(part: dict[str, Any]) -> Iterator[tuple[Pointer, Any]]:
             yield from (((key, name), each) for name, each in item.items())
 
 
+_IN_PLACE = frozenset(("allOf", "anyOf", "oneOf", "not", "if", "then", "else", "dependentSchemas"))
+
+
+def in_place(part: dict[str, Any]) -> Iterator[tuple[Pointer, Any]]:
+    """Those that judge the same value as the schema itself (JSON Schema 2020-12, section 10.2)."""
+    return ((pointer, each) for pointer, each in below(part) if pointer[0] in _IN_PLACE)
+
+
 def parts(schema: Any, origin: Origin) -> Iterator[tuple[dict[str, Any], Origin]]:
     """The schema and all that stand in it, each with its place."""
     stack = [(schema, origin)]

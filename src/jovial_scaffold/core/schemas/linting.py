@@ -12,7 +12,7 @@ from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.limits import FILLED_VALUES, NESTING
 from jovial_scaffold.core.schemas.annotations import CHANGE_EFFECTS
 from jovial_scaffold.core.schemas.catalog import ResourceType
-from jovial_scaffold.core.schemas.keywords import BOUNDS, below, contradictions, parts
+from jovial_scaffold.core.schemas.keywords import BOUNDS, contradictions, in_place, parts
 from jovial_scaffold.core.schemas.navigation import by_itself, subschema
 from jovial_scaffold.core.schemas.shapes import is_endless
 from jovial_scaffold.core.schemas.types import type_of_schema
@@ -167,9 +167,6 @@ def _of_lists(part: dict[str, Any], place: Origin, kind: ResourceType) -> Iterat
             yield Finding("catalog-schema", "error", message, place.child("listKey").key_span(), hint)
 
 
-_IN_PLACE = ("allOf", "anyOf", "oneOf", "not", "if", "then", "else", "dependentSchemas")
-
-
 def _required_inside(kind: ResourceType, part: dict[str, Any], place: Origin) -> Iterator[Finding]:
     """Names that the conditions and forms of a closed map require, and that it does not have."""
     waiting = [(part, place, part, "")]  # each with what would mean something else without the name: the part, and its keyword
@@ -182,8 +179,8 @@ def _required_inside(kind: ResourceType, part: dict[str, Any], place: Origin) ->
             kind.forgive(owner, ("if", "then", "else") if keyword == "if" else (keyword,))
         elif unknown:
             kind.forgive_required(inner, unknown)
-        for pointer, each in below(inner):
-            if pointer[0] in _IN_PLACE and isinstance(each, dict):
+        for pointer, each in in_place(inner):
+            if isinstance(each, dict):
                 turns = pointer[0] in ("if", "not") and not keyword
                 waiting.append((each, at.child(*pointer), *((inner, str(pointer[0])) if turns else (owner, keyword))))
 

@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from jovial_scaffold.core.text.source import Pointer
+from jovial_scaffold.core.text.source import Pointer, unescaped
 
 
 def subschema(schema: Any, pointer: Pointer, root: Any = None) -> list[dict[str, Any]]:
@@ -42,8 +42,7 @@ def by_itself(part: dict[str, Any], whole: Any) -> dict[str, Any]:
         below = waiting.pop()
         reference = below.get("$ref") if isinstance(below, dict) else None
         if isinstance(reference, str) and reference.startswith("#/"):
-            section, _, rest = reference[2:].partition("/")
-            name = rest.partition("/")[0].replace("~1", "/").replace("~0", "~")
+            section, name = (*steps_of(reference), "")[:2]
             definitions = whole.get(section) if section in _DEFINITIONS else None
             if isinstance(definitions, dict) and name in definitions and name not in found.get(section, ()):
                 found.setdefault(section, {})[name] = definitions[name]
@@ -55,15 +54,19 @@ def by_itself(part: dict[str, Any], whole: Any) -> dict[str, Any]:
 _DEFINITIONS = ("$defs", "definitions", "types")
 
 
-def referred(reference: str, root: Any) -> Any:
-    """What a reference within a document leads to (RFC 6901, section 6); None where that is nothing."""
+def steps_of(reference: str) -> tuple[str, ...]:
+    """The way of a reference within a document (RFC 6901, section 6)."""
     if "%" in reference:
         from urllib.parse import unquote  # rarely needed, and dear to start with
 
         reference = unquote(reference)
+    return tuple(unescaped(step) for step in reference.removeprefix("#").split("/")[1:])
+
+
+def referred(reference: str, root: Any) -> Any:
+    """What a reference within a document leads to; None where that is nothing."""
     target = root
-    for step in reference.removeprefix("#").split("/")[1:]:
-        step = step.replace("~1", "/").replace("~0", "~")
+    for step in steps_of(reference):
         if isinstance(target, list):
             target = target[int(step)] if step.isdigit() and int(step) < len(target) else None
         else:

@@ -7,10 +7,9 @@ from collections.abc import Iterator
 from typing import Any
 
 from jovial_scaffold.core.limits import SCHEMA_WEIGHT
+from jovial_scaffold.core.schemas.keywords import in_place
+from jovial_scaffold.core.schemas.navigation import steps_of
 from jovial_scaffold.core.text.source import Pointer, value_at
-
-_LISTS = ("allOf", "anyOf", "oneOf")
-_PARTS = ("not", "if", "then", "else")
 
 
 def overweight(schema: Any) -> Pointer | None:
@@ -61,19 +60,14 @@ def _referred(part: dict[str, Any]) -> Pointer | None:
     reference = part.get("$ref")
     if not isinstance(reference, str) or not reference.startswith("#/"):
         return None
-    return tuple(step.replace("~1", "/").replace("~0", "~") for step in reference[2:].split("/"))
+    return steps_of(reference)
 
 
 def _in_place(part: Any, place: Pointer) -> Iterator[Pointer]:
     """The parts that judge the same value as this one."""
     if not isinstance(part, dict):
         return
-    for keyword in _LISTS:
-        if isinstance(part.get(keyword), list):
-            yield from ((*place, keyword, index) for index in range(len(part[keyword])))
-    yield from ((*place, keyword) for keyword in _PARTS if isinstance(part.get(keyword), dict))
-    if isinstance(part.get("dependentSchemas"), dict):
-        yield from ((*place, "dependentSchemas", name) for name in part["dependentSchemas"])
+    yield from ((*place, *pointer) for pointer, _ in in_place(part))
     reference = _referred(part)
     if reference is not None:
         yield reference

@@ -7,7 +7,7 @@ from jovial_scaffold.core.expressions.errors import SyntaxProblem
 from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.findings import Finding, Related, Span
 from jovial_scaffold.core.schemas.keywords import misspelt, parts
-from jovial_scaffold.core.schemas.navigation import referred
+from jovial_scaffold.core.schemas.navigation import referred, steps_of
 from jovial_scaffold.core.schemas.shapes import secret_pointers, secret_shape, with_secrets
 from jovial_scaffold.core.schemas.validation import SchemaError, Validator, is_schema
 from jovial_scaffold.core.spelling import near
@@ -74,6 +74,7 @@ class DeclarationReader(SectionReader):
                 message = say("The type `{}` is a JSON Schema, and this is {}.", name, Described(schema))
                 self.report("schema-invalid", message, origins[name].value_span())
             sound[name] = True  # whatever refers to it is not judged
+            self.note_types(schema, written)
         return sound, origins
 
     def words_of(self, schema: Any, origin: Origin) -> list[Finding]:
@@ -91,10 +92,9 @@ class DeclarationReader(SectionReader):
         try:
             Validator(schema)
         except SchemaError as error:
-            pointer = error.pointer if error.pointer[:1] != ("types",) else ()
-            self.report(
-                "schema-invalid", error.message, origin.child(*pointer).value_span(), error.hint or say("A declaration is a JSON Schema.")
-            )
+            if error.pointer[:1] != ("types",):  # of a type, it is said there
+                hint = error.hint or say("A declaration is a JSON Schema.")
+                self.report("schema-invalid", error.message, origin.child(*error.pointer).value_span(), hint)
             return False
         return True
 
@@ -106,9 +106,8 @@ class DeclarationReader(SectionReader):
             reference = part.get("$ref")
             if not isinstance(reference, str) or not isinstance(known, dict) or not reference.startswith("#/"):
                 continue
-            section, _, name = reference[2:].partition("/")
+            section, name = (*steps_of(reference), "")[:2]
             if section == "types":
-                name = name.partition("/")[0]
                 lost, message = name not in known, say("There is no type `{}`.", name)
                 hint = nearest(name, known, say("Declare it under `types`."))
             else:
@@ -116,7 +115,7 @@ class DeclarationReader(SectionReader):
                 hint = nearest(reference, [f"#/types/{each}" for each in known], say("Types of the template are `#/types/NAME`."))
             if lost:
                 fine = False
-                meant = name.rpartition("/")[2]
+                meant = reference.rpartition("/")[2] if section != "types" else name
                 self.used_types.add(meant if meant in known else near(meant, known))
                 self.report("schema-invalid", message, place.child("$ref").value_span(), hint)
         return fine
@@ -125,20 +124,24 @@ class DeclarationReader(SectionReader):
         """A schema in which `#/types/…` leads to the template's types; which of them it uses is noted."""
         if not self.types:
             return schema
+        self.note_types(schema, self.types)
+        return {**schema, "types": self.types}
+
+    def note_types(self, schema: Any, types: dict[str, Any]) -> None:
+        """Note which types a schema uses, and these in turn."""
         stack: list[Any] = [schema]
         while stack:
             part = stack.pop()
             if isinstance(part, dict):
                 reference = part.get("$ref")
-                if isinstance(reference, str) and reference.startswith("#/types/"):
-                    name = reference.split("/")[2]
-                    if name in self.types and name not in self.used_types:
+                if isinstance(reference, str) and reference.startswith("#/"):
+                    section, name = (*steps_of(reference), "")[:2]
+                    if section == "types" and name in types and name not in self.used_types:
                         self.used_types.add(name)
-                        stack.append(self.types[name])
+                        stack.append(types[name])
                 stack.extend(part.values())
             elif isinstance(part, list):
                 stack.extend(part)
-        return {**schema, "types": self.types}
 
     def declared_schema(self, content: Any, origin: Origin, what: Operand) -> dict[str, Any] | None:
         """A schema that a declaration holds; None where it is none, which is reported."""

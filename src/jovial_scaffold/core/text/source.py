@@ -211,7 +211,7 @@ class Source:
     def value_span(self, pointer: Pointer) -> Span:
         """Where a scalar stands, or a map or list that stands in one line; a longer one is shown by its key, since the whole of it would
         fill the screen."""
-        key = pointer, len(self.meant)
+        key = pointer, len(self.meant)  # a key that is taken for another moves what stands below it
         if key not in self._spans:  # a line that many findings name
             place = self.place(pointer)
             is_long = not place.style and place.key_end > place.key_start and "\n" in self.text[place.start : place.end].rstrip()
@@ -297,4 +297,9 @@ def pointer_text(pointer: Pointer) -> str:
 
 def split_pointer(text: str) -> Pointer:
     """The steps of a JSON Pointer (RFC 6901) that is written without its first slash; nothing for an empty text."""
-    return tuple(step.replace("~1", "/").replace("~0", "~") for step in text.split("/")) if text else ()
+    return tuple(map(unescaped, text.split("/"))) if text else ()
+
+
+def unescaped(step: str) -> str:
+    """What a step of a JSON Pointer stands for."""
+    return step.replace("~1", "/").replace("~0", "~")
