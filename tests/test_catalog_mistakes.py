@@ -47,7 +47,7 @@ def test_a_catalog_blames_itself(case: dict[str, Any]) -> None:
     file = case.get("file", "cat/thing.yaml")
     assert case["old"] in FILES[file]
     identity, place = case["finding"].split()
-    files = {**FILES, file: FILES[file].replace(case["old"], case["new"], 1)}
+    files = {**FILES, file: FILES[file].replace(case["old"], case["new"], 1) + case.get("more", "")}
     assert found(files) == [f"{identity} {file}:{place}"]
     project = in_memory(files)
     assert project.render("live").findings == list(project.check().findings) == list(project.check().findings)

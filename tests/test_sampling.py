@@ -93,3 +93,17 @@ def test_what_accepts_nothing_and_what_holds_itself_have_no_value() -> None:
         "types": {"t": {"type": "object", "required": ["t"], "properties": {"t": {"$ref": "#/types/t"}}}},
     }
     assert sampled(deep, 3) is UNKNOWN
+
+
+@pytest.mark.parametrize("read", ["code", "'x' + code", "q.url"])
+def test_where_a_document_goes_is_known_before_any_environment(read: str) -> None:
+    files = {
+        "jovial.yaml": "project: p\ntemplate: t.yaml\ncatalogs: [fulmar]\nenvironments: {live: {}}\n",
+        "t.yaml": f"""parameters: {{code: {{type: string, minLength: 4, writeOnly: true, description: c}}}}
+resources: {{q (fulmar.queue): {{name: queue, tags: {{a: "${{code}}"}}}}}}
+documents: {{d: {{from: d.txt, to: "${{{read}}}.txt"}}}}
+""",
+        "d.txt": "x\n",
+    }
+    findings = Project(MemoryFolder({name: text.encode() for name, text in files.items()})).check(template_only=True).findings
+    assert [each.id for each in findings] == ["path-invalid"], findings

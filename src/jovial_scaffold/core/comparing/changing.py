@@ -7,7 +7,7 @@ from jovial_scaffold.core.expressions.scopes import MapScope
 from jovial_scaffold.core.expressions.values import NONE, Optional, deep_marks
 from jovial_scaffold.core.schemas.annotations import CHANGE_EFFECTS, effect_words
 from jovial_scaffold.core.schemas.catalog import ResourceType
-from jovial_scaffold.core.schemas.navigation import is_always_set, subschema
+from jovial_scaffold.core.schemas.navigation import subschema
 from jovial_scaffold.core.text.source import Pointer
 
 
@@ -32,7 +32,7 @@ def change_effect(kind: ResourceType | None, pointer: Pointer, was: Any, becomes
 
 def _evaluated(kind: ResourceType, text: str, pointer: Pointer, sides: tuple[Any, Any], unset: object) -> Any:
     """What an expression gives, or None where it cannot be evaluated."""
-    always = is_always_set(kind.schema, pointer)
+    always = kind.is_always_set(pointer)
     if (always and any(side is unset for side in sides)) or any(any(deep_marks(side)) for side in sides if side is not unset):
         return None
     names = dict(zip(("was", "becomes"), sides, strict=True))

@@ -18,12 +18,12 @@ from jovial_scaffold.core.schemas.annotations import ANNOTATIONS, wrong_annotati
 from jovial_scaffold.core.schemas.bundling import Documents, outward
 from jovial_scaffold.core.schemas.keywords import misspelt, parts
 from jovial_scaffold.core.schemas.lists import Lists
-from jovial_scaffold.core.schemas.navigation import referred
+from jovial_scaffold.core.schemas.navigation import referred, subschema
 from jovial_scaffold.core.schemas.shapes import Shape, shape_of_map
 from jovial_scaffold.core.schemas.types import type_of_schema
 from jovial_scaffold.core.schemas.validation import SchemaError, Validator, check_schema, is_schema
 from jovial_scaffold.core.text.files import Files
-from jovial_scaffold.core.text.source import Origin
+from jovial_scaffold.core.text.source import Origin, Pointer
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import Sentence, listed, nearest, say
 
@@ -77,6 +77,18 @@ class ResourceType:
         if text not in self._programs:
             self._programs[text] = Program(parse(text))
         return self._programs[text]
+
+    @cached_property
+    def _required(self) -> dict[Pointer, frozenset[str]]:
+        return {}
+
+    def is_always_set(self, pointer: Pointer) -> bool:
+        """Whether a property has a value in every resource: it is required, or has a default."""
+        above = pointer[:-1]
+        if above not in self._required:
+            parts = subschema(self.schema, above, surely=True)
+            self._required[above] = frozenset(name for each in parts for name in each.get("required", ()))
+        return pointer[-1] in self._required[above] or any("default" in each for each in subschema(self.schema, pointer, surely=True))
 
     @cached_property
     def takes_integers(self) -> bool:

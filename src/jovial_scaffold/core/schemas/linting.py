@@ -42,7 +42,6 @@ def lint(
 def _of_type(kind: ResourceType, origin: Origin, types: Mapping[str, set[str]], whole: bool) -> Iterator[Finding]:
     bare = {name.partition(".")[2] for name in types}
     yield from _of_whole(kind, origin)
-    required: dict[Pointer, frozenset[str]] = {}
     for keyword in ("identity", "apart"):
         for index, name in enumerate(kind.schema.get(keyword, ())):
             yield from _named(name, kind.schema, origin.child(keyword, index), f"`{keyword}`")
@@ -59,7 +58,7 @@ def _of_type(kind: ResourceType, origin: Origin, types: Mapping[str, set[str]], 
         if part.get("additionalProperties") is False and "patternProperties" not in part:
             yield from _required_inside(kind, part, place)
         yield from _of_lists(part, place, kind)
-        yield from _effect(part, place, kind, place.pointer[len(origin.pointer) :], required)
+        yield from _effect(part, place, kind, place.pointer[len(origin.pointer) :])
         wrong = [*_enum(part, place)]
         yield from wrong[:1]
         contradicting = [*contradictions(part, place)]  # which were said when it was read
@@ -185,10 +184,8 @@ def _required_inside(kind: ResourceType, part: dict[str, Any], place: Origin) ->
                 waiting.append((each, at.child(*pointer), *((inner, str(pointer[0])) if turns else (owner, keyword))))
 
 
-def _effect(
-    part: dict[str, Any], place: Origin, kind: ResourceType, steps: Pointer, required: dict[Pointer, frozenset[str]]
-) -> Iterator[Finding]:
-    """What an expression for the effect of a change gets wrong, by the type of its property; `required` keeps what maps require."""
+def _effect(part: dict[str, Any], place: Origin, kind: ResourceType, steps: Pointer) -> Iterator[Finding]:
+    """What an expression for the effect of a change gets wrong, by the type of its property."""
     written = part.get("changeEffect")
     if not isinstance(written, str) or written in CHANGE_EFFECTS:
         return
@@ -202,7 +199,7 @@ def _effect(
     as_optional = _effect_error(node, Abstract(Type(frozenset(("optional_type",)), items=known)))
     if pointer is None:  # a part that may be either
         error, hint = (as_value, NOTHING) if as_optional is not None else (None, NOTHING)
-    elif _is_always_set(part, kind, pointer, required):
+    elif kind.is_always_set(pointer):
         error, hint = as_value, _IS_SET if as_optional is None else NOTHING
     else:
         error, hint = as_optional, _MAY_BE_UNSET if as_value is None else NOTHING
@@ -226,13 +223,6 @@ def _effect_error(node: Node, side: Any) -> EvaluationError | None:
     given = Value(strange[0]) if strange else result.text()
     hint = nearest(str(strange[0]), CHANGE_EFFECTS) if strange else NOTHING
     return EvaluationError(say("`changeEffect` is one of {}, and this may give {}.", listed(CHANGE_EFFECTS, "or"), given), hint=hint)
-
-
-def _is_always_set(part: dict[str, Any], kind: ResourceType, pointer: Pointer, required: dict[Pointer, frozenset[str]]) -> bool:
-    above = pointer[:-1]
-    if above not in required:
-        required[above] = frozenset(name for each in subschema(kind.schema, above) for name in each.get("required", ()))
-    return pointer[-1] in required[above] or any("default" in each for each in subschema(part, (), kind.schema))
 
 
 _IS_SET = say("A property that is required or has a default is a value: write was and becomes by themselves.")

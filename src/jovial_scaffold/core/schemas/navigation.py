@@ -5,10 +5,11 @@ from typing import Any
 from jovial_scaffold.core.text.source import Pointer, unescaped
 
 
-def subschema(schema: Any, pointer: Pointer, root: Any = None) -> list[dict[str, Any]]:
-    """The parts of a schema that speak of the value at a pointer, through `$ref`, `allOf` and the like."""
+def subschema(schema: Any, pointer: Pointer, root: Any = None, surely: bool = False) -> list[dict[str, Any]]:
+    """The parts of a schema that speak of the value at a pointer, through `$ref`, `allOf` and the like; `surely` those only that do so
+    whatever the value is, which forms and conditions do not."""
     root = schema if root is None else root
-    parts = _resolved(schema, root)
+    parts = _resolved(schema, root, surely)
     for step in pointer:
         following: list[dict[str, Any]] = []
         for part in parts:
@@ -21,15 +22,9 @@ def subschema(schema: Any, pointer: Pointer, root: Any = None) -> list[dict[str,
                 prefix = part.get("prefixItems", ())
                 found = prefix[step] if step < len(prefix) else part.get("items")
             if isinstance(found, dict):
-                following.extend(_resolved(found, root))
+                following.extend(_resolved(found, root, surely))
         parts = following
     return parts
-
-
-def is_always_set(schema: Any, pointer: Pointer) -> bool:
-    """Whether a property has a value in every resource: it is required, or has a default."""
-    above = subschema(schema, pointer[:-1])
-    return any(pointer[-1] in part.get("required", ()) for part in above) or any("default" in part for part in subschema(schema, pointer))
 
 
 def by_itself(part: dict[str, Any], whole: Any) -> dict[str, Any]:
@@ -74,20 +69,22 @@ def referred(reference: str, root: Any) -> Any:
     return target
 
 
-def _resolved(schema: Any, root: Any, depth: int = 0) -> list[dict[str, Any]]:
+def _resolved(schema: Any, root: Any, surely: bool, depth: int = 0) -> list[dict[str, Any]]:
     if not isinstance(schema, dict) or depth > 16:
         return []
     found = [schema]
     reference = schema.get("$ref")
     if isinstance(reference, str) and reference.startswith("#"):
-        found.extend(_resolved(referred(reference, root), root, depth + 1))
-    for keyword in ("allOf", "anyOf", "oneOf"):
+        found.extend(_resolved(referred(reference, root), root, surely, depth + 1))
+    for keyword in ("allOf",) if surely else ("allOf", "anyOf", "oneOf"):
         branches = schema.get(keyword, ())
         for branch in branches if isinstance(branches, list) else ():
-            found.extend(_resolved(branch, root, depth + 1))
+            found.extend(_resolved(branch, root, surely, depth + 1))
+    if surely:
+        return found
     for keyword in ("if", "then", "else"):
-        found.extend(_resolved(schema.get(keyword), root, depth + 1))
+        found.extend(_resolved(schema.get(keyword), root, surely, depth + 1))
     dependent = schema.get("dependentSchemas")
     for branch in dependent.values() if isinstance(dependent, dict) else ():
-        found.extend(_resolved(branch, root, depth + 1))
+        found.extend(_resolved(branch, root, surely, depth + 1))
     return found
