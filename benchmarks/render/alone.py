@@ -8,22 +8,17 @@ import os
 import sys
 from pathlib import Path
 
-import orjson
-
 from jovial_scaffold import Project
-from jovial_scaffold.core.expressions.marked import to_json
 from jovial_scaffold.core.project_inputs import Overrides
+from jovial_scaffold.reports.machine import render_text
 
 
 def main(folder: Path) -> None:
     """Render and write."""
     gc.disable()  # as the program does
     project = Project.load(folder, Overrides(dict(os.environ)))
-    found = {}
     for name in project.environments:
-        rendering = project.render(name)
-        found[name] = {address: to_json(each.properties) for address, each in rendering.resources.items()}
-    (folder / "bench" / "alone.json").write_bytes(orjson.dumps(found))
+        (folder / "bench" / f"{name}.json").write_text(render_text(project.name, project.render(name)))
     sys.stdout.flush()
     os._exit(0)
 

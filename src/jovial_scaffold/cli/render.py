@@ -91,10 +91,10 @@ def _written(project: str, rendering: Rendering, format: RenderFormat, out: Path
         style = style_for(sys.stdout, os.environ) if out is None else Style(colours=False, width=100)
         return rendering_text(project, rendering, style)
     from jovial_scaffold.core.expressions.marked import to_json
-    from jovial_scaffold.reports.machine import json_text, render_document, yaml_text
+    from jovial_scaffold.reports.machine import render_document, render_text, yaml_text
 
     if format is RenderFormat.json:
-        return json_text(render_document(project, rendering))
+        return render_text(project, rendering)
     if format is RenderFormat.yaml:
         return yaml_text([render_document(project, rendering)], explicit=False)
     entries = [

@@ -13,7 +13,7 @@ from jovial_scaffold.core.comparing.snapshots import Snapshot
 from jovial_scaffold.core.comparing.totals import Total
 from jovial_scaffold.core.expressions.library.entries import Function
 from jovial_scaffold.core.expressions.library.strings import scalar_text
-from jovial_scaffold.core.expressions.marked import to_json
+from jovial_scaffold.core.expressions.marked import json_lines, to_json
 from jovial_scaffold.core.expressions.times import Duration, Timestamp
 from jovial_scaffold.core.expressions.values import NONE, Optional, Record, TypeValue, UInt, key_value, sorted_keys
 from jovial_scaffold.core.findings import Finding
@@ -33,7 +33,13 @@ def short_json_text(document: Any) -> str:
 
 def json_text(document: Any) -> str:
     """A document as indented JSON with a line break at the end."""
-    return harmless_json(json.dumps(document, ensure_ascii=False, indent=2)) + "\n"
+    import orjson
+
+    try:
+        text = orjson.dumps(document, option=orjson.OPT_INDENT_2).decode()
+    except TypeError:  # an integer of more than 64 bits, half a character
+        text = json.dumps(document, ensure_ascii=False, indent=2)
+    return harmless_json(text) + "\n"
 
 
 def check_document(result: CheckResult) -> dict[str, Any]:
@@ -126,8 +132,22 @@ def functions_document(functions: Sequence[Function], signatures: Callable[[Func
     return {"format": "jovial-functions/1", "functions": entries}
 
 
-def render_document(project: str, rendering: Rendering) -> dict[str, Any]:
-    """`jovial-render/2`; the resources are in deployment order."""
+def render_text(project: str, rendering: Rendering) -> str:
+    """`jovial-render/2` as text."""
+    import orjson
+
+    try:
+        written = iter(json_lines([each.properties for each in rendering.resources.values()], _PROPERTIES_DEPTH))
+    except TypeError:
+        return json_text(render_document(project, rendering))
+    return json_text(render_document(project, rendering, lambda _: orjson.Fragment(next(written))))
+
+
+_PROPERTIES_DEPTH = 3  # levels above what a resource sets
+
+
+def render_document(project: str, rendering: Rendering, written: Callable[[Any], Any] = to_json) -> dict[str, Any]:
+    """`jovial-render/2`; the resources are in deployment order, and `written` says what stands for the properties of one."""
     return {
         "format": "jovial-render/2",
         "project": project,
@@ -135,7 +155,7 @@ def render_document(project: str, rendering: Rendering) -> dict[str, Any]:
         "resources": {
             address: {
                 "type": resource.type_text,
-                "properties": to_json(resource.properties),
+                "properties": written(resource.properties),
                 "after": list(resource.after),
                 **({"keep": True} if resource.keep else {}),
                 **({"formerly": resource.formerly} if resource.formerly else {}),

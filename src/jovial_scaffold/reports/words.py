@@ -48,6 +48,8 @@ def harmless(text: str) -> str:
 
 def harmless_json(text: str) -> str:
     """JSON as it may be printed on a terminal: outside of ASCII, what could steer it is written as an escape (RFC 8259, section 7)."""
+    if text.isascii() and "\x7f" not in text:
+        return text
     for char in sorted(_STEERING.intersection(text) - {"\n", "\t", "\r"}):
         text = text.replace(char, json.dumps(char)[1:-1])
     return text

@@ -1,6 +1,6 @@
 """Values with marks as JSON and back: a mark is a map with one key that begins with `$`, which a key of data shows doubled."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from typing import Any
 
 from jovial_scaffold.core.expressions.pending import Pending, is_bare, template_text
@@ -27,8 +27,36 @@ def to_json(value: Any, secret: Callable[[Secret], Any] = lambda _: SECRET_MARK)
     if isinstance(value, Secret):
         return secret(value)
     if isinstance(value, Pending):
-        return {"$pending": next(iter(value.origins)) if is_bare(value) else {"from": sorted(value.origins), "as": template_text(value)}}
+        return {"$pending": next(iter(value.origins)) if is_bare(value) else {"as": template_text(value), "from": sorted(value.origins)}}
     return {"$unknown": True} if value is UNKNOWN else value
+
+
+def json_lines(values: Iterable[Any], depth: int) -> list[bytes]:
+    """What `to_json` gives of each as indented text in UTF-8, without making that first; all lines but the first stand `depth` levels in.
+
+    Raises TypeError for what only the careful way can write: keys that begin with `$`, integers of more than 64 bits, half characters.
+    """
+    import orjson
+
+    marks, found = 0, []
+    option = orjson.OPT_INDENT_2 | orjson.OPT_SORT_KEYS
+    further_in = b"\n" + b"  " * depth
+
+    def shown(each: Any) -> Any:
+        nonlocal marks
+        mark = to_json(each)
+        if mark is each:
+            raise TypeError
+        marks += orjson.dumps(mark).count(b'"$') if isinstance(each, Pending) else 1
+        return mark
+
+    for value in values:
+        marks = 0
+        text = orjson.dumps(value, shown, option)
+        if text.count(b'"$') != marks:
+            raise TypeError
+        found.append(text.replace(b"\n", further_in))
+    return found
 
 
 def from_json(value: Any, secret: Callable[[Any], Secret]) -> Any:

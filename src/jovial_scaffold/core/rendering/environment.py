@@ -219,7 +219,7 @@ class Environment(LookupScope):
                 break
         else:
             value = OMITTED
-        use.scope.shared.reading[-1] |= use.property_reads.get(name, NOTHING_READ)
+        use.scope.shared.reading[-1] |= (use.property_reads or {}).get(name, NOTHING_READ)
         if value is OMITTED:
             return self._default(declaration)
         if value is UNKNOWN or isinstance(value, Pending):
@@ -340,7 +340,7 @@ class Environment(LookupScope):
         address = f"{self.prefix}{resource.name}"
         if key is not None:
             address = f"{address}/{key if _PLAIN_KEY.match(key) else _percent_encoded(key)}"
-        instance = Instance(resource, self, address, key, variables, position, site=Site(address, 2))
+        instance = Instance(resource, self, address, key, variables, position)
         self.shared.instances += 1
         if resource.module is not None and self.shared.instances <= INSTANCES.most:
             parameters = Parameters(self.parameters.environment, ())
@@ -410,7 +410,8 @@ class Environment(LookupScope):
         """A written property, computed once; OMITTED where it is left out."""
         if name in instance.values:
             return instance.values[name]
-        if name in instance.computing:
+        computing = instance.computing = instance.computing or set()
+        if name in computing:
             if instance.resource.name not in self.plan.cycles[1]:
                 message = say("`{}` of {} depends on itself.", name, instance.address)
                 self.report(
@@ -429,7 +430,7 @@ class Environment(LookupScope):
         if type(compiled) is Constant:
             instance.values[name] = compiled.value
             return compiled.value
-        instance.computing.add(name)
+        computing.add(name)
         # What a property of a module's use reads, its parameter needs; of a resource, all properties are one.
         reads = instance.reads if instance.inside is None else set()
         reading = self.shared.reading
@@ -437,8 +438,9 @@ class Environment(LookupScope):
         value = self.computer.whole(compiled, instance.variables, instance.site)
         reading.pop()
         if instance.inside is not None:
+            instance.property_reads = instance.property_reads or {}
             instance.property_reads[name] = reads
-        instance.computing.discard(name)
+        computing.discard(name)
         instance.values[name] = value
         return value
 
@@ -463,15 +465,17 @@ class Environment(LookupScope):
         values = self._computed(code, instance.variables, constants) if code is not None else None
         if code is None or values is None:
             return None
-        left = [instance.resource.properties.entries[index] for index in code.left]
-        if left:
-            values += tuple([self.property(instance, name, compiled) for name, compiled in left])
+        left = [instance.resource.properties.entries[index] for index in code.left] if code.left else []
+        if not left:
+            found = instance.values = code.build(values, constants)  # which hold all that it writes
+            if shape.is_plain:
+                instance.computed = (code, values, constants)
+            return found
+        values += tuple([self.property(instance, name, compiled) for name, compiled in left])
         found = code.build(values, constants)
         for name, _ in left:
             if found[name] is OMITTED:
                 del found[name]
-        if shape.is_plain and not code.left:
-            instance.computed = (code, values, constants)
         instance.values.update(found)
         return found
 

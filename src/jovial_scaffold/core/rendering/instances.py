@@ -25,6 +25,7 @@ class Instance:
 
     `position` is where the loop's source holds it; `reads` are the addresses that it was computed from, `presence` those that its
     `$per`, `$when` and `$key` were. `inside` is the environment of a module's own names. `computed` is what the code of its shape computed.
+    `computing` are the properties that the careful way is at, `property_reads` what each property of a module's use was computed from.
     """
 
     resource: Resource
@@ -36,11 +37,15 @@ class Instance:
     inside: "Surroundings | None" = None
     presence: frozenset[str] = NOTHING_READ
     values: dict[str, Any] = field(default_factory=dict)
-    computing: set[str] = field(default_factory=set)
     reads: set[str] = field(default_factory=set)
-    site: Site = field(default_factory=Site)
-    property_reads: dict[str, set[str]] = field(default_factory=dict)
+    computing: set[str] | None = None
+    property_reads: dict[str, set[str]] | None = None
     computed: "tuple[Code, Values, Constants] | None" = None
+
+    @property
+    def site(self) -> Site:
+        """Where its properties are computed."""
+        return Site(self.address, 2)
 
 
 @dataclass(slots=True)
@@ -204,9 +209,9 @@ class Surroundings(Protocol):
         """Whether something could not be read, or nobody knows whether it is there."""
 
 
-@dataclass(slots=True, eq=False, kw_only=True)
+@dataclass(slots=True, eq=False)
 class EvaluatedResource(RenderedResource):
     """A rendered resource, and what it was computed as. `known` says that it is certain to hold nothing unknown."""
 
     instance: Instance
-    known: bool = False
+    known: bool

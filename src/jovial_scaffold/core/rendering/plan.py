@@ -65,7 +65,7 @@ class Plan:
         if name not in self._certain:
             reach, resource, resources = self.resource(name), self.template.resources[name], self.template.resources
             targets = reach.resources - {name}
-            is_certain = not (reach.outputs or reach.parameters or resource.after or resource.module)
+            is_certain = not (reach.outputs or resource.after or resource.module)
             is_certain = is_certain and all(resources[each].is_single for each in targets)
             self._certain[name] = (targets, tuple(sorted(targets))) if is_certain else None
         return self._certain[name]

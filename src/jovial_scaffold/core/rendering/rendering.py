@@ -216,8 +216,9 @@ def _collect(
             scope.output(name)
     for instances in scope.present():
         for instance in instances.values():
-            if instance.address in resources:
-                resources[instance.address].after = _after(scope, instance)
+            resource = resources.get(instance.address)
+            if resource is not None:
+                resource.after = _after(scope, instance)
 
 
 def _use(
@@ -249,18 +250,10 @@ def rendered(scope: Surroundings, instance: Instance) -> EvaluatedResource:
     if kind is not None and kind.lists.keyed:
         report_clashes(scope, instance, kind, properties)
     type_text = kind.id if kind else resource.type_text
-    return EvaluatedResource(
-        address=instance.address,
-        type=kind,
-        type_text=type_text,
-        properties=properties,
-        after=(),
-        instance=instance,
-        faulty=faulty,
-        keep=scope.kept(resource),
-        formerly=scope.formerly(instance),
-        known=known,
-    )
+    keep, formerly = resource.keep, resource.formerly
+    if scope.use is not None or formerly:
+        keep, formerly = scope.kept(resource), scope.formerly(instance)
+    return EvaluatedResource(instance.address, kind, type_text, properties, (), faulty, keep, formerly, instance, known)
 
 
 def _after(scope: Surroundings, instance: Instance) -> tuple[str, ...]:

@@ -24,9 +24,9 @@ class RenderedResource:
     type_text: str
     properties: dict[str, Any]
     after: tuple[str, ...]
-    faulty: tuple[Pointer, ...] = ()
-    keep: bool = False
-    formerly: str = ""
+    faulty: tuple[Pointer, ...]
+    keep: bool
+    formerly: str
 
     @property
     def effective(self) -> dict[str, Any]:

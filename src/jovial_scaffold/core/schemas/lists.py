@@ -1,6 +1,6 @@
 """What a schema says of its lists (docs/catalogs.md, `listKey` and `anyOrder`), looked up once for each place."""
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from functools import cached_property
 from typing import Any
 
@@ -31,17 +31,18 @@ class Lists:
         found = [(name, key) for name in properties if (key := self.key((name,))) is not None]
         return tuple(found) if repr(self._schema).count("'listKey'") == len(found) else None
 
-    def clashes(self, properties: dict[str, Any]) -> Iterator[tuple[Pointer, str, Any]]:
+    def clashes(self, properties: dict[str, Any]) -> Iterable[tuple[Pointer, str, Any]]:
         """Items of lists that are identified by the same value as one before: where, by which property, and the value."""
-        if self._outermost is not None:
-            for name, key in self._outermost:
-                items = properties.get(name)
-                if type(items) is list and len(items) > 1:
-                    keys = [found for item in items if type(item) is dict and type(found := item.get(key)) is str]
-                    if len(set(keys)) < len(keys):
-                        yield from self._clashes(items, (name,))
-            return
-        yield from self._clashes(properties, ())
+        if self._outermost is None:
+            return self._clashes(properties, ())
+        found: list[tuple[Pointer, str, Any]] = []
+        for name, key in self._outermost:
+            items = properties.get(name)
+            if type(items) is list and len(items) > 1:
+                keys = [value for item in items if type(item) is dict and type(value := item.get(key)) is str]
+                if len(set(keys)) < len(keys):
+                    found += self._clashes(items, (name,))
+        return found
 
     def _clashes(self, value: Any, pointer: Pointer) -> Iterator[tuple[Pointer, str, Any]]:
         if isinstance(value, dict):

@@ -99,7 +99,7 @@ class Validator:
     def is_valid(self, value: Any) -> bool:
         """Whether a value without marks is valid; one that the validator cannot take is not."""
         try:
-            return bool(self._compiled.is_valid(value))
+            return self._compiled.is_valid(value)
         except ValueError:
             return False
 

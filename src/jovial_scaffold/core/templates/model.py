@@ -268,8 +268,12 @@ class ResourceShape:
     is_whole: bool
     #: whether no expression binds names of its own or calls functions of the template
     is_simple: bool
-    #: what the properties read: a name, or which constant is the name of a resource, and the first field read from it, or nothing
-    steps: frozenset[tuple[str | int, str]]
+    #: what the properties of all of them read: a name, and the first field read from it, or nothing
+    steps: frozenset[tuple[str, str]]
+    #: the same where the name is one of the constants, that of a resource: which one
+    holes: tuple[tuple[int, str], ...]
+    #: the names of `steps`
+    reads: frozenset[str]
 
 
 @record

@@ -3,7 +3,7 @@
 It is long because names are judged, followed and put in order by the same walk over what declares and reads them.
 """
 
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Sequence
 from dataclasses import replace
 from typing import NamedTuple
 
@@ -81,23 +81,18 @@ def _all_owners(template: Template) -> Iterator[_Owned]:
 def _uses_to_check(resource: Resource, known: frozenset[str], used: set[str]) -> list[Use]:
     """The expressions of a resource whose names need a look; where its shape says that all is well, what it reads is used."""
     names = names_by_shape(resource)
-    if names is None or not names <= known:
+    if names is None or not known.issuperset(names):
         return uses_of(resource)
-    used |= names
+    used.update(names)
     return presence_uses(resource) if resource.loop is not None or resource.when is not None else []
 
 
-def names_by_shape(resource: Resource) -> frozenset[str] | None:
+def names_by_shape(resource: Resource) -> Collection[str] | None:
     """The names that a resource's properties read, where its shape says them all."""
-    if not (resource.shape.is_whole and resource.shape.is_simple):
+    shape, constants = resource.shape, resource.constants
+    if not (shape.is_whole and shape.is_simple):
         return None
-    return frozenset([name for name, _ in steps_by_shape(resource)])
-
-
-def steps_by_shape(resource: Resource) -> frozenset[tuple[str, str]]:
-    """The same with the first field read from each, or nothing."""
-    constants = resource.constants
-    return frozenset([(constants[name] if isinstance(name, int) else name, field) for name, field in resource.shape.steps])
+    return [*shape.reads, *[constants[index] for index, _ in shape.holes]] if shape.holes else shape.reads
 
 
 def _owners(template: Template) -> Iterator[_Owned]:
@@ -434,15 +429,19 @@ class Reaches:
             return self.of(uses_of(resource))
         presence = _first_steps(presence_uses(resource)) if resource.loop is not None or resource.when is not None else _NO_STEPS
         if presence:
-            return self._of_steps(presence | steps_by_shape(resource))
+            return self._of_steps(
+                presence | resource.shape.steps | {(resource.constants[index], field) for index, field in resource.shape.holes}
+            )
         # What resources of one shape share is followed once.
         known = self._shared.get(resource.shape)
         if known is None:
-            known = self._shared[resource.shape] = self._of_steps({step for step in resource.shape.steps if isinstance(step[0], str)})  # type: ignore[misc]
-        own = [(resource.constants[name], field) for name, field in resource.shape.steps if isinstance(name, int)]
-        if not own:
+            known = self._shared[resource.shape] = self._of_steps(resource.shape.steps)
+        if not resource.shape.holes:
             return known
-        below = self._of_steps(own)
+        own = [resource.constants[index] for index, _ in resource.shape.holes]
+        if self.template.resources.keys() >= {*own} and self._modules.isdisjoint(own):
+            return Reach(known.resources.union(own), known.outputs, known.parameters)
+        below = self._of_steps([(resource.constants[index], field) for index, field in resource.shape.holes])
         return Reach(known.resources | below.resources, known.outputs | below.outputs, known.parameters)
 
     def _of_steps(self, steps: Iterable[tuple[str, str]]) -> Reach:

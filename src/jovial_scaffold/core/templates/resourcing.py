@@ -38,7 +38,7 @@ class ResourceReader(DeclarationReader):
     castings: Castings
     lost_resources: bool  #: whether a resource could not be read
     secret_reads: set[str]  #: names whose values stand at secret properties
-    secret_moulds: dict[tuple[str, Mould], bool]  #: of types and moulds, whether there are secret properties
+    secret_moulds: dict[tuple[str, Mould], bool]  #: of types and moulds, whether there is something to hide in what is cast
 
     def resource_names(self) -> set[str]:
         """What resources are called, as far as their keys say so: expressions that differ in those are read as one."""
@@ -116,9 +116,11 @@ class ResourceReader(DeclarationReader):
         )
 
     def has_secrets(self, kind: ResourceType, mould: Mould, content: Any) -> bool:
-        """Whether resources of a type that are cast from a mould have secret properties: all of them, or none."""
+        """Whether resources of a type that are cast from a mould have secret properties of which something is to be hidden or noted that
+        was not with the one that was compiled: all of them, or none."""
         if (kind.id, mould) not in self.secret_moulds:
-            self.secret_moulds[kind.id, mould] = any(True for _ in secret_pointers(kind.secret_shape, content))
+            written = [value_at(mould.woven, pointer) for pointer in secret_pointers(kind.secret_shape, content)]
+            self.secret_moulds[kind.id, mould] = not all(isinstance(each, str) and _BARE_EXPRESSION.match(each) for each in written)
         return self.secret_moulds[kind.id, mould]
 
     def without_type(self, key: str, content: Any, origin: Origin) -> None:

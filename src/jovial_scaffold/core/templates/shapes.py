@@ -65,9 +65,12 @@ class _Description:
         for at, program in self.programs:
             steps |= {(at + name if isinstance(name, int) else name, field) for name, field in program.shape.reading}
         is_simple = all(program.is_simple for _, program in self.programs)
-        visible = frozenset(step for step in steps if step[0] not in self.variables)
+        known = frozenset((name, field) for name, field in steps if isinstance(name, str) and name not in self.variables)
+        holes = tuple((name, field) for name, field in sorted(steps, key=str) if isinstance(name, int))
         names = frozenset(name for name, _ in properties.entries)
-        return ResourceShape(properties, self.variables, names, self.is_plain, self.is_whole, is_simple, visible)
+        return ResourceShape(
+            properties, self.variables, names, self.is_plain, self.is_whole, is_simple, known, holes, frozenset(name for name, _ in known)
+        )
 
     def property(self, name: str, compiled: Compiled) -> None:
         """A property; nothing of one that is left to the careful way."""

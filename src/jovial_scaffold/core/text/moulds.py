@@ -23,6 +23,8 @@ _MARK = 700_000_000  # the number that is put in the place of an entry's first o
 
 _DIGITS = re.compile("[0-9]+")
 _APART = re.compile("([0-9]+)").split
+_AS_ZEROS = bytes.maketrans(b"123456789", b"000000000")
+_ALONE = bytes(byte if byte in b"0123456789" else ord(" ") for byte in range(256))
 CANONICAL = re.compile("(?:0|[1-9][0-9]{0,8})\\Z").match
 """Of the digits of an integer, those that say nothing but the integer."""
 
@@ -103,7 +105,14 @@ class Moulds:
     """Those of one text. `read` gives the key and the value of an entry, and how many values that are, or raises `failure`; `scalar` gives
     the value of a plain text."""
 
-    def __init__(self, read: Callable[[str], tuple[str, Any, int]], scalar: Callable[[str], Any], failure: type[Exception]) -> None:
+    def __init__(
+        self, text: str, read: Callable[[str], tuple[str, Any, int]], scalar: Callable[[str], Any], failure: type[Exception]
+    ) -> None:
+        self._text = text
+        letters = text.encode("ascii", "replace")  # of which each stands where it stood
+        self._zeros = letters.translate(_AS_ZEROS).decode()
+        self._digits = letters.translate(_ALONE).decode()
+        self._all_short = "0" * (_LENGTH + 1) not in self._zeros
         self._read = read
         self._scalar = scalar
         self._failure = failure
@@ -111,27 +120,37 @@ class Moulds:
         self._fixed: dict[str, tuple[int, ...] | None] = {}
         self._made: dict[tuple[str, tuple[str, ...]], Mould | None] = {}
 
-    def of(self, entry: str) -> Cast | None:
-        """The mould of an entry, once there is one."""
-        if len(entry) > _LONGEST:
+    def of(self, start: int, end: int) -> Cast | None:
+        """The mould of an entry that stands there, once there is one."""
+        if end - start > _LONGEST:
             return None
-        parts = _APART(entry)
-        form, digits = "0".join(parts[::2]), tuple(parts[1::2])
+        form, digits = self._apart(start, end)
         if form not in self._fixed:
             seen = self._seen[form] = self._seen.get(form, 0) + 1
             if seen < ALIKE or len(self._fixed) >= _MOST:
                 return None
-            self._fixed[form] = self._same_in(entry, digits)
+            self._fixed[form] = self._same_in(self._text[start:end], digits)
         fixed = self._fixed[form]
         if fixed is None:
             return None
-        if max(map(len, digits), default=0) > _LENGTH:
+        if not self._all_short and max(map(len, digits), default=0) > _LENGTH:
             return None
         key = form, tuple([digits[index] for index in fixed])
         if key not in self._made:
-            self._made[key] = self._mould(entry, digits, fixed) if len(self._made) < _MOST else None
+            self._made[key] = self._mould(self._text[start:end], digits, fixed) if len(self._made) < _MOST else None
         mould = self._made[key]
         return (mould, digits) if mould is not None else None
+
+    def _apart(self, start: int, end: int) -> tuple[str, tuple[str, ...]]:
+        """An entry with a zero for each of its numbers, and the numbers."""
+        entry = self._text[start:end]
+        if not entry.isascii():
+            parts = _APART(entry)
+            return "0".join(parts[::2]), tuple(parts[1::2])
+        form = self._zeros[start:end]
+        while "00" in form:
+            form = form.replace("0000", "0").replace("00", "0")
+        return form, tuple(self._digits[start:end].split())
 
     def _same_in(self, entry: str, digits: tuple[str, ...]) -> tuple[int, ...] | None:
         """Which numbers have to be the same in all entries of a mould."""

@@ -19,6 +19,7 @@ class NotQuick(Exception):
 
 #: tabs, carriage returns, and what YAML does not print or takes for the end of a line
 _UNUSUAL = re.compile("[\x00-\x09\x0b-\x1f\x7f-\xa0\u2000-\u200f\u2028-\u202f\ud800-\udfff\ufeff\ufffe\uffff]")
+_USUAL = bytes([ord("\n"), *range(ord(" "), 0x7F)])  # the same for a text of ASCII
 _KEY = r"[A-Za-z_$][\w$./()@-]*(?:[ ][\w$./()@-]+)*"
 #: indentation, a dash, a key, and what follows it; each line of a text is one match
 _LINE = re.compile(
@@ -53,7 +54,7 @@ class QuickReader:
         self.text = text
         self.outline = Outline()
         #: of a large text, what many of its entries have in common
-        self.moulds = moulds.Moulds(_entry, scalar, NotQuick) if len(text) >= moulds.LEAST else None
+        self.moulds = moulds.Moulds(text, _entry, scalar, NotQuick) if len(text) >= moulds.LEAST else None
         self.ends: dict[int, re.Pattern[str]] = {}  # what ends an entry, by how far in it stands
         self.nodes = 0
         self.at = 0  # where the next line begins
@@ -66,7 +67,7 @@ class QuickReader:
     def read(self) -> Any:
         """The value. Raises NotQuick."""
         text = self.text
-        if _UNUSUAL.search(text):
+        if text.encode().translate(None, _USUAL) if text.isascii() else _UNUSUAL.search(text):
             raise NotQuick
         take, end = _LINE.match, len(text)
         while self.at < end:
@@ -161,7 +162,7 @@ class QuickReader:
             self.ends[column] = re.compile(rf"\n[ ]{{0,{column}}}[^ #\n]")
         following = self.ends[column].search(self.text, self.at - 1)
         end = following.start() + 1 if following else len(self.text)
-        found = known.of(self.text[start:end])
+        found = known.of(start, end)
         value = found[0].cast(found[1]) if found is not None else None
         if found is None or value is None:
             return False
