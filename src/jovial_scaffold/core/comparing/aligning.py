@@ -22,13 +22,15 @@ PLAIN = frozenset((str, int, bool, float, type(None)))
 class Leaf(NamedTuple):
     """A part that is not taken apart further. `label` has keys of list items where `at`, the real pointers, have positions.
 
-    Both maps are from column to what that column has; a column that is in neither has no such part.
+    Both maps are from column to what that column has; a column that is in neither has no such part. `text` is what all leaves have in
+    common that are written alike, where that is known.
     """
 
     label: Pointer
     at: dict[int, Pointer]
     values: dict[int, Any]
     differs: bool
+    text: tuple[object, ...] | None = None
 
 
 Key = TypeVar("Key")

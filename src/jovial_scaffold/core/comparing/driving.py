@@ -7,7 +7,7 @@ import itertools
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from typing import Any, NamedTuple
 
-from jovial_scaffold.core.comparing.aligning import changed_at, matched_lines, same
+from jovial_scaffold.core.comparing.aligning import Leaf, changed_at, matched_lines, same
 from jovial_scaffold.core.expressions.program import Program
 from jovial_scaffold.core.limits import DRIVER_TRIALS
 from jovial_scaffold.core.meter import Meter
@@ -69,6 +69,7 @@ class Drivers:
         self._changed: dict[tuple[Trial, Program, str, Pointer], bool] = {}
         self._parted: dict[str, bool] = {}
         self._alike: dict[tuple[tuple[object, ...], Pairs], tuple[Driver, ...]] = {}
+        self._alike_in_part: dict[tuple[tuple[object, ...], Pairs], tuple[Driver, ...]] = {}
         self._text_changed: dict[tuple[Trial, object], bool] = {}
         self._worth: dict[tuple[Pairs, frozenset[str]], list[Trial]] = {}
         self._lines: dict[tuple[Trial, str], tuple[frozenset[int], frozenset[str]]] = {}
@@ -81,14 +82,23 @@ class Drivers:
             self._tracers[scope] = Tracer(scope, self._kept)
         return self._tracers[scope]
 
-    def of_property(
-        self, addresses: Mapping[int, str], at: Mapping[int, Pointer], label: Pointer, values: Mapping[int, Any]
-    ) -> tuple[Driver, ...]:
-        """Behind a property, by its label; `addresses` is where each column has the resource, `at` where those that have it the property."""
+    def of_property(self, addresses: Mapping[int, str], leaf: Leaf) -> tuple[Driver, ...]:
+        """Behind a part of a property; `addresses` is where each column has the resource."""
+        values = leaf.values
+        pairs = _pairs(values if len(values) == len(addresses) else {column: values.get(column, MISSING) for column in addresses})
+        if leaf.text is None or self.templates > 1:
+            return self._of_property(addresses, leaf.at, leaf.label, pairs)
+        found = self._known(leaf.text, pairs)
+        if found is None:
+            found = self._of_property(addresses, leaf.at, leaf.label, pairs)
+            self._keep(leaf.text, pairs, found)
+        return found
+
+    def _of_property(self, addresses: Mapping[int, str], at: Mapping[int, Pointer], label: Pointer, pairs: Pairs) -> tuple[Driver, ...]:
+        """The same by its label; `at` is where the columns that have it have the property."""
         name = str(label[0])
         if self.templates == 1 and (written := self._written(addresses, label)) is not None:
-            return self._of_written(written, addresses, at, label, values)
-        pairs = self._differing(addresses, values)
+            return self._of_written(written, addresses, at, label, pairs)
         known = self._alone_in(addresses, label) if self.templates == 1 else None
         alike = self._known(known, pairs)
         if alike is not None:
@@ -150,11 +160,10 @@ class Drivers:
         return written_at(instance.resource, label, kind.lists if kind is not None else NO_LISTS)
 
     def _of_written(
-        self, written: Written, addresses: Mapping[int, str], at: Mapping[int, Pointer], label: Pointer, values: Mapping[int, Any]
+        self, written: Written, addresses: Mapping[int, str], at: Mapping[int, Pointer], label: Pointer, pairs: Pairs
     ) -> tuple[Driver, ...]:
         """Behind a part that is one text: whoever holds the same one hangs on the same."""
         known = written.key
-        pairs = self._differing(addresses, values)
         alike = self._known(known, pairs)
         if alike is not None:
             return alike
@@ -173,23 +182,20 @@ class Drivers:
 
         inputs = self._behind[next(iter(addresses))].part(written, known)
         row = _Row(pairs, inputs, changes, lambda column: self._sources(column, addresses, at))
-        if (known, pairs) in self._alike:
-            return tuple(self._driver(each.parameter, row, each.together) for each in self._alike[known, pairs])
+        if (known, pairs) in self._alike_in_part:
+            return tuple(self._driver(each.parameter, row, each.together) for each in self._alike_in_part[known, pairs])
         found = self._driving(row)
         self._keep(known, pairs, found)
         return found
 
-    def _differing(self, addresses: Mapping[int, str], values: Mapping[int, Any]) -> Pairs:
-        return _pairs(values if len(values) == len(addresses) else {column: values.get(column, MISSING) for column in addresses})
-
     def _known(self, key: tuple[object, ...] | None, pairs: Pairs) -> tuple[Driver, ...] | None:
         """What drives all rows that hang on the same, where it is the same lines for all of them."""
-        found = self._alike.get((key, pairs)) if key is not None else None
-        return None if found is None or any(self._is_parted(each.parameter) for each in found) else found
+        return self._alike.get((key, pairs)) if key is not None else None
 
     def _keep(self, key: tuple[object, ...] | None, pairs: Pairs, found: tuple[Driver, ...]) -> None:
         if key is not None and not self._meter.spent:
-            self._alike[key, pairs] = found
+            kept = self._alike_in_part if any(self._is_parted(each.parameter) for each in found) else self._alike
+            kept[key, pairs] = found
 
     def _alone_in(self, addresses: Mapping[int, str], label: Pointer) -> tuple[object, ...] | None:
         """What rows have in common that are the same part of the same expression, in all columns."""

@@ -1,10 +1,10 @@
 """Rendered environments as rows: one for each property, output and line of a document; one column for each environment."""
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from typing import Any, Literal, NamedTuple, TypeVar
 
 from jovial_scaffold.core import marks
-from jovial_scaffold.core.comparing.aligning import leaves, matched_lines, same
+from jovial_scaffold.core.comparing.aligning import Leaf, leaves, matched_lines, same
 from jovial_scaffold.core.comparing.driving import RUN, TEMPLATE, Driver, Drivers
 from jovial_scaffold.core.comparing.shaped import ShapedLeaves
 from jovial_scaffold.core.expressions.pending import Pending, renamed
@@ -88,15 +88,14 @@ def compare(
     `only` and `ignore` are patterns of `*` and `?` over addresses, or over `address:property` where they hold a colon.
     """
     chosen = _Chosen((only,) if isinstance(only, str) else only, ignore)
-    names = _names(renderings)
-    renamed = [{own: newest for newest, own in each.items() if own != newest} for each in names]
-    drivers, shaped = Drivers(renderings), ShapedLeaves()
+    drivers = Drivers(renderings)
+    resources = _Resources(renderings, drivers, everything)
     rows: list[Row] = []
     differing = compared = 0
-    for address in sorted({address for each in names for address in each}):
+    for address in resources.addresses:
         if not chosen.address(address):
             continue
-        found = [row for row in _resource_rows(address, names, renamed, renderings, drivers, shaped, everything) if chosen.row(row)]
+        found = [row for row in resources.rows(address) if chosen.row(row)]
         if not found and chosen.narrow:
             continue
         compared += 1
@@ -166,47 +165,60 @@ def _names(renderings: Sequence[Evaluated]) -> list[dict[str, str]]:
     return found
 
 
-def _resource_rows(
-    address: str,
-    names: list[dict[str, str]],
-    renamed: list[dict[str, str]],
-    renderings: Sequence[Evaluated],
-    drivers: Drivers,
-    shaped: ShapedLeaves,
-    everything: bool,
-) -> Iterator[Row]:
-    own = {column: each[address] for column, each in enumerate(names) if address in each}
-    present = {column: renderings[column].resources[there] for column, there in own.items()}
-    labels = [rendering.label for rendering in renderings]
-    first = next(iter(present.values()))
-    kind, module = first.type_text, module_of(first)
-    missing = tuple(labels[column] for column in range(len(labels)) if column not in present)
-    if missing:
-        values: dict[str, Any] = {labels[column]: True for column in present}
-        yield Row("presence", address, kind, (), values, missing, True, drivers.of_presence(address, own), module=module)
-    if len(set(own.values())) > 1:
-        values = {labels[column]: there for column, there in own.items()}
-        yield Row("address", address, kind, (), values, missing, True, (Driver(TEMPLATE, {}),), module=module)
-    if len({each.type_text for each in present.values()}) > 1:
-        values = {labels[column]: each.type_text for column, each in present.items()}
-        yield Row("property", address, kind, ("$type",), values, missing, True, (Driver(TEMPLATE, {}),), module=module)
-    lists = first.type.lists if first.type else NO_LISTS
-    found = None if everything or any(renamed) else shaped.of(present)
-    held = {column: with_names(each.properties, renamed[column]) for column, each in present.items()} if found is None else {}
-    for leaf in leaves(held, lists, len(present), everything) if found is None else found:
-        without = tuple(labels[column] for column in present if column not in leaf.values) if len(leaf.values) < len(present) else ()
-        yield Row(
-            "property",
-            address,
-            kind,
-            leaf.label,
-            _by_label(labels, leaf.values),
-            (*without, *missing),
-            leaf.differs,
-            drivers.of_property(own, leaf.at, leaf.label, leaf.values) if leaf.differs else (),
-            _by_label(labels, leaf.at),
-            module,
-        )
+class _Resources:
+    """The rows of resources in some columns."""
+
+    def __init__(self, renderings: Sequence[Evaluated], drivers: Drivers, everything: bool) -> None:
+        self._renderings = renderings
+        self._drivers = drivers
+        self._everything = everything
+        self._labels = [rendering.label for rendering in renderings]
+        self._names = _names(renderings)
+        self._renamed = [{own: newest for newest, own in each.items() if own != newest} for each in self._names]
+        self._shaped = None if everything or any(self._renamed) else ShapedLeaves()
+        self._at: dict[Pointer, tuple[Mapping[int, Pointer], Mapping[str, Pointer]]] = {}
+
+    @property
+    def addresses(self) -> list[str]:
+        """All that there are in some column."""
+        return sorted({address for each in self._names for address in each})
+
+    def rows(self, address: str) -> Iterator[Row]:
+        """The rows of one resource, by its newest name."""
+        labels, everything = self._labels, self._everything
+        own = {column: each[address] for column, each in enumerate(self._names) if address in each}
+        present = {column: self._renderings[column].resources[there] for column, there in own.items()}
+        first = next(iter(present.values()))
+        kind, module = first.type_text, module_of(first)
+        missing = tuple([label for column, label in enumerate(labels) if column not in present]) if len(present) < len(labels) else ()
+        if missing:
+            values: dict[str, Any] = {labels[column]: True for column in present}
+            behind = self._drivers.of_presence(address, own)
+            yield Row("presence", address, kind, (), values, missing, True, behind, module=module)
+        if any(there != address for there in own.values()) and len(set(own.values())) > 1:
+            values = {labels[column]: there for column, there in own.items()}
+            yield Row("address", address, kind, (), values, missing, True, (Driver(TEMPLATE, {}),), module=module)
+        if any(each.type_text != kind for each in present.values()):
+            values = {labels[column]: each.type_text for column, each in present.items()}
+            yield Row("property", address, kind, ("$type",), values, missing, True, (Driver(TEMPLATE, {}),), module=module)
+        found: Iterable[Leaf] | None = self._shaped.of(present) if self._shaped is not None else None
+        if found is None:
+            lists = first.type.lists if first.type else NO_LISTS
+            held = {column: with_names(each.properties, self._renamed[column]) for column, each in present.items()}
+            found = leaves(held, lists, len(present), everything)
+        for leaf in found:
+            without = tuple(labels[column] for column in present if column not in leaf.values) if len(leaf.values) < len(present) else ()
+            drivers = self._drivers.of_property(own, leaf) if leaf.differs else ()
+            values = _by_label(labels, leaf.values)
+            at = self._places(leaf)
+            yield Row("property", address, kind, leaf.label, values, (*without, *missing), leaf.differs, drivers, at, module)
+
+    def _places(self, leaf: Leaf) -> Mapping[str, Pointer]:
+        """Where each column has a leaf, by what the column is called; one map for all that stand in the same places."""
+        known = self._at.get(leaf.label)
+        if known is None or known[0] is not leaf.at:
+            known = self._at[leaf.label] = leaf.at, _by_label(self._labels, leaf.at)
+        return known[1]
 
 
 def _by_label(labels: list[str], held: Mapping[int, T]) -> dict[str, T]:

@@ -170,6 +170,34 @@ def written_at(resource: Resource, label: Pointer, lists: Lists) -> Written | No
     return None
 
 
+def stands_by_itself(resource: Resource, place: Pointer, lists: Lists) -> bool:
+    """Whether what all resources of a shape write at a place is a part that no condition and no loop around it decides about, and all items
+    of lists on the way may be known by keys that are written out: constants, so that it is the same for all of the shape."""
+    compiled: Compiled | None = resource.properties
+    within: Pointer = ()
+    for step in place:
+        if isinstance(compiled, ListValue):
+            if not isinstance(step, int) or not _are_keyed(compiled, lists.key(within)):
+                return False
+            compiled, within = compiled.items[step], (*within, 0)
+        elif isinstance(compiled, MapValue) and compiled.loop is None and compiled.when is None:
+            compiled, within = compiled.entry(str(step)), (*within, step)
+        else:
+            return False
+    return isinstance(compiled, Dynamic)
+
+
+def _are_keyed(items: ListValue, key: str | None) -> bool:
+    """Whether each item of a list is a constant, or a map that writes its key out and is always there."""
+    for each in items.items:
+        if isinstance(each, MapValue) and each.loop is None and each.when is None:
+            if not any(name == key and isinstance(entry, Constant) for name, entry in each.entries):
+                return False
+        elif not isinstance(each, Constant):
+            return False
+    return key is not None
+
+
 def _item(items: ListValue, wanted: str, key: str | None) -> Compiled | None:
     """The item with a key, where the keys of all are written out and differ."""
     found: dict[str, Compiled] = {}

@@ -28,13 +28,28 @@ Values = tuple[Any, ...]
 FEW = 3  # resources of which it is not worth while to make code
 
 
+class Text(NamedTuple):
+    """What a computed value is written as: the expressions, and which of the resource's constants are theirs, from `first` to before `last`."""
+
+    shapes: tuple[object, ...]
+    first: int
+    last: int
+
+    def key(self, constants: Constants) -> tuple[object, ...]:
+        """What all places have in common that change together: where the same is written, or the same with other text around it."""
+        return (self.shapes, constants[self.first : self.last])
+
+
 class Code(NamedTuple):
-    """The functions of a shape. `places` are those of the computed values, `left` which properties, counted from 0, are computed the careful
-    way: their values come after those. `looks` says of the types of all values which of them may be no plain data."""
+    """The functions of a shape. `places` are those of the computed values, or of the item that a condition is about; `texts` is what stands
+    there, None for a condition; `left` which
+    properties, counted from 0, are computed the careful way: their values come after those. `looks` says of the types of all values which
+    of them may be no plain data."""
 
     values: Callable[[Any, Mapping[str, Any], Constants], Values]
     build: Callable[[Values, Constants], dict[str, Any]]
     places: tuple[Pointer, ...]
+    texts: tuple[Text | None, ...]
     left: tuple[int, ...]
     looks: dict[tuple[type, ...], tuple[int, ...]]
 
@@ -66,6 +81,7 @@ class _Composer:
         self._at = 0  # how many constants were met
         self._values: list[ast.expr] = []
         self._places: list[Pointer] = []
+        self._texts: list[Text | None] = []
 
     def code(self, properties: MapValue) -> Code | None:
         """The functions; None where Python does not take them."""
@@ -79,7 +95,7 @@ class _Composer:
                     raise Unsupported
                 built.append(self._built(compiled, (name,), None))
             except Unsupported:
-                del self._values[values:], self._places[values:]
+                del self._values[values:], self._places[values:], self._texts[values:]
                 left.append(index)
                 built.append(None)
             self._at = after
@@ -91,7 +107,9 @@ class _Composer:
         tuple_of = ast.Tuple(elts=self._values, ctx=ast.Load())
         values_of = compiled_code(_function(tuple_of, "names", "variables", "constants"), "eval", self._writer.constants)
         build = compiled_code(_function(whole, "values", "constants"), "eval", {})
-        return Code(values_of, build, tuple(self._places), tuple(left), {}) if values_of and build else None
+        if not values_of or not build:
+            return None
+        return Code(values_of, build, tuple(self._places), tuple(self._texts), tuple(left), {})
 
     def _built(self, compiled: Compiled, place: Pointer, only_if: str | None) -> ast.expr:
         """How the second function makes a value; what the first has to compute for it is written down, where it stands behind a condition
@@ -99,11 +117,12 @@ class _Composer:
         if isinstance(compiled, Constant):
             return self._constant()
         if isinstance(compiled, Dynamic):
-            content = compiled.content
-            written = self._joined(content) if isinstance(content, Joined) else self._result(content.program)  # type: ignore[union-attr]
+            content, first = compiled.content, self._at
+            assert isinstance(content, Formula | Joined)
+            written = self._joined(content) if isinstance(content, Joined) else self._result(content.program)
             if only_if is not None:
                 written = ast.IfExp(test=loaded(only_if), body=written, orelse=ast.Constant(None))
-            return self._value(written, place)
+            return self._value(written, place, self._text(content, first))
         if isinstance(compiled, MapValue):
             return self._map(compiled, place, only_if)
         assert isinstance(compiled, ListValue)
@@ -111,7 +130,7 @@ class _Composer:
         for index, item in enumerate(compiled.items):
             if isinstance(item, MapValue) and item.when is not None:
                 name = self._writer.fresh()
-                held = self._condition(item.when, name, only_if)
+                held = self._condition(item.when, name, only_if, (*place, index))
                 below = ast.List(elts=[self._map(item, (*place, index), name)], ctx=ast.Load())
                 either = ast.IfExp(test=held, body=below, orelse=ast.Tuple(elts=[], ctx=ast.Load()))
                 items.append(ast.Starred(value=either, ctx=ast.Load()))
@@ -125,17 +144,28 @@ class _Composer:
             values=[self._built(item, (*place, name), only_if) for name, item in compiled.entries],
         )
 
-    def _condition(self, when: Condition, name: str, only_if: str | None) -> ast.expr:
+    def _condition(self, when: Condition, name: str, only_if: str | None, place: Pointer) -> ast.expr:
         assert isinstance(when.content, Formula)
         held = self._writer.surely_boolean(*self._program(when.content.program))
         if only_if is not None:
             held = ast.IfExp(test=loaded(only_if), body=held, orelse=ast.Constant(False))
-        return self._value(stored_as(name, held), ())
+        return self._value(stored_as(name, held), place, None)
 
-    def _value(self, written: ast.expr, place: Pointer) -> ast.expr:
+    def _value(self, written: ast.expr, place: Pointer, text: Text | None) -> ast.expr:
         self._values.append(written)
         self._places.append(place)
+        self._texts.append(text)
         return subscript(loaded("values"), len(self._values) - 1)
+
+    def _text(self, content: Formula | Joined, first: int) -> Text:
+        """What was composed, whose constants begin at `first`."""
+        if isinstance(content, Formula):
+            return Text((content.program.shape,), first, self._at)
+        # What stands before the first expression and behind the last one is the same whatever those give.
+        parts = [part if isinstance(part, str) else part.program.shape for part in content.parts]
+        before, behind = isinstance(parts[0], str), isinstance(parts[-1], str)
+        inner = parts[before : len(parts) - behind]
+        return Text((Joined, *(None if isinstance(each, str) else each for each in inner)), first + before, self._at - behind)
 
     def _constant(self) -> ast.expr:
         self._at += 1
