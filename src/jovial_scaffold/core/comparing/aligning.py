@@ -23,7 +23,7 @@ class Leaf(NamedTuple):
     """A part that is not taken apart further. `label` has keys of list items where `at`, the real pointers, have positions.
 
     Both maps are from column to what that column has; a column that is in neither has no such part. `text` is what all leaves have in
-    common that are written alike, where that is known.
+    common that are written alike, where that is known, and `computed` which of the values it is that a single resource's code computes.
     """
 
     label: Pointer
@@ -31,6 +31,7 @@ class Leaf(NamedTuple):
     values: dict[int, Any]
     differs: bool
     text: tuple[object, ...] | None = None
+    computed: int | None = None
 
 
 Key = TypeVar("Key")

@@ -13,7 +13,17 @@ from jovial_scaffold.core.limits import DRIVER_TRIALS
 from jovial_scaffold.core.meter import Meter
 from jovial_scaffold.core.records import value_record
 from jovial_scaffold.core.rendering.instances import Surroundings
-from jovial_scaffold.core.rendering.overlays import CONTEXT, MISSING, Behind, Overlay, Written, alone, trial_meter, written_at
+from jovial_scaffold.core.rendering.overlays import (
+    CONTEXT,
+    MISSING,
+    Behind,
+    Overlay,
+    Written,
+    alone,
+    condition_text,
+    trial_meter,
+    written_at,
+)
 from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.rendering.tracing import Kept, Source, Tracer
 from jovial_scaffold.core.schemas.lists import NO_LISTS, Lists
@@ -90,9 +100,27 @@ class Drivers:
             return self._of_property(addresses, leaf.at, leaf.label, pairs)
         found = self._known(leaf.text, pairs)
         if found is None:
-            found = self._of_property(addresses, leaf.at, leaf.label, pairs)
+            found = self._of_computed(addresses, leaf, pairs) or self._of_property(addresses, leaf.at, leaf.label, pairs)
             self._keep(leaf.text, pairs, found)
         return found
+
+    def _of_computed(self, addresses: Mapping[int, str], leaf: Leaf, pairs: Pairs) -> tuple[Driver, ...]:
+        """Behind what the code of a single resource computes; none where that does not say it."""
+        index, instances = leaf.computed, {column: self.renderings[column].resources[there].instance for column, there in addresses.items()}
+        first = next(iter(instances.values()))
+        if index is None or first.computed is None:
+            return ()
+        code, _, constants = first.computed
+        text = code.texts[index]
+        inputs = first.scope.plan.inputs.of_names(text.names(constants))
+
+        def changes(trial: Trial) -> bool:
+            before, after = instances[trial[0]].computed, self._overlay(trial).computed(first.resource, index, text)
+            if before is None or after is UNKNOWN:
+                return self._part_changed(trial, addresses[trial[0]], leaf.label)
+            return not _equal(before[1][index], after)
+
+        return self._driving(_Row(pairs, inputs, changes, lambda column: self._sources(column, addresses, leaf.at)))
 
     def _of_property(self, addresses: Mapping[int, str], at: Mapping[int, Pointer], label: Pointer, pairs: Pairs) -> tuple[Driver, ...]:
         """The same by its label; `at` is where the columns that have it have the property."""
@@ -223,8 +251,13 @@ class Drivers:
             return found
 
         pairs = _pairs({column: column in present for column in range(len(self.renderings))})
-        inputs = self._inputs(range(len(self.renderings)), behind)
-        return self._driving(_Row(pairs, inputs, changes, sources)) or self._rewritten()
+        resource = self.renderings[0].scope.template.resources.get(address) if self.templates == 1 and not document else None
+        known = ("presence", condition_text(resource.when)) if resource is not None and resource.loop is None else None
+        found = self._known(known, pairs)
+        if found is None:
+            found = self._driving(_Row(pairs, self._inputs(range(len(self.renderings)), behind), changes, sources))
+            self._keep(known, pairs, found)
+        return found or self._rewritten()
 
     def of_output(self, name: str, label: Pointer, values: Mapping[int, Any], at: Mapping[int, Pointer]) -> tuple[Driver, ...]:
         """Behind an output, or a part of one."""
@@ -403,11 +436,10 @@ class Drivers:
 
 def _pairs(values: Mapping[int, Any]) -> Pairs:
     """The first column with each that has another value."""
-    columns, held = list(values), list(values.values())
-    first, known = columns[0], held[0]
-    if type(known) in _PLAIN and len(set(map(type, held))) == 1:
-        return tuple([(first, column) for column, value in zip(columns, held, strict=True) if value != known])
-    return tuple([(first, column) for column, value in zip(columns[1:], held[1:], strict=True) if not _equal(known, value)])
+    first, known = next(iter(values.items()))
+    if type(known) in _PLAIN and len(set(map(type, values.values()))) == 1:
+        return tuple([(first, column) for column, value in values.items() if value != known])
+    return tuple([(first, column) for column, value in values.items() if column != first and not _equal(known, value)])
 
 
 def _equal(a: Any, b: Any) -> bool:

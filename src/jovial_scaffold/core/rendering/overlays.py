@@ -9,14 +9,16 @@ from typing import Any, Final, NamedTuple
 
 from jovial_scaffold.core.expressions.placeholders import Formula, Joined
 from jovial_scaffold.core.expressions.program import Program
+from jovial_scaffold.core.expressions.shapes import Shape
 from jovial_scaffold.core.limits import TRIAL_ROUNDS
 from jovial_scaffold.core.meter import Meter
 from jovial_scaffold.core.parameters.resolving import Parameters
-from jovial_scaffold.core.rendering.computing import OMITTED, Site
+from jovial_scaffold.core.rendering.computing import OMITTED, SIMPLE, Site, plain
 from jovial_scaffold.core.rendering.documents import EvaluatedDocument
 from jovial_scaffold.core.rendering.environment import Environment
 from jovial_scaffold.core.rendering.instances import Instance, Shared, Surroundings
 from jovial_scaffold.core.rendering.rendering import Evaluated
+from jovial_scaffold.core.rendering.shapes import Text
 from jovial_scaffold.core.schemas.lists import Lists
 from jovial_scaffold.core.schemas.shapes import with_secrets
 from jovial_scaffold.core.templates.inputs import CONTEXT as CONTEXT_NAME
@@ -34,6 +36,12 @@ def same_text(written: Dynamic) -> object:
     return content.program if isinstance(content, Formula) else content
 
 
+def condition_text(condition: Condition | None) -> object:
+    """The same of conditions."""
+    content = condition.content if condition is not None else None
+    return content.program if isinstance(content, Formula) else content
+
+
 class Written(NamedTuple):
     """A part of a property as it is written: one text, or a constant, and the conditions of the resource and of the items of lists around it."""
 
@@ -44,7 +52,7 @@ class Written(NamedTuple):
     def key(self) -> tuple[object, ...]:
         """What all places have in common that change together: where the same is written, or the same expression with other text around it;
         of a constant, only its conditions say whether it is there."""
-        conditions = [each.content.program if isinstance(each.content, Formula) else each.content for each in self.conditions]
+        conditions = [condition_text(each) for each in self.conditions]
         if not isinstance(self.value, Dynamic):
             return (*conditions, None)
         content = self.value.content
@@ -81,6 +89,25 @@ class Overlay:
         """What is there at an address."""
         return self.scope.instance_at(address)
 
+    def computed(self, resource: Resource, index: int, text: Text) -> Any:
+        """One of the values that the code of a single resource of the template itself computes, which is written as `text`; UNKNOWN where
+        that can only be told the careful way."""
+        if len(text.shapes) > 1:
+            values = self.scope.computed(resource)
+            return values[index] if values is not None else UNKNOWN
+        (shape,) = text.shapes
+        assert isinstance(shape, Shape)
+        fast = shape.fast if shape.fast is not None and not shape.variables else shape.generate({})
+        if fast is None:
+            return UNKNOWN
+        try:
+            value = fast(self.scope.names, {}, resource.constants[text.first : text.last])
+            return value if type(value) in SIMPLE else plain(value)
+        except RecursionError:
+            raise
+        except Exception:  # whatever it is
+            return UNKNOWN
+
     def property(self, address: str, name: str) -> Any:
         """A written property as it would be rendered; MISSING where it, or the resource, is not there."""
         if self._last[:2] != (address, name):  # parts of one property are asked for one after the other
@@ -96,6 +123,8 @@ class Overlay:
         compiled = instance.resource.properties.entry(name) if instance is not None else None
         if instance is None or compiled is None:
             return MISSING
+        if not instance.values and instance.inside is None and instance.scope.plan.codes.of(instance.resource.shape) is not None:
+            instance.scope.properties(instance)  # all of them, which takes hardly longer than one
         return self._marked(instance.resource, name, instance.scope.property(instance, name, compiled))
 
     def value(self, compiled: Compiled) -> Any:
@@ -117,7 +146,7 @@ class Overlay:
         return MISSING if value is OMITTED else value
 
     def _held(self, condition: Condition) -> Any:
-        known = condition.content.program if isinstance(condition.content, Formula) else condition
+        known = condition_text(condition)
         if known not in self._conditions:  # the same text as a value may give something else
             self._conditions[known] = self.scope.computer.condition(condition, {}, Site())
         return self._conditions[known]
@@ -185,6 +214,22 @@ def stands_by_itself(resource: Resource, place: Pointer, lists: Lists) -> bool:
         else:
             return False
     return isinstance(compiled, Dynamic)
+
+
+def keyed_items(resource: Resource, name: str, lists: Lists) -> dict[str | int, int] | None:
+    """The items of a property that is a list, by the keys that they write out; None where not all of them do, or a loop makes some."""
+    compiled, key = resource.properties.entry(name), lists.key((name,))
+    found: dict[str | int, int] = {}
+    for number, each in enumerate(compiled.items if isinstance(compiled, ListValue) and key is not None else ()):
+        held: Any = None
+        if isinstance(each, Constant) and isinstance(each.value, dict):
+            held = each.value.get(key)
+        elif isinstance(each, MapValue) and each.loop is None:
+            held = next((entry.value for its, entry in each.entries if its == key and isinstance(entry, Constant)), None)
+        if not isinstance(held, str) or held in found:
+            return None
+        found[held] = number
+    return found or None
 
 
 def _are_keyed(items: ListValue, key: str | None) -> bool:

@@ -29,27 +29,34 @@ FEW = 3  # resources of which it is not worth while to make code
 
 
 class Text(NamedTuple):
-    """What a computed value is written as: the expressions, and which of the resource's constants are theirs, from `first` to before `last`."""
+    """What a computed value is written as: the expressions, and which of the resource's constants are theirs, from `first` to before `last`.
+    `reads` are the names that they read, or which of the constants are such names."""
 
     shapes: tuple[object, ...]
     first: int
     last: int
+    reads: frozenset[str | int]
 
     def key(self, constants: Constants) -> tuple[object, ...]:
         """What all places have in common that change together: where the same is written, or the same with other text around it."""
         return (self.shapes, constants[self.first : self.last])
 
+    def names(self, constants: Constants) -> set[str]:
+        """The names that it reads."""
+        return {constants[each] if isinstance(each, int) else each for each in self.reads}
+
 
 class Code(NamedTuple):
     """The functions of a shape. `places` are those of the computed values, or of the item that a condition is about; `texts` is what stands
-    there, None for a condition; `left` which
+    there; `conditions` are the indexes of conditions; `left` which
     properties, counted from 0, are computed the careful way: their values come after those. `looks` says of the types of all values which
     of them may be no plain data."""
 
     values: Callable[[Any, Mapping[str, Any], Constants], Values]
     build: Callable[[Values, Constants], dict[str, Any]]
     places: tuple[Pointer, ...]
-    texts: tuple[Text | None, ...]
+    texts: tuple[Text, ...]
+    conditions: frozenset[int]
     left: tuple[int, ...]
     looks: dict[tuple[type, ...], tuple[int, ...]]
 
@@ -81,7 +88,8 @@ class _Composer:
         self._at = 0  # how many constants were met
         self._values: list[ast.expr] = []
         self._places: list[Pointer] = []
-        self._texts: list[Text | None] = []
+        self._texts: list[Text] = []
+        self._conditions: set[int] = set()
 
     def code(self, properties: MapValue) -> Code | None:
         """The functions; None where Python does not take them."""
@@ -96,6 +104,7 @@ class _Composer:
                 built.append(self._built(compiled, (name,), None))
             except Unsupported:
                 del self._values[values:], self._places[values:], self._texts[values:]
+                self._conditions = {each for each in self._conditions if each < values}
                 left.append(index)
                 built.append(None)
             self._at = after
@@ -109,7 +118,8 @@ class _Composer:
         build = compiled_code(_function(whole, "values", "constants"), "eval", {})
         if not values_of or not build:
             return None
-        return Code(values_of, build, tuple(self._places), tuple(self._texts), tuple(left), {})
+        texts, conditions = tuple(self._texts), frozenset(self._conditions)
+        return Code(values_of, build, tuple(self._places), texts, conditions, tuple(left), {})
 
     def _built(self, compiled: Compiled, place: Pointer, only_if: str | None) -> ast.expr:
         """How the second function makes a value; what the first has to compute for it is written down, where it stands behind a condition
@@ -146,12 +156,14 @@ class _Composer:
 
     def _condition(self, when: Condition, name: str, only_if: str | None, place: Pointer) -> ast.expr:
         assert isinstance(when.content, Formula)
+        first = self._at
         held = self._writer.surely_boolean(*self._program(when.content.program))
         if only_if is not None:
             held = ast.IfExp(test=loaded(only_if), body=held, orelse=ast.Constant(False))
-        return self._value(stored_as(name, held), place, None)
+        self._conditions.add(len(self._values))
+        return self._value(stored_as(name, held), place, self._text(when.content, first))
 
-    def _value(self, written: ast.expr, place: Pointer, text: Text | None) -> ast.expr:
+    def _value(self, written: ast.expr, place: Pointer, text: Text) -> ast.expr:
         self._values.append(written)
         self._places.append(place)
         self._texts.append(text)
@@ -159,13 +171,21 @@ class _Composer:
 
     def _text(self, content: Formula | Joined, first: int) -> Text:
         """What was composed, whose constants begin at `first`."""
+        reads: set[str | int] = set()
+        at = first
+        for part in content.parts if isinstance(content, Joined) else (content,):
+            if isinstance(part, str):
+                at += 1
+            else:
+                reads.update(at + name if isinstance(name, int) else name for name, _ in part.program.shape.reading)
+                at += len(part.program.constants)
         if isinstance(content, Formula):
-            return Text((content.program.shape,), first, self._at)
+            return Text((content.program.shape,), first, at, frozenset(reads))
         # What stands before the first expression and behind the last one is the same whatever those give.
         parts = [part if isinstance(part, str) else part.program.shape for part in content.parts]
         before, behind = isinstance(parts[0], str), isinstance(parts[-1], str)
         inner = parts[before : len(parts) - behind]
-        return Text((Joined, *(None if isinstance(each, str) else each for each in inner)), first + before, self._at - behind)
+        return Text((Joined, *(None if isinstance(each, str) else each for each in inner)), first + before, at - behind, frozenset(reads))
 
     def _constant(self) -> ast.expr:
         self._at += 1
