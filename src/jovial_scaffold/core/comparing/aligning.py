@@ -126,11 +126,8 @@ def are_alike(values: tuple[Any, ...]) -> bool:
 def _items(held: Held, label: Pointer, within: Pointer, how: _How) -> Iterator[Leaf]:
     rows: list[tuple[str | int, dict[int, int]]]
     key = how.lists.key(within)
-    if key is not None and all(_keyed(value, key) for _, value, _ in held):
-        found: dict[str, dict[int, int]] = {}
-        for column, value, _ in held:
-            for position, item in enumerate(value):
-                found.setdefault(str(item[key]), {})[column] = position
+    found = _by_key(held, key) if key is not None else None
+    if found is not None:
         rows = list(found.items())
     else:
         rows = list(enumerate(matched([(column, value) for column, value, _ in held])))
@@ -198,9 +195,19 @@ def changed_at(before: Any, after: Any, lists: Lists, label: Pointer) -> bool:
 _NONE: Final = object()
 
 
-def _keyed(items: list[Any], key: str) -> bool:
-    keys = [item.get(key) for item in items if isinstance(item, dict) and isinstance(item.get(key), str | int)]
-    return len(keys) == len(items) == len(set(keys))
+def _by_key(held: Held, key: str) -> dict[str, dict[int, int]] | None:
+    """Where each column has the item with a key; None where items have none, or share one."""
+    found: dict[str, dict[int, int]] = {}
+    for column, value, _ in held:
+        keys = [item.get(key) if type(item) is dict else None for item in value]
+        if not all(type(each) is str or isinstance(each, int) for each in keys):
+            return None
+        names = list(map(str, keys))
+        if len(set(names)) < len(names):
+            return None
+        for position, name in enumerate(names):
+            found.setdefault(name, {})[column] = position
+    return found
 
 
 def matched(columns: Sequence[tuple[int, list[Any]]]) -> list[dict[int, int]]:

@@ -28,6 +28,7 @@ from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.rendering.tracing import Kept, Source, Tracer
 from jovial_scaffold.core.schemas.lists import NO_LISTS, Lists
 from jovial_scaffold.core.templates.inputs import CONTEXT as CONTEXT_NAME
+from jovial_scaffold.core.templates.model import Resource
 from jovial_scaffold.core.text.source import Pointer, part, value_at
 from jovial_scaffold.core.text.unknown import UNKNOWN
 
@@ -76,6 +77,8 @@ class Drivers:
         self._drivers: dict[tuple[str, Names], Driver] = {}
         self._overlays: dict[Trial, Overlay] = {}
         self._candidates: dict[tuple[int, int], dict[str, Any]] = {}
+        self._sorts: dict[str, list[int]] = {}
+        self._kept_items: dict[Resource, bool] = {}
         self._changed: dict[tuple[Trial, Program, str, Pointer], bool] = {}
         self._parted: dict[str, bool] = {}
         self._alike: dict[tuple[tuple[object, ...], Pairs], tuple[Driver, ...]] = {}
@@ -311,6 +314,28 @@ class Drivers:
             self._overlays[trial] = Overlay(self.renderings[column], {name: candidates[name] for name in names}, self._meter)
         return self._overlays[trial]
 
+    def keeps_items(self, resource: Resource) -> bool:
+        """Whether nothing that a loop of the template itself goes over, and no condition on its items, can change by what is tried."""
+        if resource not in self._kept_items:
+            inputs = self.renderings[0].scope.plan.inputs.of_presence(resource)
+            tried = [name for each in self.renderings for name in (*each.parameters.values, *map(CONTEXT.__add__, each.context))]
+            self._kept_items[resource] = self.templates == 1 and not any(
+                len(set(self._sort(name))) > 1
+                for name in set(tried)
+                if name in inputs or (name.startswith(CONTEXT) and CONTEXT_NAME in inputs)
+            )
+        return self._kept_items[resource]
+
+    def _sort(self, name: str) -> list[int]:
+        """For each column, the first column that has the same value of an input."""
+        if name not in self._sorts:
+            values = [_value(each, name, ()) for each in self.renderings]
+            found: list[int] = []
+            for column, value in enumerate(values):
+                found.append(next((first for first in dict.fromkeys(found) if _equal(values[first], value)), column))
+            self._sorts[name] = found
+        return self._sorts[name]
+
     def _of_pair(self, column: int, other: int) -> dict[str, Any]:
         """What differs between two columns and can be changed in the first, with the value that the other has."""
         key = (column, other)
@@ -322,10 +347,12 @@ class Drivers:
                     continue
                 if name in here.parameters.defaulted and name in there.parameters.defaulted:
                     continue  # it follows what its default reads
-                if not same(here.parameters.values.get(name, UNKNOWN), value):
+                sorts = self._sort(name)
+                if sorts[column] != sorts[other]:
                     found[name] = value
             for name, value in there.context.items():
-                if not same(here.context.get(name), value):
+                sorts = self._sort(CONTEXT + name)
+                if sorts[column] != sorts[other]:
                     found[CONTEXT + name] = value
             self._candidates[key] = found
         return self._candidates[key]
@@ -437,7 +464,7 @@ class Drivers:
 def _pairs(values: Mapping[int, Any]) -> Pairs:
     """The first column with each that has another value."""
     first, known = next(iter(values.items()))
-    if type(known) in _PLAIN and len(set(map(type, values.values()))) == 1:
+    if type(known) is str or (type(known) in _PLAIN and len(set(map(type, values.values()))) == 1):
         return tuple([(first, column) for column, value in values.items() if value != known])
     return tuple([(first, column) for column, value in values.items() if column != first and not _equal(known, value)])
 

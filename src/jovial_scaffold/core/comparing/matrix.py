@@ -95,7 +95,9 @@ def compare(
     for address in resources.addresses:
         if not chosen.address(address):
             continue
-        found = [row for row in resources.rows(address) if chosen.row(row)]
+        found = list(resources.rows(address))
+        if chosen.judges_rows:
+            found = [row for row in found if chosen.row(row)]
         if not found and chosen.narrow:
             continue
         compared += 1
@@ -125,6 +127,7 @@ class _Chosen:
         self._not_addresses = [pattern(each) for each in ignore if ":" not in each]
         self._not_rows = [pattern(each) for each in ignore if ":" in each]
         self.narrow = bool(self._rows)
+        self.judges_rows = bool(self._rows or self._not_rows)
 
     def address(self, address: str) -> bool:
         """Whether any row of an address may be meant."""
@@ -133,7 +136,7 @@ class _Chosen:
 
     def row(self, row: Row) -> bool:
         """Whether a row of such an address is."""
-        if not self._rows and not self._not_rows:
+        if not self.judges_rows:
             return True
         labels = [row_label(row), *(f"{row.address}:{pointer_text(at)}" for at in row.at.values())]
         if any(each.match(label) for each in self._not_rows for label in labels):
@@ -172,10 +175,11 @@ class _Resources:
         self._renderings = renderings
         self._drivers = drivers
         self._everything = everything
+        self._resources = [rendering.resources for rendering in renderings]
         self._labels = [rendering.label for rendering in renderings]
         self._names = _names(renderings)
         self._renamed = [{own: newest for newest, own in each.items() if own != newest} for each in self._names]
-        self._shaped = None if everything or any(self._renamed) else ShapedLeaves()
+        self._shaped = None if everything or any(self._renamed) else ShapedLeaves(drivers.keeps_items)
         self._at: dict[Pointer, tuple[Mapping[int, Pointer], Mapping[str, Pointer]]] = {}
 
     @property
@@ -186,8 +190,12 @@ class _Resources:
     def rows(self, address: str) -> Iterator[Row]:
         """The rows of one resource, by its newest name."""
         labels, everything = self._labels, self._everything
-        own = {column: each[address] for column, each in enumerate(self._names) if address in each}
-        present = {column: self._renderings[column].resources[there] for column, there in own.items()}
+        if self._shaped is not None:  # as long as nothing was renamed
+            present = {column: each[address] for column, each in enumerate(self._resources) if address in each}
+            own = dict.fromkeys(present, address)
+        else:
+            own = {column: each[address] for column, each in enumerate(self._names) if address in each}
+            present = {column: self._resources[column][there] for column, there in own.items()}
         first = next(iter(present.values()))
         kind, module = first.type_text, module_of(first)
         missing = tuple([label for column, label in enumerate(labels) if column not in present]) if len(present) < len(labels) else ()

@@ -1,7 +1,7 @@
 """Where a resource differs between columns, told by what its shape computed: all else is the same text in each of them."""
 
 import operator
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from typing import Any, NamedTuple
 
 from jovial_scaffold.core.comparing.aligning import PLAIN, Leaf, are_alike, leaves, same
@@ -11,21 +11,23 @@ from jovial_scaffold.core.rendering.overlays import condition_text, keyed_items,
 from jovial_scaffold.core.rendering.shapes import Code
 from jovial_scaffold.core.rendering.shapes import Text as Written
 from jovial_scaffold.core.schemas.lists import NO_LISTS
-from jovial_scaffold.core.templates.model import ResourceShape
+from jovial_scaffold.core.templates.model import Resource, ResourceShape
 from jovial_scaffold.core.text.source import Pointer
 
 _WHOLE = PLAIN | {Pending}
+_ITEM = 2  # steps that lead to a part of an item of a property that is a list, but for the property
 Columns = tuple[int, ...]
 Text = tuple[object, ...]
 
 
 class _Place(NamedTuple):
-    """Where the code of a shape computes a value: in which property, and what it is written as.
+    """Where the code of a shape computes a value, of all that it computes: in which property, and what it is written as.
 
     `label` is the place as a label, None where what stands there has to be looked at with what is around it; where it is `keyed`, keys
     stand for the positions of items. `at` says that it is there in each column.
     """
 
+    number: int
     name: str
     place: Pointer
     text: Written
@@ -35,15 +37,78 @@ class _Place(NamedTuple):
     at: dict[int, Pointer]
 
 
+class _Sides(NamedTuple):
+    """A resource in all columns that have it: what its shape computes in each of them. `sees_all` says that the same text gives the same,
+    where it is there; `in_items` that it does but for what reads variables of the loop. `there` is the text that decides whether it is."""
+
+    columns: Columns
+    resources: list[EvaluatedResource]
+    places: list[_Place]
+    computed: list[tuple[Any, ...]]
+    constants: tuple[Any, ...]
+    sees_all: bool
+    in_items: bool
+    there: object
+
+    @property
+    def is_single(self) -> bool:
+        """Whether it is there whatever is tried."""
+        return self.sees_all and self.there is None
+
+    def text(self, place: _Place) -> Text | None:
+        """What all that is written alike has in common with what stands at a place; None where nothing says that."""
+        if self.sees_all:
+            return (place.text.key(self.constants), self.there)
+        key = place.text.item_key(self.constants) if self.in_items else None
+        return (key, None) if key is not None else None
+
+
 class ShapedLeaves:
     """Those of one comparison. What many resources share, such as tags, is taken apart once."""
 
-    def __init__(self) -> None:
+    def __init__(self, keeps_items: Callable[[Resource], bool]) -> None:
+        """`keeps_items` says of a loop of the template itself that it has the same items in all columns, whatever is tried."""
+        self._keeps_items = keeps_items
         self._places: dict[tuple[str, ResourceShape, Columns], list[_Place]] = {}
         self._shared: dict[tuple[str, str, Columns, Text | None], tuple[tuple[Any, ...], list[Leaf]]] = {}
 
     def of(self, present: Mapping[int, EvaluatedResource]) -> list[Leaf] | None:
         """The leaves that differ of a resource, by the column that has it; None where all of its properties have to be looked at."""
+        sides = self._sides(present)
+        if sides is None:
+            return None
+        found: dict[str, list[Leaf]] = {}
+        apart: dict[str, Text | None] = {}
+        for place, values in zip(sides.places, zip(*sides.computed, strict=True), strict=True):
+            known = values[0]
+            differ = type(known) in PLAIN and values.count(known) < len(values)
+            if not differ and are_alike(values):
+                continue
+            if type(known) is dict and len(place.place) == 1:
+                apart[place.name] = sides.text(place)  # where it is alike, that is seen there
+                continue
+            if not differ and all(value is known or same(known, value) for value in values[1:]):
+                continue
+            label = place.label if _WHOLE.issuperset(map(type, values)) else None
+            if label is not None and place.keyed:
+                label = _with_keys(sides.resources[0], label)
+            if label is None:
+                # Items of lists meet by their keys, parts of maps by their names, and secrets show nothing.
+                apart[place.name] = sides.text(place) if len(place.place) == 1 else None
+                continue
+            held = dict(zip(sides.columns, values, strict=True))
+            index = place.number if sides.is_single else None
+            found.setdefault(place.name, []).append(Leaf(label, place.at, held, True, sides.text(place), index))
+        result: list[Leaf] = []
+        for name in sorted({*found, *apart}):
+            if name in apart:
+                listed = _listed(sides, name) if sides.sees_all and apart[name] is None else None
+                result += self._taken_apart(present, name, apart[name]) if listed is None else listed
+            else:
+                result += found[name] if len(found[name]) == 1 else sorted(found[name], key=_place)
+        return result
+
+    def _sides(self, present: Mapping[int, EvaluatedResource]) -> "_Sides | None":
         columns, resources = tuple(present), list(present.values())
         first = resources[0].instance
         if first.computed is None:
@@ -53,40 +118,10 @@ class ShapedLeaves:
         values_of = [each[1] for each in computed if each is not None]
         if len(values_of) < len(resources):
             return None
-        sees_all = first.resource.loop is None and first.scope.use is None  # the same text gives the same, where it is there
-        there = condition_text(first.resource.when)
-        is_single = sees_all and there is None
-        found: dict[str, list[Leaf]] = {}
-        apart: dict[str, Text | None] = {}
-        for index, values in enumerate(zip(*values_of, strict=True)):
-            known = values[0]
-            differ = type(known) in PLAIN and values.count(known) < len(values)
-            if not differ and are_alike(values):
-                continue
-            place = self._of(resources[0], columns, code)[index]
-            if type(known) is dict and len(place.place) == 1:
-                apart[place.name] = (place.text.key(constants), there) if sees_all else None  # where it is alike, that is seen there
-                continue
-            if not differ and all(value is known or same(known, value) for value in values[1:]):
-                continue
-            written = (place.text.key(constants), there) if sees_all and not place.is_condition else None
-            label = place.label if _WHOLE.issuperset(map(type, values)) else None
-            if label is not None and place.keyed:
-                label = _with_keys(resources[0], label)
-            if label is None:
-                # Items of lists meet by their keys, parts of maps by their names, and secrets show nothing.
-                apart[place.name] = written if len(place.place) == 1 else None
-                continue
-            held = dict(zip(columns, values, strict=True))
-            found.setdefault(place.name, []).append(Leaf(label, place.at, held, True, written, index if is_single else None))
-        result: list[Leaf] = []
-        for name in sorted({*found, *apart}):
-            if name in apart:
-                several = self._taken_apart(present, name, apart[name])
-                result += several if apart[name] or not sees_all else self._told(resources[0], columns, name, several)
-            else:
-                result += sorted(found[name], key=_place)
-        return result
+        sees_all = first.scope.use is None and first.resource.loop is None
+        in_items = first.scope.use is None and not sees_all and self._keeps_items(first.resource)
+        there = condition_text(first.resource.when) if sees_all else None
+        return _Sides(columns, resources, self._of(resources[0], columns, code), values_of, constants, sees_all, in_items, there)
 
     def _of(self, resource: EvaluatedResource, columns: Columns, code: Code) -> list[_Place]:
         """The places of a shape, of one type."""
@@ -98,31 +133,9 @@ class ShapedLeaves:
                 name, is_condition = str(place[0]), index in code.conditions
                 by_itself = not is_condition and _is_leaf(resource, name) and stands_by_itself(written, place, lists)
                 label, keyed = place if by_itself else None, any(isinstance(step, int) for step in place)
-                places.append(_Place(name, place, text, is_condition, label, keyed, dict.fromkeys(columns, place)))
+                places.append(_Place(index, name, place, text, is_condition, label, keyed, dict.fromkeys(columns, place)))
             self._places[key] = places
         return self._places[key]
-
-    def _told(self, evaluated: EvaluatedResource, columns: Columns, name: str, found: list[Leaf]) -> list[Leaf]:
-        """Leaves of a list's items with what they are written as: an item by its key, and the condition on it."""
-        resource, computed = evaluated.instance.resource, evaluated.instance.computed
-        items = keyed_items(resource, name, resource.type.lists) if resource.type is not None else None
-        if items is None or computed is None:
-            return found
-        code, _, constants = computed
-        there = condition_text(resource.when)
-        texts = {each.place: each.text for each in self._of(evaluated, columns, code) if each.name == name}
-        result = []
-        for leaf in found:
-            number = items.get(leaf.label[1]) if len(leaf.label) > 1 else None
-            rest = leaf.label[2:]
-            place: Pointer = (name, number, *rest) if number is not None else ()
-            inside = any(isinstance(step, int) for step in rest) or any(place[:depth] in texts for depth in range(3, len(place)))
-            if number is None or not rest or inside:
-                result.append(leaf)
-                continue
-            keys = [text.key(constants) if text is not None else None for text in (texts.get(place), texts.get(place[:2]))]
-            result.append(leaf._replace(text=(there, *keys)))
-        return result
 
     def _taken_apart(self, present: Mapping[int, EvaluatedResource], name: str, text: Text | None) -> list[Leaf]:
         first = next(iter(present.values()))
@@ -137,6 +150,39 @@ class ShapedLeaves:
             found = [each._replace(text=(first.type_text, text, each.label)) for each in found]
         self._shared[key] = values, found
         return found
+
+
+def _listed(sides: _Sides, name: str) -> list[Leaf] | None:
+    """The leaves of a list of flat maps that are known by keys which are written out, and may each have a condition; None for another."""
+    resource, lists = sides.resources[0].instance.resource, [each.properties[name] for each in sides.resources]
+    items = keyed_items(resource, name, resource.type.lists) if resource.type and _is_leaf(sides.resources[0], name) else None
+    places = [each for each in sides.places if each.name == name]
+    deep = any(len(each.place) - 1 + each.is_condition != _ITEM for each in places)
+    if items is None or deep or not all(_WHOLE.issuperset(map(type, item.values())) for each in lists for item in each):
+        return None
+    conditions = {each.place[1]: each for each in places if each.is_condition}
+    parts = {each.place[1:]: each for each in places if not each.is_condition}
+    held: dict[str | int, dict[int, tuple[int, dict[str, Any]]]] = {}
+    for side, (column, each) in enumerate(zip(sides.columns, lists, strict=True)):
+        rest = iter(enumerate(each))
+        for key, number in items.items():
+            if number not in conditions or sides.computed[side][conditions[number].number]:
+                held.setdefault(key, {})[column] = next(rest)
+    result = []
+    for key, there in held.items():
+        number = items[key]
+        decides = conditions[number].text.key(sides.constants) if number in conditions else None
+        first = next(iter(there.values()))[1]
+        for part in sorted(first):
+            values = {column: item[part] for column, (_, item) in there.items()}
+            known = first[part]
+            if len(there) == len(sides.columns) and all(value is known or same(known, value) for value in values.values()):
+                continue
+            place = parts.get((number, part))
+            written = place.text.key(sides.constants) if place is not None else None
+            at: dict[int, Pointer] = {column: (name, position, part) for column, (position, _) in there.items()}
+            result.append(Leaf((name, key, part), at, values, True, (sides.there, written, decides)))
+    return result
 
 
 def _with_keys(resource: EvaluatedResource, place: Pointer) -> Pointer | None:

@@ -30,16 +30,25 @@ FEW = 3  # resources of which it is not worth while to make code
 
 class Text(NamedTuple):
     """What a computed value is written as: the expressions, and which of the resource's constants are theirs, from `first` to before `last`.
-    `reads` are the names that they read, or which of the constants are such names."""
+    `reads` are the names that they read, or which of the constants are such names. `in_items` is the same of the only expression that reads
+    more than variables of the loop, where there is one and it reads none of them."""
 
     shapes: tuple[object, ...]
     first: int
     last: int
     reads: frozenset[str | int]
+    in_items: tuple[tuple[object, ...], int, int] | None
 
     def key(self, constants: Constants) -> tuple[object, ...]:
         """What all places have in common that change together: where the same is written, or the same with other text around it."""
         return (self.shapes, constants[self.first : self.last])
+
+    def item_key(self, constants: Constants) -> tuple[object, ...] | None:
+        """The same of items of a loop that stay what they are, of which only the rest may change; None where that hangs on the item."""
+        if self.in_items is None:
+            return None
+        shapes, first, last = self.in_items
+        return (shapes, constants[first:last])
 
     def names(self, constants: Constants) -> set[str]:
         """The names that it reads."""
@@ -171,21 +180,29 @@ class _Composer:
 
     def _text(self, content: Formula | Joined, first: int) -> Text:
         """What was composed, whose constants begin at `first`."""
+        joined = (Joined,) if isinstance(content, Joined) else ()
         reads: set[str | int] = set()
+        moving: list[tuple[tuple[object, ...], int, int]] = []
         at = first
         for part in content.parts if isinstance(content, Joined) else (content,):
             if isinstance(part, str):
                 at += 1
-            else:
-                reads.update(at + name if isinstance(name, int) else name for name, _ in part.program.shape.reading)
-                at += len(part.program.constants)
+                continue
+            shape, begins = part.program.shape, at
+            names = {begins + name if isinstance(name, int) else name for name, _ in shape.reading}
+            at += len(part.program.constants)
+            reads |= names
+            if not names <= self._variables:
+                moving.append(((*joined, shape), begins, at) if self._variables.isdisjoint(names) else ((), 0, 0))
+        in_items = moving[0] if len(moving) == 1 and moving[0][0] else None
         if isinstance(content, Formula):
-            return Text((content.program.shape,), first, at, frozenset(reads))
+            return Text((content.program.shape,), first, at, frozenset(reads), in_items)
         # What stands before the first expression and behind the last one is the same whatever those give.
         parts = [part if isinstance(part, str) else part.program.shape for part in content.parts]
         before, behind = isinstance(parts[0], str), isinstance(parts[-1], str)
         inner = parts[before : len(parts) - behind]
-        return Text((Joined, *(None if isinstance(each, str) else each for each in inner)), first + before, at - behind, frozenset(reads))
+        shapes = (Joined, *(None if isinstance(each, str) else each for each in inner))
+        return Text(shapes, first + before, at - behind, frozenset(reads), in_items)
 
     def _constant(self) -> ast.expr:
         self._at += 1
