@@ -98,6 +98,10 @@ _NUMBERS = (
     "${copies > 2 ? 1 : 0}",
     "${base.n}",
 )
+_OF_ITEMS = (
+    *("${item.zone}-${item.code}", "${item.code}-${line}", "${zone}/${item.code}/${line}", "${item.code}-${flag ? line : zone}-x"),
+    *("${flag ? item.code : line}", "x-${zone}", "${item.code}${maybe.?owner.orValue(item.zone)}"),
+)
 _CONDITIONS = (
     "flag",
     "!flag && copies > 1",
@@ -118,7 +122,7 @@ def project(chance: random.Random) -> dict[str, bytes]:
         return chance.choice(_NUMBERS)
 
     def thing(inside: bool = False) -> dict[str, Any]:
-        made: dict[str, Any] = {"name": "${item.zone}-${item.code}" if inside and chance.random() < 0.5 else text()}
+        made: dict[str, Any] = {"name": chance.choice(_OF_ITEMS) if inside and chance.random() < 0.6 else text()}
         if chance.random() < 0.6:
             made["n"] = number()
         if chance.random() < 0.4:
@@ -128,6 +132,22 @@ def project(chance: random.Random) -> dict[str, bytes]:
         if chance.random() < 0.4:
             made["disks"] = [{"$per": {"s": "stations"}, "key": "${s.code}", "size": number(), "note": "${s.zone}"}, {"$when": chance.choice(_CONDITIONS[:5]), "key": "extra", "note": text()}]  # fmt: skip
         return made
+
+    shared = chance.choice(_TEXTS), chance.choice(_NUMBERS), chance.choice(_CONDITIONS[:5])
+
+    def alike(number: int) -> dict[str, Any]:
+        """One of several that differ in constants only, one of which decides in some of them."""
+        note, size, condition = shared
+        disks = [
+            {"key": f"first-{number}", "size": size},
+            {"$when": f"{condition} || line == '{_WORDS[number]}'", "key": "more", "note": note, "size": number},
+        ]
+        return {
+            "name": f"{number}{note}-{number}",
+            "n": f"${{copies > {number} ? copies : {number}}}",
+            "tags": {"x": f"{note}{number}"},
+            "disks": disks,
+        }
 
     # Texts and numbers that read hub, many, base or use stand only where they make no circle.
     simple = [
@@ -142,6 +162,7 @@ def project(chance: random.Random) -> dict[str, bytes]:
             "row_note": "${chosen.note}-${codes.join('')}",
             "first_of": "${?stations.size() > 0 ? optional.of(stations[0].code) : optional.none()}",
             "note": chance.choice(simple),
+            "spots": [{"code": "kes", "zone": "valley"}, {"code": "bri", "zone": "summit"}, {"code": "olt", "zone": "valley"}],
         },
         "functions": {"shout": {"takes": {"word": {"type": "string"}}, "gives": {"type": "string"}, "is": "word + '!' + word"}},
         "lookups": {"chosen": {"in": "images", "where": "row.use == (flag ? 'gate' : 'desk')"}},
@@ -161,6 +182,13 @@ def project(chance: random.Random) -> dict[str, bytes]:
             "one (yard.thing)": thing(),
             "two (yard.thing)": {**({"$when": chance.choice(_CONDITIONS)} if chance.random() < 0.5 else {}), **thing()},
             "each (yard.thing)": {"$per": {"item": "stations"}, "$key": "item.code", **thing(inside=True)},
+            "spot (yard.thing)": {
+                "$per": {"item": "spots"},
+                "$key": "item.code",
+                **({"$when": chance.choice(["item.zone == 'valley'", "flag || item.zone == 'valley'"])} if chance.random() < 0.4 else {}),
+                **thing(inside=True),
+            },
+            **{f"alike{number} (yard.thing)": alike(number) for number in range(3)},
         },
         "outputs": {"told": text(), "whole": chance.choice(["${stations.map(s, s.zone)}", "${tags}", "${many.map(k, k)}", text()])},
         "documents": {"letter": {"from": "letter.txt", "to": "${line}.txt"}},

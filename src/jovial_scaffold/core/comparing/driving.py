@@ -464,7 +464,9 @@ class Drivers:
 def _pairs(values: Mapping[int, Any]) -> Pairs:
     """The first column with each that has another value."""
     first, known = next(iter(values.items()))
-    if type(known) is str or (type(known) in _PLAIN and len(set(map(type, values.values()))) == 1):
+    if type(known) is str:
+        return tuple([(first, column) for column, value in values.items() if type(value) is not str or value != known])
+    if type(known) in _PLAIN and len(set(map(type, values.values()))) == 1:
         return tuple([(first, column) for column, value in values.items() if value != known])
     return tuple([(first, column) for column, value in values.items() if column != first and not _equal(known, value)])
 

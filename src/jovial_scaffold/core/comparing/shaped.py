@@ -4,7 +4,7 @@ import operator
 from collections.abc import Callable, Mapping
 from typing import Any, NamedTuple
 
-from jovial_scaffold.core.comparing.aligning import PLAIN, Leaf, are_alike, leaves, same
+from jovial_scaffold.core.comparing.aligning import PLAIN, Leaf, leaves, same
 from jovial_scaffold.core.expressions.pending import Pending
 from jovial_scaffold.core.rendering.instances import EvaluatedResource
 from jovial_scaffold.core.rendering.overlays import condition_text, keyed_items, stands_by_itself
@@ -81,15 +81,15 @@ class ShapedLeaves:
         apart: dict[str, Text | None] = {}
         for place, values in zip(sides.places, zip(*sides.computed, strict=True), strict=True):
             known = values[0]
-            differ = type(known) in PLAIN and values.count(known) < len(values)
-            if not differ and are_alike(values):
+            plain = type(known) in PLAIN and len(set(map(type, values))) == 1
+            if plain and values.count(known) == len(values):
                 continue
             if type(known) is dict and len(place.place) == 1:
                 apart[place.name] = sides.text(place)  # where it is alike, that is seen there
                 continue
-            if not differ and all(value is known or same(known, value) for value in values[1:]):
+            if not plain and all(value is known or same(known, value) for value in values[1:]):
                 continue
-            label = place.label if _WHOLE.issuperset(map(type, values)) else None
+            label = place.label if plain or _WHOLE.issuperset(map(type, values)) else None
             if label is not None and place.keyed:
                 label = _with_keys(sides.resources[0], label)
             if label is None:
