@@ -3,43 +3,32 @@
 What a value is computed from says which parameters are worth trying; whether one drives it, only the trial says.
 """
 
-import itertools
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from typing import Any, NamedTuple
+from typing import Any
 
 from jovial_scaffold.core.comparing.aligning import Leaf, changed_at, matched_lines, same
+from jovial_scaffold.core.comparing.trials import Names, Pairs, Row, Trial, Trials, is_equal, value_of
 from jovial_scaffold.core.expressions.program import Program
-from jovial_scaffold.core.limits import DRIVER_TRIALS
-from jovial_scaffold.core.meter import Meter
 from jovial_scaffold.core.records import value_record
 from jovial_scaffold.core.rendering.instances import Surroundings
 from jovial_scaffold.core.rendering.overlays import (
-    CONTEXT,
     MISSING,
     Behind,
-    Overlay,
     Written,
     alone,
     condition_text,
-    trial_meter,
     written_at,
 )
 from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.rendering.tracing import Kept, Source, Tracer
 from jovial_scaffold.core.schemas.lists import NO_LISTS, Lists
-from jovial_scaffold.core.templates.inputs import CONTEXT as CONTEXT_NAME
 from jovial_scaffold.core.templates.model import Resource
-from jovial_scaffold.core.text.source import Pointer, part, value_at
+from jovial_scaffold.core.text.source import Pointer, value_at
 from jovial_scaffold.core.text.unknown import UNKNOWN
 
 RUN = "context.run"
 _PLAIN = frozenset((str, int, bool, float))
 TEMPLATE = "(template)"
-Names = tuple[str, ...]
-Trial = tuple[int, int, Names]
-"""A column, the column whose values it tries, and the inputs of which it does."""
-
-Pairs = tuple[tuple[int, int], ...]
 
 
 @value_record
@@ -54,37 +43,23 @@ class Driver:
     together: tuple[str, ...] = ()
 
 
-class _Row(NamedTuple):
-    """What a row is about, to be tried."""
-
-    columns: Pairs  #: pairs that differ: the first column with each that does
-    inputs: frozenset[str]  #: what its values may have been computed from
-    changes: Callable[[Trial], bool]  #: whether a trial changes it
-    sources: Callable[[int], Iterable[Source]]  #: the parts of parameters that a column reads for it
-
-
 class Drivers:
     """Finds drivers for the columns of one comparison; what was found once is kept for as long as that lasts."""
 
     def __init__(self, renderings: Sequence[Evaluated]) -> None:
         self.renderings = renderings
-        self._meter = trial_meter(renderings[0]) if renderings else Meter()
+        self._trials = Trials(renderings)
         #: how many rows nobody tried, or not to the end, since the budget was spent
         self.untried = 0
         self._tracers: dict[Surroundings, Tracer] = {}
         self._kept = Kept()
         self._behind = [Behind(rendering) for rendering in renderings]
         self._drivers: dict[tuple[str, Names], Driver] = {}
-        self._overlays: dict[Trial, Overlay] = {}
-        self._candidates: dict[tuple[int, int], dict[str, Any]] = {}
-        self._sorts: dict[str, list[int]] = {}
-        self._kept_items: dict[Resource, bool] = {}
         self._changed: dict[tuple[Trial, Program, str, Pointer], bool] = {}
         self._parted: dict[str, bool] = {}
         self._alike: dict[tuple[tuple[object, ...], Pairs], tuple[Driver, ...]] = {}
         self._alike_in_part: dict[tuple[tuple[object, ...], Pairs], tuple[Driver, ...]] = {}
         self._text_changed: dict[tuple[Trial, object], bool] = {}
-        self._worth: dict[tuple[Pairs, frozenset[str]], list[Trial]] = {}
         self._lines: dict[tuple[Trial, str], tuple[frozenset[int], frozenset[str]]] = {}
         # Between two templates, what differs may have been written differently: then no parameter explains it.
         self.templates = len({rendering.scope.template for rendering in renderings})
@@ -118,12 +93,12 @@ class Drivers:
         inputs = first.scope.plan.inputs.of_names(text.names(constants))
 
         def changes(trial: Trial) -> bool:
-            before, after = instances[trial[0]].computed, self._overlay(trial).computed(first.resource, index, text)
+            before, after = instances[trial[0]].computed, self._trials.overlay(trial).computed(first.resource, index, text)
             if before is None or after is UNKNOWN:
                 return self._part_changed(trial, addresses[trial[0]], leaf.label)
-            return not _equal(before[1][index], after)
+            return not is_equal(before[1][index], after)
 
-        return self._driving(_Row(pairs, inputs, changes, lambda column: self._sources(column, addresses, leaf.at)))
+        return self._driving(Row(pairs, inputs, changes, lambda column: self._sources(column, addresses, leaf.at)))
 
     def _of_property(self, addresses: Mapping[int, str], at: Mapping[int, Pointer], label: Pointer, pairs: Pairs) -> tuple[Driver, ...]:
         """The same by its label; `at` is where the columns that have it have the property."""
@@ -145,7 +120,7 @@ class Drivers:
                 self._changed[key] = self._part_changed(trial, addresses[trial[0]], label)
             return self._changed[key]
 
-        row = _Row(
+        row = Row(
             pairs,
             self._inputs(
                 addresses if self.templates > 1 else (next(iter(addresses)),),
@@ -170,7 +145,7 @@ class Drivers:
         resource = self.renderings[trial[0]].resources[address]
         lists = resource.type.lists if resource.type else NO_LISTS
         name = str(label[0])
-        after = self._overlay(trial).property(address, name)
+        after = self._trials.overlay(trial).property(address, name)
         return _differs(resource.properties.get(name, MISSING), after, lists, label, name)
 
     def _sources(self, column: int, addresses: Mapping[int, str], at: Mapping[int, Pointer]) -> Iterable[Source]:
@@ -204,15 +179,15 @@ class Drivers:
             if key not in self._text_changed:
                 resource = self.renderings[trial[0]].resources[addresses[trial[0]]]
                 before = value_at(resource.properties, at[trial[0]], MISSING) if trial[0] in at else MISSING
-                after = self._overlay(trial).part(written)
+                after = self._trials.overlay(trial).part(written)
                 if isinstance(before, list | dict) and isinstance(after, list | dict):  # an order may mean nothing
                     self._text_changed[key] = self._part_changed(trial, addresses[trial[0]], label)
                 else:
-                    self._text_changed[key] = not _equal(before, after)
+                    self._text_changed[key] = not is_equal(before, after)
             return self._text_changed[key]
 
         inputs = self._behind[next(iter(addresses))].part(written, known)
-        row = _Row(pairs, inputs, changes, lambda column: self._sources(column, addresses, at))
+        row = Row(pairs, inputs, changes, lambda column: self._sources(column, addresses, at))
         if (known, pairs) in self._alike_in_part:
             return tuple(self._driver(each.parameter, row, each.together) for each in self._alike_in_part[known, pairs])
         found = self._driving(row)
@@ -224,7 +199,7 @@ class Drivers:
         return self._alike.get((key, pairs)) if key is not None else None
 
     def _keep(self, key: tuple[object, ...] | None, pairs: Pairs, found: tuple[Driver, ...]) -> None:
-        if key is not None and not self._meter.spent:
+        if key is not None and not self._trials.spent:
             kept = self._alike_in_part if any(self._is_parted(each.parameter) for each in found) else self._alike
             kept[key, pairs] = found
 
@@ -240,7 +215,7 @@ class Drivers:
         present = frozenset(there)
 
         def changes(trial: Trial) -> bool:
-            overlay = self._overlay(trial)
+            overlay = self._trials.overlay(trial)
             found = overlay.document(address) if document else overlay.instance(address)
             return (found is not None) != (trial[0] in present)
 
@@ -258,7 +233,7 @@ class Drivers:
         known = ("presence", condition_text(resource.when)) if resource is not None and resource.loop is None else None
         found = self._known(known, pairs)
         if found is None:
-            found = self._driving(_Row(pairs, self._inputs(range(len(self.renderings)), behind), changes, sources))
+            found = self._driving(Row(pairs, self._inputs(range(len(self.renderings)), behind), changes, sources))
             self._keep(known, pairs, found)
         return found or self._rewritten()
 
@@ -266,7 +241,7 @@ class Drivers:
         """Behind an output, or a part of one."""
 
         def changes(trial: Trial) -> bool:
-            return _differs(self.renderings[trial[0]].outputs.get(name, MISSING), self._overlay(trial).output(name), NO_LISTS, label)
+            return _differs(self.renderings[trial[0]].outputs.get(name, MISSING), self._trials.overlay(trial).output(name), NO_LISTS, label)
 
         def sources(column: int) -> Iterable[Source]:
             scope = self.renderings[column].scope
@@ -275,14 +250,14 @@ class Drivers:
 
         pairs = _pairs({column: values.get(column, MISSING) for column in range(len(self.renderings))})
         inputs = self._inputs(range(len(self.renderings)), lambda column: self._behind[column].output(name))
-        return self._driving(_Row(pairs, inputs, changes, sources)) or self._rewritten()
+        return self._driving(Row(pairs, inputs, changes, sources)) or self._rewritten()
 
     def of_document(self, name: str, lines: Mapping[int, int] | None, texts: Mapping[int, str | None]) -> tuple[Driver, ...]:
         """Behind a line of a document, as columns number it from 0, with its text in each; of its target without lines."""
 
         def changes(trial: Trial) -> bool:
             if lines is None:
-                after = self._overlay(trial).document(name)
+                after = self._trials.overlay(trial).document(name)
                 return (after.to if after is not None else None) != texts.get(trial[0])
             gone, new = self._document(trial, name)
             if trial[0] in lines:
@@ -300,68 +275,20 @@ class Drivers:
 
         pairs = _pairs({column: texts.get(column, MISSING) for column in range(len(self.renderings))})
         inputs = self._inputs(range(len(self.renderings)), lambda column: self._behind[column].document(name))
-        return self._driving(_Row(pairs, inputs, changes, sources)) or self._rewritten()
+        return self._driving(Row(pairs, inputs, changes, sources)) or self._rewritten()
 
     def _rewritten(self) -> tuple[Driver, ...]:
         return (Driver(TEMPLATE, {}),) if self.templates > 1 else ()
 
-    # -- trials
-
-    def _overlay(self, trial: Trial) -> Overlay:
-        if trial not in self._overlays:
-            column, other, names = trial
-            candidates = self._of_pair(column, other)
-            self._overlays[trial] = Overlay(self.renderings[column], {name: candidates[name] for name in names}, self._meter)
-        return self._overlays[trial]
-
     def keeps_items(self, resource: Resource) -> bool:
-        """Whether nothing that a loop of the template itself goes over, and no condition on its items, can change by what is tried."""
-        if resource not in self._kept_items:
-            inputs = self.renderings[0].scope.plan.inputs.of_presence(resource)
-            tried = [name for each in self.renderings for name in (*each.parameters.values, *map(CONTEXT.__add__, each.context))]
-            self._kept_items[resource] = self.templates == 1 and not any(
-                len(set(self._sort(name))) > 1
-                for name in set(tried)
-                if name in inputs or (name.startswith(CONTEXT) and CONTEXT_NAME in inputs)
-            )
-        return self._kept_items[resource]
-
-    def _sort(self, name: str) -> list[int]:
-        """For each column, the first column that has the same value of an input."""
-        if name not in self._sorts:
-            values = [_value(each, name, ()) for each in self.renderings]
-            found: list[int] = []
-            for column, value in enumerate(values):
-                found.append(next((first for first in dict.fromkeys(found) if _equal(values[first], value)), column))
-            self._sorts[name] = found
-        return self._sorts[name]
-
-    def _of_pair(self, column: int, other: int) -> dict[str, Any]:
-        """What differs between two columns and can be changed in the first, with the value that the other has."""
-        key = (column, other)
-        if key not in self._candidates:
-            here, there = self.renderings[column], self.renderings[other]
-            found: dict[str, Any] = {}
-            for name, value in there.parameters.values.items():
-                if name not in here.scope.template.parameters or value is UNKNOWN:
-                    continue
-                if name in here.parameters.defaulted and name in there.parameters.defaulted:
-                    continue  # it follows what its default reads
-                sorts = self._sort(name)
-                if sorts[column] != sorts[other]:
-                    found[name] = value
-            for name, value in there.context.items():
-                sorts = self._sort(CONTEXT + name)
-                if sorts[column] != sorts[other]:
-                    found[CONTEXT + name] = value
-            self._candidates[key] = found
-        return self._candidates[key]
+        """Whether a loop of the template itself has the same items in all columns, whatever is tried."""
+        return self.templates == 1 and self._trials.keeps_items(resource)
 
     def _document(self, trial: Trial, name: str) -> tuple[frozenset[int], frozenset[str]]:
         """The lines of a document that a trial changes, and the texts of those that it brings."""
         key = (trial, name)
         if key not in self._lines:
-            before, after = self.renderings[trial[0]].documents.get(name), self._overlay(trial).document(name)
+            before, after = self.renderings[trial[0]].documents.get(name), self._trials.overlay(trial).document(name)
             old = before.compared.split("\n") if before is not None else []
             new = after.compared.split("\n") if after is not None else []
             pairs = matched_lines([(0, old), (1, new)])
@@ -369,72 +296,23 @@ class Drivers:
             self._lines[key] = (frozenset(row[0] for row in changed if 0 in row), frozenset(new[row[1]] for row in changed if 1 in row))
         return self._lines[key]
 
-    def _driving(self, row: _Row) -> tuple[Driver, ...]:
+    def _driving(self, row: Row) -> tuple[Driver, ...]:
         """The inputs that change a row alone; where none does, the fewest that do together. None where the budget is spent."""
-        found = [] if self._meter.spent else self._alone(row)
-        together = () if found else next((names for pair in row.columns if (names := self._together(row, pair))), ())
-        if self._meter.spent:
+        found = [] if self._trials.spent else self._trials.alone(row)
+        together = () if found else next((names for pair in row.columns if (names := self._trials.together(row, pair))), ())
+        if self._trials.spent:
             self.untried += 1
             return ()
         if found:
             return tuple(self._driver(name, row) for name in found)
         return tuple(self._driver(name, row, tuple(other for other in together if other != name)) for name in together)
 
-    def _alone(self, row: _Row) -> list[str]:
-        found: set[str] = set()
-        for trial in self._trials(row):
-            name = trial[2][0]
-            if name not in found and row.changes(trial):
-                found.add(name)
-        return sorted(found)
-
     def _inputs(self, columns: Iterable[int], of: Callable[[int], frozenset[str]]) -> frozenset[str]:
         """What the values of some columns may have been computed from."""
         found = [of(column) for column in columns]
         return found[0] if all(each is found[0] for each in found) else frozenset().union(*found)
 
-    def _trials(self, row: _Row) -> list[Trial]:
-        """All trials of one input that are worth it: of those that differ, and that the value may have been computed from."""
-        key = (row.columns, row.inputs)
-        if key not in self._worth:
-            directions = [each for pair in row.columns for each in (pair, pair[::-1])]
-            self._worth[key] = [(column, other, (name,)) for column, other in directions for name in self._tried(row, column, other)]
-        return self._worth[key]
-
-    def _tried(self, row: _Row, column: int, other: int) -> list[str]:
-        """The inputs that differ between two columns, can be changed in the first, and may matter for a row."""
-        context = CONTEXT_NAME in row.inputs
-        return [name for name in self._of_pair(column, other) if name in row.inputs or (context and name.startswith(CONTEXT))]
-
-    def _together(self, row: _Row, pair: tuple[int, int]) -> Names:
-        """The smallest set of inputs that changes a row together; one that cannot be smaller, where there are too many to try all."""
-        directions = [(column, other, sorted(self._tried(row, column, other))) for column, other in (pair, pair[::-1])]
-        tried = 0
-        for size in range(2, max(len(names) for *_, names in directions) + 1):
-            for column, other, names in directions:
-                for chosen in itertools.combinations(names, size):
-                    tried += 1
-                    if self._meter.spent:
-                        return ()
-                    if tried > DRIVER_TRIALS.most:
-                        return self._narrowed(row, directions)
-                    if row.changes((column, other, chosen)):
-                        return chosen
-        return ()
-
-    def _narrowed(self, row: _Row, directions: list[tuple[int, int, list[str]]]) -> Names:
-        for column, other, names in directions:
-            if not row.changes((column, other, tuple(names))):
-                continue
-            kept = list(names)
-            for name in names:
-                fewer = tuple(each for each in kept if each != name)
-                if fewer and row.changes((column, other, fewer)):
-                    kept = list(fewer)
-            return tuple(kept)
-        return ()
-
-    def _driver(self, name: str, row: _Row, together: Names = ()) -> Driver:
+    def _driver(self, name: str, row: Row, together: Names = ()) -> Driver:
         """A driver with the lines that set it: the part that the row reads, where that can be told."""
         if self._is_parted(name):
             return self._placed(name, row, together)
@@ -449,7 +327,7 @@ class Drivers:
             self._parted[name] = any(isinstance(each.parameters.values.get(name), dict | list) for each in self.renderings)
         return self._parted[name]
 
-    def _placed(self, name: str, row: _Row, together: Names) -> Driver:
+    def _placed(self, name: str, row: Row, together: Names) -> Driver:
         places = {}
         for column, rendering in enumerate(self.renderings):
             paths = [path for each, path in row.sources(column) if each == name]
@@ -468,11 +346,7 @@ def _pairs(values: Mapping[int, Any]) -> Pairs:
         return tuple([(first, column) for column, value in values.items() if type(value) is not str or value != known])
     if type(known) in _PLAIN and len(set(map(type, values.values()))) == 1:
         return tuple([(first, column) for column, value in values.items() if value != known])
-    return tuple([(first, column) for column, value in values.items() if column != first and not _equal(known, value)])
-
-
-def _equal(a: Any, b: Any) -> bool:
-    return a is b if a is MISSING or b is MISSING else same(a, b)
+    return tuple([(first, column) for column, value in values.items() if column != first and not is_equal(known, value)])
 
 
 def _differs(before: Any, after: Any, lists: Lists, label: Pointer, name: str = "") -> bool:
@@ -484,22 +358,8 @@ def _differs(before: Any, after: Any, lists: Lists, label: Pointer, name: str = 
     return changed_at({name: before}, {name: after}, lists, label) if name else changed_at(before, after, lists, label)
 
 
-def _value(rendering: Evaluated, name: str, path: Pointer) -> Any:
-    value: Any
-    if name.startswith(CONTEXT):
-        value = rendering.context.get(name.removeprefix(CONTEXT), MISSING)
-    else:
-        value = rendering.parameters.values.get(name, MISSING)
-    for step in path:
-        try:
-            value = part(value, step)
-        except (KeyError, TypeError):
-            return MISSING
-    return value
-
-
 def _equal_at(one: Evaluated, other: Evaluated, name: str, path: Pointer) -> bool:
-    return _equal(_value(one, name, path), _value(other, name, path))
+    return is_equal(value_of(one, name, path), value_of(other, name, path))
 
 
 def _set_at(rendering: Evaluated, name: str, path: Pointer) -> str:
