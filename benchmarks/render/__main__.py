@@ -15,6 +15,7 @@ from benchmarks.measuring import peak_megabytes, process_seconds, report
 from benchmarks.render.dimensions import DIMENSIONS, Dimension, write
 from benchmarks.render.generated import write_project
 from jovial_scaffold import Project
+from jovial_scaffold.cli.options import processors
 from jovial_scaffold.core.expressions.marked import to_json
 from jovial_scaffold.core.project_inputs import Overrides
 from jovial_scaffold.core.rendering.results import without_masks
@@ -70,7 +71,8 @@ def whole(base: Path, jovial: str) -> list[bool]:
     project = ["--project", str(folder)]
     commands = {
         "reference": [sys.executable, str(_HERE / "reference.py"), str(folder)],
-        "alone": [sys.executable, str(_HERE / "alone.py"), str(folder)],
+        "alone": [sys.executable, str(_HERE / "alone.py"), str(folder), str(processors())],
+        "alone on one": [sys.executable, str(_HERE / "alone.py"), str(folder), "1"],
         "load": [sys.executable, "-c", _LOAD.format(str(folder))],
         "check": [jovial, "check", *project],
         "one": [jovial, "check", "sandbox", *project],
@@ -84,6 +86,7 @@ def whole(base: Path, jovial: str) -> list[bool]:
     reference = seconds["reference"]
     met = [
         report("rendering alone / reference", seconds["alone"], reference, 3),
+        report("the same on one processor / reference", seconds["alone on one"], reference, 4),
         report("check / reference", seconds["check"], reference, 9),
         *(report(f"{name} / reading and compiling", seconds[name], seconds["load"], 1.5) for name in ("why", "find", "evaluate")),
         report("check of two environments / one", seconds["two"], seconds["one"], 1.25),

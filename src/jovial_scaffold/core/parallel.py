@@ -4,10 +4,41 @@ import os
 import pickle
 import signal
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager
+from functools import partial
 from typing import Generic, TypeVar
 
 Result = TypeVar("Result")
+
+
+@contextmanager
+def spread(tasks: Sequence[Callable[[], Result]], workers: int) -> Iterator[Callable[[], list[Result]]]:
+    """Tasks that take about as long as each other, shared out over processes; a function that waits for what they give, in their order.
+
+    As much as can be is done here, when that function is called: what others give has to be sent, and what they learn is lost. So the
+    last tasks are those of this process.
+    """
+    children = min(workers, len(tasks)) - 1 if can_fork() else 0
+    sent = len(tasks) - -(-len(tasks) // (children + 1)) if children > 0 else 0
+    shares = [range(number, sent, children) for number in range(children)] if sent else []
+    beside = [Beside(partial(_in_turn, [tasks[index] for index in share])) for share in shares]
+
+    def results() -> list[Result]:
+        found = dict(zip(range(sent, len(tasks)), _in_turn(tasks[sent:]), strict=True))
+        for share, task in zip(shares, beside, strict=True):
+            found.update(zip(share, task.result(), strict=True))
+        return [found[index] for index in range(len(tasks))]
+
+    try:
+        yield results
+    finally:
+        for task in beside:
+            task.end()
+
+
+def _in_turn(tasks: Sequence[Callable[[], Result]]) -> list[Result]:
+    return [task() for task in tasks]
 
 
 class Beside(Generic[Result]):

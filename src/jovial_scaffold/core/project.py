@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import replace
 from functools import cached_property, partial
 from pathlib import PurePath, PurePosixPath
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, TypeVar
 
 from jovial_scaffold.core import marks
 from jovial_scaffold.core.expressions.scopes import Scope
@@ -15,8 +15,6 @@ from jovial_scaffold.core.findings import Finding, Span, absorbed, has_errors, m
 from jovial_scaffold.core.folders import Folder, Found, History, RevisionError
 from jovial_scaffold.core.graph.ordering import Orders, put_in_order
 from jovial_scaffold.core.limits import PARALLEL_RESOURCES
-from jovial_scaffold.core.outcomes import CheckResult, Moment
-from jovial_scaffold.core.parallel import Beside, can_fork
 from jovial_scaffold.core.parameters.resolving import Parameters
 from jovial_scaffold.core.project_file import (
     NAME,
@@ -33,17 +31,9 @@ from jovial_scaffold.core.rendering.identities import Identities, clashes_betwee
 from jovial_scaffold.core.rendering.plan import Plans
 from jovial_scaffold.core.rendering.rendering import Evaluated, asked, is_unknown_somewhere, render
 from jovial_scaffold.core.rendering.results import Rendering
-from jovial_scaffold.core.rendering.sampling import with_always_wrong
-from jovial_scaffold.core.rendering.upgrading import breaking_upgrades
-from jovial_scaffold.core.rules.checking import World, check_rules, idle_rules, parameters_read
-from jovial_scaffold.core.rules.evaluation import Verdicts, judge, judge_effects, judge_pairs, judges_pairs
-from jovial_scaffold.core.rules.examples import check_examples
-from jovial_scaffold.core.rules.reading import Ruleset
 from jovial_scaffold.core.schemas.catalog import Catalogs
 from jovial_scaffold.core.schemas.shapes import with_secrets
-from jovial_scaffold.core.templates.checking import check_templates
 from jovial_scaffold.core.templates.functions import check_examples as check_function_examples
-from jovial_scaffold.core.templates.knowledge import Knowledge
 from jovial_scaffold.core.templates.library import ModuleLibrary
 from jovial_scaffold.core.templates.model import Module, Template
 from jovial_scaffold.core.templates.names import check_names, reads_run, without_cycles
@@ -52,17 +42,23 @@ from jovial_scaffold.core.text.files import Files
 from jovial_scaffold.core.text.source import NOWHERE, Source, split_pointer
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.views import View
-from jovial_scaffold.core.waivers import Waivers
 from jovial_scaffold.core.words import listed, nearest, say
 
+# What one question alone needs is loaded where it is asked: every command would pay for it.
 if TYPE_CHECKING:
     from jovial_scaffold.core.comparing.effects import Effects
     from jovial_scaffold.core.comparing.finding import Search
     from jovial_scaffold.core.comparing.matrix import Comparison
     from jovial_scaffold.core.comparing.snapshots import Snapshot
+    from jovial_scaffold.core.outcomes import CheckResult, Moment
     from jovial_scaffold.core.rendering.explaining import Reason
     from jovial_scaffold.core.rendering.searching import Sought
+    from jovial_scaffold.core.rules.checking import World
+    from jovial_scaffold.core.rules.evaluation import Verdicts
+    from jovial_scaffold.core.rules.reading import Ruleset
 
+
+T = TypeVar("T")
 
 #: findings that are no errors and leave a value unknown
 _LEAVE_UNKNOWN = frozenset(("secret-source-unset",))
@@ -79,7 +75,7 @@ class _Judged:
     environment: str
     findings: list[Finding]
     resources: int
-    verdicts: Verdicts
+    verdicts: "Verdicts"
     identities: Identities
 
 
@@ -220,36 +216,34 @@ class Project:
         template_only: bool = False,
         workers: int = 1,
         environments_only: bool = False,
-    ) -> CheckResult:
+    ) -> "CheckResult":
         """Everything that is wrong, for some environments or all. In a `draft`, unused names are notes; `template_only` renders nothing,
         `environments_only` leaves out what the types of the template alone show.
 
         With `workers`, environments of a large project are rendered beside the check of the template, in processes of their own.
         """
+        from jovial_scaffold.core.outcomes import CheckResult
+        from jovial_scaffold.core.parallel import spread
+        from jovial_scaffold.core.rules.checking import idle_rules
+        from jovial_scaffold.core.rules.evaluation import judge_pairs, judges_pairs
+        from jovial_scaffold.core.waivers import Waivers
+
         chosen = self.chosen(environments)
         chosen = () if template_only else chosen
         catalogs = self._catalog_findings  # before any resource is judged by them
         for name in chosen:
             self._resolved(name)  # reads parameter files here, so that their lines can be shown
         pairs = judges_pairs(self._sound_rulesets) and len(chosen) > 1
-        # What a process beside this one rendered stays there: rules over pairs need the environments here.
-        large = len(self._template.resources) >= PARALLEL_RESOURCES.most and not pairs
-        children = min(workers - 1, len(chosen)) if large and can_fork() else 0
-        # The check of the template takes about as long as one environment of it. As much as can be is done here: the rest has to be sent.
-        own = -(-(len(chosen) + (not environments_only)) // (children + 1)) if children else len(chosen)
-        look: Callable[[], list[Finding]] = list if environments_only else partial(self._static, not chosen)
-        shares = [chosen[own + number :: children] for number in range(children)]  # of which the last is the smallest
-        looks = [look if number == children - 1 else list for number in range(children)]
-        beside = [Beside(partial(self._looked_through, *each)) for each in zip(shares, looks, strict=True)]
-        try:
+        # The look at the templates takes about as long as one environment. What a process beside this one rendered stays there: rules over
+        # pairs need the environments here.
+        look = [] if environments_only else [partial(self._static, not chosen)]
+        tasks: list[Callable[[], list[Finding] | _Judged]] = [*look, *(partial(self._judged, name) for name in chosen)]
+        with spread(tasks, 1 if pairs else self._workers(workers)) as results:
             findings = [*self._findings, *catalogs, *self._template_findings(draft), *self._rule_findings()]
             findings += () if template_only else self._inputs.idle_files(self._template.parameters.keys())
-            parts = [self._looked_through(chosen[:own], list if beside else look), *(task.result() for task in beside)]
-        finally:
-            for task in beside:
-                task.end()
-        static = [finding for part in parts for finding in part[0]]
-        judged = sorted((each for part in parts for each in part[1]), key=lambda each: chosen.index(each.environment))
+            parts = results()
+        static = [finding for part in parts if not isinstance(part, _Judged) for finding in part]
+        judged = [part for part in parts if isinstance(part, _Judged)]
         for each in judged:
             findings += each.findings
         findings += clashes_between([each.identities for each in judged], self._place)
@@ -280,6 +274,9 @@ class Project:
 
     def _static(self, renders: bool) -> list[Finding]:
         """What is wrong with the templates before any environment; where it `renders`, because no environment does, with made-up values, too."""
+        from jovial_scaffold.core.rendering.sampling import with_always_wrong
+        from jovial_scaffold.core.templates.checking import check_templates
+
         findings = check_templates(self.templates, self._environment_labels)
         if not renders or self._template.unread:
             return findings
@@ -287,16 +284,19 @@ class Project:
         contexts = contexts or [{"project": self.name, "environment": UNKNOWN, "labels": UNKNOWN, "run": self._run}]
         return with_always_wrong(self._plan, self._plans, contexts, findings, self._findings, self._meter)
 
-    def _looked_through(self, environments: tuple[str, ...], look: Callable[[], list[Finding]]) -> tuple[list[Finding], list[_Judged]]:
-        """What a look at the templates finds, and some environments rendered and judged by the rules."""
-        static = look()
-        found = []
-        for name in environments:
-            rendering, problems = self._rendered(name)
-            verdicts, turned_out = judge(rendering, self._sound_rulesets)
-            findings = [*problems, *rendering.findings, *verdicts, *breaking_upgrades(rendering, self._catalogs)]
-            found.append(_Judged(name, findings, len(rendering.resources), turned_out, identities(rendering)))
-        return static, found
+    def _judged(self, name: str) -> _Judged:
+        """An environment rendered, and judged by the rules."""
+        from jovial_scaffold.core.rendering.upgrading import breaking_upgrades
+        from jovial_scaffold.core.rules.evaluation import judge
+
+        rendering, problems = self._rendered(name)
+        verdicts, turned_out = judge(rendering, self._sound_rulesets)
+        findings = [*problems, *rendering.findings, *verdicts, *breaking_upgrades(rendering, self._catalogs)]
+        return _Judged(name, findings, len(rendering.resources), turned_out, identities(rendering))
+
+    def _workers(self, most: int) -> int:
+        """How many processes are worth it, of those that may be."""
+        return most if len(self._template.resources) >= PARALLEL_RESOURCES.most else 1
 
     def _place(self, environment: str, address: str, property: str) -> Span:
         name = next(name for name in (environment, *self._renderings) if self._shown_label(View.parse(name)) == environment)
@@ -309,7 +309,12 @@ class Project:
         return self._found[draft]
 
     def _find_in_templates(self, draft: bool) -> list[Finding]:
-        findings = check_names(self._written, draft, parameters_read(self._rulesets))
+        read_by_rules: frozenset[str] = frozenset()
+        if self._rulesets:
+            from jovial_scaffold.core.rules.checking import parameters_read
+
+            read_by_rules = parameters_read(self._rulesets)
+        findings = check_names(self._written, draft, read_by_rules)
         findings += [finding for each in self._library.written for finding in check_names(each, draft)]
         for each in self.templates:
             plan = self._plans.of(each)
@@ -331,14 +336,19 @@ class Project:
         return {name: entry.labels for name, entry in self._file.environments.items()}
 
     @cached_property
-    def _world(self) -> World:
+    def _world(self) -> "World":
         """What rules may speak of."""
+        from jovial_scaffold.core.rules.checking import World
+        from jovial_scaffold.core.templates.knowledge import Knowledge
+
         outputs = Knowledge(self._environment_labels).of(self._template).own_outputs()
         return World(self._catalogs, self._used_types, self._template, outputs, self._environment_labels)
 
     @cached_property
-    def _checked_rules(self) -> tuple[list[Finding], list[Ruleset]]:
+    def _checked_rules(self) -> "tuple[list[Finding], list[Ruleset]]":
         """What is wrong with rules before any environment, and the rulesets without those that are wrong: they are not judged."""
+        from jovial_scaffold.core.rules.checking import check_rules
+
         findings, sound = [], []
         for ruleset in self._rulesets:
             fine = []
@@ -350,11 +360,13 @@ class Project:
         return findings, sound
 
     @property
-    def _sound_rulesets(self) -> list[Ruleset]:
+    def _sound_rulesets(self) -> "list[Ruleset]":
         return self._checked_rules[1]
 
     def _rule_findings(self) -> list[Finding]:
         """What is wrong with rules, and with the examples of those that are not."""
+        from jovial_scaffold.core.rules.examples import check_examples
+
         return [*self._checked_rules[0], *check_examples(self._sound_rulesets, self._catalogs)]
 
     def template_findings(self) -> list[Finding]:
@@ -363,6 +375,8 @@ class Project:
 
     def judge_pairs(self, renderings: Sequence[Evaluated]) -> list[Finding]:
         """What rules over pairs say against some renderings."""
+        from jovial_scaffold.core.rules.evaluation import judge_pairs
+
         return judge_pairs(renderings, self._sound_rulesets)[0]
 
     def show(self, source: Source) -> None:
@@ -373,6 +387,20 @@ class Project:
         """One environment, in deployment order. Its `findings` hold what is wrong with template and parameters."""
         project, here = self.side(environment)
         return project._whole(here).finished()
+
+    def render_each(self, make: Callable[[Rendering], T], environments: Iterable[str] = (), workers: int = 1) -> dict[str, T]:
+        """What is made of each of some renderings, or of all: a large project's in several processes where there are `workers`, so that
+        what is made of them has to pickle. Raises ProjectError."""
+        from jovial_scaffold.core.parallel import spread
+
+        views = tuple(dict.fromkeys(environments)) or self.environments
+        tasks = []
+        for view in views:
+            project, here = self.side(view)
+            project._resolved(here)  # reads parameter files here, so that their lines can be shown
+            tasks.append(partial(_made, project, here, make))
+        with spread(tasks, self._workers(workers)) as results:
+            return dict(zip(views, results(), strict=True))
 
     def _whole(self, view: str) -> Evaluated:
         rendering, found = self._rendered(view)
@@ -468,6 +496,8 @@ class Project:
         Raises ProjectError where there is no such file, or it cannot be read. What rules over changes say is among the findings.
         """
         from jovial_scaffold.core.comparing import effects as computing
+        from jovial_scaffold.core.rules.evaluation import judge_effects
+        from jovial_scaffold.core.waivers import Waivers
 
         project, here = self.side(environment)
         view = View.parse(here)
@@ -582,6 +612,8 @@ class Project:
     def history(self, what: str, environment: str, most: int = 20) -> "list[Moment]":
         """What a value has been: as it is now, and in each commit that touched the project, newest first, without those that left it
         as it was. Raises ProjectError, Unexplained."""
+        from jovial_scaffold.core.outcomes import Moment
+
         found: list[Moment] = [Moment("", "", "", "as it is now", *self._answer(what, environment))]
         try:
             history = self._overrides.history()
@@ -707,6 +739,10 @@ class Project:
         parameters, findings = self._resolve(entry, files, values) if files or values else self._resolved(entry.name)
         rendering = render(self._plan, parameters, self._context(entry), self._plans, meter=self._meter)
         return rendering, [*findings, *put_in_order(rendering, self._orders)]
+
+
+def _made(project: Project, view: str, make: Callable[[Rendering], T]) -> T:
+    return make(project.render(view))
 
 
 def project_at(history: History, commit: str, folder: Folder, file: str, overrides: Overrides, as_then: bool = True) -> Project:

@@ -4,7 +4,7 @@ import hashlib
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from dataclasses import field
 from pathlib import PurePosixPath
-from typing import Any, Literal, NamedTuple
+from typing import TYPE_CHECKING, Any, Literal, NamedTuple
 
 from jovial_scaffold.core.expressions.values import revealed
 from jovial_scaffold.core.findings import Finding, Related, Span
@@ -16,9 +16,7 @@ from jovial_scaffold.core.parameters.resolving import Parameters
 from jovial_scaffold.core.parameters.secrets import is_source
 from jovial_scaffold.core.project_file import EnvironmentEntry, FileReference, ProjectFile
 from jovial_scaffold.core.records import value_record
-from jovial_scaffold.core.rules.reading import Ruleset, read_ruleset
 from jovial_scaffold.core.schemas.catalog import Catalogs, ResourceType, loses_types, read_catalog, shipped_catalog
-from jovial_scaffold.core.schemas.linting import lint
 from jovial_scaffold.core.schemas.shapes import secret_pointers, secret_shape
 from jovial_scaffold.core.templates.model import Template
 from jovial_scaffold.core.text.discretion import discreet
@@ -26,8 +24,12 @@ from jovial_scaffold.core.text.files import Files
 from jovial_scaffold.core.text.formats import DATA_SUFFIXES, format_of, loses_keys, read_source
 from jovial_scaffold.core.text.roles import misplaced, role_of
 from jovial_scaffold.core.text.source import Origin, Source, split_pointer, value_at
-from jovial_scaffold.core.waivers import Waiver, WaiverReader
 from jovial_scaffold.core.words import Described, nearest, say
+
+# What not every project has is read by what is loaded then.
+if TYPE_CHECKING:
+    from jovial_scaffold.core.rules.reading import Ruleset
+    from jovial_scaffold.core.waivers import Waiver
 
 OUTSIDE = "(secrets and process variables)"
 _VARIABLE_PREFIX = "JOVIAL_PARAMETER_"
@@ -108,12 +110,14 @@ class Inputs:
         """What the project's own catalogs get wrong, which is said of them and of no resource. Of a very large one, only the types that are
         `used` are looked at; `jovial catalog lint` looks at all."""
         found: list[Finding] = []
+        if self._own_catalogs:
+            from jovial_scaffold.core.schemas.linting import lint
         for own in self._own_catalogs:
             types = own.types if len(own.types) <= LINTED_TYPES.most else [each for each in own.types if each.id in used]
             found += lint(types, own.defaults, own.label, own.listed_in, own.whole and types is own.types)
         return [each for each in found if each.id != "description-missing"]
 
-    def rulesets(self) -> list[Ruleset]:
+    def rulesets(self) -> "list[Ruleset]":
         """The rules of the project, in the order of its file."""
         found = []
         for reference in self.file.rulesets:
@@ -136,6 +140,8 @@ class Inputs:
                     if wrong is not None:
                         self.findings.append(wrong)
                         continue
+                    from jovial_scaffold.core.rules.reading import read_ruleset
+
                     ruleset, findings = read_ruleset(source)
                     self.findings += findings
                     found.append(ruleset)
@@ -170,8 +176,12 @@ class Inputs:
         values = source.value if source is not None else None
         return isinstance(values, dict) and bool(values) and all(key in declared or str(key).lower() in declared for key in values)
 
-    def waivers(self, rulesets: Sequence[Ruleset]) -> list[Waiver]:
+    def waivers(self, rulesets: "Sequence[Ruleset]") -> "list[Waiver]":
         """What somebody has decided to live with."""
+        if not self.file.waivers:
+            return []
+        from jovial_scaffold.core.waivers import WaiverReader
+
         rules = [rule.label for ruleset in rulesets for rule in ruleset.rules]
         reader = WaiverReader(tuple(self.file.environments), rules, self.findings)
         found = []

@@ -85,7 +85,7 @@ def _roomy(method: Callable[..., Any]) -> Callable[..., Any]:
     return call
 
 
-for _name in ("check", "compare", "effects", "files", "find", "history", "names", "properties", "render", "views", "why"):
+for _name in ("check", "compare", "effects", "files", "find", "history", "names", "properties", "render", "render_each", "views", "why"):
     setattr(Project, _name, _roomy(getattr(computing.Project, _name)))
 
 

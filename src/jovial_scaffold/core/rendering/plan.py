@@ -64,10 +64,10 @@ class Plan:
         not hold inside of a use of a module."""
         if name not in self._certain:
             reach, resource, resources = self.resource(name), self.template.resources[name], self.template.resources
-            targets = reach.resources - {name}
+            targets = reach.resources - {name} if name in reach.resources else reach.resources
             is_certain = not (reach.outputs or resource.after or resource.module)
             is_certain = is_certain and all(resources[each].is_single for each in targets)
-            self._certain[name] = (targets, tuple(sorted(targets))) if is_certain else None
+            self._certain[name] = (targets, tuple(sorted(targets)) if len(targets) > 1 else tuple(targets)) if is_certain else None
         return self._certain[name]
 
     def argument(self, use: str, parameter: str) -> Reach:

@@ -61,11 +61,13 @@ def check_names(template: Template, draft: bool = False, read_elsewhere: frozens
         if isinstance(owner, Document) and owner.narrowed is None:
             used |= _may_miss(owner)
     for resource in template.resources.values():
-        used |= {name for name, _ in resource.after}
         for formula, origin, variables in _uses_to_check(resource, known, used):
             used |= _check_use(template, formula, origin, variables, known, known, findings, resource, spellers[known])
-        findings += _shadowing_loops(resource, known)
-        findings += _check_after(template, resource)
+        if resource.loop is not None or not resource.shape.is_whole:
+            findings += _shadowing_loops(resource, known)
+        if resource.after:
+            used |= {name for name, _ in resource.after}
+            findings += _check_after(template, resource)
     if not template.unread:
         level: Level = "note" if draft else "warning"
         findings += _unused(template, used | template.unknown_names | template.garbled, level)
@@ -492,8 +494,9 @@ def reached_resources(template: Template, reach_of: Callable[[Resource], Reach])
     """For each resource, the resources that it reads or waits for: directly, or through values."""
     found = {}
     for name, resource in template.resources.items():
-        waited = {target for target, _ in resource.after if target in template.resources}
-        found[name] = reach_of(resource).resources | waited
+        found[name] = reach_of(resource).resources
+        if resource.after:
+            found[name] |= {target for target, _ in resource.after if target in template.resources}
     return found
 
 

@@ -1,0 +1,84 @@
+"""Work in several processes: what comes of it is what one process gives, whatever goes wrong in another."""
+
+import os
+from collections.abc import Callable
+from functools import partial
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from jovial_scaffold.core import project as computing
+from jovial_scaffold.core.limits import Limit
+from jovial_scaffold.core.parallel import spread
+from jovial_scaffold.core.rendering.results import Rendering
+from jovial_scaffold.reports.machine import check_document, render_text
+from tests.fuzz.drivers import ENVIRONMENTS, loaded, project
+
+HERE = os.getpid()
+
+
+def doubled(number: int) -> int:
+    """What a task gives."""
+    return number * 2
+
+
+def only_here(number: int) -> int:
+    """The same, which fails in any other process."""
+    if os.getpid() != HERE:
+        raise RuntimeError
+    return doubled(number)
+
+
+def only_here_at_all(number: int) -> int:
+    """The same, in whose process nothing is left."""
+    if os.getpid() != HERE:
+        os._exit(3)
+    return doubled(number)
+
+
+def not_to_be_sent(number: int) -> object:
+    """What cannot be handed from one process to another."""
+    return lambda: number
+
+
+@settings(max_examples=12, deadline=None)
+@given(st.lists(st.integers(), max_size=6), st.integers(1, 4), st.sampled_from((doubled, only_here, only_here_at_all)))
+def test_results_come_in_order_however_they_are_shared_out(numbers: list[int], workers: int, task: Callable[[int], int]) -> None:
+    with spread([partial(task, number) for number in numbers], workers) as results:
+        assert results() == [number * 2 for number in numbers]
+
+
+def test_what_cannot_be_sent_is_done_here() -> None:
+    with spread([partial(not_to_be_sent, number) for number in range(3)], 3) as results:
+        assert all(callable(each) for each in results())
+
+
+def test_what_fails_here_too_is_raised() -> None:
+    with pytest.raises(ZeroDivisionError), spread([partial(divmod, 1, 0)] * 2, 2) as results:
+        results()
+
+
+def test_nobody_goes_on_when_nobody_waits() -> None:
+    with pytest.raises(KeyError), spread([partial(doubled, number) for number in range(4)], 3):
+        raise KeyError
+    with pytest.raises(ChildProcessError):
+        os.waitpid(-1, os.WNOHANG)
+
+
+def written(rendering: Rendering) -> str:
+    """One environment as text."""
+    return render_text("yard", rendering)
+
+
+@pytest.mark.parametrize("seed", range(4))
+def test_several_processes_render_and_check_as_one_does(seed: int, monkeypatch: pytest.MonkeyPatch) -> None:
+    import random
+
+    files = project(random.Random(seed))
+    alone, found = loaded(files), loaded(files)
+    expected = {name: written(alone.render(name)) for name in ENVIRONMENTS}
+    monkeypatch.setattr(computing, "PARALLEL_RESOURCES", Limit(1, "", ""))
+    assert found.render_each(written, workers=2) == expected
+    assert loaded(files).render_each(written, ENVIRONMENTS[1:], workers=3) == {name: expected[name] for name in ENVIRONMENTS[1:]}
+    assert check_document(loaded(files).check(workers=3)) == check_document(alone.check())
