@@ -20,6 +20,7 @@ BOUNDS = {
     "trees": (200, 0.5),
     "commands": (120, 0.35),
     "drivers": (24, 0.9),
+    "lists": (16, 0.9),
     "residuals": (800, 0.9),
     "yaml": (1_200, 0.9),
     "shapes": (16, 0.9),

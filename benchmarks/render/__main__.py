@@ -87,7 +87,7 @@ def whole(base: Path, jovial: str) -> list[bool]:
     met = [
         report("rendering alone / reference", seconds["alone"], reference, 3),
         report("the same on one processor / reference", seconds["alone on one"], reference, 4),
-        report("check / reference", seconds["check"], reference, 9),
+        report("check / reference", seconds["check"], reference, 6),
         *(report(f"{name} / reading and compiling", seconds[name], seconds["load"], 1.5) for name in ("why", "find", "evaluate")),
         report("check of two environments / one", seconds["two"], seconds["one"], 1.25),
         report("check of 16,000 resources / 4,000", sized["large"], sized["check"], 4.5),

@@ -19,6 +19,7 @@ KINDS = (
     "endings",
     "imports",
     "drivers",
+    "lists",
     "residuals",
     "yaml",
     "shapes",
