@@ -113,7 +113,13 @@ def result_of_call(function: Function, arguments: list[Any], types: list[Type], 
     if function.name in ("slug", "digest") and type(arguments[1]) is int:
         return Abstract(Type(frozenset(("string",)), shortest=1 if function.name == "slug" else arguments[1], longest=arguments[1]))
     if function.name in ("slice", "distinct", "sort", "reverse") and gives == {"list"}:
-        return Abstract(Type(frozenset(("list",)), longest=types[0].longest, items=types[0].items))
+        shortest, longest = types[0].shortest, types[0].longest
+        if function.name == "distinct":
+            shortest = min(shortest, 1)
+        if function.name == "slice":
+            ends = arguments[1:3]
+            shortest, longest = (ends[1] - ends[0],) * 2 if all(type(each) is int for each in ends) and ends[1] >= ends[0] else (0, longest)
+        return Abstract(Type(frozenset(("list",)), shortest=shortest, longest=longest, items=types[0].items))
     if function.name in ("first", "last"):
         return Abstract(Type(frozenset(("optional_type",)), items=types[0].items or ANY))
     if "any" in gives:

@@ -17,7 +17,7 @@ from jovial_scaffold.core.schemas.validation import SchemaError, Validator, Viol
 from jovial_scaffold.core.spelling import near
 from jovial_scaffold.core.templates.advice import as_text, of_computed
 from jovial_scaffold.core.text.source import Pointer, pointer_text
-from jovial_scaffold.core.words import NOTHING, Operand, Sentence, Value, listed, say
+from jovial_scaffold.core.words import NOTHING, Counted, Operand, Sentence, Value, listed, say
 
 
 class PropertyPlace(NamedTuple):
@@ -193,7 +193,7 @@ class Fitting:
             and (_above(known.shortest, wanted.longest) or _above(wanted.shortest, known.longest))
         ):
             return EvaluationError(say("{} takes a text of another length than this can have.", name), id="property-length")
-        return None
+        return _size_fault(name, known, wanted)
 
     def _part(self, place: PropertyPlace) -> Any:
         parts = subschema(place.schema, place.pointer)
@@ -209,6 +209,21 @@ class Fitting:
             except SchemaError:
                 self._validators[key] = None
         return self._validators[key]
+
+
+def _size_fault(name: Operand, known: Type, wanted: Type) -> EvaluationError | None:
+    """What is wrong with how many items or entries there are, whatever they are."""
+    for kind, unit in (("list", ("item",)), ("map", ("entry", "entries"))):
+        if not known.is_only(kind) or not wanted.is_only(kind):
+            continue
+        exact = known.shortest == known.longest
+        if wanted.longest is not None and known.shortest > wanted.longest:
+            has = say("this has {}", known.shortest) if exact else say("this has {} or more", known.shortest)
+            return EvaluationError(say("{} takes at most {}, and {}.", name, Counted(wanted.longest, *unit), has), id="property-length")
+        if known.longest is not None and known.longest < wanted.shortest:
+            has = say("this has {}", known.longest) if exact else say("this has {} or fewer", known.longest)
+            return EvaluationError(say("{} takes at least {}, and {}.", name, Counted(wanted.shortest, *unit), has), id="property-length")
+    return None
 
 
 _LIMITS = frozenset(

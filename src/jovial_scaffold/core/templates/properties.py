@@ -1,14 +1,18 @@
 """The properties of a resource by its schema before any environment: what is written out is judged, what is computed is not known."""
 
+import json
 from collections.abc import Iterator
+from operator import itemgetter
 from typing import Any
 
+from jovial_scaffold.core.expressions.placeholders import Formula, Joined, Omittable
 from jovial_scaffold.core.findings import Finding, Level
 from jovial_scaffold.core.schemas.catalog import ResourceType
+from jovial_scaffold.core.schemas.navigation import subschema
 from jovial_scaffold.core.schemas.shapes import annotated
 from jovial_scaffold.core.schemas.validation import as_written
 from jovial_scaffold.core.templates.advice import foreign_placeholder
-from jovial_scaffold.core.templates.model import Compiled, Constant, ListValue, MapValue, Resource
+from jovial_scaffold.core.templates.model import Compiled, Constant, Dynamic, ListValue, MapValue, Resource
 from jovial_scaffold.core.text.source import Origin, Pointer, pointer_text, value_at
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import NOTHING, Sentence, say
@@ -19,8 +23,8 @@ def check_properties(resource: Resource) -> Iterator[Finding]:
     kind = resource.type
     if kind is None:
         return
-    open_lists: set[Pointer] = set()
-    written = _known(resource.properties, (), open_lists)
+    open_parts: set[Pointer] = set()
+    written = _known(resource.properties, (), open_parts)
     notes: list[tuple[str, Pointer]] = []
     marked = annotated(kind.shape, written, (), notes)
     for note, pointer in notes:
@@ -31,14 +35,48 @@ def check_properties(resource: Resource) -> Iterator[Finding]:
             message = say("`{}` of {} is deprecated.", pointer_text(pointer), kind.id)
             yield _finding(resource, "deprecated", "warning", message, pointer, NOTHING, True)
     read_only = {pointer for note, pointer in notes if note == "read-only"}
+    repeating = dict.fromkeys(_repeating(resource.properties, (), kind.schema))
     for violation in kind.validator.violations(marked):
-        # How long a list is, and what else is in it, depends on conditions and loops.
-        if violation.pointer in read_only or violation.pointer in open_lists:
+        repeating.pop(violation.pointer, None)
+        # How many items or entries there are, and which, depends on conditions and loops, and on what may be absent.
+        if violation.pointer in read_only or violation.pointer in open_parts:
             continue
         missing = violation.id == "missing"
         message = violation_message(violation.id, violation.pointer, violation.message, kind, resource.name)
         pointer = violation.pointer[:-1] if missing else violation.pointer
         yield _finding(resource, violation.id, "error", message, pointer, violation.hint, violation.on_key or missing, violation.pointer)
+
+    for pointer in repeating:
+        message = say("`{}` takes a list without repeated items, and this repeats one.", pointer_text(pointer))
+        yield _finding(resource, "value", "error", message, pointer, NOTHING, False)
+
+
+def _repeating(compiled: Compiled, pointer: Pointer, schema: Any) -> Iterator[Pointer]:
+    """Lists of items that may not repeat, in which the same is written twice: whatever it turns out to be, it is there twice."""
+    if isinstance(compiled, MapValue):
+        for name, item in compiled.entries:
+            if not isinstance(item, Constant):
+                yield from _repeating(item, (*pointer, name), schema)
+    elif isinstance(compiled, ListValue):
+        texts = [text for item in compiled.items if (text := _text(item)) is not None]
+        if len(set(texts)) < len(texts) and any(part.get("uniqueItems") is True for part in subschema(schema, pointer)):
+            yield pointer
+        for index, item in enumerate(compiled.items):
+            yield from _repeating(item, (*pointer, index), schema)
+
+
+def _text(compiled: Compiled) -> object:
+    """What two items have in common that are written alike, and are there whatever happens; None for others."""
+    if isinstance(compiled, Constant):
+        return json.dumps(compiled.value, sort_keys=True) if compiled.value is not UNKNOWN else None
+    if isinstance(compiled, Dynamic) and isinstance(compiled.content, Formula):
+        return compiled.content.program
+    if isinstance(compiled, Dynamic) and isinstance(compiled.content, Joined):
+        return tuple(part if isinstance(part, str) else part.program for part in compiled.content.parts)
+    if isinstance(compiled, MapValue) and compiled.loop is None and compiled.when is None:
+        texts = [(name, _text(item)) for name, item in sorted(compiled.entries, key=itemgetter(0))]
+        return ("map", *texts) if all(text is not None for _, text in texts) else None
+    return None
 
 
 def violation_message(id: str, pointer: Pointer, message: Sentence, kind: ResourceType, name: str) -> Sentence:
@@ -73,16 +111,25 @@ def written_out(compiled: Compiled) -> Any:
     return _known(compiled, (), set())
 
 
-def _known(compiled: Compiled, pointer: Pointer, open_lists: set[Pointer]) -> Any:
+def _known(compiled: Compiled, pointer: Pointer, open_parts: set[Pointer]) -> Any:
     if isinstance(compiled, Constant):
         return compiled.value
     if isinstance(compiled, MapValue):
-        return {key: _known(item, (*pointer, key), open_lists) for key, item in compiled.entries}
+        if any(_may_be_away(item) for _, item in compiled.entries if isinstance(item, Dynamic)):
+            open_parts.add(pointer)
+        return {key: _known(item, (*pointer, key), open_parts) for key, item in compiled.entries}
     if isinstance(compiled, ListValue):
-        if any(isinstance(item, MapValue) and (item.loop or item.when) for item in compiled.items):
-            open_lists.add(pointer)
-        return [_known(item, (*pointer, index), open_lists) for index, item in enumerate(compiled.items)]
+        if any(map(_may_be_away, compiled.items)):
+            open_parts.add(pointer)
+        return [_known(item, (*pointer, index), open_parts) for index, item in enumerate(compiled.items)]
     return UNKNOWN
+
+
+def _may_be_away(item: Compiled) -> bool:
+    """Whether an item of a list may not be there, or be there several times."""
+    if isinstance(item, MapValue):
+        return item.loop is not None or item.when is not None
+    return isinstance(item, Dynamic) and isinstance(item.content, Omittable)
 
 
 def _place(resource: Resource, pointer: Pointer) -> Origin:
