@@ -1,5 +1,6 @@
 """What the schema of a type says against a resource, or that of a module's parameters against what it is given."""
 
+import re
 from collections.abc import Iterator
 from typing import Any, NamedTuple
 
@@ -29,6 +30,9 @@ class _Fault(NamedTuple):
     hint: Sentence
     expected: Operand
     on_key: bool
+
+
+_INDEX = re.compile(r"/[0-9]+")
 
 
 def judged(
@@ -73,17 +77,19 @@ def _finding(fault: _Fault, instance: Instance, kind: ResourceType, tracer: Trac
     missing = fault.id == "missing"
     at = fault.pointer[:-1] if missing else fault.pointer
     message = violation_message(fault.id, fault.pointer, fault.message, kind, instance.resource.name)
-    span = tracer.place(instance, at, fault.on_key or missing)
+    leaf = tracer.leaf(instance, at)
+    computed = isinstance(leaf.compiled, Dynamic)  # then there is no key to point at
+    span = tracer.place(instance, at, (fault.on_key or missing) and not (missing and computed))
     related = tracer.related(tracer.sources(instance, at)) if not fault.on_key else ()
     module = instance.resource.module
     if module is not None and fault.id != "unknown" and fault.pointer and str(fault.pointer[0]) in module.template.parameters:
         declared = module.template.parameters[str(fault.pointer[0])]
         related = (*related, Related(declared.origin.key_span(), say("`{}` is declared here.", declared.name)))
     where = pointer_text(fault.pointer)
-    group = f"{fault.id} {where} {key_of(fault.expected)}"
-    leaf = tracer.leaf(instance, at)
+    # Items of what one expression gives are one mistake.
+    group = f"{fault.id} {_INDEX.sub('/*', where) if computed and leaf.rest else where} {key_of(fault.expected)}"
     hint = (advice(fault.id, leaf.compiled) if not (leaf.rest or fault.on_key or missing) else NOTHING) or fault.hint
-    if isinstance(leaf.compiled, Dynamic):
+    if computed:
         hint = of_computed(hint, fault.expected)
     cause = None if missing or fault.on_key else cause_of(tracer, instance, at)
     environments = (instance.scope.parameters.environment,)

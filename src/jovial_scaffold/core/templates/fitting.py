@@ -166,34 +166,7 @@ class Fitting:
         return self._wanted[key]
 
     def _type_fault(self, place: PropertyPlace, known: Type) -> EvaluationError | None:
-        wanted = self._wanted_at(place)
-        name = say("`{}`", pointer_text(place.pointer))
-        if not wanted.kinds or not known.kinds:
-            return None
-        kinds = wanted.kinds | {"int"} if "double" in wanted.kinds else wanted.kinds
-        if known.kinds.isdisjoint(kinds):
-            message = say("{} takes {}, and this gives {}.", name, _article(wanted), _article(known))
-            converts = "string" in wanted.kinds and wanted.options is None and known.is_only("int", "double", "bool")
-            return EvaluationError(message, hint=as_text() if converts else NOTHING, id="property-type")
-        if wanted.refers is not None and known.refers is not None and _is_of_others(known.refers, wanted.refers):
-            takes, gives = (listed(sorted(each), "or") for each in (wanted.refers, known.refers))
-            return EvaluationError(say("{} refers to {}, and this is {}.", name, takes, gives), id="property-reference")
-        if wanted.options is not None and known.options is not None and not set(map(repr, known.options)) & set(map(repr, wanted.options)):
-            hint = next((advice for option in known.options if (advice := near(str(option), map(str, wanted.options)))), "")
-            return EvaluationError(
-                say("{} takes {}, and this gives {}.", name, wanted.text(), known.text()),
-                hint=say("Did you mean `{}`?", hint) if hint else NOTHING,
-                id="property-value",
-            )
-        if known.is_only("int", "double") and (_above(known.low, wanted.high) or _above(wanted.low, known.high)):
-            return EvaluationError(say("{} takes {}, and this gives {}.", name, wanted.text(), known.text()), id="property-range")
-        if (
-            known.is_only("string")
-            and wanted.is_only("string")
-            and (_above(known.shortest, wanted.longest) or _above(wanted.shortest, known.longest))
-        ):
-            return EvaluationError(say("{} takes a text of another length than this can have.", name), id="property-length")
-        return _size_fault(name, known, wanted)
+        return _fault(place.pointer, known, self._wanted_at(place))
 
     def _part(self, place: PropertyPlace) -> Any:
         parts = subschema(place.schema, place.pointer)
@@ -209,6 +182,55 @@ class Fitting:
             except SchemaError:
                 self._validators[key] = None
         return self._validators[key]
+
+
+def _fault(pointer: Pointer, known: Type, wanted: Type) -> EvaluationError | None:
+    """What is wrong with every value of a type where another one is wanted."""
+    name = say("`{}`", pointer_text(pointer))
+    if not wanted.kinds or not known.kinds:
+        return None
+    kinds = wanted.kinds | {"int"} if "double" in wanted.kinds else wanted.kinds
+    if known.kinds.isdisjoint(kinds):
+        message = say("{} takes {}, and this gives {}.", name, _article(wanted), _article(known))
+        converts = "string" in wanted.kinds and wanted.options is None and known.is_only("int", "double", "bool")
+        return EvaluationError(message, hint=as_text() if converts else NOTHING, id="property-type")
+    if wanted.refers is not None and known.refers is not None and _is_of_others(known.refers, wanted.refers):
+        takes, gives = (listed(sorted(each), "or") for each in (wanted.refers, known.refers))
+        return EvaluationError(say("{} refers to {}, and this is {}.", name, takes, gives), id="property-reference")
+    if wanted.options is not None and known.options is not None and not set(map(repr, known.options)) & set(map(repr, wanted.options)):
+        hint = next((advice for option in known.options if (advice := near(str(option), map(str, wanted.options)))), "")
+        return EvaluationError(
+            say("{} takes {}, and this gives {}.", name, wanted.text(), known.text()),
+            hint=say("Did you mean `{}`?", hint) if hint else NOTHING,
+            id="property-value",
+        )
+    if known.is_only("int", "double") and (_above(known.low, wanted.high) or _above(wanted.low, known.high)):
+        return EvaluationError(say("{} takes {}, and this gives {}.", name, wanted.text(), known.text()), id="property-range")
+    if (
+        known.is_only("string")
+        and wanted.is_only("string")
+        and (_above(known.shortest, wanted.longest) or _above(wanted.shortest, known.longest))
+    ):
+        return EvaluationError(say("{} takes a text of another length than this can have.", name), id="property-length")
+    return _size_fault(name, known, wanted) or _inner_fault(pointer, known, wanted)
+
+
+def _inner_fault(pointer: Pointer, known: Type, wanted: Type) -> EvaluationError | None:
+    """The same of items that there are, and of entries that are always there."""
+    if known.is_only("list") and wanted.is_only("list") and known.shortest and known.items is not None and wanted.items is not None:
+        return _fault((*pointer, 0), known.items, wanted.items)
+    if not known.is_only("map") or not wanted.is_only("map") or known.fields is None or wanted.fields is None:
+        return None
+    for name, field in known.fields.items():
+        below = wanted.fields[name].type if name in wanted.fields else wanted.others
+        fault = _fault((*pointer, name), field.type, below) if field.required and below is not None else None
+        if fault is not None:
+            return fault
+    missing = [name for name, field in wanted.fields.items() if field.required and name not in known.fields]
+    if known.others is None and missing:
+        message = say("`{}` is required and is not set.", pointer_text((*pointer, missing[0])))
+        return EvaluationError(message, hint=say("Add `{}`.", missing[0]), id="property-missing")
+    return None
 
 
 def _size_fault(name: Operand, known: Type, wanted: Type) -> EvaluationError | None:

@@ -1,0 +1,97 @@
+"""How many items and entries there are, and what stands in them: said before any environment where it is sure, once, and the same with one."""
+
+import json
+from typing import Any
+
+import pytest
+import yaml
+
+from jovial_scaffold.core.outcomes import CheckResult
+from jovial_scaffold.core.project import Project
+from tests.support import in_memory, load_cases
+
+_SPEC = {
+    "type": "object",
+    "properties": {"size": {"enum": ["s", "m"]}, "n": {"type": "integer", "maximum": 5}},
+    "required": ["size"],
+    "additionalProperties": False,
+}
+CRANE = {
+    "$id": "port.crane.v1",
+    "description": "A crane",
+    "type": "object",
+    "properties": {
+        "name": {"type": "string"},
+        "hands": {"type": "array", "items": {"type": "string"}, "minItems": 2, "maxItems": 3, "uniqueItems": True},
+        "tags": {"type": "object", "additionalProperties": {"type": "string"}, "maxProperties": 2},
+        "spec": _SPEC,
+        "specs": {"type": "array", "items": _SPEC},
+    },
+    "additionalProperties": False,
+}
+_TEXTS = {"type": "array", "items": {"type": "string"}}
+_BOX = {"type": "object", "properties": {"size": {"enum": ["xl"]}}, "required": ["size"]}
+PARAMETERS: dict[str, dict[str, Any]] = {
+    "copies": {"type": "integer", "minimum": 1, "maximum": 9},
+    "word": {"type": "string", "minLength": 3},
+    "words": {**_TEXTS, "maxItems": 6},
+    "many": {**_TEXTS, "minItems": 4},
+    "none": _TEXTS,
+    "numbers": {"type": "array", "items": {"type": "integer"}, "minItems": 1},
+    "maybe": {"type": "object", "properties": {"x": {"type": "string"}}},
+    "box": _BOX,
+    "open_box": {"type": "object", "properties": {"size": {"enum": ["s", "xl"]}}, "required": ["size"]},
+    "boxes": {"type": "array", "items": _BOX, "minItems": 1},
+}
+VALUES = {
+    "copies": 3,
+    "word": "abc",
+    "words": ["a", "b"],
+    "many": ["a", "b", "c", "d"],
+    "none": [],
+    "numbers": [1, 2],
+    "maybe": {},
+    "box": {"size": "xl"},
+    "open_box": {"size": "s"},
+    "boxes": [{"size": "xl"}, {"size": "xl"}],
+}
+
+
+def crane(put: dict[str, Any]) -> Project:
+    """A project with one crane; values stand in one line each, so that findings have their whole texts as places."""
+    described = {name: {**schema, "description": name} for name, schema in PARAMETERS.items()}
+    head = yaml.safe_dump({"parameters": described, "let": {"four": ["${word}", "b", "c", "d"]}}, width=1000)
+    lines = [f"    {name}: {json.dumps(value)}\n" for name, value in put.items()]
+    text = f"{head}resources:\n  crane (port.crane):\n    name: c\n{''.join(lines)}"
+    files = {
+        "jovial.yaml": "project: port\ntemplate: t.yaml\ncatalogs: [catalog/]\nenvironments:\n  sandbox: {parameters: [sandbox.json]}\n",
+        "t.yaml": text,
+        "catalog/catalog.yaml": "name: port\ndescription: d\n",
+        "catalog/crane.json": json.dumps(CRANE),
+        "sandbox.json": json.dumps(VALUES),
+    }
+    return in_memory(files)
+
+
+def told(project: Project, result: CheckResult) -> list[str]:
+    """The errors, each with the text that it stands at."""
+    found = []
+    for finding in result.findings:
+        if finding.level == "error":
+            assert finding.span is not None
+            source = project.source(finding.span.file)
+            assert source is not None
+            text = source.line(finding.span.line)[finding.span.column - 1 : finding.span.end_column - 1]
+            found.append(f"{finding.id}: {text}")
+    return sorted(found)
+
+
+@pytest.mark.parametrize("case", load_cases("sizes.yaml"), ids=lambda case: str(case["put"]))
+def test_sizes_are_told_once(case: dict[str, Any]) -> None:
+    project = crane(case["put"])
+    before = told(project, project.check(template_only=True))
+    seen = told(project, crane(case["put"]).check())
+    expected = [
+        sorted(yaml.safe_load(text) if text.endswith("'") and ": '" in text else text for text in case[key]) for key in ("before", "with")
+    ]
+    assert [before, seen] == expected
