@@ -90,7 +90,7 @@ def told(project: Project, result: CheckResult) -> list[str]:
 def test_sizes_are_told_once(case: dict[str, Any]) -> None:
     project = crane(case["put"])
     before = told(project, project.check(template_only=True))
-    seen = told(project, crane(case["put"]).check())
+    seen = told(project, project.check())
     expected = [
         sorted(yaml.safe_load(text) if text.endswith("'") and ": '" in text else text for text in case[key]) for key in ("before", "with")
     ]

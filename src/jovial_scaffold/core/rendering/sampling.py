@@ -1,7 +1,8 @@
 """What is wrong whatever the parameters are, found by rendering: with made-up values that the declarations and every `must` accept.
 
 A mistake that comes about in each such rendering where its resource is there is one before any environment, too: each is a witness. What
-hangs on values that nobody can list, such as open texts, is left in silence: others may fit.
+hangs on values that nobody can list, such as open texts, is left in silence: others may fit. Where only their being secret or pending
+matters, one rendering is enough.
 """
 
 import random
@@ -64,9 +65,9 @@ def always_wrong(plan: Plan, plans: Plans, contexts: Sequence[Mapping[str, Any]]
     for key, finding in first.items():
         name = finding.address.partition("/")[0]
         reached = there[name] if name in plan.template.resources and there[name] else len(renderings)
-        always = counts[key] == reached >= min(2, len(renderings)) and _start(finding) not in places
-        is_marked = finding.id in _UNDECIDABLE or finding.message.template in _MARKED
-        if always and (is_marked or finding.span is None or not openness.is_open(finding.span)):
+        is_marked = finding.id in _UNDECIDABLE or finding.message.template in _MARKED  # once is enough: the values were accepted
+        always = counts[key] == reached >= min(2, len(renderings)) and (finding.span is None or not openness.is_open(finding.span))
+        if (is_marked or always) and _start(finding) not in places:
             hint = finding.hint
             if plan.template.parameters and not is_marked:
                 hint = together(hint, say("This came about with each of the {} sets of values that were tried.", reached))

@@ -201,7 +201,7 @@ class _TypeCheck:
         loops = (resource.loop,) if resource.loop else ()
         place = Place(resource.name, 2, loops)
         if resource.loop:
-            self.condition(resource.loop.over, Place(resource.name, 2), "loop")
+            self.condition(resource.loop.over, Place(resource.name, 2), "loop" if resource.key else "items")
         if resource.when:
             self.condition(resource.when, place, "$when")
             place = place._replace(conditions=(resource.when,))
@@ -509,6 +509,8 @@ class _TypeCheck:
         if result is UNKNOWN or not has_abstract(result):
             return True  # then it was judged as it is
         known = type_of_value(result)
+        if role == "items":  # which are their own keys
+            return known.is_only("map") or (known.is_only("list") and known.items is not None and known.items.is_only("string", "int"))
         wanted = _WANTED.get(role)
         if wanted is not None:
             return known.is_only(*wanted)

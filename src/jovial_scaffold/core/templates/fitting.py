@@ -284,9 +284,20 @@ def condition_fault(result: Any, role: str, text: str = "") -> EvaluationError |
     known = type_of_value(result)
     if role in ("$when", "require", "where") and not known.may_be("bool"):
         return EvaluationError(say("`{}` takes true or false, and this gives {}.", role, known.text()), id="type-mismatch")
-    if role == "loop" and not known.may_be("list", "map"):
+    if role in ("loop", "items") and not known.may_be("list", "map"):
         hint = counting(text) if known.is_only("int") else NOTHING
         return EvaluationError(say("`$per` goes over a list or map, and this gives {}.", known.text()), hint=hint, id="loop-invalid")
+    if (
+        role == "items"
+        and known.is_only("list")
+        and known.items is not None
+        and known.longest != 0
+        and not known.items.may_be("string", "int")
+    ):
+        hint = say("Write `$key:` with the field that tells the items apart.") if known.items.is_only("map") else NOTHING
+        return EvaluationError(
+            say("The key of an item is a text or an integer, and this is {}.", known.items.text()), hint=hint, id="key-invalid"
+        )
     if role == "key" and not known.may_be("string", "int"):
         return EvaluationError(say("The key of an item is a text or an integer, and this is {}.", known.text()), id="key-invalid")
     return None
