@@ -95,3 +95,41 @@ def test_sizes_are_told_once(case: dict[str, Any]) -> None:
         sorted(yaml.safe_load(text) if text.endswith("'") and ": '" in text else text for text in case[key]) for key in ("before", "with")
     ]
     assert [before, seen] == expected
+
+
+NARROW: dict[str, tuple[dict[str, Any], Any]] = {
+    "n59": ({"type": "integer", "minimum": 5, "maximum": 9}, 7),
+    "odd": ({"enum": [1, 3, 5]}, 3),
+    "w": ({"type": "string", "minLength": 3, "maxLength": 6}, "abcd"),
+    "up": ({"type": "string", "pattern": "^[A-Z]+$", "minLength": 2}, "ABC"),
+    "e": ({"enum": ["alpha", "beta"]}, "beta"),
+    "b": ({"type": "boolean"}, True),
+    "range": ({"type": "string", "format": "cidr"}, "10.0.0.0/16"),
+    "addr": ({"type": "string", "format": "address"}, "10.0.0.1"),
+    "d": ({"type": "number", "minimum": 0.5, "maximum": 0.9}, 0.7),
+    "lst": ({"type": "array", "items": {"type": "string"}, "minItems": 1, "maxItems": 2}, ["q"]),
+    "obj": ({"type": "object", "properties": {"k": {"type": "string"}}, "required": ["k"], "additionalProperties": False}, {"k": "v"}),
+    "day": ({"type": "string", "format": "date"}, "2026-01-01"),
+    "cst": ({"const": "fixed"}, "fixed"),
+}
+"""Parameters, as they are declared, and with a value."""
+
+
+@pytest.mark.parametrize("case", load_cases("keywords.yaml"), ids=lambda case: str(case["put"]))
+def test_what_a_property_takes_is_judged_before_any_environment_as_with_one(case: dict[str, Any]) -> None:
+    box = {"$id": "port.box.v1", "description": "A box", "type": "object", "properties": {"v": case["schema"]}}
+    template = {
+        "parameters": {name: {**schema, "description": name} for name, (schema, _) in NARROW.items()},
+        "resources": {"box (port.box)": {"v": case["put"]}},
+    }
+    project = in_memory(
+        {
+            "jovial.yaml": "project: port\ntemplate: t.json\ncatalogs: [catalog/]\nenvironments:\n  sandbox: {parameters: [sandbox.json]}\n",
+            "t.json": json.dumps(template),
+            "catalog/catalog.yaml": "name: port\ndescription: d\n",
+            "catalog/box.json": json.dumps({**box, "additionalProperties": False}),
+            "sandbox.json": json.dumps({name: value for name, (_, value) in NARROW.items()}),
+        }
+    )
+    for result in (project.check(template_only=True), project.check()):
+        assert [finding.id for finding in result.findings if finding.level == "error"] == case["errors"]

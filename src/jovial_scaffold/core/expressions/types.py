@@ -56,6 +56,7 @@ class Type:
     others: "Type | None" = None
     refers: frozenset[str] | None = None  #: properties of types (`network:id`) of which it is the value of one, where that is known
     owner: Owner = DECLARED  #: whose fields they are
+    format: str | None = None  #: of JSON Schema, that every text of the type has
 
     def may_be(self, *kinds: str) -> bool:
         """Whether a value of the type can be of one of these kinds."""
@@ -216,6 +217,7 @@ def _pair(a: Type, b: Type) -> Type:
         fields,
         others,
         a.refers | b.refers if a.refers is not None and b.refers is not None else None,
+        format=a.format if a.format == b.format else None,
     )
 
 
@@ -245,6 +247,7 @@ def _met(a: Type, b: Type) -> Type:
         a.items or b.items,
         *_met_fields(a, b),
         refers=refers,
+        format=a.format or b.format,
     )
 
 

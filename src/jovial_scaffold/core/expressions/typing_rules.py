@@ -122,6 +122,8 @@ def result_of_call(function: Function, arguments: list[Any], types: list[Type], 
         return Abstract(Type(frozenset(("list",)), shortest=shortest, longest=longest, items=types[0].items))
     if function.name in ("first", "last"):
         return Abstract(Type(frozenset(("optional_type",)), items=types[0].items or ANY))
+    if function.name == "carve":
+        return Abstract(Type(frozenset(("string",)), format="cidr"))
     if "any" in gives:
         return Abstract(ANY)
     if gives == {"list"} and function.name in ("split", "regex.extractAll"):

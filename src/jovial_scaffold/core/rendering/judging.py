@@ -78,8 +78,9 @@ def _finding(fault: _Fault, instance: Instance, kind: ResourceType, tracer: Trac
     at = fault.pointer[:-1] if missing else fault.pointer
     message = violation_message(fault.id, fault.pointer, fault.message, kind, instance.resource.name)
     leaf = tracer.leaf(instance, at)
-    computed = isinstance(leaf.compiled, Dynamic)  # then there is no key to point at
-    span = tracer.place(instance, at, (fault.on_key or missing) and not (missing and computed))
+    computed = isinstance(leaf.compiled, Dynamic)
+    inside = computed and (missing or bool(leaf.rest))  # then there is no key to point at
+    span = tracer.place(instance, at, (fault.on_key or missing) and not inside)
     related = tracer.related(tracer.sources(instance, at)) if not fault.on_key else ()
     module = instance.resource.module
     if module is not None and fault.id != "unknown" and fault.pointer and str(fault.pointer[0]) in module.template.parameters:

@@ -46,6 +46,9 @@ def type_of_schema(schema: Any, root: Any = None, depth: int = 0, filled: bool =
         )
     if isinstance(schema.get("allOf"), list):
         rest = {key: value for key, value in schema.items() if key != "allOf"}
+        merged = _merged([*schema["allOf"], rest])
+        if merged is not None:
+            return type_of_schema(merged, root, depth + 1, filled)
         return met(type_of_schema(each, root, depth + 1, filled) for each in (*schema["allOf"], *([rest] if rest else [])))
     declared = schema.get("type")
     names = [declared] if isinstance(declared, str) else list(declared or ())
@@ -69,7 +72,22 @@ def type_of_schema(schema: Any, root: Any = None, depth: int = 0, filled: bool =
         type_of_schema(schema["items"], root, depth + 1, filled) if isinstance(schema.get("items"), dict) else None,
         *_fields(schema, root, depth, kinds, filled),
         refers=targets(schema),
+        format=str(schema["format"]) if kinds == {"string"} and isinstance(schema.get("format"), str) else None,
     )
+
+
+def _merged(schemas: list[Any]) -> dict[str, Any] | None:
+    """Schemas that all hold as one, where none says what another does, or refers elsewhere."""
+    merged: dict[str, Any] = {}
+    for each in schemas:
+        own = {key: value for key, value in each.items() if key not in _ANNOTATING - {"$ref"}} if isinstance(each, dict) else None
+        if own is None or merged.keys() & own.keys() or own.keys() & _APPLYING:
+            return None
+        merged |= own
+    return merged
+
+
+_APPLYING = frozenset(("$ref", "anyOf", "oneOf", "allOf", "not", "if", "additionalProperties", "unevaluatedProperties", "properties"))
 
 
 def targets(schema: dict[str, Any]) -> frozenset[str] | None:
@@ -113,14 +131,16 @@ def _fields(
 ) -> tuple[dict[str, Field] | None, Type | None]:
     properties = schema.get("properties")
     further = schema.get("additionalProperties", True)
-    if "map" not in kinds or "patternProperties" in schema or (not isinstance(properties, dict) and further is True):
+    required = [name for name in schema.get("required") or () if isinstance(name, str)]
+    if "map" not in kinds or "patternProperties" in schema or (not isinstance(properties, dict) and further is True and not required):
         return None, None
-    required = schema.get("required") or ()
     fields = {
         name: Field(type_of_schema(each, root, depth + 1, filled), name in required or (filled and _is_filled(each, root)))
         for name, each in (properties or {}).items()
     }
     others = type_of_schema(further, root, depth + 1, filled) if isinstance(further, dict) else (ANY if further is True else None)
+    if others is not None:
+        fields |= {name: Field(others, True) for name in required if name not in fields}
     return fields, others
 
 

@@ -348,6 +348,11 @@ _FORMAT_WORDS: dict[str, tuple[Operand, Sentence]] = {
 }
 
 
+def format_words(name: str) -> Operand:
+    """What texts of a format are called."""
+    return _FORMAT_WORDS[name][0] if name in _FORMAT_WORDS else say("text of the format {}", name)
+
+
 def _format(error: Any, pointer: Pointer, value: Any, schema: Any) -> Iterator[Violation]:
     name = error.kind.value
     expected, hint = _FORMAT_WORDS.get(name, (say("text of the format {}", name), NOTHING))

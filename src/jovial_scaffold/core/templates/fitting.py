@@ -13,7 +13,7 @@ from jovial_scaffold.core.schemas.letters import form_of, letters_of
 from jovial_scaffold.core.schemas.navigation import subschema
 from jovial_scaffold.core.schemas.shapes import Shape, secret_shape, with_secrets
 from jovial_scaffold.core.schemas.types import type_of_schema
-from jovial_scaffold.core.schemas.validation import SchemaError, Validator, Violation
+from jovial_scaffold.core.schemas.validation import SchemaError, Validator, Violation, format_words
 from jovial_scaffold.core.spelling import near
 from jovial_scaffold.core.templates.advice import as_text, of_computed
 from jovial_scaffold.core.text.source import Pointer, pointer_text
@@ -204,6 +204,11 @@ def _fault(pointer: Pointer, known: Type, wanted: Type) -> EvaluationError | Non
             hint=say("Did you mean `{}`?", hint) if hint else NOTHING,
             id="property-value",
         )
+    if wanted.options is not None and known.options is None and not any(_may_be(known, option) for option in wanted.options):
+        return EvaluationError(say("{} takes {}, and this gives {}.", name, wanted.text(), known.text()), id="property-value")
+    if known.format != wanted.format and {known.format, wanted.format} <= _APART:
+        words = [format_words(str(each.format)) for each in (wanted, known)]
+        return EvaluationError(say("{} takes {}, and this gives {}.", name, *words), id="property-format")
     if known.is_only("int", "double") and (_above(known.low, wanted.high) or _above(wanted.low, known.high)):
         return EvaluationError(say("{} takes {}, and this gives {}.", name, wanted.text(), known.text()), id="property-range")
     if (
@@ -223,6 +228,8 @@ def _inner_fault(pointer: Pointer, known: Type, wanted: Type) -> EvaluationError
         return None
     for name, field in known.fields.items():
         below = wanted.fields[name].type if name in wanted.fields else wanted.others
+        if field.required and below is None:
+            return EvaluationError(say("`{}` is not known here.", pointer_text((*pointer, name))), id="property-unknown")
         fault = _fault((*pointer, name), field.type, below) if field.required and below is not None else None
         if fault is not None:
             return fault
@@ -231,6 +238,18 @@ def _inner_fault(pointer: Pointer, known: Type, wanted: Type) -> EvaluationError
         message = say("`{}` is required and is not set.", pointer_text((*pointer, missing[0])))
         return EvaluationError(message, hint=say("Add `{}`.", missing[0]), id="property-missing")
     return None
+
+
+# Formats of which no text is of two. (An address of version 6 may be read as a URI.)
+_APART = frozenset(("cidr", "address", "date-time", "date", "email", "uuid", "duration"))
+
+
+def _may_be(known: Type, option: Any) -> bool:
+    """Whether a value of a type may be one of those that are wanted, by its kind and bounds."""
+    own = type_of_value(option)
+    if own.is_only("int", "double"):
+        return known.may_be("int", "double") and not _above(known.low, own.high) and not _above(own.low, known.high)
+    return known.may_be(*own.kinds) and not _above(known.shortest, own.longest) and not _above(own.shortest, known.longest)
 
 
 def _size_fault(name: Operand, known: Type, wanted: Type) -> EvaluationError | None:
