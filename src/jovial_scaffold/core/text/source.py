@@ -62,6 +62,7 @@ class Source:
         "_comments_hidden",
         "_covered",
         "_hidden",
+        "_inner_spans",
         "_lines",
         "_locate",
         "_offsets",
@@ -88,6 +89,7 @@ class Source:
         self._places: dict[Pointer, Place] | None = None
         self._parts: dict[object, dict[Pointer, Place]] = {}  # by entries, or by what is alike in them
         self._spans: dict[tuple[Pointer, int], Span] = {}
+        self._inner_spans: dict[tuple[Pointer, int, int, int], Span] = {}
         self._offsets: dict[int, list[int]] = {}  # of the outline's starts down to a level, in order
         self.outline = Outline()
         #: keys that were taken for others, by the pointers that have those
@@ -225,6 +227,12 @@ class Source:
 
     def inner_span(self, pointer: Pointer, start: int, end: int) -> Span:
         """Characters `start` to `end` of the text value at `pointer`, as they stand in the file, past quotes and folds."""
+        key = pointer, start, end, len(self.meant)
+        if key not in self._inner_spans:  # what is wrong in one environment is so in others
+            self._inner_spans[key] = self._inner_span(pointer, start, end)
+        return self._inner_spans[key]
+
+    def _inner_span(self, pointer: Pointer, start: int, end: int) -> Span:
         place = self.place(pointer)
         if not place.style:
             return self.value_span(pointer)
