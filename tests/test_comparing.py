@@ -21,12 +21,12 @@ from jovial_scaffold.core.comparing.patching import patch
 from jovial_scaffold.core.comparing.totals import totals
 from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.project_inputs import Overrides
-from jovial_scaffold.core.rendering.explaining import Reason
+from jovial_scaffold.core.rendering.explaining import Reason, Unexplained
 from jovial_scaffold.core.schemas.lists import Lists
 from jovial_scaffold.core.views import View
 from jovial_scaffold.reports.machine import target_document
 from jovial_scaffold.reports.tables import Report, Table, comma_separated, markdown, page
-from tests.support import CASES, Write, jovial, valid_json
+from tests.support import CASES, Write, in_memory, jovial, valid_json
 from tests.support_git import commit, repository
 
 
@@ -420,3 +420,34 @@ def test_order_of_lists(schema: dict[str, Any], one: list[Any], other: list[Any]
     whole = Lists({"properties": {"x": schema}})
     assert [leaf.label for leaf in leaves({0: {"x": one}, 1: {"x": other}}, whole, 2) if leaf.differs] == labels
     assert changed_at({"x": one}, {"x": other}, whole, ("x",)) is bool(labels)
+
+
+@pytest.mark.parametrize("asked", ["fire:entries/desk/port", "fire:entries/1/port"])
+def test_why_goes_by_the_keys_of_items(asked: str) -> None:
+    template = """parameters:
+  flag: {type: boolean, description: f}
+  port: {type: integer, description: p}
+resources:
+  net (fulmar.network): {name: yard-net, range: 10.1.0.0/16}
+  fire (fulmar.firewall):
+    name: yard-fire
+    network: ${net.id}
+    entries:
+      - {$when: flag, name: early, speaks: tcp, port: 1, from: 10.1.0.0/16}
+      - {name: desk, speaks: tcp, port: "${port}", from: 10.1.0.0/16}
+"""
+    project = in_memory(
+        {
+            "jovial.yaml": "project: yard\ntemplate: t.yaml\ncatalogs: [fulmar]\nenvironments:\n  live: {parameters: [live.yaml]}\n"
+            "  sandbox: {parameters: [sandbox.yaml]}\n",
+            "t.yaml": template,
+            "live.yaml": "flag: true\nport: 22\n",
+            "sandbox.yaml": "flag: false\nport: 23\n",
+        }
+    )
+    reason = project.why(asked, "live")
+    assert (reason.name, reason.value, dict(reason.elsewhere)) == ("fire:entries/desk/port", 22, {"sandbox": 23})
+    assert [each.name for each in reason.reasons] == ["port"]
+    assert project.why("fire:entries/desk/port", "sandbox").value == 23
+    with pytest.raises(Unexplained):
+        project.why("fire:entries/early/port", "sandbox")

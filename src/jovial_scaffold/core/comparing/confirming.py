@@ -15,6 +15,7 @@ from jovial_scaffold.core.limits import TRIED_VALUES
 from jovial_scaffold.core.rendering.explaining import Reason
 from jovial_scaffold.core.rendering.overlays import MISSING, Overlay, trial_meter
 from jovial_scaffold.core.rendering.rendering import Evaluated
+from jovial_scaffold.core.schemas.lists import NO_LISTS
 from jovial_scaffold.core.text.source import Pointer, value_at
 from jovial_scaffold.core.text.unknown import UNKNOWN
 
@@ -76,7 +77,16 @@ def _asked(rendering: Evaluated, address: str, pointer: Pointer) -> Callable[[Ov
     if address in rendering.resources:
         if not pointer:
             return lambda overlay: overlay.instance(address) is not None
-        return lambda overlay: _part(overlay.property(address, str(pointer[0])), pointer[1:])
+        resource = rendering.resources[address]
+        lists = resource.type.lists if resource.type is not None else NO_LISTS
+        named = lists.keys(resource.properties, lists.positions(resource.properties, pointer))
+        name = str(pointer[0])
+
+        def asked(overlay: Overlay) -> Any:
+            value = overlay.property(address, name)
+            return _part(value, lists.positions({name: value}, named)[1:])
+
+        return asked
     template = rendering.scope.template
     output = template.output_at(address)
     if output is not None:

@@ -78,7 +78,9 @@ class Drivers:
             return self._of_property(addresses, leaf.at, leaf.label, pairs)
         found = self._known(leaf.text, pairs)
         if found is None:
-            found = self._of_computed(addresses, leaf, pairs) or self._of_property(addresses, leaf.at, leaf.label, pairs)
+            found = self._of_computed(addresses, leaf, pairs)
+            if not found and (leaf.computed is None or not self._trials.spent):
+                found = self._of_property(addresses, leaf.at, leaf.label, pairs)
             self._keep(leaf.text, pairs, found)
         return found
 

@@ -21,6 +21,7 @@ from jovial_scaffold.core.rendering.instances import Instance, Surroundings
 from jovial_scaffold.core.rendering.placing import Positions
 from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.rendering.tracing import Source, tracer_of
+from jovial_scaffold.core.schemas.lists import NO_LISTS
 from jovial_scaffold.core.templates.compiling import formulas_of, written_span
 from jovial_scaffold.core.templates.model import Compiled, Condition, Constant, Document, Dynamic, ListValue, MapValue, Overlaid, Resource
 from jovial_scaffold.core.text.source import Pointer, part, pointer_text
@@ -101,12 +102,15 @@ class _Explainer:
         """A property of a resource: as it was written, or the catalog's default, or pending."""
         scope = instance.scope
         resource = self.rendering.resources[instance.address]
+        lists = resource.type.lists if resource.type is not None else NO_LISTS
+        pointer = lists.positions(resource.properties, pointer)
         value = _at(resource.properties, pointer)
-        name = _label(instance.address, pointer)
+        named = lists.keys(resource.properties, pointer)  # items meet by their keys, wherever they stand
+        name = _label(instance.address, named)
         elsewhere = {}
         for other in self.others:
             there = other.resources.get(instance.address)
-            elsewhere[other.label] = _at(there.properties, pointer) if there else _MISSING
+            elsewhere[other.label] = _at(there.properties, lists.positions(there.properties, named)) if there else _MISSING
         if value is _MISSING:
             effective = _at(resource.effective, pointer)
             if effective is _MISSING:

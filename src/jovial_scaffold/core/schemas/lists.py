@@ -61,6 +61,33 @@ class Lists:
                 if isinstance(item, dict | list):
                     yield from self._clashes(item, (*pointer, index))
 
+    def positions(self, value: Any, pointer: Pointer) -> Pointer:
+        """A pointer that may name items by their keys, with their positions instead; as it is from where there is no such part."""
+        found: list[str | int] = []
+        within: Pointer = ()
+        for step in pointer:
+            number: str | int = step
+            if isinstance(value, list):
+                key = self.key(within)
+                named = [index for index, item in enumerate(value) if key and isinstance(item, dict) and str(item.get(key)) == str(step)]
+                number = named[0] if named else int(step) if str(step).isdigit() else step
+            found.append(number)
+            within = (*within, 0 if isinstance(value, list) else step)
+            value = _below(value, number)
+        return tuple(found)
+
+    def keys(self, value: Any, pointer: Pointer) -> Pointer:
+        """A pointer with the keys of items that have some instead of their positions."""
+        found: list[str | int] = []
+        within: Pointer = ()
+        for step in pointer:
+            key = self.key(within) if isinstance(value, list) else None
+            within = (*within, 0 if isinstance(value, list) else step)
+            value = _below(value, step)
+            name = value.get(key) if key is not None and isinstance(value, dict) else None
+            found.append(name if isinstance(name, str) else step)
+        return tuple(found)
+
     def any_order(self, pointer: Pointer) -> bool:
         """Whether the order of a list means nothing."""
         return self._at(pointer)[1]
@@ -72,6 +99,13 @@ class Lists:
             key = next((part["listKey"] for part in parts if isinstance(part.get("listKey"), str)), None)
             known = self._known[pointer] = (key, any(part.get("anyOrder") is True for part in parts))
         return known
+
+
+def _below(value: Any, step: str | int) -> Any:
+    """A part of a map or list, None where there is none."""
+    if isinstance(value, dict):
+        return value.get(step)
+    return value[step] if isinstance(value, list) and isinstance(step, int) and step < len(value) else None
 
 
 NO_LISTS = Lists({})
