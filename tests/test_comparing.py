@@ -21,7 +21,7 @@ from jovial_scaffold.core.comparing.patching import patch
 from jovial_scaffold.core.comparing.totals import totals
 from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.project_inputs import Overrides
-from jovial_scaffold.core.rendering.explaining import Reason, Unexplained
+from jovial_scaffold.core.rendering.explaining import Reason, Unexplained, is_missing
 from jovial_scaffold.core.schemas.lists import Lists
 from jovial_scaffold.core.views import View
 from jovial_scaffold.reports.machine import target_document
@@ -451,3 +451,27 @@ resources:
     assert project.why("fire:entries/desk/port", "sandbox").value == 23
     with pytest.raises(Unexplained):
         project.why("fire:entries/early/port", "sandbox")
+
+
+def test_why_takes_the_item_with_the_same_key_of_other_environments() -> None:
+    template = """parameters:
+  pens: {type: array, description: p, items: {type: object, properties: {name: {type: string}, hours: {type: integer}}, required: [name, hours]}}
+resources:
+  pen (fulmar.queue): {$per: {p: pens}, $key: p.name, name: "${p.name}-queue", wait_hours: "${p.hours}"}
+"""
+    environments = {
+        "live": [{"name": "yak", "hours": 1}, {"name": "emu", "hours": 2}],
+        "sandbox": [{"name": "emu", "hours": 3}, {"name": "yak", "hours": 4}],
+        "empty": [],
+    }
+    entries = "".join(f"  {name}: {{parameters: [{name}.json]}}\n" for name in environments)
+    files = {f"{name}.json": json.dumps({"pens": pens}) for name, pens in environments.items()}
+    project = in_memory(
+        {"jovial.yaml": f"project: y\ntemplate: t.yaml\ncatalogs: [fulmar]\nenvironments:\n{entries}", "t.yaml": template, **files}
+    )
+    reason = project.why("pen/emu:wait_hours", "live")
+    (item,) = reason.reasons
+    (parameter,) = item.reasons
+    assert parameter.name == "pens[1].hours" and parameter.value == 2
+    for each in (reason, parameter):
+        assert each.elsewhere["sandbox"] == 3 and is_missing(each.elsewhere["empty"])

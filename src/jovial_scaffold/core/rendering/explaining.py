@@ -83,10 +83,13 @@ class _Explainer:
         self.rendering = rendering
         self.others = others
         self.shown: set[tuple[Any, ...]] = set()
+        #: by label, where another environment has the item that is explained: for a part of a parameter here, the part there, if any
+        self.counterparts: dict[str, dict[Source, Pointer | None]] = {}
 
     def whole(self, address: str, pointer: Pointer) -> Reason:
         resource = self.rendering.resources.get(address)
         if resource is not None:
+            self._find_items(resource.instance)
             return self.property(resource.instance, pointer) if pointer else self.presence(resource.instance)
         scope = self.rendering.scope
         output = scope.template.output_at(address)
@@ -97,6 +100,29 @@ class _Explainer:
         for name in (address,) if address in scope.template.names - scope.template.resources.keys() else ():
             return next(self.name(name, pointer, {}, {}, scope, 0))
         raise Unexplained
+
+    def _find_items(self, instance: Instance) -> None:
+        """Items of a loop meet by their keys, wherever parameter files have them."""
+        if instance.resource.loop is None or instance.scope.use is not None:
+            return
+        here = tracer_of(instance.scope).loop_sources(instance.resource, instance.position)
+        for other in self.others:
+            resource = other.resources.get(instance.address)
+            there: list[Source] = []
+            if resource is not None:
+                there = tracer_of(resource.instance.scope).loop_sources(resource.instance.resource, resource.instance.position)
+            alike = [name for name, _ in here] == [name for name, _ in there]
+            self.counterparts[other.label] = {source: there[index][1] if alike else None for index, source in enumerate(here)}
+
+    def _in_other(self, other: Evaluated, name: str, path: Pointer) -> Any:
+        """What a part of a parameter is in another environment."""
+        for (source, prefix), there in self.counterparts.get(other.label, {}).items():
+            if prefix and source == name and path[: len(prefix)] == prefix:
+                if there is None:
+                    return _MISSING
+                path = (*there, *path[len(prefix) :])
+                break
+        return _at(other.parameters.values.get(name, _MISSING), path)
 
     def property(self, instance: Instance, pointer: Pointer, depth: int = 0) -> Reason:
         """A property of a resource: as it was written, or the catalog's default, or pending."""
@@ -315,7 +341,7 @@ class _Explainer:
             if declaration.default is None:
                 return Reason("argument", label, value, declaration.origin.key_span(), note="not given")
             return self.compiled("default", label, declaration.default, path, {}, {}, scope, value, None, depth, key)
-        elsewhere = {other.label: _at(other.parameters.values.get(name, _MISSING), path) for other in self.others}
+        elsewhere = {other.label: self._in_other(other, name, path) for other in self.others}
         label = _dotted(name, path)
         if name in scope.parameters.defaulted and declaration.default is not None:
             found = self.compiled("default", label, declaration.default, path, {}, {}, scope, value, elsewhere, depth, key)
