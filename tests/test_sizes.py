@@ -1,6 +1,7 @@
 """How many items and entries there are, and what stands in them: said before any environment where it is sure, once, and the same with one."""
 
 import json
+from collections.abc import Iterator
 from typing import Any
 
 import pytest
@@ -115,21 +116,32 @@ NARROW: dict[str, tuple[dict[str, Any], Any]] = {
 """Parameters, as they are declared, and with a value."""
 
 
-@pytest.mark.parametrize("case", load_cases("keywords.yaml"), ids=lambda case: str(case["put"]))
-def test_what_a_property_takes_is_judged_before_any_environment_as_with_one(case: dict[str, Any]) -> None:
-    box = {"$id": "port.box.v1", "description": "A box", "type": "object", "properties": {"v": case["schema"]}}
-    template = {
-        "parameters": {name: {**schema, "description": name} for name, (schema, _) in NARROW.items()},
-        "resources": {"box (port.box)": {"v": case["put"]}},
-    }
+def judged_twice(template: dict[str, Any], box: dict[str, Any]) -> Iterator[list[str]]:
+    """The errors of a template over the narrow parameters, before any environment and with one."""
+    described = {name: {**schema, "description": name} for name, (schema, _) in NARROW.items()}
     project = in_memory(
         {
             "jovial.yaml": "project: port\ntemplate: t.json\ncatalogs: [catalog/]\nenvironments:\n  sandbox: {parameters: [sandbox.json]}\n",
-            "t.json": json.dumps(template),
+            "t.json": json.dumps({**template, "parameters": {**described, **template.get("parameters", {})}}),
             "catalog/catalog.yaml": "name: port\ndescription: d\n",
-            "catalog/box.json": json.dumps({**box, "additionalProperties": False}),
+            "catalog/box.json": json.dumps(
+                {"$id": "port.box.v1", "description": "A box", "type": "object", "additionalProperties": False, **box}
+            ),
             "sandbox.json": json.dumps({name: value for name, (_, value) in NARROW.items()}),
         }
     )
     for result in (project.check(template_only=True), project.check()):
-        assert [finding.id for finding in result.findings if finding.level == "error"] == case["errors"]
+        yield [finding.id for finding in result.findings if finding.level == "error"]
+
+
+@pytest.mark.parametrize("case", load_cases("keywords.yaml"), ids=lambda case: str(case["put"]))
+def test_what_a_property_takes_is_judged_before_any_environment_as_with_one(case: dict[str, Any]) -> None:
+    template = {"resources": {"box (port.box)": {"v": case["put"]}}}
+    assert [*judged_twice(template, {"properties": {"v": case["schema"]}})] == [case["errors"]] * 2
+
+
+@pytest.mark.parametrize("case", load_cases("defaults.yaml"), ids=lambda case: str(case["put"]))
+def test_defaults_are_judged_before_any_environment_as_with_one(case: dict[str, Any]) -> None:
+    declared = {**case["schema"], "description": "v", "default": case["put"]}
+    template = {"parameters": {"v": declared}, "resources": {"box (port.box)": {"v": "${v}"}}}
+    assert [*judged_twice(template, {"properties": {"v": {}}})] == [case["errors"]] * 2

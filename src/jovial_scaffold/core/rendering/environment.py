@@ -30,7 +30,7 @@ from jovial_scaffold.core.rendering.plan import Plan
 from jovial_scaffold.core.rendering.records import AbsentRecord, LoopRecord, ModuleRecord, ResourceRecord
 from jovial_scaffold.core.rendering.shapes import Code, Constants, Values
 from jovial_scaffold.core.schemas.navigation import subschema
-from jovial_scaffold.core.templates.compiling import reads_nothing_of, written_span
+from jovial_scaffold.core.templates.compiling import default_part, reads_nothing_of, written_span
 from jovial_scaffold.core.templates.model import (
     Compiled,
     Constant,
@@ -274,7 +274,7 @@ class Environment(LookupScope):
             return UNKNOWN
         for violation in violations:
             span = written_span(declaration.default, violation.pointer)
-            message = violation.message.about(say("The default of `{}`", declaration.name))
+            message = violation.message.about(default_part(declaration.name, violation.pointer))
             environments = (self.parameters.environment,)
             self.report(Finding(f"default-{violation.id}", "error", message, span, violation.hint, environments=environments))
         return UNKNOWN if violations else value

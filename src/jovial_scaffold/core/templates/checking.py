@@ -6,6 +6,7 @@ A finding is an error only where no value at all fits, or where a witness was fo
 It is long because each place of a template that holds an expression has its check here.
 """
 
+import re
 from collections.abc import Iterator, Sequence
 from dataclasses import replace
 from functools import partial
@@ -29,7 +30,7 @@ from jovial_scaffold.core.templates import lacking
 from jovial_scaffold.core.templates.absences import Without, what_is_false
 from jovial_scaffold.core.templates.advice import advice
 from jovial_scaffold.core.templates.around import Around, is_held, names_read
-from jovial_scaffold.core.templates.compiling import reads_nothing_of
+from jovial_scaffold.core.templates.compiling import default_part, formulas_of, reads_nothing_of, written_span
 from jovial_scaffold.core.templates.families import Families
 from jovial_scaffold.core.templates.fitting import Fitting, PropertyPlace, condition_fault, omittable_fault, text_fault
 from jovial_scaffold.core.templates.joined_texts import JoinedTexts
@@ -39,6 +40,7 @@ from jovial_scaffold.core.templates.model import (
     Compiled,
     Condition,
     Constant,
+    Declaration,
     Document,
     Dynamic,
     Function,
@@ -50,7 +52,7 @@ from jovial_scaffold.core.templates.model import (
     Resource,
     Template,
 )
-from jovial_scaffold.core.templates.properties import check_properties
+from jovial_scaffold.core.templates.properties import as_far_as_written, check_properties
 from jovial_scaffold.core.templates.requirements import never_met
 from jovial_scaffold.core.templates.selecting import leaf_of
 from jovial_scaffold.core.templates.trials import Acceptance, Choices, literals
@@ -127,8 +129,8 @@ class _TypeCheck:
             if isinstance(default, Dynamic) and isinstance(default.content, Formula):
                 place = _declared(declaration.name, declaration.schema, "default")
                 self.formula(default.content, default.origin, Place(), partial(self.declared_faults, place, id="default"))
-            elif declaration.default is not None:
-                self.value(declaration.default, Place())
+            elif default is not None:
+                self.default(declaration, default)
         requirements = [*self.template.must, *(each for d in self.template.parameters.values() for each in d.must)]
         requirements = [each for each in requirements if reads_nothing_of(later, each.require, each.message)]
         sound = [requirement for requirement in requirements if self.requirement(requirement)]
@@ -153,6 +155,22 @@ class _TypeCheck:
         return self.findings
 
     # -- walking
+
+    def default(self, declaration: Declaration, default: Compiled) -> None:
+        """A default that is more than one expression: what is written out, and each expression in it."""
+        place, said = _declared(declaration.name, declaration.schema, "default"), len(self.findings)
+        self.value(default, Place(property=place))
+        found = [replace(each, id=re.sub("^property-", "default-", each.id)) for each in self.findings[said:]]
+        # One without expressions was judged where it was read.
+        validator = self.fitting.validator(place) if isinstance(default, MapValue | ListValue) and formulas_of(default) else None
+        if validator is not None and not self.fitting.is_secret(place):
+            written, open_parts = as_far_as_written(default)
+            for violation in validator.violations(written):
+                if violation.pointer not in open_parts:
+                    message = violation.message.about(default_part(declaration.name, violation.pointer))
+                    span = written_span(default, violation.pointer)
+                    found.append(Finding(f"default-{violation.id}", "error", message, span, violation.hint))
+        self.findings[said:] = found
 
     def own_function(self, function: Function) -> None:
         """The body of a function, with arguments of which the types are known."""

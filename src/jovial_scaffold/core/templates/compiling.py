@@ -25,7 +25,7 @@ from jovial_scaffold.core.templates.model import (
     Use,
     parts_of,
 )
-from jovial_scaffold.core.text.source import Origin, Pointer
+from jovial_scaffold.core.text.source import Origin, Pointer, pointer_text
 from jovial_scaffold.core.text.source import part as part_of
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import NOTHING, Described, Sentence, nearest, say
@@ -263,8 +263,30 @@ def uses_of(resource: Resource) -> list[Use]:
     return presence_uses(resource) + formulas_of(resource.properties, resource.variables)
 
 
+def default_part(name: str, pointer: Pointer) -> Sentence:
+    """What a part of a parameter's default is called."""
+    return say("`{}` in the default of `{}`", pointer_text(pointer), name) if pointer else say("The default of `{}`", name)
+
+
+def _is_one(item: Compiled) -> bool:
+    """Whether an item of a list is there once, whatever happens."""
+    if isinstance(item, MapValue):
+        return item.loop is None and item.when is None
+    return not (isinstance(item, Dynamic) and isinstance(item.content, Omittable))
+
+
 def written_span(compiled: Compiled, pointer: Pointer) -> Span:
     """Where a value was written: an expression without its `${}`, or the part of a constant."""
+    while pointer:
+        if isinstance(compiled, MapValue) and compiled.loop is None:
+            below = compiled.entry(str(pointer[0]))
+        elif isinstance(compiled, ListValue) and isinstance(pointer[0], int) and all(map(_is_one, compiled.items)):
+            below = compiled.items[pointer[0]] if pointer[0] < len(compiled.items) else None
+        else:
+            break
+        if below is None:
+            break
+        compiled, pointer = below, pointer[1:]
     if isinstance(compiled, Dynamic):
         content = compiled.content.formula if isinstance(compiled.content, Omittable) else compiled.content
         if isinstance(content, Formula):

@@ -11,6 +11,7 @@ from jovial_scaffold.core.schemas.navigation import referred, steps_of
 from jovial_scaffold.core.schemas.shapes import secret_pointers, secret_shape, with_secrets
 from jovial_scaffold.core.schemas.validation import SchemaError, Validator, is_schema
 from jovial_scaffold.core.spelling import near
+from jovial_scaffold.core.templates.compiling import default_part
 from jovial_scaffold.core.templates.documents import Brackets, document_content
 from jovial_scaffold.core.templates.model import (
     Condition,
@@ -201,7 +202,7 @@ class DeclarationReader(SectionReader):
             return
         value = Secret(default.value) if is_secret else with_secrets(secret_shape(declaration.schema), default.value)
         for violation in Validator(declaration.schema).violations(value):
-            message = violation.message.about(say("The default of `{}`", declaration.name))
+            message = violation.message.about(default_part(declaration.name, violation.pointer))
             self.report(f"default-{violation.id}", message, default.origin.child(*violation.pointer).value_span(), violation.hint)
 
     def all_requirements(self) -> tuple[Requirement, ...]:

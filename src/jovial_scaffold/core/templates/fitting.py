@@ -84,6 +84,10 @@ class Fitting:
         wanted = self._wanted_at(place)
         return wanted.options is None and self._type_fault(place, known) is None
 
+    def is_secret(self, place: PropertyPlace) -> bool:
+        """Whether something is secret at a place."""
+        return self._secret_shape(place) is not None
+
     def _secret_shape(self, place: PropertyPlace) -> Shape | None:
         """What is secret at a place; None where nothing is."""
         key = (place.type_id, place.pointer)

@@ -106,6 +106,12 @@ def _finding(
     return Finding(f"property-{id}", level, message, span, hint, resource.name, pointer_text(pointer if about is None else about))
 
 
+def as_far_as_written(compiled: Compiled) -> tuple[Any, set[Pointer]]:
+    """A value with what is computed unknown, and the parts of which nobody knows how many entries they have."""
+    open_parts: set[Pointer] = set()
+    return _known(compiled, (), open_parts), open_parts
+
+
 def written_out(compiled: Compiled) -> Any:
     """A value as far as it is written out; unknown where it is computed."""
     return _known(compiled, (), set())
