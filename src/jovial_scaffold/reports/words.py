@@ -25,6 +25,7 @@ _RUNS = (
     *((0xFEFF, 0xFEFF), (0xD800, 0xDFFF), (0xFFF9, 0xFFFB), (0xE0000, 0xE007F)),
 )
 _STEERING = frozenset(chr(code) for first, last in _RUNS for code in range(first, last + 1))
+_PRINTED = bytes([*b"\n\t\r", *range(ord(" "), 0x7F)])
 _OURS = re.compile("(\x1b\\[[0-9;]{0,8}m|\r?\n)")
 
 
@@ -48,7 +49,7 @@ def harmless(text: str) -> str:
 
 def harmless_json(text: str) -> str:
     """JSON as it may be printed on a terminal: outside of ASCII, what could steer it is written as an escape (RFC 8259, section 7)."""
-    if text.isascii() and "\x7f" not in text:
+    if text.isascii() and not text.encode().translate(None, _PRINTED):  # as most are
         return text
     for char in sorted(_STEERING.intersection(text) - {"\n", "\t", "\r"}):
         text = text.replace(char, json.dumps(char)[1:-1])
