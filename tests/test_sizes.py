@@ -145,3 +145,8 @@ def test_defaults_are_judged_before_any_environment_as_with_one(case: dict[str, 
     declared = {**case["schema"], "description": "v", "default": case["put"]}
     template = {"parameters": {"v": declared}, "resources": {"box (port.box)": {"v": "${v}"}}}
     assert [*judged_twice(template, {"properties": {"v": {}}})] == [case["errors"]] * 2
+
+
+def test_items_that_cannot_be_read_are_not_taken_for_repeated() -> None:
+    project = crane({"specs": [{"size": "${1 +", "n": 1}, "${box}"], "hands": ["${1 +", "${1 +", "${word}"]})
+    assert {finding.id for finding in project.check().findings if finding.level == "error"} >= {"expression-syntax"}

@@ -68,7 +68,10 @@ def _repeating(compiled: Compiled, pointer: Pointer, schema: Any) -> Iterator[Po
 def _text(compiled: Compiled) -> object:
     """What two items have in common that are written alike, and are there whatever happens; None for others."""
     if isinstance(compiled, Constant):
-        return json.dumps(compiled.value, sort_keys=True) if compiled.value is not UNKNOWN else None
+        try:
+            return json.dumps(compiled.value, sort_keys=True)
+        except TypeError:  # a part of it could not be read
+            return None
     if isinstance(compiled, Dynamic) and isinstance(compiled.content, Formula):
         return compiled.content.program
     if isinstance(compiled, Dynamic) and isinstance(compiled.content, Joined):
