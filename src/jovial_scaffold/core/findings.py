@@ -94,11 +94,16 @@ def _at_its_cause(finding: Finding) -> Finding:
         return finding
     used = (Related(finding.span, say("The value is used here.")),) if finding.span is not None else ()
     related = (*used, *(each for each in finding.related if each.span != cause))
-    group = f"{finding.group if finding.id == 'rule-failed' else ''} {_INDEX.sub('/*', finding.pointer)}"
+    group = f"{finding.group if finding.id == 'rule-failed' else ''} {without_positions(finding.pointer)}"
     return replace(finding, span=cause, cause=None, related=related, group=group)
 
 
 _INDEX = re.compile(r"/[0-9]+")
+
+
+def without_positions(pointer: str) -> str:
+    """The text of a pointer that stands for all items of the lists on its way."""
+    return _INDEX.sub("/*", pointer)
 
 
 # What is declared does not have, and a map does not hold, is one mistake where it is one place.

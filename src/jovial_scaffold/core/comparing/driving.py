@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from typing import Any
 
 from jovial_scaffold.core.comparing.aligning import Leaf, changed_at, matched_lines, same
-from jovial_scaffold.core.comparing.trials import Names, Pairs, Row, Trial, Trials, is_equal, value_of
+from jovial_scaffold.core.comparing.trials import Differing, Names, Pairs, Trial, Trials, is_equal, value_of
 from jovial_scaffold.core.expressions.program import Program
 from jovial_scaffold.core.records import value_record
 from jovial_scaffold.core.rendering.instances import Surroundings
@@ -100,7 +100,7 @@ class Drivers:
                 return self._part_changed(trial, addresses[trial[0]], leaf.label)
             return not is_equal(before[1][index], after)
 
-        return self._driving(Row(pairs, inputs, changes, lambda column: self._sources(column, addresses, leaf.at)))
+        return self._driving(Differing(pairs, inputs, changes, lambda column: self._sources(column, addresses, leaf.at)))
 
     def _of_property(self, addresses: Mapping[int, str], at: Mapping[int, Pointer], label: Pointer, pairs: Pairs) -> tuple[Driver, ...]:
         """The same by its label; `at` is where the columns that have it have the property."""
@@ -122,7 +122,7 @@ class Drivers:
                 self._changed[key] = self._part_changed(trial, addresses[trial[0]], label)
             return self._changed[key]
 
-        row = Row(
+        row = Differing(
             pairs,
             self._inputs(
                 addresses if self.templates > 1 else (next(iter(addresses)),),
@@ -189,7 +189,7 @@ class Drivers:
             return self._text_changed[key]
 
         inputs = self._behind[next(iter(addresses))].part(written, known)
-        row = Row(pairs, inputs, changes, lambda column: self._sources(column, addresses, at))
+        row = Differing(pairs, inputs, changes, lambda column: self._sources(column, addresses, at))
         if (known, pairs) in self._alike_in_part:
             return tuple(self._driver(each.parameter, row, each.together) for each in self._alike_in_part[known, pairs])
         found = self._driving(row)
@@ -235,7 +235,7 @@ class Drivers:
         known = ("presence", condition_text(resource.when)) if resource is not None and resource.loop is None else None
         found = self._known(known, pairs)
         if found is None:
-            found = self._driving(Row(pairs, self._inputs(range(len(self.renderings)), behind), changes, sources))
+            found = self._driving(Differing(pairs, self._inputs(range(len(self.renderings)), behind), changes, sources))
             self._keep(known, pairs, found)
         return found or self._rewritten()
 
@@ -252,7 +252,7 @@ class Drivers:
 
         pairs = _pairs({column: values.get(column, MISSING) for column in range(len(self.renderings))})
         inputs = self._inputs(range(len(self.renderings)), lambda column: self._behind[column].output(name))
-        return self._driving(Row(pairs, inputs, changes, sources)) or self._rewritten()
+        return self._driving(Differing(pairs, inputs, changes, sources)) or self._rewritten()
 
     def of_document(self, name: str, lines: Mapping[int, int] | None, texts: Mapping[int, str | None]) -> tuple[Driver, ...]:
         """Behind a line of a document, as columns number it from 0, with its text in each; of its target without lines."""
@@ -277,7 +277,7 @@ class Drivers:
 
         pairs = _pairs({column: texts.get(column, MISSING) for column in range(len(self.renderings))})
         inputs = self._inputs(range(len(self.renderings)), lambda column: self._behind[column].document(name))
-        return self._driving(Row(pairs, inputs, changes, sources)) or self._rewritten()
+        return self._driving(Differing(pairs, inputs, changes, sources)) or self._rewritten()
 
     def _rewritten(self) -> tuple[Driver, ...]:
         return (Driver(TEMPLATE, {}),) if self.templates > 1 else ()
@@ -298,7 +298,7 @@ class Drivers:
             self._lines[key] = (frozenset(row[0] for row in changed if 0 in row), frozenset(new[row[1]] for row in changed if 1 in row))
         return self._lines[key]
 
-    def _driving(self, row: Row) -> tuple[Driver, ...]:
+    def _driving(self, row: Differing) -> tuple[Driver, ...]:
         """The inputs that change a row alone; where none does, the fewest that do together. None where the budget is spent."""
         found = [] if self._trials.spent else self._trials.alone(row)
         together = () if found else next((names for pair in row.columns if (names := self._trials.together(row, pair))), ())
@@ -314,7 +314,7 @@ class Drivers:
         found = [of(column) for column in columns]
         return found[0] if all(each is found[0] for each in found) else frozenset().union(*found)
 
-    def _driver(self, name: str, row: Row, together: Names = ()) -> Driver:
+    def _driver(self, name: str, row: Differing, together: Names = ()) -> Driver:
         """A driver with the lines that set it: the part that the row reads, where that can be told."""
         if self._is_parted(name):
             return self._placed(name, row, together)
@@ -329,7 +329,7 @@ class Drivers:
             self._parted[name] = any(isinstance(each.parameters.values.get(name), dict | list) for each in self.renderings)
         return self._parted[name]
 
-    def _placed(self, name: str, row: Row, together: Names) -> Driver:
+    def _placed(self, name: str, row: Differing, together: Names) -> Driver:
         places = {}
         for column, rendering in enumerate(self.renderings):
             paths = [path for each, path in row.sources(column) if each == name]

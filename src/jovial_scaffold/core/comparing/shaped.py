@@ -8,8 +8,7 @@ from jovial_scaffold.core.comparing.aligning import PLAIN, Leaf, leaves, same
 from jovial_scaffold.core.expressions.pending import Pending
 from jovial_scaffold.core.rendering.instances import EvaluatedResource
 from jovial_scaffold.core.rendering.overlays import condition_text, keyed_items, stands_by_itself
-from jovial_scaffold.core.rendering.shapes import Code
-from jovial_scaffold.core.rendering.shapes import Text as Written
+from jovial_scaffold.core.rendering.shapes import Code, Text
 from jovial_scaffold.core.schemas.lists import NO_LISTS
 from jovial_scaffold.core.templates.model import Resource, ResourceShape
 from jovial_scaffold.core.text.source import Pointer
@@ -17,7 +16,7 @@ from jovial_scaffold.core.text.source import Pointer
 _WHOLE = PLAIN | {Pending}
 _ITEM = 2  # steps that lead to a part of an item of a property that is a list, but for the property
 Columns = tuple[int, ...]
-Text = tuple[object, ...]
+Key = tuple[object, ...]
 
 
 class _Place(NamedTuple):
@@ -30,7 +29,7 @@ class _Place(NamedTuple):
     number: int
     name: str
     place: Pointer
-    text: Written
+    text: Text
     is_condition: bool
     label: Pointer | None
     keyed: bool
@@ -55,7 +54,7 @@ class _Sides(NamedTuple):
         """Whether it is there whatever is tried."""
         return self.sees_all and self.there is None
 
-    def text(self, place: _Place) -> Text | None:
+    def text(self, place: _Place) -> Key | None:
         """What all that is written alike has in common with what stands at a place; None where nothing says that."""
         if self.sees_all:
             return (place.text.key(self.constants), self.there)
@@ -70,7 +69,7 @@ class ShapedLeaves:
         """`keeps_items` says of a loop of the template itself that it has the same items in all columns, whatever is tried."""
         self._keeps_items = keeps_items
         self._places: dict[tuple[str, ResourceShape, Columns], list[_Place]] = {}
-        self._shared: dict[tuple[str, str, Columns, Text | None], tuple[tuple[Any, ...], list[Leaf]]] = {}
+        self._shared: dict[tuple[str, str, Columns, Key | None], tuple[tuple[Any, ...], list[Leaf]]] = {}
 
     def of(self, present: Mapping[int, EvaluatedResource]) -> list[Leaf] | None:
         """The leaves that differ of a resource, by the column that has it; None where all of its properties have to be looked at."""
@@ -78,7 +77,7 @@ class ShapedLeaves:
         if sides is None:
             return None
         found: dict[str, list[Leaf]] = {}
-        apart: dict[str, Text | None] = {}
+        apart: dict[str, Key | None] = {}
         for place, values in zip(sides.places, zip(*sides.computed, strict=True), strict=True):
             known = values[0]
             plain = type(known) in PLAIN and len(set(map(type, values))) == 1
@@ -137,7 +136,7 @@ class ShapedLeaves:
             self._places[key] = places
         return self._places[key]
 
-    def _taken_apart(self, present: Mapping[int, EvaluatedResource], name: str, text: Text | None) -> list[Leaf]:
+    def _taken_apart(self, present: Mapping[int, EvaluatedResource], name: str, text: Key | None) -> list[Leaf]:
         first = next(iter(present.values()))
         values = tuple([each.properties[name] for each in present.values()])
         key = (first.type_text, name, tuple(present), text)

@@ -22,7 +22,7 @@ Trial = tuple[int, int, Names]
 Pairs = tuple[tuple[int, int], ...]
 
 
-class Row(NamedTuple):
+class Differing(NamedTuple):
     """What a row is about, to be tried."""
 
     columns: Pairs  #: pairs that differ: the first column with each that does
@@ -99,7 +99,7 @@ class Trials:
             self._candidates[key] = found
         return self._candidates[key]
 
-    def alone(self, row: Row) -> list[str]:
+    def alone(self, row: Differing) -> list[str]:
         """The inputs that change a row by themselves."""
         found: set[str] = set()
         for trial in self._trials(row):
@@ -108,7 +108,7 @@ class Trials:
                 found.add(name)
         return sorted(found)
 
-    def _trials(self, row: Row) -> list[Trial]:
+    def _trials(self, row: Differing) -> list[Trial]:
         """All trials of one input that are worth it: of those that differ, and that the value may have been computed from."""
         key = (row.columns, row.inputs)
         if key not in self._worth:
@@ -116,12 +116,12 @@ class Trials:
             self._worth[key] = [(column, other, (name,)) for column, other in directions for name in self._tried(row, column, other)]
         return self._worth[key]
 
-    def _tried(self, row: Row, column: int, other: int) -> list[str]:
+    def _tried(self, row: Differing, column: int, other: int) -> list[str]:
         """The inputs that differ between two columns, can be changed in the first, and may matter for a row."""
         context = CONTEXT_NAME in row.inputs
         return [name for name in self._of_pair(column, other) if name in row.inputs or (context and name.startswith(CONTEXT))]
 
-    def together(self, row: Row, pair: tuple[int, int]) -> Names:
+    def together(self, row: Differing, pair: tuple[int, int]) -> Names:
         """The smallest set of inputs that changes a row together; one that cannot be smaller, where there are too many to try all."""
         directions = [(column, other, sorted(self._tried(row, column, other))) for column, other in (pair, pair[::-1])]
         tried = 0
@@ -137,7 +137,7 @@ class Trials:
                         return chosen
         return ()
 
-    def _narrowed(self, row: Row, directions: list[tuple[int, int, list[str]]]) -> Names:
+    def _narrowed(self, row: Differing, directions: list[tuple[int, int, list[str]]]) -> Names:
         for column, other, names in directions:
             if not row.changes((column, other, tuple(names))):
                 continue

@@ -1,10 +1,9 @@
 """What the schema of a type says against a resource, or that of a module's parameters against what it is given."""
 
-import re
 from collections.abc import Iterator
 from typing import Any, NamedTuple
 
-from jovial_scaffold.core.findings import Finding, Related
+from jovial_scaffold.core.findings import Finding, Related, without_positions
 from jovial_scaffold.core.rendering.causes import cause_of
 from jovial_scaffold.core.rendering.computing import whole_doubles
 from jovial_scaffold.core.rendering.instances import Instance, Surroundings
@@ -30,9 +29,6 @@ class _Fault(NamedTuple):
     hint: Sentence
     expected: Operand
     on_key: bool
-
-
-_INDEX = re.compile(r"/[0-9]+")
 
 
 def judged(
@@ -88,7 +84,7 @@ def _finding(fault: _Fault, instance: Instance, kind: ResourceType, tracer: Trac
         related = (*related, Related(declared.origin.key_span(), say("`{}` is declared here.", declared.name)))
     where = pointer_text(fault.pointer)
     # Items of what one expression gives are one mistake.
-    group = f"{fault.id} {_INDEX.sub('/*', where) if computed and leaf.rest else where} {key_of(fault.expected)}"
+    group = f"{fault.id} {without_positions(where) if computed and leaf.rest else where} {key_of(fault.expected)}"
     hint = (advice(fault.id, leaf.compiled) if not (leaf.rest or fault.on_key or missing) else NOTHING) or fault.hint
     if computed:
         hint = of_computed(hint, fault.expected)

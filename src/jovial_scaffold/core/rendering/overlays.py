@@ -218,9 +218,14 @@ def stands_by_itself(resource: Resource, place: Pointer, lists: Lists) -> bool:
 
 def keyed_items(resource: Resource, name: str, lists: Lists) -> dict[str | int, int] | None:
     """The items of a property that is a list, by the keys that they write out; None where not all of them do, or a loop makes some."""
-    compiled, key = resource.properties.entry(name), lists.key((name,))
+    compiled = resource.properties.entry(name)
+    return _by_key(compiled, lists.key((name,))) if isinstance(compiled, ListValue) else None
+
+
+def _by_key(items: ListValue, key: str | None) -> dict[str | int, int] | None:
+    """Which item has a key, where the keys of all are written out and differ."""
     found: dict[str | int, int] = {}
-    for number, each in enumerate(compiled.items if isinstance(compiled, ListValue) and key is not None else ()):
+    for number, each in enumerate(items.items if key is not None else ()):
         held: Any = None
         if isinstance(each, Constant) and isinstance(each.value, dict):
             held = each.value.get(key)
@@ -245,18 +250,8 @@ def _are_keyed(items: ListValue, key: str | None) -> bool:
 
 def _item(items: ListValue, wanted: str, key: str | None) -> Compiled | None:
     """The item with a key, where the keys of all are written out and differ."""
-    found: dict[str, Compiled] = {}
-    for each in items.items if key is not None else ():
-        if isinstance(each, Constant) and isinstance(each.value, dict):
-            name = each.value.get(key)
-        elif isinstance(each, MapValue) and each.loop is None:
-            name = next((entry.value for its, entry in each.entries if its == key and isinstance(entry, Constant)), None)
-        else:
-            return None
-        if not isinstance(name, str) or name in found:
-            return None
-        found[name] = each
-    return found.get(wanted)
+    number = (_by_key(items, key) or {}).get(wanted)
+    return items.items[number] if number is not None else None
 
 
 def alone(resource: Resource, name: str) -> Program | None:

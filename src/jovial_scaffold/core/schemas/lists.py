@@ -5,7 +5,7 @@ from functools import cached_property
 from typing import Any
 
 from jovial_scaffold.core.schemas.navigation import subschema
-from jovial_scaffold.core.text.source import Pointer
+from jovial_scaffold.core.text.source import Pointer, value_at
 
 
 class Lists:
@@ -73,7 +73,7 @@ class Lists:
                 number = named[0] if named else int(step) if str(step).isdigit() else step
             found.append(number)
             within = (*within, 0 if isinstance(value, list) else step)
-            value = _below(value, number)
+            value = value_at(value, (number,))
         return tuple(found)
 
     def keys(self, value: Any, pointer: Pointer) -> Pointer:
@@ -83,7 +83,7 @@ class Lists:
         for step in pointer:
             key = self.key(within) if isinstance(value, list) else None
             within = (*within, 0 if isinstance(value, list) else step)
-            value = _below(value, step)
+            value = value_at(value, (step,))
             name = value.get(key) if key is not None and isinstance(value, dict) else None
             found.append(name if isinstance(name, str) else step)
         return tuple(found)
@@ -99,13 +99,6 @@ class Lists:
             key = next((part["listKey"] for part in parts if isinstance(part.get("listKey"), str)), None)
             known = self._known[pointer] = (key, any(part.get("anyOrder") is True for part in parts))
         return known
-
-
-def _below(value: Any, step: str | int) -> Any:
-    """A part of a map or list, None where there is none."""
-    if isinstance(value, dict):
-        return value.get(step)
-    return value[step] if isinstance(value, list) and isinstance(step, int) and step < len(value) else None
 
 
 NO_LISTS = Lists({})

@@ -348,14 +348,14 @@ _FORMAT_WORDS: dict[str, tuple[Operand, Sentence]] = {
 }
 
 
-def format_words(name: str) -> Operand:
-    """What texts of a format are called."""
-    return _FORMAT_WORDS[name][0] if name in _FORMAT_WORDS else say("text of the format {}", name)
+def format_words(name: str) -> tuple[Operand, Sentence]:
+    """What texts of a format are called, and what one looks like."""
+    return _FORMAT_WORDS.get(name, (say("text of the format {}", name), NOTHING))
 
 
 def _format(error: Any, pointer: Pointer, value: Any, schema: Any) -> Iterator[Violation]:
     name = error.kind.value
-    expected, hint = _FORMAT_WORDS.get(name, (say("text of the format {}", name), NOTHING))
+    expected, hint = format_words(name)
     if name == "cidr" and isinstance(value, str) and (around := network_of(value)):
         hint = say("The range that it lies in is {}.", Derived(around))
     yield Violation("format", pointer, say("{name} takes {}, and {}.", expected, _gives(value)), hint, expected)

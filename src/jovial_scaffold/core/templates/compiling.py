@@ -268,7 +268,7 @@ def default_part(name: str, pointer: Pointer) -> Sentence:
     return say("`{}` in the default of `{}`", pointer_text(pointer), name) if pointer else say("The default of `{}`", name)
 
 
-def _is_one(item: Compiled) -> bool:
+def is_there_once(item: Compiled) -> bool:
     """Whether an item of a list is there once, whatever happens."""
     if isinstance(item, MapValue):
         return item.loop is None and item.when is None
@@ -280,7 +280,7 @@ def written_span(compiled: Compiled, pointer: Pointer) -> Span:
     while pointer:
         if isinstance(compiled, MapValue) and compiled.loop is None:
             below = compiled.entry(str(pointer[0]))
-        elif isinstance(compiled, ListValue) and isinstance(pointer[0], int) and all(map(_is_one, compiled.items)):
+        elif isinstance(compiled, ListValue) and isinstance(pointer[0], int) and all(map(is_there_once, compiled.items)):
             below = compiled.items[pointer[0]] if pointer[0] < len(compiled.items) else None
         else:
             break

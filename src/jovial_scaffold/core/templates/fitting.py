@@ -17,7 +17,7 @@ from jovial_scaffold.core.schemas.validation import SchemaError, Validator, Viol
 from jovial_scaffold.core.spelling import near
 from jovial_scaffold.core.templates.advice import as_text, of_computed
 from jovial_scaffold.core.text.source import Pointer, pointer_text
-from jovial_scaffold.core.words import NOTHING, Counted, Operand, Sentence, Value, listed, say
+from jovial_scaffold.core.words import NOTHING, Counted, Operand, Sentence, Value, listed, nearest, say
 
 
 class PropertyPlace(NamedTuple):
@@ -211,8 +211,9 @@ def _fault(pointer: Pointer, known: Type, wanted: Type) -> EvaluationError | Non
     if wanted.options is not None and known.options is None and not any(_may_be(known, option) for option in wanted.options):
         return EvaluationError(say("{} takes {}, and this gives {}.", name, wanted.text(), known.text()), id="property-value")
     if known.format != wanted.format and {known.format, wanted.format} <= _APART:
-        words = [format_words(str(each.format)) for each in (wanted, known)]
-        return EvaluationError(say("{} takes {}, and this gives {}.", name, *words), id="property-format")
+        words, example = format_words(str(wanted.format))
+        message = say("{} takes {}, and this gives {}.", name, words, format_words(str(known.format))[0])
+        return EvaluationError(message, hint=example, id="property-format")
     if known.is_only("int", "double") and (_above(known.low, wanted.high) or _above(wanted.low, known.high)):
         return EvaluationError(say("{} takes {}, and this gives {}.", name, wanted.text(), known.text()), id="property-range")
     if (
@@ -233,7 +234,8 @@ def _inner_fault(pointer: Pointer, known: Type, wanted: Type) -> EvaluationError
     for name, field in known.fields.items():
         below = wanted.fields[name].type if name in wanted.fields else wanted.others
         if field.required and below is None:
-            return EvaluationError(say("`{}` is not known here.", pointer_text((*pointer, name))), id="property-unknown")
+            hint = nearest(name, wanted.fields, say("Known here: {}.", listed(sorted(wanted.fields)[:12])) if wanted.fields else NOTHING)
+            return EvaluationError(say("`{}` is not known here.", pointer_text((*pointer, name))), hint=hint, id="property-unknown")
         fault = _fault((*pointer, name), field.type, below) if field.required and below is not None else None
         if fault is not None:
             return fault
@@ -319,10 +321,10 @@ def condition_fault(result: Any, role: str, text: str = "") -> EvaluationError |
     ):
         hint = say("Write `$key:` with the field that tells the items apart.") if known.items.is_only("map") else NOTHING
         return EvaluationError(
-            say("The key of an item is a text or an integer, and this is {}.", known.items.text()), hint=hint, id="key-invalid"
+            say("The key of an item is a text or an integer, and this is {}.", _article(known.items)), hint=hint, id="key-invalid"
         )
     if role == "key" and not known.may_be("string", "int"):
-        return EvaluationError(say("The key of an item is a text or an integer, and this is {}.", known.text()), id="key-invalid")
+        return EvaluationError(say("The key of an item is a text or an integer, and this is {}.", _article(known)), id="key-invalid")
     return None
 
 

@@ -5,13 +5,14 @@ from collections.abc import Iterator
 from operator import itemgetter
 from typing import Any
 
-from jovial_scaffold.core.expressions.placeholders import Formula, Joined, Omittable
+from jovial_scaffold.core.expressions.placeholders import Formula, Joined
 from jovial_scaffold.core.findings import Finding, Level
 from jovial_scaffold.core.schemas.catalog import ResourceType
 from jovial_scaffold.core.schemas.navigation import subschema
 from jovial_scaffold.core.schemas.shapes import annotated
 from jovial_scaffold.core.schemas.validation import as_written
 from jovial_scaffold.core.templates.advice import foreign_placeholder
+from jovial_scaffold.core.templates.compiling import is_there_once
 from jovial_scaffold.core.templates.model import Compiled, Constant, Dynamic, ListValue, MapValue, Resource
 from jovial_scaffold.core.text.source import Origin, Pointer, pointer_text, value_at
 from jovial_scaffold.core.text.unknown import UNKNOWN
@@ -124,21 +125,14 @@ def _known(compiled: Compiled, pointer: Pointer, open_parts: set[Pointer]) -> An
     if isinstance(compiled, Constant):
         return compiled.value
     if isinstance(compiled, MapValue):
-        if any(_may_be_away(item) for _, item in compiled.entries if isinstance(item, Dynamic)):
+        if any(isinstance(item, Dynamic) and not is_there_once(item) for _, item in compiled.entries):
             open_parts.add(pointer)
         return {key: _known(item, (*pointer, key), open_parts) for key, item in compiled.entries}
     if isinstance(compiled, ListValue):
-        if any(map(_may_be_away, compiled.items)):
+        if not all(map(is_there_once, compiled.items)):
             open_parts.add(pointer)
         return [_known(item, (*pointer, index), open_parts) for index, item in enumerate(compiled.items)]
     return UNKNOWN
-
-
-def _may_be_away(item: Compiled) -> bool:
-    """Whether an item of a list may not be there, or be there several times."""
-    if isinstance(item, MapValue):
-        return item.loop is not None or item.when is not None
-    return isinstance(item, Dynamic) and isinstance(item.content, Omittable)
 
 
 def _place(resource: Resource, pointer: Pointer) -> Origin:
