@@ -32,6 +32,7 @@ BOUNDS = {
     "moulds": (80, 0.75),
     "worlds": (10, 0.9),
     "reaching": (150, 0.9),
+    "searching": (14, 0.9),
 }
 
 

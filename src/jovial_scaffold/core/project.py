@@ -52,7 +52,7 @@ if TYPE_CHECKING:
     from jovial_scaffold.core.comparing.snapshots import Snapshot
     from jovial_scaffold.core.outcomes import CheckResult, Moment
     from jovial_scaffold.core.rendering.explaining import Reason
-    from jovial_scaffold.core.rendering.searching import Sought
+    from jovial_scaffold.core.rendering.searching import Searching
     from jovial_scaffold.core.rules.checking import World
     from jovial_scaffold.core.rules.evaluation import Verdicts
     from jovial_scaffold.core.rules.reading import Ruleset
@@ -666,11 +666,13 @@ class Project:
         """Every rendered property, output and document that holds a text, over some environments or all, and where something is wrong with
         one of them, its errors: they may leave values unknown."""
         from jovial_scaffold.core.comparing.finding import Search, SearchedView, TextSought, hits_in, numbered, together
+        from jovial_scaffold.core.rendering.searching import Searching
 
-        found, sought = [], TextSought(text)
+        sought = TextSought(text)
+        found, searching = [], Searching(sought)
         for view in tuple(environments) or self.environments:
             project, here = self.side(view)
-            rendering = project._searched(here, sought)
+            rendering = project._searched(here, searching)
             errors: list[Finding] = []
             if rendering is None:
                 rendering = self.views((view,))[0]
@@ -679,14 +681,14 @@ class Project:
         found = numbered(found)
         return Search(together(found), {each.view: each.errors for each in found})
 
-    def _searched(self, name: str, sought: "Sought") -> Evaluated | None:
+    def _searched(self, name: str, searching: "Searching") -> Evaluated | None:
         """A view with the resources that may hold what is sought; None where something is wrong with it, which only a whole one can say."""
         if name in self._renderings or has_errors([*self._findings, *self._catalog_findings]) or self._template.unread:
             return None
         parameters, findings = self._resolved(name)
         entry = self._file.environments[View.parse(name).environment]
         meter = self._meter.beside(self._meter.rounds)  # what is rendered once more as a whole counts once
-        rendering = render(self._plan, parameters, self._context(entry), self._plans, meter=meter, sought=sought)
+        rendering = render(self._plan, parameters, self._context(entry), self._plans, meter=meter, searching=searching)
         if has_errors([*findings, *rendering.findings]) or rendering.scope.incomplete():
             return None
         self._meter.rounds = meter.rounds

@@ -2,14 +2,17 @@
 
 from collections import Counter
 from collections.abc import Callable, Iterator, Sequence
+from typing import TYPE_CHECKING
 
 from jovial_scaffold.core.findings import LEVELS, Finding, Span
-from jovial_scaffold.core.outcomes import CheckResult
-from jovial_scaffold.core.rules.evaluation import Verdicts
 from jovial_scaffold.core.text.source import Source
-from jovial_scaffold.core.waivers import Waiver
 from jovial_scaffold.reports.terminal import Style, cells, wrapped
 from jovial_scaffold.reports.words import counted, listed, said, visible
+
+if TYPE_CHECKING:
+    from jovial_scaffold.core.outcomes import CheckResult
+    from jovial_scaffold.core.rules.evaluation import Verdicts
+    from jovial_scaffold.core.waivers import Waiver
 
 GUTTER = 6
 OUTCOMES = ("passed", "failed", "undetermined", "unknown", "broken")
@@ -70,7 +73,7 @@ def snippet(span: Span, source: Source | None, style: Style, level: str) -> Iter
     yield f"{style.paint('faint', ' ' * GUTTER + ' │')} {' ' * (before + (1 if shift else 0))}{style.paint(level, '─' * length)}"
 
 
-def waived_text(waived: Sequence[tuple[Finding, Waiver]], base: str = "") -> str:
+def waived_text(waived: "Sequence[tuple[Finding, Waiver]]", base: str = "") -> str:
     """What is waived, one line each: where, what, until when and why."""
     lines = []
     for finding, waiver in waived:
@@ -82,7 +85,7 @@ def waived_text(waived: Sequence[tuple[Finding, Waiver]], base: str = "") -> str
     return "".join(lines)
 
 
-def rules_text(result: CheckResult) -> str:
+def rules_text(result: "CheckResult") -> str:
     """Each rule by environment: how often it was judged, and how often it did not pass."""
     columns = [*result.environments, *(["pairs"] if "" in result.verdicts else [])]
     rows = [["rule", *columns]]
@@ -95,13 +98,13 @@ def rules_text(result: CheckResult) -> str:
     )
 
 
-def _verdicts(verdicts: Verdicts, label: str) -> str:
+def _verdicts(verdicts: "Verdicts", label: str) -> str:
     found = {outcome: count for (name, outcome), count in verdicts.items() if name == label}
     parts = [f"{found[outcome]} {outcome}" for outcome in OUTCOMES if outcome in found]
     return ", ".join(parts) if parts else "not judged"
 
 
-def closing_line(result: CheckResult, seconds: float | None, style: Style) -> str:
+def closing_line(result: "CheckResult", seconds: float | None, style: Style) -> str:
     """What was looked at and what was found, in one line; without the time where that would only be a number."""
     counts = {level: result.count(level) for level in LEVELS}
     environments, resources = counted(len(result.environments), "environment"), counted(result.resources, "resource")

@@ -5,24 +5,26 @@ import json
 import math
 import re
 from collections.abc import Callable, Sequence
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from jovial_scaffold.core.comparing.driving import Driver
-from jovial_scaffold.core.comparing.matrix import Comparison
-from jovial_scaffold.core.comparing.snapshots import Snapshot
-from jovial_scaffold.core.comparing.totals import Total
-from jovial_scaffold.core.expressions.library.entries import Function
 from jovial_scaffold.core.expressions.library.strings import scalar_text
 from jovial_scaffold.core.expressions.marked import json_lines, to_json
 from jovial_scaffold.core.expressions.times import Duration, Timestamp
 from jovial_scaffold.core.expressions.values import NONE, Optional, Record, TypeValue, UInt, key_value, sorted_keys
 from jovial_scaffold.core.findings import Finding
-from jovial_scaffold.core.outcomes import CheckResult
-from jovial_scaffold.core.rendering.results import Rendering
 from jovial_scaffold.core.text.scalars import NumberRangeError, core_schema_value
 from jovial_scaffold.core.text.source import pointer_text
 from jovial_scaffold.reports.terminal import DEFAULT_WIDTH
 from jovial_scaffold.reports.words import harmless_json, said
+
+if TYPE_CHECKING:
+    from jovial_scaffold.core.comparing.driving import Driver
+    from jovial_scaffold.core.comparing.matrix import Comparison
+    from jovial_scaffold.core.comparing.snapshots import Snapshot
+    from jovial_scaffold.core.comparing.totals import Total
+    from jovial_scaffold.core.expressions.library.entries import Function
+    from jovial_scaffold.core.outcomes import CheckResult
+    from jovial_scaffold.core.rendering.results import Rendering
 
 
 def short_json_text(document: Any) -> str:
@@ -42,7 +44,7 @@ def json_text(document: Any) -> str:
     return harmless_json(text) + "\n"
 
 
-def check_document(result: CheckResult) -> dict[str, Any]:
+def check_document(result: "CheckResult") -> dict[str, Any]:
     """`jovial-check/1`."""
     return {
         "format": "jovial-check/1",
@@ -115,7 +117,7 @@ def result_document(value: Any) -> Any:
     return int(value) if isinstance(value, UInt) else to_json(value)
 
 
-def functions_document(functions: Sequence[Function], signatures: Callable[[Function], list[str]]) -> dict[str, Any]:
+def functions_document(functions: "Sequence[Function]", signatures: "Callable[[Function], list[str]]") -> dict[str, Any]:
     """`jovial-functions/1`."""
     entries = [
         {
@@ -132,7 +134,7 @@ def functions_document(functions: Sequence[Function], signatures: Callable[[Func
     return {"format": "jovial-functions/1", "functions": entries}
 
 
-def render_text(project: str, rendering: Rendering) -> str:
+def render_text(project: str, rendering: "Rendering") -> str:
     """`jovial-render/2` as text."""
     import orjson
 
@@ -146,7 +148,7 @@ def render_text(project: str, rendering: Rendering) -> str:
 _PROPERTIES_DEPTH = 3  # levels above what a resource sets
 
 
-def render_document(project: str, rendering: Rendering, written: Callable[[Any], Any] = to_json) -> dict[str, Any]:
+def render_document(project: str, rendering: "Rendering", written: Callable[[Any], Any] = to_json) -> dict[str, Any]:
     """`jovial-render/2`; the resources are in deployment order, and `written` says what stands for the properties of one."""
     return {
         "format": "jovial-render/2",
@@ -167,7 +169,7 @@ def render_document(project: str, rendering: Rendering, written: Callable[[Any],
     }
 
 
-def target_document(rendering: Rendering, fits: Callable[[str], bool] = lambda address: True) -> dict[str, Any]:
+def target_document(rendering: "Rendering", fits: Callable[[str], bool] = lambda address: True) -> dict[str, Any]:
     """What a JSON Patch between environments is about: types and properties by address, outputs, documents; of all that `fits`."""
     return {
         "resources": {
@@ -180,7 +182,7 @@ def target_document(rendering: Rendering, fits: Callable[[str], bool] = lambda a
     }
 
 
-def deployed_document(snapshot: Snapshot) -> dict[str, Any]:
+def deployed_document(snapshot: "Snapshot") -> dict[str, Any]:
     """What runs, in the shape of `target_document`."""
     resources = {
         address: {"type": each.type_text, "properties": to_json(each.properties)} for address, each in sorted(snapshot.resources.items())
@@ -188,7 +190,7 @@ def deployed_document(snapshot: Snapshot) -> dict[str, Any]:
     return {"resources": resources}
 
 
-def compare_document(comparison: Comparison, totals: Sequence[Total] = (), findings: Sequence[Finding] = ()) -> dict[str, Any]:
+def compare_document(comparison: "Comparison", totals: "Sequence[Total]" = (), findings: Sequence[Finding] = ()) -> dict[str, Any]:
     """`jovial-compare/2`; a resource that is absent somewhere is one row with the pointer "".
 
     `pointer` is the real one in the first column that has the part; `label` names items of lists by their key.
@@ -219,7 +221,7 @@ def compare_document(comparison: Comparison, totals: Sequence[Total] = (), findi
     return document
 
 
-def _driver(driver: Driver) -> dict[str, Any]:
+def _driver(driver: "Driver") -> dict[str, Any]:
     together = {"together": list(driver.together)} if driver.together else {}
     return {"parameter": driver.parameter, "sources": driver.sources, **together}
 

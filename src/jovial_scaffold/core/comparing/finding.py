@@ -14,9 +14,8 @@ from jovial_scaffold.core.records import value_record
 from jovial_scaffold.core.rendering.instances import EvaluatedResource
 from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.rendering.tracing import Tracer, tracer_of
-from jovial_scaffold.core.schemas.catalog import ResourceType
+from jovial_scaffold.core.schemas.shapes import Shape
 from jovial_scaffold.core.templates.compiling import written_span
-from jovial_scaffold.core.templates.model import Resource
 from jovial_scaffold.core.text.source import Pointer, pointer_text, value_at
 
 _NOT_WRITTEN = object()
@@ -96,8 +95,7 @@ class TextSought:
         self._is_network = _network(text) is not None
         self._may_be_scalar = set(self._wanted) <= _SCALAR
         self._last: tuple[Any, bool] = None, False  # a map or list, and whether it is in there
-        self._types: dict[str, bool] = {}
-        self._written: dict[Resource, bool] = {}
+        self._defaults: dict[Shape, bool] = {}
 
     def may_be_among(self, values: Collection[Any]) -> bool:
         """Whether one of some values holds it: all texts are looked through as one."""
@@ -137,14 +135,11 @@ class TextSought:
     def _is_in(self, texts: list[str]) -> bool:
         return self._wanted in "\n".join(texts).casefold() or (self._is_network and any(map(self.how, texts)))
 
-    def may_be_written(self, resource: Resource) -> bool:
-        """Whether one of a resource's constants, or a default of its type, holds it."""
-        if resource not in self._written:
-            kind = resource.type
-            if kind is not None and kind.id not in self._types:
-                self._types[kind.id] = self.may_be_among([*_defaults(kind)])
-            self._written[resource] = (kind is not None and self._types[kind.id]) or self.may_be_among(resource.constants)
-        return self._written[resource]
+    def may_be_default(self, shape: Shape) -> bool:
+        """Whether a default of a type, at any depth, holds it."""
+        if shape not in self._defaults:
+            self._defaults[shape] = self.may_be_among([*_defaults(shape)])
+        return self._defaults[shape]
 
 
 def _width(hit: Hit) -> int:
@@ -185,7 +180,8 @@ def _hits(rendering: Evaluated, sought: TextSought) -> Iterator[Hit]:
     test = sought.how
     environments = (rendering.label,)
     for address, resource in rendering.resources.items():
-        if not sought.may_be_written(resource.instance.resource) and not sought.may_be_among(resource.properties.values()):
+        kind = resource.instance.resource.type
+        if not sought.may_be_among(resource.properties.values()) and (kind is None or not sought.may_be_default(kind.shape)):
             continue
         tracer = tracer_of(resource.instance.scope)
         for pointer, value in _texts(resource.effective, ()):
@@ -211,9 +207,9 @@ def _hits(rendering: Evaluated, sought: TextSought) -> Iterator[Hit]:
                 yield Hit("document", f"{name} line {number}", line.strip(), how, environments, span)
 
 
-def _defaults(kind: ResourceType) -> Iterator[Any]:
+def _defaults(shape: Shape) -> Iterator[Any]:
     """The defaults of a type, at any depth."""
-    waiting, seen = [kind.shape], set()
+    waiting, seen = [shape], set()
     while waiting:
         shape = waiting.pop()
         if shape not in seen:

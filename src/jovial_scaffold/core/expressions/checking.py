@@ -269,7 +269,7 @@ class Checker(Evaluator):
             result = self.typed_operation(node, operands)
         else:
             result = super().operation(_with_operands(node, operands), names)
-        if operator in _COMPARING:
+        if operator in COMPARING:
             before = self.comparisons.get(node, result)
             self.comparisons[node] = result if type(before) is type(result) is bool and before == result else Abstract(BOOL)
         return result
@@ -532,7 +532,7 @@ class Checker(Evaluator):
 
 Checker.forms = {form: getattr(Checker, method.__name__) for form, method in Evaluator.forms.items()}
 
-_COMPARING = frozenset(("==", "!=", "<", "<=", ">", ">="))
+COMPARING = frozenset(("==", "!=", "<", "<=", ">", ">="))
 _MIRRORED = {"<": ">", "<=": ">=", ">": "<", ">=": "<="}
 
 

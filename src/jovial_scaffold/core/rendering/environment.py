@@ -7,7 +7,7 @@ It is long because names, parameters, resources and conditions read each other, 
 """
 
 import re
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import replace
 from typing import Any
 from urllib.parse import quote, unquote
@@ -294,6 +294,11 @@ class Environment(LookupScope):
             for instance in (found or {}).values():
                 instance.presence = frozenset(reads - {instance.address}) if reads else NOTHING_READ
         return self._instances[resource.name]
+
+    def all_instances(self) -> Iterator[Instance]:
+        """Those of all resources, in order."""
+        for name in sorted(self.template.resources):
+            yield from (self.instances(self.template.resources[name]) or {}).values()
 
     def _found(self, resource: Resource) -> dict[str | None, Instance] | None:
         site = Site(f"{self.prefix}{resource.name}", 2)

@@ -175,6 +175,9 @@ class Surroundings(Protocol):
     def record(self, instance: Instance) -> Record:
         """A present resource as expressions see it."""
 
+    def all_instances(self) -> "Iterable[Instance]":
+        """The present items of all resources, in order."""
+
     def property(self, instance: Instance, name: str, compiled: Compiled) -> Any:
         """A written property, computed once; OMITTED where it is left out."""
 

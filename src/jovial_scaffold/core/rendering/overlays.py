@@ -9,16 +9,16 @@ from typing import Any, Final, NamedTuple
 
 from jovial_scaffold.core.expressions.placeholders import Formula, Joined
 from jovial_scaffold.core.expressions.program import Program
-from jovial_scaffold.core.expressions.shapes import Shape
 from jovial_scaffold.core.limits import TRIAL_ROUNDS
 from jovial_scaffold.core.meter import Meter
 from jovial_scaffold.core.parameters.resolving import Parameters
-from jovial_scaffold.core.rendering.computing import OMITTED, SIMPLE, Site, plain
+from jovial_scaffold.core.rendering.computing import OMITTED, Site
 from jovial_scaffold.core.rendering.documents import EvaluatedDocument
 from jovial_scaffold.core.rendering.environment import Environment
 from jovial_scaffold.core.rendering.instances import Instance, Shared, Surroundings
 from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.rendering.shapes import Text
+from jovial_scaffold.core.rendering.texts import computed_texts
 from jovial_scaffold.core.schemas.lists import Lists
 from jovial_scaffold.core.schemas.shapes import with_secrets
 from jovial_scaffold.core.templates.inputs import CONTEXT as CONTEXT_NAME
@@ -92,21 +92,7 @@ class Overlay:
     def computed(self, resource: Resource, index: int, text: Text) -> Any:
         """One of the values that the code of a single resource of the template itself computes, which is written as `text`; UNKNOWN where
         that can only be told the careful way."""
-        if len(text.shapes) > 1:
-            values = self.scope.computed(resource)
-            return values[index] if values is not None else UNKNOWN
-        (shape,) = text.shapes
-        assert isinstance(shape, Shape)
-        fast = shape.fast if shape.fast is not None and not shape.variables else shape.generate({})
-        if fast is None:
-            return UNKNOWN
-        try:
-            value = fast(self.scope.names, {}, resource.constants[text.first : text.last])
-            return value if type(value) in SIMPLE else plain(value)
-        except RecursionError:
-            raise
-        except Exception:  # whatever it is
-            return UNKNOWN
+        return computed_texts(self.scope, [resource], index, text)[0]
 
     def property(self, address: str, name: str) -> Any:
         """A written property as it would be rendered; MISSING where it, or the resource, is not there."""

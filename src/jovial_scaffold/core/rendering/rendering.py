@@ -17,7 +17,7 @@ from jovial_scaffold.core.rendering.instances import EvaluatedResource, Instance
 from jovial_scaffold.core.rendering.judging import judged, report_clashes
 from jovial_scaffold.core.rendering.plan import Plan, Plans
 from jovial_scaffold.core.rendering.results import RenderedDocument, RenderedResource, Rendering
-from jovial_scaffold.core.rendering.searching import Sought, judged_instances
+from jovial_scaffold.core.rendering.searching import Searching
 from jovial_scaffold.core.rendering.shapes import marked_if_valid
 from jovial_scaffold.core.templates.model import Template
 from jovial_scaffold.core.text.source import Pointer
@@ -55,13 +55,14 @@ def render(
     plans: Plans,
     deployed: Mapping[str, Mapping[str, Any]] | None = None,
     meter: Meter | None = None,
-    sought: Sought | None = None,
+    searching: Searching | None = None,
 ) -> Evaluated:
     """Render a template for one environment; `plans` are kept for all environments.
 
     With `deployed`, what the cloud has set on resources that run already, by address and property, is known instead of pending. With
-    `sought`, all is evaluated, and only the resources that may hold it are judged and in the result.
+    `searching`, nothing is deployed, all is evaluated, and only the resources that may hold it are judged and in the result.
     """
+    assert deployed is None or searching is None
     findings: list[Finding] = []
     meter = meter or Meter()
 
@@ -74,7 +75,7 @@ def render(
     scope = Environment(plan, shared, parameters)
     resources: dict[str, EvaluatedResource] = {}
     documents: dict[str, EvaluatedDocument] = {}
-    _collect(scope, resources, documents, sought)
+    _collect(scope, resources, documents, searching)
     if shared.instances > INSTANCES.most:
         message = say("There are more than {} {}; what is beyond is left out.", Amount(INSTANCES.most), INSTANCES.unit)
         span = plan.template.origin.value_span()
@@ -191,7 +192,7 @@ def _left_undone(shared: Shared, template: Template, environment: str) -> Iterat
 
 
 def _collect(
-    scope: Surroundings, resources: dict[str, EvaluatedResource], documents: dict[str, EvaluatedDocument], sought: Sought | None
+    scope: Surroundings, resources: dict[str, EvaluatedResource], documents: dict[str, EvaluatedDocument], searching: Searching | None
 ) -> None:
     """Render what a template declares, and what the modules that it uses do."""
     if scope.shared.instances > INSTANCES.most or scope.shared.is_over():
@@ -202,12 +203,11 @@ def _collect(
     scope.judge(template.must)
     for declaration in template.parameters.values():
         scope.judge(declaration.must)
-    for name in sorted(template.resources):
-        for instance in judged_instances(scope, template.resources[name], sought):
-            if instance.resource.module is None:
-                resources[instance.address] = rendered(scope, instance)
-            else:
-                _use(instance, resources, documents, sought)
+    for instance in searching.instances(scope) if searching is not None else scope.all_instances():
+        if instance.resource.module is None:
+            resources[instance.address] = rendered(scope, instance)
+        else:
+            _use(instance, resources, documents, searching)
     for name in sorted(template.documents):
         document = scope.document(name)
         documents[document.name] = document
@@ -222,7 +222,7 @@ def _collect(
 
 
 def _use(
-    instance: Instance, resources: dict[str, EvaluatedResource], documents: dict[str, EvaluatedDocument], sought: Sought | None
+    instance: Instance, resources: dict[str, EvaluatedResource], documents: dict[str, EvaluatedDocument], searching: Searching | None
 ) -> None:
     """A use of a module: what it is given is judged like the properties of a resource, then all inside is rendered."""
     scope = instance.scope
@@ -230,7 +230,7 @@ def _use(
     if instance.resource.type is not None:
         judged(scope, instance, instance.resource.type, properties)
     if instance.inside is not None:
-        _collect(instance.inside, resources, documents, sought)
+        _collect(instance.inside, resources, documents, searching)
 
 
 def rendered(scope: Surroundings, instance: Instance) -> EvaluatedResource:

@@ -1,10 +1,20 @@
-"""What is looked for in an environment: all is evaluated, and only the resources that may hold it are judged."""
+"""What is looked for in environments: all is evaluated, and only the resources that may hold it are judged.
 
-from collections.abc import Collection, Iterable, Iterator
-from typing import Any, Protocol
+Of resources that are alike, what is written alike is evaluated and looked at once, whatever stands around it.
+"""
 
+from collections.abc import Collection, Iterator, Sequence
+from typing import Any, NamedTuple, Protocol
+
+from jovial_scaffold.core.expressions.placeholders import Joined
+from jovial_scaffold.core.expressions.shapes import Shape
+from jovial_scaffold.core.expressions.syntax import Name, Select
 from jovial_scaffold.core.rendering.instances import Instance, Surroundings
-from jovial_scaffold.core.templates.model import Resource
+from jovial_scaffold.core.rendering.shapes import Codes, Text
+from jovial_scaffold.core.rendering.texts import computed_texts
+from jovial_scaffold.core.schemas.shapes import Shape as TypeShape
+from jovial_scaffold.core.templates.model import Resource, ResourceShape, Template
+from jovial_scaffold.core.text.unknown import UNKNOWN
 
 
 class Sought(Protocol):
@@ -13,22 +23,139 @@ class Sought(Protocol):
     def may_be_among(self, values: Collection[Any]) -> bool:
         """Whether one of some values may hold it."""
 
-    def may_be_written(self, resource: Resource) -> bool:
-        """Whether what is the same in all environments may hold it: what a resource writes without computing it, and its type's defaults."""
+    def may_be_default(self, shape: TypeShape) -> bool:
+        """Whether a default of a type, at any depth, may hold it."""
 
 
-def judged_instances(scope: Surroundings, resource: Resource, sought: Sought | None) -> Iterable[Instance]:
-    """The present instances of a resource that are judged: all, or those that may hold what is sought."""
-    if sought is None or resource.module is not None or sought.may_be_written(resource):
-        return (scope.instances(resource) or {}).values()
-    if resource.is_single:
-        values = scope.computed(resource)
-        if values is not None and not sought.may_be_among(values):
-            return ()
-    return _holding(scope, resource, sought)
+class _Texts(NamedTuple):
+    """What some resources of one shape write as their value of this number: those together that differ in the text around it only."""
+
+    number: int
+    text: Text
+    alike: list[list[Resource]]
 
 
-def _holding(scope: Surroundings, resource: Resource, sought: Sought) -> Iterator[Instance]:
-    for instance in (scope.instances(resource) or {}).values():
-        if sought.may_be_among(scope.properties(instance).values()):
-            yield instance
+class _Table(NamedTuple):
+    """The resources of a template: those that hold what is sought in every environment, those of which each environment has to be asked
+    by itself, and the texts of all others."""
+
+    written: frozenset[Resource]
+    others: list[Resource]
+    texts: list[_Texts]
+
+
+class Searching:
+    """A search through several environments."""
+
+    def __init__(self, sought: Sought) -> None:
+        self._sought = sought
+        self._defaults: dict[TypeShape, bool] = {}
+        self._tables: dict[Template, _Table] = {}
+
+    def instances(self, scope: Surroundings) -> Iterator[Instance]:
+        """The present instances of a template's resources that may hold it, or of which something may be wrong, in order."""
+        template = scope.template
+        if template not in self._tables:
+            self._tables[template] = self._table(template, scope.plan.codes)
+        table = self._tables[template]
+        found = {*table.written, *table.others}
+        found.update(self._doubtful(scope, table.texts))
+        for resource in sorted(found, key=lambda resource: resource.name):
+            certain = resource.module is not None or resource in table.written
+            for instance in (scope.instances(resource) or {}).values():
+                if certain or self._sought.may_be_among(scope.properties(instance).values()):
+                    yield instance
+
+    def _doubtful(self, scope: Surroundings, texts: list[_Texts]) -> Iterator[Resource]:
+        """The resources whose texts may hold it there, or can only be told the careful way."""
+        scope.shared.reading.append(set())
+        computed = [pair for each in texts for pair in _computed(scope, each)]
+        scope.shared.reading.pop()
+        is_among = self._sought.may_be_among([value for value, _ in computed])
+        for value, resources in computed:
+            if value is UNKNOWN or (is_among and self._sought.may_be_among((value,))):
+                yield from resources
+
+    def _table(self, template: Template, codes: Codes) -> _Table:
+        shapes: dict[tuple[ResourceShape, TypeShape | None], list[Resource]] = {}
+        others = []
+        for each in template.resources.values():
+            if each.is_single:
+                shapes.setdefault((each.shape, _of_type(each)), []).append(each)
+            else:
+                others.append(each)
+        written = {each for each in others if each.module is None and self._is_written(_of_type(each), [each])}
+        texts: list[_Texts] = []
+        for (shape, kind), alike in shapes.items():
+            left = alike
+            if self._is_written(kind, alike):
+                holding = {each for each in alike if self._is_written(kind, [each])}
+                written |= holding
+                left = [each for each in alike if each not in holding]
+            code = codes.of_all(shape, len(left))
+            if code is None or code.left:
+                others += left
+            else:
+                texts += _texts(template, code.texts, left)
+        return _Table(frozenset(written), others, texts)
+
+    def _is_written(self, kind: TypeShape | None, resources: list[Resource]) -> bool:
+        """Whether what is the same in all environments may hold it: what resources of a type write without computing it, and its defaults."""
+        if kind is not None and kind not in self._defaults:
+            self._defaults[kind] = self._sought.may_be_default(kind)
+        constants = [each for resource in resources for each in resource.constants]
+        return (kind is not None and self._defaults[kind]) or self._sought.may_be_among(constants)
+
+
+def _texts(template: Template, texts: Sequence[Text], resources: list[Resource]) -> Iterator[_Texts]:
+    """The different texts of resources of one shape, but for those that only the deployment will know."""
+    for number, text in enumerate(texts):
+        first, last = text.first, text.last
+        different: dict[tuple[Any, ...], list[Resource]] = {} if first < last else {(): resources}
+        for each in resources if first < last else ():
+            different.setdefault(each.constants[first:last], []).append(each)
+        read = _read(text)
+        yield _Texts(number, text, [alike for own, alike in different.items() if read is None or not _is_pending(template, own, *read)])
+
+
+def _read(text: Text) -> tuple[str | int, str] | None:
+    """The name, or which of a text's own constants is the name, and the field that it reads where it does nothing else."""
+    shape = text.shapes[0]
+    if isinstance(shape, Shape) and isinstance(shape.node, Select) and isinstance(shape.node.operand, Name):
+        return shape.reading[0]
+    return None
+
+
+def _is_pending(template: Template, constants: tuple[Any, ...], name: str | int, field: str) -> bool:
+    """Whether that is what the cloud sets on a resource of the template, which is no text in any environment."""
+    read = template.resources.get(constants[name] if isinstance(name, int) else name)
+    if read is None or not read.is_single or read.type is None or field in read.shape.names:
+        return False
+    below = read.type.shape.properties.get(field)
+    return below is not None and below.read_only and not below.has_default
+
+
+def _computed(scope: Surroundings, texts: _Texts) -> Iterator[tuple[Any, list[Resource]]]:
+    """The values of texts, each with the resources that it stands in; UNKNOWN where only the careful way can tell."""
+    number, text, different = texts
+    if text.shapes[0] is not Joined:
+        yield from zip(computed_texts(scope, [each[0] for each in different], number, text), different, strict=True)
+    elif len(text.shapes) == 2:
+        within = text._replace(shapes=text.shapes[1:])
+        for value, alike in zip(computed_texts(scope, [each[0] for each in different], number, within), different, strict=True):
+            if type(value) is str:
+                yield from [(_surrounded(value, text, each.constants), [each]) for each in alike]
+            else:
+                yield UNKNOWN, alike
+    else:
+        resources = [each for alike in different for each in alike]
+        yield from zip(computed_texts(scope, resources, number, text), [[each] for each in resources], strict=True)
+
+
+def _of_type(resource: Resource) -> TypeShape | None:
+    return resource.type.shape if resource.type is not None else None
+
+
+def _surrounded(within: str, text: Text, constants: tuple[Any, ...]) -> str:
+    """A text with what stands before its only expression and behind it."""
+    return "".join((*constants[text.begins : text.first], within, *constants[text.last : text.ends]))

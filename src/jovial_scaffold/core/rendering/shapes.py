@@ -30,12 +30,15 @@ FEW = 3  # resources of which it is not worth while to make code
 
 class Text(NamedTuple):
     """What a computed value is written as: the expressions, and which of the resource's constants are theirs, from `first` to before `last`.
+    `begins` and `ends` are the same with the text before the first expression and behind the last one, which change with nothing.
     `reads` are the names that they read, or which of the constants are such names. `in_items` is the same of the only expression that reads
     more than variables of the loop, where there is one and it reads none of them."""
 
     shapes: tuple[object, ...]
     first: int
     last: int
+    begins: int
+    ends: int
     reads: frozenset[str | int]
     in_items: tuple[tuple[object, ...], int, int] | None
 
@@ -86,6 +89,11 @@ class Codes:
             return None
         self._made[shape] = _Composer(shape.variables).code(shape.properties)
         return self._made[shape]
+
+    def of_all(self, shape: ResourceShape, count: int) -> Code | None:
+        """The same for so many resources at once."""
+        self._tries[shape] = self._tries.get(shape, 0) + count
+        return self.of(shape) if count else None
 
 
 class _Composer:
@@ -196,13 +204,13 @@ class _Composer:
                 moving.append(((*joined, shape), begins, at) if self._variables.isdisjoint(names) else ((), 0, 0))
         in_items = moving[0] if len(moving) == 1 and moving[0][0] else None
         if isinstance(content, Formula):
-            return Text((content.program.shape,), first, at, frozenset(reads), in_items)
+            return Text((content.program.shape,), first, at, first, at, frozenset(reads), in_items)
         # What stands before the first expression and behind the last one is the same whatever those give.
         parts = [part if isinstance(part, str) else part.program.shape for part in content.parts]
         before, behind = isinstance(parts[0], str), isinstance(parts[-1], str)
         inner = parts[before : len(parts) - behind]
         shapes = (Joined, *(None if isinstance(each, str) else each for each in inner))
-        return Text(shapes, first + before, at - behind, frozenset(reads), in_items)
+        return Text(shapes, first + before, at - behind, first, at, frozenset(reads), in_items)
 
     def _constant(self) -> ast.expr:
         self._at += 1

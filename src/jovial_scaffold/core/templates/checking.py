@@ -52,6 +52,7 @@ from jovial_scaffold.core.templates.model import (
     Resource,
     Template,
 )
+from jovial_scaffold.core.templates.probing import Probes
 from jovial_scaffold.core.templates.properties import as_far_as_written, check_properties
 from jovial_scaffold.core.templates.requirements import never_met
 from jovial_scaffold.core.templates.selecting import leaf_of
@@ -114,6 +115,8 @@ class _TypeCheck:
         self.around = Around(known)
         self.filled: frozenset[str] = frozenset()  #: names whose lists and maps are taken to hold something
         self.shape_trials: dict[tuple[Any, ...], int] = {}
+        self.probes = Probes(known)
+        self.fits: dict[tuple[Any, ...], bool] = {}  #: whether a result fits a place
         self.findings: list[Finding] = []
 
     def run(self) -> list[Finding]:
@@ -135,6 +138,7 @@ class _TypeCheck:
         requirements = [each for each in requirements if reads_nothing_of(later, each.require, each.message)]
         sound = [requirement for requirement in requirements if self.requirement(requirement)]
         contradictions = list(never_met(self.known))
+        self.probes.clear()
         if contradictions:
             self.known.rule_out()
         else:
@@ -273,6 +277,7 @@ class _TypeCheck:
     def refusals(self, requirements: Sequence[Requirement]) -> None:
         """What conditions compare, and their messages, for which there are the combinations that some `must` does not allow."""
         self.known.disregards_must = True
+        self.probes.clear()
         for requirement in requirements:
             content = requirement.require.content
             if isinstance(content, Formula):
@@ -280,6 +285,7 @@ class _TypeCheck:
                 otherwise = Formula(Program(Operation(0, 0, "!", (content.node,), 0)), content.text, content.offset)
                 self.value(requirement.message, Place(conditions=(Condition(otherwise, requirement.require.origin),)))
         self.known.disregards_must = False
+        self.probes.clear()
         self.sound.clear()
         self.outcomes.clear()
 
@@ -312,7 +318,7 @@ class _TypeCheck:
         said = len(self.findings)
         text = condition.content.text.strip()
         outcome = self.formula(condition.content, condition.origin, place, lambda result: condition_fault(result, role, text), role=role)
-        reads_something = bool(condition.content.program.reads)
+        reads_something = bool(condition.content.program.names)
         if role == "$when" and reads_something and outcome.results and len(self.findings) == said:
             for constant, identity, words in ((True, "condition-always", "always true"), (False, "condition-never", "never true")):
                 if all(result is constant for result in outcome.results):
@@ -376,6 +382,9 @@ class _TypeCheck:
 
     def formula(self, formula: Formula, origin: Origin, place: Place, judge: Any, comparing: bool = True, role: str = "") -> Outcome:
         """Evaluate an expression for each combination of the finite values that it reads, and report what went wrong."""
+        probed = self.probed(formula, place, judge, role)
+        if probed is not None:
+            return probed
         around = _around(place)
         if around is not None:
             # The same expression in the same property of many resources is looked at once, as long as nothing is wrong with it.
@@ -386,7 +395,7 @@ class _TypeCheck:
             if place.conditions:
                 # What is right wherever it stands is right behind a condition, too; most conditions are of one resource only.
                 outcome = self.formula(formula, origin, place._replace(conditions=()), judge, comparing, role)
-                if len(self.findings) == said:
+                if len(self.findings) == said or self.is_always_wrong(formula, outcome, place.conditions):
                     return outcome
                 del self.findings[said:]
             outcome = self.judged(formula, origin, place, judge, comparing, role)
@@ -394,6 +403,33 @@ class _TypeCheck:
                 self.sound[key] = outcome
             return outcome
         return self.judged(formula, origin, place, judge, comparing, role)
+
+    def probed(self, formula: Formula, place: Place, judge: Any, role: str) -> Outcome | None:
+        """What comes of an expression with which nothing is wrong, wherever it stands; None where that cannot be told quickly."""
+        if place.loops or place.names or role == "omittable":
+            return None
+        results = self.probes.results(formula)
+        if results is None:
+            return None
+        for result in dict.fromkeys([(type(each), each) for each in results]):
+            key = (place.property.type_id, place.property.pointer, role, result)
+            if key not in self.fits:
+                self.fits[key] = not judge(result[1])
+            if not self.fits[key]:
+                return None
+        return Outcome(len(results), results=results)
+
+    def is_always_wrong(self, formula: Formula, outcome: Outcome, conditions: tuple[Condition, ...]) -> bool:
+        """Whether a mistake comes about wherever the only condition around it holds, as it does for some values. Whether a resource is there
+        to be read may hang on the condition."""
+        if len(conditions) != 1 or not outcome.mistakes or self.acceptance.is_asked:
+            return False
+        if not formula.program.names <= self.template.parameters.keys():
+            return False
+        if not all(each.sure and each.times >= outcome.tried for each in outcome.mistakes.values()):
+            return False
+        content = conditions[0].content
+        return isinstance(content, Formula) and True in (self.probes.results(content) or ())
 
     def kind_of(self, formula: Formula) -> Any:
         """What makes two expressions alike: that they are the same, or read the same field of resources that are alike."""

@@ -129,6 +129,11 @@ class Acceptance:
         self._reads = [each for content in contents if isinstance(content, Formula) for each in content.program.reads]
         self._answers: dict[tuple[Any, ...], bool] = {}
 
+    @property
+    def is_asked(self) -> bool:
+        """Whether there is a `must` at all."""
+        return bool(self._requirements)
+
     def accepts(self, assignment: Assignment, assumed: dict[Path, Any]) -> bool:
         """Whether what `must` reads besides can be chosen so that none is false, as far as is tried."""
         if not self._requirements or self._known.disregards_must:

@@ -1,0 +1,54 @@
+"""What is looked for in environments: found as in what everything is rendered to, and whatever could not be computed is said."""
+
+import random
+from collections.abc import Iterator
+from typing import Any
+
+from jovial_scaffold.core.comparing.finding import Hit, SearchedView, TextSought, hits_in, numbered, together
+from jovial_scaffold.core.expressions.library.strings import scalar_text
+from jovial_scaffold.core.project import Project
+from tests.fuzz import drivers, lists, shapes
+
+
+def texts(value: Any) -> Iterator[str]:
+    """Every leaf of a value as people see it."""
+    if isinstance(value, dict | list):
+        for each in value.values() if isinstance(value, dict) else value:
+            yield from texts(each)
+    elif isinstance(value, str | bool | int | float):
+        yield scalar_text(value)
+
+
+def all_hits(whole: Project, text: str) -> list[Hit]:
+    """Those of renderings in which everything is judged."""
+    sought = TextSought(text)
+    views = whole.views(whole.environments)
+    return together(numbered([SearchedView(each.label, each.label, hits_in(each, sought), []) for each in views]))
+
+
+def sought_in(chance: random.Random, whole: Project) -> set[str]:
+    """Texts that are there: whole ones, parts of them, the same in capitals."""
+    held = sorted({text for name in whole.environments for each in whole.render(name).resources.values() for text in texts(each.effective)})
+    wanted = {"no such text"}
+    for text in chance.sample(held, min(4, len(held))):
+        start = chance.randrange(len(text)) if text else 0
+        wanted |= {text, text[start : start + 3], text.upper()} - {""}
+    return wanted
+
+
+def attempt(chance: random.Random) -> str:
+    """One project, and some texts of it."""
+    files = chance.choice((shapes, lists, drivers)).project(chance)
+    whole = drivers.loaded(files)
+    wrong = {name: whole.render(name).findings for name in whole.environments}
+    for wanted in sorted(sought_in(chance, whole)):
+        found = drivers.loaded(files).find(wanted)
+        assert found.hits == all_hits(whole, wanted), (wanted, files["line.yaml"])
+        for name, errors in found.errors.items():  # what is wrong before any environment need not be reached in each
+            failed = [
+                each
+                for each in wrong[name]
+                if each.level == "error" and each.environments and not each.id.startswith(("property-", "resource-cycle", "list-key-clash"))
+            ]
+            assert errors or not failed, (wanted, name, failed, files["line.yaml"])
+    return "errors" if any(each.level == "error" for found in wrong.values() for each in found) else "clean"
