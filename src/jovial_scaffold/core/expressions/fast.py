@@ -107,6 +107,8 @@ def _ordering(sign: str, test: Callable[[Any, Any], bool]) -> Callable[[Any, Any
         kind = type(a)
         if kind is type(b) and kind in _SAME_ORDER:
             return test(a, b)
+        if kind not in _SAME_ORDER or type(b) not in _SAME_ORDER:
+            raise NotPlain  # marks are many where much is wrong, and an error is dear
         return bool(careful(a, b))
 
     return compare

@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 from typing import Any, NamedTuple
 
-from jovial_scaffold.core.findings import Finding, Related, without_positions
+from jovial_scaffold.core.findings import Finding, Related, Span, without_positions
 from jovial_scaffold.core.rendering.causes import cause_of
 from jovial_scaffold.core.rendering.computing import whole_doubles
 from jovial_scaffold.core.rendering.instances import Instance, Surroundings
@@ -11,24 +11,26 @@ from jovial_scaffold.core.rendering.tracing import Tracer, tracer_of
 from jovial_scaffold.core.schemas.catalog import ResourceType
 from jovial_scaffold.core.schemas.navigation import subschema
 from jovial_scaffold.core.schemas.shapes import annotated, with_secrets
+from jovial_scaffold.core.schemas.validation import Violation
 from jovial_scaffold.core.templates.advice import advice, of_computed
 from jovial_scaffold.core.templates.model import Dynamic
 from jovial_scaffold.core.templates.properties import violation_message
 from jovial_scaffold.core.text.source import Pointer, part, pointer_text
-from jovial_scaffold.core.words import NOTHING, Operand, Sentence, Value, key_of, say
+from jovial_scaffold.core.words import NOTHING, Sentence, Value, key_of, say
 
 _READ_ONLY = say("{name} is set by the cloud and cannot be written."), say("Remove it; read it from the resource.")
 
 
-class _Fault(NamedTuple):
-    """One thing that is wrong: the end of a finding's id, where, what is said, what was expected; `on_key` where the key is at fault."""
+class Draft(NamedTuple):
+    """What is said of all places where one text gives one wrong value; only their addresses and lines differ."""
 
     id: str
-    pointer: Pointer
     message: Sentence
     hint: Sentence
-    expected: Operand
-    on_key: bool
+    pointer: str
+    related: tuple[Related, ...]
+    group: str
+    cause: Span | None
 
 
 def judged(
@@ -39,14 +41,14 @@ def judged(
         return (), with_secrets(kind.shape, properties)
     notes: list[tuple[str, Pointer]] = []
     marked = annotated(kind.shape, properties, (), notes)  # so that no message can show a secret
-    faults = [_Fault("read-only", pointer, *_READ_ONLY, "", True) for note, pointer in notes if note == "read-only"]
+    faults = [Violation("read-only", pointer, *_READ_ONLY, "", True) for note, pointer in notes if note == "read-only"]
     if kind.takes_integers:
         faults += _doubles(kind, properties)
     read_only = {fault.pointer for fault in faults}
     meant: list[Pointer] = []
     for violation in kind.validator.violations(marked):
         if violation.pointer not in read_only:
-            faults.append(_Fault(*violation[:-1]))
+            faults.append(violation)
             if violation.meant:
                 meant.append((*violation.pointer[:-1], violation.meant))
     tracer = tracer_of(scope) if faults or notes else None
@@ -58,7 +60,7 @@ def judged(
     return (*(fault.pointer for fault in faults), *meant), marked
 
 
-def _doubles(kind: ResourceType, properties: dict[str, Any]) -> Iterator[_Fault]:
+def _doubles(kind: ResourceType, properties: dict[str, Any]) -> Iterator[Violation]:
     """Doubles where the type takes an integer, which JSON Schema would let pass if they are whole."""
     for pointer in whole_doubles(properties):
         if any(each.get("type") == "integer" for each in subschema(kind.schema, pointer)):
@@ -66,17 +68,37 @@ def _doubles(kind: ResourceType, properties: dict[str, Any]) -> Iterator[_Fault]
             for step in pointer:
                 value = part(value, step)
             message = say("{name} takes an integer, and this gives the double {}.", Value(value))
-            yield _Fault("type", pointer, message, say("Write int(…) around the expression."), "an integer", False)
+            yield Violation("type", pointer, message, say("Write int(…) around the expression."), "an integer", False)
 
 
-def _finding(fault: _Fault, instance: Instance, kind: ResourceType, tracer: Tracer) -> Finding:
+def _finding(fault: Violation, instance: Instance, kind: ResourceType, tracer: Tracer) -> Finding:
     missing = fault.id == "missing"
     at = fault.pointer[:-1] if missing else fault.pointer
-    message = violation_message(fault.id, fault.pointer, fault.message, kind, instance.resource.name)
     leaf = tracer.leaf(instance, at)
     computed = isinstance(leaf.compiled, Dynamic)
     inside = computed and (missing or bool(leaf.rest))  # then there is no key to point at
     span = tracer.place(instance, at, (fault.on_key or missing) and not inside)
+    # One text may stand in very many resources, and give the same wrong value.
+    alike = isinstance(leaf.compiled, Dynamic) and not (leaf.rest or leaf.variables or fault.on_key or missing or instance.resource.module)
+    key = (fault, leaf.compiled.content if isinstance(leaf.compiled, Dynamic) else None)
+    draft: Draft | None = tracer.drafts.get(key) if alike else None
+    if draft is None:
+        draft = _draft(fault, instance, kind, tracer, at)
+        if alike:
+            tracer.drafts[key] = draft
+    environments = (instance.scope.parameters.environment,)
+    address, cause = instance.address, draft.cause
+    return Finding(
+        draft.id, "error", draft.message, span, draft.hint, address, draft.pointer, environments, draft.related, draft.group, cause=cause
+    )
+
+
+def _draft(fault: Violation, instance: Instance, kind: ResourceType, tracer: Tracer, at: Pointer) -> Draft:
+    """What is said of a fault, wherever it stands."""
+    missing = fault.id == "missing"
+    message = violation_message(fault.id, fault.pointer, fault.message, kind, instance.resource.name)
+    leaf = tracer.leaf(instance, at)
+    computed = isinstance(leaf.compiled, Dynamic)
     related = tracer.related(tracer.sources(instance, at)) if not fault.on_key else ()
     module = instance.resource.module
     if module is not None and fault.id != "unknown" and fault.pointer and str(fault.pointer[0]) in module.template.parameters:
@@ -89,8 +111,7 @@ def _finding(fault: _Fault, instance: Instance, kind: ResourceType, tracer: Trac
     if computed:
         hint = of_computed(hint, fault.expected)
     cause = None if missing or fault.on_key else cause_of(tracer, instance, at)
-    environments = (instance.scope.parameters.environment,)
-    return Finding(f"property-{fault.id}", "error", message, span, hint, instance.address, where, environments, related, group, cause=cause)
+    return Draft(f"property-{fault.id}", message, hint, where, related, group, cause)
 
 
 def _deprecated(pointer: Pointer, instance: Instance, kind: ResourceType, tracer: Tracer) -> Finding:

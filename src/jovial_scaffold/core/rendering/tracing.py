@@ -107,6 +107,8 @@ class Tracer(Placer):
         self._related: dict[tuple[Source, ...], tuple[Related, ...]] = {}
         #: where values would be mended (`causes.cause_of`), by what their expressions have in common
         self.causes: dict[Any, Span | None] = {}
+        #: what is said of values that are wrong (`judging`), by what is wrong and the text that gives them
+        self.drafts: dict[Any, Any] = {}
 
     def sources(self, instance: Instance, pointer: Pointer) -> list[Source]:
         """The parameters that a rendered value was computed from."""

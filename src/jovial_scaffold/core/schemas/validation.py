@@ -5,13 +5,15 @@ value are judged as far as that is possible without knowing them.
 """
 
 import re
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from contextlib import suppress
-from typing import Any, NamedTuple
+from dataclasses import replace
+from typing import Any
 
 from jovial_scaffold.core.expressions.pending import Pending
 from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.limits import SCHEMA_WEIGHT
+from jovial_scaffold.core.records import record
 from jovial_scaffold.core.schemas.formats import FORMATS, network_of
 from jovial_scaffold.core.schemas.navigation import by_itself, referred, subschema
 from jovial_scaffold.core.schemas.weighing import overweight
@@ -23,7 +25,8 @@ from jovial_scaffold.core.words import NOTHING, Amount, Counted, Derived, Descri
 Explain = Callable[[Any, Pointer, Any, Any], Iterator["Violation"]]
 
 
-class Violation(NamedTuple):
+@record
+class Violation:
     """What a schema says against a value: `id` is the end of a finding's id (`type`, `unknown`, …), `pointer` leads to the part.
 
     `message` has `{name}` where the name of the part belongs. `on_key` means that the key is at fault, not its value;
@@ -42,13 +45,15 @@ class Violation(NamedTuple):
 class Validator:
     """A compiled schema. Raises SchemaError where it is none."""
 
-    __slots__ = ("_compiled", "_stand_ins", "schema")
+    __slots__ = ("_compiled", "_found", "_stand_ins", "schema")
 
     def __init__(self, schema: Any) -> None:
         import jsonschema_rs
 
         self.schema = schema
         self._stand_ins: dict[Pointer, Any] = {}
+        #: what is wrong with a single value at a place, of which very many may be the same
+        self._found: dict[tuple[Any, ...], list[Violation]] = {}
         heavy = overweight(schema)
         if heavy is not None:
             message = say("More than {} {}: they refer to one another.", Amount(SCHEMA_WEIGHT.most), SCHEMA_WEIGHT.unit)
@@ -86,15 +91,23 @@ class Validator:
         # With null in the place of what is not known, so that no message can speak of a stand-in.
         plain, _ = _without_marks(value, (), undecided, hidden, None)
         try:
-            if self._compiled.is_valid(plain):
-                return []
             found = list(self._compiled.iter_errors(plain))
         except ValueError as error:  # a number or nesting that the validator cannot take
             return [Violation("type", (), say("{name} cannot be judged: {}", _first_line(error)), NOTHING, "")]
-        violations = [violation for error in found for violation in _explained(error, plain, undecided, hidden, self.schema)]
+        violations = [violation for error in found for violation in self._explained(error, plain, undecided, hidden)]
         meant = {(*violation.pointer[:-1], violation.meant) for violation in violations if violation.meant}
         # A misspelt key is one mistake: that the right one is then missing is not said as well.
         return [violation for violation in violations if not (violation.id == "missing" and violation.pointer in meant)]
+
+    def _explained(self, error: Any, whole: Any, undecided: set[Pointer], hidden: set[Pointer]) -> Iterable[Violation]:
+        """What an error says; the same objects where it says the same of an equal value at the same place."""
+        value = error.instance
+        if undecided or hidden or type(value) not in _PLAIN or error.kind.name == "falseSchema":
+            return _explained(error, whole, undecided, hidden, self.schema)
+        key = (*error.instance_path, _WHERE, *error.schema_path, type(value), value)
+        if key not in self._found:
+            self._found[key] = list(_explained(error, whole, undecided, hidden, self.schema))
+        return self._found[key]
 
     def is_valid(self, value: Any) -> bool:
         """Whether a value without marks is valid; one that the validator cannot take is not."""
@@ -172,6 +185,7 @@ def _schema_fault(error: Any) -> Sentence:
 
 
 _PLAIN = frozenset((str, int, bool, float, type(None)))
+_WHERE = object()  # between a place in a value and the one in its schema
 
 
 def _without_marks(
@@ -445,7 +459,7 @@ def _within_form(branch: dict[str, Any], pointer: Pointer, value: Any, root: Any
     meant = {(*each.pointer[:-1], each.meant) for each in found if each.meant}
     for each in found:
         if not (each.id == "missing" and each.pointer in meant):
-            yield each._replace(pointer=(*pointer, *each.pointer))
+            yield replace(each, pointer=(*pointer, *each.pointer))
 
 
 def _other(error: Any, pointer: Pointer, value: Any, schema: Any) -> Iterator[Violation]:

@@ -100,7 +100,7 @@ class _Caster:
             ast.Starred(value=loaded("head"), ctx=ast.Load()),
             called(loaded("Later"), ast.Lambda(args=parameters(), body=properties)),
             ast.Constant(None),
-            self._condition(resource.when) if resource.when is not None else ast.Constant(None),
+            self._when(resource),
             ast.Constant(None),
             self._after(resource),
             ast.Constant(resource.keep),
@@ -189,8 +189,6 @@ class _Caster:
         when: ast.expr = ast.Constant(None)
         if compiled.when is not None:
             when = self._condition(compiled.when)
-            if isinstance(compiled.when.content, Formula):
-                self._constants += [self._constant(each) for each in compiled.when.content.program.constants]
         entries: list[ast.expr] = []
         for name, item in compiled.entries:
             written, is_known = self._value(item)
@@ -200,15 +198,26 @@ class _Caster:
         return called(loaded("MapValue"), elements, self._origin(compiled.origin), when), is_described
 
     def _condition(self, condition: Condition) -> ast.expr:
-        """A condition, whose numbers are the same everywhere."""
-        woven = self._woven(condition.origin.pointer)
-        if isinstance(woven, Woven):
-            self._fixed.update(woven.numbers)
+        """A condition; the constants of an expression are noted."""
         content = condition.content
-        written = self._constant(content) if isinstance(content, Formula) else self._value(content)[0]
         if not isinstance(content, Formula):
+            written = self._value(content)[0]
             self._constants.pop()
+        elif isinstance(woven := self._woven(condition.origin.pointer), Woven) and not woven.is_integer:
+            written = self._formula(content, woven)
+        else:
+            written = self._constant(content)
+            self._constants += map(self._constant, content.program.constants)
         return called(loaded("Condition"), written, self._origin(condition.origin))
+
+    def _when(self, resource: Resource) -> ast.expr:
+        """The condition of a whole resource, which is nothing of its shape."""
+        if resource.when is None:
+            return ast.Constant(None)
+        before = len(self._constants)
+        written = self._condition(resource.when)
+        del self._constants[before:]
+        return written
 
     def _after(self, resource: Resource) -> ast.expr:
         entries: list[ast.expr] = [
