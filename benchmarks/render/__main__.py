@@ -41,6 +41,11 @@ def prepared(folder: Path) -> Path:
     return folder
 
 
+def checked(jovial: str, folder: Path) -> list[str]:
+    """A check; that it ends with 1, which says that there are findings, is no failure."""
+    return ["sh", "-c", f"{jovial} check --project {folder} || test $? -eq 1"]
+
+
 def grown(dimension: Dimension, jovial: str) -> None:
     """A check of a small and a large project of one dimension: its ratio to the reference, and how it grows."""
     with tempfile.TemporaryDirectory() as temporary:
@@ -49,8 +54,10 @@ def grown(dimension: Dimension, jovial: str) -> None:
         for size, folder in zip((_LEAST, *dimension.sizes), (Path(temporary) / "least", *folders), strict=True):
             write(folder, dimension.make(size))
             prepared(folder)
-            # Exit code 1 says that there are findings, of which one dimension is made.
-            commands[f"check {size}"] = ["sh", "-c", f"{jovial} check --project {folder} || test $? -eq 1"]
+            found = Project.load(folder, Overrides(dict(os.environ))).check().findings if size < dimension.sizes[0] else ()
+            # What is said would be measured, too; that a parameter is unused is said once.
+            assert dimension.is_wrong or {each.id for each in found} <= {"parameter-unused", "value-unused"}, [each.id for each in found]
+            commands[f"check {size}"] = checked(jovial, folder)
         commands["reference"] = [sys.executable, str(_HERE / "reference.py"), str(folders[-1])]
         seconds = process_seconds(commands, 2)
     small, large = (max(seconds[f"check {size}"] - seconds[f"check {_LEAST}"], 0.001) for size in dimension.sizes)
@@ -97,13 +104,32 @@ def whole(base: Path, jovial: str) -> list[bool]:
     return met
 
 
+def cold(base: Path, jovial: str) -> list[bool]:
+    """The same with a `$when` of its own for each eight resources, and three rules; then with a hundred, and with 4,000 findings."""
+    for name, rules, wrong in (("clean", 3, 0), ("few", 3, 40), ("wrong", 3, 4_000), ("rules", 100, 0)):
+        write_project(base / name, 4_000, own_conditions=True, rules=rules, wrong=wrong)
+    prepared(base / "clean")
+    commands = {name: checked(jovial, base / name) for name in ("clean", "few", "wrong", "rules")}
+    commands["reference"] = [sys.executable, str(_HERE / "reference.py"), str(base / "clean")]
+    on_one = shutil.which("taskset")
+    if on_one is not None:
+        commands["one"] = [on_one, "-c", str(min(os.sched_getaffinity(0))), *commands["clean"]]
+    seconds = process_seconds(commands, _ROUNDS)
+    return [
+        report("check with conditions and rules / reference", seconds["clean"], seconds["reference"], 6),
+        *([report("the same on one processor / reference", seconds["one"], seconds["reference"], 8)] if on_one is not None else []),
+        report("with 100 rules / with three", seconds["rules"], seconds["clean"], 2),
+        report("with 4,000 findings / with 40", seconds["wrong"], seconds["few"], 1.5),
+    ]
+
+
 def main(wanted: list[str]) -> int:
     """Exit code 1 where an aim is missed."""
     jovial = shutil.which("jovial") or str(Path(sys.executable).with_name("jovial"))
     met = []
     if not wanted:
         with tempfile.TemporaryDirectory() as temporary:
-            met = whole(Path(temporary), jovial)
+            met = [*whole(Path(temporary), jovial), *cold(Path(temporary) / "cold", jovial)]
     for dimension in DIMENSIONS:
         if not wanted or dimension.name in wanted:
             grown(dimension, jovial)

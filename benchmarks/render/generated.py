@@ -24,21 +24,57 @@ resources:
 """
 
 
-def write_project(folder: Path, resources: int, environments: tuple[str, ...] = ENVIRONMENTS) -> int:
-    """Write a project with about two resources for each distinct expression; gives the bytes of YAML."""
+_RULES = (
+    ("fulmar.queue", "self.wait_hours < {}", 200),
+    ("fulmar.bucket", "self.encrypted && self.retention_days < {}", 9_000),
+    ("fulmar.machine_group", "self.copies < {}", 300),
+)
+
+
+def write_project(
+    folder: Path,
+    resources: int,
+    environments: tuple[str, ...] = ENVIRONMENTS,
+    own_conditions: bool = False,
+    rules: int = 0,
+    wrong: int = 0,
+) -> int:
+    """Write a project with about two resources for each distinct expression; gives the bytes of YAML.
+
+    With `own_conditions`, each eight resources, which read one another, have a `$when` that no others have. So many `rules` judge three of
+    the types, and so many resources are `wrong` in one line.
+    """
     parts = [_HEAD]
-    parts += [_resource(number) for number in range(resources)]
+    for number in range(resources):
+        written = _resource(number)
+        if number < wrong:
+            written = written.replace("tags: ${tags}", "tags: ${line}")
+        head, body = written.split("\n", 1)
+        parts.append(f"{head}\n{_condition(number // 8) if own_conditions else ''}{body}")
     text = "".join(parts)
     folder.mkdir(parents=True, exist_ok=True)
     (folder / "line.yaml").write_text(text)
     entries = "".join(f"  {name}: {{parameters: [{name}.yaml]}}\n" for name in environments)
-    (folder / "jovial.yaml").write_text(f"project: generated\ntemplate: line.yaml\ncatalogs: [fulmar]\nenvironments:\n{entries}")
+    rulesets = "rulesets: [house.yaml]\n" if rules else ""
+    (folder / "jovial.yaml").write_text(f"project: generated\ntemplate: line.yaml\ncatalogs: [fulmar]\n{rulesets}environments:\n{entries}")
+    if rules:
+        (folder / "house.yaml").write_text("ruleset: house\nrules:\n" + "".join(map(_rule, range(rules))))
     for number, name in enumerate(environments):
         (folder / f"{name}.yaml").write_text(
             f"line: alp\nsetting: {ENVIRONMENTS[number % 3]}\nrange: 10.{number}.0.0/16\ncopies: {number % 3 + 1}\nhours: {number % 9 + 4}\n"
             "password: {$secret: {env: DESK_PASSWORD}}\n"
         )
     return len(text)
+
+
+def _condition(group: int) -> str:
+    """One that holds in every environment, or, of every fourth group, in some."""
+    return f"    $when: hours * {group + 2} > {(group + 2) * (5 if group % 4 == 1 else 3)}\n"
+
+
+def _rule(number: int) -> str:
+    kind, condition, least = _RULES[number % 3]
+    return f'  rule_{number}: {{because: The line has bounds., applies: [{kind}], require: "{condition.format(least + number)}"}}\n'
 
 
 def _resource(number: int) -> str:

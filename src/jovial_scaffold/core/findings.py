@@ -121,14 +121,16 @@ def absorbed(static: Iterable[Finding], others: Iterable[Finding]) -> list[Findi
     for each in static:
         found.setdefault((_SAME.get(each.id, each.id), each.cause or each.span), []).append((each, []))
     for finding in others:
-        through = [each.span for each in finding.related if each.message.template == _FAILS_HERE]
         id = _SAME.get(finding.id, finding.id)
-        same = next((found[id, place] for place in (finding.cause, finding.span, *through) if (id, place) in found), None)
+        same = found.get((id, finding.cause)) or found.get((id, finding.span))
+        if same is None:
+            through = [each.span for each in finding.related if each.message.template == _FAILS_HERE]
+            same = next((found[id, place] for place in through if (id, place) in found), None)
         if same is None:
             rest.append(finding)
             continue
         # Of several at one place, the one about the same property.
-        number = next((index for index, (each, _) in enumerate(same) if each.pointer == finding.pointer), 0)
+        number = next((index for index, (each, _) in enumerate(same) if each.pointer == finding.pointer), 0) if len(same) > 1 else 0
         same[number][1].append(finding)
     return [*(_with(each, seen) if seen else each for several in found.values() for each, seen in several), *rest]
 
@@ -137,16 +139,19 @@ def _with(static: Finding, seen: Sequence[Finding]) -> Finding:
     """A finding that holds for all environments, with those that show it in some: the value of the first, and what to do about that one."""
     shown = seen[0] if static.id == seen[0].id and static.span == seen[0].span and not static.environments else static
     related = dict.fromkeys(static.related)
+    environments = dict.fromkeys(static.environments)
+    level = static.level
     for each in seen:
         related.update(dict.fromkeys(each.related))
-    return replace(
-        static,
-        level="error" if "error" in (static.level, *(each.level for each in seen)) else static.level,
-        message=shown.message,
-        hint=next((each.hint for each in (shown, static, *seen) if each.hint), NOTHING),
-        environments=tuple(dict.fromkeys((*static.environments, *(name for each in seen for name in each.environments)))),
-        also_at=_also_at(static, *seen),
-        related=tuple([each for each in related if each.span != static.span])[: RELATED_PLACES.most],
+        environments.update(dict.fromkeys(each.environments))
+        level = "error" if each.level == "error" else level
+    hint = shown.hint or static.hint or next((each.hint for each in seen if each.hint), NOTHING)
+    places = tuple([each for each in related if each.span != static.span])[: RELATED_PLACES.most]
+    also_at = _also_at(static, *seen)
+    # One by one, since `replace` takes several times as long, and these may be very many.
+    return Finding(
+        *(static.id, level, shown.message, static.span, hint, static.address, static.pointer, tuple(environments), places, static.group),
+        *(also_at, static.cause, static.rule, static.because, static.fix),
     )
 
 
@@ -167,7 +172,8 @@ def _join(same: list[Finding], rank: dict[str, int]) -> Finding:
 
 def _also_at(*same: Finding) -> tuple[tuple[str, tuple[str, ...]], ...]:
     """All addresses of what is one mistake, by environment; nothing where there is one only."""
-    if not any(each.also_at for each in same) and len({each.where for each in same}) == 1:
+    first = same[0]
+    if all(each.address == first.address and each.pointer == first.pointer and not each.also_at for each in same):
         return ()
     places: dict[str, set[str]] = {}
     for finding in same:

@@ -4,7 +4,7 @@ from collections import Counter
 from collections.abc import Callable, Iterator, Sequence
 from typing import TYPE_CHECKING
 
-from jovial_scaffold.core.findings import LEVELS, Finding, Span
+from jovial_scaffold.core.findings import LEVELS, Finding, Related, Span
 from jovial_scaffold.core.text.source import Source
 from jovial_scaffold.reports.terminal import Style, cells, wrapped
 from jovial_scaffold.reports.words import counted, listed, said, visible
@@ -21,10 +21,13 @@ SourceOf = Callable[[str], Source | None]
 
 def findings_text(findings: Sequence[Finding], source_of: SourceOf, style: Style, every_environment: Sequence[str], base: str = "") -> str:
     """All findings, one paragraph each. `base` is put before file names, so that they can be opened from where the user is."""
-    return "\n".join("\n".join(_paragraph(finding, source_of, style, every_environment, base)) + "\n" for finding in findings)
+    related: dict[Related, list[str]] = {}  # one line of a parameter file may stand behind very many findings
+    return "\n".join("\n".join(_paragraph(finding, source_of, style, every_environment, base, related)) + "\n" for finding in findings)
 
 
-def _paragraph(finding: Finding, source_of: SourceOf, style: Style, every: Sequence[str], base: str) -> Iterator[str]:
+def _paragraph(
+    finding: Finding, source_of: SourceOf, style: Style, every: Sequence[str], base: str, known: dict[Related, list[str]]
+) -> Iterator[str]:
     span = finding.span
     place = f"{style.paint('place', visible(_place(span, base)))}  " if span else ""
     yield f"{place}{style.paint(finding.level, finding.level)}  {style.paint('faint', finding.id)}"
@@ -32,7 +35,9 @@ def _paragraph(finding: Finding, source_of: SourceOf, style: Style, every: Seque
     if span:
         yield from snippet(span, source_of(span.file), style, finding.level)
     for related in finding.related:
-        yield from wrapped(f"{visible(_place(related.span, base))} {visible(said(related.message))}", style.width, "  ")
+        if related not in known:
+            known[related] = wrapped(f"{visible(_place(related.span, base))} {visible(said(related.message))}", style.width, "  ")
+        yield from known[related]
     where = _where(finding, every)
     closing = " ".join(part for part in (where, visible(said(finding.hint))) if part)
     yield from wrapped(closing, style.width, "  ")

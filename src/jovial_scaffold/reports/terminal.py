@@ -98,6 +98,8 @@ def cut_within(text: str, width: int) -> str:
 
 def wrapped(text: str, width: int, indent: str) -> list[str]:
     """Words on lines of a width, each after an indent; what stands in back-quotes is one word, and may need a line of its own."""
+    if len(text) <= width - len(indent) and text.isascii() and " ".join(text.split()) == text:
+        return [indent + text] if text else []
     lines: list[str] = []
     line = ""
     for word in _WORD.findall(text):

@@ -34,19 +34,23 @@ class Draft(NamedTuple):
 
 
 def judged(
-    scope: Surroundings, instance: Instance, kind: ResourceType, properties: dict[str, Any]
+    scope: Surroundings, instance: Instance, kind: ResourceType, properties: dict[str, Any], marked: dict[str, Any] | None = None
 ) -> tuple[tuple[Pointer, ...], dict[str, Any]]:
-    """Report what the type's schema says against the properties; the pointers of what is at fault, and the properties with secrets marked."""
+    """Report what the type's schema says against the properties; the pointers of what is at fault, and the properties with secrets marked.
+    Where those are known as `marked`, nothing can be said but that they do not fit."""
     if scope.shared.meter.findings <= 0:
         return (), with_secrets(kind.shape, properties)
     notes: list[tuple[str, Pointer]] = []
-    marked = annotated(kind.shape, properties, (), notes)  # so that no message can show a secret
-    faults = [Violation("read-only", pointer, *_READ_ONLY, "", True) for note, pointer in notes if note == "read-only"]
-    if kind.takes_integers:
-        faults += _doubles(kind, properties)
+    faults: list[Violation] = []
+    is_wrong = marked is not None
+    if marked is None:
+        marked = annotated(kind.shape, properties, (), notes)  # so that no message can show a secret
+        faults += [Violation("read-only", pointer, *_READ_ONLY, "", True) for note, pointer in notes if note == "read-only"]
+        if kind.takes_integers:
+            faults += _doubles(kind, properties)
     read_only = {fault.pointer for fault in faults}
     meant: list[Pointer] = []
-    for violation in kind.validator.violations(marked):
+    for violation in kind.validator.violations(marked, is_wrong):
         if violation.pointer not in read_only:
             faults.append(violation)
             if violation.meant:

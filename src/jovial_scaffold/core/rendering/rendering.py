@@ -18,7 +18,7 @@ from jovial_scaffold.core.rendering.judging import judged, report_clashes
 from jovial_scaffold.core.rendering.plan import Plan, Plans
 from jovial_scaffold.core.rendering.results import RenderedDocument, RenderedResource, Rendering
 from jovial_scaffold.core.rendering.searching import Searching
-from jovial_scaffold.core.rendering.shapes import marked_if_valid
+from jovial_scaffold.core.rendering.shapes import marked_and_judged
 from jovial_scaffold.core.templates.model import Template
 from jovial_scaffold.core.text.source import Pointer
 from jovial_scaffold.core.text.unknown import UNKNOWN
@@ -241,12 +241,11 @@ def rendered(scope: Surroundings, instance: Instance) -> EvaluatedResource:
     known = False
     kind = resource.type
     if kind is not None:
-        marked = marked_if_valid(*instance.computed, properties, kind) if instance.computed is not None else None
-        known = marked is not None
-        if marked is not None:
+        marked, known = marked_and_judged(*instance.computed, properties, kind) if instance.computed is not None else (None, False)
+        if known and marked is not None:
             properties = marked
         else:
-            faulty, properties = judged(scope, instance, kind, properties)
+            faulty, properties = judged(scope, instance, kind, properties, marked)
     if kind is not None and kind.lists.keyed:
         report_clashes(scope, instance, kind, properties)
     type_text = kind.id if kind else resource.type_text

@@ -250,17 +250,17 @@ def _function(body: ast.expr, *names: str) -> ast.Expression:
     return ast.Expression(ast.Lambda(args=parameters(*names), body=body))
 
 
-def marked_if_valid(
+def marked_and_judged(
     code: Code, values: Values, constants: Constants, properties: dict[str, Any], kind: ResourceType
-) -> dict[str, Any] | None:
-    """The properties with secrets marked, where they hold nothing unknown and no doubles, and nothing can be said against them; None where a
-    careful look has to decide."""
+) -> tuple[dict[str, Any] | None, bool]:
+    """The properties with secrets marked, and whether they are valid with values that fit in the places of what is pending; None where they
+    hold something unknown or doubles, or where more is to be said than what the validator says."""
     judged = marked = properties
     if kind.shape.marks:
         notes: list[tuple[str, Pointer]] = []
         marked = annotated(kind.shape, properties, (), notes)
         if notes:
-            return None
+            return None, False
     types = tuple(map(type, values))
     look = code.looks.get(types)
     if look is None:
@@ -272,10 +272,10 @@ def marked_if_valid(
         if type(instead) is Pending:
             instead = kind.validator.stand_in(code.places[index])
         elif not is_plain(instead):
-            return None
+            return None, False
         if instead is not value:
             stand_ins = stand_ins or list(values)
             stand_ins[index] = instead
     if stand_ins is not None:
         judged = code.build(tuple(stand_ins), constants)
-    return marked if kind.validator.is_valid(judged) else None
+    return marked, kind.validator.is_valid(judged)

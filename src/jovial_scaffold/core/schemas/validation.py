@@ -6,7 +6,6 @@ value are judged as far as that is possible without knowing them.
 
 import re
 from collections.abc import Callable, Iterable, Iterator
-from contextlib import suppress
 from dataclasses import replace
 from typing import Any
 
@@ -76,18 +75,12 @@ class Validator:
     def __reduce__(self) -> tuple[type["Validator"], tuple[Any]]:
         return Validator, (self.schema,)  # what is compiled stays in its process
 
-    def violations(self, value: Any) -> list[Violation]:
-        """All that is wrong with a value; empty where nothing is."""
+    def violations(self, value: Any, is_wrong: bool = False) -> list[Violation]:
+        """All that is wrong with a value; empty where nothing is. `is_wrong` says that it is known not to fit, whatever stands in for marks."""
         undecided: set[Pointer] = set()
         hidden: set[Pointer] = set()
-        try:
-            if self._compiled.is_valid(value):
-                return []
-        except ValueError:  # there are marks in it: does it fit with other values in their places?
-            plain, _ = _without_marks(value, (), set(), set(), self.stand_in)
-            with suppress(ValueError):
-                if self._compiled.is_valid(plain):
-                    return []
+        if not is_wrong and self._fits(value):
+            return []
         # With null in the place of what is not known, so that no message can speak of a stand-in.
         plain, _ = _without_marks(value, (), undecided, hidden, None)
         try:
@@ -99,12 +92,24 @@ class Validator:
         # A misspelt key is one mistake: that the right one is then missing is not said as well.
         return [violation for violation in violations if not (violation.id == "missing" and violation.pointer in meant)]
 
+    def _fits(self, value: Any) -> bool:
+        """Whether a value is valid, with values that fit in the places of its marks."""
+        try:
+            return self._compiled.is_valid(value)
+        except ValueError:
+            plain, _ = _without_marks(value, (), set(), set(), self.stand_in)
+            return self.is_valid(plain)
+
     def _explained(self, error: Any, whole: Any, undecided: set[Pointer], hidden: set[Pointer]) -> Iterable[Violation]:
         """What an error says; the same objects where it says the same of an equal value at the same place."""
+        pointer = tuple(error.instance_path)
+        if pointer in undecided:  # as most are where something is pending
+            return ()
         value = error.instance
-        if undecided or hidden or type(value) not in _PLAIN or error.kind.name == "falseSchema":
+        is_marked = any(pointer[: len(place)] == place for places in (undecided, hidden) for place in places)
+        if is_marked or type(value) not in _PLAIN or error.kind.name == "falseSchema":
             return _explained(error, whole, undecided, hidden, self.schema)
-        key = (*error.instance_path, _WHERE, *error.schema_path, type(value), value)
+        key = (pointer, tuple(error.schema_path), type(value), value)
         if key not in self._found:
             self._found[key] = list(_explained(error, whole, undecided, hidden, self.schema))
         return self._found[key]
@@ -185,7 +190,6 @@ def _schema_fault(error: Any) -> Sentence:
 
 
 _PLAIN = frozenset((str, int, bool, float, type(None)))
-_WHERE = object()  # between a place in a value and the one in its schema
 
 
 def _without_marks(

@@ -20,7 +20,7 @@ from jovial_scaffold.core.expressions.placeholders import Formula, Joined, Omitt
 from jovial_scaffold.core.expressions.program import Program
 from jovial_scaffold.core.expressions.references import references
 from jovial_scaffold.core.expressions.scopes import Scope
-from jovial_scaffold.core.expressions.syntax import Name, Node, Operation, Select
+from jovial_scaffold.core.expressions.syntax import Node, Operation
 from jovial_scaffold.core.expressions.types import ANY, Abstract, Type, has_abstract, type_of_value, type_of_values
 from jovial_scaffold.core.expressions.values import NONE, Optional
 from jovial_scaffold.core.findings import Finding, Span
@@ -31,11 +31,11 @@ from jovial_scaffold.core.templates.absences import Without, what_is_false
 from jovial_scaffold.core.templates.advice import advice
 from jovial_scaffold.core.templates.around import Around, is_held, names_read
 from jovial_scaffold.core.templates.compiling import default_part, formulas_of, reads_nothing_of, written_span
-from jovial_scaffold.core.templates.families import Families
+from jovial_scaffold.core.templates.families import Families, same_program
 from jovial_scaffold.core.templates.fitting import Fitting, PropertyPlace, condition_fault, omittable_fault, text_fault
 from jovial_scaffold.core.templates.joined_texts import JoinedTexts
 from jovial_scaffold.core.templates.knowledge import Assignment, Environments, Knowledge, Known
-from jovial_scaffold.core.templates.mistakes import ELSEWHERE, Mistake, Outcome, Place, finding_of, mistakes_of
+from jovial_scaffold.core.templates.mistakes import ELSEWHERE, Mistake, Outcome, Place, findings_of
 from jovial_scaffold.core.templates.model import (
     Compiled,
     Condition,
@@ -234,10 +234,10 @@ class _TypeCheck:
             if type(compiled) is not Constant and name not in quiet:
                 self.value(compiled, place._replace(property=_property(resource, name)))
 
-    def is_quiet(self, resource: Resource, name: str, compiled: Compiled) -> bool:
-        """Whether nothing is wrong with a property, wherever it stands."""
+    def is_quiet(self, resource: Resource, name: str, compiled: Compiled, there: bool) -> bool:
+        """Whether nothing is wrong with a property, wherever it stands; `there` says whether every resource that it reads is there."""
         said, trials = len(self.findings), self.known.knowledge.trials
-        self.value(compiled, Place(resource.name, 2, property=_property(resource, name)))
+        self.value(compiled, Place(resource.name, 2, property=_property(resource, name), there=there))
         if len(self.findings) == said:
             return True
         del self.findings[said:]
@@ -334,7 +334,7 @@ class _TypeCheck:
             self.formula(content.formula, compiled.origin, place, partial(self.omittable_faults, place), role="omittable")
         elif isinstance(content, Joined):
             # What is joined has only to be a text, whatever property it is put in.
-            joined_place = Place(place.address, place.prefix, place.loops, place.conditions, ELSEWHERE, place.names)
+            joined_place = place._replace(property=ELSEWHERE)
             said = len(self.findings)
             known = True
             parts: list[str | Type] = []
@@ -388,13 +388,14 @@ class _TypeCheck:
         around = _around(place)
         if around is not None:
             # The same expression in the same property of many resources is looked at once, as long as nothing is wrong with it.
-            key = (self.kind_of(formula), place.property.type_id, place.property.pointer, role, around)
+            key = (self.kind_of(formula, place.there), place.property.type_id, place.property.pointer, role, around)
             if key in self.sound:
                 return self.sound[key]
             said = len(self.findings)
             if place.conditions:
                 # What is right wherever it stands is right behind a condition, too; most conditions are of one resource only.
-                outcome = self.formula(formula, origin, place._replace(conditions=()), judge, comparing, role)
+                bare = place._replace(conditions=(), there=self.are_there(formula, place))
+                outcome = self.formula(formula, origin, bare, judge, comparing, role)
                 if len(self.findings) == said or self.is_always_wrong(formula, outcome, place.conditions):
                     return outcome
                 del self.findings[said:]
@@ -429,14 +430,21 @@ class _TypeCheck:
         if not all(each.sure and each.times >= outcome.tried for each in outcome.mistakes.values()):
             return False
         content = conditions[0].content
-        return isinstance(content, Formula) and True in (self.probes.results(content) or ())
+        return isinstance(content, Formula) and self.probes.can_hold(content)
 
-    def kind_of(self, formula: Formula) -> Any:
+    def are_there(self, formula: Formula, place: Place) -> bool:
+        """Whether an expression reads resources that may be absent, and the condition of each is around it."""
+        read = formula.program.names & self.conditional
+        return bool(read) and all(self.is_there(self.template.resources[name], place) for name in read)
+
+    def is_there(self, resource: Resource, place: Place) -> bool:
+        """Whether a resource that may be absent is there at a place, since its condition holds there."""
+        return place.there or any(same_program(each, resource.when) for each in place.conditions)
+
+    def kind_of(self, formula: Formula, there: bool) -> Any:
         """What makes two expressions alike: that they are the same, or read the same field of resources that are alike."""
-        node = formula.node
-        if isinstance(node, Select) and not node.optional and isinstance(node.operand, Name):
-            return self.families.field_of(node.operand.name, node.field) or formula.program
-        return formula.program
+        read = formula.program.only_read
+        return (self.families.field_of(*read, there) if read is not None else None) or formula.program
 
     def judged(self, formula: Formula, origin: Origin, place: Place, judge: Any, comparing: bool, role: str) -> Outcome:
         """All values that an expression may read are tried where they are few. Else its types are judged, and values only where those leave a
@@ -448,7 +456,7 @@ class _TypeCheck:
             outcome = self.turned_out(formula, place, judge, role)
             if around is not None:  # else it hangs on names that the key does not tell
                 self.outcomes[key] = outcome
-        self.findings += [finding_of(mistake, outcome, formula, origin, place) for mistake in mistakes_of(outcome)]
+        self.findings += findings_of(outcome, formula, origin, place)
         if comparing and not outcome.mistakes:
             self.comparisons(formula, origin, place, outcome)
         return outcome
@@ -687,8 +695,7 @@ class _TypeCheck:
         for name in sorted(formula.program.names & self.conditional):
             resource = self.template.resources[name]
             assert resource.when is not None and isinstance(resource.when.content, Formula)
-            guarded = any(each.content is resource.when.content or _same_program(each, resource.when) for each in place.conditions)
-            if guarded or all(each.optional for each in formula.program.reads if each.name == name):
+            if self.is_there(resource, place) or all(each.optional for each in formula.program.reads if each.name == name):
                 continue  # it is there wherever this is, or only asked for
             if name not in self.false_where_absent:
                 self.false_where_absent[name] = what_is_false(self.template, resource.when)
@@ -746,7 +753,7 @@ def _around(place: Place) -> tuple[Any, ...] | None:
     if place.names:
         return None
     if not place.loops and not place.conditions:
-        return ()
+        return (place.there,)
     found: list[Any] = []
     for condition in (*(loop.over for loop in place.loops), *place.conditions):
         if not isinstance(condition.content, Formula):
@@ -759,7 +766,3 @@ def _declared(name: str, schema: dict[str, Any], role: str) -> PropertyPlace:
     """A declaration's schema as that of a property of the same name."""
     whole = {"properties": {name: schema}, "types": schema.get("types", {})}
     return PropertyPlace(whole, f"{role} {name}", (name,))
-
-
-def _same_program(one: Condition, other: Condition) -> bool:
-    return isinstance(one.content, Formula) and isinstance(other.content, Formula) and one.content.program is other.content.program

@@ -14,7 +14,7 @@ from jovial_scaffold.core.expressions.placeholders import Formula, Joined
 from jovial_scaffold.core.expressions.program import Program
 from jovial_scaffold.core.expressions.scopes import Scope
 from jovial_scaffold.core.expressions.syntax import Call, Conditional, Literal, Name, Node, Operation, Select, children
-from jovial_scaffold.core.expressions.types import INT, MOST_OPTIONS, Abstract, Type, has_abstract, type_of_value
+from jovial_scaffold.core.expressions.types import Abstract, Type, has_abstract, type_of_value, type_of_values
 from jovial_scaffold.core.limits import FEW_COMBINATIONS
 from jovial_scaffold.core.schemas.keywords import is_by_property
 from jovial_scaffold.core.schemas.shapes import annotated
@@ -22,7 +22,7 @@ from jovial_scaffold.core.templates.fitting import Fitting, PropertyPlace
 from jovial_scaffold.core.templates.joined_texts import JoinedTexts
 from jovial_scaffold.core.templates.knowledge import Known
 from jovial_scaffold.core.templates.mistakes import ELSEWHERE
-from jovial_scaffold.core.templates.model import Compiled, Constant, Dynamic, ListValue, MapValue, Resource, ResourceShape
+from jovial_scaffold.core.templates.model import Compiled, Condition, Constant, Dynamic, ListValue, MapValue, Resource, ResourceShape
 from jovial_scaffold.core.templates.properties import written_out
 from jovial_scaffold.core.templates.shapes import constants_of
 from jovial_scaffold.core.templates.trials import choices_of
@@ -30,13 +30,14 @@ from jovial_scaffold.core.text.source import Pointer
 
 LEAST = 8  # resources of one shape, for fewer of which a proof is not worth while
 _BOUND = 2**62  # integers beyond it may be too large once something is done with them
+_OF_ANY = {"string": 0, "slug": 0, "carve": 2}  # functions, each with the argument of which the value does not matter, as far as types tell
 _ARITHMETIC = frozenset(("+", "-", "*", "%"))
 _Constants = Sequence[tuple[Any, ...]]
 
 
 class Families:
     """The families of one template: resources of one type and shape, without loops. `looked_at` looks at a property of one of them, and says
-    whether nothing was found."""
+    whether nothing was found; what it is told last is whether every resource that they read is there."""
 
     def __init__(
         self,
@@ -44,7 +45,7 @@ class Families:
         fitting: Fitting,
         texts: JoinedTexts,
         conditional: frozenset[str],
-        looked_at: Callable[[Resource, str, Compiled], bool],
+        looked_at: Callable[[Resource, str, Compiled, bool], bool],
     ) -> None:
         self._known = known
         self._fitting = fitting
@@ -80,20 +81,23 @@ class Families:
         kind = members[0].type
         if kind is None or not members[0].shape.is_whole or not is_by_property(kind.schema):
             return False
+        entries = members[0].properties.entries
         for index, (name, _, constants) in enumerate(_properties(members)):
             validator = self._fitting.validator(PropertyPlace(kind.schema, kind.id, (name,)))
             if validator is None:
                 return False
+            written = _written_in(entries[index][1])
             seen = set()
             for member, own in zip(members, constants, strict=True):
-                key = (own, tuple(map(type, own)))  # true, 1 and 1.0 are equal
+                key = tuple([(type(own[each]), own[each]) for each in written])  # true, 1 and 1.0 are equal
                 try:
                     if key in seen:
                         continue
                     seen.add(key)
                 except TypeError:
                     pass  # a list or map is among them
-                value = written_out(member.properties.entries[index][1])
+                compiled = entries[index][1]
+                value = own[0] if isinstance(compiled, Constant) else written_out(member.properties.entries[index][1])
                 notes: list[tuple[str, Pointer]] = []
                 marked = annotated(kind.shape, {name: value}, (), notes)
                 if notes or validator.violations(marked[name]):
@@ -103,80 +107,86 @@ class Families:
     def _found(self, members: list[Resource]) -> Iterator[str]:
         first, kind = members[0], members[0].type
         assert kind is not None
+        there = all(map(self._reads_what_is_there, members))
         for name, compiled, constants in _properties(members):
             place = PropertyPlace(kind.schema, kind.id, (name,))
-            if self._looked_at(first, name, compiled) and self._are_alike(compiled, place, constants):
+            if self._looked_at(first, name, compiled, there) and self._are_alike(compiled, place, constants, there):
                 yield name
 
-    def _are_alike(self, compiled: Compiled, place: PropertyPlace, constants: _Constants) -> bool:
+    def _reads_what_is_there(self, member: Resource) -> bool:
+        """Whether each resource that one of them reads is there wherever that is, since they have the same condition."""
+        read = {*member.shape.reads, *(member.constants[index] for index, _ in member.shape.holes)} & self._conditional
+        return all(same_program(member.when, self._known.template.resources[name].when) for name in read)
+
+    def _are_alike(self, compiled: Compiled, place: PropertyPlace, constants: _Constants, there: bool) -> bool:
         """Whether nothing is wrong with a part of all members, as nothing is with that of one; `constants` are those of the part."""
         if isinstance(compiled, Constant):
             return True  # which is judged with the whole
         if isinstance(compiled, Dynamic):
             content = compiled.content
             if isinstance(content, Joined):
-                return self._is_joined_well(content, place, constants)
-            return isinstance(content, Formula) and self._is_sound(content, place, "", constants)
+                return self._is_joined_well(content, place, constants, there)
+            return isinstance(content, Formula) and self._is_sound(content, place, "", constants, there)
         at = 0
-        parts: list[tuple[str | int, Compiled]] = []
-        if isinstance(compiled, MapValue):
-            parts += compiled.entries
-        elif isinstance(compiled, ListValue):
-            parts += enumerate(compiled.items)
-        for step, item in parts:
+        for step, item in _steps(compiled):
             below = PropertyPlace(place.schema, place.type_id, (*place.pointer, step))
             own = _constants_of_condition(item)
             if len({each[at : at + own] for each in constants} if own else ()) > 1:
                 return False
             inside = at + own
             at += _count(item)
-            if not self._are_alike(item, below, [each[inside:at] for each in constants]):
+            if not self._are_alike(item, below, [each[inside:at] for each in constants], there):
                 return False
         return True
 
     # -- expressions
 
-    def _is_sound(self, formula: Formula, place: PropertyPlace, role: str, constants: _Constants) -> bool:
+    def _is_sound(self, formula: Formula, place: PropertyPlace, role: str, constants: _Constants, there: bool) -> bool:
         """Whether no expression of a shape, with each of these constants, can be wrong where one is not."""
         different = set(constants)
         if len(different) == 1:
             return True
-        if self._read_alike(formula, different):
+        if self._read_alike(formula, different, there):
             return True
         program = formula.program
-        if not self._conditional.isdisjoint(name for each in different for name in program.shape.names(each)):
+        if not there and not self._conditional.isdisjoint(name for each in different for name in program.shape.names(each)):
             return False  # what is read may be absent
-        columns = list(zip(*different, strict=True))
+        columns, first = list(zip(*different, strict=True)), [(each,) for each in constants[0]]
         choices = choices_of(self._known, [each.name for each in program.reads], program.reads, {})
         trials = choices.each() if choices.count <= FEW_COMBINATIONS.most else [({}, {})]
         for assignment, assumed in trials:
+            scope = self._known.scope(assignment, assumed)
             try:
-                known = type_of_value(_Prover(self._known.scope(assignment, assumed), assumed, program, columns).prove(program.shape.node))
+                known = type_of_value(_Prover(scope, assumed, program, columns).prove(program.shape.node))
+                fits = (
+                    known.is_only("string", "bool", "int", "double", "uint") if role == "text" else self._fitting.is_certain(place, known)
+                )
+                # What is known of all is no more than is known of one, with which nothing is wrong.
+                if not fits and known != type_of_value(_Prover(scope, assumed, program, first).prove(program.shape.node)):
+                    return False
             except (EvaluationError, _NotProved):
-                return False
-            fits = known.is_only("string", "bool", "int", "double", "uint") if role == "text" else self._fitting.is_certain(place, known)
-            if not fits:
                 return False
         return True
 
-    def _read_alike(self, formula: Formula, different: set[tuple[Any, ...]]) -> bool:
+    def _read_alike(self, formula: Formula, different: set[tuple[Any, ...]], there: bool) -> bool:
         """Whether expressions read the same field of resources that are alike."""
         node = formula.node
         if not (isinstance(node, Select) and not node.optional and isinstance(node.operand, Name) and len(next(iter(different))) == 1):
             return False
-        alike = {self.field_of(str(name), node.field) for (name,) in different}
+        alike = {self.field_of(str(name), node.field, there) for (name,) in different}
         return len(alike) == 1 and None not in alike
 
-    def field_of(self, name: str, field: str) -> tuple[str, str, bool] | None:
-        """What tells fields of resources apart: the type, the name, and whether it is written; None of what may be absent, or is many."""
+    def field_of(self, name: str, field: str, there: bool) -> tuple[str, str, bool] | None:
+        """What tells fields of resources apart: the type, the name, and whether it is written; None of what may be absent, unless it is known
+        to be `there`, and of what is many."""
         resource = self._known.template.resources.get(name)
-        if resource is None or resource.type is None or resource.loop or resource.when or resource.module:
+        if resource is None or resource.type is None or resource.loop or (resource.when and not there) or resource.module:
             return None
         return (resource.type.id, field, field in resource.shape.names)
 
     # -- joined texts
 
-    def _is_joined_well(self, content: Joined, place: PropertyPlace, constants: _Constants) -> bool:
+    def _is_joined_well(self, content: Joined, place: PropertyPlace, constants: _Constants, there: bool) -> bool:
         texts: list[list[str]] = []
         at = 0
         for part in content.parts:
@@ -185,7 +195,7 @@ class Families:
                 at += 1
             else:
                 count = len(part.program.constants)
-                if not self._is_sound(part, ELSEWHERE, "text", [each[at : at + count] for each in constants]):
+                if not self._is_sound(part, ELSEWHERE, "text", [each[at : at + count] for each in constants], there):
                     return False
                 at += count
         if len(set(constants)) == 1 or place.schema is None:
@@ -196,10 +206,38 @@ class Families:
         return self._texts.all_fit(content, list(zip(*texts, strict=True)), place)
 
 
+def same_program(one: Condition | None, other: Condition | None) -> bool:
+    """Whether two conditions are the same expression."""
+    first, second = (each.content if each is not None else None for each in (one, other))
+    return isinstance(first, Formula) and isinstance(second, Formula) and first.program is second.program
+
+
 def _constants_of_condition(compiled: Compiled) -> int:
     """How many constants the condition of an item of a list has."""
     when = compiled.when if isinstance(compiled, MapValue) else None
     return len(when.content.program.constants) if when is not None and isinstance(when.content, Formula) else 0
+
+
+def _steps(compiled: Compiled) -> Iterator[tuple[str | int, Compiled]]:
+    """The parts of a map or list, each with the step that leads to it."""
+    if isinstance(compiled, MapValue):
+        yield from compiled.entries
+    elif isinstance(compiled, ListValue):
+        yield from enumerate(compiled.items)
+
+
+def _written_in(compiled: Compiled, first: int = 0) -> list[int]:
+    """Which of the constants of a part are written out, counted from `first`: all others are those of expressions."""
+    if isinstance(compiled, Constant):
+        return [first]
+    if isinstance(compiled, Dynamic):
+        return []
+    found: list[int] = []
+    at = first + _constants_of_condition(compiled)
+    for _, item in _steps(compiled):
+        found += _written_in(item, at)
+        at += _count(item)
+    return found
 
 
 def _count(compiled: Compiled) -> int:
@@ -253,10 +291,14 @@ class _Prover(Checker):
             isinstance(node, Literal | Name)
             or (isinstance(node, Select) and not node.optional)
             or (isinstance(node, Operation) and node.operator in _ARITHMETIC)
-            or (isinstance(node, Call) and node.function == "string" and node.target is None)
+            or (isinstance(node, Call) and node.target is None and self.takes_any(node))
             or (isinstance(node, Conditional) and not self.differs(node.condition))
         )
         return form and all(map(self.is_simple, children(node)))
+
+    def takes_any(self, node: Call) -> bool:
+        """Whether of the arguments that differ, only the types say whether a function fails, and what it gives."""
+        return all(index == _OF_ANY.get(node.function) for index, each in enumerate(node.arguments) if self.differs(each))
 
     def differs(self, node: Node) -> bool:
         """Whether a part is not the same in all of them."""
@@ -270,9 +312,9 @@ class _Prover(Checker):
         values = dict.fromkeys(self.columns[index])
         if len(values) == 1:
             return self.columns[index][0]
-        if not all(type(value) is int for value in values):
+        if len(set(map(type, values))) > 1 or type(node.value) not in (int, str):
             raise _NotProved
-        return Abstract(Type(INT.kinds, tuple(values) if len(values) <= MOST_OPTIONS else None, min(values), max(values)))
+        return Abstract(type_of_values([*values]))
 
     def name(self, node: Name, names: Locals) -> Any:
         index = self.holes.get(node.start)
@@ -288,6 +330,8 @@ class _Prover(Checker):
         result = super().typed_operation(node, operands)
         if node.operator in _ARITHMETIC:
             known, last = type_of_value(result), type_of_value(operands[-1])
+            if node.operator == "+" and known.is_only("string"):
+                return result
             divides = node.operator == "%"
             if not known.is_only("int") or not _is_within(known, -_BOUND, _BOUND) or (divides and not _is_within(last, 1, _BOUND)):
                 raise _NotProved

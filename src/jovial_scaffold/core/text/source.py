@@ -154,6 +154,9 @@ class Source:
     def span(self, start: int, end: int) -> Span:
         """Two offsets as a span."""
         line, column = self._position(start)
+        starts = self.line_starts
+        if start <= end < (starts[line] if line < len(starts) else len(self.text) + 1):
+            return Span(self.name, line, column, line, column + end - start)
         end_line, end_column = self._position(max(start, end))
         return Span(self.name, line, column, end_line, end_column)
 
