@@ -2,6 +2,7 @@
 
 import json
 import random
+import re
 from typing import Any
 
 from jovial_scaffold.core.findings import merged
@@ -23,6 +24,11 @@ _PARAMETERS = {
     "night": {"type": "boolean", "description": "Whether it is night"},
 }
 _LET = {"prefix": "${line}-${world}", "scale": {"sandbox": 1, "rehearsal": 2, "live": 40}, "least": "${scale[world]}", "name": "${world}-x"}
+_CONDITIONS = (
+    *("night", "night", "world != 'live'", "copies > #", "copies * # > #", "step < # && world != '@'", "step + # > # || night"),
+    *("odds == #", "copies % # == 1", "!night && copies < #", "any > #", "copies * copies > #", "least > #"),
+)
+_MUSTS = ("copies > 2 || night", "world != 'live' || copies > 1", "step > 0", "odds != 3 || !night")
 _TEXTS = ("x", "a-very-long-name-for-a-resource-of-this-line", "Gate", "g h", "q1", "", "ab", "north")
 _REFERENCES = ("${hub_1.id}", "${hub_2.id}", "${hub_1.name}", "${other_1.id}", "${maybe.id}", "${hub_9.id}")
 
@@ -82,8 +88,10 @@ def _archetype(chance: random.Random) -> tuple[str, dict[str, Any]]:
         made |= {"retention_days": number(), "encrypted": chance.choice((True, "${night}", number()))}
     else:
         made |= {"network": "!", "range": "${carve(range, 24, #)}", "zone": "${world == 'live' ? 'summit' : 'valley'}"}
-    if chance.random() < 0.2:
-        made["$when"] = chance.choice(("night", "world != 'live'", "copies > #"))
+    if chance.random() < 0.35:
+        made["$when"] = chance.choice(_CONDITIONS)
+    if made.get("$when") == "night" and chance.random() < 0.7:
+        made = json.loads(json.dumps(made).replace('"!"', '"${maybe.id}"'))  # which is there wherever these are
     return kind, made
 
 
@@ -118,7 +126,8 @@ def template(chance: random.Random) -> dict[str, Any]:
         wild = chance.choice((0, 0, 0.1, 0.5))
         for number in range(chance.randint(2, 6)):
             resources[f"{letter}_{number} (fulmar.{kind})"] = _filled(chance, made, wild)
-    return {"parameters": _PARAMETERS, "let": _LET, "resources": resources}
+    musts = [{"require": each, "message": "m"} for each in chance.sample(_MUSTS, chance.choice((0, 0, 1, 2)))]
+    return {"parameters": _PARAMETERS, "let": _LET, "must": musts, "resources": resources}
 
 
 def _checked(made: dict[str, Any], least: int) -> str:
@@ -127,9 +136,12 @@ def _checked(made: dict[str, Any], least: int) -> str:
     with code_from(least):
         loaded = Project(MemoryFolder({name: json.dumps(content).encode() for name, content in files.items()}))
         found = [*merged(check_templates(loaded.templates, {"sandbox": {}}))]  # alone: a rendering would say some of it, too
-        return "\n".join(
+        told = [
             f"{each.level} {each.id} {each.span} {each.address}:{each.pointer} {said(each.message)} {said(each.hint)}" for each in found
-        )
+        ]
+        return re.sub(
+            r" This is so where [^\n]*?\.(?= |$)|(?<=[.]) $", "", "\n".join(told), flags=re.MULTILINE
+        )  # what a `$when` says itself
 
 
 def attempt(chance: random.Random) -> str:

@@ -35,6 +35,7 @@ from jovial_scaffold.core.templates.knowledge import Known
 from jovial_scaffold.core.templates.trials import choices_of
 from jovial_scaffold.core.text.unknown import UNKNOWN
 
+FEW = 3  # expressions of a shape of which it is not worth while to make code
 _SMALL = 2**20  # integers of which sums of products are far from what is too large
 _KINDS = {str: "string", int: "int", bool: "bool"}
 _FORMS = (Literal, Name, Operation, Conditional, Select, Index, Call, ListLiteral, MapLiteral)
@@ -57,6 +58,7 @@ class Probes:
     def __init__(self, known: Known) -> None:
         self._known = known
         self._made: dict[Shape, _Probe | None] = {}
+        self._tries: dict[Shape, int] = {}
 
     def clear(self) -> None:
         """Forget with which values expressions are tried: `must` allows others from now on."""
@@ -78,11 +80,19 @@ class Probes:
         return results if results and _RESULTS.issuperset(map(type, results)) else None
 
     def can_hold(self, formula: Formula) -> bool:
-        """Whether a condition is true for values that were tried."""
-        probe = self._of(formula)
+        """Whether a condition is true for values that were tried, however few conditions there are."""
+        probe = self._made_of(formula)
         return probe is not None and True in _tried(probe, formula, [set() for _ in probe.wanted])
 
     def _of(self, formula: Formula) -> _Probe | None:
+        shape = formula.program.shape
+        if shape not in self._made:
+            self._tries[shape] = self._tries.get(shape, 0) + 1
+            if self._tries[shape] <= FEW:
+                return None
+        return self._made_of(formula)
+
+    def _made_of(self, formula: Formula) -> _Probe | None:
         shape = formula.program.shape
         if shape not in self._made:
             self._made[shape] = self._probe(formula)
