@@ -3,11 +3,11 @@ called wrong is never a mistake of the rule."""
 
 import json
 import random
-from dataclasses import replace
 from typing import Any
 
 from jovial_scaffold.core.folders import MemoryFolder
 from jovial_scaffold.core.project import Project
+from jovial_scaffold.core.records import replace
 from jovial_scaffold.core.rules.checking import check_rules
 from jovial_scaffold.core.rules.evaluation import judge
 from jovial_scaffold.core.rules.reading import Ruleset

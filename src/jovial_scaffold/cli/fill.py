@@ -2,7 +2,6 @@
 
 import os
 import sys
-from dataclasses import replace
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -26,6 +25,7 @@ from jovial_scaffold.core.expressions.scopes import Scope
 from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.findings import Finding, has_errors
 from jovial_scaffold.core.project_file import ProjectError
+from jovial_scaffold.core.records import replace
 from jovial_scaffold.core.rendering.filling import NamedValues, Need, fill, needs, parts_of, sample
 from jovial_scaffold.core.text.files import read_text, whole_text
 from jovial_scaffold.core.text.formats import decoded, read_source

@@ -2,11 +2,10 @@
 
 import re
 from collections.abc import Iterable, Sequence
-from dataclasses import replace
 from typing import Literal, NamedTuple
 
 from jovial_scaffold.core.limits import RELATED_PLACES
-from jovial_scaffold.core.records import value_record
+from jovial_scaffold.core.records import replace, value_record
 from jovial_scaffold.core.words import NOTHING, Sentence, say
 
 Level = Literal["error", "warning", "note"]

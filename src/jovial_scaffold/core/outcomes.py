@@ -1,11 +1,12 @@
 """What a project answers: what a check found, and what a value was at a time."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from typing import Any
 
 from jovial_scaffold.core.comparing.aligning import same
 from jovial_scaffold.core.findings import Finding, absorbed, merged
+from jovial_scaffold.core.records import replace
 from jovial_scaffold.core.rules.evaluation import Verdicts
 from jovial_scaffold.core.waivers import Waived, Waiver
 

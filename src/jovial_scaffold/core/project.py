@@ -4,7 +4,6 @@ It is long because every question that can be asked of a project is a method her
 """
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import replace
 from functools import cached_property, partial
 from pathlib import PurePath, PurePosixPath
 from typing import TYPE_CHECKING, Any, TypeVar
@@ -25,7 +24,7 @@ from jovial_scaffold.core.project_file import (
     revision_error,
 )
 from jovial_scaffold.core.project_inputs import Inputs, Overrides, is_public
-from jovial_scaffold.core.records import value_record
+from jovial_scaffold.core.records import replace, value_record
 from jovial_scaffold.core.rendering.examples import check_must_examples
 from jovial_scaffold.core.rendering.identities import Identities, clashes_between, identities, place
 from jovial_scaffold.core.rendering.plan import Plans

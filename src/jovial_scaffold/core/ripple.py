@@ -5,7 +5,6 @@ where the content of what it is made from differs.
 """
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import replace
 from pathlib import PurePosixPath
 from typing import Protocol
 
@@ -15,7 +14,7 @@ from jovial_scaffold.core.folders import Folder, Found, History, RevisionError
 from jovial_scaffold.core.project import Project, project_at
 from jovial_scaffold.core.project_file import NAME, ProjectError, revision_error
 from jovial_scaffold.core.project_inputs import OUTSIDE, Overrides
-from jovial_scaffold.core.records import value_record
+from jovial_scaffold.core.records import replace, value_record
 
 #: the columns of the comparison of an environment with itself
 WAS, BECOMES = "was", "becomes"

@@ -2,11 +2,11 @@
 
 import datetime
 from collections.abc import Callable, Collection, Iterable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import Any
 
 from jovial_scaffold.core.findings import Finding, Span
-from jovial_scaffold.core.records import value_record
+from jovial_scaffold.core.records import replace, value_record
 from jovial_scaffold.core.registry import known_ids
 from jovial_scaffold.core.spelling import near
 from jovial_scaffold.core.text.patterns import pattern

@@ -5,10 +5,9 @@ Nothing is put into a sentence here: whether an operand is shown at all, how lon
 """
 
 from collections.abc import Iterable
-from dataclasses import replace
 from typing import TYPE_CHECKING, Any, Union
 
-from jovial_scaffold.core.records import record
+from jovial_scaffold.core.records import record, replace
 
 if TYPE_CHECKING:
     from jovial_scaffold.core.spelling import Speller

@@ -3,7 +3,6 @@
 import os
 import time
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import replace
 from functools import partial, wraps
 from pathlib import Path
 from typing import Any
@@ -15,6 +14,7 @@ from jovial_scaffold.core.folders import Folder, History, RevisionError
 from jovial_scaffold.core.meter import Meter
 from jovial_scaffold.core.project_file import NAME, ProjectError
 from jovial_scaffold.core.project_inputs import Overrides
+from jovial_scaffold.core.records import replace
 from jovial_scaffold.core.words import say
 from jovial_scaffold.machine.disk import DiskFolder, read_named
 from jovial_scaffold.machine.room import with_room

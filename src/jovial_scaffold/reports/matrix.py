@@ -1,13 +1,13 @@
 """A comparison as text: headings, properties as rows, columns side by side, and what drives the differences; and as a report."""
 
 from collections.abc import Iterator, Sequence
-from dataclasses import replace
 from itertools import groupby
 
 from jovial_scaffold.core import marks
 from jovial_scaffold.core.comparing.driving import names_of
 from jovial_scaffold.core.comparing.matrix import Comparison, Row, same
 from jovial_scaffold.core.comparing.totals import Total
+from jovial_scaffold.core.records import replace
 from jovial_scaffold.core.text.source import pointer_text
 from jovial_scaffold.reports.rendering import cell_beside
 from jovial_scaffold.reports.tables import Report, Table

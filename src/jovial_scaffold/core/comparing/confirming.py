@@ -5,13 +5,13 @@ far, and the value is evaluated again. What changes nothing was only read on the
 import itertools
 import re
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import replace
 from typing import Any
 
 from jovial_scaffold.core.comparing.aligning import same
 from jovial_scaffold.core.comparing.snapshots import scalars
 from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.limits import TRIED_VALUES
+from jovial_scaffold.core.records import replace
 from jovial_scaffold.core.rendering.explaining import Reason
 from jovial_scaffold.core.rendering.overlays import MISSING, Overlay, trial_meter
 from jovial_scaffold.core.rendering.rendering import Evaluated

@@ -4,7 +4,7 @@ It is long because each kind of effect, and what follows from one, is decided he
 """
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import field, replace
+from dataclasses import field
 from typing import Any
 
 from jovial_scaffold.core.comparing.aligning import leaves, likely_pairs, likeness, same
@@ -16,7 +16,7 @@ from jovial_scaffold.core.expressions.pending import Pending, could_be, holds_se
 from jovial_scaffold.core.expressions.values import UNSEEN, Secret, deep_marks
 from jovial_scaffold.core.findings import Finding, Related
 from jovial_scaffold.core.graph.ordering import rounds
-from jovial_scaffold.core.records import value_record
+from jovial_scaffold.core.records import replace, value_record
 from jovial_scaffold.core.rendering.instances import EvaluatedResource
 from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.rendering.tracing import tracer_of

@@ -3,14 +3,13 @@
 import ipaddress
 import re
 from collections.abc import Callable, Collection, Iterator, Sequence
-from dataclasses import replace
 from functools import cache
 from typing import Any
 
 from jovial_scaffold.core.expressions.library.strings import scalar_text
 from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.findings import Finding, Span
-from jovial_scaffold.core.records import value_record
+from jovial_scaffold.core.records import replace, value_record
 from jovial_scaffold.core.rendering.instances import EvaluatedResource
 from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.rendering.tracing import Tracer, tracer_of

@@ -7,7 +7,6 @@ It is long because each form of the language has its method here, beside the oth
 """
 
 from collections.abc import Callable, Collection, Iterator, Mapping
-from dataclasses import replace
 from itertools import product
 from typing import Any
 
@@ -61,6 +60,7 @@ from jovial_scaffold.core.expressions.typing_rules import (
     result_of_call,
 )
 from jovial_scaffold.core.expressions.values import NONE, Optional, Secret
+from jovial_scaffold.core.records import replace
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import Sentence, Value, listed, say
 

@@ -4,12 +4,13 @@ A `Type` is a union of kinds. Bounds and parts speak of the kinds they make sens
 """
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from typing import Any, NamedTuple
 
 from jovial_scaffold.core.expressions.pending import Pending
 from jovial_scaffold.core.expressions.values import Optional, Secret, equal, is_bearable, type_name
 from jovial_scaffold.core.limits import STATIC_VALUES
+from jovial_scaffold.core.records import replace
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import Operand, Value, listed, say
 

@@ -1,12 +1,12 @@
 """What operators and functions give when only the types of their operands are known."""
 
-from dataclasses import replace
 from typing import Any
 
 from jovial_scaffold.core.expressions.errors import EvaluationError
 from jovial_scaffold.core.expressions.library.entries import Function
 from jovial_scaffold.core.expressions.types import ANY, STRING, Abstract, Type, joined, settled, with_length
 from jovial_scaffold.core.expressions.values import Optional
+from jovial_scaffold.core.records import replace
 from jovial_scaffold.core.words import NOTHING, say
 
 NUMBERS = ("int", "uint", "double")

@@ -1,7 +1,7 @@
 """Declarations and an environment's layers to values: typed, checked, defaulted; what is wrong is placed at the line that set it."""
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from typing import Any
 
 from jovial_scaffold.core.expressions.values import Secret
@@ -10,6 +10,7 @@ from jovial_scaffold.core.folders import Refusal
 from jovial_scaffold.core.parameters.layers import Layer, Setting, merged_values, setting_of
 from jovial_scaffold.core.parameters.secrets import SecretSourceError, fetch, is_source
 from jovial_scaffold.core.parameters.typing import as_declared, from_text
+from jovial_scaffold.core.records import replace
 from jovial_scaffold.core.schemas.navigation import subschema
 from jovial_scaffold.core.schemas.shapes import Shape, secret_pointers, secret_shape, with_secrets
 from jovial_scaffold.core.schemas.validation import Validator, Violation, as_written

@@ -8,7 +8,6 @@ It is long because names, parameters, resources and conditions read each other, 
 
 import re
 from collections.abc import Callable, Iterable, Iterator, Mapping
-from dataclasses import replace
 from typing import Any
 from urllib.parse import quote, unquote
 
@@ -21,6 +20,7 @@ from jovial_scaffold.core.limits import INSTANCES
 from jovial_scaffold.core.meter import Meter
 from jovial_scaffold.core.parameters.resolving import Parameters
 from jovial_scaffold.core.parameters.typing import as_declared
+from jovial_scaffold.core.records import replace
 from jovial_scaffold.core.rendering.computing import OMITTED, Computer, Site, plain, whole_doubles
 from jovial_scaffold.core.rendering.documents import EvaluatedDocument, rendered_document
 from jovial_scaffold.core.rendering.instances import NOTHING_READ, Instance, Order, Shared, Surroundings

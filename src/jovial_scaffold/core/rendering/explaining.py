@@ -4,7 +4,6 @@ It is long because each kind of thing that a value can come from has its step he
 """
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import replace
 from enum import Enum
 from typing import Any, Final
 
@@ -15,7 +14,7 @@ from jovial_scaffold.core.expressions.placeholders import Formula
 from jovial_scaffold.core.expressions.syntax import Call, Conditional, Has, Index, Literal, Macro, MapLiteral, Name, Node, Select, children
 from jovial_scaffold.core.expressions.values import NONE, Optional, Record, Secret
 from jovial_scaffold.core.findings import Span
-from jovial_scaffold.core.records import value_record
+from jovial_scaffold.core.records import replace, value_record
 from jovial_scaffold.core.rendering.computing import OMITTED, plain
 from jovial_scaffold.core.rendering.instances import Instance, Surroundings
 from jovial_scaffold.core.rendering.placing import Positions

@@ -8,7 +8,6 @@ matters, one rendering is enough.
 import random
 from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import replace
 from typing import Any
 
 from jovial_scaffold.core.findings import Finding
@@ -16,6 +15,7 @@ from jovial_scaffold.core.limits import SAMPLED_RESOURCES, SAMPLED_ROUNDS
 from jovial_scaffold.core.meter import Meter
 from jovial_scaffold.core.parameters.resolving import Parameters
 from jovial_scaffold.core.parameters.typing import as_declared
+from jovial_scaffold.core.records import replace
 from jovial_scaffold.core.rendering.environment import Environment
 from jovial_scaffold.core.rendering.instances import Shared
 from jovial_scaffold.core.rendering.plan import Plan, Plans

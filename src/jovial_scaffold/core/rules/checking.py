@@ -5,7 +5,6 @@ those, by name. What a rule asks safely (`has`, `.?`) may be missing from some t
 """
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import replace
 from typing import Any, NamedTuple
 
 from jovial_scaffold.core.expressions.checking import Checker, constant_comparisons, constantly, never_members
@@ -15,6 +14,7 @@ from jovial_scaffold.core.expressions.scopes import LookupScope
 from jovial_scaffold.core.expressions.syntax import Name, Node
 from jovial_scaffold.core.expressions.types import ANY, STRING, Abstract, Field, Type, settled, type_of_value
 from jovial_scaffold.core.findings import Finding
+from jovial_scaffold.core.records import replace
 from jovial_scaffold.core.rules.evaluation import Verdicts, applies
 from jovial_scaffold.core.rules.reading import NAMES, Rule, Ruleset, values_read
 from jovial_scaffold.core.schemas.catalog import Catalogs, ResourceType

@@ -4,7 +4,7 @@ import json
 import os
 import re
 from collections.abc import Collection, Iterable, Iterator
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import cached_property
 from pathlib import Path, PurePosixPath
 from typing import Any
@@ -14,6 +14,7 @@ from jovial_scaffold.core.expressions.program import Program
 from jovial_scaffold.core.expressions.types import Type
 from jovial_scaffold.core.findings import Finding, Related, Span
 from jovial_scaffold.core.folders import Folder, Found
+from jovial_scaffold.core.records import replace
 from jovial_scaffold.core.schemas.annotations import ANNOTATIONS, wrong_annotations
 from jovial_scaffold.core.schemas.bundling import Documents, outward
 from jovial_scaffold.core.schemas.keywords import misspelt, parts

@@ -6,13 +6,12 @@ value are judged as far as that is possible without knowing them.
 
 import re
 from collections.abc import Callable, Iterable, Iterator
-from dataclasses import replace
 from typing import Any
 
 from jovial_scaffold.core.expressions.pending import Pending
 from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.limits import SCHEMA_WEIGHT
-from jovial_scaffold.core.records import record
+from jovial_scaffold.core.records import record, replace
 from jovial_scaffold.core.schemas.formats import FORMATS, network_of
 from jovial_scaffold.core.schemas.navigation import by_itself, referred, subschema
 from jovial_scaffold.core.schemas.weighing import overweight

@@ -8,7 +8,6 @@ It is long because each place of a template that holds an expression has its che
 
 import re
 from collections.abc import Iterator, Sequence
-from dataclasses import replace
 from functools import partial
 from itertools import islice
 from types import MappingProxyType
@@ -25,6 +24,7 @@ from jovial_scaffold.core.expressions.types import ANY, Abstract, Type, has_abst
 from jovial_scaffold.core.expressions.values import NONE, Optional
 from jovial_scaffold.core.findings import Finding, Span
 from jovial_scaffold.core.limits import FEW_COMBINATIONS, STATIC_COMBINATIONS, STATIC_TRIALS
+from jovial_scaffold.core.records import replace
 from jovial_scaffold.core.schemas.types import type_of_schema
 from jovial_scaffold.core.templates import lacking
 from jovial_scaffold.core.templates.absences import Without, what_is_false

@@ -2,11 +2,11 @@
 
 import re
 from collections.abc import Callable
-from dataclasses import replace
 from typing import NamedTuple
 
 from jovial_scaffold.core.expressions.errors import SyntaxProblem
 from jovial_scaffold.core.expressions.placeholders import Formula, Programs, expression_end
+from jovial_scaffold.core.records import replace
 from jovial_scaffold.core.templates.model import Placeholder
 from jovial_scaffold.core.words import Sentence, say
 

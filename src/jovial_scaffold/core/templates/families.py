@@ -151,20 +151,20 @@ class Families:
         program = formula.program
         if not there and not self._conditional.isdisjoint(name for each in different for name in program.shape.names(each)):
             return False  # what is read may be absent
-        columns, first = list(zip(*different, strict=True)), [(each,) for each in constants[0]]
+        columns = list(zip(*different, strict=True))
         choices = choices_of(self._known, [each.name for each in program.reads], program.reads, {})
         trials = choices.each() if choices.count <= FEW_COMBINATIONS.most else [({}, {})]
         for assignment, assumed in trials:
             scope = self._known.scope(assignment, assumed)
+            prover = _Prover(scope, assumed, program, columns)
             try:
-                known = type_of_value(_Prover(scope, assumed, program, columns).prove(program.shape.node))
+                known = type_of_value(prover.prove(program.shape.node))
                 fits = (
                     known.is_only("string", "bool", "int", "double", "uint") if role == "text" else self._fitting.is_certain(place, known)
                 )
-                # What is known of all is no more than is known of one, with which nothing is wrong.
-                if not fits and known != type_of_value(_Prover(scope, assumed, program, first).prove(program.shape.node)):
-                    return False
             except (EvaluationError, _NotProved):
+                return False
+            if not fits and not prover.gives_alike(program.shape.node):  # else all are as right as one, with which nothing is wrong
                 return False
         return True
 
@@ -299,6 +299,13 @@ class _Prover(Checker):
     def takes_any(self, node: Call) -> bool:
         """Whether of the arguments that differ, only the types say whether a function fails, and what it gives."""
         return all(index == _OF_ANY.get(node.function) for index, each in enumerate(node.arguments) if self.differs(each))
+
+    def gives_alike(self, node: Node) -> bool:
+        """Whether as much is known of what each of them gives: what differs stands where it does not matter."""
+        if not self.differs(node) or (isinstance(node, Call) and node.function != "string" and self.takes_any(node)):
+            return True
+        parts = children(node)
+        return bool(parts) and all(map(self.gives_alike, parts))
 
     def differs(self, node: Node) -> bool:
         """Whether a part is not the same in all of them."""

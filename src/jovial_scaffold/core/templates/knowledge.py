@@ -1,7 +1,6 @@
 """What is known of a template's names before any environment: their types, their sets of values, and the combinations that `must` allows."""
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import replace
 from functools import cached_property
 from itertools import product
 from types import MappingProxyType
@@ -15,6 +14,7 @@ from jovial_scaffold.core.expressions.scopes import LookupScope, OwnFunction
 from jovial_scaffold.core.expressions.types import ANY, STRING, Abstract, Field, Owner, Type, has_abstract, joined, settled, type_of_value
 from jovial_scaffold.core.expressions.values import NONE, Optional, is_bearable
 from jovial_scaffold.core.limits import STATIC_COMBINATIONS, STATIC_TRIALS, STATIC_VALUES
+from jovial_scaffold.core.records import replace
 from jovial_scaffold.core.schemas.catalog import ResourceType
 from jovial_scaffold.core.schemas.types import type_of_schema
 from jovial_scaffold.core.templates.compiling import formulas_of

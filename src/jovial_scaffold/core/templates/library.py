@@ -1,11 +1,11 @@
 """What templates name in other files: modules, each read and compiled once; tables; the sources of documents."""
 
 from collections.abc import Callable, Mapping
-from dataclasses import replace
 from typing import Any
 
 from jovial_scaffold.core.findings import Finding, Related, Span
 from jovial_scaffold.core.folders import Folder, Found
+from jovial_scaffold.core.records import replace
 from jovial_scaffold.core.schemas.catalog import Catalogs, ResourceType
 from jovial_scaffold.core.templates.model import Module, Table, Template
 from jovial_scaffold.core.templates.names import without_cycles

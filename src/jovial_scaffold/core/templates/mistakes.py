@@ -1,7 +1,7 @@
 """What goes wrong in an expression before any environment: each mistake once, with the combination that shows it, as a finding."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from types import MappingProxyType
 from typing import Any, NamedTuple
 
@@ -10,6 +10,7 @@ from jovial_scaffold.core.expressions.errors import EvaluationError
 from jovial_scaffold.core.expressions.placeholders import Formula
 from jovial_scaffold.core.expressions.syntax import Node
 from jovial_scaffold.core.findings import Finding, Level, Span
+from jovial_scaffold.core.records import replace
 from jovial_scaffold.core.templates.fitting import PropertyPlace
 from jovial_scaffold.core.templates.knowledge import Assignment
 from jovial_scaffold.core.templates.model import Condition, Loop

@@ -4,7 +4,6 @@ It is long because names are judged, followed and put in order by the same walk 
 """
 
 from collections.abc import Callable, Collection, Iterable, Iterator, Sequence
-from dataclasses import replace
 from typing import NamedTuple
 
 from jovial_scaffold.core.expressions.evaluation import unknown_function
@@ -12,6 +11,7 @@ from jovial_scaffold.core.expressions.placeholders import Formula
 from jovial_scaffold.core.expressions.references import Reference
 from jovial_scaffold.core.findings import Finding, Level, Related, Span
 from jovial_scaffold.core.limits import FUNCTION_CALLS
+from jovial_scaffold.core.records import replace
 from jovial_scaffold.core.spelling import Speller, near
 from jovial_scaffold.core.templates.compiling import formulas_of, loops_in, presence_uses, uses_of
 from jovial_scaffold.core.templates.model import (

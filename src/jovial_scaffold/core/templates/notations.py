@@ -5,9 +5,9 @@ What is filled in later is written so that it stays one value or one text: it ca
 
 import re
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import replace
 from typing import Any
 
+from jovial_scaffold.core.records import replace
 from jovial_scaffold.core.templates.model import Part, Placeholder, Scalar
 from jovial_scaffold.core.text.formats import format_of
 

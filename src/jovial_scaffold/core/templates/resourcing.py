@@ -2,12 +2,11 @@
 
 import re
 from contextlib import suppress
-from dataclasses import replace
 from typing import Any
 
 from jovial_scaffold.core.expressions.errors import SyntaxProblem
 from jovial_scaffold.core.findings import Related
-from jovial_scaffold.core.records import at_once
+from jovial_scaffold.core.records import at_once, replace
 from jovial_scaffold.core.schemas.catalog import Catalogs, ResourceType
 from jovial_scaffold.core.schemas.navigation import subschema
 from jovial_scaffold.core.schemas.shapes import secret_pointers

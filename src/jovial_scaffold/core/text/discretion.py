@@ -2,9 +2,9 @@
 
 import re
 from collections.abc import Iterable
-from dataclasses import replace
 
 from jovial_scaffold.core.findings import Finding
+from jovial_scaffold.core.records import replace
 from jovial_scaffold.core.text.source import Source
 from jovial_scaffold.core.words import NOTHING
 

@@ -1,11 +1,12 @@
 """Documents of a foreign description: which standard each follows, and where references within and across them lead."""
 
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from posixpath import normpath
 from typing import Any, NamedTuple
 from urllib.parse import unquote, urldefrag, urljoin
 
+from jovial_scaffold.core.records import replace
 from jovial_scaffold.core.schemas.keywords import below
 from jovial_scaffold.core.text.source import Pointer
 
