@@ -1,6 +1,5 @@
 """Entries of a text that are alike but for their digits, in every form that digits have: cast or read one by one, they are the same."""
 
-import dataclasses
 import itertools
 import json
 import random
@@ -125,10 +124,10 @@ def shown(value: Any) -> Any:
         return value.name, sorted(map(str, value._hidden))
     if isinstance(value, list | tuple):
         return type(value).__name__, [shown(part) for part in value]
-    if dataclasses.is_dataclass(value):
+    if hasattr(value, "__match_args__"):
         if type(value).__name__ in ("ResourceType", "Module"):
             return type(value).__name__
-        return type(value).__name__, {each.name: shown(getattr(value, each.name)) for each in dataclasses.fields(value)}
+        return type(value).__name__, {name: shown(getattr(value, name)) for name in type(value).__match_args__}
     if type(value).__name__ == "Program":
         return shown(value.node), shown(value.constants)
     return shown(value()) if callable(value) else repr(value)
