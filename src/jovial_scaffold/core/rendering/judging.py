@@ -7,6 +7,7 @@ from jovial_scaffold.core.findings import Finding, Related, Span, without_positi
 from jovial_scaffold.core.rendering.causes import cause_of
 from jovial_scaffold.core.rendering.computing import whole_doubles
 from jovial_scaffold.core.rendering.instances import Instance, Surroundings
+from jovial_scaffold.core.rendering.shapes import known_violations, learn
 from jovial_scaffold.core.rendering.tracing import Tracer, tracer_of
 from jovial_scaffold.core.schemas.catalog import ResourceType
 from jovial_scaffold.core.schemas.navigation import subschema
@@ -50,7 +51,7 @@ def judged(
             faults += _doubles(kind, properties)
     read_only = {fault.pointer for fault in faults}
     meant: list[Pointer] = []
-    for violation in kind.validator.violations(marked, is_wrong):
+    for violation in _violations(instance, kind, marked, is_wrong):
         if violation.pointer not in read_only:
             faults.append(violation)
             if violation.meant:
@@ -62,6 +63,18 @@ def judged(
         if note == "deprecated" and tracer is not None:
             scope.report(_deprecated(pointer, instance, kind, tracer))
     return (*(fault.pointer for fault in faults), *meant), marked
+
+
+def _violations(instance: Instance, kind: ResourceType, marked: dict[str, Any], is_wrong: bool) -> list[Violation]:
+    """All that is wrong with the properties; `is_wrong` says that something is, though they are plain data where they are known."""
+    if not is_wrong or instance.computed is None:
+        return kind.validator.violations(marked)
+    code, values, constants = instance.computed
+    found = known_violations(code, values, constants, kind.validator)
+    if found is None:
+        found = kind.validator.violations(marked, True)
+        learn(code, values, kind.validator, found)
+    return found
 
 
 def _doubles(kind: ResourceType, properties: dict[str, Any]) -> Iterator[Violation]:

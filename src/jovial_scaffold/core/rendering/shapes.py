@@ -6,7 +6,7 @@ what the careful way gives, or raise; what is not worth code (loops, `${?…}`, 
 """
 
 import ast
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from typing import Any, NamedTuple
 
 from jovial_scaffold.core.code import called, compiled_code, loaded, parameters, stored_as, subscript
@@ -18,7 +18,9 @@ from jovial_scaffold.core.expressions.program import Program
 from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.rendering.computing import SIMPLE, plain
 from jovial_scaffold.core.schemas.catalog import ResourceType
+from jovial_scaffold.core.schemas.keywords import is_by_property
 from jovial_scaffold.core.schemas.shapes import annotated
+from jovial_scaffold.core.schemas.validation import Validator, Violation
 from jovial_scaffold.core.templates.model import Compiled, Condition, Constant, Dynamic, ListValue, MapValue, ResourceShape
 from jovial_scaffold.core.templates.shapes import constants_of, is_plain
 from jovial_scaffold.core.text.source import Pointer
@@ -62,7 +64,7 @@ class Code(NamedTuple):
     """The functions of a shape. `places` are those of the computed values, or of the item that a condition is about; `texts` is what stands
     there; `conditions` are the indexes of conditions; `left` which
     properties, counted from 0, are computed the careful way: their values come after those. `looks` says of the types of all values which
-    of them may be no plain data."""
+    of them may be no plain data; `faults` what a schema says of a property with one value, by the number of that."""
 
     values: Callable[[Any, Mapping[str, Any], Constants], Values]
     build: Callable[[Values, Constants], dict[str, Any]]
@@ -71,6 +73,7 @@ class Code(NamedTuple):
     conditions: frozenset[int]
     left: tuple[int, ...]
     looks: dict[tuple[type, ...], tuple[int, ...]]
+    faults: dict[Validator, dict[int, dict[tuple[type, Any], list[Violation]]]]
 
 
 class Codes:
@@ -136,7 +139,7 @@ class _Composer:
         if not values_of or not build:
             return None
         texts, conditions = tuple(self._texts), frozenset(self._conditions)
-        return Code(values_of, build, tuple(self._places), texts, conditions, tuple(left), {})
+        return Code(values_of, build, tuple(self._places), texts, conditions, tuple(left), {}, {})
 
     def _built(self, compiled: Compiled, place: Pointer, only_if: str | None) -> ast.expr:
         """How the second function makes a value; what the first has to compute for it is written down, where it stands behind a condition
@@ -261,6 +264,17 @@ def marked_and_judged(
         marked = annotated(kind.shape, properties, (), notes)
         if notes:
             return None, False
+    stood_in = _stood_in(code, values, kind.validator)
+    if stood_in is None:
+        return None, False
+    if stood_in is not values:
+        judged = code.build(tuple(stood_in), constants)
+    return marked, kind.validator.is_valid(judged)
+
+
+def _stood_in(code: Code, values: Values, validator: Validator) -> Sequence[Any] | None:
+    """The values as plain data, with values that fit in the places of what is pending; the same object where they are that already, and None
+    where some are no plain data."""
     types = tuple(map(type, values))
     look = code.looks.get(types)
     if look is None:
@@ -270,12 +284,36 @@ def marked_and_judged(
         value = values[index]
         instead = value.value if types[index] is Secret else value
         if type(instead) is Pending:
-            instead = kind.validator.stand_in(code.places[index])
+            instead = validator.stand_in(code.places[index])
         elif not is_plain(instead):
-            return None, False
+            return None
         if instead is not value:
             stand_ins = stand_ins or list(values)
             stand_ins[index] = instead
-    if stand_ins is not None:
-        judged = code.build(tuple(stand_ins), constants)
-    return marked, kind.validator.is_valid(judged)
+    return values if stand_ins is None else stand_ins
+
+
+def known_violations(code: Code, values: Values, constants: Constants, validator: Validator) -> list[Violation] | None:
+    """What is wrong with a resource, where that is one property with a value of which it is known already, and all others are right."""
+    for index, known in code.faults.get(validator, {}).items():
+        value = values[index]
+        found = known.get((type(value), value)) if type(value) in SIMPLE else None
+        stood_in = _stood_in(code, values, validator) if found is not None else None
+        if stood_in is not None:
+            others = list(stood_in)
+            others[index] = validator.stand_in(code.places[index])
+            if validator.is_valid(code.build(tuple(others), constants)):
+                return found
+    return None
+
+
+def learn(code: Code, values: Values, validator: Validator, violations: list[Violation]) -> None:
+    """Keep what is wrong with a resource for others where the same property has the same value, if its schema judges properties one by one."""
+    places = {each.pointer for each in violations}
+    place = places.pop() if len(places) == 1 else ()
+    if len(place) != 1 or place not in code.places or not is_by_property(validator.schema):
+        return
+    index = code.places.index(place)
+    if type(values[index]) in SIMPLE and not any(each.meant for each in violations):
+        known = code.faults.setdefault(validator, {}).setdefault(index, {})
+        known[type(values[index]), values[index]] = violations
