@@ -4,7 +4,6 @@ import gc
 import importlib
 import itertools
 import os
-import re
 import signal
 import sys
 from typing import Any
@@ -14,6 +13,7 @@ import typer
 from jovial_scaffold._version import __version__
 from jovial_scaffold.cli import ending, exit_codes
 from jovial_scaffold.core import marks
+from jovial_scaffold.core.regexes import regex
 from jovial_scaffold.machine.room import with_room
 
 # name -> (module, the part of the day's work it belongs to, one line); a new command is one entry
@@ -37,7 +37,7 @@ COMMANDS = {
     "plot": ("jovial_scaffold.cli.plot", "Preview", "Plot where environments differ, what they add up to, and why."),
     "board": ("jovial_scaffold.cli.board", "Preview", "Write everything into one page to look through."),
 }
-_SET = re.compile(r"=[^&]*")
+_SET = regex(r"=[^&]*")
 ABOUT = "Check cloud resource templates and preview every environment before anything is deployed."
 
 

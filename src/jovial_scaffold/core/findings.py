@@ -1,11 +1,11 @@
 """What is wrong in a user's files: a finding with its place, and the merging that makes one mistake one finding."""
 
-import re
 from collections.abc import Iterable, Sequence
 from typing import Literal, NamedTuple
 
 from jovial_scaffold.core.limits import RELATED_PLACES
 from jovial_scaffold.core.records import replace, value_record
+from jovial_scaffold.core.regexes import regex
 from jovial_scaffold.core.words import NOTHING, Sentence, say
 
 Level = Literal["error", "warning", "note"]
@@ -97,7 +97,7 @@ def _at_its_cause(finding: Finding) -> Finding:
     return replace(finding, span=cause, cause=None, related=related, group=group)
 
 
-_INDEX = re.compile(r"/[0-9]+")
+_INDEX = regex(r"/[0-9]+")
 
 
 def without_positions(pointer: str) -> str:

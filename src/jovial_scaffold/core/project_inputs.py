@@ -1,6 +1,5 @@
 """What a project is made from: its catalogs, rulesets and parameter files, read below its root, and what the caller adds."""
 
-import hashlib
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from dataclasses import field
 from pathlib import PurePosixPath
@@ -353,6 +352,8 @@ def _digest(content: Any) -> str:
     """Of bytes, of a text, or of plain data."""
     if isinstance(content, str):
         content = content.encode("utf-8", "surrogatepass")
+    import hashlib
+
     return hashlib.sha256(content if isinstance(content, bytes) else repr(content).encode()).hexdigest()
 
 

@@ -8,11 +8,12 @@ from jovial_scaffold.core import limits
 from jovial_scaffold.core.findings import Level
 from jovial_scaffold.core.limits import Limit
 from jovial_scaffold.core.records import value_record
+from jovial_scaffold.core.regexes import regex
 from jovial_scaffold.core.text.formats import format_of, parsed
 
 SHIPPED = Path(__file__).parents[1] / "manual" / "findings.yaml"
 PLAIN = "plain"
-_ID = re.compile(r"^- id: (\S+)$", re.MULTILINE)
+_ID = regex(r"^- id: (\S+)$", re.MULTILINE)
 
 
 @value_record

@@ -8,7 +8,6 @@ import errno
 import hashlib
 import io
 import os
-import re
 import stat
 import time
 from collections.abc import Mapping, Sequence
@@ -17,12 +16,13 @@ from typing import Any
 
 from jovial_scaffold.core.folders import Entry, Folder, Refusal, RevisionError
 from jovial_scaffold.core.limits import COMMITS, DELTAS, FILE_BYTES
+from jovial_scaffold.core.regexes import regex
 from jovial_scaffold.core.words import Amount, say
 from jovial_scaffold.machine.disk import read_named
 
-_REVISION = re.compile(r"(?P<base>(?:@|[^~^:@{}\s\x00-\x1f\\*?\[]+))(?P<steps>(?:[~^][0-9]*)*)\Z")
-_STEP = re.compile(r"([~^])([0-9]*)")
-_OBJECT = re.compile(rb"[0-9a-f]{4,64}\Z")
+_REVISION = regex(r"(?P<base>(?:@|[^~^:@{}\s\x00-\x1f\\*?\[]+))(?P<steps>(?:[~^][0-9]*)*)\Z")
+_STEP = regex(r"([~^])([0-9]*)")
+_OBJECT = regex(rb"[0-9a-f]{4,64}\Z")
 
 
 def _strange(name: bytes) -> bool:

@@ -10,13 +10,14 @@ from typing import Any
 
 from jovial_scaffold.core.folders import Refusal, RevisionError
 from jovial_scaffold.core.limits import LISTED_FILES, PATTERN_LENGTH, PROJECTS
+from jovial_scaffold.core.regexes import regex
 from jovial_scaffold.core.text.patterns import linear_pattern
 from jovial_scaffold.core.words import Amount, say
 from jovial_scaffold.machine.disk import DiskFolder, read_named
 from jovial_scaffold.machine.repository import Repository
 
 SKIPPED = frozenset((".git", ".venv", "node_modules", "__pycache__"))
-_POINTER = re.compile(rb"oid sha256:([0-9a-f]{64})\n")
+_POINTER = regex(rb"oid sha256:([0-9a-f]{64})\n")
 
 
 def changed(repository: Repository, commit: str, folders: Sequence[str]) -> tuple[list[str], list[str]]:
@@ -125,7 +126,7 @@ def _patterns(content: bytes) -> list[tuple[Any, bool, bool]]:
     return found
 
 
-_GLOB = re.compile(
+_GLOB = regex(
     r"(?P<deep>(?:^|(?<=/))\*\*/)|(?P<rest>/\*\*$)|(?P<any>\*+)|(?P<one>\?)|(?P<set>\[!?[^\]/]+\])|\\(?P<escaped>.)|(?P<plain>.)", re.DOTALL
 )
 

@@ -6,11 +6,12 @@ import re
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
+from jovial_scaffold.core.regexes import regex
 from jovial_scaffold.reports.words import visible
 
-_MARKDOWN = re.compile(r"([\\`*_{}\[\]<>#|!~$@])")
+_MARKDOWN = regex(r"([\\`*_{}\[\]<>#|!~$@])")
 _FORMULA = ("=", "+", "-", "@", "\t", "\r")
-_NUMBER = re.compile(r"[+-]?[0-9]+(\.[0-9]+)?\Z")
+_NUMBER = regex(r"[+-]?[0-9]+(\.[0-9]+)?\Z")
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,9 +1,10 @@
 """What all text reports share: colours where they are wanted, the width of the terminal, and text that cannot steer it."""
 
-import re
 from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import TextIO
+
+from jovial_scaffold.core.regexes import regex
 
 _ROLES = {
     "error": "1;31",
@@ -16,7 +17,7 @@ _ROLES = {
     "good": "1;32",
     "driver": "35",
 }
-_WORD = re.compile(r"(?:`[^`]*`|\S)+")
+_WORD = regex(r"(?:`[^`]*`|\S)+")
 DEFAULT_WIDTH = 80
 WIDEST = 200
 

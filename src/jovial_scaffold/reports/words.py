@@ -5,7 +5,6 @@ What is secret shows as a mark, by the mark that it carries; text of users is cu
 """
 
 import json
-import re
 from collections.abc import Iterable
 from typing import Any
 
@@ -14,6 +13,7 @@ from jovial_scaffold.core.expressions.pending import Pending
 from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.limits import SAID_TEXT, SHOWN_VALUE
 from jovial_scaffold.core.marks import unmarked
+from jovial_scaffold.core.regexes import regex
 from jovial_scaffold.core.spelling import Speller
 from jovial_scaffold.core.text.wording import kind
 from jovial_scaffold.core.words import GAP, Amount, Counted, Derived, Described, Foreign, Hidden, Listed, Nearest, Sentence, Value
@@ -26,7 +26,7 @@ _RUNS = (
 )
 _STEERING = frozenset(chr(code) for first, last in _RUNS for code in range(first, last + 1))
 _PRINTED = bytes([*b"\n\t\r", *range(ord(" "), 0x7F)])
-_OURS = re.compile("(\x1b\\[[0-9;]{0,8}m|\r?\n)")
+_OURS = regex("(\x1b\\[[0-9;]{0,8}m|\r?\n)")
 
 
 def visible(text: str) -> str:

@@ -2,7 +2,6 @@
 
 import difflib
 import itertools
-import re
 from collections.abc import Iterator, Mapping, Sequence
 from operator import itemgetter
 from typing import Any, Final, NamedTuple, TypeVar
@@ -11,6 +10,7 @@ from jovial_scaffold.core.expressions.pending import Pending, equal_residuals
 from jovial_scaffold.core.expressions.values import UNSEEN, Secret, equal
 from jovial_scaffold.core.limits import ALIGNED_ITEMS, ALIGNED_LINES, ALIKE_TEXT
 from jovial_scaffold.core.nearness import Nearness
+from jovial_scaffold.core.regexes import regex
 from jovial_scaffold.core.schemas.lists import Lists
 from jovial_scaffold.core.text.source import Pointer
 from jovial_scaffold.core.text.unknown import UNKNOWN
@@ -262,7 +262,7 @@ def likely_pairs(some: Sequence[tuple[Key, Any]], others: Sequence[tuple[Key, An
 
 
 _NEAR = 12
-_WORDS = re.compile(r"[^\W_]+")
+_WORDS = regex(r"[^\W_]+")
 
 
 def _features(value: Any, within: str = "") -> Iterator[str]:

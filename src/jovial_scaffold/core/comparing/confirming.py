@@ -3,7 +3,6 @@ far, and the value is evaluated again. What changes nothing was only read on the
 """
 
 import itertools
-import re
 from collections.abc import Callable, Iterator, Sequence
 from typing import Any
 
@@ -12,6 +11,7 @@ from jovial_scaffold.core.comparing.snapshots import scalars
 from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.limits import TRIED_VALUES
 from jovial_scaffold.core.records import replace
+from jovial_scaffold.core.regexes import regex
 from jovial_scaffold.core.rendering.explaining import Reason
 from jovial_scaffold.core.rendering.overlays import MISSING, Overlay, trial_meter
 from jovial_scaffold.core.rendering.rendering import Evaluated
@@ -19,9 +19,9 @@ from jovial_scaffold.core.schemas.lists import NO_LISTS
 from jovial_scaffold.core.text.source import Pointer, value_at
 from jovial_scaffold.core.text.unknown import UNKNOWN
 
-_NAME = re.compile(r"[a-z][a-z0-9_]*")
-_WRITTEN = re.compile(r"'([^'\\]*)'|\"([^\"\\]*)\"|\b(\d+(?:\.\d+)?)\b")
-_FIELD = re.compile(r"\.\??([a-z_][A-Za-z0-9_]*)")
+_NAME = regex(r"[a-z][a-z0-9_]*")
+_WRITTEN = regex(r"'([^'\\]*)'|\"([^\"\\]*)\"|\b(\d+(?:\.\d+)?)\b")
+_FIELD = regex(r"\.\??([a-z_][A-Za-z0-9_]*)")
 _PARTS = 12  # of a map or list, that are changed one by one
 #: steps that explain nothing once nothing is left behind them
 _PASSING = frozenset(("value", "argument", "variable", "default", "output", "resource", "context", "condition"))

@@ -1,7 +1,6 @@
 """Someone saw a value: where it comes from. Looks through rendered properties, outputs and documents; never at secrets."""
 
 import ipaddress
-import re
 from collections.abc import Callable, Collection, Iterator, Sequence
 from functools import cache
 from typing import Any
@@ -10,6 +9,7 @@ from jovial_scaffold.core.expressions.library.strings import scalar_text
 from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.findings import Finding, Span
 from jovial_scaffold.core.records import replace, value_record
+from jovial_scaffold.core.regexes import regex
 from jovial_scaffold.core.rendering.instances import EvaluatedResource
 from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.rendering.tracing import Tracer, tracer_of
@@ -20,7 +20,7 @@ from jovial_scaffold.core.text.source import Pointer, pointer_text, value_at
 _NOT_WRITTEN = object()
 HOW = ("equal", "part", "range")
 _SCALAR = frozenset("0123456789.+-einfatruls")  # what numbers and booleans are written with
-_ADDRESS = re.compile(r"[0-9a-fA-F:][0-9a-fA-F.:]*(?:%[^/]+)?(?:/[0-9.]+)?\Z")
+_ADDRESS = regex(r"[0-9a-fA-F:][0-9a-fA-F.:]*(?:%[^/]+)?(?:/[0-9.]+)?\Z")
 
 
 @value_record

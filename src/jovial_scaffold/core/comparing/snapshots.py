@@ -4,7 +4,6 @@ import hashlib
 import hmac
 import json
 import os
-import re
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import field
 from typing import Any, Final
@@ -14,6 +13,7 @@ from jovial_scaffold.core.expressions.pending import Pending, comparable, is_bar
 from jovial_scaffold.core.expressions.values import UNSEEN, Secret, revealed
 from jovial_scaffold.core.findings import Finding, Span
 from jovial_scaffold.core.records import value_record
+from jovial_scaffold.core.regexes import regex
 from jovial_scaffold.core.rendering.results import Rendering
 from jovial_scaffold.core.schemas.catalog import Catalogs, ResourceType
 from jovial_scaffold.core.schemas.shapes import Shape
@@ -28,7 +28,7 @@ FORMAT = "jovial-snapshot/1"
 KEYS = ("format", "project", "environment", "run", "key", "hashed", "parameters", "resources", "others", "$schema")
 RESOURCE_KEYS = ("type", "properties", "after", "keep")
 _RUN_KEY: Final = os.urandom(32)  # for comparing within this run only; nothing that is hashed with it is written
-_TOKEN = re.compile(r"[A-Za-z0-9_.:-]+")
+_TOKEN = regex(r"[A-Za-z0-9_.:-]+")
 
 
 @value_record

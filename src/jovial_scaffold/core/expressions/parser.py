@@ -1,7 +1,5 @@
 """Tokens to a syntax tree, by the grammar of the CEL language definition (section "Syntax"), with optional syntax and macros."""
 
-import re
-
 from jovial_scaffold.core.expressions.errors import CutShort, SyntaxProblem
 from jovial_scaffold.core.expressions.syntax import (
     Call,
@@ -20,6 +18,7 @@ from jovial_scaffold.core.expressions.syntax import (
 from jovial_scaffold.core.expressions.tokens import RESERVED, Token, tokenize
 from jovial_scaffold.core.expressions.values import TypeValue
 from jovial_scaffold.core.limits import EXPRESSION_LENGTH, EXPRESSION_NESTING, INT64_MAX
+from jovial_scaffold.core.regexes import regex
 from jovial_scaffold.core.words import NOTHING, Amount, Counted, listed, say
 
 _PRECEDENCE = {"||": 1, "&&": 2, "==": 3, "!=": 3, "<": 3, "<=": 3, ">": 3, ">=": 3, "in": 3, "+": 4, "-": 4, "*": 5, "/": 5, "%": 5}
@@ -53,7 +52,7 @@ def parse(text: str) -> Node:
     return _Parser(text).whole()
 
 
-_CHAIN = re.compile(r"[a-z_][a-z0-9_]*(?:\.[a-z_][a-z0-9_]*)*\Z")
+_CHAIN = regex(r"[a-z_][a-z0-9_]*(?:\.[a-z_][a-z0-9_]*)*\Z")
 _WORDS = frozenset((*RESERVED, "true", "false", "null", "in", "google"))
 
 

@@ -11,10 +11,11 @@ from typing import Any
 from jovial_scaffold.core import marks
 from jovial_scaffold.core.limits import RESIDUAL_TEXT
 from jovial_scaffold.core.records import value_record
+from jovial_scaffold.core.regexes import regex
 
 #: `${…}` in the text form of a residual, quotes and brackets of an expression inside, or the mark that stands for `${` itself
-_RECORDED = re.compile(r"""\$\$\{|\$\{((?:"(?:[^"\\]|\\.)*"|[^{}"]|\{(?:"(?:[^"\\]|\\.)*"|[^{}"])*\})*)\}""")
-_NAME = re.compile(r"[A-Za-z_][A-Za-z0-9_]*\Z")
+_RECORDED = regex(r"""\$\$\{|\$\{((?:"(?:[^"\\]|\\.)*"|[^{}"]|\{(?:"(?:[^"\\]|\\.)*"|[^{}"])*\})*)\}""")
+_NAME = regex(r"[A-Za-z_][A-Za-z0-9_]*\Z")
 
 
 class MarkCompared(Exception):

@@ -1,6 +1,5 @@
 """Text with `${…}` to parts: literal text and expressions, each with its offsets (docs/expressions.md, "Placeholders")."""
 
-import re
 from dataclasses import dataclass
 from typing import Any
 
@@ -14,6 +13,7 @@ from jovial_scaffold.core.expressions.shapes import Constants, Shape, Shapes
 from jovial_scaffold.core.expressions.syntax import Node
 from jovial_scaffold.core.expressions.tokens import string_end
 from jovial_scaffold.core.expressions.values import Record, Secret, type_name
+from jovial_scaffold.core.regexes import regex
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import Derived, say
 
@@ -133,7 +133,7 @@ class Programs:
             raise
 
 
-_PLAIN = re.compile(r"[^{}()\[\]\"'/]*\}")  # an expression without strings, brackets and comments ends at the next brace
+_PLAIN = regex(r"[^{}()\[\]\"'/]*\}")  # an expression without strings, brackets and comments ends at the next brace
 
 
 def expression_end(text: str, start: int, closing: str = "}") -> int:

@@ -4,7 +4,6 @@ Two pending values are equal where their residuals are. A residual is written in
 of resources: `size(net.ranges) + 2`, or, joined into text, `http://${ledger.address}/v1`. Nothing is reordered.
 """
 
-import hashlib
 import json
 import math
 from collections.abc import Iterable, Iterator, Sequence
@@ -150,6 +149,8 @@ def _made(operands: Sequence[Operand], segments: Sequence[Segment], primary: boo
         > RESIDUAL_TEXT.most
     ):
         # Too long to carry about: a digest stands for it, of secrets one that nobody is shown.
+        import hashlib
+
         digest = hashlib.sha256(exact(merged).encode("utf-8", "surrogatepass")).hexdigest()[:32]
         secret = any(isinstance(each, Hidden) for each in merged)
         merged, primary = (["long(", Hidden((digest,)), ")"] if secret else [f'long("{digest}")']), True

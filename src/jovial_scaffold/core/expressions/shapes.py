@@ -4,7 +4,6 @@ The nodes of a shape are those of the expression that was met first; a hole is w
 the offsets of those nodes: a literal or a name, which alone begins there.
 """
 
-import re
 from collections.abc import Collection, Iterator, Mapping
 from typing import Any
 
@@ -14,11 +13,12 @@ from jovial_scaffold.core.expressions.references import Facts, facts
 from jovial_scaffold.core.expressions.syntax import Literal, Name, Node, children
 from jovial_scaffold.core.expressions.tokens import KEYWORDS, RESERVED
 from jovial_scaffold.core.limits import EXPRESSION_LENGTH
+from jovial_scaffold.core.regexes import regex
 
 Constants = tuple[Any, ...]
 
 # Integers that stand by themselves and have one spelling, texts without escapes, and names that no function has.
-_TOKENS = re.compile(
+_TOKENS = regex(
     r"""(?P<text>\w?(?:"[^"\n\r]*"|'[^'\n\r]*'))|(?<![\w.])(?:(?P<integer>0|[1-9][0-9]{0,8})(?![\w.])|(?P<name>[a-z_][a-z0-9_]*)(?!\s*\(|['"]))"""
 )
 SHARED = True  #: whether anything is shared: without it, each expression is read for itself

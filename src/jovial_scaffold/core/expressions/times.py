@@ -4,14 +4,15 @@ import re
 from typing import Any
 
 from jovial_scaffold.core.expressions.errors import EvaluationError
+from jovial_scaffold.core.regexes import regex
 from jovial_scaffold.core.words import Value, say
 
 _NANO = 1_000_000_000
 _EARLIEST, _LATEST = -62_135_596_800 * _NANO, 253_402_300_800 * _NANO - 1
 _LONGEST = 2**63 - 1
-_TIMESTAMP = re.compile(r"(\d{4})-(\d{2})-(\d{2})[Tt](\d{2}):(\d{2}):(\d{2})(?:\.(\d{1,9}))?(?:([Zz])|([+-])(\d{2}):(\d{2}))\Z", re.ASCII)
-_DURATION = re.compile(r"[+-]?(?:\d+(?:\.\d*)?(?:h|m(?!s)|s|ms|us|µs|μs|ns)|\.\d+(?:h|m(?!s)|s|ms|us|µs|μs|ns))+\Z", re.ASCII)
-_PART = re.compile(r"(\d*)(?:\.(\d*))?(h|ms|m|s|us|µs|μs|ns)", re.ASCII)
+_TIMESTAMP = regex(r"(\d{4})-(\d{2})-(\d{2})[Tt](\d{2}):(\d{2}):(\d{2})(?:\.(\d{1,9}))?(?:([Zz])|([+-])(\d{2}):(\d{2}))\Z", re.ASCII)
+_DURATION = regex(r"[+-]?(?:\d+(?:\.\d*)?(?:h|m(?!s)|s|ms|us|µs|μs|ns)|\.\d+(?:h|m(?!s)|s|ms|us|µs|μs|ns))+\Z", re.ASCII)
+_PART = regex(r"(\d*)(?:\.(\d*))?(h|ms|m|s|us|µs|μs|ns)", re.ASCII)
 _UNITS = {"h": 3600 * _NANO, "m": 60 * _NANO, "s": _NANO, "ms": 1_000_000, "us": 1_000, "µs": 1_000, "μs": 1_000, "ns": 1}
 
 

@@ -6,6 +6,7 @@ from typing import Any, NamedTuple
 from jovial_scaffold.core.expressions.errors import SyntaxProblem
 from jovial_scaffold.core.expressions.values import UInt
 from jovial_scaffold.core.limits import INT64_MAX, UINT64_MAX
+from jovial_scaffold.core.regexes import regex
 from jovial_scaffold.core.words import say, told
 
 
@@ -42,7 +43,7 @@ RESERVED = frozenset(
 )
 _CONSTANTS = {"true": True, "false": False, "null": None}
 
-_TOKEN = re.compile(
+_TOKEN = regex(
     r"""(?P<skip>(?:[\t\n\f\r ]|//[^\n]*)+)
     |(?P<text>(?:[rR][bB]?|[bB][rR]?)?(?:\"\"\"|'''|"|'))
     |(?P<number>0[xX][0-9a-fA-F]+[uU]?|(?:[0-9]+\.[0-9]+|\.[0-9]+)(?:[eE][+-]?[0-9]+)?|[0-9]+[eE][+-]?[0-9]+|[0-9]+[uU]?)
@@ -51,7 +52,7 @@ _TOKEN = re.compile(
     |(?P<operator>&&|\|\||==|!=|<=|>=|[-+*/%!<>?:.,()\[\]{}])""",
     re.VERBOSE,
 )
-_ESCAPE = re.compile(r"\\(?:([abfnrtv\\?\"'`])|[xX]([0-9a-fA-F]{2})|u([0-9a-fA-F]{4})|U([0-9a-fA-F]{8})|([0-3][0-7]{2}))")
+_ESCAPE = regex(r"\\(?:([abfnrtv\\?\"'`])|[xX]([0-9a-fA-F]{2})|u([0-9a-fA-F]{4})|U([0-9a-fA-F]{8})|([0-3][0-7]{2}))")
 _SIMPLE = {"a": 7, "b": 8, "f": 12, "n": 10, "r": 13, "t": 9, "v": 11}
 
 

@@ -1,14 +1,14 @@
 """A value as its declaration reads it: texts become what the type says, 2.0 becomes 2 for an integer, 2 becomes 2.0 for a number."""
 
-import re
 from typing import Any
 
+from jovial_scaffold.core.regexes import regex
 from jovial_scaffold.core.schemas.navigation import subschema
 from jovial_scaffold.core.text.scalars import NumberRangeError, bounded_float, bounded_integer
 from jovial_scaffold.core.text.yaml_reader import read_yaml
 
-_INTEGER = re.compile(r"[-+]?[0-9]+\Z")
-_NUMBER = re.compile(r"[-+]?(?:[0-9]+(?:\.[0-9]*)?|\.[0-9]+)(?:[eE][-+]?[0-9]+)?\Z")
+_INTEGER = regex(r"[-+]?[0-9]+\Z")
+_NUMBER = regex(r"[-+]?(?:[0-9]+(?:\.[0-9]*)?|\.[0-9]+)(?:[eE][-+]?[0-9]+)?\Z")
 
 
 def types_of(parts: list[dict[str, Any]]) -> frozenset[str]:

@@ -6,7 +6,6 @@ A use of a module is an `Environment` inside of another: its parameters are comp
 It is long because names, parameters, resources and conditions read each other, and are evaluated when they are first read.
 """
 
-import re
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from typing import Any
 from urllib.parse import quote, unquote
@@ -21,6 +20,7 @@ from jovial_scaffold.core.meter import Meter
 from jovial_scaffold.core.parameters.resolving import Parameters
 from jovial_scaffold.core.parameters.typing import as_declared
 from jovial_scaffold.core.records import replace
+from jovial_scaffold.core.regexes import regex
 from jovial_scaffold.core.rendering.computing import OMITTED, Computer, Site, plain, whole_doubles
 from jovial_scaffold.core.rendering.documents import EvaluatedDocument, rendered_document
 from jovial_scaffold.core.rendering.instances import NOTHING_READ, Instance, Order, Shared, Surroundings
@@ -43,7 +43,7 @@ from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import NOTHING, Described, Value, nearest, say, told
 
 _NO_VARIABLES: Mapping[str, Any] = {}
-_PLAIN_KEY = re.compile(r"[A-Za-z0-9_.-]+\Z")
+_PLAIN_KEY = regex(r"[A-Za-z0-9_.-]+\Z")
 
 
 class _Names(dict[str, Any]):

@@ -5,11 +5,12 @@ import math
 import re
 from typing import Any
 
+from jovial_scaffold.core.regexes import regex
 from jovial_scaffold.core.templates.model import Scalar
 from jovial_scaffold.core.text.scalars import NumberRangeError, core_schema_value
 
-_PLAIN = re.compile(r"[A-Za-z_./][A-Za-z0-9_./:@+-]*(?<!:)\Z")
-_UNPRINTABLE = re.compile("[\x00-\x08\x0b-\x1f\x7f-\x9f\ud800-\udfff\ufeff\ufffe\uffff]")
+_PLAIN = regex(r"[A-Za-z_./][A-Za-z0-9_./:@+-]*(?<!:)\Z")
+_UNPRINTABLE = regex("[\x00-\x08\x0b-\x1f\x7f-\x9f\ud800-\udfff\ufeff\ufffe\uffff]")
 
 
 def quoted(text: str) -> str:

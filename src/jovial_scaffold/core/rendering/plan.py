@@ -110,12 +110,15 @@ class Plans:
         self._plans: dict[Template, Plan] = {}
         self._least: dict[Template, int] = {}
         self._pending: dict[tuple[str, str], Pending] = {}
+        self._texts: dict[str, str] = {}
 
     def pending(self, address: str, property: str) -> Pending:
         """What only the deployment knows of a property that the cloud sets: the same in all environments."""
         key = (address, property)
         if key not in self._pending:
-            self._pending[key] = pending_property(address, pointer_text((property,)))
+            if property not in self._texts:  # of which there are few
+                self._texts[property] = pointer_text((property,))
+            self._pending[key] = pending_property(address, self._texts[property])
         return self._pending[key]
 
     def least_instances(self, template: Template) -> int:

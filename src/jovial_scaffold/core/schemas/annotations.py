@@ -1,6 +1,5 @@
 """What our catalogs say beyond JSON Schema (docs/catalogs.md): which words there are, and whether they are used as they should be."""
 
-import re
 from collections.abc import Callable, Iterator
 from typing import Any
 
@@ -9,6 +8,7 @@ from jovial_scaffold.core.expressions.parser import parse
 from jovial_scaffold.core.expressions.references import references
 from jovial_scaffold.core.expressions.syntax import Literal, Node, children
 from jovial_scaffold.core.findings import Finding
+from jovial_scaffold.core.regexes import regex
 from jovial_scaffold.core.schemas.keywords import parts
 from jovial_scaffold.core.text.source import Origin
 from jovial_scaffold.core.words import Described, Sentence, listed, nearest, say
@@ -20,7 +20,7 @@ REACHES = ("environment", "project", "workspace")
 LOOKS = ("store", "net", "machine", "gate", "queue", "key", "document")
 #: what a property is about; a catalog may have words of its own
 ASPECTS = ("naming", "capacity", "exposure", "durability", "placement", "release", "cost")
-_REFERENCE = re.compile(r"[a-z][a-z0-9_]*(\.[a-z][a-z0-9_]*)?:[a-z][a-z0-9_/]*\Z")
+_REFERENCE = regex(r"[a-z][a-z0-9_]*(\.[a-z][a-z0-9_]*)?:[a-z][a-z0-9_/]*\Z")
 
 
 def _is_list_of(test: Callable[[Any], bool]) -> Callable[[Any], bool]:

@@ -15,6 +15,7 @@ from jovial_scaffold.core.expressions.types import Type
 from jovial_scaffold.core.findings import Finding, Related, Span
 from jovial_scaffold.core.folders import Folder, Found
 from jovial_scaffold.core.records import replace
+from jovial_scaffold.core.regexes import regex
 from jovial_scaffold.core.schemas.annotations import ANNOTATIONS, wrong_annotations
 from jovial_scaffold.core.schemas.bundling import Documents, outward
 from jovial_scaffold.core.schemas.keywords import misspelt, parts
@@ -28,7 +29,7 @@ from jovial_scaffold.core.text.source import Origin, Pointer
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import Sentence, listed, nearest, say
 
-_ID = re.compile(r"(?P<catalog>[a-z][a-z0-9_]*)\.(?P<type>[a-z][a-z0-9_]*)\.v(?P<version>[1-9][0-9]*)\Z")
+_ID = regex(r"(?P<catalog>[a-z][a-z0-9_]*)\.(?P<type>[a-z][a-z0-9_]*)\.v(?P<version>[1-9][0-9]*)\Z")
 # what a document holds that types of a catalog share, and that is none itself
 _SHARED = frozenset(("$defs", "$schema", "$comment", "title", "description"))
 #: what `catalog.yaml` holds

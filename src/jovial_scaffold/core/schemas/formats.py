@@ -1,10 +1,11 @@
 """The formats that JSON Schema's own vocabulary lacks: `cidr` and `address`. The others are the validator's."""
 
-import re
 from collections.abc import Callable
 from functools import lru_cache
 
-_SHAPE = re.compile(r"[0-9a-fA-F:.]+(?:/[0-9]{1,3})?\Z")
+from jovial_scaffold.core.regexes import regex
+
+_SHAPE = regex(r"[0-9a-fA-F:.]+(?:/[0-9]{1,3})?\Z")
 
 
 @lru_cache(maxsize=4096)

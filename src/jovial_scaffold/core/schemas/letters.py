@@ -3,8 +3,10 @@
 import re
 from typing import NamedTuple
 
+from jovial_scaffold.core.regexes import regex
+
 _CLASS = r"\[\^?(?:\\.|[^\]\\\[])+\]"
-_TOKEN = re.compile(rf"(?P<letter>{_CLASS}|\\[^bBAzZ0-9pPkuUxQE]|[^\[\](){{}}|?*+.^$\\])|(?P<around>\(\?:|\(|\)|\||[?*+]|\{{\d*,?\d*\}})")
+_TOKEN = regex(rf"(?P<letter>{_CLASS}|\\[^bBAzZ0-9pPkuUxQE]|[^\[\](){{}}|?*+.^$\\])|(?P<around>\(\?:|\(|\)|\||[?*+]|\{{\d*,?\d*\}})")
 
 
 def letters_of(pattern: str) -> re.Pattern[str] | None:
@@ -38,7 +40,7 @@ class Form(NamedTuple):
     least: int
 
 
-_FORM = re.compile(rf"\^({_CLASS})?({_CLASS})([*+])\$")
+_FORM = regex(rf"\^({_CLASS})?({_CLASS})([*+])\$")
 
 
 def form_of(pattern: str) -> Form | None:

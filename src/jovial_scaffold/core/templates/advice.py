@@ -1,16 +1,16 @@
 """What to write instead of a value that does not fit, found by how it is written."""
 
-import re
 from typing import Any
 
 from jovial_scaffold.core.expressions.placeholders import Joined
+from jovial_scaffold.core.regexes import regex
 from jovial_scaffold.core.schemas.validation import about_quotes
 from jovial_scaffold.core.templates.model import Compiled, Constant, Dynamic
 from jovial_scaffold.core.words import NOTHING, Listed, Operand, Sentence, say
 
 _NAME = r"[a-z][a-z0-9_]*(?:\.[a-z][a-z0-9_]*)*"
 #: placeholders as others write them, around a name or a field of one, which is an expression here, too
-_FOREIGN = re.compile(rf"\$\(\s*({_NAME})\s*\)|\{{\{{\s*({_NAME})\s*\}}\}}|[%@#]\{{\s*({_NAME})\s*\}}|<%=\s*({_NAME})\s*%>")
+_FOREIGN = regex(rf"\$\(\s*({_NAME})\s*\)|\{{\{{\s*({_NAME})\s*\}}\}}|[%@#]\{{\s*({_NAME})\s*\}}|<%=\s*({_NAME})\s*%>")
 
 
 def foreign_placeholder(text: Any) -> Sentence:

@@ -3,7 +3,6 @@
 A mistake becomes a finding and an unknown value, so that what depends on it stays silent.
 """
 
-import re
 from collections.abc import Collection
 from typing import Any
 
@@ -11,6 +10,7 @@ from jovial_scaffold.core.expressions.errors import CutShort, ExpressionError, S
 from jovial_scaffold.core.expressions.placeholders import Formula, Omittable, Programs
 from jovial_scaffold.core.findings import Finding, Level, Span
 from jovial_scaffold.core.limits import NAME_LENGTH
+from jovial_scaffold.core.regexes import regex
 from jovial_scaffold.core.spelling import slip_of
 from jovial_scaffold.core.templates.model import (
     Compiled,
@@ -30,7 +30,7 @@ from jovial_scaffold.core.text.source import part as part_of
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import NOTHING, Described, Sentence, nearest, say
 
-NAME = re.compile(r"[a-z][a-z0-9_]*\Z")
+NAME = regex(r"[a-z][a-z0-9_]*\Z")
 NESTED_DIRECTIVES = ("$when", "$per")
 
 

@@ -1,16 +1,16 @@
 """The text of a document to its parts: literal text and placeholders, with shell-style defaults."""
 
-import re
 from collections.abc import Callable
 from typing import NamedTuple
 
 from jovial_scaffold.core.expressions.errors import SyntaxProblem
 from jovial_scaffold.core.expressions.placeholders import Formula, Programs, expression_end
 from jovial_scaffold.core.records import replace
+from jovial_scaffold.core.regexes import regex
 from jovial_scaffold.core.templates.model import Placeholder
 from jovial_scaffold.core.words import Sentence, say
 
-_SHELL = re.compile(r"\$\{(?P<name>[A-Za-z_][A-Za-z0-9_]*):(?P<form>[-?])(?P<text>[^{}]*)\}")
+_SHELL = regex(r"\$\{(?P<name>[A-Za-z_][A-Za-z0-9_]*):(?P<form>[-?])(?P<text>[^{}]*)\}")
 
 
 class Brackets(NamedTuple):
@@ -65,7 +65,7 @@ def _end(text: str, start: int, brackets: Brackets) -> int:
     return expression_end(text, inner, brackets.closing)
 
 
-_DEFAULT = re.compile(r"(?P<name>[A-Za-z_][A-Za-z0-9_]*):(?P<form>[-?])")
+_DEFAULT = regex(r"(?P<name>[A-Za-z_][A-Za-z0-9_]*):(?P<form>[-?])")
 
 
 def _placeholder(text: str, offset: int, start: int, programs: Programs) -> Placeholder:

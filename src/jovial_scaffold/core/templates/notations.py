@@ -8,11 +8,12 @@ from collections.abc import Callable, Iterator, Sequence
 from typing import Any
 
 from jovial_scaffold.core.records import replace
+from jovial_scaffold.core.regexes import regex
 from jovial_scaffold.core.templates.model import Part, Placeholder, Scalar
 from jovial_scaffold.core.text.formats import format_of
 
 NOTATIONS = ("JSON", "YAML", "TOML")
-_TOML_TOKEN = re.compile(
+_TOML_TOKEN = regex(
     r"""(?P<comment>\#[^\n]*) | (?P<basic>\"\"\"(?:[^\\]|\\.)*?\"\"\" | "(?:[^"\\\n]|\\.)*")
       | (?P<literal>'''.*?'''(?!') | '[^'\n]*') | (?P<other>[^\#"']+ | .)""",
     re.DOTALL | re.VERBOSE,

@@ -7,6 +7,7 @@ from typing import Any
 from jovial_scaffold.core.expressions.errors import SyntaxProblem
 from jovial_scaffold.core.findings import Related
 from jovial_scaffold.core.records import at_once, replace
+from jovial_scaffold.core.regexes import regex
 from jovial_scaffold.core.schemas.catalog import Catalogs, ResourceType
 from jovial_scaffold.core.schemas.navigation import subschema
 from jovial_scaffold.core.schemas.shapes import secret_pointers
@@ -23,10 +24,10 @@ from jovial_scaffold.core.text.source import Origin, value_at
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import Described, Sentence, listed, nearest, say
 
-_BARE_EXPRESSION = re.compile(r"\$\{[^'\"}]*\}\Z")
-_RESOURCE = re.compile(r"\s*(?P<name>[^\s()]+)\s*\(\s*(?P<type>[^()]*?)\s*\)\s*\Z")
+_BARE_EXPRESSION = regex(r"\$\{[^'\"}]*\}\Z")
+_RESOURCE = regex(r"\s*(?P<name>[^\s()]+)\s*\(\s*(?P<type>[^()]*?)\s*\)\s*\Z")
 DIRECTIVES = ("$per", "$when", "$key", "$after", "$keep", "$formerly")
-_ADDRESS = re.compile(r"[a-z][a-z0-9_]*(?:/[A-Za-z0-9_.%-]+)*\Z")
+_ADDRESS = regex(r"[a-z][a-z0-9_]*(?:/[A-Za-z0-9_.%-]+)*\Z")
 
 
 class ResourceReader(DeclarationReader):

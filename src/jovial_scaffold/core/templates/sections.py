@@ -9,6 +9,7 @@ from jovial_scaffold.core.expressions.parser import MACROS, NAMESPACES
 from jovial_scaffold.core.expressions.tokens import KEYWORDS, RESERVED
 from jovial_scaffold.core.findings import Finding, Related
 from jovial_scaffold.core.limits import NAME_LENGTH
+from jovial_scaffold.core.regexes import regex
 from jovial_scaffold.core.spelling import is_slip, near
 from jovial_scaffold.core.templates.compiling import Compiler, is_name, taken_for
 from jovial_scaffold.core.text.formats import garbled_text
@@ -66,7 +67,7 @@ _LATER_SECTIONS = {
     "blocks": say("Give out ranges with carve(range, length, index)."),
     "renames": say("Write `$formerly` on the resource."),
 }
-_WORD = re.compile(r"[a-z][a-z0-9_]*")
+_WORD = regex(r"[a-z][a-z0-9_]*")
 
 
 class SectionReader(Compiler):

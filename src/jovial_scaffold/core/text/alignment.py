@@ -5,9 +5,11 @@ The rules are those of YAML 1.2.2, chapter 7 (flow scalars) and 8 (block scalars
 
 import re
 
-_ESCAPE = re.compile(r"\\(?:x[0-9a-fA-F]{2}|u[0-9a-fA-F]{4}|U[0-9a-fA-F]{8}|\r\n|.)", re.DOTALL)
-_SURROGATES = re.compile(r"\\u[dD][89abAB][0-9a-fA-F]{2}\\u[dD][c-fC-F][0-9a-fA-F]{2}")
-_BREAKS = re.compile(r"[ \t]*(?:\r\n|\n|\r)(?:[ \t]*(?:\r\n|\n|\r))*[ \t]*")
+from jovial_scaffold.core.regexes import regex
+
+_ESCAPE = regex(r"\\(?:x[0-9a-fA-F]{2}|u[0-9a-fA-F]{4}|U[0-9a-fA-F]{8}|\r\n|.)", re.DOTALL)
+_SURROGATES = regex(r"\\u[dD][89abAB][0-9a-fA-F]{2}\\u[dD][c-fC-F][0-9a-fA-F]{2}")
+_BREAKS = regex(r"[ \t]*(?:\r\n|\n|\r)(?:[ \t]*(?:\r\n|\n|\r))*[ \t]*")
 
 
 def source_offsets(raw: str, style: str, parent: int | None = None) -> list[int]:

@@ -5,11 +5,12 @@ from collections.abc import Iterable
 
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.records import replace
+from jovial_scaffold.core.regexes import regex
 from jovial_scaffold.core.text.source import Source
 from jovial_scaffold.core.words import NOTHING
 
 # Words of keys by which people recognise a secret that nobody declared.
-SECRETIVE = re.compile("password|passphrase|passwd|secret|token|credential|private|api_?key", re.IGNORECASE)
+SECRETIVE = regex("password|passphrase|passwd|secret|token|credential|private|api_?key", re.IGNORECASE)
 
 
 def discreet(source: Source, findings: Iterable[Finding], unreadable: bool = False) -> list[Finding]:

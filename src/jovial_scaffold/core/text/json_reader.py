@@ -8,19 +8,20 @@ import re
 from typing import Any
 
 from jovial_scaffold.core.limits import NESTING
+from jovial_scaffold.core.regexes import regex
 from jovial_scaffold.core.text.nesting import deepest
 from jovial_scaffold.core.text.scalars import NumberRangeError, bounded_float, bounded_integer
 from jovial_scaffold.core.text.source import Place, Pointer, Problem, duplicate_problem
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import NOTHING, Foreign, Sentence, say
 
-_HALF = re.compile(r"\\u[dD][89a-fA-F]")
-_TOKEN = re.compile(r'[ \t\r\n]*("(?:[^"\\]|\\.)*"|[\[\]{},:]|[^\s\[\]{},:"]+)', re.DOTALL)
+_HALF = regex(r"\\u[dD][89a-fA-F]")
+_TOKEN = regex(r'[ \t\r\n]*("(?:[^"\\]|\\.)*"|[\[\]{},:]|[^\s\[\]{},:"]+)', re.DOTALL)
 
 
 #: numbers that may be outside of 64 bits, a negative zero, and halves of surrogate pairs
-_ODD = re.compile(r"[0-9]{19}|[eE][+-]?[0-9]{3}|-0(?![.0-9])|\\u[dD][89a-fA-F]")
-_MEMBER = re.compile(r'"[ \t\r\n]*:')
+_ODD = regex(r"[0-9]{19}|[eE][+-]?[0-9]{3}|-0(?![.0-9])|\\u[dD][89a-fA-F]")
+_MEMBER = regex(r'"[ \t\r\n]*:')
 _LARGE = 20_000  # characters from which on loading another library pays
 _NOTHING = object()
 

@@ -6,11 +6,11 @@ be the same in all entries of a mould.
 """
 
 import ast
-import re
 from collections.abc import Callable, Sequence
 from typing import Any, NamedTuple
 
 from jovial_scaffold.core.code import called, compiled_code, every, loaded, parameters, subscript
+from jovial_scaffold.core.regexes import regex
 from jovial_scaffold.core.text.scalars import NUMBER_START
 
 LEAST = 50_000  #: characters of a text in which it is worth while to look for what is alike
@@ -21,11 +21,11 @@ _LENGTH = 18  # digits of a number
 
 _MARK = 700_000_000  # the number that is put in the place of an entry's first one; one more in that of each that follows
 
-_DIGITS = re.compile("[0-9]+")
-_APART = re.compile("([0-9]+)").split
+_DIGITS = regex("[0-9]+")
+_APART = regex("([0-9]+)").split
 _AS_ZEROS = bytes.maketrans(b"123456789", b"000000000")
 _ALONE = bytes(byte if byte in b"0123456789" else ord(" ") for byte in range(256))
-CANONICAL = re.compile("(?:0|[1-9][0-9]{0,8})\\Z").match
+CANONICAL = regex("(?:0|[1-9][0-9]{0,8})\\Z").match
 """Of the digits of an integer, those that say nothing but the integer."""
 
 

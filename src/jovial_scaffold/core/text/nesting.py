@@ -4,9 +4,10 @@ import re
 from typing import Any
 
 from jovial_scaffold.core.limits import NESTING
+from jovial_scaffold.core.regexes import regex
 
-_JSON = re.compile(r'"(?:[^"\\]|\\.)*"|([\[{])|([\]}])', re.DOTALL)
-_TOML = re.compile(r'"""(?:[^\\]|\\.)*?"{3,5}|\'\'\'.*?\'{3,5}|"(?:[^"\\\n]|\\.)*"|\'[^\'\n]*\'|#[^\n]*|([\[{])|([\]}])', re.DOTALL)
+_JSON = regex(r'"(?:[^"\\]|\\.)*"|([\[{])|([\]}])', re.DOTALL)
+_TOML = regex(r'"""(?:[^\\]|\\.)*?"{3,5}|\'\'\'.*?\'{3,5}|"(?:[^"\\\n]|\\.)*"|\'[^\'\n]*\'|#[^\n]*|([\[{])|([\]}])', re.DOTALL)
 
 
 def deepest(text: str, toml: bool = False) -> int:

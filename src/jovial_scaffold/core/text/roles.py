@@ -1,15 +1,15 @@
 """What a file is by its own look: a template, a project file, a ruleset, and so on; so that a file in the wrong role is recognised."""
 
-import re
 from collections.abc import Callable
 from typing import Any
 
 from jovial_scaffold.core.findings import Finding
+from jovial_scaffold.core.regexes import regex
 from jovial_scaffold.core.text.source import Source
 from jovial_scaffold.core.words import Sentence, say
 
-_TYPE_ID = re.compile(r"[a-z][a-z0-9_]*\.[a-z][a-z0-9_]*\.v[1-9][0-9]*\Z")
-_RESOURCE = re.compile(r"[a-z][a-z0-9_]*\s*\(\s*[^()]+\)\Z")
+_TYPE_ID = regex(r"[a-z][a-z0-9_]*\.[a-z][a-z0-9_]*\.v[1-9][0-9]*\Z")
+_RESOURCE = regex(r"[a-z][a-z0-9_]*\s*\(\s*[^()]+\)\Z")
 
 
 def _maps(value: Any, *names: str) -> bool:

@@ -3,10 +3,10 @@
 `no`, `on`, `1:20` and `2026-11-23` are text; `012` is the integer 12.
 """
 
-import re
 from typing import Any
 
 from jovial_scaffold.core.limits import INT64_MAX, INT64_MIN, INTEGER_DIGITS
+from jovial_scaffold.core.regexes import regex
 from jovial_scaffold.core.words import Sentence, say
 
 WORDS: dict[str, Any] = {
@@ -18,9 +18,9 @@ WORDS: dict[str, Any] = {
     **dict.fromkeys((".nan", ".NaN", ".NAN"), float("nan")),
 }
 NUMBER_START = frozenset("0123456789+-.")
-_INTEGER = re.compile(r"[-+]?[0-9]+\Z")
-_FLOAT = re.compile(r"[-+]?(?:\.[0-9]+|[0-9]+(?:\.[0-9]*)?)(?:[eE][-+]?[0-9]+)?\Z")
-_RADIX = re.compile(r"0(?:o(?P<octal>[0-7]+)|x(?P<hex>[0-9a-fA-F]+))\Z")
+_INTEGER = regex(r"[-+]?[0-9]+\Z")
+_FLOAT = regex(r"[-+]?(?:\.[0-9]+|[0-9]+(?:\.[0-9]*)?)(?:[eE][-+]?[0-9]+)?\Z")
+_RADIX = regex(r"0(?:o(?P<octal>[0-7]+)|x(?P<hex>[0-9a-fA-F]+))\Z")
 
 
 class NumberRangeError(ValueError):

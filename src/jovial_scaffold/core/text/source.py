@@ -1,6 +1,5 @@
 """One file as read: its text, its plain value, and the places of that value, found only when somebody asks."""
 
-import re
 from bisect import bisect_right
 from collections.abc import Callable
 from itertools import accumulate
@@ -8,14 +7,15 @@ from typing import Any, NamedTuple
 
 from jovial_scaffold.core import marks
 from jovial_scaffold.core.findings import Span
+from jovial_scaffold.core.regexes import regex
 from jovial_scaffold.core.text.alignment import source_offsets
 from jovial_scaffold.core.text.outline import Outline
 from jovial_scaffold.core.text.outline import Pointer as Pointer
 from jovial_scaffold.core.words import NOTHING, Sentence, say
 
-_COMMENT = re.compile(r"(^|\s)#.*")
+_COMMENT = regex(r"(^|\s)#.*")
 _PARTS = 200  # entries whose places are found one by one, before those of the whole text are
-_LINE_BREAK = re.compile(r"\r\n|\n|\r")
+_LINE_BREAK = regex(r"\r\n|\n|\r")
 
 
 class Place(NamedTuple):

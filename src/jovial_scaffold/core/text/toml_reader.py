@@ -8,16 +8,17 @@ from contextlib import suppress
 from typing import Any
 
 from jovial_scaffold.core.limits import INT64_MAX, INT64_MIN, NESTING
+from jovial_scaffold.core.regexes import regex
 from jovial_scaffold.core.text.nesting import deepest, is_too_deep
 from jovial_scaffold.core.text.source import Place, Pointer, Problem
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import NOTHING, say
 
-_AT = re.compile(r"(.*) \(at (?:line (\d+), column (\d+)|end of document)\)\Z", re.DOTALL)
-_SKIP = re.compile(r"(?:[ \t\r\n]|#[^\n]*)*")
-_KEY = re.compile(r'[ \t]*("(?:[^"\\]|\\.)*"|\'[^\']*\'|[A-Za-z0-9_-]+)[ \t]*')
-_STRING = re.compile(r'"""(?:[^\\]|\\.)*?"{3,5}|\'\'\'.*?\'{3,5}|"(?:[^"\\\n]|\\.)*"|\'[^\'\n]*\'', re.DOTALL)
-_BARE = re.compile(r"[^,\]}#\n]+")
+_AT = regex(r"(.*) \(at (?:line (\d+), column (\d+)|end of document)\)\Z", re.DOTALL)
+_SKIP = regex(r"(?:[ \t\r\n]|#[^\n]*)*")
+_KEY = regex(r'[ \t]*("(?:[^"\\]|\\.)*"|\'[^\']*\'|[A-Za-z0-9_-]+)[ \t]*')
+_STRING = regex(r'"""(?:[^\\]|\\.)*?"{3,5}|\'\'\'.*?\'{3,5}|"(?:[^"\\\n]|\\.)*"|\'[^\'\n]*\'', re.DOTALL)
+_BARE = regex(r"[^,\]}#\n]+")
 
 
 def read_toml(text: str) -> tuple[Any, list[Problem]]:

@@ -27,6 +27,7 @@ from yaml.events import (
 )
 
 from jovial_scaffold.core.limits import CAREFUL_CHARACTERS, NESTING, NODES
+from jovial_scaffold.core.regexes import regex
 from jovial_scaffold.core.text.scalars import WORDS, NumberRangeError, bounded_float, bounded_integer, core_schema_value, quote_hint, quoted
 from jovial_scaffold.core.text.source import Place, Pointer, Problem, duplicate_problem
 from jovial_scaffold.core.text.unknown import UNKNOWN
@@ -77,7 +78,7 @@ class _Container:
         self.size = 1
 
 
-_DOUBLE_BRACES = re.compile(r"\{\{\s*([a-z][a-z0-9_.]*)\s*\}\}")
+_DOUBLE_BRACES = regex(r"\{\{\s*([a-z][a-z0-9_.]*)\s*\}\}")
 
 
 class _TooMuch(Exception):
@@ -90,7 +91,7 @@ class _Doubtful(Exception):
 
 #: what libyaml takes, or reads as something else than YAML 1.2 says: comments right behind a value, `-` and `?` in flow style, anchors
 #: with a colon, tabs at the start of lines, block scalars that begin or end with white space, directives
-_DOUBTFUL = re.compile(
+_DOUBTFUL = regex(
     r"""[^\s\[{(,:]["']\#|[\]},|>]\#|[|>][0-9+-]+\#"""  # a `#` right behind a value; `"#/types/x"` begins one
     r"""|(?:,|(?<![\w)\]"'])\[|(?<![$\w])\{)\s*\?[^\s,\[\]{}]|[\[,{]\s*-\s*[,\]}]"""  # not `xs[?0]` and `${?x}`
     r"""|(?:^|[\s\[{,])[&*](?![&*=])[A-Za-z0-9_-]*[^\sA-Za-z0-9_,\[\]{}"'-]|^[ ]*\t|[|>][0-9+-]*[ \t]*(?:\#[^\n]*)?\n[ ]+\n|\n[ ]+\Z|^[%|>]""",

@@ -22,25 +22,26 @@ from yaml.events import (
 
 from jovial_scaffold.core.limits import NESTING
 from jovial_scaffold.core.records import value_record
+from jovial_scaffold.core.regexes import regex
 
 BLOCK_IN, BLOCK_OUT, BLOCK_KEY, FLOW_IN, FLOW_OUT, FLOW_KEY = range(6)
 _IN_FLOW = {FLOW_OUT: FLOW_IN, FLOW_IN: FLOW_IN, BLOCK_KEY: FLOW_KEY, FLOW_KEY: FLOW_KEY}  # 136
 _KEY_LENGTH = 1_024  # characters of an implicit key
 
 BREAK = r"(?:\r\n|\r|\n)"
-LINE_END = re.compile(rf"[ \t]*(?:(?<![^ \t\r\n])#[^\r\n]*)?(?:{BREAK}|\Z)")  # 79, with the white space before it
-BLANK_LINE = re.compile(rf"[ \t]*(?:#[^\r\n]*)?(?:{BREAK}|\Z)")  # 78, at the start of a line
-_WHITE = re.compile(r"[ \t]*")
-SPACES = re.compile(r" *")
-NEWLINE = re.compile(BREAK)
-FORBIDDEN = re.compile(r"(?:---|\.\.\.)(?=[ \t\r\n]|\Z)")  # 206
-TAG = re.compile(
+LINE_END = regex(rf"[ \t]*(?:(?<![^ \t\r\n])#[^\r\n]*)?(?:{BREAK}|\Z)")  # 79, with the white space before it
+BLANK_LINE = regex(rf"[ \t]*(?:#[^\r\n]*)?(?:{BREAK}|\Z)")  # 78, at the start of a line
+_WHITE = regex(r"[ \t]*")
+SPACES = regex(r" *")
+NEWLINE = regex(BREAK)
+FORBIDDEN = regex(r"(?:---|\.\.\.)(?=[ \t\r\n]|\Z)")  # 206
+TAG = regex(
     r"!<(?:%[0-9A-Fa-f]{2}|[\w\-#;/?:@&=+$,.!~*'()\[\]])+>"
     r"|!(?:[0-9A-Za-z\-]*!)?(?:%[0-9A-Fa-f]{2}|[0-9A-Za-z\-#;/?:@&=+$_.~*'()])+|!(?=[ \t\r\n]|\Z)",
     re.ASCII,
 )
-_NAMED = re.compile(r"![0-9A-Za-z\-]+!")
-ANCHOR = re.compile(r"[&*]([^ \t\r\n,\[\]{}\ufeff]+)")
+_NAMED = regex(r"![0-9A-Za-z\-]+!")
+ANCHOR = regex(r"[&*]([^ \t\r\n,\[\]{}\ufeff]+)")
 _OUT, _IN = r"[^ \t\r\n\ufeff]", r"[^ \t\r\n,\[\]{}\ufeff]"
 _INDICATORS = r"\-?:,\[\]{}#&*!|>'\"%@`"
 
@@ -54,8 +55,8 @@ def _plain(safe: str) -> tuple["re.Pattern[str]", "re.Pattern[str]"]:
 
 _PLAIN = {inside: _plain(_IN if inside else _OUT) for inside in (False, True)}
 SAFE = {inside: re.compile(_IN if inside else _OUT) for inside in (False, True)}
-_DOUBLE = re.compile(r'[^"\\\r\n]+')
-_SINGLE = re.compile(r"(?:[^'\r\n]|'')+")
+_DOUBLE = regex(r'[^"\\\r\n]+')
+_SINGLE = regex(r"(?:[^'\r\n]|'')+")
 _ESCAPES = {"0": "\0", "a": "\a", "b": "\b", "t": "\t", "\t": "\t", "n": "\n", "v": "\v", "f": "\f", "r": "\r", "e": "\x1b", " ": " ", '"': '"', "/": "/", "\\": "\\", "N": "\x85", "_": "\xa0", "L": "\u2028", "P": "\u2029"}  # fmt: skip
 _HEX = {"x": 2, "u": 4, "U": 8}
 

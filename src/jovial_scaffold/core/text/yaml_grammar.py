@@ -4,7 +4,6 @@
 a few of one kind, with its number; `n` is an indentation, `c` a context. It gives the position behind what it matched, or -1.
 """
 
-import re
 from typing import Any
 
 from yaml.events import (
@@ -19,6 +18,7 @@ from yaml.events import (
 )
 
 from jovial_scaffold.core.limits import NESTING
+from jovial_scaffold.core.regexes import regex
 from jovial_scaffold.core.text.yaml_flow import (
     ANCHOR,
     BLANK_LINE,
@@ -41,7 +41,7 @@ from jovial_scaffold.core.text.yaml_flow import (
     resolved,
 )
 
-_HEADER = re.compile(r"[|>](?:([1-9])([+-]?)|([+-])([1-9])?|)(?=[ \t\r\n]|\Z)")
+_HEADER = regex(r"[|>](?:([1-9])([+-]?)|([+-])([1-9])?|)(?=[ \t\r\n]|\Z)")
 
 
 class Grammar(Flow):
@@ -343,8 +343,8 @@ class Grammar(Flow):
         return end, False
 
 
-_UNPRINTABLE = re.compile("[^\t\n\r -~\x85\xa0-\ud7ff\ue000-\ufffd\U00010000-\U0010ffff]")  # 1
-_DIRECTIVE = re.compile(
+_UNPRINTABLE = regex("[^\t\n\r -~\x85\xa0-\ud7ff\ue000-\ufffd\U00010000-\U0010ffff]")  # 1
+_DIRECTIVE = regex(
     rf"%(?:(YAML)[ \t]+\d+\.\d+|(?!YAML[ \t\r\n])([^ \t\r\n]+)(?:[ \t]+[^ \t\r\n#][^ \t\r\n]*)*)[ \t]*(?:(?<=[ \t])#[^\r\n]*)?(?:{BREAK}|\Z)"
 )
 

@@ -1,6 +1,5 @@
 """How a line that YAML cannot read could be written: only what was tried, and makes the file readable, is proposed."""
 
-import re
 from collections.abc import Iterator
 
 from yaml import YAMLError
@@ -8,11 +7,12 @@ from yaml._yaml import CParser
 from yaml.events import StreamEndEvent
 
 from jovial_scaffold.core.limits import MENDED_CHARACTERS
+from jovial_scaffold.core.regexes import regex
 from jovial_scaffold.core.text.scalars import quoted
 from jovial_scaffold.core.words import NOTHING, Sentence, say
 
-_ENTRY = re.compile(r"(?P<before>\s*(?:- )*)(?P<key>[^\s:#'\"\[\]{}][^:#'\"\[\]{}]*):(?P<space> +)(?P<value>[^\s].*\S|\S)\s*\Z")
-_NO_SPACE = re.compile(r"(?P<before>\s*(?:- )*)(?P<key>[A-Za-z_$][\w$-]*):(?P<value>[^\s:].*)\Z")
+_ENTRY = regex(r"(?P<before>\s*(?:- )*)(?P<key>[^\s:#'\"\[\]{}][^:#'\"\[\]{}]*):(?P<space> +)(?P<value>[^\s].*\S|\S)\s*\Z")
+_NO_SPACE = regex(r"(?P<before>\s*(?:- )*)(?P<key>[A-Za-z_$][\w$-]*):(?P<value>[^\s:].*)\Z")
 
 
 def mended(text: str, index: int) -> Sentence:

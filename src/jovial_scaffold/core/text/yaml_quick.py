@@ -8,6 +8,7 @@ import re
 from typing import Any
 
 from jovial_scaffold.core.limits import NESTING, NODES
+from jovial_scaffold.core.regexes import regex
 from jovial_scaffold.core.text import moulds
 from jovial_scaffold.core.text.outline import Outline
 from jovial_scaffold.core.text.scalars import WORDS, NumberRangeError, core_schema_value
@@ -18,25 +19,23 @@ class NotQuick(Exception):
 
 
 #: tabs, carriage returns, and what YAML does not print or takes for the end of a line
-_UNUSUAL = re.compile("[\x00-\x09\x0b-\x1f\x7f-\xa0\u2000-\u200f\u2028-\u202f\ud800-\udfff\ufeff\ufffe\uffff]")
+_UNUSUAL = regex("[\x00-\x09\x0b-\x1f\x7f-\xa0\u2000-\u200f\u2028-\u202f\ud800-\udfff\ufeff\ufffe\uffff]")
 _USUAL = bytes([ord("\n"), *range(ord(" "), 0x7F)])  # the same for a text of ASCII
 _KEY = r"[A-Za-z_$][\w$./()@-]*(?:[ ][\w$./()@-]+)*"
 #: indentation, a dash, a key, and what follows it; each line of a text is one match
-_LINE = re.compile(
-    rf"([ ]*)(?:(-[ ]+)?(?:({_KEY}|\"[^\"\\\n]{{0,200}}\"|'[^'\n]{{0,200}}'):(?=[ ]|$))?[ ]*([^\n]*))(?:\n|\Z)", re.MULTILINE
-)
-_QUOTED = re.compile(r"(?:\"((?:[^\"\\]|\\[\"\\/nt])*)\"|'((?:[^']|'')*)')[ ]*(?:(?<=[ ])#.*)?\Z")
-_ESCAPE = re.compile(r"\\(.)")
+_LINE = regex(rf"([ ]*)(?:(-[ ]+)?(?:({_KEY}|\"[^\"\\\n]{{0,200}}\"|'[^'\n]{{0,200}}'):(?=[ ]|$))?[ ]*([^\n]*))(?:\n|\Z)", re.MULTILINE)
+_QUOTED = regex(r"(?:\"((?:[^\"\\]|\\[\"\\/nt])*)\"|'((?:[^']|'')*)')[ ]*(?:(?<=[ ])#.*)?\Z")
+_ESCAPE = regex(r"\\(.)")
 _ESCAPES = {"n": "\n", "t": "\t"}
 _PLAIN_START = frozenset("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_$/.~+-(")
 _LETTERS = frozenset("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ$/")
-_TOKEN = re.compile(
+_TOKEN = regex(
     r"[ ]*(?:([\[{\]},])|(\"(?:[^\"\\]|\\[\"\\/nt])*\"|'(?:[^']|'')*')|([A-Za-z0-9_/.+$-](?:[\w/.+<>=;()@*&!%'-]|[ ](?=[\w/.+<>=;()@*&!%'-]))*))(:(?=[ ]))?[ ]*"
 )
 _KEY_LENGTH = 400  # characters of a key that YAML lets stand in one line, and some room
 _FLOW_DEPTH = 12  # levels of brackets in one line
 _DEPTH = NESTING.most - _FLOW_DEPTH - 2
-_TAIL = re.compile(r"[ ]*(?:(?<=[ ])#.*)?\Z")
+_TAIL = regex(r"[ ]*(?:(?<=[ ])#.*)?\Z")
 
 
 def unquoted(text: str) -> str:

@@ -1,8 +1,8 @@
 """YAML 1.2 (core schema) text to plain values: line by line where that is enough, and carefully where it is not."""
 
-import re
 from typing import Any
 
+from jovial_scaffold.core.regexes import regex
 from jovial_scaffold.core.text.outline import Outline
 from jovial_scaffold.core.text.scalars import quote_hint, quoted
 from jovial_scaffold.core.text.source import Place, Pointer, Problem
@@ -29,7 +29,7 @@ def read_yaml(text: str, outline: Outline | None = None) -> tuple[Any, list[Prob
     return (value, problems) if value is UNKNOWN else (value, [*problems, *_comment_cuts(text)])
 
 
-_COMMENT_CUT = re.compile(r"[ \t]#\$\{[^\n\r]*")
+_COMMENT_CUT = regex(r"[ \t]#\$\{[^\n\r]*")
 
 
 def _comment_cuts(text: str) -> list[Problem]:

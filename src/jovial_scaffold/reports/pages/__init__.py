@@ -9,7 +9,9 @@ from typing import Any
 
 from jinja2 import Environment, FileSystemLoader, StrictUndefined, Template
 
-_SCRIPT = re.compile("<script>(.*?)</script>", re.DOTALL)
+from jovial_scaffold.core.regexes import regex
+
+_SCRIPT = regex("<script>(.*?)</script>", re.DOTALL)
 _ANY_SCRIPT = "script-src 'none'"  # in the templates, where the digests belong
 
 

@@ -12,10 +12,11 @@ from jovial_scaffold.core.expressions.pending import MarkMet
 from jovial_scaffold.core.expressions.times import Duration, Timestamp
 from jovial_scaffold.core.expressions.values import NONE, Optional, UInt, equal, is_mark, type_name
 from jovial_scaffold.core.limits import COMPARISONS
+from jovial_scaffold.core.regexes import regex
 from jovial_scaffold.core.words import Amount, Derived, Value, say
 
 _SORTABLE = frozenset(("int", "uint", "double", "string", "bool", "bytes", "timestamp", "duration"))
-_GROUP = re.compile(r"\\(.?)", re.DOTALL)
+_GROUP = regex(r"\\(.?)", re.DOTALL)
 
 
 def _slice(items: list[Any], start: int, end: int) -> list[Any]:

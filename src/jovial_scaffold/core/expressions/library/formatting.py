@@ -10,9 +10,10 @@ from jovial_scaffold.core.expressions.library.strings import scalar_text
 from jovial_scaffold.core.expressions.operators import bounded
 from jovial_scaffold.core.expressions.times import Duration, Timestamp
 from jovial_scaffold.core.expressions.values import TypeValue, UInt, key_value, type_name
+from jovial_scaffold.core.regexes import regex
 from jovial_scaffold.core.words import Amount, Derived, Value, say
 
-_CLAUSE = re.compile(r"%(?:%|(?:\.(\d{1,9}))?([a-zA-Z])|.?)", re.DOTALL)
+_CLAUSE = regex(r"%(?:%|(?:\.(\d{1,9}))?([a-zA-Z])|.?)", re.DOTALL)
 _ESCAPES = {"\a": "\\a", "\b": "\\b", "\f": "\\f", "\n": "\\n", "\r": "\\r", "\t": "\\t", "\v": "\\v", "\\": "\\\\", '"': '\\"'}
 _DEFAULT_PRECISION = 6
 _MOST_PRECISION = 1000

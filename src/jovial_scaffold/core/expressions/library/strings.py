@@ -7,10 +7,11 @@ from typing import Any
 from jovial_scaffold.core.expressions.errors import BudgetError, EvaluationError
 from jovial_scaffold.core.expressions.operators import check_size
 from jovial_scaffold.core.limits import PATTERN_LENGTH
+from jovial_scaffold.core.regexes import regex
 from jovial_scaffold.core.words import NOTHING, Amount, Foreign, Value, say
 
-INTEGER = re.compile(r"[-+]?[0-9]{1,40}\Z")
-NUMBER = re.compile(r"[-+]?(?:[0-9]+(?:\.[0-9]*)?|\.[0-9]+)(?:[eE][-+]?[0-9]+)?\Z|[-+]?(?:inf|infinity|nan)\Z", re.IGNORECASE)
+INTEGER = regex(r"[-+]?[0-9]{1,40}\Z")
+NUMBER = regex(r"[-+]?(?:[0-9]+(?:\.[0-9]*)?|\.[0-9]+)(?:[eE][-+]?[0-9]+)?\Z|[-+]?(?:inf|infinity|nan)\Z", re.IGNORECASE)
 _LOWER = {code: code + 32 for code in range(ord("A"), ord("Z") + 1)}
 _UPPER = {code: code - 32 for code in range(ord("a"), ord("z") + 1)}
 _SPACE = "\t\n\v\f\r \x85\xa0\u1680\u2000\u2001\u2002\u2003\u2004\u2005\u2006\u2007\u2008\u2009\u200a\u2028\u2029\u202f\u205f\u3000"

@@ -8,6 +8,7 @@ from pathlib import PurePosixPath
 from typing import Any, NamedTuple
 
 from jovial_scaffold.core.limits import NAME_LENGTH
+from jovial_scaffold.core.regexes import regex
 from jovial_scaffold.core.schemas.importing.documents import NAMED, Document, Documents, Place, dialect_of
 from jovial_scaffold.core.schemas.importing.translating import INVALID, Translator, plain
 from jovial_scaffold.core.schemas.validation import SchemaError, check_schema
@@ -19,7 +20,7 @@ _FIRST = ("$id", "title", "description", "deprecated", "type", "properties", "re
 NO_OBJECT = "not a type: its values are no objects; what refers to it has it"
 NOT_SELECTED = "not selected"
 _EXAMPLES = 3
-_ENDING = re.compile(r"(\.schema)?\.(json|ya?ml)\Z")
+_ENDING = regex(r"(\.schema)?\.(json|ya?ml)\Z")
 
 
 class Left(NamedTuple):
