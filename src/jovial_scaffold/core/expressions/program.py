@@ -11,7 +11,7 @@ from jovial_scaffold.core.expressions.parser import parse
 from jovial_scaffold.core.expressions.references import Facts, Reference, facts
 from jovial_scaffold.core.expressions.scopes import MapScope, Names, Scope
 from jovial_scaffold.core.expressions.shapes import Constants, Shape
-from jovial_scaffold.core.expressions.syntax import Call, Macro, Name, Node, Select
+from jovial_scaffold.core.expressions.syntax import Call, Macro, Node
 from jovial_scaffold.core.expressions.types import ANY, Type, settled, type_of_value
 from jovial_scaffold.core.text.unknown import UNKNOWN
 
@@ -58,10 +58,10 @@ class Program:
     @property
     def only_read(self) -> tuple[str, str] | None:
         """The name and the field, where it does nothing but read a field of a name; its syntax tree is not needed for that."""
-        node = self.shape.node
-        if not (isinstance(node, Select) and not node.optional and isinstance(node.operand, Name)):
+        read = self.shape.only_read
+        if read is None:
             return None
-        name, field = self.shape.reading[0]
+        name, field = read
         return (self.constants[name] if isinstance(name, int) else name), field
 
     @property

@@ -10,7 +10,7 @@ from typing import Any
 from jovial_scaffold.core.expressions.generation import Generated, generate
 from jovial_scaffold.core.expressions.parser import NAMESPACES, parse
 from jovial_scaffold.core.expressions.references import Facts, facts
-from jovial_scaffold.core.expressions.syntax import Literal, Name, Node, children
+from jovial_scaffold.core.expressions.syntax import Literal, Name, Node, Select, children
 from jovial_scaffold.core.expressions.tokens import KEYWORDS, RESERVED
 from jovial_scaffold.core.limits import EXPRESSION_LENGTH
 from jovial_scaffold.core.regexes import regex
@@ -65,6 +65,12 @@ class Shape:
             reads = self.facts.reads
             self._reading = [(self.holes.get(each.start, each.name), str(each.path[0]) if each.path else "") for each in reads]
         return self._reading
+
+    @property
+    def only_read(self) -> tuple[str | int, str] | None:
+        """The name, or which of the constants it is, and the field, of expressions that do nothing but read a field of a name."""
+        node = self.node
+        return self.reading[0] if isinstance(node, Select) and not node.optional and isinstance(node.operand, Name) else None
 
     def steps(self, constants: Constants) -> frozenset[tuple[str, str]]:
         """Each name that an expression of this shape reads, with the first field read from it, or nothing."""

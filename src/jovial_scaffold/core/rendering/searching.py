@@ -8,7 +8,6 @@ from typing import Any, NamedTuple, Protocol
 
 from jovial_scaffold.core.expressions.placeholders import Joined
 from jovial_scaffold.core.expressions.shapes import Shape
-from jovial_scaffold.core.expressions.syntax import Name, Select
 from jovial_scaffold.core.rendering.instances import Instance, Surroundings
 from jovial_scaffold.core.rendering.shapes import Codes, Text
 from jovial_scaffold.core.rendering.texts import computed_texts
@@ -114,16 +113,8 @@ def _texts(template: Template, texts: Sequence[Text], resources: list[Resource])
         different: dict[tuple[Any, ...], list[Resource]] = {} if first < last else {(): resources}
         for each in resources if first < last else ():
             different.setdefault(each.constants[first:last], []).append(each)
-        read = _read(text)
+        read = text.shapes[0].only_read if isinstance(text.shapes[0], Shape) else None
         yield _Texts(number, text, [alike for own, alike in different.items() if read is None or not _is_pending(template, own, *read)])
-
-
-def _read(text: Text) -> tuple[str | int, str] | None:
-    """The name, or which of a text's own constants is the name, and the field that it reads where it does nothing else."""
-    shape = text.shapes[0]
-    if isinstance(shape, Shape) and isinstance(shape.node, Select) and isinstance(shape.node.operand, Name):
-        return shape.reading[0]
-    return None
 
 
 def _is_pending(template: Template, constants: tuple[Any, ...], name: str | int, field: str) -> bool:
