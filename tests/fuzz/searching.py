@@ -1,13 +1,13 @@
 """What is looked for in environments: found as in what everything is rendered to, and whatever could not be computed is said."""
 
 import random
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from typing import Any
 
 from jovial_scaffold.core.comparing.finding import Hit, SearchedView, TextSought, hits_in, numbered, together
 from jovial_scaffold.core.expressions.library.strings import scalar_text
 from jovial_scaffold.core.project import Project
-from tests.fuzz import drivers, lists, shapes
+from tests.fuzz import drivers, lists, shapes, worlds
 
 
 def texts(value: Any) -> Iterator[str]:
@@ -36,19 +36,32 @@ def sought_in(chance: random.Random, whole: Project) -> set[str]:
     return wanted
 
 
+def made(chance: random.Random) -> Callable[[], Project]:
+    """A project of one of several sorts, as often as it is wanted."""
+    sort = chance.choice((shapes, lists, drivers, worlds))
+    if sort is worlds:
+        template, values = worlds.template(chance), chance.choice([*worlds.combinations()])
+        return lambda: worlds.project_of(template, values)
+    files = sort.project(chance)
+    return lambda: drivers.loaded(files)
+
+
 def attempt(chance: random.Random) -> str:
     """One project, and some texts of it."""
-    files = chance.choice((shapes, lists, drivers)).project(chance)
-    whole = drivers.loaded(files)
+    project = made(chance)
+    whole = project()
     wrong = {name: whole.render(name).findings for name in whole.environments}
     for wanted in sorted(sought_in(chance, whole)):
-        found = drivers.loaded(files).find(wanted)
-        assert found.hits == all_hits(whole, wanted), (wanted, files["line.yaml"])
+        found = project().find(wanted)
+        assert found.hits == all_hits(whole, wanted), (wanted, _written(whole))
         for name, errors in found.errors.items():  # what is wrong before any environment need not be reached in each
-            failed = [
-                each
-                for each in wrong[name]
-                if each.level == "error" and each.environments and not each.id.startswith(("property-", "resource-cycle", "list-key-clash"))
-            ]
-            assert errors or not failed, (wanted, name, failed, files["line.yaml"])
+            failed = [each for each in wrong[name] if each.level == "error" and each.environments and not each.id.startswith(_JUDGED)]
+            assert errors or not failed, (wanted, name, failed, _written(whole))
     return "errors" if any(each.level == "error" for found in wrong.values() for each in found) else "clean"
+
+
+_JUDGED = ("property-", "resource-cycle", "list-key-clash")  # which leaves every value known
+
+
+def _written(project: Project) -> str:
+    return next(iter(project.templates)).origin.source.text
