@@ -9,7 +9,7 @@ from typing import Any, NamedTuple, Protocol
 from jovial_scaffold.core.expressions.placeholders import Joined
 from jovial_scaffold.core.expressions.shapes import Shape
 from jovial_scaffold.core.rendering.instances import Instance, Surroundings
-from jovial_scaffold.core.rendering.shapes import Codes, Text
+from jovial_scaffold.core.rendering.shapes import Codes, Text, Values
 from jovial_scaffold.core.rendering.texts import computed_texts
 from jovial_scaffold.core.schemas.shapes import Shape as TypeShape
 from jovial_scaffold.core.templates.model import Resource, ResourceShape, Template
@@ -67,8 +67,9 @@ class Searching:
 
     def _doubtful(self, scope: Surroundings, texts: list[_Texts]) -> Iterator[Resource]:
         """The resources whose texts may hold it there, or can only be told the careful way."""
+        rows: dict[Resource, Values | None] = {}
         scope.shared.reading.append(set())
-        computed = [pair for each in texts for pair in _computed(scope, each)]
+        computed = [pair for each in texts for pair in _computed(scope, each, rows)]
         scope.shared.reading.pop()
         is_among = self._sought.may_be_among([value for value, _ in computed])
         for value, resources in computed:
@@ -126,8 +127,9 @@ def _is_pending(template: Template, constants: tuple[Any, ...], name: str | int,
     return below is not None and below.read_only and not below.has_default
 
 
-def _computed(scope: Surroundings, texts: _Texts) -> Iterator[tuple[Any, list[Resource]]]:
-    """The values of texts, each with the resources that it stands in; UNKNOWN where only the careful way can tell."""
+def _computed(scope: Surroundings, texts: _Texts, rows: dict[Resource, Values | None]) -> Iterator[tuple[Any, list[Resource]]]:
+    """The values of texts, each with the resources that it stands in; UNKNOWN where only the careful way can tell. `rows` are all values of
+    resources that have texts of several expressions."""
     number, text, different = texts
     if text.shapes[0] is not Joined:
         yield from zip(computed_texts(scope, [each[0] for each in different], number, text), different, strict=True)
@@ -139,8 +141,11 @@ def _computed(scope: Surroundings, texts: _Texts) -> Iterator[tuple[Any, list[Re
             else:
                 yield UNKNOWN, alike
     else:
-        resources = [each for alike in different for each in alike]
-        yield from zip(computed_texts(scope, resources, number, text), [[each] for each in resources], strict=True)
+        for each in (each for alike in different for each in alike):
+            if each not in rows:
+                rows[each] = scope.computed(each)
+            values = rows[each]
+            yield values[number] if values is not None else UNKNOWN, [each]
 
 
 def _of_type(resource: Resource) -> TypeShape | None:
