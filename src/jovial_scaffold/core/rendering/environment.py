@@ -297,8 +297,8 @@ class Environment(LookupScope):
 
     def all_instances(self) -> Iterator[Instance]:
         """Those of all resources, in order."""
-        for name in sorted(self.template.resources):
-            yield from (self.instances(self.template.resources[name]) or {}).values()
+        for resource in self.plan.in_order:
+            yield from (self.instances(resource) or {}).values()
 
     def _found(self, resource: Resource) -> dict[str | None, Instance] | None:
         site = Site(f"{self.prefix}{resource.name}", 2)
@@ -453,31 +453,29 @@ class Environment(LookupScope):
         """All written properties that are not left out."""
         reading = self.shared.reading
         reading.append(instance.reads)
-        found = self._by_shape(instance) if instance.inside is None else None
-        if found is None:
+        resource = instance.resource
+        code = self.plan.codes.of(resource.shape) if instance.inside is None else None
+        values = self._computed(code, instance.variables, resource.constants) if code is not None else None
+        if code is None or values is None:
             found = {}
-            for name, compiled in instance.resource.properties.entries:
+            for name, compiled in resource.properties.entries:
                 value = self.property(instance, name, compiled)
                 if value is not OMITTED:
                     found[name] = value
+        elif code.left:
+            found = self._completed(instance, code, values)
+        else:
+            found = instance.values = code.build(values, resource.constants)  # which hold all that it writes
+            if resource.shape.is_plain:
+                instance.computed = (code, values, resource.constants)
         reading.pop()
         return found
 
-    def _by_shape(self, instance: Instance) -> dict[str, Any] | None:
-        """The same by the code of the resource's shape; None where there is none, or the careful way has to say what something means."""
-        shape, constants = instance.resource.shape, instance.resource.constants
-        code = self.plan.codes.of(shape)
-        values = self._computed(code, instance.variables, constants) if code is not None else None
-        if code is None or values is None:
-            return None
-        left = [instance.resource.properties.entries[index] for index in code.left] if code.left else []
-        if not left:
-            found = instance.values = code.build(values, constants)  # which hold all that it writes
-            if shape.is_plain:
-                instance.computed = (code, values, constants)
-            return found
+    def _completed(self, instance: Instance, code: Code, values: Values) -> dict[str, Any]:
+        """The properties by the code of the resource's shape, with those that it leaves to the careful way."""
+        left = [instance.resource.properties.entries[index] for index in code.left]
         values += tuple([self.property(instance, name, compiled) for name, compiled in left])
-        found = code.build(values, constants)
+        found = code.build(values, instance.resource.constants)
         for name, _ in left:
             if found[name] is OMITTED:
                 del found[name]

@@ -38,6 +38,11 @@ class Plan:
         return Speller(self.template.names)
 
     @cached_property
+    def in_order(self) -> tuple[Resource, ...]:
+        """The resources by their names."""
+        return tuple(self.template.resources[name] for name in sorted(self.template.resources))
+
+    @cached_property
     def later_names(self) -> frozenset[str]:
         """What defaults and `must` cannot read."""
         return self.template.later_names

@@ -62,9 +62,9 @@ class Text(NamedTuple):
 
 class Code(NamedTuple):
     """The functions of a shape. `places` are those of the computed values, or of the item that a condition is about; `texts` is what stands
-    there; `conditions` are the indexes of conditions; `left` which
-    properties, counted from 0, are computed the careful way: their values come after those. `looks` says of the types of all values which
-    of them may be no plain data; `faults` what a schema says of a property with one value, by the number of that."""
+    there; `conditions` are the indexes of conditions; `left` which properties, counted from 0, are computed the careful way: their values come
+    after those. `open` are the values that may be something else than a text, an integer or a boolean; `faults` are what a schema says of a
+    property with one value, by the number of that."""
 
     values: Callable[[Any, Mapping[str, Any], Constants], Values]
     build: Callable[[Values, Constants], dict[str, Any]]
@@ -72,7 +72,7 @@ class Code(NamedTuple):
     texts: tuple[Text, ...]
     conditions: frozenset[int]
     left: tuple[int, ...]
-    looks: dict[tuple[type, ...], tuple[int, ...]]
+    open: tuple[int, ...]
     faults: dict[Validator, dict[int, dict[tuple[type, Any], list[Violation]]]]
 
 
@@ -110,6 +110,7 @@ class _Composer:
         self._places: list[Pointer] = []
         self._texts: list[Text] = []
         self._conditions: set[int] = set()
+        self._open: list[int] = []
 
     def code(self, properties: MapValue) -> Code | None:
         """The functions; None where Python does not take them."""
@@ -125,6 +126,7 @@ class _Composer:
             except Unsupported:
                 del self._values[values:], self._places[values:], self._texts[values:]
                 self._conditions = {each for each in self._conditions if each < values}
+                self._open = [each for each in self._open if each < values]
                 left.append(index)
                 built.append(None)
             self._at = after
@@ -139,7 +141,7 @@ class _Composer:
         if not values_of or not build:
             return None
         texts, conditions = tuple(self._texts), frozenset(self._conditions)
-        return Code(values_of, build, tuple(self._places), texts, conditions, tuple(left), {}, {})
+        return Code(values_of, build, tuple(self._places), texts, conditions, tuple(left), tuple(self._open), {})
 
     def _built(self, compiled: Compiled, place: Pointer, only_if: str | None) -> ast.expr:
         """How the second function makes a value; what the first has to compute for it is written down, where it stands behind a condition
@@ -149,7 +151,7 @@ class _Composer:
         if isinstance(compiled, Dynamic):
             content, first = compiled.content, self._at
             assert isinstance(content, Formula | Joined)
-            written = self._joined(content) if isinstance(content, Joined) else self._result(content.program)
+            written = self._joined(content) if isinstance(content, Joined) else self._result(content.program, len(self._values))
             if only_if is not None:
                 written = ast.IfExp(test=loaded(only_if), body=written, orelse=ast.Constant(None))
             return self._value(written, place, self._text(content, first))
@@ -225,11 +227,12 @@ class _Composer:
         self._at += len(program.constants)
         return self._writer.composed(shape.node, holes)
 
-    def _result(self, program: Program) -> ast.expr:
-        """A value that may stand in a resource."""
+    def _result(self, program: Program, index: int) -> ast.expr:
+        """A value that may stand in a resource, as that of this number."""
         written, kind = self._program(program)
         if kind in _SIMPLE_KINDS:
             return written
+        self._open.append(index)
         if isinstance(written, ast.Subscript) and isinstance(written.value, ast.Name) and written.value.id == "names":
             return ast.Subscript(
                 value=ast.Attribute(value=written.value, attr="plain", ctx=ast.Load()), slice=written.slice, ctx=ast.Load()
@@ -275,14 +278,13 @@ def marked_and_judged(
 def _stood_in(code: Code, values: Values, validator: Validator) -> Sequence[Any] | None:
     """The values as plain data, with values that fit in the places of what is pending; the same object where they are that already, and None
     where some are no plain data."""
-    types = tuple(map(type, values))
-    look = code.looks.get(types)
-    if look is None:
-        look = code.looks[types] = tuple([index for index, each in enumerate(types) if each not in SIMPLE])
     stand_ins: list[Any] | None = None
-    for index in look:
+    for index in code.open:
         value = values[index]
-        instead = value.value if types[index] is Secret else value
+        kind = type(value)
+        if kind in SIMPLE:
+            continue
+        instead = value.value if kind is Secret else value
         if type(instead) is Pending:
             instead = validator.stand_in(code.places[index])
         elif not is_plain(instead):
