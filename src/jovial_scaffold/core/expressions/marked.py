@@ -44,6 +44,10 @@ def json_lines(values: Iterable[Any], depth: int) -> list[bytes]:
 
     def shown(each: Any) -> Any:
         nonlocal marks
+        if type(each) is Pending and is_bare(each):  # as most are
+            origin = next(iter(each.origins))
+            marks += 1 + origin.count('"$')
+            return {"$pending": origin}
         mark = to_json(each)
         if mark is each:
             raise TypeError

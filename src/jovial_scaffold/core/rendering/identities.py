@@ -86,8 +86,8 @@ def place(resource: EvaluatedResource, property: str) -> Span:
 def _key(resource: RenderedResource) -> Key | None:
     """The type and the values that identify; None where the type asks for nothing, or a part is not known or not set."""
     kind = resource.type
-    names = kind.schema.get("identity") if kind is not None else None
-    if kind is None or not isinstance(names, list) or not names:
+    names = kind.identity if kind is not None else ()
+    if kind is None or not names:
         return None
     key: list[Any] = [kind.name]
     for name in names:
@@ -103,7 +103,7 @@ def _key(resource: RenderedResource) -> Key | None:
 
 def _identified(key: Key, resource: RenderedResource) -> Identified:
     assert resource.type is not None
-    names = [str(name) for name in resource.type.schema["identity"]]
+    names = resource.type.identity
     about = listed(say("`{}` {}", name, Value(resource.properties[name])) for name in names)
     return Identified(key, resource.address, about, names[0])
 

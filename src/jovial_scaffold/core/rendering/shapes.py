@@ -64,7 +64,7 @@ class Code(NamedTuple):
     """The functions of a shape. `places` are those of the computed values, or of the item that a condition is about; `texts` is what stands
     there; `conditions` are the indexes of conditions; `left` which properties, counted from 0, are computed the careful way: their values come
     after those. `open` are the values that may be something else than a text, an integer or a boolean; `faults` are what a schema says of a
-    property with one value, by the number of that."""
+    property with one value, by the number of that; `last` holds the map or list that was seen last to be plain data."""
 
     values: Callable[[Any, Mapping[str, Any], Constants], Values]
     build: Callable[[Values, Constants], dict[str, Any]]
@@ -74,6 +74,7 @@ class Code(NamedTuple):
     left: tuple[int, ...]
     open: tuple[int, ...]
     faults: dict[Validator, dict[int, dict[tuple[type, Any], list[Violation]]]]
+    last: list[Any]
 
 
 class Codes:
@@ -141,7 +142,7 @@ class _Composer:
         if not values_of or not build:
             return None
         texts, conditions = tuple(self._texts), frozenset(self._conditions)
-        return Code(values_of, build, tuple(self._places), texts, conditions, tuple(left), tuple(self._open), {})
+        return Code(values_of, build, tuple(self._places), texts, conditions, tuple(left), tuple(self._open), {}, [None])
 
     def _built(self, compiled: Compiled, place: Pointer, only_if: str | None) -> ast.expr:
         """How the second function makes a value; what the first has to compute for it is written down, where it stands behind a condition
@@ -287,8 +288,10 @@ def _stood_in(code: Code, values: Values, validator: Validator) -> Sequence[Any]
         instead = value.value if kind is Secret else value
         if type(instead) is Pending:
             instead = validator.stand_in(code.places[index])
-        elif not is_plain(instead):
-            return None
+        elif instead is not code.last[0]:  # one map may stand in very many resources
+            if not is_plain(instead):
+                return None
+            code.last[0] = instead
         if instead is not value:
             stand_ins = stand_ins or list(values)
             stand_ins[index] = instead

@@ -93,6 +93,12 @@ class ResourceType:
         return pointer[-1] in self._required[above] or any("default" in each for each in subschema(self.schema, pointer, surely=True))
 
     @cached_property
+    def identity(self) -> tuple[str, ...]:
+        """The properties that tell its resources apart; nothing where there are none."""
+        names = self.schema.get("identity")
+        return tuple(map(str, names)) if isinstance(names, list) else ()
+
+    @cached_property
     def takes_integers(self) -> bool:
         """Whether any part of it is to be an integer."""
         return "integer" in json.dumps(self.schema)
