@@ -5,7 +5,6 @@ types of what it reads. Only where those leave a doubt are values tried, and an 
 can be given.
 """
 
-from collections.abc import Iterator
 from itertools import islice
 from typing import Any
 
@@ -19,16 +18,15 @@ from jovial_scaffold.core.findings import Finding, Span
 from jovial_scaffold.core.limits import FEW_COMBINATIONS, STATIC_COMBINATIONS
 from jovial_scaffold.core.records import replace
 from jovial_scaffold.core.templates import lacking
-from jovial_scaffold.core.templates.absences import Without, what_is_false
-from jovial_scaffold.core.templates.around import Around, is_held, names_read
-from jovial_scaffold.core.templates.families import Families, same_program
+from jovial_scaffold.core.templates.absences import Absences
+from jovial_scaffold.core.templates.around import Around, names_read
+from jovial_scaffold.core.templates.families import Families
 from jovial_scaffold.core.templates.fitting import Fitting
 from jovial_scaffold.core.templates.joined_texts import JoinedTexts
 from jovial_scaffold.core.templates.knowledge import Assignment, Known
 from jovial_scaffold.core.templates.mistakes import Mistake, Outcome, Place, findings_of
 from jovial_scaffold.core.templates.model import (
     Condition,
-    Resource,
 )
 from jovial_scaffold.core.templates.probing import Probes
 from jovial_scaffold.core.templates.selecting import leaf_of
@@ -71,11 +69,10 @@ class Looks:
         self.probes = Probes(known)
         self._sound: dict[tuple[Any, ...], Outcome] = {}
         self._outcomes: dict[tuple[Any, ...], Outcome] = {}
-        #: of resources that may be absent as a whole, what is false where they are
-        self._false_where_absent: dict[str, tuple[list[Node], frozenset[str]]] = {}
         self._acceptance = Acceptance(known)
         self._lacking = lacking.Lacking(known)
         self._around = Around(known)
+        self._absences = Absences(known, self.conditional, self._around, self._acceptance)
         self._filled: frozenset[str] = frozenset()  #: names whose lists and maps are taken to hold something
         self._shape_trials: dict[tuple[Any, ...], int] = {}
         self._fits: dict[tuple[Any, ...], bool] = {}  #: whether a result fits a place
@@ -100,7 +97,7 @@ class Looks:
             said = len(self.findings)
             if place.conditions:
                 # What is right wherever it stands is right behind a condition, too; most conditions are of one resource only.
-                bare = place._replace(conditions=(), there=self._are_there(formula, place))
+                bare = place._replace(conditions=(), there=self._absences.are_there(formula, place))
                 outcome = self.formula(formula, origin, bare, judge, comparing, role)
                 if len(self.findings) == said or self._is_always_wrong(formula, outcome, place.conditions):
                     return outcome
@@ -138,15 +135,6 @@ class Looks:
         content = conditions[0].content
         return isinstance(content, Formula) and self.probes.can_hold(content)
 
-    def _are_there(self, formula: Formula, place: Place) -> bool:
-        """Whether an expression reads resources that may be absent, and the condition of each is around it."""
-        read = formula.program.names & self.conditional
-        return bool(read) and all(self._is_there(self.template.resources[name], place) for name in read)
-
-    def _is_there(self, resource: Resource, place: Place) -> bool:
-        """Whether a resource that may be absent is there at a place, since its condition holds there."""
-        return place.there or any(same_program(each, resource.when) for each in place.conditions)
-
     def _kind_of(self, formula: Formula, there: bool) -> Any:
         """What makes two expressions alike: that they are the same, or read the same field of resources that are alike."""
         read = formula.program.only_read
@@ -176,8 +164,8 @@ class Looks:
                 self._tried(outcome, formula, place, judge, assignment, assumed)
         else:
             outcome = self._searched(formula, place, judge, role, choices)
-        for resource, absent in self._absent_reads(formula, place):
-            if absent[1] and outcome.mistakes and self._is_never_beside(resource, formula, place):
+        for resource, absent in self._absences.reads(formula, place):
+            if absent[1] and outcome.mistakes and self._absences.is_never_beside(resource, formula, place):
                 outcome.mistakes.clear()  # nothing ever comes of reading it
             self._note(outcome, *absent)
         indexes = {loop.variables[0] for loop in place.loops if len(loop.variables) == 2}
@@ -298,7 +286,7 @@ class Looks:
         checker.filled = self._filled
         try:
             variables = self._around.variables(place, scope, Checker(scope, assumed))
-            if variables is None:
+            if variables is None or self._absences.is_lost(formula, place, scope, assumed, variables):
                 return None
             outcome.tried += 1
             result = checker.check(formula.node, variables)
@@ -393,60 +381,6 @@ class Looks:
             message = say("What is looked for in this list is never {}.", Value(item.value))
             span = origin.inner_span(formula.offset + item.start, formula.offset + item.end)
             self.findings.append(Finding("comparison-constant", "warning", message, span, hint, place.address))
-
-    def _absent_reads(
-        self, formula: Formula, place: Place
-    ) -> Iterator[tuple[Resource, tuple[EvaluationError, bool, Assignment, dict[Path, Any]]]]:
-        """Resources that may be absent, read where they are: with a witness where their `$when` can be false while this is there."""
-        for name in sorted(formula.program.names & self.conditional):
-            resource = self.template.resources[name]
-            assert resource.when is not None and isinstance(resource.when.content, Formula)
-            if self._is_there(resource, place) or all(each.optional for each in formula.program.reads if each.name == name):
-                continue  # it is there wherever this is, or only asked for
-            if name not in self._false_where_absent:
-                self._false_where_absent[name] = what_is_false(self.template, resource.when)
-            false, false_names = self._false_where_absent[name]
-            around = (*place.conditions, resource.when)
-            found: tuple[EvaluationError, bool, Assignment, dict[Path, Any]] | None = None
-            choices = self._around.choices(formula, place._replace(conditions=around))
-            for assignment, assumed in islice(choices.each(literals(formula, around)), STATIC_COMBINATIONS.most):
-                scope = self.known.scope(assignment, assumed)
-                there = self.known.truth(resource.when, scope, {}, assumed)
-                if there is True:
-                    continue
-                checker = Without(scope, assumed, resource, false, false_names)
-                variables = self._around.variables(place, scope, checker)
-                if variables is None:
-                    continue
-                here = is_held(place, checker, variables)
-                mistake = checker.reads(formula.node, variables) if here is not False else None
-                if mistake is None or not self._acceptance.accepts(assignment, assumed):
-                    continue
-                error, certain = mistake
-                sure = certain and here is True and there is False and not self._around.may_exclude_each_other(place, assignment)
-                if found is None or (sure and not found[1]):
-                    found = (error, sure, assignment, assumed)
-                if sure:
-                    break
-            if found is not None:
-                yield resource, found
-
-    def _is_never_beside(self, resource: Resource, formula: Formula, place: Place) -> bool:
-        """Whether a resource is absent wherever an expression is evaluated that reads it."""
-        assert resource.when is not None
-        around = (*place.conditions, resource.when)
-        choices = self._around.choices(formula, place._replace(conditions=around))
-        if choices.count > STATIC_COMBINATIONS.most:
-            return False
-        for assignment, assumed in choices.each():
-            scope = self.known.scope(assignment, assumed)
-            checker = Checker(scope, assumed)
-            variables = self._around.variables(place, scope, checker)
-            if variables is None or (
-                self.known.truth(resource.when, scope, {}, assumed) is not False and is_held(place, checker, variables) is not False
-            ):
-                return False
-        return True
 
 
 def _around(place: Place) -> tuple[Any, ...] | None:
