@@ -111,6 +111,8 @@ def cold(base: Path, jovial: str) -> list[bool]:
     prepared(base / "clean")
     commands = {name: checked(jovial, base / name) for name in ("clean", "few", "wrong", "rules")}
     commands["reference"] = [sys.executable, str(_HERE / "reference.py"), str(base / "clean")]
+    commands["load"] = [sys.executable, "-c", _LOAD.format(str(base / "clean"))]
+    commands["find"] = [jovial, "find", "alp-live-net-800", "--project", str(base / "clean")]
     on_one = shutil.which("taskset")
     if on_one is not None:
         commands["one"] = [on_one, "-c", str(min(os.sched_getaffinity(0))), *commands["clean"]]
@@ -118,6 +120,7 @@ def cold(base: Path, jovial: str) -> list[bool]:
     return [
         report("check with conditions and rules / reference", seconds["clean"], seconds["reference"], 6),
         *([report("the same on one processor / reference", seconds["one"], seconds["reference"], 8)] if on_one is not None else []),
+        report("find with conditions / reading and compiling", seconds["find"], seconds["load"], 1.5),
         report("with 100 rules / with three", seconds["rules"], seconds["clean"], 2),
         report("with 4,000 findings / with 40", seconds["wrong"], seconds["few"], 1.5),
     ]

@@ -42,13 +42,13 @@ def write_project(
     """Write a project with about two resources for each distinct expression; gives the bytes of YAML.
 
     With `own_conditions`, each eight resources, which read one another, have a `$when` that no others have. So many `rules` judge three of
-    the types, and so many resources are `wrong` in one line.
+    the types, and so many resources are `wrong` in one line, in one of six ways.
     """
     parts = [_HEAD]
     for number in range(resources):
         written = _resource(number)
         if number < wrong:
-            written = written.replace("tags: ${tags}", "tags: ${line}")
+            written = _spoilt(written, number)
         head, body = written.split("\n", 1)
         parts.append(f"{head}\n{_condition(number // 8) if own_conditions else ''}{body}")
     text = "".join(parts)
@@ -65,6 +65,21 @@ def write_project(
             "password: {$secret: {env: DESK_PASSWORD}}\n"
         )
     return len(text)
+
+
+def _spoilt(written: str, number: int) -> str:
+    """A resource with a mistake: the same wrong value as others, or one of its own, computed or written out; a key that is none; a division."""
+    tags = "tags: ${tags}"
+    kinds = (
+        (tags, "tags: ${line}"),
+        (tags, f"tags: ${{line + 'x{number}'}}"),
+        (tags, f"tags: text-{number}"),
+        ("    name: ", "    name: X"),
+        (tags, f"{tags}\n    nonsense: {number}"),
+        (tags, f'tags: {{a: "${{string({number} / (copies - copies))}}"}}'),
+    )
+    old, new = kinds[number % 6]
+    return written.replace(old, new, 1)
 
 
 def _condition(group: int) -> str:

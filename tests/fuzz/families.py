@@ -9,7 +9,7 @@ from unittest import mock
 from jovial_scaffold.core.findings import merged
 from jovial_scaffold.core.folders import MemoryFolder
 from jovial_scaffold.core.project import Project
-from jovial_scaffold.core.templates import looking
+from jovial_scaffold.core.templates import expression_check
 from jovial_scaffold.core.templates.checking import check_templates
 from jovial_scaffold.reports.words import said
 from tests.fuzz.code import NEVER, code_from
@@ -136,7 +136,7 @@ def _checked(made: dict[str, Any], least: int) -> str:
     project = {"project": "p", "template": "t.json", "catalogs": ["fulmar"], "environments": {"sandbox": {"parameters": ["p.json"]}}}
     files = {"jovial.yaml": project, "t.json": made, "p.json": {}}
     # Those that differ in constants only share how often they are tried, so that some of what may come about is not said.
-    with code_from(least), mock.patch.object(looking, "_SHAPE_TRIALS", NEVER):
+    with code_from(least), mock.patch.object(expression_check, "_SHAPE_TRIALS", NEVER):
         loaded = Project(MemoryFolder({name: json.dumps(content).encode() for name, content in files.items()}))
         found = [*merged(check_templates(loaded.templates, {"sandbox": {}}))]  # alone: a rendering would say some of it, too
         told = [

@@ -146,11 +146,14 @@ def _with(static: Finding, seen: Sequence[Finding]) -> Finding:
         level = "error" if each.level == "error" else level
     hint = shown.hint or static.hint or next((each.hint for each in seen if each.hint), NOTHING)
     places = tuple([each for each in related if each.span != static.span])[: RELATED_PLACES.most]
-    also_at = _also_at(static, *seen)
-    # One by one, since `replace` takes several times as long, and these may be very many.
-    return Finding(
-        *(static.id, level, shown.message, static.span, hint, static.address, static.pointer, tuple(environments), places, static.group),
-        *(also_at, static.cause, static.rule, static.because, static.fix),
+    return replace(
+        static,
+        level=level,
+        message=shown.message,
+        hint=hint,
+        environments=tuple(environments),
+        also_at=_also_at(static, *seen),
+        related=places,
     )
 
 

@@ -36,11 +36,12 @@ class _Texts(NamedTuple):
 
 class _Table(NamedTuple):
     """The resources of a template: those that hold what is sought in every environment, those of which each environment has to be asked
-    by itself, and the texts of all others."""
+    by itself, the texts of all others, and which of those may be absent."""
 
     written: frozenset[Resource]
     others: list[Resource]
     texts: list[_Texts]
+    conditional: list[Resource]
 
 
 class Searching:
@@ -58,7 +59,9 @@ class Searching:
             self._tables[template] = self._table(template, scope.plan.codes)
         table = self._tables[template]
         found = {*table.written, *table.others}
-        found.update(self._doubtful(scope, table.texts))
+        for resource in table.conditional:
+            scope.instances(resource)  # whether it is there may be what is wrong
+        found.update(self._doubtful(scope, table.texts))  # of those that are absent, too: what is doubtful is looked at as it is
         for resource in sorted(found, key=lambda resource: resource.name):
             certain = resource.module is not None or resource in table.written
             for instance in (scope.instances(resource) or {}).values():
@@ -80,12 +83,13 @@ class Searching:
         shapes: dict[tuple[ResourceShape, TypeShape | None], list[Resource]] = {}
         others = []
         for each in template.resources.values():
-            if each.is_single:
+            if each.loop is None and each.module is None:
                 shapes.setdefault((each.shape, _of_type(each)), []).append(each)
             else:
                 others.append(each)
         written = {each for each in others if each.module is None and self._is_written(_of_type(each), [each])}
         texts: list[_Texts] = []
+        conditional: list[Resource] = []
         for (shape, kind), alike in shapes.items():
             left = alike
             if self._is_written(kind, alike):
@@ -97,7 +101,8 @@ class Searching:
                 others += left
             else:
                 texts += _texts(template, code.texts, left)
-        return _Table(frozenset(written), others, texts)
+                conditional += [each for each in left if each.when is not None]
+        return _Table(frozenset(written), others, texts, conditional)
 
     def _is_written(self, kind: TypeShape | None, resources: list[Resource]) -> bool:
         """Whether what is the same in all environments may hold it: what resources of a type write without computing it, and its defaults."""

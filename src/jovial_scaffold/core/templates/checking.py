@@ -24,10 +24,10 @@ from jovial_scaffold.core.records import replace
 from jovial_scaffold.core.schemas.types import type_of_schema
 from jovial_scaffold.core.templates.advice import advice
 from jovial_scaffold.core.templates.compiling import default_part, formulas_of, reads_nothing_of, written_span
+from jovial_scaffold.core.templates.expression_check import ExpressionCheck
 from jovial_scaffold.core.templates.families import Families
 from jovial_scaffold.core.templates.fitting import PropertyPlace, condition_fault, omittable_fault, text_fault
 from jovial_scaffold.core.templates.knowledge import Environments, Knowledge, Known
-from jovial_scaffold.core.templates.looking import Looks
 from jovial_scaffold.core.templates.mistakes import ELSEWHERE, Outcome, Place
 from jovial_scaffold.core.templates.model import (
     Compiled,
@@ -77,12 +77,12 @@ class _TypeCheck:
     def __init__(self, known: Known) -> None:
         self.known = known
         self.template = known.template
-        self.looks = Looks(known)
-        self.findings = self.looks.findings
-        self.fitting = self.looks.fitting
-        self.texts = self.looks.texts
-        self.families = Families(known, self.fitting, self.texts, self.looks.conditional, self.is_quiet)
-        self.looks.families = self.families
+        self.expressions = ExpressionCheck(known)
+        self.findings = self.expressions.findings
+        self.fitting = self.expressions.fitting
+        self.texts = self.expressions.texts
+        self.families = Families(known, self.fitting, self.texts, self.expressions.conditional, self.is_quiet)
+        self.expressions.families = self.families
 
     def run(self) -> list[Finding]:
         if self.template.unread:
@@ -96,14 +96,14 @@ class _TypeCheck:
                 continue  # which is said of the names
             if isinstance(default, Dynamic) and isinstance(default.content, Formula):
                 place = _declared(declaration.name, declaration.schema, "default")
-                self.looks.formula(default.content, default.origin, Place(), partial(self.declared_faults, place, id="default"))
+                self.expressions.formula(default.content, default.origin, Place(), partial(self.declared_faults, place, id="default"))
             elif default is not None:
                 self.default(declaration, default)
         requirements = [*self.template.must, *(each for d in self.template.parameters.values() for each in d.must)]
         requirements = [each for each in requirements if reads_nothing_of(later, each.require, each.message)]
         sound = [requirement for requirement in requirements if self.requirement(requirement)]
         contradictions = list(never_met(self.known))
-        self.looks.probes.clear()
+        self.expressions.probes.clear()
         if contradictions:
             self.known.rule_out()
         else:
@@ -148,11 +148,11 @@ class _TypeCheck:
         if isinstance(content, Formula):
             gives = _declared(function.name, function.gives, "result") if function.gives else ELSEWHERE
             said = len(self.findings)
-            self.looks.formula(
+            self.expressions.formula(
                 content, function.body.origin, Place(names=names), lambda result: self.declared_faults(gives, result, "function-result")
             )
             if any(each.level == "error" for each in self.findings[said:]):
-                self.looks.broken.add(function.body.origin)
+                self.expressions.broken.add(function.body.origin)
 
     def declared_faults(self, place: PropertyPlace, result: Any, id: str) -> list[EvaluationError]:
         """What a declaration says against a result, under the id that the same mistake has once values are there."""
@@ -167,11 +167,11 @@ class _TypeCheck:
         """The conditions of a lookup, with the columns of its table."""
         place = Place(names={"row": self.known.row(lookup.table)})
         if isinstance(lookup.where.content, Formula):
-            self.looks.formula(
+            self.expressions.formula(
                 lookup.where.content, lookup.where.origin, place, lambda result: condition_fault(result, "where"), comparing=False
             )
         if lookup.newest is not None and isinstance(lookup.newest.content, Formula):
-            self.looks.formula(lookup.newest.content, lookup.newest.origin, place, lambda result: None, comparing=False)
+            self.expressions.formula(lookup.newest.content, lookup.newest.origin, place, lambda result: None, comparing=False)
 
     def document(self, document: Document) -> None:
         """The placeholders of a document, and where it is written."""
@@ -184,7 +184,7 @@ class _TypeCheck:
         for each in document.placeholders:
             if each.otherwise is None and each.complaint is None:
                 fault = (lambda result: None) if each.place == "value" else text_fault
-                self.looks.formula(each.formula, document.file, Place(names=names), fault)
+                self.expressions.formula(each.formula, document.file, Place(names=names), fault)
 
     def resource(self, resource: Resource) -> None:
         loops = (resource.loop,) if resource.loop else ()
@@ -238,21 +238,23 @@ class _TypeCheck:
         content, origin = requirement.require.content, requirement.require.origin
         said = len(self.findings)
         if isinstance(content, Formula):
-            self.looks.formula(content, origin, Place(), lambda result: condition_fault(result, "require"), comparing=False, role="require")
+            self.expressions.formula(
+                content, origin, Place(), lambda result: condition_fault(result, "require"), comparing=False, role="require"
+            )
         return len(self.findings) == said
 
     def refusals(self, requirements: Sequence[Requirement]) -> None:
         """What conditions compare, and their messages, for which there are the combinations that some `must` does not allow."""
         self.known.disregards_must = True
-        self.looks.forget()
+        self.expressions.forget()
         for requirement in requirements:
             content = requirement.require.content
             if isinstance(content, Formula):
-                self.looks.comparisons(content, requirement.require.origin, Place(), self.compared(content))
+                self.expressions.comparisons(content, requirement.require.origin, Place(), self.compared(content))
                 otherwise = Formula(Program(Operation(0, 0, "!", (content.node,), 0)), content.text, content.offset)
                 self.value(requirement.message, Place(conditions=(Condition(otherwise, requirement.require.origin),)))
         self.known.disregards_must = False
-        self.looks.forget()
+        self.expressions.forget()
 
     def compared(self, formula: Formula) -> Outcome:
         """What the comparisons of a condition turn out to be."""
@@ -282,7 +284,7 @@ class _TypeCheck:
             return
         said = len(self.findings)
         text = condition.content.text.strip()
-        outcome = self.looks.formula(
+        outcome = self.expressions.formula(
             condition.content, condition.origin, place, lambda result: condition_fault(result, role, text), role=role
         )
         reads_something = bool(condition.content.program.names)
@@ -296,9 +298,9 @@ class _TypeCheck:
     def dynamic(self, compiled: Dynamic, place: Place) -> None:
         content = compiled.content
         if isinstance(content, Formula):
-            self.looks.formula(content, compiled.origin, place, lambda result: self.fitting.faults(place.property, result))
+            self.expressions.formula(content, compiled.origin, place, lambda result: self.fitting.faults(place.property, result))
         elif isinstance(content, Omittable):
-            self.looks.formula(content.formula, compiled.origin, place, partial(self.omittable_faults, place), role="omittable")
+            self.expressions.formula(content.formula, compiled.origin, place, partial(self.omittable_faults, place), role="omittable")
         elif isinstance(content, Joined):
             # What is joined has only to be a text, whatever property it is put in.
             joined_place = place._replace(property=ELSEWHERE)
@@ -309,7 +311,7 @@ class _TypeCheck:
                 if isinstance(part, str):
                     parts.append(part)
                 elif isinstance(part, Formula):
-                    results = self.looks.formula(part, compiled.origin, joined_place, text_fault, role="text").results
+                    results = self.expressions.formula(part, compiled.origin, joined_place, text_fault, role="text").results
                     known = known and not any(each is UNKNOWN for each in results)
                     parts.append(type_of_values(results) if results else ANY)
             judged = known and place.property.schema is not None and len(self.findings) == said
@@ -326,7 +328,7 @@ class _TypeCheck:
             certain = judged and self.fitting.takes_joined(parts, place.property)
             if judged and not certain and (seen or not self.texts.fits(content, place.property)):
                 whole = self.texts.formula(content)
-                self.looks.formula(whole, compiled.origin, place, partial(self.joined_faults, compiled, place), False, "joined")
+                self.expressions.formula(whole, compiled.origin, place, partial(self.joined_faults, compiled, place), False, "joined")
 
     def joined_faults(self, compiled: Dynamic, place: Place, result: Any) -> list[EvaluationError]:
         """What is wrong with a text that is joined, with what its way of writing tells."""

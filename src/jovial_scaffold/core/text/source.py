@@ -184,7 +184,7 @@ class Source:
         # Entries that are alike, with as many digits in each number, have the same places.
         alike = head if cast is None else (cast[0], tuple(map(len, cast[1])))
         if alike not in self._parts:
-            if len(self._parts) >= _PARTS:
+            if len(self._parts) >= max(_PARTS, len(starts) // 4):  # then all of it at once takes less
                 return (), 0, self.places()
             level = len(head)
             if level not in self._offsets:

@@ -46,8 +46,8 @@ _WANTED: dict[str, tuple[str, ...]] = {
 """What a result has to be, by the role of its place."""
 
 
-class Looks:
-    """The expressions of one template, each looked at where it stands. `families` are told afterwards: they look at expressions, too.
+class ExpressionCheck:
+    """Checks the expressions of one template, each where it stands. `families` are told afterwards: they look at expressions, too.
 
     `broken` are the bodies of functions with mistakes of their own.
     """
