@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import Any
 
 from jovial_scaffold.core.text.outline import Outline
-from jovial_scaffold.core.text.source import Source
+from jovial_scaffold.core.text.source import Place, Pointer, Source
 from jovial_scaffold.core.text.yaml_careful import read_carefully, values_of
 from jovial_scaffold.core.text.yaml_flow import GrammarError
 from jovial_scaffold.core.text.yaml_grammar import events_of
@@ -129,14 +129,24 @@ def flowing(chance: random.Random) -> str:
 
 
 def compare_places(text: str, value: Any, outline: Outline) -> None:
-    """Each entry by itself, or as others that are alike, has its values where the whole has them."""
+    """Line by line, values stand where the careful reader finds them; each entry by itself, or as others that are alike, has them where the
+    whole has."""
+    careful: dict[Pointer, Place] = {}
+    read_carefully(text, careful)
+    found = locate_yaml(text)
+    assert found.keys() == careful.keys(), text
+    for pointer, place in found.items():
+        first, last = sorted((place.end, careful[pointer].end))
+        between = [line.strip() for line in text[first:last].split("\n")] if place.style == "" else [text[first:last]]
+        assert place._replace(end=0) == careful[pointer]._replace(end=0), (text, pointer)
+        assert all(not line or line[0] == "#" for line in between), (text, pointer)  # maps end where what follows begins, or its line
     if not outline.starts:
         return
     part = Source("", text, value, locate_yaml)
     part.outline = outline
-    for pointer, place in locate_yaml(text).items():
-        found = part.place(pointer)
-        assert found == place or (not place.style and found[:3] == place[:3]), (text, pointer)  # maps end where what follows begins
+    for pointer, place in found.items():
+        alone = part.place(pointer)
+        assert alone == place or (not place.style and alone[:3] == place[:3]), (text, pointer)  # maps end where what follows begins
 
 
 def attempt(chance: random.Random) -> str:

@@ -32,7 +32,7 @@ def command(
     with_file: WithFiles = None,
     format: Format = ReportFormat.text,
 ) -> None:
-    """ExpressionCheck through every rendered property, output and document; an address is found in the ranges that hold it. Never at secrets.
+    """Look through every rendered property, output and document; an address is found in the ranges that hold it. Never at secrets.
 
     Example: jovial find 10.20.3.17
     """

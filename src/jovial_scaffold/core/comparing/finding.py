@@ -1,4 +1,4 @@
-"""Someone saw a value: where it comes from. ExpressionCheck through rendered properties, outputs and documents; never at secrets."""
+"""Someone saw a value: where it comes from. Look through rendered properties, outputs and documents; never at secrets."""
 
 import ipaddress
 from collections.abc import Callable, Collection, Iterator, Sequence

@@ -12,6 +12,8 @@ from urllib.parse import quote, unquote
 
 from jovial_scaffold.core.expressions.errors import EvaluationError
 from jovial_scaffold.core.expressions.pending import Pending
+from jovial_scaffold.core.expressions.placeholders import Formula
+from jovial_scaffold.core.expressions.program import Program
 from jovial_scaffold.core.expressions.scopes import LookupScope, Names, OwnFunction
 from jovial_scaffold.core.expressions.values import NONE, Optional, Record, Secret
 from jovial_scaffold.core.findings import Finding, Related
@@ -33,6 +35,7 @@ from jovial_scaffold.core.schemas.navigation import subschema
 from jovial_scaffold.core.templates.compiling import default_part, reads_nothing_of, written_span
 from jovial_scaffold.core.templates.model import (
     Compiled,
+    Condition,
     Constant,
     Declaration,
     Requirement,
@@ -95,6 +98,7 @@ class Environment(LookupScope):
         self._names = _Names(self)
         self._defaulting: set[str] = set()
         self._instances: dict[str, dict[str | None, Instance] | None] = {}
+        self._held: dict[Program, tuple[bool, frozenset[str]]] = {}  # conditions, with the addresses that they read
         self._outputs: dict[str, tuple[Any, set[str]]] = {}
         self.order = Order(self)
         self.documents: dict[str, EvaluatedDocument] = {}
@@ -303,7 +307,7 @@ class Environment(LookupScope):
     def _found(self, resource: Resource) -> dict[str | None, Instance] | None:
         site = Site(f"{self.prefix}{resource.name}", 2)
         if resource.loop is None:
-            there = self.computer.condition(resource.when, {}, site) if resource.when else True
+            there = self._holds(resource.when, site) if resource.when else True
             if there is UNKNOWN:
                 return None
             return {None: self._instance(resource, None, {}, None)} if there else {}
@@ -340,6 +344,21 @@ class Environment(LookupScope):
                 continue
             found[key] = self._instance(resource, key, variables, position)
         return found
+
+    def _holds(self, condition: Condition, site: Site) -> Any:
+        """Whether the condition of a single resource holds: that of several is evaluated once."""
+        content = condition.content
+        if not isinstance(content, Formula):
+            return self.computer.condition(condition, {}, site)
+        known = self._held.get(content.program)
+        reading = self.shared.reading[-1]  # which is of this condition alone
+        if known is None:
+            there = self.computer.condition(condition, {}, site)
+            if type(there) is bool:  # else each has its own finding
+                self._held[content.program] = there, frozenset(reading)
+            return there
+        reading |= known[1]
+        return known[0]
 
     def _instance(self, resource: Resource, key: str | None, variables: Mapping[str, Any], position: Any) -> Instance:
         address = f"{self.prefix}{resource.name}"

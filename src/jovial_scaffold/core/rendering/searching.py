@@ -6,7 +6,8 @@ Of resources that are alike, what is written alike is evaluated and looked at on
 from collections.abc import Collection, Iterator, Sequence
 from typing import Any, NamedTuple, Protocol
 
-from jovial_scaffold.core.expressions.placeholders import Joined
+from jovial_scaffold.core.expressions.placeholders import Formula, Joined
+from jovial_scaffold.core.expressions.program import Program
 from jovial_scaffold.core.expressions.shapes import Shape
 from jovial_scaffold.core.rendering.instances import Instance, Surroundings
 from jovial_scaffold.core.rendering.shapes import Codes, Text, Values
@@ -36,12 +37,12 @@ class _Texts(NamedTuple):
 
 class _Table(NamedTuple):
     """The resources of a template: those that hold what is sought in every environment, those of which each environment has to be asked
-    by itself, the texts of all others, and which of those may be absent."""
+    by itself, the texts of all others, and which of those may be absent: those together that stand behind one expression."""
 
     written: frozenset[Resource]
     others: list[Resource]
     texts: list[_Texts]
-    conditional: list[Resource]
+    conditional: list[list[Resource]]
 
 
 class Searching:
@@ -59,8 +60,10 @@ class Searching:
             self._tables[template] = self._table(template, scope.plan.codes)
         table = self._tables[template]
         found = {*table.written, *table.others}
-        for resource in table.conditional:
-            scope.instances(resource)  # whether it is there may be what is wrong
+        for first, *others in table.conditional:
+            if scope.instances(first) is None:  # whether it is there is what is wrong, of each
+                for resource in others:
+                    scope.instances(resource)
         found.update(self._doubtful(scope, table.texts))  # of those that are absent, too: what is doubtful is looked at as it is
         for resource in sorted(found, key=lambda resource: resource.name):
             certain = resource.module is not None or resource in table.written
@@ -74,10 +77,23 @@ class Searching:
         scope.shared.reading.append(set())
         computed = [pair for each in texts for pair in _computed(scope, each, rows)]
         scope.shared.reading.pop()
-        is_among = self._sought.may_be_among([value for value, _ in computed])
         for value, resources in computed:
-            if value is UNKNOWN or (is_among and self._sought.may_be_among((value,))):
+            if value is UNKNOWN:
                 yield from resources
+        for resources in self._holding(computed):
+            yield from resources
+
+    def _holding(self, computed: Sequence[tuple[Any, list[Resource]]]) -> Iterator[list[Resource]]:
+        """The resources of which a value may hold it: all are looked through as one, then half of them."""
+        waiting = [computed] if computed else []
+        while waiting:
+            some = waiting.pop()
+            if self._sought.may_be_among([value for value, _ in some]):
+                if len(some) == 1:
+                    yield some[0][1]
+                else:
+                    half = len(some) // 2
+                    waiting += some[:half], some[half:]
 
     def _table(self, template: Template, codes: Codes) -> _Table:
         shapes: dict[tuple[ResourceShape, TypeShape | None], list[Resource]] = {}
@@ -89,7 +105,7 @@ class Searching:
                 others.append(each)
         written = {each for each in others if each.module is None and self._is_written(_of_type(each), [each])}
         texts: list[_Texts] = []
-        conditional: list[Resource] = []
+        conditional: dict[Any, list[Resource]] = {}
         for (shape, kind), alike in shapes.items():
             left = alike
             if self._is_written(kind, alike):
@@ -101,8 +117,10 @@ class Searching:
                 others += left
             else:
                 texts += _texts(template, code.texts, left)
-                conditional += [each for each in left if each.when is not None]
-        return _Table(frozenset(written), others, texts, conditional)
+                for each in left:
+                    if each.when is not None:
+                        conditional.setdefault(_program(each) or each, []).append(each)
+        return _Table(frozenset(written), others, texts, [*conditional.values()])
 
     def _is_written(self, kind: TypeShape | None, resources: list[Resource]) -> bool:
         """Whether what is the same in all environments may hold it: what resources of a type write without computing it, and its defaults."""
@@ -120,16 +138,27 @@ def _texts(template: Template, texts: Sequence[Text], resources: list[Resource])
         for each in resources if first < last else ():
             different.setdefault(each.constants[first:last], []).append(each)
         read = text.shapes[0].only_read if isinstance(text.shapes[0], Shape) else None
-        yield _Texts(number, text, [alike for own, alike in different.items() if read is None or not _is_pending(template, own, *read)])
+        if read is not None:
+            different = {own: alike for own, alike in different.items() if not _is_pending(template, own, *read, alike)}
+        yield _Texts(number, text, [*different.values()])
 
 
-def _is_pending(template: Template, constants: tuple[Any, ...], name: str | int, field: str) -> bool:
-    """Whether that is what the cloud sets on a resource of the template, which is no text in any environment."""
+def _is_pending(template: Template, constants: tuple[Any, ...], name: str | int, field: str, readers: list[Resource]) -> bool:
+    """Whether that is what the cloud sets on a resource of the template, which is no text in any environment where its readers are there."""
     read = template.resources.get(constants[name] if isinstance(name, int) else name)
-    if read is None or not read.is_single or read.type is None or field in read.shape.names:
+    if read is None or read.loop is not None or read.type is None or field in read.shape.names:
         return False
     below = read.type.shape.properties.get(field)
-    return below is not None and below.read_only and not below.has_default
+    if below is None or not below.read_only or below.has_default:
+        return False
+    program = _program(read)
+    return read.when is None or (program is not None and all(_program(each) is program for each in readers))
+
+
+def _program(resource: Resource) -> Program | None:
+    """The expression that a resource stands behind, which those that have the same condition share."""
+    content = resource.when.content if resource.when is not None else None
+    return content.program if isinstance(content, Formula) else None
 
 
 def _computed(scope: Surroundings, texts: _Texts, rows: dict[Resource, Values | None]) -> Iterator[tuple[Any, list[Resource]]]:

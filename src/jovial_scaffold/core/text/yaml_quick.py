@@ -24,12 +24,12 @@ _USUAL = bytes([ord("\n"), *range(ord(" "), 0x7F)])  # the same for a text of AS
 _KEY = r"[A-Za-z_$][\w$./()@-]*(?:[ ][\w$./()@-]+)*"
 #: indentation, a dash, a key, and what follows it; each line of a text is one match
 _LINE = regex(rf"([ ]*)(?:(-[ ]+)?(?:({_KEY}|\"[^\"\\\n]{{0,200}}\"|'[^'\n]{{0,200}}'):(?=[ ]|$))?[ ]*([^\n]*))(?:\n|\Z)", re.MULTILINE)
-_QUOTED = regex(r"(?:\"((?:[^\"\\]|\\[\"\\/nt])*)\"|'((?:[^']|'')*)')[ ]*(?:(?<=[ ])#.*)?\Z")
+QUOTED = regex(r"(?:\"((?:[^\"\\]|\\[\"\\/nt])*)\"|'((?:[^']|'')*)')[ ]*(?:(?<=[ ])#.*)?\Z")
 _ESCAPE = regex(r"\\(.)")
 _ESCAPES = {"n": "\n", "t": "\t"}
 _PLAIN_START = frozenset("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_$/.~+-(")
 _LETTERS = frozenset("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ$/")
-_TOKEN = regex(
+TOKEN = regex(
     r"[ ]*(?:([\[{\]},])|(\"(?:[^\"\\]|\\[\"\\/nt])*\"|'(?:[^']|'')*')|([A-Za-z0-9_/.+$-](?:[\w/.+<>=;()@*&!%'-]|[ ](?=[\w/.+<>=;()@*&!%'-]))*))(:(?=[ ]))?[ ]*"
 )
 _KEY_LENGTH = 400  # characters of a key that YAML lets stand in one line, and some room
@@ -187,7 +187,7 @@ class QuickReader:
                 return self.careful_plain(rest)
             return scalar(rest)
         if first in "\"'":
-            match = _QUOTED.match(rest)
+            match = QUOTED.match(rest)
             if match is None:
                 raise NotQuick
             end = match.end(1) if match[1] is not None else match.end(2)
@@ -255,7 +255,7 @@ class _Tokens:
 
     def following(self) -> Any:
         """The next one. Raises NotQuick."""
-        match = _TOKEN.match(self.text, self.at)
+        match = TOKEN.match(self.text, self.at)
         if match is None:
             raise NotQuick
         self.at = match.end()

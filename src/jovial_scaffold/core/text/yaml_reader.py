@@ -49,6 +49,12 @@ def _comment_cuts(text: str) -> list[Problem]:
 
 def locate_yaml(text: str) -> dict[Pointer, Place]:
     """The place of every value of a document, as far as it can be read."""
+    from jovial_scaffold.core.text.yaml_places import Locator
+
+    try:
+        return Locator(text).locate()
+    except NotQuick:
+        pass
     from jovial_scaffold.core.text.yaml_careful import read_carefully
 
     places: dict[Pointer, Place] = {}
