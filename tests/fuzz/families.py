@@ -65,31 +65,50 @@ def _text(chance: random.Random) -> str:
     return made.replace("%s", _number(chance)) if "%s" in made else made
 
 
+def _mistake_keys(chance: random.Random, made: dict[str, Any]) -> None:
+    """Keys that are none, are missing or cannot be written, in all resources that are alike, and items that may be there twice."""
+    if chance.random() < 0.2:
+        made[chance.choice(("nmae", "nonsense", "id", "tgas", "wait-hours"))] = chance.choice(
+            ("@", "#", "${prefix}-@", {"a": "@"}, number(chance))
+        )
+    if chance.random() < 0.15:
+        del made[chance.choice(list(made))]
+    if chance.random() < 0.2:
+        made["tags"] = {"a": "@", chance.choice(("b", "c")): chance.choice(("#", "@", "${copies}", None, ["@"]))}
+    if "subnets" in made and chance.random() < 0.5:
+        made["subnets"] = chance.choice((["!", "!"], ["!", "!", "@"], [], ["#"], "!"))
+
+
+def number(chance: random.Random) -> str:
+    """An expression that gives an integer, by itself."""
+    return f"${{{_number(chance)}}}"
+
+
 def _archetype(chance: random.Random) -> tuple[str, dict[str, Any]]:
     """A type, and the properties that its resources have in common."""
-    number = lambda: f"${{{_number(chance)}}}"  # noqa: E731  # it is shorter than what it stands for
     kind = chance.choice(("queue", "machine_group", "firewall", "bucket", "subnet"))
     made: dict[str, Any] = {"name": _text(chance)}
     if kind == "queue":
-        made |= {"wait_hours": chance.choice((number(), "#")), "tags": {"a": _text(chance), "b": "@"}}
+        made |= {"wait_hours": chance.choice((number(chance), "#")), "tags": {"a": _text(chance), "b": "@"}}
     elif kind == "machine_group":
         made |= {
             "image": "base",
             "size": chance.choice(("m", "@", "${world == 'live' ? 'xl' : 's'}")),
-            "copies": number(),
+            "copies": number(chance),
             "subnets": ["!"],
         }
         made["settings"] = {"HOURS": f"${{string({_number(chance)})}}"}
     elif kind == "firewall":
-        entries = [{"name": "one", "speaks": "tcp", "port": number(), "from": "${range}"}]
-        entries.append({"name": "two", "speaks": "udp", "port": chance.choice(("#", number())), "from": "10.#.0.0/16"})
+        entries = [{"name": "one", "speaks": "tcp", "port": number(chance), "from": "${range}"}]
+        entries.append({"name": "two", "speaks": "udp", "port": chance.choice(("#", number(chance))), "from": "10.#.0.0/16"})
         if chance.random() < 0.5:
             entries[1]["$when"] = chance.choice(("world == 'live'", "copies > #", "copies > 3"))
         made |= {"network": "!", "entries": entries}
     elif kind == "bucket":
-        made |= {"retention_days": number(), "encrypted": chance.choice((True, "${night}", number()))}
+        made |= {"retention_days": number(chance), "encrypted": chance.choice((True, "${night}", number(chance)))}
     else:
         made |= {"network": "!", "range": "${carve(range, 24, #)}", "zone": "${world == 'live' ? 'summit' : 'valley'}"}
+    _mistake_keys(chance, made)
     if chance.random() < 0.35:
         made["$when"] = chance.choice(_CONDITIONS)
     if made.get("$when") == "night" and chance.random() < 0.7:
@@ -129,7 +148,10 @@ def template(chance: random.Random) -> dict[str, Any]:
         for number in range(chance.randint(2, 6)):
             resources[f"{letter}_{number} (fulmar.{kind})"] = _filled(chance, made, wild)
     musts = [{"require": each, "message": "m"} for each in chance.sample(_MUSTS, chance.choice((0, 0, 1, 2)))]
-    return {"parameters": _PARAMETERS, "let": _LET, "must": musts, "resources": resources}
+    made: dict[str, Any] = {"parameters": _PARAMETERS, "let": _LET, "must": musts, "resources": resources}
+    if chance.random() < 0.2:
+        made["everywhere"] = {"fulmar.*": {"tags": {"made_by": "us", "more": chance.choice(("text", 3, "${world}"))}}}
+    return made
 
 
 def _checked(made: dict[str, Any], least: int) -> str:

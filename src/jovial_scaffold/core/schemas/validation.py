@@ -104,11 +104,12 @@ class Validator:
         pointer = tuple(error.instance_path)
         if pointer in undecided:  # as most are where something is pending
             return ()
-        value = error.instance
+        value, keyword = error.instance, error.kind.name
         is_marked = any(pointer[: len(place)] == place for places in (undecided, hidden) for place in places)
-        if is_marked or type(value) not in _PLAIN or error.kind.name == "falseSchema":
+        about = _KEYS_OF[keyword](error) if keyword in _KEYS_OF else value
+        if is_marked or type(about) not in _ALIKE or keyword == "falseSchema":
             return _explained(error, whole, undecided, hidden, self.schema)
-        key = (pointer, tuple(error.schema_path), type(value), value)
+        key = (pointer, tuple(error.schema_path), type(about), about)
         if key not in self._found:
             self._found[key] = list(_explained(error, whole, undecided, hidden, self.schema))
         return self._found[key]
@@ -189,6 +190,16 @@ def _schema_fault(error: Any) -> Sentence:
 
 
 _PLAIN = frozenset((str, int, bool, float, type(None)))
+_ALIKE = _PLAIN | {tuple}
+#: of errors about the keys of a map, those keys: what else is in it says nothing
+_KEYS_OF: dict[str, Callable[[Any], tuple[str, ...]]] = {
+    "additionalProperties": lambda error: tuple(error.kind.unexpected),
+    "required": lambda error: (_missing_key(error),),
+}
+
+
+def _missing_key(error: Any) -> str:
+    return str(error.kind.value if isinstance(error.kind.value, str) else error.kind.property)
 
 
 def _without_marks(
@@ -248,8 +259,12 @@ def _explained(error: Any, whole: Any, undecided: set[Pointer], hidden: set[Poin
 
 def as_written(hint: Sentence, written: str) -> Sentence:
     """A hint to put a value in quotes, with the value as it stands in the file: of `1.10`, its number says less."""
-    mended = _in_quotes(written)
-    return mended if written and hint.template == mended.template else hint
+    return _in_quotes(written) if written and is_about_quoting(hint) else hint
+
+
+def is_about_quoting(hint: Sentence) -> bool:
+    """Whether a hint is to put a value in quotes."""
+    return hint.template == _IN_QUOTES
 
 
 def about_quotes(hint: Sentence) -> bool:
@@ -269,6 +284,7 @@ def _on_its_line(value: str) -> Sentence:
     return say("Write {} behind its key: a text with a line break is no integer.", value.strip())
 
 
+_IN_QUOTES = _in_quotes("").template
 _WRITTEN_OUT = frozenset(hint("").template for hint in (_in_quotes, _without_quotes, _on_its_line))
 
 
@@ -379,7 +395,7 @@ def _format(error: Any, pointer: Pointer, value: Any, schema: Any) -> Iterator[V
 
 
 def _required(error: Any, pointer: Pointer, value: Any, schema: Any) -> Iterator[Violation]:
-    missing = error.kind.value if isinstance(error.kind.value, str) else error.kind.property
+    missing = _missing_key(error)
     yield Violation(
         "missing", (*pointer, missing), say("{name} is required and is not set."), say("Add `{}`.", missing), missing, on_key=True
     )

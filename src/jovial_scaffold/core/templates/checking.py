@@ -45,7 +45,7 @@ from jovial_scaffold.core.templates.model import (
     Resource,
     Template,
 )
-from jovial_scaffold.core.templates.properties import as_far_as_written, check_properties
+from jovial_scaffold.core.templates.properties import as_far_as_written, finding_of, written_faults
 from jovial_scaffold.core.templates.requirements import never_met
 from jovial_scaffold.core.text.source import pointer_text
 from jovial_scaffold.core.text.unknown import UNKNOWN
@@ -114,8 +114,8 @@ class _TypeCheck:
         for lookup in self.template.lookups.values():
             self.lookup(lookup)
         for resource in self.template.resources.values():
-            if not self.families.is_written_well(resource, lambda each: not any(True for _ in check_properties(each))):
-                self.findings += check_properties(resource)
+            faults = self.families.written_faults(resource)
+            self.findings += [finding_of(resource, fault) for fault in (written_faults(resource) if faults is None else faults)]
             self.resource(resource)
         for document in self.template.documents.values():
             self.document(document)
@@ -199,12 +199,12 @@ class _TypeCheck:
         quiet = self.families.quiet(resource)
         for name, compiled in resource.properties.entries:
             if type(compiled) is not Constant and name not in quiet:
-                self.value(compiled, place._replace(property=_property(resource, name)))
+                self.value(compiled, place._replace(property=self.fitting.place(resource.type, name)))
 
     def is_quiet(self, resource: Resource, name: str, compiled: Compiled, there: bool) -> bool:
         """Whether nothing is wrong with a property, wherever it stands; `there` says whether every resource that it reads is there."""
         said, trials = len(self.findings), self.known.knowledge.trials
-        self.value(compiled, Place(resource.name, 2, property=_property(resource, name), there=there))
+        self.value(compiled, Place(resource.name, 2, property=self.fitting.place(resource.type, name), there=there))
         if len(self.findings) == said:
             return True
         del self.findings[said:]
@@ -346,11 +346,6 @@ class _TypeCheck:
         if result is NONE or not known.is_only("optional_type") or known.items is None:
             return []
         return self.fitting.faults(place.property, result.value if isinstance(result, Optional) else Abstract(known.items))
-
-
-def _property(resource: Resource, name: str) -> PropertyPlace:
-    kind = resource.type
-    return PropertyPlace(kind.schema, kind.id, (name,)) if kind is not None else PropertyPlace(None, "", (name,))
 
 
 def _declared(name: str, schema: dict[str, Any], role: str) -> PropertyPlace:

@@ -5,7 +5,7 @@ one look with all those integers at once is a proof, if every result that is pos
 """
 
 from collections.abc import Callable, Iterator, Sequence
-from typing import Any
+from typing import Any, NamedTuple
 
 from jovial_scaffold.core.expressions.checking import Checker, Path
 from jovial_scaffold.core.expressions.errors import EvaluationError
@@ -16,23 +16,29 @@ from jovial_scaffold.core.expressions.scopes import Scope
 from jovial_scaffold.core.expressions.syntax import Call, Conditional, Literal, Name, Node, Operation, Select, children
 from jovial_scaffold.core.expressions.types import Abstract, Type, has_abstract, type_of_value, type_of_values
 from jovial_scaffold.core.limits import FEW_COMBINATIONS
+from jovial_scaffold.core.records import replace
 from jovial_scaffold.core.schemas.keywords import is_by_property
-from jovial_scaffold.core.schemas.shapes import annotated
 from jovial_scaffold.core.templates.fitting import Fitting, PropertyPlace
 from jovial_scaffold.core.templates.joined_texts import JoinedTexts
 from jovial_scaffold.core.templates.knowledge import Known
 from jovial_scaffold.core.templates.mistakes import ELSEWHERE
 from jovial_scaffold.core.templates.model import Compiled, Condition, Constant, Dynamic, ListValue, MapValue, Resource, ResourceShape
-from jovial_scaffold.core.templates.properties import written_out
+from jovial_scaffold.core.templates.properties import WrittenFault, part_faults, written_faults
 from jovial_scaffold.core.templates.shapes import constants_of
 from jovial_scaffold.core.templates.trials import choices_of
-from jovial_scaffold.core.text.source import Pointer
 
 LEAST = 8  # resources of one shape, for fewer of which a proof is not worth while
 _BOUND = 2**62  # integers beyond it may be too large once something is done with them
 _OF_ANY = {"string": 0, "slug": 0, "carve": 2}  # functions, each with the argument of which the value does not matter, as far as types tell
 _ARITHMETIC = frozenset(("+", "-", "*", "%"))
 _Constants = Sequence[tuple[Any, ...]]
+
+
+class _Written(NamedTuple):
+    """What is wrong with the resources of a family as they are written: with all of them, and with some."""
+
+    of_all: list[WrittenFault]
+    own: dict[Resource, list[WrittenFault]]
 
 
 class Families:
@@ -54,7 +60,7 @@ class Families:
         self._looked_at = looked_at
         self._members: dict[tuple[ResourceShape, str], list[Resource]] = {}
         self._quiet: dict[tuple[ResourceShape, str], frozenset[str]] = {}
-        self._written: dict[tuple[ResourceShape, str], bool] = {}
+        self._written: dict[tuple[ResourceShape, str], _Written | None] = {}
         for resource in known.template.resources.values():
             if resource.loop is None and resource.module is None and resource.type is not None:
                 self._members.setdefault((resource.shape, resource.type.id), []).append(resource)
@@ -68,48 +74,51 @@ class Families:
             self._quiet[key] = frozenset(self._found(self._members[key]))
         return self._quiet[key]
 
-    def is_written_well(self, resource: Resource, is_well: Callable[[Resource], bool]) -> bool:
-        """Whether it is proved that all that is written out in a resource fits its type; `is_well` looks at one resource."""
+    def written_faults(self, resource: Resource) -> Sequence[WrittenFault] | None:
+        """What is wrong with a resource as it is written; None where it has to be looked at by itself."""
         key = (resource.shape, resource.type.id if resource.type else "")
         if len(self._members.get(key, ())) < LEAST or resource.loop is not None:
-            return False
+            return None
         if key not in self._written:
-            self._written[key] = is_well(self._members[key][0]) and self._is_written_well(self._members[key])
-        return self._written[key]
+            self._written[key] = self._all_written(self._members[key])
+        found = self._written[key]
+        return found if found is None else (*found.of_all, *found.own.get(resource, ()))
 
-    def _is_written_well(self, members: list[Resource]) -> bool:
+    def _all_written(self, members: list[Resource]) -> _Written | None:
+        """Where properties are judged one by one, those that are alike are judged once; what is wrong with the keys is so in all resources."""
         kind = members[0].type
         if kind is None or not members[0].shape.is_whole or not is_by_property(kind.schema):
-            return False
-        entries = members[0].properties.entries
-        for index, (name, _, constants) in enumerate(_properties(members)):
-            validator = self._fitting.validator(PropertyPlace(kind.schema, kind.id, (name,)))
+            return None
+        own: dict[Resource, list[WrittenFault]] = {}
+        for index, (name, compiled, constants) in enumerate(_properties(members)):
+            place = self._fitting.place(kind, name)
+            if isinstance(compiled, Dynamic) or place.schema is None:
+                continue
+            validator = self._fitting.validator(place)
             if validator is None:
-                return False
-            written = _written_in(entries[index][1])
-            seen = set()
-            for member, own in zip(members, constants, strict=True):
-                key = tuple([(type(own[each]), own[each]) for each in written])  # true, 1 and 1.0 are equal
+                return None
+            # That an item is not to be repeated may hang on what is computed, too.
+            written = range(len(constants[0])) if "uniqueItems" in repr(validator.schema) else _written_in(compiled)
+            known: dict[Any, list[WrittenFault]] = {}
+            for member, values in zip(members, constants, strict=True):
+                key: tuple[Any, ...] = tuple([(type(values[each]), values[each]) for each in written])  # true, 1 and 1.0 are equal
                 try:
-                    if key in seen:
-                        continue
-                    seen.add(key)
+                    found = known.get(key)
                 except TypeError:
-                    pass  # a list or map is among them
-                compiled = entries[index][1]
-                value = own[0] if isinstance(compiled, Constant) else written_out(member.properties.entries[index][1])
-                notes: list[tuple[str, Pointer]] = []
-                marked = annotated(kind.shape, {name: value}, (), notes)
-                if notes or validator.violations(marked[name]):
-                    return False
-        return True
+                    found, key = None, (member,)  # a list or map is among them
+                if found is None:
+                    part = replace(compiled, value=values[0]) if isinstance(compiled, Constant) else member.properties.entries[index][1]
+                    found = known[key] = list(part_faults(kind, name, part, validator))
+                if found:
+                    own.setdefault(member, []).extend(found)
+        return _Written([fault for fault in written_faults(members[0]) if fault.is_of_keys], own)
 
     def _found(self, members: list[Resource]) -> Iterator[str]:
         first, kind = members[0], members[0].type
         assert kind is not None
         there = all(map(self._reads_what_is_there, members))
         for name, compiled, constants in _properties(members):
-            place = PropertyPlace(kind.schema, kind.id, (name,))
+            place = self._fitting.place(kind, name)
             if self._looked_at(first, name, compiled, there) and self._are_alike(compiled, place, constants, there):
                 yield name
 

@@ -9,6 +9,8 @@ from jovial_scaffold.core.expressions.library.strings import scalar_text
 from jovial_scaffold.core.expressions.types import Type, has_abstract, type_of_value
 from jovial_scaffold.core.expressions.values import is_bearable
 from jovial_scaffold.core.limits import STATIC_VALUES
+from jovial_scaffold.core.schemas.catalog import ResourceType
+from jovial_scaffold.core.schemas.keywords import is_by_property
 from jovial_scaffold.core.schemas.letters import form_of, letters_of
 from jovial_scaffold.core.schemas.navigation import subschema
 from jovial_scaffold.core.schemas.shapes import Shape, secret_shape, with_secrets
@@ -32,11 +34,22 @@ class Fitting:
     """Judges results for properties; the schemas of properties are compiled once."""
 
     def __init__(self) -> None:
+        self._properties: dict[tuple[str, str], PropertyPlace] = {}
         self._validators: dict[tuple[str, Pointer], Validator | None] = {}
         self._takes: dict[tuple[str, Pointer], tuple[tuple[Any, ...] | None, re.Pattern[str] | None]] = {}
         self._roots: dict[str, Shape | None] = {}
         self._secret_shapes: dict[tuple[str, Pointer], Shape | None] = {}
         self._wanted: dict[tuple[str, Pointer], Type] = {}
+
+    def place(self, kind: ResourceType | None, name: str) -> PropertyPlace:
+        """That of a property of a type. What a closed type does not know is wrong by its name, whatever its value is; so is what is free."""
+        if kind is None:
+            return PropertyPlace(None, "", (name,))
+        key = (kind.id, name)
+        if key not in self._properties:
+            is_any = is_by_property(kind.schema) and name not in kind.schema.get("properties", {})
+            self._properties[key] = PropertyPlace(None if is_any else kind.schema, kind.id, (name,))
+        return self._properties[key]
 
     def faults(self, place: PropertyPlace, result: Any) -> list[EvaluationError]:
         """What is wrong with a result: all that its schema says of a value, or that no value of its type fits."""

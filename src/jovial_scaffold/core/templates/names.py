@@ -500,9 +500,21 @@ def reached_resources(template: Template, reach_of: Callable[[Resource], Reach])
     return found
 
 
+def _is_in_order(reached: dict[str, frozenset[str]]) -> bool:
+    """Whether each resource reaches none but those before it, as most are written."""
+    before: set[str] = set()
+    for name, targets in reached.items():
+        if not before.issuperset(targets):
+            return False
+        before.add(name)
+    return True
+
+
 def resource_cycles(template: Template, reached: dict[str, frozenset[str]]) -> tuple[list[Finding], frozenset[str]]:
     """Resources that wait for each other, as findings, and the names of all that do. Items of one loop are judged apart, and so are
     modules: one may read what another gives, and the other way round, as long as no value depends on itself."""
+    if _is_in_order(reached):
+        return [], frozenset()
     modules = {name for name, resource in template.resources.items() if resource.module}
     edges = {
         name: sorted(targets - modules - ({name} if template.resources[name].loop else set()))

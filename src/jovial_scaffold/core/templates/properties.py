@@ -1,16 +1,17 @@
 """The properties of a resource by its schema before any environment: what is written out is judged, what is computed is not known."""
 
 import json
-from collections.abc import Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from operator import itemgetter
-from typing import Any
+from typing import Any, NamedTuple
 
 from jovial_scaffold.core.expressions.placeholders import Formula, Joined
 from jovial_scaffold.core.findings import Finding, Level
+from jovial_scaffold.core.records import replace
 from jovial_scaffold.core.schemas.catalog import ResourceType
 from jovial_scaffold.core.schemas.navigation import subschema
 from jovial_scaffold.core.schemas.shapes import annotated
-from jovial_scaffold.core.schemas.validation import as_written
+from jovial_scaffold.core.schemas.validation import Validator, Violation, as_written, is_about_quoting
 from jovial_scaffold.core.templates.advice import foreign_placeholder
 from jovial_scaffold.core.templates.compiling import is_there_once
 from jovial_scaffold.core.templates.model import Compiled, Constant, Dynamic, ListValue, MapValue, Resource
@@ -19,37 +20,84 @@ from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import NOTHING, Sentence, say
 
 
+class WrittenFault(NamedTuple):
+    """What is wrong with a resource as it is written, wherever that stands: the id without its first word, what is said and what to do about
+    it, the part that it is about, where it is shown, and whether at the key of that."""
+
+    id: str
+    level: Level
+    message: Sentence
+    hint: Sentence
+    about: Pointer
+    pointer: Pointer
+    on_key: bool
+
+    @property
+    def is_of_keys(self) -> bool:
+        """Whether every resource has it that has the same properties, whatever these are."""
+        return len(self.about) == 1 and self.id in _OF_KEYS
+
+
+_OF_KEYS = frozenset(("unknown", "missing", "read-only", "deprecated"))
+
+
 def check_properties(resource: Resource) -> Iterator[Finding]:
     """Unknown, missing, ill-typed, read-only and deprecated properties of a resource or a use of a module."""
+    return (finding_of(resource, fault) for fault in written_faults(resource))
+
+
+def written_faults(resource: Resource) -> Iterator[WrittenFault]:
+    """The same before they are placed."""
     kind = resource.type
-    if kind is None:
-        return
+    if kind is not None:
+        written, open_parts = as_far_as_written(resource.properties)
+        repeating = _repeating(resource.properties, (), kind.schema)
+        yield from _faults(kind, written, open_parts, repeating, kind.validator.violations)
+
+
+def part_faults(kind: ResourceType, name: str, compiled: Compiled, validator: Validator) -> Iterator[WrittenFault]:
+    """What is wrong with one property, of which `validator` is the schema, whatever is written beside it."""
     open_parts: set[Pointer] = set()
-    written = _known(resource.properties, (), open_parts)
+    written = {name: _known(compiled, (name,), open_parts)}
+
+    def violations(marked: Any) -> list[Violation]:
+        return [replace(each, pointer=(name, *each.pointer)) for each in validator.violations(marked[name])]
+
+    found = _faults(kind, written, open_parts, _repeating(compiled, (name,), kind.schema), violations)
+    return (fault for fault in found if not fault.is_of_keys)
+
+
+def _faults(
+    kind: ResourceType,
+    written: dict[str, Any],
+    open_parts: set[Pointer],
+    repeating: Iterable[Pointer],
+    violations: Callable[[Any], Sequence[Violation]],
+) -> Iterator[WrittenFault]:
     notes: list[tuple[str, Pointer]] = []
     marked = annotated(kind.shape, written, (), notes)
     for note, pointer in notes:
         if note == "read-only":
             message = say("`{}` is set by the cloud and cannot be written.", pointer_text(pointer))
-            yield _finding(resource, "read-only", "error", message, pointer, say("Remove it; read it from the resource."), True)
+            yield WrittenFault("read-only", "error", message, say("Remove it; read it from the resource."), pointer, pointer, True)
         elif note == "deprecated":
             message = say("`{}` of {} is deprecated.", pointer_text(pointer), kind.id)
-            yield _finding(resource, "deprecated", "warning", message, pointer, NOTHING, True)
+            yield WrittenFault("deprecated", "warning", message, NOTHING, pointer, pointer, True)
     read_only = {pointer for note, pointer in notes if note == "read-only"}
-    repeating = dict.fromkeys(_repeating(resource.properties, (), kind.schema))
-    for violation in kind.validator.violations(marked):
-        repeating.pop(violation.pointer, None)
+    left = dict.fromkeys(repeating)
+    for violation in violations(marked):
+        left.pop(violation.pointer, None)
         # How many items or entries there are, and which, depends on conditions and loops, and on what may be absent.
         if violation.pointer in read_only or violation.pointer in open_parts:
             continue
         missing = violation.id == "missing"
-        message = violation_message(violation.id, violation.pointer, violation.message, kind, resource.name)
         pointer = violation.pointer[:-1] if missing else violation.pointer
-        yield _finding(resource, violation.id, "error", message, pointer, violation.hint, violation.on_key or missing, violation.pointer)
-
-    for pointer in repeating:
+        yield WrittenFault(
+            violation.id, "error", violation.message, violation.hint, violation.pointer, pointer, violation.on_key or missing
+        )
+    for pointer in left:
         message = say("`{}` takes a list without repeated items, and this repeats one.", pointer_text(pointer))
-        yield _finding(resource, "value", "error", message, pointer, NOTHING, False)
+        yield WrittenFault("value", "error", message, NOTHING, pointer, pointer, False)
 
 
 def _repeating(compiled: Compiled, pointer: Pointer, schema: Any) -> Iterator[Pointer]:
@@ -93,32 +141,23 @@ def violation_message(id: str, pointer: Pointer, message: Sentence, kind: Resour
     return message.about(shown)
 
 
-def _finding(
-    resource: Resource,
-    id: str,
-    level: Level,
-    message: Sentence,
-    pointer: Pointer,
-    hint: Sentence,
-    on_key: bool,
-    about: Pointer | None = None,
-) -> Finding:
-    origin = _place(resource, pointer)
-    span = origin.key_span() if on_key or not pointer else origin.value_span()
-    written = value_at(origin.source.value, origin.pointer) if not on_key and pointer else None
-    hint = foreign_placeholder(written) or as_written(hint, origin.source.written(origin.pointer))
-    return Finding(f"property-{id}", level, message, span, hint, resource.name, pointer_text(pointer if about is None else about))
+def finding_of(resource: Resource, fault: WrittenFault) -> Finding:
+    """What is said of a fault of a resource."""
+    assert resource.type is not None
+    message = violation_message(fault.id, fault.about, fault.message, resource.type, resource.name)
+    origin, hint = _place(resource, fault.pointer), fault.hint
+    span = origin.key_span() if fault.on_key or not fault.pointer else origin.value_span()
+    if not fault.on_key and fault.pointer:
+        hint = foreign_placeholder(value_at(origin.source.value, origin.pointer)) or hint
+    if is_about_quoting(hint):
+        hint = as_written(hint, origin.source.written(origin.pointer))
+    return Finding(f"property-{fault.id}", fault.level, message, span, hint, resource.name, pointer_text(fault.about))
 
 
 def as_far_as_written(compiled: Compiled) -> tuple[Any, set[Pointer]]:
     """A value with what is computed unknown, and the parts of which nobody knows how many entries they have."""
     open_parts: set[Pointer] = set()
     return _known(compiled, (), open_parts), open_parts
-
-
-def written_out(compiled: Compiled) -> Any:
-    """A value as far as it is written out; unknown where it is computed."""
-    return _known(compiled, (), set())
 
 
 def _known(compiled: Compiled, pointer: Pointer, open_parts: set[Pointer]) -> Any:
@@ -135,8 +174,14 @@ def _known(compiled: Compiled, pointer: Pointer, open_parts: set[Pointer]) -> An
     return UNKNOWN
 
 
+_NOTHING = object()
+
+
 def _place(resource: Resource, pointer: Pointer) -> Origin:
     """Where a part was written: in the resource, or in `everywhere`."""
+    own = resource.origin.child(*pointer)
+    if value_at(own.source.value, own.pointer, _NOTHING) is not _NOTHING:
+        return own
     compiled: Compiled = resource.properties
     for depth, step in enumerate(pointer):
         if isinstance(compiled, MapValue):
