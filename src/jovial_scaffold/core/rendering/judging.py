@@ -13,13 +13,16 @@ from jovial_scaffold.core.schemas.catalog import ResourceType
 from jovial_scaffold.core.schemas.navigation import subschema
 from jovial_scaffold.core.schemas.shapes import annotated, with_secrets
 from jovial_scaffold.core.schemas.validation import Violation
-from jovial_scaffold.core.templates.advice import advice, of_computed
+from jovial_scaffold.core.templates.advice import advice, foreign_placeholder, of_computed
 from jovial_scaffold.core.templates.model import Dynamic
 from jovial_scaffold.core.templates.properties import violation_message
-from jovial_scaffold.core.text.source import Pointer, part, pointer_text
+from jovial_scaffold.core.text.source import Pointer, part, pointer_text, value_at
 from jovial_scaffold.core.words import NOTHING, Sentence, Value, key_of, say
 
 _READ_ONLY = say("{name} is set by the cloud and cannot be written."), say("Remove it; read it from the resource.")
+
+_NOWHERE, _WRITTEN = object(), object()
+_SCALARS = frozenset((str, int, float, bool))
 
 
 class Draft(NamedTuple):
@@ -58,7 +61,8 @@ def judged(
                 meant.append((*violation.pointer[:-1], violation.meant))
     tracer = tracer_of(scope) if faults or notes else None
     for fault in faults:
-        scope.report(_finding(fault, instance, kind, tracer))  # type: ignore[arg-type]  # there is one where there are faults
+        assert tracer is not None
+        scope.report(_of_written(fault, instance, kind, tracer) or _finding(fault, instance, kind, tracer))
     for note, pointer in notes:
         if note == "deprecated" and tracer is not None:
             scope.report(_deprecated(pointer, instance, kind, tracer))
@@ -88,6 +92,38 @@ def _doubles(kind: ResourceType, properties: dict[str, Any]) -> Iterator[Violati
             yield Violation("type", pointer, message, say("Write int(…) around the expression."), "an integer", False)
 
 
+def _of_written(fault: Violation, instance: Instance, kind: ResourceType, tracer: Tracer) -> Finding | None:
+    """What is said of a key, or of a value that is written out in the resource itself: it is mended where it stands. None of all others."""
+    missing = fault.id == "missing"
+    at = fault.pointer[:-1] if missing else fault.pointer
+    resource, on_key = instance.resource, fault.on_key or missing
+    if resource.module is not None or not all(type(step) is str for step in at):  # conditions and loops move the items of lists
+        return None
+    origin = resource.origin.child(*at)
+    written = value_at(origin.source.value, origin.pointer, _NOWHERE)
+    if missing:
+        is_written = not at or type(written) is dict
+    else:
+        is_written = on_key or (type(written) in _SCALARS and "${" not in str(written))
+    if written is _NOWHERE or not is_written:
+        return None
+    draft = tracer.drafts.get((fault, _WRITTEN))
+    if draft is None or missing:
+        message = violation_message(fault.id, fault.pointer, fault.message, kind, resource.name)
+        where = pointer_text(fault.pointer)
+        hint = (NOTHING if on_key else foreign_placeholder(written)) or fault.hint
+        draft = Draft(f"property-{fault.id}", message, hint, where, (), f"{fault.id} {where} {key_of(fault.expected)}", None)
+        tracer.drafts[fault, _WRITTEN] = draft
+    span = origin.key_span() if on_key or not at else origin.value_span()
+    return _drafted(draft, instance, span)
+
+
+def _drafted(draft: Draft, instance: Instance, span: Span) -> Finding:
+    environments = (instance.scope.parameters.environment,)
+    id, message, hint, pointer, related, group, cause = draft
+    return Finding(id, "error", message, span, hint, instance.address, pointer, environments, related, group, cause=cause)
+
+
 def _finding(fault: Violation, instance: Instance, kind: ResourceType, tracer: Tracer) -> Finding:
     missing = fault.id == "missing"
     at = fault.pointer[:-1] if missing else fault.pointer
@@ -103,11 +139,7 @@ def _finding(fault: Violation, instance: Instance, kind: ResourceType, tracer: T
         draft = _draft(fault, instance, kind, tracer, at)
         if alike:
             tracer.drafts[key] = draft
-    environments = (instance.scope.parameters.environment,)
-    address, cause = instance.address, draft.cause
-    return Finding(
-        draft.id, "error", draft.message, span, draft.hint, address, draft.pointer, environments, draft.related, draft.group, cause=cause
-    )
+    return _drafted(draft, instance, span)
 
 
 def _draft(fault: Violation, instance: Instance, kind: ResourceType, tracer: Tracer, at: Pointer) -> Draft:
