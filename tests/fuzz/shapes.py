@@ -21,12 +21,22 @@ def project(chance: random.Random) -> dict[str, bytes]:
     resources = template["resources"]
     for key in list(resources):
         name = key.split()[0]
+        if name in _RESOURCES and chance.random() < 0.12:
+            _mistake_key(chance, resources[key])
         for number in range(chance.randint(0, 3) if name in _RESOURCES else 0):
             copied = _varied(chance, resources[key])
             if chance.random() < 0.06:
                 copied[chance.choice(("name", "n", "order", "tags"))] = chance.choice(_SPOILT)
             resources[key.replace(name, f"{name}_{number + 7}", 1)] = copied
     return {**files, "line.yaml": json.dumps(template).encode()}
+
+
+def _mistake_key(chance: random.Random, made: dict[str, Any]) -> None:
+    """A key that is none, or one that is missing, in a resource and all of its copies."""
+    if chance.random() < 0.4:
+        del made[chance.choice(list(made))]
+    else:
+        made[chance.choice(("nonsense", "nmae", "tgas", "id"))] = chance.choice((1, "x", "${1 + 1}", "${one.name}", {"a": 1}, ["b"]))
 
 
 def _varied(chance: random.Random, value: Any) -> Any:

@@ -128,12 +128,13 @@ class Amount(_Unsaid):
 
 
 class Nearest(_Unsaid):
-    """`Did you mean "copies"?` where something close is known, else `otherwise`. Looked for only when it is shown."""
+    """`Did you mean "copies"?` where something close is known, else `otherwise`. Looked for only when it is shown, and `found` then: many
+    findings may have the same one."""
 
-    __slots__ = ("known", "name", "otherwise")
+    __slots__ = ("found", "known", "name", "otherwise")
 
-    def __init__(self, name: str, known: "Iterable[str] | Speller", otherwise: "Sentence") -> None:
-        self.name, self.known, self.otherwise = name, known, otherwise
+    def __init__(self, name: str, known: "Iterable[str] | Speller", otherwise: "Sentence", found: str | None = None) -> None:
+        self.name, self.known, self.otherwise, self.found = name, known, otherwise, found
 
 
 class Derived(_Unsaid):

@@ -84,9 +84,10 @@ def _foreign(operand: Foreign) -> str:
 
 
 def _nearest(operand: Nearest) -> str:
-    known = operand.known if isinstance(operand.known, Speller) else Speller(operand.known)
-    found = known.near(operand.name)
-    return f"Did you mean `{found}`?" if found else said(operand.otherwise)
+    if operand.found is None:
+        known = operand.known if isinstance(operand.known, Speller) else Speller(operand.known)
+        operand.found = known.near(operand.name)
+    return f"Did you mean `{operand.found}`?" if operand.found else said(operand.otherwise)
 
 
 def _listed(operand: Listed) -> str:

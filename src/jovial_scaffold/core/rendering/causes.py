@@ -10,7 +10,7 @@ from typing import Any
 from jovial_scaffold.core.expressions.errors import EvaluationError
 from jovial_scaffold.core.expressions.evaluation import evaluate
 from jovial_scaffold.core.expressions.library.strings import scalar_text
-from jovial_scaffold.core.expressions.placeholders import Formula, Joined
+from jovial_scaffold.core.expressions.placeholders import Formula
 from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.findings import Span
 from jovial_scaffold.core.rendering.instances import Instance, Surroundings
@@ -30,7 +30,7 @@ def cause_of(tracer: Tracer, instance: Instance, pointer: Pointer) -> Span | Non
         return None
     if found.variables:
         return _cause(tracer, instance, pointer, found.compiled, found.variables)
-    key = found.compiled.content  # one text may stand in very many resources
+    key = found.compiled.computing  # the same may stand in very many resources, each with other words around it
     if key not in tracer.causes:
         tracer.causes[key] = _cause(tracer, instance, pointer, found.compiled, found.variables)
     return tracer.causes[key]
@@ -108,10 +108,10 @@ def _followed(compiled: Dynamic, scope: Surroundings, variables: Mapping[str, An
     path = next(iter(paths)) if len(paths) == 1 else ()
     try:
         path = (*path, *rest)
-        held, whole = _part(scope.value(name), path), _text(compiled, scope, rest)
+        held, texts = _part(scope.value(name), path), _texts(compiled, scope, rest)
     except EvaluationError:
         return None
-    return (name, path) if held and whole is not None and held in whole else None
+    return (name, path) if held and any(held in each for each in texts) else None
 
 
 def _part(value: Any, path: Pointer) -> str | None:
@@ -123,17 +123,13 @@ def _part(value: Any, path: Pointer) -> str | None:
     return _scalar(value)
 
 
-def _text(compiled: Dynamic, scope: Surroundings, rest: Pointer) -> str | None:
-    """What a text of the template comes to, or a part of what it gives."""
+def _texts(compiled: Dynamic, scope: Surroundings, rest: Pointer) -> list[str]:
+    """What the expressions of a text come to, or a part of what its only one gives; nothing where one comes to no text."""
     if rest:
-        return _part(compiled.content.program.run(scope, {}), rest) if isinstance(compiled.content, Formula) else None
-    texts = []
-    for each in compiled.content.parts if isinstance(compiled.content, Joined) else compiled.formulas():
-        text = each if isinstance(each, str) else _scalar(each.program.run(scope, {}))
-        if text is None:
-            return None
-        texts.append(text)
-    return "".join(texts)
+        whole = _part(compiled.content.program.run(scope, {}), rest) if isinstance(compiled.content, Formula) else None
+        return [] if whole is None else [whole]
+    texts = [_scalar(each.program.run(scope, {})) for each in compiled.formulas()]
+    return [] if None in texts else [each for each in texts if each is not None]
 
 
 def _scalar(value: Any) -> str | None:

@@ -63,8 +63,8 @@ class Text(NamedTuple):
 class Code(NamedTuple):
     """The functions of a shape. `places` are those of the computed values, or of the item that a condition is about; `texts` is what stands
     there; `conditions` are the indexes of conditions; `left` which properties, counted from 0, are computed the careful way: their values come
-    after those. `open` are the values that may be something else than a text, an integer or a boolean; `faults` are what a schema says of a
-    property with one value, by the number of that; `last` holds the map or list that was seen last to be plain data."""
+    after those. `open` are the values that may be something else than a text, an integer or a boolean; `faults` are what schemas say
+    of them; `last` holds the map or list that was seen last to be plain data."""
 
     values: Callable[[Any, Mapping[str, Any], Constants], Values]
     build: Callable[[Values, Constants], dict[str, Any]]
@@ -73,8 +73,18 @@ class Code(NamedTuple):
     conditions: frozenset[int]
     left: tuple[int, ...]
     open: tuple[int, ...]
-    faults: dict[Validator, dict[int, dict[tuple[type, Any], list[Violation]]]]
+    faults: "dict[Validator, Faults | None]"
     last: list[Any]
+
+
+_OF_KEYS = frozenset(("unknown", "missing"))
+
+
+class Faults(NamedTuple):
+    """What a schema says of the resources of a shape: of their keys, and of one property with one value, by the number of that."""
+
+    of_keys: list[Violation]
+    of_values: dict[int, dict[tuple[type, Any], list[Violation]]]
 
 
 class Codes:
@@ -299,10 +309,18 @@ def _stood_in(code: Code, values: Values, validator: Validator) -> Sequence[Any]
 
 
 def known_violations(code: Code, values: Values, constants: Constants, validator: Validator) -> list[Violation] | None:
-    """What is wrong with a resource, where that is one property with a value of which it is known already, and all others are right."""
-    for index, known in code.faults.get(validator, {}).items():
+    """What is wrong with a resource, where that is known already, and all else is right: with its keys, or with one property that has a value
+    of which it is known."""
+    known = code.faults.get(validator)
+    if known is None:
+        return None
+    if known.of_keys:
+        stood_in = _stood_in(code, values, validator)
+        if stood_in is not None and validator.but_for_keys.is_valid(code.build(tuple(stood_in), constants)):
+            return known.of_keys
+    for index, by_value in known.of_values.items():
         value = values[index]
-        found = known.get((type(value), value)) if type(value) in SIMPLE else None
+        found = by_value.get((type(value), value)) if type(value) in SIMPLE else None
         stood_in = _stood_in(code, values, validator) if found is not None else None
         if stood_in is not None:
             others = list(stood_in)
@@ -313,12 +331,20 @@ def known_violations(code: Code, values: Values, constants: Constants, validator
 
 
 def learn(code: Code, values: Values, validator: Validator, violations: list[Violation]) -> None:
-    """Keep what is wrong with a resource for others where the same property has the same value, if its schema judges properties one by one."""
+    """Keep what is wrong with a resource for others of its shape: with its keys, or with a property for those where it has the same value, if
+    its schema judges properties one by one."""
+    if validator not in code.faults:
+        code.faults[validator] = Faults([], {}) if is_by_property(validator.schema) else None
+    known = code.faults[validator]
+    if known is None:
+        return
+    if all(len(each.pointer) == 1 and each.id in _OF_KEYS for each in violations):
+        known.of_keys[:] = violations
+        return
     places = {each.pointer for each in violations}
     place = places.pop() if len(places) == 1 else ()
-    if len(place) != 1 or place not in code.places or not is_by_property(validator.schema):
+    if len(place) != 1 or place not in code.places:
         return
     index = code.places.index(place)
     if type(values[index]) in SIMPLE and not any(each.meant for each in violations):
-        known = code.faults.setdefault(validator, {}).setdefault(index, {})
-        known[type(values[index]), values[index]] = violations
+        known.of_values.setdefault(index, {})[type(values[index]), values[index]] = violations

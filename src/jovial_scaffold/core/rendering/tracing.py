@@ -117,7 +117,7 @@ class Tracer(Placer):
             return self._kept_sources(compiled, rest, positions)
         if positions or not isinstance(compiled, Dynamic):
             return self.compiled_sources(compiled, rest, positions)
-        key = compiled.content, rest  # one text may stand in very many resources
+        key = compiled.computing, rest  # the same may stand in very many resources, each with other words around it
         if key not in self._alike:
             self._alike[key] = self.compiled_sources(compiled, rest)
         return self._alike[key]

@@ -43,13 +43,14 @@ class Violation:
 class Validator:
     """A compiled schema. Raises SchemaError where it is none."""
 
-    __slots__ = ("_compiled", "_found", "_stand_ins", "schema")
+    __slots__ = ("_but_for_keys", "_compiled", "_found", "_stand_ins", "schema")
 
     def __init__(self, schema: Any) -> None:
         import jsonschema_rs
 
         self.schema = schema
         self._stand_ins: dict[Pointer, Any] = {}
+        self._but_for_keys: Validator | None = None
         #: what is wrong with a single value at a place, of which very many may be the same
         self._found: dict[tuple[Any, ...], list[Violation]] = {}
         heavy = overweight(schema)
@@ -120,6 +121,13 @@ class Validator:
             return self._compiled.is_valid(value)
         except ValueError:
             return False
+
+    @property
+    def but_for_keys(self) -> "Validator":
+        """The same schema, which takes any keys of the map."""
+        if self._but_for_keys is None:
+            self._but_for_keys = Validator({key: part for key, part in self.schema.items() if key not in _KEYS_OF})
+        return self._but_for_keys
 
     def stand_in(self, pointer: Pointer) -> Any:
         """A value that fits at a pointer, in the place of one that is not known yet; null where none is found easily."""

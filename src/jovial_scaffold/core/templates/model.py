@@ -34,6 +34,11 @@ class Dynamic:
             return (self.content.formula,)
         return tuple(part for part in self.content.parts if isinstance(part, Formula))
 
+    @property
+    def computing(self) -> tuple[object, ...]:
+        """What texts have in common that compute the same, whatever words stand around it."""
+        return (type(self.content), *(each.program for each in self.formulas()))
+
 
 @record
 class MapValue:
