@@ -1,5 +1,6 @@
 """A project of any size: a mountain railway with very many stations, written out resource by resource."""
 
+import re
 from pathlib import Path
 
 ENVIRONMENTS = ("sandbox", "rehearsal", "live")
@@ -38,17 +39,18 @@ def write_project(
     own_conditions: bool = False,
     rules: int = 0,
     wrong: int = 0,
+    computed: bool = False,
 ) -> int:
     """Write a project with about two resources for each distinct expression; gives the bytes of YAML.
 
     With `own_conditions`, each eight resources, which read one another, have a `$when` that no others have. So many `rules` judge three of
-    the types, and so many resources are `wrong` in one line, in one of six ways.
+    the types, and so many resources are `wrong` in one line, each by what is written there or by what is `computed`.
     """
     parts = [_HEAD]
     for number in range(resources):
         written = _resource(number)
         if number < wrong:
-            written = _spoilt(written, number)
+            written = _spoilt(written, number, computed)
         head, body = written.split("\n", 1)
         parts.append(f"{head}\n{_condition(number // 8) if own_conditions else ''}{body}")
     text = "".join(parts)
@@ -67,19 +69,27 @@ def write_project(
     return len(text)
 
 
-def _spoilt(written: str, number: int) -> str:
-    """A resource with a mistake: the same wrong value as others, or one of its own, computed or written out; a key that is none; a division."""
-    tags = "tags: ${tags}"
-    kinds = (
-        (tags, "tags: ${line}"),
-        (tags, f"tags: ${{line + 'x{number}'}}"),
-        (tags, f"tags: text-{number}"),
-        ("    name: ", "    name: X"),
-        (tags, f"{tags}\n    nonsense: {number}"),
-        (tags, f'tags: {{a: "${{string({number} / (copies - copies))}}"}}'),
-    )
-    old, new = kinds[number % 6]
-    return written.replace(old, new, 1)
+def _spoilt(written: str, number: int, computed: bool) -> str:
+    """A resource with a mistake: in its keys and what is written out, six in turn; or in what is `computed`, four."""
+    tags, name = r"tags: \$\{tags\}", "    name: "
+    if computed:
+        kinds = (
+            (tags, "tags: ${line}"),  # the same wrong value as others have
+            (tags, f"tags: ${{line + 'x{number}'}}"),
+            (name, f"{name}X"),
+            (tags, f'tags: {{a: "${{string({number} / (copies - copies))}}"}}'),
+        )
+    else:
+        kinds = (
+            (tags, "tags: nothing"),
+            (tags, f"tags: text-{number}"),
+            (tags, f"tags: {{a: {number}}}"),
+            (tags, f"tags: ${{tags}}\n    nonsense: {number}"),
+            (name, "    nmae: "),
+            (r"    name: .*\n", ""),
+        )
+    old, new = kinds[number % len(kinds)]
+    return re.sub(old, lambda _: new, written, count=1)
 
 
 def _condition(group: int) -> str:
