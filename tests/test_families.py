@@ -12,7 +12,7 @@ from jovial_scaffold.core.folders import MemoryFolder
 from jovial_scaffold.core.project import Project
 from jovial_scaffold.core.schemas.letters import form_of
 from jovial_scaffold.core.schemas.validation import Validator
-from jovial_scaffold.core.templates import families
+from jovial_scaffold.core.templates import members
 from jovial_scaffold.core.templates.checking import _TypeCheck, check_templates
 from jovial_scaffold.core.templates.fitting import Fitting, PropertyPlace
 from jovial_scaffold.core.templates.knowledge import Knowledge
@@ -73,12 +73,12 @@ def test_few_are_looked_at_one_by_one() -> None:
     case = load_cases("families.yaml")[0].values[0]
     found = project(case)  # type: ignore[arg-type]
     check = _TypeCheck(Knowledge({}).of(found.template))
-    before, families.LEAST = families.LEAST, _MANY + 1
+    before, members.LEAST = members.LEAST, _MANY + 1
     try:
         check.run()
         assert check.families.quiet(found.template.resources["made3"]) == frozenset()
     finally:
-        families.LEAST = before
+        members.LEAST = before
 
 
 PATTERNS = ("^[a-z][a-z0-9-]*$", "^[ab]+$", "^[ab]*$", "^[a-z][b]+$", "^a|b$", "^[^a]*$", r"^[\w]*$", "^[a-c", "^[a][b][c]*$")

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from jovial_scaffold.core.expressions import program
 from jovial_scaffold.core.expressions import shapes as expression_shapes
 from jovial_scaffold.core.rendering import shapes
-from jovial_scaffold.core.templates import families, probing
+from jovial_scaffold.core.templates import members, probing
 from jovial_scaffold.core.text import moulds
 
 USUAL = (shapes.FEW,) * 6
@@ -16,15 +16,15 @@ NEVER = 10**9
 @contextlib.contextmanager
 def code_from(least: int) -> Iterator[None]:
     """Within, shapes get code after as many uses: 0 is at once, NEVER leaves everything to the careful way."""
-    before = shapes.FEW, program.HOT, expression_shapes.SHARED, families.LEAST, probing.FEW
+    before = shapes.FEW, program.HOT, expression_shapes.SHARED, members.LEAST, probing.FEW
     probing.FEW = least
     shapes.FEW, program.HOT, expression_shapes.SHARED = least, max(least, 1), least < NEVER
-    families.LEAST = least + 2
+    members.LEAST = least + 2
     try:
         with cast_from(least):
             yield
     finally:
-        shapes.FEW, program.HOT, expression_shapes.SHARED, families.LEAST, probing.FEW = before
+        shapes.FEW, program.HOT, expression_shapes.SHARED, members.LEAST, probing.FEW = before
 
 
 @contextlib.contextmanager

@@ -14,38 +14,64 @@ Result = TypeVar("Result")
 
 @contextmanager
 def spread(tasks: Sequence[Callable[[], Result]], workers: int) -> Iterator[Callable[[], list[Result]]]:
-    """Tasks that take about as long as each other, shared out over processes; a function that waits for what they give, in their order.
+    """Tasks that are shared out over processes, the first ones first; a function that waits for what they give, in their order.
 
-    As much as can be is done here, when that function is called: what others give has to be sent, and what they learn is lost. So the
-    last tasks are those of this process.
+    Each process takes the next task when it has done one, this one from when that function is called on.
     """
     children = min(workers, len(tasks)) - 1 if can_fork() else 0
-    sent = len(tasks) - -(-len(tasks) // (children + 1)) if children > 0 else 0
-    shares = [range(number, sent, children) for number in range(children)] if sent else []
-    beside = [Beside(partial(_in_turn, [tasks[index] for index in share])) for share in shares]
+    tickets = _Tickets(len(tasks)) if children > 0 else None
+    beside = [Beside(partial(_in_turn, tasks, tickets)) for _ in range(children) if tickets is not None]
 
     def results() -> list[Result]:
-        found = dict(zip(range(sent, len(tasks)), _in_turn(tasks[sent:]), strict=True))
-        for share, task in zip(shares, beside, strict=True):
-            found.update(zip(share, task.result(), strict=True))
-        return [found[index] for index in range(len(tasks))]
+        found = _in_turn(tasks, tickets) if tickets is not None else {}
+        for task in beside:
+            found.update(task.result())
+        return [found[index] if index in found else task() for index, task in enumerate(tasks)]
 
     try:
         yield results
     finally:
         for task in beside:
             task.end()
+        if tickets is not None:
+            tickets.close()
 
 
-def _in_turn(tasks: Sequence[Callable[[], Result]]) -> list[Result]:
-    return [task() for task in tasks]
+class _Tickets:
+    """The numbers of tasks, each of which one process takes."""
+
+    def __init__(self, count: int) -> None:
+        self._pipe, filling = os.pipe()
+        os.write(filling, b"".join(number.to_bytes(_TICKET, "big") for number in range(min(count, _MOST_TICKETS))))
+        os.close(filling)
+
+    def take(self) -> int | None:
+        """The next one; None where there are no more."""
+        ticket = os.read(self._pipe, _TICKET)
+        return int.from_bytes(ticket, "big") if len(ticket) == _TICKET else None
+
+    def close(self) -> None:
+        """Nobody takes any more of them here."""
+        os.close(self._pipe)
+
+
+_TICKET = 2  # bytes
+_MOST_TICKETS = 2_000  # as many as a pipe surely holds; what is left is done here
+
+
+def _in_turn(tasks: Sequence[Callable[[], Result]], tickets: _Tickets) -> dict[int, Result]:
+    """What tasks give, by their numbers, as long as there are tickets."""
+    found = {}
+    while (number := tickets.take()) is not None:
+        found[number] = tasks[number]()
+    return found
 
 
 class Beside(Generic[Result]):
-    """A task that was begun; `result` waits for it. Whatever goes wrong beside us is done again here, so that it is told here."""
+    """Tasks that are done in another process; `result` waits for what they gave, by their numbers. What goes wrong there is left out: it is
+    done again here, so that it is told here."""
 
-    def __init__(self, task: Callable[[], Result]) -> None:
-        self._task = task
+    def __init__(self, task: Callable[[], dict[int, Result]]) -> None:
         self._waited = False
         self._pipe, sending = os.pipe()
         self._child = os.fork()
@@ -61,8 +87,8 @@ class Beside(Generic[Result]):
             os.close(self._pipe)
             self._waited = True
 
-    def result(self) -> Result:
-        """What the task gives."""
+    def result(self) -> dict[int, Result]:
+        """What the tasks gave."""
         parts = []
         while part := os.read(self._pipe, 1 << 20):
             parts.append(part)
@@ -70,13 +96,11 @@ class Beside(Generic[Result]):
         os.waitpid(self._child, 0)
         os.close(self._pipe)
         self._waited = True
-        if not answer:
-            return self._task()
-        found: Result = pickle.loads(answer)
+        found: dict[int, Result] = pickle.loads(answer) if answer else {}
         return found
 
 
-def _send(task: Callable[[], Result], sending: int) -> None:
+def _send(task: Callable[[], object], sending: int) -> None:
     """Runs in the child, which never returns: it holds a copy of the whole program."""
     try:
         answer = pickle.dumps(task(), pickle.HIGHEST_PROTOCOL)

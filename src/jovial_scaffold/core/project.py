@@ -233,10 +233,11 @@ class Project:
         for name in chosen:
             self._resolved(name)  # reads parameter files here, so that their lines can be shown
         pairs = judges_pairs(self._sound_rulesets) and len(chosen) > 1
-        # The look at the templates takes about as long as one environment. What a process beside this one rendered stays there: rules over
-        # pairs need the environments here.
-        look = [] if environments_only else [partial(self._static, not chosen)]
-        tasks: list[Callable[[], list[Finding] | _Judged]] = [*look, *(partial(self._judged, name) for name in chosen)]
+        # The look at expressions takes about as long as one environment, that at what is written out is soon done. What a process beside
+        # this one rendered stays there: rules over pairs need the environments here.
+        tasks: list[Callable[[], list[Finding] | _Judged]] = [partial(self._judged, name) for name in chosen]
+        if not environments_only:
+            tasks = [self._check_expressions, *tasks, self._check_written] if chosen else [self._check_alone]
         with spread(tasks, 1 if pairs else self._workers(workers)) as results:
             findings = [*self._findings, *catalogs, *self._template_findings(draft), *self._rule_findings()]
             findings += () if template_only else self._inputs.idle_files(self._template.parameters.keys())
@@ -271,13 +272,24 @@ class Project:
         place = source.places().get(steps) if source is not None else None
         return source.span(min(place.start, place.key_start or place.start), max(place.end, place.key_end)) if source and place else None
 
-    def _static(self, renders: bool) -> list[Finding]:
-        """What is wrong with the templates before any environment; where it `renders`, because no environment does, with made-up values, too."""
-        from jovial_scaffold.core.rendering.sampling import with_always_wrong
-        from jovial_scaffold.core.templates.checking import check_templates
+    def _check_expressions(self) -> list[Finding]:
+        """What is wrong with the expressions of the templates before any environment."""
+        from jovial_scaffold.core.templates.checking import check_expressions
 
-        findings = check_templates(self.templates, self._environment_labels)
-        if not renders or self._template.unread:
+        return check_expressions(self.templates, self._environment_labels)
+
+    def _check_written(self) -> list[Finding]:
+        """The same of what is written out in resources."""
+        from jovial_scaffold.core.templates.written import check_written
+
+        return [finding for template in self.templates for finding in check_written(template)]
+
+    def _check_alone(self) -> list[Finding]:
+        """Both, and what is wrong with made-up values, because no environment is rendered."""
+        from jovial_scaffold.core.rendering.sampling import with_always_wrong
+
+        findings = [*self._check_written(), *self._check_expressions()]
+        if self._template.unread:
             return findings
         contexts = [self._context(entry) for entry in self._file.environments.values()]
         contexts = contexts or [{"project": self.name, "environment": UNKNOWN, "labels": UNKNOWN, "run": self._run}]

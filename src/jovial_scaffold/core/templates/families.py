@@ -5,7 +5,7 @@ one look with all those integers at once is a proof, if every result that is pos
 """
 
 from collections.abc import Callable, Iterator, Sequence
-from typing import Any, NamedTuple
+from typing import Any
 
 from jovial_scaffold.core.expressions.checking import Checker, Path
 from jovial_scaffold.core.expressions.errors import EvaluationError
@@ -16,29 +16,26 @@ from jovial_scaffold.core.expressions.scopes import Scope
 from jovial_scaffold.core.expressions.syntax import Call, Conditional, Literal, Name, Node, Operation, Select, children
 from jovial_scaffold.core.expressions.types import Abstract, Type, has_abstract, type_of_value, type_of_values
 from jovial_scaffold.core.limits import FEW_COMBINATIONS
-from jovial_scaffold.core.records import replace
-from jovial_scaffold.core.schemas.keywords import is_by_property
 from jovial_scaffold.core.templates.fitting import Fitting, PropertyPlace
 from jovial_scaffold.core.templates.joined_texts import JoinedTexts
 from jovial_scaffold.core.templates.knowledge import Known
+from jovial_scaffold.core.templates.members import (
+    Constants,
+    Members,
+    ResourceKind,
+    constants_of_condition,
+    count,
+    kind_of,
+    properties_of,
+    steps_of,
+)
 from jovial_scaffold.core.templates.mistakes import ELSEWHERE
-from jovial_scaffold.core.templates.model import Compiled, Condition, Constant, Dynamic, ListValue, MapValue, Resource, ResourceShape
-from jovial_scaffold.core.templates.properties import WrittenFault, part_faults, written_faults
-from jovial_scaffold.core.templates.shapes import constants_of
+from jovial_scaffold.core.templates.model import Compiled, Condition, Constant, Dynamic, Resource
 from jovial_scaffold.core.templates.trials import choices_of
 
-LEAST = 8  # resources of one shape, for fewer of which a proof is not worth while
 _BOUND = 2**62  # integers beyond it may be too large once something is done with them
 _OF_ANY = {"string": 0, "slug": 0, "carve": 2}  # functions, each with the argument of which the value does not matter, as far as types tell
 _ARITHMETIC = frozenset(("+", "-", "*", "%"))
-_Constants = Sequence[tuple[Any, ...]]
-
-
-class _Written(NamedTuple):
-    """What is wrong with the resources of a family as they are written: with all of them, and with some."""
-
-    of_all: list[WrittenFault]
-    own: dict[Resource, list[WrittenFault]]
 
 
 class Families:
@@ -58,66 +55,24 @@ class Families:
         self._texts = texts
         self._conditional = conditional
         self._looked_at = looked_at
-        self._members: dict[tuple[ResourceShape, str], list[Resource]] = {}
-        self._quiet: dict[tuple[ResourceShape, str], frozenset[str]] = {}
-        self._written: dict[tuple[ResourceShape, str], _Written | None] = {}
-        for resource in known.template.resources.values():
-            if resource.loop is None and resource.module is None and resource.type is not None:
-                self._members.setdefault((resource.shape, resource.type.id), []).append(resource)
+        self._members = Members(known.template)
+        self._quiet: dict[ResourceKind, frozenset[str]] = {}
 
     def quiet(self, resource: Resource) -> frozenset[str]:
         """The properties of a resource of which it is proved that no expression in them is wrong."""
-        key = (resource.shape, resource.type.id if resource.type else "")
-        if len(self._members.get(key, ())) < LEAST or resource.loop is not None:
+        members = self._members.of(resource)
+        if not members:
             return frozenset()
+        key = kind_of(resource)
         if key not in self._quiet:
-            self._quiet[key] = frozenset(self._found(self._members[key]))
+            self._quiet[key] = frozenset(self._found(members))
         return self._quiet[key]
-
-    def written_faults(self, resource: Resource) -> Sequence[WrittenFault] | None:
-        """What is wrong with a resource as it is written; None where it has to be looked at by itself."""
-        key = (resource.shape, resource.type.id if resource.type else "")
-        if len(self._members.get(key, ())) < LEAST or resource.loop is not None:
-            return None
-        if key not in self._written:
-            self._written[key] = self._all_written(self._members[key])
-        found = self._written[key]
-        return found if found is None else (*found.of_all, *found.own.get(resource, ()))
-
-    def _all_written(self, members: list[Resource]) -> _Written | None:
-        """Where properties are judged one by one, those that are alike are judged once; what is wrong with the keys is so in all resources."""
-        kind = members[0].type
-        if kind is None or not members[0].shape.is_whole or not is_by_property(kind.schema):
-            return None
-        own: dict[Resource, list[WrittenFault]] = {}
-        for index, (name, compiled, constants) in enumerate(_properties(members)):
-            place = self._fitting.place(kind, name)
-            if isinstance(compiled, Dynamic) or place.schema is None:
-                continue
-            validator = self._fitting.validator(place)
-            if validator is None:
-                return None
-            # That an item is not to be repeated may hang on what is computed, too.
-            written = range(len(constants[0])) if "uniqueItems" in repr(validator.schema) else _written_in(compiled)
-            known: dict[Any, list[WrittenFault]] = {}
-            for member, values in zip(members, constants, strict=True):
-                key: tuple[Any, ...] = tuple([(type(values[each]), values[each]) for each in written])  # true, 1 and 1.0 are equal
-                try:
-                    found = known.get(key)
-                except TypeError:
-                    found, key = None, (member,)  # a list or map is among them
-                if found is None:
-                    part = replace(compiled, value=values[0]) if isinstance(compiled, Constant) else member.properties.entries[index][1]
-                    found = known[key] = list(part_faults(kind, name, part, validator))
-                if found:
-                    own.setdefault(member, []).extend(found)
-        return _Written([fault for fault in written_faults(members[0]) if fault.is_of_keys], own)
 
     def _found(self, members: list[Resource]) -> Iterator[str]:
         first, kind = members[0], members[0].type
         assert kind is not None
         there = all(map(self._reads_what_is_there, members))
-        for name, compiled, constants in _properties(members):
+        for name, compiled, constants in properties_of(members):
             place = self._fitting.place(kind, name)
             if self._looked_at(first, name, compiled, there) and self._are_alike(compiled, place, constants, there):
                 yield name
@@ -127,7 +82,7 @@ class Families:
         read = {*member.shape.reads, *(member.constants[index] for index, _ in member.shape.holes)} & self._conditional
         return all(same_program(member.when, self._known.template.resources[name].when) for name in read)
 
-    def _are_alike(self, compiled: Compiled, place: PropertyPlace, constants: _Constants, there: bool) -> bool:
+    def _are_alike(self, compiled: Compiled, place: PropertyPlace, constants: Constants, there: bool) -> bool:
         """Whether nothing is wrong with a part of all members, as nothing is with that of one; `constants` are those of the part."""
         if isinstance(compiled, Constant):
             return True  # which is judged with the whole
@@ -137,20 +92,20 @@ class Families:
                 return self._is_joined_well(content, place, constants, there)
             return isinstance(content, Formula) and self._is_sound(content, place, "", constants, there)
         at = 0
-        for step, item in _steps(compiled):
+        for step, item in steps_of(compiled):
             below = PropertyPlace(place.schema, place.type_id, (*place.pointer, step))
-            own = _constants_of_condition(item)
+            own = constants_of_condition(item)
             if len({each[at : at + own] for each in constants} if own else ()) > 1:
                 return False
             inside = at + own
-            at += _count(item)
+            at += count(item)
             if not self._are_alike(item, below, [each[inside:at] for each in constants], there):
                 return False
         return True
 
     # -- expressions
 
-    def _is_sound(self, formula: Formula, place: PropertyPlace, role: str, constants: _Constants, there: bool) -> bool:
+    def _is_sound(self, formula: Formula, place: PropertyPlace, role: str, constants: Constants, there: bool) -> bool:
         """Whether no expression of a shape, with each of these constants, can be wrong where one is not."""
         different = set(constants)
         if len(different) == 1:
@@ -195,7 +150,7 @@ class Families:
 
     # -- joined texts
 
-    def _is_joined_well(self, content: Joined, place: PropertyPlace, constants: _Constants, there: bool) -> bool:
+    def _is_joined_well(self, content: Joined, place: PropertyPlace, constants: Constants, there: bool) -> bool:
         texts: list[list[str]] = []
         at = 0
         for part in content.parts:
@@ -219,53 +174,6 @@ def same_program(one: Condition | None, other: Condition | None) -> bool:
     """Whether two conditions are the same expression."""
     first, second = (each.content if each is not None else None for each in (one, other))
     return isinstance(first, Formula) and isinstance(second, Formula) and first.program is second.program
-
-
-def _constants_of_condition(compiled: Compiled) -> int:
-    """How many constants the condition of an item of a list has."""
-    when = compiled.when if isinstance(compiled, MapValue) else None
-    return len(when.content.program.constants) if when is not None and isinstance(when.content, Formula) else 0
-
-
-def _steps(compiled: Compiled) -> Iterator[tuple[str | int, Compiled]]:
-    """The parts of a map or list, each with the step that leads to it."""
-    if isinstance(compiled, MapValue):
-        yield from compiled.entries
-    elif isinstance(compiled, ListValue):
-        yield from enumerate(compiled.items)
-
-
-def _written_in(compiled: Compiled, first: int = 0) -> list[int]:
-    """Which of the constants of a part are written out, counted from `first`: all others are those of expressions."""
-    if isinstance(compiled, Constant):
-        return [first]
-    if isinstance(compiled, Dynamic):
-        return []
-    found: list[int] = []
-    at = first + _constants_of_condition(compiled)
-    for _, item in _steps(compiled):
-        found += _written_in(item, at)
-        at += _count(item)
-    return found
-
-
-def _count(compiled: Compiled) -> int:
-    """How many constants a part has that a shape describes."""
-    if isinstance(compiled, MapValue):
-        return _constants_of_condition(compiled) + sum(_count(item) for _, item in compiled.entries)
-    if isinstance(compiled, ListValue):
-        return sum(map(_count, compiled.items))
-    return len(constants_of(compiled, frozenset()) or ())
-
-
-def _properties(members: list[Resource]) -> Iterator[tuple[str, Compiled, _Constants]]:
-    """The properties that a shape describes, as one has them, with the constants of all."""
-    at = 0
-    for name, compiled in members[0].properties.entries:
-        own = constants_of(compiled, frozenset())
-        if own is not None:
-            yield name, compiled, [member.constants[at : at + len(own)] for member in members]
-            at += len(own)
 
 
 class _NotProved(Exception):

@@ -55,15 +55,17 @@ def written_faults(resource: Resource) -> Iterator[WrittenFault]:
         yield from _faults(kind, written, open_parts, repeating, kind.validator.violations)
 
 
-def part_faults(kind: ResourceType, name: str, compiled: Compiled, validator: Validator) -> Iterator[WrittenFault]:
-    """What is wrong with one property, of which `validator` is the schema, whatever is written beside it."""
+def part_faults(kind: ResourceType, name: str, compiled: Compiled, validator: Validator, is_set: bool) -> Iterator[WrittenFault]:
+    """What is wrong with one property, of which `validator` is the schema, whatever is written beside it; `is_set` says that it may take a
+    list without repeated items."""
     open_parts: set[Pointer] = set()
     written = {name: _known(compiled, (name,), open_parts)}
 
     def violations(marked: Any) -> list[Violation]:
         return [replace(each, pointer=(name, *each.pointer)) for each in validator.violations(marked[name])]
 
-    found = _faults(kind, written, open_parts, _repeating(compiled, (name,), kind.schema), violations)
+    repeating = _repeating(compiled, (name,), kind.schema) if is_set else ()
+    found = _faults(kind, written, open_parts, repeating, violations)
     return (fault for fault in found if not fault.is_of_keys)
 
 

@@ -15,6 +15,8 @@ from jovial_scaffold.core.words import NOTHING, Sentence, say
 
 _COMMENT = regex(r"(^|\s)#.*")
 _PARTS = 200  # entries whose places are found one by one, before those of the whole text are
+_DIGITS = regex("[0-9]+")
+_UNMOVED = [0]  # where there are no numbers
 _LINE_BREAK = regex(r"\r\n|\n|\r")
 
 
@@ -27,9 +29,23 @@ class Place(NamedTuple):
     end: int
     style: str  # "plain", "single", "double", "literal", "folded", "verbatim", or "" for anything that is not a scalar
 
-    def moved(self, by: int) -> "Place":
-        """The same in a text with more before it."""
-        return Place(self.key_start + by, self.key_end + by, self.start + by, self.end + by, self.style)
+    def moved(self, by: int, ends: list[int], moves: list[int]) -> "Place":
+        """The same in a text with more before it, and where what stands behind some ends is moved further."""
+        key_start, key_end, start, end = [at + by + moves[bisect_right(ends, at)] for at in self[:4]]
+        return Place(key_start, key_end, start, end, self.style)
+
+
+class _Part(NamedTuple):
+    """The places in one entry, or in those that are alike but for the digits of numbers: `ends` are where the numbers end in the one that was
+    read, and `lengths` how many digits they have there."""
+
+    places: dict[Pointer, Place]
+    ends: list[int]
+    lengths: tuple[int, ...]
+
+    def moves(self, digits: tuple[str, ...]) -> list[int]:
+        """How far what stands behind so many numbers is moved in an entry with other digits."""
+        return [0, *accumulate(map(int.__sub__, map(len, digits), self.lengths))]
 
 
 class Problem(NamedTuple):
@@ -87,7 +103,7 @@ class Source:
         self._locate = locate
         self._lines: list[int] | None = None
         self._places: dict[Pointer, Place] | None = None
-        self._parts: dict[object, dict[Pointer, Place]] = {}  # by entries, or by what is alike in them
+        self._parts: dict[object, _Part] = {}  # by entries, or by what is alike in them
         self._spans: dict[tuple[Pointer, int], Span] = {}
         self._inner_spans: dict[tuple[Pointer, int, int, int], Span] = {}
         self._offsets: dict[int, list[int]] = {}  # of the outline's starts down to a level, in order
@@ -171,39 +187,40 @@ class Source:
             self._places = self._locate(self.text)
         return self._places
 
-    def _near(self, pointer: Pointer) -> tuple[Pointer, int, dict[Pointer, Place]]:
-        """The places around a value: of a large text, those of the one entry that it stands in, which is read again by itself.
-
-        They are by what of their pointers comes after the first result, and count from the offset that is the second.
-        """
-        starts = self.outline.starts
-        head = pointer[:2] if pointer[:2] in starts else pointer[:1]
-        if self._places is not None or head not in starts:
-            return (), 0, self.places()
+    def _near(self, head: Pointer) -> tuple[dict[Pointer, Place], list[int], list[int]] | None:
+        """The places in an entry of a large text, which is read again by itself; None where those of the whole text are to be asked. They count
+        from where the entry begins; what stands behind the first numbers, of which the ends are the second result, is moved by the third."""
         cast = self.outline.casts.get(head)
-        # Entries that are alike, with as many digits in each number, have the same places.
-        alike = head if cast is None else (cast[0], tuple(map(len, cast[1])))
-        if alike not in self._parts:
+        alike = head if cast is None else cast[0]
+        part = self._parts.get(alike)
+        if part is None:
+            starts = self.outline.starts
             if len(self._parts) >= max(_PARTS, len(starts) // 4):  # then all of it at once takes less
-                return (), 0, self.places()
+                return None
             level = len(head)
             if level not in self._offsets:
                 self._offsets[level] = sorted(offset for path, offset in starts.items() if len(path) <= level)
             after = bisect_right(self._offsets[level], starts[head])
             end = self._offsets[level][after] if after < len(self._offsets[level]) else len(self.text)
-            self._parts[alike] = {inner[1:]: place for inner, place in self._locate(self.text[starts[head] : end]).items() if inner}
-        return head, starts[head], self._parts[alike]
+            text = self.text[starts[head] : end]
+            ends = [match.end() for match in _DIGITS.finditer(text)] if cast is not None else []
+            places = {inner[1:]: place for inner, place in self._locate(text).items() if inner}
+            part = self._parts[alike] = _Part(places, ends, tuple(map(len, cast[1])) if cast is not None else ())
+        return part.places, part.ends, part.moves(cast[1]) if cast is not None and cast[1] else _UNMOVED
 
     def place(self, pointer: Pointer) -> Place:
         """The place of a value, or of its nearest ancestor that has one."""
         if self.meant:
             pointer = tuple([self.meant.get(pointer[: at + 1], step) for at, step in enumerate(pointer)])
-        head, start, places = self._near(pointer)
-        rest = pointer[len(head) :]
+        starts = self.outline.starts
+        head = pointer[:2] if pointer[:2] in starts else pointer[:1]
+        near = self._near(head) if self._places is None and head in starts else None
+        places = self.places() if near is None else near[0]
+        rest = pointer if near is None else pointer[len(head) :]
         while True:
             found = places.get(rest)
             if found is not None:
-                return found.moved(start) if start else found
+                return found if near is None else found.moved(starts[head], near[1], near[2])
             if not rest:
                 return Place(0, 0, 0, 0, "")
             rest = rest[:-1]
@@ -225,8 +242,12 @@ class Source:
 
     def key_span(self, pointer: Pointer) -> Span:
         """Where the key of a value stands; for an item of a list, the item."""
-        place = self.place(pointer)
-        return self.span(place.key_start, place.key_end) if place.key_end > place.key_start else self.value_span(pointer)
+        key = pointer, -1 - len(self.meant)  # which is that of no value
+        if key not in self._spans:
+            place = self.place(pointer)
+            has_key = place.key_end > place.key_start
+            self._spans[key] = self.span(place.key_start, place.key_end) if has_key else self.value_span(pointer)
+        return self._spans[key]
 
     def inner_span(self, pointer: Pointer, start: int, end: int) -> Span:
         """Characters `start` to `end` of the text value at `pointer`, as they stand in the file, past quotes and folds."""
