@@ -4,6 +4,7 @@ import dataclasses
 import inspect
 from collections.abc import Callable
 from dataclasses import Field, field
+from operator import attrgetter
 from typing import Any, Generic, TypeVar, dataclass_transform
 
 T = TypeVar("T")
@@ -22,7 +23,7 @@ def record(cls: type) -> Any:
     names = [*getattr(cls, "__match_args__", ()), *own]
     body = {name: value for name, value in cls.__dict__.items() if name not in (*own, "__dict__", "__weakref__")}
     body |= {"__slots__": tuple(own), "__match_args__": tuple(names), "__record_defaults__": defaults}
-    body |= {"__init__": _init(names, defaults, hasattr(cls, "__post_init__")), "__reduce__": _reduced}
+    body |= {"__init__": _init(names, defaults, hasattr(cls, "__post_init__")), "__reduce__": _reduced, "_held": _getter(names)}
     return type(cls)(cls.__name__, cls.__bases__, body)
 
 
@@ -65,20 +66,24 @@ def value_record(cls: type) -> Any:
     return made
 
 
-def _held(value: Any) -> tuple[Any, ...]:
-    return tuple([getattr(value, name) for name in value.__match_args__])
+def _getter(names: list[str]) -> Callable[[Any], tuple[Any, ...]]:
+    """A function that gives all fields: of very many records it is asked when they are handed to another process."""
+    get = attrgetter(*names) if names else None
+    if get is None:
+        return staticmethod(lambda value: ())
+    return staticmethod(get if len(names) > 1 else lambda value: (get(value),))
 
 
 def _reduced(value: Any) -> tuple[type, tuple[Any, ...]]:
-    return type(value), _held(value)  # half as long for pickle as a state by names
+    return type(value), value._held(value)  # half as long for pickle as a state by names
 
 
 def _is_equal(one: Any, other: Any) -> bool:
-    return one is other or (type(one) is type(other) and _held(one) == _held(other))
+    return one is other or (type(one) is type(other) and one._held(one) == other._held(other))
 
 
 def _hash(value: Any) -> int:
-    return hash(_held(value))
+    return hash(value._held(value))
 
 
 def _shown(value: Any) -> str:
