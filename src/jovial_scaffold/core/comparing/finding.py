@@ -93,40 +93,29 @@ class TextSought:
         self._wanted = text.casefold()
         self._is_network = _network(text) is not None
         self._may_be_scalar = set(self._wanted) <= _SCALAR
-        self._last: tuple[Any, bool] = None, False  # a map or list, and whether it is in there
+        self._last: Any = None  # a map or list that does not hold it
         self._defaults: dict[Shape, bool] = {}
 
     def may_be_among(self, values: Collection[Any]) -> bool:
-        """Whether one of some values holds it: all texts are looked through as one."""
+        """Whether one of some values holds it, at any depth: all texts are looked through as one."""
         texts = [value for value in values if type(value) is str]
-        if self._is_in(texts):
-            return True
-        for value in values if len(texts) < len(values) else ():
-            kind = type(value)
-            if kind is dict or kind is list:
-                if value is not self._last[0]:  # one map may stand in very many resources
-                    self._last = value, self._may_be_below(value)
-                if self._last[1]:
-                    return True
-            elif self._may_be_scalar and self._is_scalar(value):
-                return True
-        return False
-
-    def _may_be_below(self, value: Any) -> bool:
-        texts: list[str] = []
-        waiting = [value]
+        waiting = [value for value in values if type(value) is not str] if len(texts) < len(values) else []
+        last = self._last
         while waiting:
             value = waiting.pop()
             kind = type(value)
             if kind is str:
                 texts.append(value)
-            elif kind is dict:
-                waiting += value.values()
-            elif kind is list:
-                waiting += value
+            elif kind is dict or kind is list:
+                if value is not self._last:  # one map may stand in very many resources
+                    last = value
+                    waiting += value.values() if kind is dict else value
             elif self._may_be_scalar and self._is_scalar(value):
                 return True
-        return self._is_in(texts)
+        if self._is_in(texts):
+            return True
+        self._last = last
+        return False
 
     def _is_scalar(self, value: Any) -> bool:
         return isinstance(value, bool | int | float) and bool(self.how(scalar_text(value)))

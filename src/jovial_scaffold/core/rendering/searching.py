@@ -4,7 +4,7 @@ Of resources that are alike, what is written alike is evaluated and looked at on
 """
 
 from collections.abc import Collection, Iterator, Sequence
-from typing import Any, NamedTuple, Protocol
+from typing import Any, NamedTuple, Protocol, TypeVar
 
 from jovial_scaffold.core.expressions.placeholders import Formula, Joined
 from jovial_scaffold.core.expressions.program import Program
@@ -15,6 +15,8 @@ from jovial_scaffold.core.rendering.texts import computed_texts
 from jovial_scaffold.core.schemas.shapes import Shape as TypeShape
 from jovial_scaffold.core.templates.model import Resource, ResourceShape, Template
 from jovial_scaffold.core.text.unknown import UNKNOWN
+
+T = TypeVar("T")
 
 
 class Sought(Protocol):
@@ -37,12 +39,14 @@ class _Texts(NamedTuple):
 
 class _Table(NamedTuple):
     """The resources of a template: those that hold what is sought in every environment, those of which each environment has to be asked
-    by itself, the texts of all others, and which of those may be absent: those together that stand behind one expression."""
+    by itself, the texts of all others, and which of those may be absent: those together that stand behind one expression. Who reads what the
+    cloud sets on a resource has no text there where that is present: `readers` are those by the expression that it stands behind."""
 
     written: frozenset[Resource]
     others: list[Resource]
     texts: list[_Texts]
-    conditional: list[list[Resource]]
+    conditional: dict[object, list[Resource]]
+    readers: list[tuple[Program, list[Resource]]]
 
 
 class Searching:
@@ -60,16 +64,25 @@ class Searching:
             self._tables[template] = self._table(template, scope.plan.codes)
         table = self._tables[template]
         found = {*table.written, *table.others}
-        for first, *others in table.conditional:
-            if scope.instances(first) is None:  # whether it is there is what is wrong, of each
-                for resource in others:
-                    scope.instances(resource)
+        held = _conditions(scope, table.conditional)
+        for behind, alike in table.conditional.items():
+            if behind not in held:
+                for resource in alike:
+                    scope.instances(resource)  # whether it is there is what is wrong
+        found.update(each for program, readers in table.readers if held.get(program) is not True for each in readers)
         found.update(self._doubtful(scope, table.texts))  # of those that are absent, too: what is doubtful is looked at as it is
+        certain: set[Instance] = set()
+        asked: list[tuple[Any, Instance]] = []
+        instances: list[Instance] = []
         for resource in sorted(found, key=lambda resource: resource.name):
-            certain = resource.module is not None or resource in table.written
-            for instance in (scope.instances(resource) or {}).values():
-                if certain or self._sought.may_be_among(scope.properties(instance).values()):
-                    yield instance
+            own = (scope.instances(resource) or {}).values()
+            instances += own
+            if resource.module is not None or resource in table.written:
+                certain.update(own)
+            else:
+                asked += [(scope.properties(instance), instance) for instance in own]
+        certain.update(self._holding(asked))
+        yield from [each for each in instances if each in certain]
 
     def _doubtful(self, scope: Surroundings, texts: list[_Texts]) -> Iterator[Resource]:
         """The resources whose texts may hold it there, or can only be told the careful way."""
@@ -83,9 +96,9 @@ class Searching:
         for resources in self._holding(computed):
             yield from resources
 
-    def _holding(self, computed: Sequence[tuple[Any, list[Resource]]]) -> Iterator[list[Resource]]:
-        """The resources of which a value may hold it: all are looked through as one, then half of them."""
-        waiting = [computed] if computed else []
+    def _holding(self, found: Sequence[tuple[Any, T]]) -> Iterator[T]:
+        """What belongs to values that may hold it: all are looked through as one, then half of them."""
+        waiting = [found] if found else []
         while waiting:
             some = waiting.pop()
             if self._sought.may_be_among([value for value, _ in some]):
@@ -105,7 +118,8 @@ class Searching:
                 others.append(each)
         written = {each for each in others if each.module is None and self._is_written(_of_type(each), [each])}
         texts: list[_Texts] = []
-        conditional: dict[Any, list[Resource]] = {}
+        readers: list[tuple[Program, list[Resource]]] = []
+        conditional: dict[object, list[Resource]] = {}
         for (shape, kind), alike in shapes.items():
             left = alike
             if self._is_written(kind, alike):
@@ -116,11 +130,11 @@ class Searching:
             if code is None or code.left:
                 others += left
             else:
-                texts += _texts(template, code.texts, left)
+                texts += _texts(template, code.texts, left, readers)
                 for each in left:
                     if each.when is not None:
                         conditional.setdefault(_program(each) or each, []).append(each)
-        return _Table(frozenset(written), others, texts, [*conditional.values()])
+        return _Table(frozenset(written), others, texts, conditional, readers)
 
     def _is_written(self, kind: TypeShape | None, resources: list[Resource]) -> bool:
         """Whether what is the same in all environments may hold it: what resources of a type write without computing it, and its defaults."""
@@ -130,8 +144,29 @@ class Searching:
         return (kind is not None and self._defaults[kind]) or self._sought.may_be_among(constants)
 
 
-def _texts(template: Template, texts: Sequence[Text], resources: list[Resource]) -> Iterator[_Texts]:
-    """The different texts of resources of one shape, but for those that only the deployment will know."""
+def _conditions(scope: Surroundings, conditional: dict[object, list[Resource]]) -> dict[object, bool]:
+    """Which of the expressions that resources stand behind hold, as far as that can be told at once."""
+    scope.shared.reading.append(set())
+    names = scope.names
+    found: dict[object, bool] = {}
+    for program in conditional:
+        try:
+            held = program.quick(names, {}) if isinstance(program, Program) else None
+        except RecursionError:
+            raise
+        except Exception:  # whatever it is
+            held = None
+        if type(held) is bool:
+            found[program] = held
+    scope.shared.reading.pop()
+    return found
+
+
+def _texts(
+    template: Template, texts: Sequence[Text], resources: list[Resource], readers: list[tuple[Program, list[Resource]]]
+) -> Iterator[_Texts]:
+    """The different texts of resources of one shape, but for those that only the deployment will know; who has such where another resource is
+    present is added to the `readers`."""
     for number, text in enumerate(texts):
         first, last = text.first, text.last
         different: dict[tuple[Any, ...], list[Resource]] = {} if first < last else {(): resources}
@@ -139,12 +174,19 @@ def _texts(template: Template, texts: Sequence[Text], resources: list[Resource])
             different.setdefault(each.constants[first:last], []).append(each)
         read = text.shapes[0].only_read if isinstance(text.shapes[0], Shape) else None
         if read is not None:
-            different = {own: alike for own, alike in different.items() if not _is_pending(template, own, *read, alike)}
+            different = {own: alike for own, alike in different.items() if not _is_pending(template, own, *read, alike, readers)}
         yield _Texts(number, text, [*different.values()])
 
 
-def _is_pending(template: Template, constants: tuple[Any, ...], name: str | int, field: str, readers: list[Resource]) -> bool:
-    """Whether that is what the cloud sets on a resource of the template, which is no text in any environment where its readers are there."""
+def _is_pending(
+    template: Template,
+    constants: tuple[Any, ...],
+    name: str | int,
+    field: str,
+    alike: list[Resource],
+    readers: list[tuple[Program, list[Resource]]],
+) -> bool:
+    """Whether that is what the cloud sets on a resource of the template, which is no text in any environment where that is present."""
     read = template.resources.get(constants[name] if isinstance(name, int) else name)
     if read is None or read.loop is not None or read.type is None or field in read.shape.names:
         return False
@@ -152,7 +194,11 @@ def _is_pending(template: Template, constants: tuple[Any, ...], name: str | int,
     if below is None or not below.read_only or below.has_default:
         return False
     program = _program(read)
-    return read.when is None or (program is not None and all(_program(each) is program for each in readers))
+    if read.when is not None and program is None:
+        return False
+    if program is not None and not all(_program(each) is program for each in alike):
+        readers.append((program, alike))
+    return True
 
 
 def _program(resource: Resource) -> Program | None:
