@@ -37,16 +37,23 @@ class _Texts(NamedTuple):
     alike: list[list[Resource]]
 
 
+class _Readers(NamedTuple):
+    """Resources that read a field of another one and have no text of their own there: of what the cloud sets, by the expression that the other
+    one stands behind, without which they read nothing; of what is written there, by the other one, which holds the same."""
+
+    of_set: list[tuple[Program, list[Resource]]]
+    of_written: dict[Resource, list[Resource]]
+
+
 class _Table(NamedTuple):
     """The resources of a template: those that hold what is sought in every environment, those of which each environment has to be asked
-    by itself, the texts of all others, and which of those may be absent: those together that stand behind one expression. Who reads what the
-    cloud sets on a resource has no text there where that is present: `readers` are those by the expression that it stands behind."""
+    by itself, the texts of all others, and which of those may be absent: those together that stand behind one expression."""
 
     written: frozenset[Resource]
     others: list[Resource]
     texts: list[_Texts]
     conditional: dict[object, list[Resource]]
-    readers: list[tuple[Program, list[Resource]]]
+    readers: _Readers
 
 
 class Searching:
@@ -69,8 +76,13 @@ class Searching:
             if behind not in held:
                 for resource in alike:
                     scope.instances(resource)  # whether it is there is what is wrong
-        found.update(each for program, readers in table.readers if held.get(program) is not True for each in readers)
+        found.update(each for program, readers in table.readers.of_set if held.get(program) is not True for each in readers)
         found.update(self._doubtful(scope, table.texts))  # of those that are absent, too: what is doubtful is looked at as it is
+        following = [*found] if table.readers.of_written else []
+        while following:
+            readers = table.readers.of_written.get(following.pop(), ())
+            following += [each for each in readers if each not in found]
+            found.update(readers)
         certain: set[Instance] = set()
         asked: list[tuple[Any, Instance]] = []
         instances: list[Instance] = []
@@ -118,7 +130,7 @@ class Searching:
                 others.append(each)
         written = {each for each in others if each.module is None and self._is_written(_of_type(each), [each])}
         texts: list[_Texts] = []
-        readers: list[tuple[Program, list[Resource]]] = []
+        readers = _Readers([], {})
         conditional: dict[object, list[Resource]] = {}
         for (shape, kind), alike in shapes.items():
             left = alike
@@ -162,11 +174,9 @@ def _conditions(scope: Surroundings, conditional: dict[object, list[Resource]]) 
     return found
 
 
-def _texts(
-    template: Template, texts: Sequence[Text], resources: list[Resource], readers: list[tuple[Program, list[Resource]]]
-) -> Iterator[_Texts]:
-    """The different texts of resources of one shape, but for those that only the deployment will know; who has such where another resource is
-    present is added to the `readers`."""
+def _texts(template: Template, texts: Sequence[Text], resources: list[Resource], readers: _Readers) -> Iterator[_Texts]:
+    """The different texts of resources of one shape, but for those that are found elsewhere, or that only the deployment will know; whose these
+    are is added to the `readers`."""
     for number, text in enumerate(texts):
         first, last = text.first, text.last
         different: dict[tuple[Any, ...], list[Resource]] = {} if first < last else {(): resources}
@@ -174,30 +184,28 @@ def _texts(
             different.setdefault(each.constants[first:last], []).append(each)
         read = text.shapes[0].only_read if isinstance(text.shapes[0], Shape) else None
         if read is not None:
-            different = {own: alike for own, alike in different.items() if not _is_pending(template, own, *read, alike, readers)}
+            different = {own: alike for own, alike in different.items() if not _is_elsewhere(template, own, *read, alike, readers)}
         yield _Texts(number, text, [*different.values()])
 
 
-def _is_pending(
-    template: Template,
-    constants: tuple[Any, ...],
-    name: str | int,
-    field: str,
-    alike: list[Resource],
-    readers: list[tuple[Program, list[Resource]]],
+def _is_elsewhere(
+    template: Template, constants: tuple[Any, ...], name: str | int, field: str, alike: list[Resource], readers: _Readers
 ) -> bool:
-    """Whether that is what the cloud sets on a resource of the template, which is no text in any environment where that is present."""
+    """Whether that is what is written, or set by the cloud, in another resource of the template."""
     read = template.resources.get(constants[name] if isinstance(name, int) else name)
-    if read is None or read.loop is not None or read.type is None or field in read.shape.names:
-        return False
-    below = read.type.shape.properties.get(field)
-    if below is None or not below.read_only or below.has_default:
+    if read is None or read.loop is not None or read.type is None or read.module is not None:
         return False
     program = _program(read)
-    if read.when is not None and program is None:
+    is_there = read.when is None or (program is not None and all(_program(each) is program for each in alike))
+    if field in read.shape.names:
+        if is_there:
+            readers.of_written.setdefault(read, []).extend(alike)
+        return is_there
+    below = read.type.shape.properties.get(field)
+    if below is None or not below.read_only or below.has_default or (program is None and not is_there):
         return False
-    if program is not None and not all(_program(each) is program for each in alike):
-        readers.append((program, alike))
+    if program is not None and not is_there:
+        readers.of_set.append((program, alike))
     return True
 
 
@@ -221,17 +229,36 @@ def _computed(scope: Surroundings, texts: _Texts, rows: dict[Resource, Values | 
             else:
                 yield UNKNOWN, alike
     else:
-        for each in (each for alike in different for each in alike):
-            if each not in rows:
-                rows[each] = scope.computed(each)
-            values = rows[each]
-            yield values[number] if values is not None else UNKNOWN, [each]
+        for alike in different:
+            values = _row(scope, alike[0], rows)
+            whole: Any = values[number] if values is not None else UNKNOWN
+            if type(whole) is str:
+                before, behind = (len("".join(part)) for part in _around(text, alike[0].constants))
+                inner = whole[before : len(whole) - behind]
+                yield from [(_surrounded(inner, text, each.constants), [each]) for each in alike]
+                continue
+            for each in alike:
+                row = _row(scope, each, rows)
+                yield row[number] if row is not None else UNKNOWN, [each]
+
+
+def _row(scope: Surroundings, resource: Resource, rows: dict[Resource, Values | None]) -> Values | None:
+    """All values of a resource."""
+    if resource not in rows:
+        rows[resource] = scope.computed(resource)
+    return rows[resource]
 
 
 def _of_type(resource: Resource) -> TypeShape | None:
     return resource.type.shape if resource.type is not None else None
 
 
+def _around(text: Text, constants: tuple[Any, ...]) -> tuple[tuple[Any, ...], tuple[Any, ...]]:
+    """What stands before the first expression of a text, and behind its last one."""
+    return constants[text.begins : text.first], constants[text.last : text.ends]
+
+
 def _surrounded(within: str, text: Text, constants: tuple[Any, ...]) -> str:
-    """A text with what stands before its only expression and behind it."""
-    return "".join((*constants[text.begins : text.first], within, *constants[text.last : text.ends]))
+    """What expressions come to, with what stands around them."""
+    before, behind = _around(text, constants)
+    return "".join((*before, within, *behind))
