@@ -48,22 +48,45 @@ def from_text(text: str, schema: dict[str, Any]) -> Any:
     return text
 
 
-def as_declared(value: Any, schema: dict[str, Any], root: dict[str, Any] | None = None) -> Any:
+def as_declared(value: Any, schema: dict[str, Any]) -> Any:
     """Numbers in the form that the schema declares, at every depth; a new value only where something changes."""
-    root = schema if root is None else root
-    kind = type(value)
-    if kind is str or kind is bool or value is None:
-        return value
-    parts = subschema(schema, (), root)
-    if kind is float or kind is int:
-        types = types_of(parts)
-        if kind is float and "integer" in types and "number" not in types and value.is_integer():
+    return _Declared(subschema(schema, ()), schema).of(value)
+
+
+class _Declared:
+    """The parts of a schema that speak of a value, and of what is in it, each found once: of very many items, all may have the same."""
+
+    __slots__ = ("_below", "_names", "_prefix", "_root", "_types", "parts")
+
+    def __init__(self, parts: list[dict[str, Any]], root: dict[str, Any]) -> None:
+        self.parts = parts
+        self._root = root
+        self._types = types_of(parts)
+        self._names = frozenset(name for part in parts if isinstance(part.get("properties"), dict) for name in part["properties"])
+        self._prefix = max((len(part.get("prefixItems", ())) for part in parts), default=0)  # items beyond these are alike
+        self._below: dict[str | int | None, _Declared] = {}
+
+    def of(self, value: Any) -> Any:
+        """A value as it is declared."""
+        kind = type(value)
+        if kind is float and "integer" in self._types and "number" not in self._types and value.is_integer():
             return int(value)
-        if kind is int and "number" in types and "integer" not in types:
+        if kind is int and "number" in self._types and "integer" not in self._types:
             return float(value)
+        if kind is dict:
+            changed = {key: made for key, item in value.items() if (made := self.below(key, item)) is not item}
+            return {**value, **changed} if changed else value
+        if kind is list:
+            items = [self.below(min(index, self._prefix), item) for index, item in enumerate(value)]
+            return items if any(made is not item for made, item in zip(items, value, strict=True)) else value
         return value
-    if kind is list:
-        return [as_declared(item, {"allOf": subschema(schema, (index,), root)}, root) for index, item in enumerate(value)]
-    if kind is dict:
-        return {key: as_declared(item, {"allOf": subschema(schema, (key,), root)}, root) for key, item in value.items()}
-    return value
+
+    def below(self, step: str | int, item: Any) -> Any:
+        """A part of it as it is declared."""
+        kind = type(item)
+        if kind is str or kind is bool or item is None:
+            return item
+        alike = step if type(step) is int or step in self._names else None  # all others are alike, too
+        if alike not in self._below:
+            self._below[alike] = _Declared(subschema({"allOf": self.parts}, (step,), self._root), self._root)
+        return self._below[alike].of(item)
