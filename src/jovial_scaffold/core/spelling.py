@@ -21,12 +21,12 @@ class Speller:
         self._left = SUGGESTIONS.most
 
     def __reduce__(self) -> tuple[Any, ...]:
-        return Speller, (list(self._given) if self._known is None else self._known,)
+        return Speller, (_in_order(self._given) if self._known is None else self._known,)
 
     def near(self, name: str) -> str:
         """The known name that was probably meant, or nothing."""
         if self._known is None:
-            self._known = [str(each) for each in self._given]
+            self._known = _in_order(self._given)
             self._folded = {_folded(each): each for each in reversed(self._known)}
         same = self._folded.get(_folded(name))
         if same is not None and same != name:
@@ -72,6 +72,12 @@ class Speller:
 
             self._nearness = Nearness(map(_pairs, known))
         return [known[number] for number in self._nearness.of(_pairs(name), _FEW)]
+
+
+def _in_order(names: Iterable[Any]) -> list[str]:
+    """Names as they were given; those of a set by their letters, since which comes first there is chance."""
+    texts = map(str, names)
+    return sorted(texts) if isinstance(names, set | frozenset) else list(texts)
 
 
 _SHORT = 4  # letters of a name in which two that are swapped leave little that is alike
