@@ -48,7 +48,7 @@ class Fitting:
         key = (kind.id, name)
         if key not in self._properties:
             is_any = is_by_property(kind.schema) and name not in kind.schema.get("properties", {})
-            self._properties[key] = PropertyPlace(None if is_any else kind.schema, kind.id, (name,))
+            self._properties[key] = PropertyPlace(None, "", (name,)) if is_any else PropertyPlace(kind.schema, kind.id, (name,))
         return self._properties[key]
 
     def faults(self, place: PropertyPlace, result: Any) -> list[EvaluationError]:

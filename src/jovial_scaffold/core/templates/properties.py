@@ -41,13 +41,8 @@ class WrittenFault(NamedTuple):
 _OF_KEYS = frozenset(("unknown", "missing", "read-only", "deprecated"))
 
 
-def check_properties(resource: Resource) -> Iterator[Finding]:
-    """Unknown, missing, ill-typed, read-only and deprecated properties of a resource or a use of a module."""
-    return (finding_of(resource, fault) for fault in written_faults(resource))
-
-
 def written_faults(resource: Resource) -> Iterator[WrittenFault]:
-    """The same before they are placed."""
+    """Unknown, missing, ill-typed, read-only and deprecated properties of a resource or a use of a module."""
     kind = resource.type
     if kind is not None:
         written, open_parts = as_far_as_written(resource.properties)
@@ -176,13 +171,13 @@ def _known(compiled: Compiled, pointer: Pointer, open_parts: set[Pointer]) -> An
     return UNKNOWN
 
 
-_NOTHING = object()
+_ABSENT = object()
 
 
 def _place(resource: Resource, pointer: Pointer) -> Origin:
     """Where a part was written: in the resource, or in `everywhere`."""
     own = resource.origin.child(*pointer)
-    if value_at(own.source.value, own.pointer, _NOTHING) is not _NOTHING:
+    if value_at(own.source.value, own.pointer, _ABSENT) is not _ABSENT:
         return own
     compiled: Compiled = resource.properties
     for depth, step in enumerate(pointer):
