@@ -161,15 +161,15 @@ def resource_chain(size: int) -> Project:
 
 
 _MODULE = (
-    "parameters: {copies: {type: integer, description: x}}\n"
-    'resources:\n  q (fulmar.queue): {name: "${\'queue-\' + string(copies)}", wait_hours: "${copies}"}\n'
+    "parameters: {key: {type: string, maxLength: 9, description: x}, copies: {type: integer, minimum: 1, maximum: 20, description: x}}\n"
+    'resources:\n  q (fulmar.queue): {name: "queue-${key}", wait_hours: "${copies}"}\n'
     'outputs: {same: "${copies}", url: "${q.url}"}\n'
 )
 
 
 def _modules(given: Callable[[int], str]) -> Callable[[int], Project]:
     def make(size: int) -> Project:
-        uses = "".join(f"  m{number} (one):\n    copies: ${{{given(number)}}}\n" for number in range(size))
+        uses = "".join(f"  m{number} (one):\n    key: k{number}\n    copies: ${{{given(number)}}}\n" for number in range(size))
         template = f'{_HEAD}resources:\n{uses}outputs: {{end: "${{m{size - 1}.same}}"}}\n'
         return Project(template, _VALUES, "modules: {one: one.yaml}\n", {"one.yaml": _MODULE})
 
@@ -223,7 +223,7 @@ DIMENSIONS = (
     Dimension("modules", _modules(lambda number: f"copies + {number % 5}"), (400, 1_600)),
     Dimension("a chain of modules", _modules(lambda number: f"m{number - 1}.same" if number else "copies"), (400, 1_600)),
     Dimension("distinct texts", distinct_texts, (1_000, 4_000)),
-    Dimension("environments", environments, (3, 10)),
+    Dimension("environments", environments, (10, 40)),
     Dimension("definitions of a catalog", definitions, (200, 800)),
 )
 

@@ -225,7 +225,7 @@ def _computed(scope: Surroundings, texts: _Texts, rows: dict[Resource, Values | 
         within = text._replace(shapes=text.shapes[1:])
         for value, alike in zip(computed_texts(scope, [each[0] for each in different], number, within), different, strict=True):
             if type(value) is str:
-                yield from [(_surrounded(value, text, each.constants), [each]) for each in alike]
+                yield from _surrounded(value, text, alike)
             else:
                 yield UNKNOWN, alike
     else:
@@ -233,9 +233,9 @@ def _computed(scope: Surroundings, texts: _Texts, rows: dict[Resource, Values | 
             values = _row(scope, alike[0], rows)
             whole: Any = values[number] if values is not None else UNKNOWN
             if type(whole) is str:
-                before, behind = (len("".join(part)) for part in _around(text, alike[0].constants))
-                inner = whole[before : len(whole) - behind]
-                yield from [(_surrounded(inner, text, each.constants), [each]) for each in alike]
+                own = alike[0].constants
+                before, behind = (len("".join(part)) for part in (own[text.begins : text.first], own[text.last : text.ends]))
+                yield from _surrounded(whole[before : len(whole) - behind], text, alike)
                 continue
             for each in alike:
                 row = _row(scope, each, rows)
@@ -253,12 +253,7 @@ def _of_type(resource: Resource) -> TypeShape | None:
     return resource.type.shape if resource.type is not None else None
 
 
-def _around(text: Text, constants: tuple[Any, ...]) -> tuple[tuple[Any, ...], tuple[Any, ...]]:
-    """What stands before the first expression of a text, and behind its last one."""
-    return constants[text.begins : text.first], constants[text.last : text.ends]
-
-
-def _surrounded(within: str, text: Text, constants: tuple[Any, ...]) -> str:
-    """What expressions come to, with what stands around them."""
-    before, behind = _around(text, constants)
-    return "".join((*before, within, *behind))
+def _surrounded(within: str, text: Text, resources: list[Resource]) -> list[tuple[str, list[Resource]]]:
+    """What expressions come to, with what stands before the first and behind the last of them in each of some resources."""
+    begins, first, last, ends = text.begins, text.first, text.last, text.ends
+    return [("".join((*each.constants[begins:first], within, *each.constants[last:ends])), [each]) for each in resources]
