@@ -25,6 +25,8 @@ def project(chance: random.Random) -> dict[str, bytes]:
             _mistake_key(chance, resources[key])
         for number in range(chance.randint(0, 3) if name in _RESOURCES else 0):
             copied = _varied(chance, resources[key])
+            if "on" in copied and chance.random() < 0.3:
+                copied["on"] = "yes"
             if chance.random() < 0.06:
                 copied[chance.choice(("name", "n", "order", "tags"))] = chance.choice(_SPOILT)
             resources[key.replace(name, f"{name}_{number + 7}", 1)] = copied
@@ -36,6 +38,7 @@ def _mistake_key(chance: random.Random, made: dict[str, Any]) -> None:
     if chance.random() < 0.4:
         del made[chance.choice(list(made))]
     else:
+        made["on"] = True  # which is wrong in some of them, too
         made[chance.choice(("nonsense", "nmae", "tgas", "id"))] = chance.choice((1, "x", "${1 + 1}", "${one.name}", {"a": 1}, ["b"]))
 
 
