@@ -14,9 +14,13 @@ import pytest
 import yaml
 from hypothesis import settings
 
+from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.folders import MemoryFolder
 from jovial_scaffold.core.project import Project
 from jovial_scaffold.core.project_inputs import Overrides
+from jovial_scaffold.core.templates.checking import check_expressions
+from jovial_scaffold.core.templates.model import Template
+from jovial_scaffold.core.templates.written import check_written
 
 # On a shared machine a slow example is no failure; where a change is judged, the same examples are tried every time.
 settings.register_profile("developer", deadline=None)
@@ -26,6 +30,11 @@ settings.load_profile("judged" if os.environ.get("CI") else "developer")
 SCHEMAS = Path(__file__).parents[1] / "docs" / "schemas"
 CASES = Path(__file__).parent / "cases"
 Write = Callable[[Mapping[str, str]], Path]
+
+
+def check_templates(templates: Sequence[Template], environments: Mapping[str, Mapping[str, Any]] | None = None) -> list[Finding]:
+    """All that is wrong with templates before any environment, as a check puts it together, and nothing that a rendering says."""
+    return [*(each for template in templates for each in check_written(template)), *check_expressions(templates, environments or {})]
 
 
 #: modules of which every test starts processes, draws, measures growth, or tries very many cases

@@ -5,10 +5,9 @@ from typing import Any
 import pytest
 import yaml
 
-from jovial_scaffold.core.templates.checking import check_templates
 from jovial_scaffold.reports.words import said
 from tests.fuzz.code import NEVER, code_from
-from tests.support import in_memory, load_cases
+from tests.support import check_templates, in_memory, load_cases
 
 PROJECT = """project: ferry
 template: t.json

@@ -13,10 +13,10 @@ from jovial_scaffold.core.project import Project
 from jovial_scaffold.core.schemas.letters import form_of
 from jovial_scaffold.core.schemas.validation import Validator
 from jovial_scaffold.core.templates import members
-from jovial_scaffold.core.templates.checking import _TypeCheck, check_templates
+from jovial_scaffold.core.templates.checking import _TypeCheck
 from jovial_scaffold.core.templates.fitting import Fitting, PropertyPlace
 from jovial_scaffold.core.templates.knowledge import Knowledge
-from tests.support import load_cases
+from tests.support import check_templates, load_cases
 
 _MANY = 12
 

@@ -22,9 +22,8 @@ from jovial_scaffold.core.rendering.computing import plain
 from jovial_scaffold.core.schemas.letters import letters_of
 from jovial_scaffold.core.schemas.types import type_of_schema
 from jovial_scaffold.core.schemas.validation import Validator
-from jovial_scaffold.core.templates.checking import check_templates
 from jovial_scaffold.reports.words import said, shown, text_of
-from tests.support import Write, load_cases
+from tests.support import Write, check_templates, load_cases
 
 SCHEMAS: dict[str, dict[str, Any]] = {
     "setting": {"enum": ["sandbox", "rehearsal", "live"]},

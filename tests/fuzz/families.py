@@ -10,9 +10,9 @@ from jovial_scaffold.core.findings import merged
 from jovial_scaffold.core.folders import MemoryFolder
 from jovial_scaffold.core.project import Project
 from jovial_scaffold.core.templates import expression_check
-from jovial_scaffold.core.templates.checking import check_templates
 from jovial_scaffold.reports.words import said
 from tests.fuzz.code import NEVER, code_from
+from tests.support import check_templates
 
 _PARAMETERS = {
     "world": {"enum": ["sandbox", "rehearsal", "live"], "description": "Which"},

@@ -77,9 +77,6 @@ class Code(NamedTuple):
     last: list[Any]
 
 
-_OF_KEYS = frozenset(("unknown", "missing"))
-
-
 class Faults(NamedTuple):
     """What a schema says of the resources of a shape: of their keys, and of one property with one value, by the number of that."""
 
@@ -338,7 +335,7 @@ def learn(code: Code, values: Values, validator: Validator, violations: list[Vio
     known = code.faults[validator]
     if known is None:
         return
-    if all(len(each.pointer) == 1 and each.id in _OF_KEYS for each in violations):
+    if all(each.is_of_keys for each in violations):
         known.of_keys[:] = violations
         return
     places = {each.pointer for each in violations}

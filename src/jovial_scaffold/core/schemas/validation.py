@@ -39,6 +39,11 @@ class Violation:
     on_key: bool = False
     meant: str = ""
 
+    @property
+    def is_of_keys(self) -> bool:
+        """Whether it is about the keys of the whole value, whatever these hold."""
+        return self.on_key and len(self.pointer) == 1
+
 
 class Validator:
     """A compiled schema. Raises SchemaError where it is none."""

@@ -47,20 +47,14 @@ from jovial_scaffold.core.templates.model import (
 )
 from jovial_scaffold.core.templates.properties import as_far_as_written
 from jovial_scaffold.core.templates.requirements import never_met
-from jovial_scaffold.core.templates.written import check_written
 from jovial_scaffold.core.text.source import pointer_text
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import Amount, say
 
 
-def check_templates(templates: Sequence[Template], environments: Environments = MappingProxyType({})) -> list[Finding]:
-    """All that is wrong with a template and its modules whatever the parameters will be, in `environments` that are declared with their
-    labels: expressions, and properties by their types."""
-    return [*(each for template in templates for each in check_written(template)), *check_expressions(templates, environments)]
-
-
 def check_expressions(templates: Sequence[Template], environments: Environments = MappingProxyType({})) -> list[Finding]:
-    """The same of expressions alone."""
+    """All that is wrong with the expressions of a template and its modules whatever the parameters will be, in `environments` that are declared
+    with their labels."""
     knowledge = Knowledge(environments)
     findings = [finding for template in templates for finding in _TypeCheck(knowledge.of(template)).run()]
     if knowledge.trials < 0 and templates:

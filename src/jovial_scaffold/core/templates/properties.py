@@ -35,10 +35,7 @@ class WrittenFault(NamedTuple):
     @property
     def is_of_keys(self) -> bool:
         """Whether every resource has it that has the same properties, whatever these are."""
-        return len(self.about) == 1 and self.id in _OF_KEYS
-
-
-_OF_KEYS = frozenset(("unknown", "missing", "read-only", "deprecated"))
+        return self.on_key and len(self.about) == 1
 
 
 def written_faults(resource: Resource) -> Iterator[WrittenFault]:
