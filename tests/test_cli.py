@@ -45,6 +45,13 @@ def test_version_and_help(tmp_path: Path) -> None:
     assert importlib.metadata.entry_points(group="console_scripts", name="jovial-scaffold") == ()
 
 
+def test_what_can_be_chosen_is_said_in_one_line_and_no_value(tmp_path: Path) -> None:
+    result = jovial("catalog", cwd=tmp_path)
+    assert result.returncode == 2 and "Choose from: list, show, search, lint, compare, import\n" in result.stderr
+    wrong = jovial("render", "live?password=edelweiss", "--format", "live?password=edelweiss", cwd=tmp_path)
+    assert wrong.returncode == 2 and "is not one of" in wrong.stderr and "edelweiss" not in wrong.stderr
+
+
 def test_completion_offers_commands_and_environments(demo_folder: Path) -> None:
     def complete(words: str, index: str) -> str:
         env = {"_JOVIAL_COMPLETE": "complete_bash", "COMP_WORDS": words, "COMP_CWORD": index}

@@ -93,8 +93,10 @@ def _ended(error: Exception, arguments: list[str]) -> int:
         return exit_codes.SIGNALLED + signal.SIGINT
     show = getattr(error, "show", None)
     if show is not None:  # an error of the command line itself, which says what was expected
-        if isinstance(said := getattr(error, "message", None), str):
-            error.message = _without_values(said, arguments)  # type: ignore[attr-defined]  # it has one
+        format_message = getattr(error, "format_message", None)
+        if format_message is not None:
+            said = _without_values(format_message().replace("\n\t", " "), arguments)  # what can be chosen, in one line
+            error.format_message = lambda: said  # type: ignore[attr-defined]  # it has one
         show()
         return exit_codes.UNUSABLE
     if isinstance(error, OSError) and error.errno and (error.filename or error.errno in ending.OF_THE_MACHINE):
