@@ -1,5 +1,6 @@
 """The command `jovial`."""
 
+import gc
 import os
 import sys
 
@@ -33,6 +34,8 @@ def _run() -> int:
 
         print(f"jovial {__version__}", flush=True)
         return 0
+    # A command makes many objects and ends soon: looking for circles among them would cost more than it frees.
+    gc.disable()
     from jovial_scaffold.cli.main import run
 
     return run(sys.argv[1:])

@@ -1,6 +1,5 @@
 """The command line as a whole: which commands there are, loaded only when they are called; how it ends."""
 
-import gc
 import importlib
 import itertools
 import os
@@ -44,8 +43,6 @@ ABOUT = "Check cloud resource templates and preview every environment before any
 def run(arguments: list[str]) -> int:
     """Parse, call the command, and give the exit code. Never a traceback, and never the code of an error in the user's files for one of
     ours."""
-    # A command makes many objects and ends soon: looking for circles among them would cost more than it frees.
-    gc.disable()
     try:
         ending.prepare(_is_for_machines(arguments))
         code = _called(arguments)

@@ -20,6 +20,8 @@ from jovial_scaffold.core.text.source import Pointer, pointer_text, value_at
 _NOT_WRITTEN = object()
 HOW = ("equal", "part", "range")
 _SCALAR = frozenset("0123456789.+-einfatruls")  # what numbers and booleans are written with
+_TEXT = {str}
+_CONTAINERS = {dict, list}
 _ADDRESS = regex(r"[0-9a-fA-F:][0-9a-fA-F.:]*(?:%[^/]+)?(?:/[0-9.]+)?\Z")
 
 
@@ -98,8 +100,12 @@ class TextSought:
 
     def may_be_among(self, values: Collection[Any]) -> bool:
         """Whether one of some values holds it, at any depth: all texts are looked through as one."""
+        kinds = {*map(type, values)}
+        if kinds == _TEXT:
+            return self._is_in(values)
         texts = [value for value in values if type(value) is str]
-        waiting = [value for value in values if type(value) is not str] if len(texts) < len(values) else []
+        worth = kinds - _TEXT if self._may_be_scalar else kinds & _CONTAINERS
+        waiting = [value for value in values if type(value) in worth] if worth else []
         last = self._last
         while waiting:
             value = waiting.pop()
@@ -120,8 +126,12 @@ class TextSought:
     def _is_scalar(self, value: Any) -> bool:
         return isinstance(value, bool | int | float) and bool(self.how(scalar_text(value)))
 
-    def _is_in(self, texts: list[str]) -> bool:
+    def _is_in(self, texts: Collection[str]) -> bool:
         return self._wanted in "\n".join(texts).casefold() or (self._is_network and any(map(self.how, texts)))
+
+    def may_be_within(self, lines: str) -> bool:
+        """The same of texts that are given as one."""
+        return self._is_network or self._wanted in lines.casefold()
 
     def may_be_default(self, shape: Shape) -> bool:
         """Whether a default of a type, at any depth, holds it."""

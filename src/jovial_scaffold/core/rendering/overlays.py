@@ -18,7 +18,7 @@ from jovial_scaffold.core.rendering.environment import Environment
 from jovial_scaffold.core.rendering.instances import Instance, Shared, Surroundings
 from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.rendering.shapes import Text
-from jovial_scaffold.core.rendering.texts import computed_texts
+from jovial_scaffold.core.rendering.texts import computed_text
 from jovial_scaffold.core.schemas.lists import Lists
 from jovial_scaffold.core.schemas.shapes import with_secrets
 from jovial_scaffold.core.templates.inputs import CONTEXT as CONTEXT_NAME
@@ -92,7 +92,7 @@ class Overlay:
     def computed(self, resource: Resource, index: int, text: Text) -> Any:
         """One of the values that the code of a single resource of the template itself computes, which is written as `text`; UNKNOWN where
         that can only be told the careful way."""
-        return computed_texts(self.scope, [resource], index, text)[0]
+        return computed_text(self.scope, resource, index, text)
 
     def property(self, address: str, name: str) -> Any:
         """A written property as it would be rendered; MISSING where it, or the resource, is not there."""

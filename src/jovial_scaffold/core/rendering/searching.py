@@ -11,7 +11,7 @@ from jovial_scaffold.core.expressions.program import Program
 from jovial_scaffold.core.expressions.shapes import Shape
 from jovial_scaffold.core.rendering.instances import Instance, Surroundings
 from jovial_scaffold.core.rendering.shapes import Codes, Text, Values
-from jovial_scaffold.core.rendering.texts import computed_texts
+from jovial_scaffold.core.rendering.texts import alike_texts
 from jovial_scaffold.core.schemas.shapes import Shape as TypeShape
 from jovial_scaffold.core.templates.model import Resource, ResourceShape, Template
 from jovial_scaffold.core.text.unknown import UNKNOWN
@@ -25,16 +25,23 @@ class Sought(Protocol):
     def may_be_among(self, values: Collection[Any]) -> bool:
         """Whether one of some values may hold it."""
 
+    def may_be_within(self, lines: str) -> bool:
+        """The same of texts that are given as one."""
+
     def may_be_default(self, shape: TypeShape) -> bool:
         """Whether a default of a type, at any depth, may hold it."""
 
 
 class _Texts(NamedTuple):
-    """What some resources of one shape write as their value of this number: those together that differ in the text around it only."""
+    """What some resources of one shape write as their value of this number: those together that differ in the text around it only. `own` are
+    the constants of the expression of each of them; `around` is, where there is text around it, all that stands between its values where
+    one resource follows the other."""
 
     number: int
     text: Text
+    own: list[tuple[Any, ...]]
     alike: list[list[Resource]]
+    around: list[list[str]]
 
 
 class _Readers(NamedTuple):
@@ -100,13 +107,31 @@ class Searching:
         """The resources whose texts may hold it there, or can only be told the careful way."""
         rows: dict[Resource, Values | None] = {}
         scope.shared.reading.append(set())
-        computed = [pair for each in texts for pair in _computed(scope, each, rows)]
+        computed = [self._of_one(scope, each) if each.own else [*_of_several(scope, each, rows)] for each in texts]
         scope.shared.reading.pop()
-        for value, resources in computed:
-            if value is UNKNOWN:
+        for pairs in computed:
+            for value, resources in pairs:
+                if value is UNKNOWN:
+                    yield from resources
+            for resources in self._holding(pairs):
                 yield from resources
-        for resources in self._holding(computed):
-            yield from resources
+
+    def _of_one(self, scope: Surroundings, texts: _Texts) -> list[tuple[Any, list[Resource]]]:
+        """The values of texts of one expression that may hold it, or of which only the careful way can tell; each with the resources that it
+        stands in."""
+        text = texts.text
+        values = alike_texts(scope, text, texts.own)
+        if texts.around:
+            found: list[tuple[Any, list[Resource]]] = []
+            for value, alike, around in zip(values, texts.alike, texts.around, strict=True):
+                if type(value) is not str:
+                    found.append((UNKNOWN, alike))
+                elif self._sought.may_be_within(value.join(around)):
+                    found += _surrounded(value, text, alike)
+            return found
+        if type(UNKNOWN) in map(type, values) or self._sought.may_be_among(values):
+            return [*zip(values, texts.alike, strict=True)]
+        return []
 
     def _holding(self, found: Sequence[tuple[Any, T]]) -> Iterator[T]:
         """What belongs to values that may hold it: all are looked through as one, then half of them."""
@@ -149,11 +174,13 @@ class Searching:
         return _Table(frozenset(written), others, texts, conditional, readers)
 
     def _is_written(self, kind: TypeShape | None, resources: list[Resource]) -> bool:
-        """Whether what is the same in all environments may hold it: what resources of a type write without computing it, and its defaults."""
+        """Whether what is the same in all environments may hold it: what resources of one shape and type write without computing it, and the
+        defaults of the type."""
         if kind is not None and kind not in self._defaults:
             self._defaults[kind] = self._sought.may_be_default(kind)
-        constants = [each for resource in resources for each in resource.constants]
-        return (kind is not None and self._defaults[kind]) or self._sought.may_be_among(constants)
+        if kind is not None and self._defaults[kind]:
+            return True
+        return any(map(self._sought.may_be_among, zip(*[each.constants for each in resources], strict=True)))
 
 
 def _conditions(scope: Surroundings, conditional: dict[object, list[Resource]]) -> dict[object, bool]:
@@ -185,7 +212,17 @@ def _texts(template: Template, texts: Sequence[Text], resources: list[Resource],
         read = text.shapes[0].only_read if isinstance(text.shapes[0], Shape) else None
         if read is not None:
             different = {own: alike for own, alike in different.items() if not _is_elsewhere(template, own, *read, alike, readers)}
-        yield _Texts(number, text, [*different.values()])
+        is_joined = text.shapes[0] is Joined
+        own = [*different] if len(text.shapes) == 1 + is_joined else []
+        yield _Texts(number, text, own, [*different.values()], [_around(text, each) for each in different.values()] if own and is_joined else [])
+
+
+def _around(text: Text, resources: list[Resource]) -> list[str]:
+    """What stands before the value of the first resource, between it and the value of the next, and so on."""
+    begins, first, last, ends = text.begins, text.first, text.last, text.ends
+    before = ["".join(each.constants[begins:first]) for each in resources]
+    behind = ["".join(each.constants[last:ends]) for each in resources]
+    return [before[0], *map("\n".join, zip(behind[:-1], before[1:], strict=True)), behind[-1]]
 
 
 def _is_elsewhere(
@@ -195,7 +232,7 @@ def _is_elsewhere(
     read = template.resources.get(constants[name] if isinstance(name, int) else name)
     if read is None or read.loop is not None or read.type is None or read.module is not None:
         return False
-    program = _program(read)
+    program = _program(read) if read.when is not None else None
     is_there = read.when is None or (program is not None and all(_program(each) is program for each in alike))
     if field in read.shape.names:
         if is_there:
@@ -215,31 +252,21 @@ def _program(resource: Resource) -> Program | None:
     return content.program if isinstance(content, Formula) else None
 
 
-def _computed(scope: Surroundings, texts: _Texts, rows: dict[Resource, Values | None]) -> Iterator[tuple[Any, list[Resource]]]:
-    """The values of texts, each with the resources that it stands in; UNKNOWN where only the careful way can tell. `rows` are all values of
-    resources that have texts of several expressions."""
-    number, text, different = texts
-    if text.shapes[0] is not Joined:
-        yield from zip(computed_texts(scope, [each[0] for each in different], number, text), different, strict=True)
-    elif len(text.shapes) == 2:
-        within = text._replace(shapes=text.shapes[1:])
-        for value, alike in zip(computed_texts(scope, [each[0] for each in different], number, within), different, strict=True):
-            if type(value) is str:
-                yield from _surrounded(value, text, alike)
-            else:
-                yield UNKNOWN, alike
-    else:
-        for alike in different:
-            values = _row(scope, alike[0], rows)
-            whole: Any = values[number] if values is not None else UNKNOWN
-            if type(whole) is str:
-                own = alike[0].constants
-                before, behind = (len("".join(part)) for part in (own[text.begins : text.first], own[text.last : text.ends]))
-                yield from _surrounded(whole[before : len(whole) - behind], text, alike)
-                continue
-            for each in alike:
-                row = _row(scope, each, rows)
-                yield row[number] if row is not None else UNKNOWN, [each]
+def _of_several(scope: Surroundings, texts: _Texts, rows: dict[Resource, Values | None]) -> Iterator[tuple[Any, list[Resource]]]:
+    """The values of texts of several expressions, each with the resources that it stands in; UNKNOWN where only the careful way can tell.
+    `rows` are all values of such resources."""
+    number, text = texts.number, texts.text
+    for alike in texts.alike:
+        values = _row(scope, alike[0], rows)
+        whole: Any = values[number] if values is not None else UNKNOWN
+        if type(whole) is str:
+            own = alike[0].constants
+            before, behind = (len("".join(part)) for part in (own[text.begins : text.first], own[text.last : text.ends]))
+            yield from _surrounded(whole[before : len(whole) - behind], text, alike)
+            continue
+        for each in alike:
+            row = _row(scope, each, rows)
+            yield row[number] if row is not None else UNKNOWN, [each]
 
 
 def _row(scope: Surroundings, resource: Resource, rows: dict[Resource, Values | None]) -> Values | None:
