@@ -24,7 +24,8 @@ def compiled_code(tree: Any, mode: str, constants: dict[str, Any]) -> Any:
     return namespace
 
 
-_LINE = {"lineno": 1, "col_offset": 0, "end_lineno": 1, "end_col_offset": 0}
+_LINE = {"lineno": 1, "col_offset": 0}
+_PLACELESS = frozenset((str, int, ast.Load, ast.Store))  # of what most fields hold
 
 
 def _place(tree: ast.AST) -> None:
@@ -33,9 +34,10 @@ def _place(tree: ast.AST) -> None:
     while waiting:
         fields = waiting.pop().__dict__
         for value in fields.values():
-            if type(value) is list:
+            kind = type(value)
+            if kind is list:
                 waiting += [each for each in value if isinstance(each, ast.AST)]
-            elif isinstance(value, ast.AST):
+            elif kind not in _PLACELESS and isinstance(value, ast.AST):
                 waiting.append(value)
         fields.update(_LINE)
 

@@ -20,12 +20,13 @@ def spread(tasks: Sequence[Callable[[], Result]], workers: int) -> Iterator[Call
     """
     children = min(workers, len(tasks)) - 1 if can_fork() else 0
     tickets = _Tickets(len(tasks)) if children > 0 else None
-    beside = [Beside(partial(_in_turn, tasks, tickets)) for _ in range(children) if tickets is not None]
+    sent = [partial(_sendable, task) for task in tasks]
+    beside = [Beside(partial(_in_turn, sent, tickets)) for _ in range(children) if tickets is not None]
 
     def results() -> list[Result]:
         found = _in_turn(tasks, tickets) if tickets is not None else {}
         for task in beside:
-            found.update(task.result())
+            found.update((number, pickle.loads(answer)) for number, answer in task.result().items())
         return [found[index] if index in found else task() for index, task in enumerate(tasks)]
 
     try:
@@ -65,6 +66,11 @@ def _in_turn(tasks: Sequence[Callable[[], Result]], tickets: _Tickets) -> dict[i
     while (number := tickets.take()) is not None:
         found[number] = tasks[number]()
     return found
+
+
+def _sendable(task: Callable[[], object]) -> bytes:
+    """What a task gives, as another process takes it: that takes its time, too, before the next ticket is taken."""
+    return pickle.dumps(task(), pickle.HIGHEST_PROTOCOL)
 
 
 class Beside(Generic[Result]):

@@ -6,7 +6,7 @@ It is long because every question that can be asked of a project is a method her
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from functools import cached_property, partial
 from pathlib import PurePath, PurePosixPath
-from typing import TYPE_CHECKING, Any, TypeVar
+from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
 
 from jovial_scaffold.core import marks
 from jovial_scaffold.core.expressions.scopes import Scope
@@ -32,6 +32,7 @@ from jovial_scaffold.core.rendering.rendering import Evaluated, asked, is_unknow
 from jovial_scaffold.core.rendering.results import Rendering
 from jovial_scaffold.core.schemas.catalog import Catalogs
 from jovial_scaffold.core.schemas.shapes import with_secrets
+from jovial_scaffold.core.sightings import Sighting, with_environments
 from jovial_scaffold.core.templates.functions import check_examples as check_function_examples
 from jovial_scaffold.core.templates.library import ModuleLibrary
 from jovial_scaffold.core.templates.model import Module, Template
@@ -59,6 +60,7 @@ if TYPE_CHECKING:
 
 T = TypeVar("T")
 
+_WRITTEN_PARTS = 4  # of what is written out, so that processes end at about the same time
 #: findings that are no errors and leave a value unknown
 _LEAVE_UNKNOWN = frozenset(("secret-source-unset",))
 
@@ -72,10 +74,19 @@ class _Judged:
     """What came of one environment, as it can be handed over between processes."""
 
     environment: str
+    label: str
     findings: list[Finding]
+    sightings: list[Sighting]
     resources: int
     verdicts: "Verdicts"
     identities: Identities
+
+
+class _WrittenOut(NamedTuple):
+    """What is wrong with what is written out in the project's own template, and in modules."""
+
+    own: list[Finding]
+    of_modules: list[Finding]
 
 
 class Project:
@@ -235,15 +246,16 @@ class Project:
         pairs = judges_pairs(self._sound_rulesets) and len(chosen) > 1
         # The look at expressions takes about as long as one environment, that at what is written out is soon done. What a process beside
         # this one rendered stays there: rules over pairs need the environments here.
-        tasks: list[Callable[[], list[Finding] | _Judged]] = [partial(self._judged, name) for name in chosen]
+        briefly = not (environments_only or self._waivers or pairs)
+        tasks: list[Callable[[], list[Finding] | _WrittenOut | _Judged]] = [partial(self._judged, name, briefly) for name in chosen]
         if not environments_only:
-            tasks = [self._check_expressions, *tasks, self._check_written] if chosen else [self._check_alone]
+            written = [partial(self._check_written, part, _WRITTEN_PARTS) for part in range(_WRITTEN_PARTS)]
+            tasks = [self._check_expressions, *tasks, *written] if chosen else [self._check_alone]
         with spread(tasks, 1 if pairs else self._workers(workers)) as results:
             findings = [*self._findings, *catalogs, *self._template_findings(draft), *self._rule_findings()]
             findings += () if template_only else self._inputs.idle_files(self._template.parameters.keys())
             parts = results()
-        static = [finding for part in parts if not isinstance(part, _Judged) for finding in part]
-        judged = [part for part in parts if isinstance(part, _Judged)]
+        static, judged = self._put_together(parts)
         for each in judged:
             findings += each.findings
         findings += clashes_between([each.identities for each in judged], self._place)
@@ -278,32 +290,46 @@ class Project:
 
         return check_expressions(self.templates, self._environment_labels)
 
-    def _check_written(self) -> list[Finding]:
-        """The same of what is written out in resources."""
+    def _check_written(self, part: int = 0, parts: int = 1) -> _WrittenOut:
+        """The same of what is written out in resources: one of so many parts of it."""
         from jovial_scaffold.core.templates.written import check_written
 
-        return [finding for template in self.templates for finding in check_written(template)]
+        modules = [each for each in self.templates if each is not self._template]
+        of_modules = [finding for each in modules for finding in check_written(each, part, parts)]
+        return _WrittenOut([*check_written(self._template, part, parts)], of_modules)
+
+    def _put_together(self, parts: Sequence[list[Finding] | _WrittenOut | _Judged]) -> tuple[list[Finding], list[_Judged]]:
+        """What was found before any environment, and what came of each."""
+        static = [finding for part in parts if isinstance(part, list) for finding in part]
+        judged = [part for part in parts if isinstance(part, _Judged)]
+        written = [part for part in parts if isinstance(part, _WrittenOut)]
+        own = [finding for part in written for finding in part.own]
+        own, unsaid = with_environments(own, [(each.label, each.sightings) for each in judged])
+        judged = [self._judged(each.environment) if each.label in unsaid else each for each in judged]
+        return [*static, *own, *(finding for part in written for finding in part.of_modules)], judged
 
     def _check_alone(self) -> list[Finding]:
         """Both, and what is wrong with made-up values, because no environment is rendered."""
         from jovial_scaffold.core.rendering.sampling import with_always_wrong
 
-        findings = [*self._check_written(), *self._check_expressions()]
+        written = self._check_written()
+        findings = [*written.own, *written.of_modules, *self._check_expressions()]
         if self._template.unread:
             return findings
         contexts = [self._context(entry) for entry in self._file.environments.values()]
         contexts = contexts or [{"project": self.name, "environment": UNKNOWN, "labels": UNKNOWN, "run": self._run}]
         return with_always_wrong(self._plan, self._plans, contexts, findings, self._findings, self._meter)
 
-    def _judged(self, name: str) -> _Judged:
-        """An environment rendered, and judged by the rules."""
+    def _judged(self, name: str, briefly: bool = False) -> _Judged:
+        """An environment rendered, and judged by the rules; `briefly` where what is written out is judged beside it."""
         from jovial_scaffold.core.rendering.upgrading import breaking_upgrades
         from jovial_scaffold.core.rules.evaluation import judge
 
-        rendering, problems = self._rendered(name)
+        sightings: list[Sighting] = []
+        rendering, problems = self._rendered(name, sightings if briefly else None)
         verdicts, turned_out = judge(rendering, self._sound_rulesets)
         findings = [*problems, *rendering.findings, *verdicts, *breaking_upgrades(rendering, self._catalogs)]
-        return _Judged(name, findings, len(rendering.resources), turned_out, identities(rendering))
+        return _Judged(name, rendering.label, findings, sightings, len(rendering.resources), turned_out, identities(rendering))
 
     def _workers(self, most: int) -> int:
         """How many processes are worth it, of those that may be."""
@@ -707,10 +733,14 @@ class Project:
 
     # -- one environment
 
-    def _rendered(self, name: str) -> tuple[Evaluated, list[Finding]]:
+    def _rendered(self, name: str, sightings: list[Sighting] | None = None) -> tuple[Evaluated, list[Finding]]:
+        """An environment, and what is wrong with its parameters. What is wrong with it that goes to `sightings` is not kept."""
         if name not in self._renderings:
             view = View.parse(name)
-            self._renderings[name] = self._render(self._file.environments[view.environment], (), view.values)
+            found = self._render(self._file.environments[view.environment], (), view.values, sightings)
+            if sightings:
+                return found
+            self._renderings[name] = found
         return self._renderings[name]
 
     def _asked(self, name: str) -> Evaluated:
@@ -746,11 +776,15 @@ class Project:
         return parameters, [*findings, *problems]
 
     def _render(
-        self, entry: EnvironmentEntry, files: Sequence[str] = (), values: Sequence[tuple[str, str]] = ()
+        self,
+        entry: EnvironmentEntry,
+        files: Sequence[str] = (),
+        values: Sequence[tuple[str, str]] = (),
+        sightings: list[Sighting] | None = None,
     ) -> tuple[Evaluated, list[Finding]]:
         self._catalog_findings  # noqa: B018 - it has to be found before resources are judged
         parameters, findings = self._resolve(entry, files, values) if files or values else self._resolved(entry.name)
-        rendering = render(self._plan, parameters, self._context(entry), self._plans, meter=self._meter)
+        rendering = render(self._plan, parameters, self._context(entry), self._plans, meter=self._meter, sightings=sightings)
         return rendering, [*findings, *put_in_order(rendering, self._orders)]
 
 

@@ -55,7 +55,15 @@ def replace(value: T, /, **changes: Any) -> T:
     if not hasattr(kind, "__record_defaults__"):
         made: T = dataclasses.replace(value, **changes)  # type: ignore[type-var]
         return made
-    return kind(**{**{name: getattr(value, name) for name in kind.__match_args__}, **changes})  # type: ignore[attr-defined]
+    if hasattr(kind, "__post_init__"):
+        return kind(**{**{name: getattr(value, name) for name in kind.__match_args__}, **changes})  # type: ignore[attr-defined]
+    changed = kind(*value._held(value))  # type: ignore[attr-defined]
+    try:
+        for name, new in changes.items():
+            setattr(changed, name, new)
+    except AttributeError:
+        raise TypeError(f"{kind.__name__} has no field {name}") from None
+    return changed
 
 
 @dataclass_transform(frozen_default=True, field_specifiers=(field,))

@@ -13,6 +13,7 @@ from jovial_scaffold.core.rendering.computing import Computer, Site
 from jovial_scaffold.core.rendering.plan import Plan, Plans
 from jovial_scaffold.core.rendering.results import RenderedResource
 from jovial_scaffold.core.rendering.shapes import Code, Constants, Values
+from jovial_scaffold.core.sightings import Sighting
 from jovial_scaffold.core.templates.model import Compiled, Requirement, Resource, Template
 from jovial_scaffold.core.templates.names import Reach
 
@@ -52,7 +53,8 @@ class Instance:
 class Shared:
     """What all environments of one rendering share. `reading` holds the addresses read by what is being computed, innermost last.
 
-    `deployed` are values that the cloud has set already, by address and property.
+    `deployed` are values that the cloud has set already, by address and property. `sightings` takes what is seen of what is said before any
+    environment; without it, that is reported like all else.
     """
 
     plans: Plans
@@ -63,6 +65,7 @@ class Shared:
     deployed: Mapping[str, Mapping[str, Any]] = field(default_factory=dict)
     meter: Meter = field(default_factory=Meter)
     stopped: bool = False  #: whether the time was over before all was looked at
+    sightings: list[Sighting] | None = None
     tracers: dict[Any, Any] = field(default_factory=dict)  #: by the environment or use of a module (`tracing.tracer_of`)
 
     def is_over(self) -> bool:

@@ -16,7 +16,7 @@ from jovial_scaffold.core.schemas.validation import Violation
 from jovial_scaffold.core.templates.advice import advice, foreign_placeholder, of_computed
 from jovial_scaffold.core.templates.model import Dynamic
 from jovial_scaffold.core.templates.properties import violation_message
-from jovial_scaffold.core.text.source import Pointer, part, pointer_text, value_at
+from jovial_scaffold.core.text.source import Origin, Pointer, part, pointer_text, value_at
 from jovial_scaffold.core.words import NOTHING, Sentence, Value, key_of, say
 
 _READ_ONLY = say("{name} is set by the cloud and cannot be written."), say("Remove it; read it from the resource.")
@@ -60,9 +60,17 @@ def judged(
             if violation.meant:
                 meant.append((*violation.pointer[:-1], violation.meant))
     tracer = tracer_of(scope) if faults or notes else None
+    sightings = scope.shared.sightings if scope.use is None and instance.resource.loop is None else None
     for fault in faults:
         assert tracer is not None
-        scope.report(_of_written(fault, instance, kind, tracer) or _finding(fault, instance, kind, tracer))
+        origin = _written(fault, instance)
+        if origin is None:
+            scope.report(_finding(fault, instance, kind, tracer))
+        elif sightings is None:
+            scope.report(_of_written(fault, instance, kind, tracer, origin))
+        else:
+            sightings.append((instance.address, pointer_text(fault.pointer), f"property-{fault.id}"))
+            scope.shared.meter.findings -= 1
     for note, pointer in notes:
         if note == "deprecated" and tracer is not None:
             scope.report(_deprecated(pointer, instance, kind, tracer))
@@ -92,8 +100,8 @@ def _doubles(kind: ResourceType, properties: dict[str, Any]) -> Iterator[Violati
             yield Violation("type", pointer, message, say("Write int(…) around the expression."), "an integer", False)
 
 
-def _of_written(fault: Violation, instance: Instance, kind: ResourceType, tracer: Tracer) -> Finding | None:
-    """What is said of a key, or of a value that is written out in the resource itself: it is mended where it stands. None of all others."""
+def _written(fault: Violation, instance: Instance) -> Origin | None:
+    """Where a key, or a value that is written out in the resource itself, is at fault: it is mended where it stands. None of all others."""
     missing = fault.id == "missing"
     at = fault.pointer[:-1] if missing else fault.pointer
     resource, on_key = instance.resource, fault.on_key or missing
@@ -105,16 +113,21 @@ def _of_written(fault: Violation, instance: Instance, kind: ResourceType, tracer
         is_written = not at or type(written) is dict
     else:
         is_written = on_key or (type(written) in _SCALARS and "${" not in str(written))
-    if written is _NOWHERE or not is_written:
-        return None
+    return origin if written is not _NOWHERE and is_written else None
+
+
+def _of_written(fault: Violation, instance: Instance, kind: ResourceType, tracer: Tracer, origin: Origin) -> Finding:
+    """What is said of it."""
+    missing = fault.id == "missing"
+    on_key = fault.on_key or missing
     draft = tracer.drafts.get((fault, _WRITTEN))
     if draft is None or missing:
-        message = violation_message(fault.id, fault.pointer, fault.message, kind, resource.name)
+        message = violation_message(fault.id, fault.pointer, fault.message, kind, instance.resource.name)
         where = pointer_text(fault.pointer)
-        hint = (NOTHING if on_key else foreign_placeholder(written)) or fault.hint
+        hint = (NOTHING if on_key else foreign_placeholder(value_at(origin.source.value, origin.pointer))) or fault.hint
         draft = Draft(f"property-{fault.id}", message, hint, where, (), f"{fault.id} {where} {key_of(fault.expected)}", None)
         tracer.drafts[fault, _WRITTEN] = draft
-    span = origin.key_span() if on_key or not at else origin.value_span()
+    span = origin.key_span() if on_key or not fault.pointer else origin.value_span()
     return _drafted(draft, instance, span)
 
 

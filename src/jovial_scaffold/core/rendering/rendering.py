@@ -19,6 +19,7 @@ from jovial_scaffold.core.rendering.plan import Plan, Plans
 from jovial_scaffold.core.rendering.results import RenderedDocument, RenderedResource, Rendering
 from jovial_scaffold.core.rendering.searching import Searching
 from jovial_scaffold.core.rendering.shapes import marked_and_judged
+from jovial_scaffold.core.sightings import Sighting
 from jovial_scaffold.core.templates.model import Template
 from jovial_scaffold.core.text.source import Pointer
 from jovial_scaffold.core.text.unknown import UNKNOWN
@@ -56,11 +57,13 @@ def render(
     deployed: Mapping[str, Mapping[str, Any]] | None = None,
     meter: Meter | None = None,
     searching: Searching | None = None,
+    sightings: list[Sighting] | None = None,
 ) -> Evaluated:
     """Render a template for one environment; `plans` are kept for all environments.
 
     With `deployed`, what the cloud has set on resources that run already, by address and property, is known instead of pending. With
-    `searching`, nothing is deployed, all is evaluated, and only the resources that may hold it are judged and in the result.
+    `searching`, nothing is deployed, all is evaluated, and only the resources that may hold it are judged and in the result. What is wrong with
+    what is written out goes to `sightings`, where there are any.
     """
     assert deployed is None or searching is None
     findings: list[Finding] = []
@@ -71,7 +74,7 @@ def render(
         if meter.findings >= 0:
             findings.append(finding)
 
-    shared = Shared(plans, dict(context), report, deployed=deployed or {}, meter=meter)
+    shared = Shared(plans, dict(context), report, deployed=deployed or {}, meter=meter, sightings=sightings)
     scope = Environment(plan, shared, parameters)
     resources: dict[str, EvaluatedResource] = {}
     documents: dict[str, EvaluatedDocument] = {}

@@ -214,7 +214,9 @@ def _texts(template: Template, texts: Sequence[Text], resources: list[Resource],
             different = {own: alike for own, alike in different.items() if not _is_elsewhere(template, own, *read, alike, readers)}
         is_joined = text.shapes[0] is Joined
         own = [*different] if len(text.shapes) == 1 + is_joined else []
-        yield _Texts(number, text, own, [*different.values()], [_around(text, each) for each in different.values()] if own and is_joined else [])
+        yield _Texts(
+            number, text, own, [*different.values()], [_around(text, each) for each in different.values()] if own and is_joined else []
+        )
 
 
 def _around(text: Text, resources: list[Resource]) -> list[str]:

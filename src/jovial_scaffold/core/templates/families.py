@@ -55,7 +55,7 @@ class Families:
         self._texts = texts
         self._conditional = conditional
         self._looked_at = looked_at
-        self._members = Members(known.template)
+        self._members = Members(known.template.resources.values())
         self._quiet: dict[ResourceKind, frozenset[str]] = {}
 
     def quiet(self, resource: Resource) -> frozenset[str]:

@@ -1,10 +1,10 @@
 """Resources of one type and shape, which differ in constants only: those constants, property by property."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from typing import Any
 
 from jovial_scaffold.core.expressions.placeholders import Formula
-from jovial_scaffold.core.templates.model import Compiled, Constant, Dynamic, ListValue, MapValue, Resource, ResourceShape, Template
+from jovial_scaffold.core.templates.model import Compiled, Constant, Dynamic, ListValue, MapValue, Resource, ResourceShape
 from jovial_scaffold.core.templates.shapes import constants_of
 
 LEAST = 8  # resources of one shape, for fewer of which it is not worth while to look at what they have in common
@@ -20,11 +20,11 @@ def kind_of(resource: Resource) -> ResourceKind:
 
 
 class Members:
-    """Those of one template: of known types, without loops."""
+    """Those among some resources of one template: of known types, without loops."""
 
-    def __init__(self, template: Template) -> None:
+    def __init__(self, resources: Iterable[Resource]) -> None:
         self._members: dict[ResourceKind, list[Resource]] = {}
-        for resource in template.resources.values():
+        for resource in resources:
             if resource.loop is None and resource.module is None and resource.type is not None:
                 self._members.setdefault(kind_of(resource), []).append(resource)
 

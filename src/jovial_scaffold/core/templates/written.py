@@ -1,6 +1,6 @@
 """What is wrong with what is written out in resources, before any environment: found once where very many are alike."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from typing import Any, NamedTuple
 
 from jovial_scaffold.core.findings import Finding
@@ -12,11 +12,14 @@ from jovial_scaffold.core.templates.model import Constant, Dynamic, Resource, Te
 from jovial_scaffold.core.templates.properties import WrittenFault, finding_of, part_faults, written_faults
 
 
-def check_written(template: Template) -> Iterator[Finding]:
-    """Unknown, missing, ill-typed, read-only and deprecated properties of a template's resources and uses of modules."""
+def check_written(template: Template, part: int = 0, parts: int = 1) -> Iterator[Finding]:
+    """Unknown, missing, ill-typed, read-only and deprecated properties of a template's resources and uses of modules; of so many `parts` of
+    them, which share no types, those of one."""
     if not template.unread:
-        written = Written(template)
-        for resource in template.resources.values():
+        types: dict[str, int] = {}
+        resources = [each for each in template.resources.values() if types.setdefault(each.type_text, len(types)) % parts == part]
+        written = Written(resources)
+        for resource in resources:
             faults = written.faults(resource)
             for fault in written_faults(resource) if faults is None else faults:
                 yield finding_of(resource, fault)
@@ -30,11 +33,11 @@ class _Alike(NamedTuple):
 
 
 class Written:
-    """The resources of one template."""
+    """Some resources of one template, of some types all."""
 
-    def __init__(self, template: Template) -> None:
+    def __init__(self, resources: Iterable[Resource]) -> None:
         self._fitting = Fitting()
-        self._members = Members(template)
+        self._members = Members(resources)
         self._written: dict[ResourceKind, _Alike | None] = {}
 
     def faults(self, resource: Resource) -> Sequence[WrittenFault] | None:

@@ -16,6 +16,7 @@ from jovial_scaffold.core.words import NOTHING, Sentence, say
 _COMMENT = regex(r"(^|\s)#.*")
 _PARTS = 200  # entries whose places are found one by one, before those of the whole text are
 _DIGITS = regex("[0-9]+")
+_INDENTED = regex("[|>][-+]?[1-9]")  # a text of several lines that says how far in it stands
 _UNMOVED = [0]  # where there are no numbers
 _LINE_BREAK = regex(r"\r\n|\n|\r")
 
@@ -191,22 +192,39 @@ class Source:
         """The places in an entry of a large text, which is read again by itself; None where those of the whole text are to be asked. They count
         from where the entry begins; what stands behind the first numbers, of which the ends are the second result, is moved by the third."""
         cast = self.outline.casts.get(head)
-        alike = head if cast is None else cast[0]
+        if cast is not None:
+            alike: object = cast[0]
+            digits = cast[1]
+        elif head in self._parts:
+            alike, digits = head, ()
+        else:
+            text = self._entry(head)
+            alike = _DIGITS.sub("0", text)
+            digits = tuple(_DIGITS.findall(text))
         part = self._parts.get(alike)
         if part is None:
-            starts = self.outline.starts
-            if len(self._parts) >= max(_PARTS, len(starts) // 4):  # then all of it at once takes less
+            if len(self._parts) >= max(_PARTS, len(self.outline.starts) // 4):  # then all of it at once takes less
                 return None
-            level = len(head)
-            if level not in self._offsets:
-                self._offsets[level] = sorted(offset for path, offset in starts.items() if len(path) <= level)
-            after = bisect_right(self._offsets[level], starts[head])
-            end = self._offsets[level][after] if after < len(self._offsets[level]) else len(self.text)
-            text = self.text[starts[head] : end]
-            ends = [match.end() for match in _DIGITS.finditer(text)] if cast is not None else []
+            text = self._entry(head)
+            ends = [match.end() for match in _DIGITS.finditer(text)]
             places = {inner[1:]: place for inner, place in self._locate(text).items() if inner}
-            part = self._parts[alike] = _Part(places, ends, tuple(map(len, cast[1])) if cast is not None else ())
-        return part.places, part.ends, part.moves(cast[1]) if cast is not None and cast[1] else _UNMOVED
+            # Where numbers are part of keys, or say how far in a text stands, others that are alike are not the same.
+            if cast is None and (
+                _INDENTED.search(text) or any(_DIGITS.search(step) for each in places for step in each if type(step) is str)
+            ):
+                alike, ends, digits = head, [], ()
+            part = self._parts[alike] = _Part(places, ends, tuple(map(len, digits)))
+        return part.places, part.ends, part.moves(digits) if digits else _UNMOVED
+
+    def _entry(self, head: Pointer) -> str:
+        """The text of an entry of a large text."""
+        starts = self.outline.starts
+        level = len(head)
+        if level not in self._offsets:
+            self._offsets[level] = sorted(offset for path, offset in starts.items() if len(path) <= level)
+        after = bisect_right(self._offsets[level], starts[head])
+        end = self._offsets[level][after] if after < len(self._offsets[level]) else len(self.text)
+        return self.text[starts[head] : end]
 
     def place(self, pointer: Pointer) -> Place:
         """The place of a value, or of its nearest ancestor that has one."""

@@ -1,0 +1,113 @@
+"""What is wrong with what is written out: said once, with every environment in which it is there, however the check is shared out."""
+
+from typing import Any
+
+import hypothesis.strategies as st
+import pytest
+from hypothesis import given, settings
+
+from jovial_scaffold.core.findings import Finding
+from jovial_scaffold.core.sightings import with_environments
+from jovial_scaffold.core.text.outline import Outline
+from jovial_scaffold.core.text.yaml_reader import read_yaml
+from jovial_scaffold.core.words import say
+from tests.fuzz.yaml import compare_places
+from tests.support import in_memory
+
+_PROJECT = """project: line
+template: line.yaml
+catalogs: [fulmar]
+environments:
+  sandbox: {parameters: [sandbox.yaml]}
+  live: {parameters: [live.yaml]}
+"""
+_TEMPLATE = """template: A line
+parameters:
+  setting: {enum: [sandbox, live], description: Which world this is}
+resources:
+  gate (fulmar.queue): {name: gate, nonsense: 1}
+  bell (fulmar.queue):
+    $when: setting == 'live'
+    name: bell
+    encrypted: maybe
+  yard (./inner.yaml): {}
+"""
+_INNER = """template: Inside
+resources:
+  bell (fulmar.queue): {name: inside, nonsense: 1}
+"""
+_FILES = {
+    "jovial.yaml": _PROJECT,
+    "line.yaml": _TEMPLATE,
+    "inner.yaml": _INNER,
+    "sandbox.yaml": "setting: sandbox\n",
+    "live.yaml": "setting: live\n",
+}
+
+
+def _said(findings: Any) -> set[tuple[str, str, tuple[str, ...]]]:
+    return {(each.id, each.where, each.environments) for each in findings if each.level == "error"}
+
+
+_ALL = {
+    ("property-unknown", "gate:nonsense", ("sandbox", "live")),
+    ("property-type", "bell:encrypted", ("live",)),
+    ("property-unknown", "bell:nonsense", ("sandbox", "live")),
+}
+
+
+@pytest.mark.parametrize("waivers", ["", "waivers: waivers.yaml\n"])
+def test_every_environment_that_has_it_is_named(waivers: str) -> None:
+    project = in_memory(
+        {**_FILES, "jovial.yaml": _PROJECT + waivers, "waivers.yaml": "[{finding: property-value, because: Of other things}]\n"}
+    )
+    assert _said(project.check().findings) == _ALL
+    assert _said(project.check().findings) == _ALL
+
+
+def test_environments_say_what_is_wrong_with_them_after_a_check() -> None:
+    project = in_memory(_FILES)
+    project.check()
+    assert {each.id for each in project.render("live").findings} == {"property-unknown", "property-type"}
+    assert {each.id for each in project.render("sandbox").findings} == {"property-unknown"}
+    assert _said(project.check(environments_only=True).findings) >= _ALL - {("property-unknown", "bell:nonsense", ("sandbox", "live"))}
+
+
+def test_what_nobody_said_is_asked_for() -> None:
+    said = Finding("property-unknown", "error", say("No."), address="gate", pointer="nonsense")
+    found, unsaid = with_environments(
+        [said],
+        [("a", [("gate", "nonsense", "property-unknown")] * 2), ("b", [("gate", "other", "property-unknown")]), ("c", [])],
+    )
+    assert [each.environments for each in found] == [("a",)]
+    assert unsaid == {"b"}
+
+
+_LINES = (
+    "name: gate-@",
+    "size: @",
+    "tags: {a: @, b: '@'}",
+    "step@: x",
+    "more: {k@: @}",
+    "list:\n      - @\n      - {name: a@, size: @}",
+    "told: |\n      @ times\n      and @",
+    "far: |@\n         in",
+    'said: "@ of @"  # a remark of @',
+)
+
+
+@settings(max_examples=150)
+@given(
+    st.lists(st.sampled_from(_LINES), min_size=1, max_size=4, unique=True),
+    st.lists(st.lists(st.sampled_from(("0", "1", "2", "10", "007", "12345")), min_size=12, max_size=12), min_size=2, max_size=6),
+)
+def test_entries_that_differ_in_digits_have_the_places_of_the_whole(lines: list[str], numbers: list[list[str]]) -> None:
+    text = "resources:\n"
+    for index, row in enumerate(numbers):
+        digits = iter(row)
+        body = "".join(f"    {line}\n" for line in lines)
+        text += f"  r{index} (fulmar.queue):\n" + "".join(next(digits) if sign == "@" else sign for sign in body)
+    outline = Outline()
+    value, problems = read_yaml(text, outline)
+    if not problems:
+        compare_places(text, value, outline)
