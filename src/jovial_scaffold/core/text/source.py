@@ -15,6 +15,7 @@ from jovial_scaffold.core.words import NOTHING, Sentence, say
 
 _COMMENT = regex(r"(^|\s)#.*")
 _PARTS = 200  # entries whose places are found one by one, before those of the whole text are
+_FEW = 8  # places in a text that are found without a list of its lines
 _DIGITS = regex("[0-9]+")
 _INDENTED = regex("[|>][-+]?[1-9]")  # a text of several lines that says how far in it stands
 _UNMOVED = [0]  # where there are no numbers
@@ -78,6 +79,7 @@ class Source:
         "_all_hidden",
         "_comments_hidden",
         "_covered",
+        "_few",
         "_hidden",
         "_inner_spans",
         "_lines",
@@ -103,6 +105,7 @@ class Source:
         self.problems: tuple[Problem, ...] = ()  # what is wrong with its text
         self._locate = locate
         self._lines: list[int] | None = None
+        self._few = _FEW  # places that are found without them
         self._places: dict[Pointer, Place] | None = None
         self._parts: dict[object, _Part] = {}  # by entries, or by what is alike in them
         self._spans: dict[tuple[Pointer, int], Span] = {}
@@ -171,15 +174,24 @@ class Source:
     def span(self, start: int, end: int) -> Span:
         """Two offsets as a span."""
         line, column = self._position(start)
-        starts = self.line_starts
-        if start <= end < (starts[line] if line < len(starts) else len(self.text) + 1):
+        if start <= end <= len(self.text) and self._is_in_one_line(start, end, line):
             return Span(self.name, line, column, line, column + end - start)
         end_line, end_column = self._position(max(start, end))
         return Span(self.name, line, column, end_line, end_column)
 
+    def _is_in_one_line(self, start: int, end: int, line: int) -> bool:
+        starts = self._lines
+        if starts is None:
+            return self.text.find("\n", max(0, start), end) < 0
+        return line >= len(starts) or end < starts[line]
+
     def _position(self, offset: int) -> tuple[int, int]:
+        within = max(0, min(offset, len(self.text)))
+        if self._lines is None and self._few > 0 and "\r" not in self.text:  # a few lines of very many are not worth counting all
+            self._few -= 1
+            return self.text.count("\n", 0, within) + 1, offset - self.text.rfind("\n", 0, within)
         starts = self.line_starts
-        line = bisect_right(starts, max(0, min(offset, len(self.text)))) - 1
+        line = bisect_right(starts, within) - 1
         return line + 1, offset - starts[line] + 1
 
     def places(self) -> dict[Pointer, Place]:
