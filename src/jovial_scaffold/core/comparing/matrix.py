@@ -6,6 +6,7 @@ from typing import Any, Literal, NamedTuple, TypeVar
 from jovial_scaffold.core import marks
 from jovial_scaffold.core.comparing.aligning import Leaf, leaves, matched_lines, same
 from jovial_scaffold.core.comparing.driving import RUN, TEMPLATE, Driver, Drivers
+from jovial_scaffold.core.comparing.echoes import Echoes
 from jovial_scaffold.core.comparing.shaped import ShapedLeaves
 from jovial_scaffold.core.expressions.pending import Pending, renamed
 from jovial_scaffold.core.expressions.values import Secret
@@ -33,7 +34,8 @@ class Row(NamedTuple):
 
     `kind` presence is the resource itself, with the value True; address is its address, where it was renamed (`$formerly`).
     `pointer` names items of lists by their key, `at` holds each column's real pointer. Of a document, the pointer is `to`, or the
-    line's number. `absent` lists the columns without the part (or without the resource).
+    line's number. `absent` lists the columns without the part (or without the resource). `echo` is, where it only repeats parameters, the text
+    with these in it.
     """
 
     kind: Kind
@@ -46,6 +48,7 @@ class Row(NamedTuple):
     drivers: tuple[Driver, ...] = ()
     at: Mapping[str, Pointer] = _NOWHERE
     module: str = ""
+    echo: str = ""
 
     @property
     def counted(self) -> bool:
@@ -89,7 +92,8 @@ def compare(
     """
     chosen = _Chosen((only,) if isinstance(only, str) else only, ignore)
     drivers = Drivers(renderings)
-    resources = _Resources(renderings, drivers, everything)
+    echoes = Echoes(renderings, drivers)
+    resources = _Resources(renderings, drivers, echoes, everything)
     rows: list[Row] = []
     differing = compared = 0
     for address in resources.addresses:
@@ -104,8 +108,8 @@ def compare(
         if any(row.counted for row in found):
             differing += 1
         rows += found
-    rows += [row for row in _output_rows(renderings, drivers, everything) if chosen.address(row.address) and chosen.row(row)]
-    rows += [row for row in _document_rows(renderings, drivers, everything) if chosen.address(row.address) and chosen.row(row)]
+    rows += [row for row in _output_rows(renderings, drivers, echoes, everything) if chosen.address(row.address) and chosen.row(row)]
+    rows += [row for row in _document_rows(renderings, drivers, echoes, everything) if chosen.address(row.address) and chosen.row(row)]
     labels = tuple(each.label for each in renderings)
     findings = (_untried(drivers.untried),) if drivers.untried else ()
     return Comparison(labels, tuple(rows), compared, differing, tuple(each.finished() for each in renderings), chosen.address, findings)
@@ -171,9 +175,10 @@ def _names(renderings: Sequence[Evaluated]) -> list[dict[str, str]]:
 class _Resources:
     """The rows of resources in some columns."""
 
-    def __init__(self, renderings: Sequence[Evaluated], drivers: Drivers, everything: bool) -> None:
+    def __init__(self, renderings: Sequence[Evaluated], drivers: Drivers, echoes: Echoes, everything: bool) -> None:
         self._renderings = renderings
         self._drivers = drivers
+        self._echoes = echoes
         self._everything = everything
         self._resources = [rendering.resources for rendering in renderings]
         self._labels = [rendering.label for rendering in renderings]
@@ -219,7 +224,8 @@ class _Resources:
             drivers = self._drivers.of_property(own, leaf) if leaf.differs else ()
             values = _by_label(labels, leaf.values)
             at = self._places(leaf)
-            yield Row("property", address, kind, leaf.label, values, (*without, *missing), leaf.differs, drivers, at, module)
+            echo = self._echoes.of_property(own, leaf.at, leaf.values, drivers) if drivers else ""
+            yield Row("property", address, kind, leaf.label, values, (*without, *missing), leaf.differs, drivers, at, module, echo)
 
     def _places(self, leaf: Leaf) -> Mapping[str, Pointer]:
         """Where each column has a leaf, by what the column is called; one map for all that stand in the same places."""
@@ -255,7 +261,7 @@ def module_of(resource: EvaluatedResource) -> str:
     return use.resource.type_text if use is not None else ""
 
 
-def _output_rows(renderings: Sequence[Evaluated], drivers: Drivers, everything: bool) -> Iterator[Row]:
+def _output_rows(renderings: Sequence[Evaluated], drivers: Drivers, echoes: Echoes, everything: bool) -> Iterator[Row]:
     labels = [rendering.label for rendering in renderings]
     for name in sorted({name for rendering in renderings for name in rendering.outputs}):
         values = {column: each.outputs[name] for column, each in enumerate(renderings) if name in each.outputs}
@@ -265,10 +271,11 @@ def _output_rows(renderings: Sequence[Evaluated], drivers: Drivers, everything: 
             found = _by_label(labels, leaf.values)
             behind = drivers.of_output(name, leaf.label, leaf.values, leaf.at) if leaf.differs else ()
             at = _by_label(labels, leaf.at)
-            yield Row("output", address, "output", leaf.label, found, absent, leaf.differs, behind, at)
+            echo = echoes.of_output(name, leaf.at, leaf.values, behind) if behind and not absent else ""
+            yield Row("output", address, "output", leaf.label, found, absent, leaf.differs, behind, at, echo=echo)
 
 
-def _document_rows(renderings: Sequence[Evaluated], drivers: Drivers, everything: bool) -> Iterator[Row]:
+def _document_rows(renderings: Sequence[Evaluated], drivers: Drivers, echoes: Echoes, everything: bool) -> Iterator[Row]:
     labels = [rendering.label for rendering in renderings]
     for name in sorted({name for rendering in renderings for name in rendering.documents}):
         there = {column: each.documents[name] for column, each in enumerate(renderings) if name in each.documents}
@@ -280,16 +287,9 @@ def _document_rows(renderings: Sequence[Evaluated], drivers: Drivers, everything
         targets = {labels[column]: to for column, to in by_column.items()}
         moved = len(set(targets.values())) > 1
         if moved or (everything and any(targets.values())):
-            yield Row(
-                "document",
-                name,
-                "document",
-                ("to",),
-                targets,
-                missing,
-                moved,
-                drivers.of_document(name, None, dict(by_column)) if moved else (),
-            )
+            behind = drivers.of_document(name, None, dict(by_column)) if moved else ()
+            echo = echoes.of_target(name, there, behind) if behind else ""
+            yield Row("document", name, "document", ("to",), targets, missing, moved, behind, echo=echo)
         if not everything and len({each.compared for each in there.values()}) == 1:
             continue
         lines = [(column, each.compared.split("\n")) for column, each in there.items()]
@@ -305,7 +305,8 @@ def _document_rows(renderings: Sequence[Evaluated], drivers: Drivers, everything
                 without = tuple(labels[column] for column in there if column not in row)
                 behind = drivers.of_document(name, row, dict(zip(row, told_apart, strict=True))) if differs else ()
                 at: dict[str, Pointer] = {labels[column]: (position + 1,) for column, position in row.items()}
-                yield Row("document", name, "document", (number,), values, (*without, *missing), differs, behind, at)
+                echo = echoes.of_line(name, row, behind) if behind and not without else ""
+                yield Row("document", name, "document", (number,), values, (*without, *missing), differs, behind, at, echo=echo)
 
 
 def row_label(row: Row) -> str:

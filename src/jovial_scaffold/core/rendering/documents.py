@@ -41,6 +41,12 @@ class EvaluatedDocument(RenderedDocument):
         end = bisect_right(self.lines, line, key=lambda ends: ends[0])
         return list(placeholders(self.document.content[begin:end]))
 
+    def is_across(self, line: int) -> bool:
+        """Whether something that a line, from 0, was filled in from gives more than that line."""
+        begin = bisect_left(self.lines, line, key=lambda ends: ends[1])
+        end = bisect_right(self.lines, line, key=lambda ends: ends[0])
+        return any(self.lines[index] != (line, line) for index in range(begin, end) if not isinstance(self.document.content[index], str))
+
 
 class _Narrowed(LookupScope):
     """The names that a document's `with` gives it."""

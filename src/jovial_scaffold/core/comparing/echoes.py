@@ -1,0 +1,167 @@
+"""Echoes: differences that only repeat a parameter's value in a text, as `alp-‹setting›-gates` does in a name (docs/language/comparing.md).
+
+Whether a row is one is no question of likeness. Its value is evaluated once more with a mark in the place of each parameter behind it, as
+for a property that only the cloud sets; what is left is the same expression in all columns, and does nothing but copy, join and rewrite text.
+"""
+
+from collections.abc import Iterable, Mapping, Sequence
+from typing import Any
+
+from jovial_scaffold.core import marks
+from jovial_scaffold.core.comparing.driving import Driver, Drivers
+from jovial_scaffold.core.comparing.trials import value_of
+from jovial_scaffold.core.expressions.errors import EvaluationError
+from jovial_scaffold.core.expressions.parser import parse
+from jovial_scaffold.core.expressions.pending import Pending, comparable, holds_secret, people_text, shown
+from jovial_scaffold.core.expressions.syntax import Call, Literal, Name, Node, Operation, Select, children
+from jovial_scaffold.core.rendering.computing import Site
+from jovial_scaffold.core.rendering.instances import Instance
+from jovial_scaffold.core.rendering.overlays import CONTEXT, MISSING, Overlay, trial_meter
+from jovial_scaffold.core.rendering.rendering import Evaluated
+from jovial_scaffold.core.templates.model import Dynamic
+from jovial_scaffold.core.text.source import Pointer, value_at
+
+#: functions that give a text which says the same as the one that they are given
+_REWRITING = frozenset(("string", "slug", "digest", "carve", "join", "lowerAscii", "upperAscii", "trim", "quote", "as_json", "replace"))
+
+
+class Echoes:
+    """Finds the echoes among the rows of one comparison."""
+
+    def __init__(self, renderings: Sequence[Evaluated], drivers: Drivers) -> None:
+        self._renderings = renderings
+        self._drivers = drivers
+        self._meter = trial_meter(renderings[0]) if renderings else None
+        self._overlays: dict[tuple[int, tuple[str, ...]], Overlay] = {}
+        self._copying: dict[str, bool] = {}
+
+    def of_property(
+        self, addresses: Mapping[int, str], at: Mapping[int, Pointer], values: Mapping[int, Any], drivers: Iterable[Driver]
+    ) -> str:
+        """What a part of a property repeats, for people; nothing where it is no echo. `addresses` is where each column has the resource."""
+        names = self._names(drivers, values.values())
+        if not names or values.keys() != addresses.keys():
+            return ""
+        return self._pattern(names, {column: self._property(column, names, addresses[column], at[column]) for column in values})
+
+    def of_output(self, name: str, at: Mapping[int, Pointer], values: Mapping[int, Any], drivers: Iterable[Driver]) -> str:
+        """The same of an output, or of a part of one."""
+        names = self._names(drivers, values.values())
+        if not names:
+            return ""
+        found = {}
+        for column in values:
+            value = self._overlay(column, names).output(name)
+            found[column] = value_at(value, at[column], MISSING) if at[column] else value
+        return self._pattern(names, found)
+
+    def of_target(self, name: str, columns: Iterable[int], drivers: Iterable[Driver]) -> str:
+        """The same of the path that a document is written to."""
+        names = self._names(drivers, ())
+        found: dict[int, Any] = {}
+        for column in columns if names else ():
+            evaluated = self._renderings[column].documents[name]
+            if evaluated.scope.use is not None or evaluated.document.to is None:
+                return ""
+            found[column] = self._overlay(column, names).value(evaluated.document.to)
+        return self._pattern(names, found) if found else ""
+
+    def of_line(self, name: str, lines: Mapping[int, int], drivers: Iterable[Driver]) -> str:
+        """The same of a line of a document, as columns number it from 0: of all texts that are filled in there."""
+        names = self._names(drivers, ())
+        told: dict[str, str] = {}
+        for column, line in lines.items() if names else ():
+            evaluated, overlay = self._renderings[column].documents[name], self._overlay(column, names)
+            if evaluated.scope.use is not None or evaluated.document.narrowed is not None or evaluated.is_across(line):
+                return ""
+            marked = overlay.document(name)
+            if marked is None or marked.lines != evaluated.lines:
+                return ""
+            for each in evaluated.within(line):
+                written = Dynamic(each.formula, evaluated.document.origin)
+                was, becomes = evaluated.scope.computer.value(written, {}, Site()), overlay.value(written)
+                if type(becomes) is Pending and (type(was) is not str or not self._pattern(names, {column: becomes})):
+                    return ""
+            told[marked.compared.split("\n")[line]] = marked.text.split("\n")[line]
+        text = next(iter(told.values())).strip() if len(told) == 1 else ""
+        return text if marks.SECRET not in text else ""
+
+    def _names(self, drivers: Iterable[Driver], values: Iterable[Any]) -> tuple[str, ...]:
+        """The parameters behind a row of texts; none where something else is behind it, too."""
+        if self._drivers.templates > 1 or not all(type(each) is str or type(each) is Pending for each in values):
+            return ()
+        names = tuple(sorted(each.parameter for each in drivers))
+        parameters = self._renderings[0].scope.template.parameters
+        return names if all(each in parameters or each.startswith(CONTEXT) for each in names) else ()
+
+    def _overlay(self, column: int, names: tuple[str, ...]) -> Overlay:
+        """A column with a mark for each of some parameters."""
+        key = (column, names)
+        if key not in self._overlays:
+            assert self._meter is not None
+            changes = {name: Pending((name,), (name,), primary=True) for name in names}
+            self._overlays[key] = Overlay(self._renderings[column], changes, self._meter)
+        return self._overlays[key]
+
+    def _property(self, column: int, names: tuple[str, ...], address: str, at: Pointer) -> Any:
+        """A part of a property there, whatever decides that the resource is there."""
+        overlay, instance = self._overlay(column, names), self._renderings[column].resources[address].instance
+        try:
+            return self._part(overlay, instance, at)
+        except EvaluationError:
+            return MISSING
+
+    def _part(self, overlay: Overlay, instance: Instance, at: Pointer) -> Any:
+        if instance.scope.use is not None:
+            return value_at(overlay.property(instance.address, str(at[0])), at[1:], MISSING)
+        leaf = self._drivers.tracer(instance.scope).leaf(instance, at)
+        value = overlay.value(leaf.compiled) if not leaf.variables else overlay.scope.computer.value(leaf.compiled, leaf.variables, Site())
+        return value_at(value, leaf.rest, MISSING)
+
+    def _pattern(self, names: tuple[str, ...], found: Mapping[int, Any]) -> str:
+        first = next(iter(found.values()))
+        if not all(type(each) is Pending and not each.template and not holds_secret(each) for each in found.values()):
+            return ""
+        told = comparable(first)
+        if any(comparable(each) != told for each in found.values()) or not self._copies(first, names, told):
+            return ""
+        return people_text(first)
+
+    def _copies(self, pending: Pending, names: tuple[str, ...], told: str) -> bool:
+        """Whether nothing is done but to copy, join and rewrite text."""
+        if told not in self._copying:
+            pieces = pending.joined if pending.joined is not None else (pending,)
+            self._copying[told] = all(self._copies_one(each, names) for each in pieces if isinstance(each, Pending))
+        return self._copying[told]
+
+    def _copies_one(self, piece: Pending, names: tuple[str, ...]) -> bool:
+        if not any(name in piece.origins for name in names):
+            return True  # what the cloud will say is the same in all columns
+        waiting: list[Node] = [parse(shown(piece.segments))]
+        while waiting:
+            node = waiting.pop()
+            if isinstance(node, Operation):
+                if node.operator != "+" or not self._joins(node, names):
+                    return False
+            elif isinstance(node, Call):
+                if node.function not in _REWRITING:
+                    return False
+            elif not isinstance(node, Literal | Name | Select):
+                return False
+            waiting += children(node)
+        return True
+
+    def _joins(self, node: Operation, names: tuple[str, ...]) -> bool:
+        """Whether what is added are texts."""
+        waiting: list[Node] = [*node.operands]
+        while waiting:
+            operand = waiting.pop()
+            if isinstance(operand, Operation) and operand.operator == "+":
+                waiting += operand.operands
+            elif isinstance(operand, Literal):
+                return type(operand.value) is str
+            elif isinstance(operand, Call):
+                return True  # all of them give texts
+            elif isinstance(operand, Name) and operand.name in names:
+                return all(type(value_of(each, operand.name, ())) is str for each in self._renderings)
+        return False
