@@ -33,6 +33,7 @@ BOUNDS = {
     "worlds": (10, 0.9),
     "reaching": (150, 0.9),
     "searching": (14, 0.9),
+    "echoes": (14, 0.3),
 }
 
 

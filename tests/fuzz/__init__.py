@@ -32,6 +32,7 @@ KINDS = (
     "worlds",
     "reaching",
     "searching",
+    "echoes",
 )
 
 

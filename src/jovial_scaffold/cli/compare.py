@@ -62,6 +62,7 @@ def command(
     most: Annotated[int, typer.Option("--max", help="At most so many rows; 0 for all.", min=0)] = 0,
     drivers: Annotated[bool, typer.Option("--drivers", help="Only the parameters behind the differences, ranked.")] = False,
     totals: Annotated[bool, typer.Option("--totals", help="Sums by type, and their ratio to the first column.")] = False,
+    echoes: Annotated[bool, typer.Option("--echoes", help="Also show, row by row, what only repeats a parameter in a text.")] = False,
     files: Annotated[bool, typer.Option("--files", help="Compare parameter files instead of environments.")] = False,
     expect: Annotated[
         Path | None, typer.Option("--expect", help="A file of intended differences; anything else is a finding.", show_default=False)
@@ -102,7 +103,9 @@ def command(
     if judged is None:
         return
     grouping = Grouping.parameter if drivers else by
-    deliver(_written(comparison, format, everything, grouping, most, drivers, totals, [*all_of(wrong), *judged], out), out)
+    deliver(
+        _written(comparison, format, everything, grouping, most, drivers, totals, echoes or everything, [*all_of(wrong), *judged], out), out
+    )
     raise typer.Exit(_ended(loaded, comparison, judged, wrong, format, differences_code))
 
 
@@ -175,6 +178,7 @@ def _written(
     most: int,
     drivers: bool,
     totals: bool,
+    echoes: bool,
     judged: list[Finding],
     out: Path | None,
 ) -> str:
@@ -194,11 +198,11 @@ def _written(
     if format is not PatchFormat.text:
         from jovial_scaffold.reports import tables
 
-        report = matrix.matrix_report(comparison, numbers)
+        report = matrix.matrix_report(comparison, numbers, echoes)
         return tables.written(report, format.value)
     style = style_of(out)
     if totals:
         return matrix.totals_text(numbers, comparison, style)
     if drivers:
         return "\n".join(matrix.drivers_lines(comparison, style, places=False)) or "Nothing differs.\n"
-    return matrix.matrix_text(comparison, style, everything, by.value, most)
+    return matrix.matrix_text(comparison, style, everything, by.value, most, echoes)

@@ -191,7 +191,7 @@ def deployed_document(snapshot: "Snapshot") -> dict[str, Any]:
 
 
 def compare_document(comparison: "Comparison", totals: "Sequence[Total]" = (), findings: Sequence[Finding] = ()) -> dict[str, Any]:
-    """`jovial-compare/2`; a resource that is absent somewhere is one row with the pointer "".
+    """`jovial-compare/3`; a resource that is absent somewhere is one row with the pointer "".
 
     `pointer` is the real one in the first column that has the part; `label` names items of lists by their key.
     """
@@ -209,11 +209,12 @@ def compare_document(comparison: "Comparison", totals: "Sequence[Total]" = (), f
             "counted": row.counted,
             "module": row.module,
             "drivers": [_driver(driver) for driver in row.drivers],
+            **({"echo": row.echo} if row.echo else {}),
         }
         for row in comparison.rows
     ]
     summary = {"resources": comparison.resources, "differing": comparison.differing, "same": comparison.same}
-    document = {"format": "jovial-compare/2", "environments": list(comparison.environments), "rows": rows, "summary": summary}
+    document = {"format": "jovial-compare/3", "environments": list(comparison.environments), "rows": rows, "summary": summary}
     if totals:
         document["totals"] = [{"type": each.type, "property": each.property, "values": each.values} for each in totals]
     if findings:

@@ -1,13 +1,15 @@
 """A comparison as text: headings, properties as rows, columns side by side, and what drives the differences; and as a report."""
 
 from collections.abc import Iterator, Sequence
-from itertools import groupby
+from itertools import groupby, zip_longest
+from os.path import basename
 
 from jovial_scaffold.core import marks
 from jovial_scaffold.core.comparing.driving import names_of
 from jovial_scaffold.core.comparing.matrix import Comparison, Row, same
 from jovial_scaffold.core.comparing.totals import Total
-from jovial_scaffold.core.records import replace
+from jovial_scaffold.core.records import replace, value_record
+from jovial_scaffold.core.regexes import regex
 from jovial_scaffold.core.text.source import pointer_text
 from jovial_scaffold.reports.rendering import cell_beside
 from jovial_scaffold.reports.tables import Report, Table
@@ -15,20 +17,39 @@ from jovial_scaffold.reports.terminal import Style, cells, cut, cut_within, padd
 from jovial_scaffold.reports.words import counted, visible
 
 _GAP = 2
+_LONG = 24  # characters of a text in an expression that are shown
+_GAIN = 2  # lines that folding saves at least
+_PRESENT = "present"
+_DRIVING = "What drives the differences"
+# Texts and numbers in what an echo repeats, and all that stands around that: what may differ among those that are one line.
+_LITERAL = regex(r'((?<=›)[^‹]+|^[^‹]+|"(?:[^"\\]|\\.)*"|\b[0-9]+\b)')
+_AS_IT_IS = regex(r"‹[^‹()\"]+›\Z")
 _LEAST_VALUE = 9
 _INDENT = 2
 
 
-def matrix_text(comparison: Comparison, style: Style, everything: bool, by: str = "resource", most: int = 0) -> str:
-    """The whole comparison, grouped; of a long one `most` rows, where that is not 0."""
-    return "\n".join(_lines(comparison, style, everything, by, most)) + "\n"
+def matrix_text(comparison: Comparison, style: Style, everything: bool, by: str = "resource", most: int = 0, echoes: bool = False) -> str:
+    """The whole comparison, grouped; of a long one `most` rows, where that is not 0. Echoes are folded, unless they are asked for."""
+    return "\n".join(_lines(comparison, style, everything, by, most, echoes)) + "\n"
 
 
-def _lines(comparison: Comparison, style: Style, everything: bool, by: str, most: int) -> Iterator[str]:
+def _lines(comparison: Comparison, style: Style, everything: bool, by: str, most: int, echoes: bool) -> Iterator[str]:
     names = comparison.environments
     if not comparison.rows:
         yield f"{counted(comparison.resources, 'resource')} in {counted(len(names), 'column' if _views(comparison) else 'environment')}: no difference."
         return
+    folds = [] if echoes else folded(comparison.rows)
+    left = tuple(row for row in comparison.rows if not (folds and row.echo))
+    if left:
+        yield from _rows_lines(replace(comparison, rows=left), style, by, most)
+    if folds:
+        yield from _echoes_lines(folds, comparison, style)
+    yield from drivers_lines(comparison, style, places=True)
+    yield from wrapped(_sum(comparison, everything), style.width, "")
+
+
+def _rows_lines(comparison: Comparison, style: Style, by: str, most: int) -> Iterator[str]:
+    names = comparison.environments
     shown = replace(comparison, rows=comparison.rows[:most]) if most and by == "resource" else comparison
     layout = _Layout(shown, style.width)
     header = "".join(padded(cut_within(name, width), width + _GAP) for name, width in zip(names, layout.values, strict=True))
@@ -43,15 +64,16 @@ def _lines(comparison: Comparison, style: Style, everything: bool, by: str, most
             yield style.paint("faint", f"── {visible(title)} · {counted(len(found), 'row')} ".ljust(style.width - 1, "─"))
         found = found[:left]
         left -= len(found)
-        for _, rows in groupby(found, key=lambda row: row.address):
-            yield ""
-            yield from _resource(list(rows), comparison, layout, style)
+        yield from _presence(found, comparison, layout, style)
+        for blocks in _alike([row for row in found if row.kind != "presence"]):
+            yield from _resource(blocks[0], comparison, layout, style)
+            if len(blocks) > 1:
+                others = ", ".join(visible(block[0].address) for block in blocks[1:])
+                yield f"  {style.paint('faint', cut(f'and {others}', style.width - 3))}"
     yield ""
     if most and len(comparison.rows) > most:
         yield f"{counted(len(comparison.rows) - most, 'further row')}: --max 0 shows all, --only and --ignore choose."
         yield ""
-    yield from drivers_lines(comparison, style, places=True)
-    yield from wrapped(_sum(comparison, everything), style.width, "")
 
 
 def _views(comparison: Comparison) -> bool:
@@ -62,7 +84,11 @@ def _sum(comparison: Comparison, everything: bool) -> str:
     others = len({row.address for row in comparison.rows if row.type in ("output", "document") and row.differs})
     beside = f", and {counted(others, 'output or document', 'outputs and documents')}" if others else ""
     shown = "" if everything else "; equal properties are left out, --all shows them"
-    return f"{counted(comparison.resources, 'resource')}: {comparison.differing} differ{'s' if comparison.differing == 1 else ''}, {comparison.same} the same{beside}{shown}"
+    own = {row.address for row in comparison.rows if row.counted and not row.echo}
+    echoing = {row.address for row in comparison.rows if row.echo and row.type not in ("output", "document")} - own
+    only = f" ({len(echoing)} by echoes only)" if echoing else ""
+    differing = f"{comparison.differing} differ{'s' if comparison.differing == 1 else ''}{only}"
+    return f"{counted(comparison.resources, 'resource')}: {differing}, {comparison.same} the same{beside}{shown}"
 
 
 def _grouped(rows: Sequence[Row], by: str) -> Iterator[tuple[str, Sequence[Row]]]:
@@ -84,20 +110,23 @@ def _grouped(rows: Sequence[Row], by: str) -> Iterator[tuple[str, Sequence[Row]]
 
 
 class _Layout:
-    """Widths of the columns: labels, one for each environment, and drivers where there is room for them."""
+    """Widths of the columns: addresses, labels, one for each environment, and drivers where there is room for them."""
 
     def __init__(self, comparison: Comparison, width: int) -> None:
-        rows = [row for row in comparison.rows if row.type != "document"]
-        labels = max((cells(_label(row)) + _INDENT for row in rows), default=_INDENT + 4)
+        rows = [row for row in comparison.rows if not _is_line(row)]
+        heads = max([*(cells(visible(row.address)) for row in comparison.rows if row.kind != "presence"), len(_PRESENT)])
+        self.heads = min(heads, max(12, width // 4))
+        labels = max((cells(_label(row)) for row in rows if row.kind != "presence"), default=0)
+        beside = max((cells(visible(row.address)) for row in rows if row.kind == "presence"), default=0)
         names = comparison.environments
         self.gone = _gone(comparison)
         wanted = [max([cells(name), *(cells(_value(row, name, self.gone)) for row in rows)]) for name in names]
         drivers = max((cells(_driver_names(row)) for row in rows), default=0)
-        self.labels = min(labels, max(16, width // 3))
+        self.labels = self.heads + _GAP + max(min(max(labels, beside), max(16, width // 4)), 4)
         room = width - self.labels - (_GAP * (len(names) + 1))
-        least = sum(min(each, _LEAST_VALUE + 7) for each in wanted)
-        # The column of drivers is all or nothing: a cut name helps nobody.
-        self.drivers = drivers if drivers and room - least - _GAP >= drivers else 0
+        least = _LEAST_VALUE + (7 if len(names) < 3 else 3)  # of many columns, each gives more
+        spare = room - sum(min(each, least) for each in wanted) - _GAP
+        self.drivers = min(drivers, spare) if spare >= min(drivers, _LEAST_VALUE) else 0
         self.values = _shared(wanted, room - self.drivers)
 
 
@@ -111,9 +140,19 @@ def _shared(wanted: list[int], room: int) -> list[int]:
 
 def _label(row: Row) -> str:
     if row.kind == "output":
-        return visible(pointer_text(row.pointer)) or "value"
-    names = {"presence": "present", "address": "address"}
-    return names.get(row.kind) or visible(pointer_text(row.pointer).replace("$type", "(type)"))
+        return visible(pointer_text(row.pointer))
+    names = {"presence": "", "address": "address"}
+    return names[row.kind] if row.kind in names else visible(pointer_text(row.pointer).replace("$type", "(type)"))
+
+
+def _named(row: Row) -> str:
+    """The label, where it stands alone."""
+    return _label(row) or ("present" if row.kind == "presence" else "value")
+
+
+def _is_line(row: Row) -> bool:
+    """Whether it is a line of a document, which is too long to stand beside another."""
+    return row.kind == "document" and isinstance(row.pointer[0], int)
 
 
 def _gone(comparison: Comparison) -> frozenset[tuple[str, str]]:
@@ -147,23 +186,54 @@ def _driver_names(row: Row) -> str:
     return ", ".join(names_of(row.drivers))
 
 
-def _resource(rows: list[Row], comparison: Comparison, layout: _Layout, style: Style) -> Iterator[str]:
-    first = rows[0]
-    yield f"{style.paint('strong', visible(first.address))}  {style.paint('place', first.type)}"
+def _presence(rows: Sequence[Row], comparison: Comparison, layout: _Layout, style: Style) -> Iterator[str]:
+    """What only some columns have: together what the same ones have, for the same reasons."""
+    alike: dict[tuple[tuple[str, ...], str], list[Row]] = {}
     for row in rows:
-        if row.kind == "document" and isinstance(row.pointer[0], int):
-            yield from _document_line(row, comparison, style)
-            continue
-        label = padded(" " * _INDENT + cut(_label(row), layout.labels - _INDENT), layout.labels + _GAP)
-        columns = []
-        for name, width in zip(comparison.environments, layout.values, strict=True):
-            text = cut_within(_value(row, name, layout.gone), width)
-            columns.append(style.paint(_role(row, name, comparison), text) + " " * (width - cells(text) + _GAP))
-        drivers = cut(_driver_names(row), layout.drivers) if layout.drivers else ""
-        yield f"{label}{''.join(columns)}{style.paint('driver', drivers)}".rstrip()
+        if row.kind == "presence":
+            alike.setdefault((tuple(row.values), _driver_names(row)), []).append(row)
+    for found in alike.values():
+        width = layout.labels - layout.heads - _GAP
+        first, *more = wrapped(", ".join(f"`{visible(row.address)}`" for row in found).replace("`", ""), width, "")
+        yield _columns(_PRESENT, first, found[0], comparison, layout, style)
+        yield from (f"{' ' * (layout.heads + _GAP)}{each}" for each in more)
 
 
-def _document_line(row: Row, comparison: Comparison, style: Style) -> Iterator[str]:
+def _alike(rows: Sequence[Row]) -> list[list[list[Row]]]:
+    """The rows of resources, those together that differ in the same for the same reasons, where that saves lines."""
+    groups: dict[object, list[list[Row]]] = {}
+    for number, (_, found) in enumerate(groupby(rows, key=lambda row: row.address)):
+        block = list(found)
+        told = [(row.kind, row.type, _label(row), row.absent, repr(row.values), _driver_names(row)) for row in block]
+        groups.setdefault(number if any(map(_is_line, block)) else tuple(told), []).append(block)
+    # Two of one row each take as many lines together as apart.
+    return [part for alike in groups.values() for part in ([alike] if (len(alike) - 1) * len(alike[0]) > 1 else [[each] for each in alike])]
+
+
+def _resource(rows: list[Row], comparison: Comparison, layout: _Layout, style: Style) -> Iterator[str]:
+    head = visible(rows[0].address)
+    for row in rows:
+        if _is_line(row):
+            yield from _document_line(row, head, comparison, layout, style)
+        else:
+            yield _columns(head, _label(row), row, comparison, layout, style)
+        head = ""
+
+
+def _columns(head: str, label: str, row: Row, comparison: Comparison, layout: _Layout, style: Style) -> str:
+    """One row: what it is about, its values side by side, and what drives it."""
+    named = style.paint("strong" if row.kind != "presence" else "faint", cut_within(head, layout.heads))
+    named += " " * (layout.heads + _GAP - min(cells(head), layout.heads))
+    columns = []
+    for name, width in zip(comparison.environments, layout.values, strict=True):
+        text = cut_within(_value(row, name, layout.gone), width)
+        columns.append(style.paint(_role(row, name, comparison), text) + " " * (width - cells(text) + _GAP))
+    drivers = cut_within(_driver_names(row), layout.drivers) if layout.drivers else ""
+    room = layout.labels - layout.heads - _GAP
+    return f"{named}{padded(cut(label, room), room + _GAP)}{''.join(columns)}{style.paint('driver', drivers)}".rstrip()
+
+
+def _document_line(row: Row, head: str, comparison: Comparison, layout: _Layout, style: Style) -> Iterator[str]:
     """A line of a document: each text once, with the columns that have it; lines are too long to stand side by side."""
     texts: dict[str, list[str]] = {}
     for name in comparison.environments:
@@ -171,11 +241,89 @@ def _document_line(row: Row, comparison: Comparison, style: Style) -> Iterator[s
         texts.setdefault(text, []).append(name)
     names = [", ".join(each) for each in texts.values()]
     width = max(map(cells, names))
-    label = f"  line {row.pointer[0]}  "
+    before = f"{padded(cut_within(head, layout.heads), layout.heads + _GAP)}line {row.pointer[0]}  "
     for number, (text, name) in enumerate(zip(texts, names, strict=True)):
-        head = f"{label if number == 0 else ' ' * len(label)}{style.paint('faint', padded(name, width))}  "
-        room = style.width - len(label) - width - 3
-        yield head + style.paint("note" if number and text != marks.ABSENT else "", cut(text, max(room, 20)))
+        label = f"{style.paint('strong', before[: layout.heads])}{before[layout.heads :]}" if number == 0 else " " * cells(before)
+        room = style.width - cells(before) - width - 3
+        shown = style.paint("note" if number and text != marks.ABSENT else "", cut(text, max(room, 20)))
+        yield f"{label}{style.paint('faint', padded(name, width))}  {shown}"
+
+
+@value_record
+class Fold:
+    """Echoes that stand as one line: `pattern` is what they have in common, with `…` where they differ; `rows` are they."""
+
+    label: str
+    pattern: str
+    rows: tuple[Row, ...]
+
+
+def folded(rows: Sequence[Row]) -> list[Fold]:
+    """Echoes in the same property that repeat the same in the same way, however the words around it differ; the most first. None where they
+    are so few that nothing is gained by it."""
+    echoes = [row for row in rows if row.echo]
+    folds = _folds(echoes)
+    return folds if len(folds) + _GAIN < len(echoes) else []
+
+
+def _folds(rows: Sequence[Row]) -> list[Fold]:
+    alike: dict[tuple[str, tuple[str, ...]], list[tuple[Row, list[str]]]] = {}
+    for row in rows:
+        pieces = _LITERAL.split(row.echo)
+        label = row.address if row.kind == "output" or _is_line(row) else _label(row)
+        alike.setdefault((label, tuple(pieces[::2])), []).append((row, pieces[1::2]))
+    found: dict[str, Fold] = {}
+    for (label, fixed), held in alike.items():
+        slots = [_common([own[index] for _, own in held]) for index in range(len(fixed) - 1)]
+        pattern = "".join(part for pair in zip_longest(fixed, slots, fillvalue="") for part in pair)
+        own = tuple(row for row, _ in held)
+        before = found.get(pattern)
+        found[pattern] = Fold(label, pattern, own) if before is None else Fold(f"{before.label}, {label}", pattern, (*before.rows, *own))
+    return sorted(found.values(), key=lambda each: (-len(each.rows), each.label, each.pattern))
+
+
+def _common(texts: list[str]) -> str:
+    """What texts begin and end with, and a mark for what is between, where they differ."""
+    first = texts[0]
+    if all(each == first for each in texts):
+        return first if len(first) <= _LONG else f"{first[:_LONG]}…"
+    begins = _start(texts)
+    ends = _start([each[len(begins) :][::-1] for each in texts])[::-1]
+    return f"{begins[:_LONG]}…{ends[-_LONG:]}"
+
+
+def _start(texts: list[str]) -> str:
+    """What all of some texts begin with: the first and the last in order do."""
+    first, last = min(texts), max(texts)
+    return first[: next((at for at, pair in enumerate(zip(first, last, strict=False)) if pair[0] != pair[1]), min(len(first), len(last)))]
+
+
+def _values(rows: Sequence[Row], names: Sequence[str]) -> list[str]:
+    """What rows have in each column, where that is the same in all that are there; nothing where it is not."""
+    found = []
+    for name in names:
+        held = [row.values[name] for row in rows if name in row.values]
+        if not held or not all(same(each, held[0]) for each in held):
+            return []
+        found.append(cell_beside(held[0], held[0]))
+    return found
+
+
+def _echoes_lines(folds: Sequence[Fold], comparison: Comparison, style: Style) -> Iterator[str]:
+    """Each fold as a line: how many rows, of what, and the text; its values where it is a parameter as it is."""
+    count = sum(len(each.rows) for each in folds)
+    yield f"{style.paint('strong', 'Echoes')}: {counted(count, 'row')} that only {'repeats' if count == 1 else 'repeat'} a parameter in a text; --echoes shows them"
+    numbers = max(len(str(len(each.rows))) for each in folds)
+    width = min(max(cells(each.label) for each in folds), max(12, style.width // 4))
+    for each in folds:
+        pattern = visible(each.pattern)
+        values = _values(each.rows, comparison.environments) if _AS_IT_IS.match(pattern) else []
+        beside = f"  {' · '.join(values)}" if values else ""
+        line = f"  {str(len(each.rows)).rjust(numbers)}  {padded(cut(each.label, width), width)}  "
+        room = style.width - cells(line)
+        shown = cut(pattern, room)
+        yield f"{line}{style.paint('driver', shown)}{style.paint('faint', cut(beside, max(room - cells(shown), 1))) if beside and room - cells(shown) > _LEAST_VALUE else ''}"
+    yield ""
 
 
 def ranked(comparison: Comparison) -> list[tuple[str, int, int, dict[str, str]]]:
@@ -193,17 +341,29 @@ def ranked(comparison: Comparison) -> list[tuple[str, int, int, dict[str, str]]]
 
 
 def drivers_lines(comparison: Comparison, style: Style, places: bool) -> Iterator[str]:
-    """Each driver once, with how many rows it drives and where each column sets it."""
+    """Each driver once, with how many rows it drives and where each column sets it: side by side where there is room."""
     found = ranked(comparison)
     if not found:
         return
-    yield style.paint("strong", "What drives the differences")
+    title = style.paint("strong", _DRIVING)
     width = max(cells(name) for name, *_ in found)
     most = found[0][1]
-    for name, rows, resources, sources in found:
+    start = max(_INDENT + width + _GAP + len("999 rows ") + _GAP, len(_DRIVING) + _GAP)
+    beside = _beside(found, comparison, style.width - start) if places else None
+    if beside is not None:
+        header = "  ".join(padded(name, own) for name, own in zip(comparison.environments, beside[0], strict=True))
+        yield f"{title}{' ' * (start - len(_DRIVING))}{style.paint('faint', header)}".rstrip()
+    else:
+        yield title
+    for index, (name, rows, resources, sources) in enumerate(found):
         bar = "" if places else f"  {style.paint('driver', '▆' * max(1, round(24 * rows / most)))}"
         counts = f"{counted(rows, 'row').rjust(9)}" + ("" if places else f"  in {counted(resources, 'place')}".ljust(14))
-        yield f"  {style.paint('driver', padded(name, width))}  {counts}{bar}".rstrip()
+        head = f"  {style.paint('driver', padded(name, width))}  {counts}"
+        if beside is not None:
+            columns = "  ".join(style.paint("place", padded(each, own)) for each, own in zip(beside[1][index], beside[0], strict=True))
+            yield f"{head}{' ' * (start - _INDENT - width - _GAP - cells(counts))}{columns}".rstrip()
+            continue
+        yield f"{head}{bar}".rstrip()
         where = [(each, visible(sources[each])) for each in comparison.environments if each in sources]
         if not where:
             continue
@@ -217,6 +377,18 @@ def drivers_lines(comparison: Comparison, style: Style, places: bool) -> Iterato
     if unexplained:
         yield f"  {counted(unexplained, 'row')} with no known driver"
     yield ""
+
+
+def _beside(
+    found: Sequence[tuple[str, int, int, dict[str, str]]], comparison: Comparison, room: int
+) -> tuple[list[int], list[list[str]]] | None:
+    """The widths of columns and the places in them, files by their last names where those say which they are; None where they do not fit."""
+    files = {place.rpartition(":")[0] for *_, sources in found for place in sources.values()}
+    are_told = len({basename(each) for each in files}) == len(files)
+    names = comparison.environments
+    rows = [[visible(basename(each[name]) if are_told else each[name]) if name in each else "" for name in names] for *_, each in found]
+    widths = [max(cells(name), *(cells(row[at]) for row in rows)) for at, name in enumerate(names)]
+    return (widths, rows) if sum(widths) + _GAP * len(widths) <= room else None
 
 
 def totals_text(totals: Sequence[Total], comparison: Comparison, style: Style) -> str:
@@ -250,15 +422,20 @@ def _total(total: Total, name: str, baseline: str) -> str:
     return f"{text} {f'×{ratio:.3g}' if ratio is not None and ratio != 1 else '=' if ratio == 1 or value == 0 else 'new':>7}"
 
 
-def matrix_report(comparison: Comparison, totals: Sequence[Total] = ()) -> Report:
-    """The comparison for Markdown, CSV and HTML."""
+def matrix_report(comparison: Comparison, totals: Sequence[Total] = (), echoes: bool = False) -> Report:
+    """The comparison for Markdown, CSV and HTML; echoes are folded, unless they are asked for."""
     names = comparison.environments
-    rows = []
+    rows, folds = [], [] if echoes else folded(comparison.rows)
     gone = _gone(comparison)
     for row in comparison.rows:
+        if folds and row.echo:
+            continue
         values = ["yes" if row.kind == "presence" and name in row.values else _value(row, name, gone) for name in names]
-        rows.append([row.address, _label(row), *values, _driver_names(row), row.type])
+        rows.append([row.address, _named(row), *values, _driver_names(row), row.type])
     tables = [Table("Differences", ["resource", "property", *names, "driven by", "type"], rows)]
+    if folds:
+        lines = [[str(len(each.rows)), each.label, each.pattern, _driver_names(each.rows[0])] for each in folds]
+        tables.append(Table("Echoes", ["rows", "property", "text", "driven by"], lines))
     drivers = [
         [name, str(count), str(resources), "; ".join(f"{each} {place}" for each, place in places.items())]
         for name, count, resources, places in ranked(comparison)

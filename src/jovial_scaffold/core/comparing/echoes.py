@@ -10,10 +10,10 @@ from typing import Any
 from jovial_scaffold.core import marks
 from jovial_scaffold.core.comparing.driving import Driver, Drivers
 from jovial_scaffold.core.comparing.trials import value_of
-from jovial_scaffold.core.expressions.errors import EvaluationError
+from jovial_scaffold.core.expressions.errors import EvaluationError, SyntaxProblem
 from jovial_scaffold.core.expressions.parser import parse
 from jovial_scaffold.core.expressions.pending import Pending, comparable, holds_secret, people_text, shown
-from jovial_scaffold.core.expressions.syntax import Call, Literal, Name, Node, Operation, Select, children
+from jovial_scaffold.core.expressions.syntax import Call, ListLiteral, Literal, Name, Node, Operation, Select, children
 from jovial_scaffold.core.rendering.computing import Site
 from jovial_scaffold.core.rendering.instances import Instance
 from jovial_scaffold.core.rendering.overlays import CONTEXT, MISSING, Overlay, trial_meter
@@ -137,7 +137,10 @@ class Echoes:
     def _copies_one(self, piece: Pending, names: tuple[str, ...]) -> bool:
         if not any(name in piece.origins for name in names):
             return True  # what the cloud will say is the same in all columns
-        waiting: list[Node] = [parse(shown(piece.segments))]
+        try:
+            waiting: list[Node] = [parse(shown(piece.segments))]
+        except SyntaxProblem:  # longer than an expression may be
+            return False
         while waiting:
             node = waiting.pop()
             if isinstance(node, Operation):
@@ -146,7 +149,7 @@ class Echoes:
             elif isinstance(node, Call):
                 if node.function not in _REWRITING:
                     return False
-            elif not isinstance(node, Literal | Name | Select):
+            elif not isinstance(node, ListLiteral | Literal | Name | Select):
                 return False
             waiting += children(node)
         return True

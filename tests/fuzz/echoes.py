@@ -1,0 +1,57 @@
+"""Echoes of parameters: with any other values in the place of those that they repeat, all columns have the same, and another for others."""
+
+import random
+from typing import Any
+
+from jovial_scaffold.core.comparing.aligning import same
+from jovial_scaffold.core.comparing.matrix import Row, compare
+from jovial_scaffold.core.expressions.values import deep_marks
+from jovial_scaffold.core.meter import Meter
+from jovial_scaffold.core.rendering.overlays import MISSING, Overlay
+from jovial_scaffold.core.rendering.rendering import Evaluated
+from jovial_scaffold.core.text.source import value_at
+from jovial_scaffold.core.text.unknown import UNKNOWN
+from tests.fuzz.searching import made
+
+_OTHERS: dict[type, tuple[Any, Any]] = {str: ("zaire", "quill"), int: (7_301, 8_402), bool: (True, False)}
+_RANGES = ("10.77.0.0/16", "10.88.0.0/16")
+
+
+def other_value(value: Any, which: int) -> Any:
+    """A value of the same kind that no project has; MISSING for maps and lists."""
+    if type(value) is str and value.startswith("10."):
+        return _RANGES[which]
+    return _OTHERS.get(type(value), (MISSING, MISSING))[which]
+
+
+def texts_with(row: Row, columns: dict[str, Evaluated], which: int) -> list[Any]:
+    """What all columns would have with other values in place of those that the row repeats; nothing where that cannot be told."""
+    found = []
+    for label in row.values:
+        rendering = columns[label]
+        changes = {each.parameter: other_value(rendering.parameters.values.get(each.parameter), which) for each in row.drivers}
+        if MISSING in changes.values():
+            return []
+        value = Overlay(rendering, changes, Meter()).property(row.address, str(row.at[label][0]))
+        value = value_at(value, row.at[label][1:], MISSING) if value is not MISSING and value is not UNKNOWN else MISSING
+        if value is MISSING or value is UNKNOWN or deep_marks(value)[2]:
+            return []  # with that, it is not there, or cannot be computed
+        found.append(value)
+    return found
+
+
+def attempt(chance: random.Random) -> str:
+    """One project."""
+    project = made(chance)()
+    renderings = project.views(project.environments)
+    columns = {each.label: each for each in renderings}
+    echoes = [row for row in compare(renderings).rows if row.echo and row.kind == "property"]
+    tried = 0
+    for row in echoes:
+        one, two = (texts_with(row, columns, which) for which in (0, 1))
+        for found in (one, two):
+            assert all(same(each, found[0]) for each in found), (row, found)
+        if one and two:
+            assert not same(one[0], two[0]), (row, one, two)
+            tried += 1
+    return "clean" if tried else "unusable"

@@ -1,0 +1,137 @@
+"""Echoes: rows that only repeat a parameter in a text, and how they are folded."""
+
+import json
+import re
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from jovial_scaffold.core.comparing.matrix import Comparison, Row
+from jovial_scaffold.reports.machine import compare_document, json_text
+from jovial_scaffold.reports.matrix import folded, matrix_report, matrix_text
+from jovial_scaffold.reports.terminal import Style
+from tests.support import in_memory, load_cases, valid_json
+
+_HEAD = """template: A line
+parameters:
+  setting: {type: string, description: Which world this is}
+  owner: {type: string, description: Who answers for it}
+  copies: {type: integer, description: Machines}
+  range: {type: string, format: cidr, description: All addresses}
+  place: {type: object, properties: {zone: {type: string}}, required: [zone], description: Where it stands}
+let:
+  prefix: alp-${setting}
+  sizes: {dusk: xs, dawn: l}
+  tier: "${setting == 'dusk' ? 'low' : 'high'}"
+resources:
+  net (fulmar.network): {name: net, range: 10.0.0.0/16}
+"""
+_VALUES = {
+    "dusk": {"setting": "dusk", "owner": "ada", "copies": 1, "range": "10.1.0.0/16", "place": {"zone": "low"}},
+    "dawn": {"setting": "dawn", "owner": "eve-2", "copies": 2, "range": "10.2.0.0/16", "place": {"zone": "high"}},
+}
+
+
+def compared(resources: str, values: dict[str, dict[str, Any]] = _VALUES) -> Comparison:
+    """Two environments of a template with such resources."""
+    environments = {name: {"parameters": [f"{name}.json"]} for name in values}
+    project = {"project": "p", "template": "t.yaml", "catalogs": ["fulmar"], "environments": environments}
+    files = {f"{name}.json": json.dumps(each) for name, each in values.items()}
+    return in_memory({"jovial.yaml": json.dumps(project), "t.yaml": _HEAD + resources, **files}).compare()
+
+
+def row_of(comparison: Comparison, address: str, property: str) -> Row:
+    """One of its rows."""
+    return next(row for row in comparison.rows if row.address == address and row.pointer == (property,))
+
+
+@pytest.mark.parametrize("case", load_cases("echoes.yaml"))
+def test_what_is_an_echo(case: dict[str, str]) -> None:
+    comparison = compared(f"  pool (fulmar.queue): {{name: {json.dumps(case['text'])}}}\noutputs: {{told: {json.dumps(case['text'])}}}\n")
+    assert row_of(comparison, "pool", "name").echo == case.get("echo", "")
+    assert next(row for row in comparison.rows if row.kind == "output").echo == case.get("echo", "")
+
+
+def test_numbers_switches_and_what_is_only_in_some_columns_are_none() -> None:
+    comparison = compared(
+        "  pool (fulmar.machine_group): {name: pool, image: base, size: s, copies: '${copies}', subnets: [a]}\n"
+        "  late (fulmar.queue): {name: '${setting}', failed_to: \"${?setting == 'dawn' ? optional.of(owner) : optional.none()}\"}\n"
+    )
+    assert row_of(comparison, "pool", "copies").echo == ""
+    assert row_of(comparison, "late", "failed_to").echo == ""
+    assert row_of(comparison, "late", "name").echo == "‹setting›"
+
+
+def test_behind_a_condition_that_hangs_on_the_same() -> None:
+    comparison = compared("  late (fulmar.queue): {$when: setting != 'noon', name: 'alp-${setting}'}\n")
+    assert row_of(comparison, "late", "name").echo == "alp-‹setting›"
+
+
+def test_secrets_are_none_and_show_nothing() -> None:
+    values = {name: {**each, "word": f"much-too-secret-{name}"} for name, each in _VALUES.items()}
+    resources = (
+        "  safe (fulmar.machine_group):\n"
+        "    {name: 'a-${setting}', image: base, size: s, copies: 1, operator_password: '${setting}-${word}', settings: {WORD: '${word}'}}\n"
+    )
+    head = _HEAD.replace("let:", "  word: {type: string, writeOnly: true, description: For the desk}\nlet:")
+    environments = {name: {"parameters": [f"{name}.json"]} for name in values}
+    project = {"project": "p", "template": "t.yaml", "catalogs": ["fulmar"], "environments": environments}
+    files = {f"{name}.json": json.dumps(each) for name, each in values.items()}
+    comparison = in_memory({"jovial.yaml": json.dumps(project), "t.yaml": head + resources, **files}).compare()
+    assert {row.pointer[0]: row.echo for row in comparison.rows if row.echo} == {"name": "a-‹setting›"}
+    assert "much-too" not in repr([row.echo for row in comparison.rows]) + matrix_text(comparison, Style(False, 100), False)
+
+
+_LOOP = """  belt (fulmar.queue):
+    $per: {letter: "['a', 'b', 'c', 'd']"}
+    name: ${setting}-belt-${letter}
+    tags: {owner: "${owner}", setting: "${setting}"}
+    wait_hours: "${copies * 24}"
+  one (fulmar.subnet): {name: "${setting}-one", network: "${net.id}", range: "${carve(range, 24, 1)}", zone: low}
+  two (fulmar.subnet): {name: "${setting}-two", network: "${net.id}", range: "${carve(range, 24, 2)}", zone: low}
+"""
+
+
+def test_they_are_folded_by_what_they_have_in_common_and_counted() -> None:
+    comparison = compared(_LOOP)
+    folds = folded(comparison.rows)
+    assert [(len(each.rows), each.label, each.pattern) for each in folds] == [
+        (6, "name", "‹setting›-…"),
+        (4, "tags/owner", "‹owner›"),
+        (4, "tags/setting", "‹setting›"),
+        (2, "range", "‹carve(range, 24, …)›"),
+    ]
+    assert sum(len(each.rows) for each in folds) == sum(bool(row.echo) for row in comparison.rows)
+    text = matrix_text(comparison, Style(False, 100), False)
+    assert "belt/a   wait_hours" in text.replace("  belt", "belt") and "and belt/b, belt/c, belt/d" in text
+    assert re.search(r"4  tags/owner +‹owner›  ada · eve-2", text) and "(2 by echoes only)" in text
+    unfolded = matrix_text(comparison, Style(False, 100), False, echoes=True)
+    assert "Echoes" not in unfolded and len(unfolded.splitlines()) > len(text.splitlines())
+    assert all(name in unfolded for name in ("dusk-belt-d", "10.2.2.0/24"))
+
+
+def test_few_are_not_folded() -> None:
+    comparison = compared('  one (fulmar.queue): {name: "${setting}-one", tags: {owner: "${owner}"}}\n')
+    assert folded(comparison.rows) == [] and "dusk-one" in matrix_text(comparison, Style(False, 100), False)
+
+
+def test_reports_fold_them_too_and_json_says_what_they_repeat() -> None:
+    comparison = compared(_LOOP)
+    titles = [table.title for table in matrix_report(comparison).tables]
+    assert titles == ["Differences", "Echoes", "What drives the differences"]
+    assert [table.title for table in matrix_report(comparison, echoes=True).tables] == ["Differences", "What drives the differences"]
+    rows = valid_json("compare", json_text(compare_document(comparison)))["rows"]
+    assert {row.get("echo") for row in rows if row["label"] == "tags/owner"} == {"‹owner›"}
+    assert all("echo" not in row for row in rows if row["label"] == "wait_hours")
+
+
+def test_lines_of_documents(tmp_path: Path) -> None:
+    environments = {name: {"parameters": [f"{name}.json"]} for name in _VALUES}
+    project = {"project": "p", "template": "t.yaml", "catalogs": ["fulmar"], "environments": environments}
+    files = {f"{name}.json": json.dumps(each) for name, each in _VALUES.items()}
+    document = "documents:\n  start: {from: start.sh, to: '${setting}/start.sh'}\n"
+    text = "export RANGE=${range}\nexport COPIES=${copies}\nexport TIER=${tier}\n"
+    comparison = in_memory({"jovial.yaml": json.dumps(project), "t.yaml": _HEAD + document, "start.sh": text, **files}).compare()
+    found = {row.pointer[0]: row.echo for row in comparison.rows if row.kind == "document"}
+    assert found == {"to": "‹setting›/start.sh", 1: "export RANGE=‹range›", 2: "", 3: ""}
