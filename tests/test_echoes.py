@@ -38,7 +38,7 @@ def compared(resources: str, values: dict[str, dict[str, Any]] = _VALUES) -> Com
     environments = {name: {"parameters": [f"{name}.json"]} for name in values}
     project = {"project": "p", "template": "t.yaml", "catalogs": ["fulmar"], "environments": environments}
     files = {f"{name}.json": json.dumps(each) for name, each in values.items()}
-    return in_memory({"jovial.yaml": json.dumps(project), "t.yaml": _HEAD + resources, **files}).compare()
+    return in_memory({"jovial.yaml": json.dumps(project), "t.yaml": _HEAD + resources, **files}).compare(echoes=True)
 
 
 def row_of(comparison: Comparison, address: str, property: str) -> Row:
@@ -78,7 +78,7 @@ def test_secrets_are_none_and_show_nothing() -> None:
     environments = {name: {"parameters": [f"{name}.json"]} for name in values}
     project = {"project": "p", "template": "t.yaml", "catalogs": ["fulmar"], "environments": environments}
     files = {f"{name}.json": json.dumps(each) for name, each in values.items()}
-    comparison = in_memory({"jovial.yaml": json.dumps(project), "t.yaml": head + resources, **files}).compare()
+    comparison = in_memory({"jovial.yaml": json.dumps(project), "t.yaml": head + resources, **files}).compare(echoes=True)
     assert {row.pointer[0]: row.echo for row in comparison.rows if row.echo} == {"name": "a-‹setting›"}
     assert "much-too" not in repr([row.echo for row in comparison.rows]) + matrix_text(comparison, Style(False, 100), False)
 
@@ -132,6 +132,6 @@ def test_lines_of_documents(tmp_path: Path) -> None:
     files = {f"{name}.json": json.dumps(each) for name, each in _VALUES.items()}
     document = "documents:\n  start: {from: start.sh, to: '${setting}/start.sh'}\n"
     text = "export RANGE=${range}\nexport COPIES=${copies}\nexport TIER=${tier}\n"
-    comparison = in_memory({"jovial.yaml": json.dumps(project), "t.yaml": _HEAD + document, "start.sh": text, **files}).compare()
+    comparison = in_memory({"jovial.yaml": json.dumps(project), "t.yaml": _HEAD + document, "start.sh": text, **files}).compare(echoes=True)
     found = {row.pointer[0]: row.echo for row in comparison.rows if row.kind == "document"}
     assert found == {"to": "‹setting›/start.sh", 1: "export RANGE=‹range›", 2: "", 3: ""}

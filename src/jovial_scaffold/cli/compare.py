@@ -89,7 +89,7 @@ def command(
         loaded = load(project, with_values, with_file, at_most=at_most)
         views = () if files else loaded.in_order(chosen, baseline)
         renderings = loaded.files(list(chosen)) if files else loaded.views(views)
-        comparison = compare(renderings, everything, only or (), ignore or ())
+        comparison = compare(renderings, everything, only or (), ignore or (), echoes=_wants_echoes(format, drivers, totals))
         wrong = _errors_of_files(loaded, comparison) if files else errors_of(loaded, views)
     except ProjectError as error:
         raise typer.Exit(unusable(error)) from None
@@ -107,6 +107,11 @@ def command(
         _written(comparison, format, everything, grouping, most, drivers, totals, echoes or everything, [*all_of(wrong), *judged], out), out
     )
     raise typer.Exit(_ended(loaded, comparison, judged, wrong, format, differences_code))
+
+
+def _wants_echoes(format: PatchFormat, drivers: bool, totals: bool) -> bool:
+    """Whether the result tells echoes from other rows."""
+    return format is PatchFormat.json or not (drivers or totals or format is PatchFormat.patch)
 
 
 def _ended(

@@ -81,7 +81,7 @@ def _walk(folder: Path, project: Project) -> None:
     _heading("jovial check: is anything wrong?")
     _check(project)
     _heading("jovial compare: what differs between the environments, and why?")
-    sys.stdout.write(matrix_text(project.compare(only="gates/*"), style_for(sys.stdout, os.environ), everything=False))
+    sys.stdout.write(matrix_text(project.compare(only="gates/*", echoes=True), style_for(sys.stdout, os.environ), everything=False))
     print()
     _say("These are the rows of the ticket gates only. Each names the parameters that drive it, and the lines that set them.")
     _heading("What to try next")

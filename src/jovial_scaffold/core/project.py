@@ -453,14 +453,16 @@ class Project:
         everything: bool = False,
         only: str | Sequence[str] = (),
         ignore: Sequence[str] = (),
+        echoes: bool = False,
     ) -> "Comparison":
         """Environments, or views of them such as `live?copies=4` and `live@HEAD~3`, side by side; the baseline comes first.
 
-        `only` and `ignore` are patterns over addresses, or over `address:property` where they hold a colon.
+        `only` and `ignore` are patterns over addresses, or over `address:property` where they hold a colon. With `echoes`, rows that only
+        repeat parameters say so.
         """
         from jovial_scaffold.core.comparing.matrix import compare
 
-        return compare(self.views(self.in_order(environments, baseline)), everything, only, ignore)
+        return compare(self.views(self.in_order(environments, baseline)), everything, only, ignore, echoes)
 
     def in_order(self, environments: Iterable[str] = (), baseline: str | None = None) -> tuple[str, ...]:
         """Some views, or all environments, each once, with the baseline before the others."""

@@ -70,6 +70,14 @@ class Drivers:
             self._tracers[scope] = Tracer(scope, self._kept)
         return self._tracers[scope]
 
+    def inputs_of(self, column: int, address: str, name: str) -> frozenset[str]:
+        """What a property may be computed from in a column, and there being the resource."""
+        return self._behind[column].property(address, name)
+
+    def differs(self, name: str) -> bool:
+        """Whether an input, or the context as a whole, is not the same in all columns."""
+        return self._trials.differs(name)
+
     def of_property(self, addresses: Mapping[int, str], leaf: Leaf) -> tuple[Driver, ...]:
         """Behind a part of a property; `addresses` is where each column has the resource."""
         values = leaf.values

@@ -4,20 +4,24 @@ Whether a row is one is no question of likeness. Its value is evaluated once mor
 for a property that only the cloud sets; what is left is the same expression in all columns, and does nothing but copy, join and rewrite text.
 """
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import Any
 
 from jovial_scaffold.core import marks
+from jovial_scaffold.core.comparing.aligning import Leaf
 from jovial_scaffold.core.comparing.driving import Driver, Drivers
 from jovial_scaffold.core.comparing.trials import value_of
 from jovial_scaffold.core.expressions.errors import EvaluationError, SyntaxProblem
 from jovial_scaffold.core.expressions.parser import parse
 from jovial_scaffold.core.expressions.pending import Pending, comparable, holds_secret, people_text, shown
+from jovial_scaffold.core.expressions.placeholders import Joined
+from jovial_scaffold.core.expressions.shapes import Shape
 from jovial_scaffold.core.expressions.syntax import Call, ListLiteral, Literal, Name, Node, Operation, Select, children
 from jovial_scaffold.core.rendering.computing import Site
 from jovial_scaffold.core.rendering.instances import Instance
 from jovial_scaffold.core.rendering.overlays import CONTEXT, MISSING, Overlay, trial_meter
 from jovial_scaffold.core.rendering.rendering import Evaluated
+from jovial_scaffold.core.rendering.shapes import Constants, Text
 from jovial_scaffold.core.templates.model import Dynamic
 from jovial_scaffold.core.text.source import Pointer, value_at
 
@@ -34,15 +38,64 @@ class Echoes:
         self._meter = trial_meter(renderings[0]) if renderings else None
         self._overlays: dict[tuple[int, tuple[str, ...]], Overlay] = {}
         self._copying: dict[str, bool] = {}
+        self._may_copy: dict[Shape, bool] = {}
+        self._known: dict[tuple[object, tuple[str, ...]], str] = {}  # what rows repeat that are written alike
+        self._within: dict[tuple[object, tuple[str, ...]], str] = {}  # the same between the words around it, which may differ
 
-    def of_property(
-        self, addresses: Mapping[int, str], at: Mapping[int, Pointer], values: Mapping[int, Any], drivers: Iterable[Driver]
-    ) -> str:
+    def of_property(self, addresses: Mapping[int, str], leaf: Leaf, drivers: Iterable[Driver]) -> str:
         """What a part of a property repeats, for people; nothing where it is no echo. `addresses` is where each column has the resource."""
-        names = self._names(drivers, values.values())
-        if not names or values.keys() != addresses.keys():
+        names = self._names(drivers, leaf.values.values())
+        if not names or leaf.values.keys() != addresses.keys():
             return ""
-        return self._pattern(names, {column: self._property(column, names, addresses[column], at[column]) for column in values})
+        if leaf.text is None:
+            return self._of_property(names, addresses, leaf, None)
+        key = (leaf.text, names)
+        if key in self._known:
+            return self._known[key]
+        written = self._text(addresses, leaf)
+        if written is not None and key in self._within:
+            before, behind = _around(*written[:2])
+            return f"{before}{self._within[key]}{behind}"
+        found = self._of_property(names, addresses, leaf, written)
+        if not found or not _is_joined(leaf.text):
+            self._known[key] = found
+        elif written is not None:
+            before, behind = _around(*written[:2])
+            self._within[key] = found[len(before) : len(found) - len(behind)]
+        return found
+
+    def _text(self, addresses: Mapping[int, str], leaf: Leaf) -> tuple[Text, Constants, Instance] | None:
+        """How what a single resource computes is written, with the constants of that."""
+        column, address = next(iter(addresses.items()))
+        instance = self._renderings[column].resources[address].instance
+        if leaf.computed is None or instance.computed is None:
+            return None
+        code, _, constants = instance.computed
+        return code.texts[leaf.computed], constants, instance
+
+    def _of_property(
+        self, names: tuple[str, ...], addresses: Mapping[int, str], leaf: Leaf, written: tuple[Text, Constants, Instance] | None
+    ) -> str:
+        columns = [*leaf.values]
+        if written is None:
+            inputs = self._drivers.inputs_of(columns[0], addresses[columns[0]], str(leaf.label[0]))
+        else:
+            text, constants, instance = written
+            if not all(self._may_be_copied(each) for each in text.shapes if isinstance(each, Shape)):
+                return ""
+            inputs = instance.scope.plan.inputs.of_names(text.names(constants))
+        if not self._differs(names, inputs):
+            columns = columns[:1]  # with marks for the parameters behind it, it is the same everywhere
+        found: dict[int, Any] = {}
+        for each in columns:
+            found[each] = self._property(each, names, addresses[each], leaf.at[each])
+            if type(found[each]) is not Pending:
+                return ""
+        return self._pattern(names, found)
+
+    def _differs(self, names: tuple[str, ...], inputs: Iterable[str]) -> bool:
+        """Whether something else that a value may be computed from is not the same in all columns."""
+        return any(self._drivers.differs(each) for each in inputs if each not in names)
 
     def of_output(self, name: str, at: Mapping[int, Pointer], values: Mapping[int, Any], drivers: Iterable[Driver]) -> str:
         """The same of an output, or of a part of one."""
@@ -115,6 +168,8 @@ class Echoes:
         if instance.scope.use is not None:
             return value_at(overlay.property(instance.address, str(at[0])), at[1:], MISSING)
         leaf = self._drivers.tracer(instance.scope).leaf(instance, at)
+        if isinstance(leaf.compiled, Dynamic) and not all(self._may_be_copied(each.program.shape) for each in leaf.compiled.formulas()):
+            return MISSING
         value = overlay.value(leaf.compiled) if not leaf.variables else overlay.scope.computer.value(leaf.compiled, leaf.variables, Site())
         return value_at(value, leaf.rest, MISSING)
 
@@ -127,6 +182,12 @@ class Echoes:
             return ""
         return people_text(first)
 
+    def _may_be_copied(self, shape: Shape) -> bool:
+        """Whether an expression does nothing else by itself, whatever it reads."""
+        if shape not in self._may_copy:
+            self._may_copy[shape] = _only_copies(shape.node, lambda name: True)
+        return self._may_copy[shape]
+
     def _copies(self, pending: Pending, names: tuple[str, ...], told: str) -> bool:
         """Whether nothing is done but to copy, join and rewrite text."""
         if told not in self._copying:
@@ -138,33 +199,51 @@ class Echoes:
         if not any(name in piece.origins for name in names):
             return True  # what the cloud will say is the same in all columns
         try:
-            waiting: list[Node] = [parse(shown(piece.segments))]
+            node = parse(shown(piece.segments))
         except SyntaxProblem:  # longer than an expression may be
             return False
-        while waiting:
-            node = waiting.pop()
-            if isinstance(node, Operation):
-                if node.operator != "+" or not self._joins(node, names):
-                    return False
-            elif isinstance(node, Call):
-                if node.function not in _REWRITING:
-                    return False
-            elif not isinstance(node, ListLiteral | Literal | Name | Select):
-                return False
-            waiting += children(node)
-        return True
+        return _only_copies(node, lambda name: name in names and all(type(value_of(each, name, ())) is str for each in self._renderings))
 
-    def _joins(self, node: Operation, names: tuple[str, ...]) -> bool:
-        """Whether what is added are texts."""
-        waiting: list[Node] = [*node.operands]
-        while waiting:
-            operand = waiting.pop()
-            if isinstance(operand, Operation) and operand.operator == "+":
-                waiting += operand.operands
-            elif isinstance(operand, Literal):
-                return type(operand.value) is str
-            elif isinstance(operand, Call):
-                return True  # all of them give texts
-            elif isinstance(operand, Name) and operand.name in names:
-                return all(type(value_of(each, operand.name, ())) is str for each in self._renderings)
-        return False
+
+def _around(text: Text, constants: Constants) -> tuple[str, str]:
+    """The words before and behind what is computed."""
+    before, behind = constants[text.begins : text.first], constants[text.last : text.ends]
+    return marks.unmarked("".join(before)), marks.unmarked("".join(behind))
+
+
+def _is_joined(text: tuple[object, ...]) -> bool:
+    """Whether words stand around what rows have in common."""
+    return any(each is Joined or (type(each) is tuple and _is_joined(each)) for each in text)
+
+
+def _only_copies(whole: Node, is_text: Callable[[str], bool]) -> bool:
+    """Whether an expression only copies, joins and rewrites; `is_text` says of a name that it holds text."""
+    waiting = [whole]
+    while waiting:
+        node = waiting.pop()
+        if isinstance(node, Operation):
+            if node.operator != "+" or not _joins(node, is_text):
+                return False
+        elif isinstance(node, Call):
+            if node.function not in _REWRITING:
+                return False
+        elif not isinstance(node, ListLiteral | Literal | Name | Select):
+            return False
+        waiting += children(node)
+    return True
+
+
+def _joins(node: Operation, is_text: Callable[[str], bool]) -> bool:
+    """Whether what is added are texts: one that surely is says so of all."""
+    waiting: list[Node] = [*node.operands]
+    while waiting:
+        operand = waiting.pop()
+        if isinstance(operand, Operation) and operand.operator == "+":
+            waiting += operand.operands
+        elif isinstance(operand, Literal):
+            return type(operand.value) is str
+        elif isinstance(operand, Call):
+            return True  # all of them give texts
+        elif isinstance(operand, Name) and is_text(operand.name):
+            return True
+    return False

@@ -84,16 +84,21 @@ class Comparison:
 
 
 def compare(
-    renderings: Sequence[Evaluated], everything: bool = False, only: str | Sequence[str] = (), ignore: Sequence[str] = ()
+    renderings: Sequence[Evaluated],
+    everything: bool = False,
+    only: str | Sequence[str] = (),
+    ignore: Sequence[str] = (),
+    echoes: bool = False,
 ) -> Comparison:
-    """The rows of some renderings, in the order in which they are given; the first is the baseline.
+    """The rows of some renderings, in the order in which they are given; the first is the baseline. Which of them are `echoes` is looked for
+    only where that is asked.
 
     `only` and `ignore` are patterns of `*` and `?` over addresses, or over `address:property` where they hold a colon.
     """
     chosen = _Chosen((only,) if isinstance(only, str) else only, ignore)
     drivers = Drivers(renderings)
-    echoes = Echoes(renderings, drivers)
-    resources = _Resources(renderings, drivers, echoes, everything)
+    found_echoes = Echoes(renderings, drivers) if echoes else None
+    resources = _Resources(renderings, drivers, found_echoes, everything)
     rows: list[Row] = []
     differing = compared = 0
     for address in resources.addresses:
@@ -108,8 +113,10 @@ def compare(
         if any(row.counted for row in found):
             differing += 1
         rows += found
-    rows += [row for row in _output_rows(renderings, drivers, echoes, everything) if chosen.address(row.address) and chosen.row(row)]
-    rows += [row for row in _document_rows(renderings, drivers, echoes, everything) if chosen.address(row.address) and chosen.row(row)]
+    rows += [row for row in _output_rows(renderings, drivers, found_echoes, everything) if chosen.address(row.address) and chosen.row(row)]
+    rows += [
+        row for row in _document_rows(renderings, drivers, found_echoes, everything) if chosen.address(row.address) and chosen.row(row)
+    ]
     labels = tuple(each.label for each in renderings)
     findings = (_untried(drivers.untried),) if drivers.untried else ()
     return Comparison(labels, tuple(rows), compared, differing, tuple(each.finished() for each in renderings), chosen.address, findings)
@@ -175,7 +182,7 @@ def _names(renderings: Sequence[Evaluated]) -> list[dict[str, str]]:
 class _Resources:
     """The rows of resources in some columns."""
 
-    def __init__(self, renderings: Sequence[Evaluated], drivers: Drivers, echoes: Echoes, everything: bool) -> None:
+    def __init__(self, renderings: Sequence[Evaluated], drivers: Drivers, echoes: Echoes | None, everything: bool) -> None:
         self._renderings = renderings
         self._drivers = drivers
         self._echoes = echoes
@@ -224,7 +231,7 @@ class _Resources:
             drivers = self._drivers.of_property(own, leaf) if leaf.differs else ()
             values = _by_label(labels, leaf.values)
             at = self._places(leaf)
-            echo = self._echoes.of_property(own, leaf.at, leaf.values, drivers) if drivers else ""
+            echo = self._echoes.of_property(own, leaf, drivers) if drivers and self._echoes is not None else ""
             yield Row("property", address, kind, leaf.label, values, (*without, *missing), leaf.differs, drivers, at, module, echo)
 
     def _places(self, leaf: Leaf) -> Mapping[str, Pointer]:
@@ -261,7 +268,7 @@ def module_of(resource: EvaluatedResource) -> str:
     return use.resource.type_text if use is not None else ""
 
 
-def _output_rows(renderings: Sequence[Evaluated], drivers: Drivers, echoes: Echoes, everything: bool) -> Iterator[Row]:
+def _output_rows(renderings: Sequence[Evaluated], drivers: Drivers, echoes: Echoes | None, everything: bool) -> Iterator[Row]:
     labels = [rendering.label for rendering in renderings]
     for name in sorted({name for rendering in renderings for name in rendering.outputs}):
         values = {column: each.outputs[name] for column, each in enumerate(renderings) if name in each.outputs}
@@ -271,11 +278,11 @@ def _output_rows(renderings: Sequence[Evaluated], drivers: Drivers, echoes: Echo
             found = _by_label(labels, leaf.values)
             behind = drivers.of_output(name, leaf.label, leaf.values, leaf.at) if leaf.differs else ()
             at = _by_label(labels, leaf.at)
-            echo = echoes.of_output(name, leaf.at, leaf.values, behind) if behind and not absent else ""
+            echo = echoes.of_output(name, leaf.at, leaf.values, behind) if echoes is not None and behind and not absent else ""
             yield Row("output", address, "output", leaf.label, found, absent, leaf.differs, behind, at, echo=echo)
 
 
-def _document_rows(renderings: Sequence[Evaluated], drivers: Drivers, echoes: Echoes, everything: bool) -> Iterator[Row]:
+def _document_rows(renderings: Sequence[Evaluated], drivers: Drivers, echoes: Echoes | None, everything: bool) -> Iterator[Row]:
     labels = [rendering.label for rendering in renderings]
     for name in sorted({name for rendering in renderings for name in rendering.documents}):
         there = {column: each.documents[name] for column, each in enumerate(renderings) if name in each.documents}
@@ -288,7 +295,7 @@ def _document_rows(renderings: Sequence[Evaluated], drivers: Drivers, echoes: Ec
         moved = len(set(targets.values())) > 1
         if moved or (everything and any(targets.values())):
             behind = drivers.of_document(name, None, dict(by_column)) if moved else ()
-            echo = echoes.of_target(name, there, behind) if behind else ""
+            echo = echoes.of_target(name, there, behind) if echoes is not None and behind else ""
             yield Row("document", name, "document", ("to",), targets, missing, moved, behind, echo=echo)
         if not everything and len({each.compared for each in there.values()}) == 1:
             continue
@@ -305,7 +312,7 @@ def _document_rows(renderings: Sequence[Evaluated], drivers: Drivers, echoes: Ec
                 without = tuple(labels[column] for column in there if column not in row)
                 behind = drivers.of_document(name, row, dict(zip(row, told_apart, strict=True))) if differs else ()
                 at: dict[str, Pointer] = {labels[column]: (position + 1,) for column, position in row.items()}
-                echo = echoes.of_line(name, row, behind) if behind and not without else ""
+                echo = echoes.of_line(name, row, behind) if echoes is not None and behind and not without else ""
                 yield Row("document", name, "document", (number,), values, (*without, *missing), differs, behind, at, echo=echo)
 
 

@@ -68,6 +68,12 @@ class Trials:
             )
         return self._kept_items[resource]
 
+    def differs(self, name: str) -> bool:
+        """Whether an input, or the context as a whole, is not the same in all columns."""
+        if name == CONTEXT_NAME:
+            return any(len(set(self._sort(CONTEXT + each))) > 1 for rendering in self._renderings for each in rendering.context)
+        return len(set(self._sort(name))) > 1
+
     def _sort(self, name: str) -> list[int]:
         """For each column, the first column that has the same value of an input."""
         if name not in self._sorts:
