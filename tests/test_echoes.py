@@ -24,6 +24,9 @@ let:
   prefix: alp-${setting}
   sizes: {dusk: xs, dawn: l}
   tier: "${setting == 'dusk' ? 'low' : 'high'}"
+functions:
+  named: {takes: {what: {type: string}, world: {type: string}}, gives: {type: string}, is: "'alp-' + world + '-' + what"}
+  chosen: {takes: {what: {type: string}, world: {type: string}}, gives: {type: string}, is: "world == 'dusk' ? what : world"}
 resources:
   net (fulmar.network): {name: net, range: 10.0.0.0/16}
 """

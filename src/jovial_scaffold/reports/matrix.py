@@ -128,6 +128,10 @@ class _Layout:
         spare = room - sum(min(each, least) for each in wanted) - _GAP
         self.drivers = min(drivers, spare) if spare >= min(drivers, _LEAST_VALUE) else 0
         self.values = _shared(wanted, room - self.drivers)
+        # What is left over goes to the lists of what only some columns have.
+        spare = room - sum(self.values) - (self.drivers + _GAP if self.drivers else 0)
+        longest = max((sum(map(cells, names)) + 2 * len(names) for names in _together(comparison.rows)), default=0)
+        self.labels += max(0, min(spare, longest - (self.labels - self.heads - _GAP)))
 
 
 def _shared(wanted: list[int], room: int) -> list[int]:
@@ -188,15 +192,22 @@ def _driver_names(row: Row) -> str:
 
 def _presence(rows: Sequence[Row], comparison: Comparison, layout: _Layout, style: Style) -> Iterator[str]:
     """What only some columns have: together what the same ones have, for the same reasons."""
-    alike: dict[tuple[tuple[str, ...], str], list[Row]] = {}
+    present = [row for row in rows if row.kind == "presence"]
+    for names in _together(present):
+        width = layout.labels - layout.heads - _GAP
+        first, *more = wrapped(", ".join(names), width, "")
+        row = next(row for row in present if visible(row.address) == names[0])
+        yield _columns(_PRESENT, first, row, comparison, layout, style)
+        yield from (f"{' ' * (layout.heads + _GAP)}{each}" for each in more)
+
+
+def _together(rows: Sequence[Row]) -> list[list[str]]:
+    """The addresses of what only some columns have, those together that the same ones have for the same reasons."""
+    alike: dict[tuple[tuple[str, ...], str], list[str]] = {}
     for row in rows:
         if row.kind == "presence":
-            alike.setdefault((tuple(row.values), _driver_names(row)), []).append(row)
-    for found in alike.values():
-        width = layout.labels - layout.heads - _GAP
-        first, *more = wrapped(", ".join(f"`{visible(row.address)}`" for row in found).replace("`", ""), width, "")
-        yield _columns(_PRESENT, first, found[0], comparison, layout, style)
-        yield from (f"{' ' * (layout.heads + _GAP)}{each}" for each in more)
+            alike.setdefault((tuple(row.values), _driver_names(row)), []).append(visible(row.address))
+    return list(alike.values())
 
 
 def _alike(rows: Sequence[Row]) -> list[list[list[Row]]]:
@@ -230,7 +241,7 @@ def _columns(head: str, label: str, row: Row, comparison: Comparison, layout: _L
         columns.append(style.paint(_role(row, name, comparison), text) + " " * (width - cells(text) + _GAP))
     drivers = cut_within(_driver_names(row), layout.drivers) if layout.drivers else ""
     room = layout.labels - layout.heads - _GAP
-    return f"{named}{padded(cut(label, room), room + _GAP)}{''.join(columns)}{style.paint('driver', drivers)}".rstrip()
+    return f"{named}{padded(cut_within(label, room), room + _GAP)}{''.join(columns)}{style.paint('driver', drivers)}".rstrip()
 
 
 def _document_line(row: Row, head: str, comparison: Comparison, layout: _Layout, style: Style) -> Iterator[str]:

@@ -183,9 +183,9 @@ class Echoes:
         return people_text(first)
 
     def _may_be_copied(self, shape: Shape) -> bool:
-        """Whether an expression does nothing else by itself, whatever it reads."""
+        """Whether an expression does nothing else by itself, whatever it reads, and whatever is called."""
         if shape not in self._may_copy:
-            self._may_copy[shape] = _only_copies(shape.node, lambda name: True)
+            self._may_copy[shape] = _only_copies(shape.node, lambda name: True, False)
         return self._may_copy[shape]
 
     def _copies(self, pending: Pending, names: tuple[str, ...], told: str) -> bool:
@@ -216,7 +216,7 @@ def _is_joined(text: tuple[object, ...]) -> bool:
     return any(each is Joined or (type(each) is tuple and _is_joined(each)) for each in text)
 
 
-def _only_copies(whole: Node, is_text: Callable[[str], bool]) -> bool:
+def _only_copies(whole: Node, is_text: Callable[[str], bool], judges_calls: bool = True) -> bool:
     """Whether an expression only copies, joins and rewrites; `is_text` says of a name that it holds text."""
     waiting = [whole]
     while waiting:
@@ -225,7 +225,7 @@ def _only_copies(whole: Node, is_text: Callable[[str], bool]) -> bool:
             if node.operator != "+" or not _joins(node, is_text):
                 return False
         elif isinstance(node, Call):
-            if node.function not in _REWRITING:
+            if judges_calls and node.function not in _REWRITING:
                 return False
         elif not isinstance(node, ListLiteral | Literal | Name | Select):
             return False
