@@ -1,6 +1,6 @@
 """Effects as text, as a report for Markdown, CSV and HTML, and as JSON."""
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from typing import Any
 
 from jovial_scaffold.core import marks
@@ -8,6 +8,7 @@ from jovial_scaffold.core.comparing.effects import EFFECTS, Change, Effect, Effe
 from jovial_scaffold.core.expressions.marked import to_json
 from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.text.source import pointer_text
+from jovial_scaffold.reports.folding import addresses_text, in_common
 from jovial_scaffold.reports.machine import finding_entry
 from jovial_scaffold.reports.rendering import cell, cell_beside
 from jovial_scaffold.reports.tables import Report, Table
@@ -45,9 +46,9 @@ def _lines(project: str, result: Effects, style: Style, others: bool, findings: 
     shown = [each for effect in _ORDER for each in result.effects if each.effect == effect]
     if shown:
         width = max(len(each.effect) for each in shown)
-        for each in shown:
+        for alike in together(shown):
             yield ""
-            yield from _effect(each, width, style)
+            yield from _effect(alike, width, style)
     run_only = [each for each in result.effects if each.effect == "unchanged" and any(not change.counted for change in each.changes)]
     unsure = [each for each in result.effects if each.effect == "unchanged" and any(not change.certain for change in each.changes)]
     for title, found in (("Only because of context.run, and not counted", run_only), ("May change: only the deployment knows", unsure)):
@@ -65,7 +66,7 @@ def _lines(project: str, result: Effects, style: Style, others: bool, findings: 
                 deeds.setdefault(step.deed, []).append(visible(step.address))
             for position, (deed, addresses) in enumerate(sorted(deeds.items())):
                 head = f"  {number if position == 0 else '':>3}  {deed.ljust(6)}  "
-                lines = wrapped(", ".join(addresses), style.width - len(head), "")
+                lines = wrapped(", ".join(addresses_text(addresses)), style.width - len(head), "")
                 for index, line in enumerate(lines):
                     yield f"{head if index == 0 else ' ' * len(head)}{line}"
     if others and result.snapshot.others:
@@ -91,21 +92,50 @@ def summary(result: Effects) -> str:
     return f"{listed(parts)}; {kept} unchanged{untouched}."
 
 
-def _effect(each: Effect, width: int, style: Style) -> Iterator[str]:
+def together(effects: Iterable[Effect]) -> list[list[Effect]]:
+    """Effects in their order, those together that happen to resources of one type in the same properties for the same reasons; what these were
+    and become may differ."""
+    found: dict[object, list[Effect]] = {}
+    for each in effects:
+        changes = tuple((_alike_pointer(change), change.effect, change.certain, bool(change.because)) for change in _shown(each))
+        key = (each.effect, each.type, each.keep, bool(each.formerly) and each.address, changes)
+        found.setdefault(key, []).append(each)
+    return list(found.values())
+
+
+def _shown(each: Effect) -> list[Change]:
+    return [change for change in each.changes if change.counted]
+
+
+def _alike_pointer(change: Change) -> object:
+    return change.pointer, change.was_set, change.will_be_set
+
+
+def _effect(alike: Sequence[Effect], width: int, style: Style) -> Iterator[str]:
+    each = alike[0]
     former = f"  formerly {visible(each.formerly)}" if each.formerly else ""
     keep = "  to be kept" if each.keep and each.effect in ("remove", "rebuild") else ""
-    role = _ROLES[each.effect]
-    yield f"{style.paint(role, padded(each.effect, width))}  {style.paint('strong', visible(each.address))}  {style.paint('place', each.type)}{style.paint('faint', former)}{style.paint('error', keep)}"
     indent = " " * (width + 2)
-    shown = [change for change in each.changes if change.counted]
+    head, *more = wrapped(", ".join(addresses_text(visible(effect.address) for effect in alike)), max(style.width - len(indent), 20), "")
+    last = f"{style.paint('place', each.type)}{style.paint('faint', former)}{style.paint('error', keep)}"
+    names = [style.paint("strong", line) for line in (head, *more)]
+    fits = len(indent) + cells((more or [head])[-1]) + 2 + cells(f"{each.type}{former}{keep}") <= style.width
+    yield from (
+        f"{style.paint(_ROLES[each.effect], padded(each.effect, width)) if number == 0 else ' ' * width}  {name}{f'  {last}' if fits and number == len(names) - 1 else ''}"
+        for number, name in enumerate(names)
+    )
+    if not fits:
+        yield f"{indent}{last}"
+    shown = _shown(each)
     labels = max((cells(_pointer(change)) for change in shown), default=0)
     labels = min(labels, max(12, style.width // 3))
-    for change in shown:
+    for number, change in enumerate(shown):
         why = "" if change.effect == "in_place" else change.effect
         if not change.certain:
             why = "may change"
         room = max(24, style.width - len(indent) - labels - 3)
-        yield f"{indent}{padded(cut(_pointer(change), labels), labels)}  {_change(change, style, room, why)}"
+        changes = [_shown(effect)[number] for effect in alike]
+        yield f"{indent}{padded(cut(_pointer(change), labels), labels)}  {_change(changes, style, room, why)}"
 
 
 def _pointer(change: Change) -> str:
@@ -120,19 +150,34 @@ def _values(change: Change) -> tuple[str, str]:
     return was, becomes
 
 
-def _change(change: Change, style: Style, room: int, why: str) -> str:
-    was, becomes = _values(change)
+def _change(changes: Sequence[Change], style: Style, room: int, why: str) -> str:
+    """What a property was and becomes; in several resources, what that has in common."""
+    change = changes[0]
+    pairs = [_values(each) for each in changes]
+    was, becomes = pairs[0]
+    if any(pair != pairs[0] for pair in pairs):
+        was, becomes = in_common([pair[0] for pair in pairs]), in_common([pair[1] for pair in pairs])
     space = room - cells(why) - 6
     half = max(8, space // 2)
     if cells(was) + cells(becomes) > space:
+        was, becomes = _around_difference(was, becomes, half) if "…" not in was else (was, becomes)
         was = cut(was, max(half, space - cells(becomes)))
         becomes = cut(becomes, max(half, space - cells(was)))
     role = {"rebuild": "error", "locked": "error", "restart": "warning"}.get(change.effect, "faint")
     if change.because:
         # What the cloud gives anew has no text yet: both sides would read the same.
-        return f"{style.paint('faint', 'anew, since')} {visible(change.because)} {style.paint('faint', 'is rebuilt')}{'   ' + style.paint(role, why) if why else ''}"
+        first = addresses_text(dict.fromkeys(visible(each.because) for each in changes))
+        are = "is rebuilt" if len(first) == 1 and "×" not in first[0] else "are rebuilt"
+        return f"{style.paint('faint', 'anew, since')} {cut(', '.join(first), half * 2)} {style.paint('faint', are)}{'   ' + style.paint(role, why) if why else ''}"
     arrow = style.paint("faint", "becomes")
     return f"{was} {arrow} {becomes}{'   ' + style.paint(role, why) if why else ''}"
+
+
+def _around_difference(was: str, becomes: str, width: int) -> tuple[str, str]:
+    """Two long texts from shortly before they begin to differ: cut there, they would read the same."""
+    same = next((at for at, pair in enumerate(zip(was, becomes, strict=False)) if pair[0] != pair[1]), min(len(was), len(becomes)))
+    skipped = same - width // 3
+    return (f"…{was[skipped:]}", f"…{becomes[skipped:]}") if skipped > 1 else (was, becomes)
 
 
 def _other(value: Any) -> str:

@@ -11,13 +11,13 @@ from jovial_scaffold.core.comparing.totals import Total
 from jovial_scaffold.core.records import replace, value_record
 from jovial_scaffold.core.regexes import regex
 from jovial_scaffold.core.text.source import pointer_text
+from jovial_scaffold.reports.folding import in_common
 from jovial_scaffold.reports.rendering import cell_beside
 from jovial_scaffold.reports.tables import Report, Table
 from jovial_scaffold.reports.terminal import Style, cells, cut, cut_within, padded, wrapped
 from jovial_scaffold.reports.words import counted, visible
 
 _GAP = 2
-_LONG = 24  # characters of a text in an expression that are shown
 _GAIN = 2  # lines that folding saves at least
 _PRESENT = "present"
 _DRIVING = "What drives the differences"
@@ -285,28 +285,12 @@ def _folds(rows: Sequence[Row]) -> list[Fold]:
         alike.setdefault((label, tuple(pieces[::2])), []).append((row, pieces[1::2]))
     found: dict[str, Fold] = {}
     for (label, fixed), held in alike.items():
-        slots = [_common([own[index] for _, own in held]) for index in range(len(fixed) - 1)]
+        slots = [in_common([own[index] for _, own in held]) for index in range(len(fixed) - 1)]
         pattern = "".join(part for pair in zip_longest(fixed, slots, fillvalue="") for part in pair)
         own = tuple(row for row, _ in held)
         before = found.get(pattern)
         found[pattern] = Fold(label, pattern, own) if before is None else Fold(f"{before.label}, {label}", pattern, (*before.rows, *own))
     return sorted(found.values(), key=lambda each: (-len(each.rows), each.label, each.pattern))
-
-
-def _common(texts: list[str]) -> str:
-    """What texts begin and end with, and a mark for what is between, where they differ."""
-    first = texts[0]
-    if all(each == first for each in texts):
-        return first if len(first) <= _LONG else f"{first[:_LONG]}…"
-    begins = _start(texts)
-    ends = _start([each[len(begins) :][::-1] for each in texts])[::-1]
-    return f"{begins[:_LONG]}…{ends[-_LONG:]}"
-
-
-def _start(texts: list[str]) -> str:
-    """What all of some texts begin with: the first and the last in order do."""
-    first, last = min(texts), max(texts)
-    return first[: next((at for at, pair in enumerate(zip(first, last, strict=False)) if pair[0] != pair[1]), min(len(first), len(last)))]
 
 
 def _values(rows: Sequence[Row], names: Sequence[str]) -> list[str]:

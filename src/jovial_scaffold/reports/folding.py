@@ -1,0 +1,34 @@
+"""What many things have in common, said once: texts that differ in the middle, and items of one loop."""
+
+from collections.abc import Iterable, Sequence
+
+_LONG = 24  # characters of what texts have in common that are shown
+FEW = 6  # items of a loop that are named one by one
+
+
+def in_common(texts: Sequence[str]) -> str:
+    """What texts begin and end with, and a mark for what is between, where they differ."""
+    first = texts[0]
+    if all(each == first for each in texts):
+        return first if len(first) <= _LONG else f"{first[:_LONG]}…"
+    begins = _start(texts)
+    ends = _start([each[len(begins) :][::-1] for each in texts])[::-1]
+    return f"{begins[:_LONG]}…{ends[-_LONG:]}"
+
+
+def _start(texts: Sequence[str]) -> str:
+    """What all of some texts begin with: the first and the last in order do."""
+    first, last = min(texts), max(texts)
+    return first[: next((at for at, pair in enumerate(zip(first, last, strict=False)) if pair[0] != pair[1]), min(len(first), len(last)))]
+
+
+def addresses_text(addresses: Iterable[str]) -> list[str]:
+    """Addresses; many items of one loop as one text with their count: `slips/… (×100)`."""
+    loops: dict[str, list[str]] = {}
+    for each in addresses:
+        name, slash, _ = each.rpartition("/")
+        loops.setdefault(f"{name}/" if slash else each, []).append(each)
+    found = []
+    for name, items in loops.items():
+        found += items if len(items) <= FEW else [f"{name}… (×{len(items):,})"]
+    return found
