@@ -206,7 +206,10 @@ def test_a_snapshot_that_is_none(demo: Path, text: str, identity: str, code: int
 def test_effects_as_users_see_them(demo: Path) -> None:
     result = jovial("effects", "live", cwd=demo)
     assert result.returncode == 0 and result.stderr == ""
-    assert re.search(r"rebuild +gates/kes +fulmar\.machine_group\.v2\n +image +gate-2026-08 becomes gate-2026-10 +rebuild", result.stdout)
+    assert re.search(
+        r"rebuild +gates/bri, gates/fal, gates/hut, gates/kes +fulmar\.machine_group\.v2\n +image +gate-2026-08 becomes gate-2026-10 +rebuild",
+        result.stdout,
+    )
     assert "4 removed and made again, 1 removed" in result.stdout and "2 others not touched" in " ".join(result.stdout.split())
     assert "snow-plough-tracker" not in result.stdout
     assert "snow-plough-tracker" in jovial("effects", "live", "--others", cwd=demo).stdout

@@ -34,6 +34,7 @@ BOUNDS = {
     "reaching": (150, 0.9),
     "searching": (14, 0.9),
     "echoes": (14, 0.3),
+    "causes": (14, 0.5),
 }
 
 

@@ -33,6 +33,7 @@ KINDS = (
     "reaching",
     "searching",
     "echoes",
+    "causes",
 )
 
 

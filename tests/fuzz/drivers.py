@@ -278,13 +278,13 @@ def held(rendering: Rendering, row: Row) -> Any:
     return value
 
 
-def _shown(value: Any) -> str:
+def shown(value: Any) -> str:
     return json.dumps(to_json(value, lambda secret: {"$was": to_json(secret.value)}), sort_keys=True, default=repr)
 
 
 def expected(files: dict[str, bytes], comparison: Comparison) -> Iterator[tuple[Row, set[str]]]:
     """For each row, the parameters that change it alone."""
-    sides = [(one, other, _differing(one, other)) for one, other in itertools.permutations(comparison.renderings, 2)]
+    sides = [(one, other, differing(one, other)) for one, other in itertools.permutations(comparison.renderings, 2)]
     tried = {
         (one.environment, other.environment, name): edited(files, one.environment, {name: value})
         for one, other, values in sides
@@ -296,10 +296,10 @@ def expected(files: dict[str, bytes], comparison: Comparison) -> Iterator[tuple[
             columns = _columns(comparison, row)
             if columns[0] not in (one, other) or one not in columns or other not in columns:
                 continue
-            if _shown(held(one, row)) == _shown(held(other, row)):
+            if shown(held(one, row)) == shown(held(other, row)):
                 continue  # between these two there is no difference
             for name in values:
-                if _shown(held(one, row)) != _shown(held(tried[one.environment, other.environment, name], row)):
+                if shown(held(one, row)) != shown(held(tried[one.environment, other.environment, name], row)):
                     found.add(name)
         yield row, found
 
@@ -309,13 +309,13 @@ def _columns(comparison: Comparison, row: Row) -> list[Rendering]:
     return [each for each in comparison.renderings if row.kind != "property" or row.address in each.resources]
 
 
-def _differing(one: Rendering, other: Rendering) -> dict[str, Any]:
+def differing(one: Rendering, other: Rendering) -> dict[str, Any]:
     """What the file of one would have to say to have the other's value, for each parameter that any file sets."""
     found = {}
     for name, value in other.parameters.values.items():
         both = name in one.parameters.defaulted and name in other.parameters.defaulted
         plain = getattr(value, "value", value)
-        if not both and value is not UNKNOWN and _shown(value) != _shown(one.parameters.values.get(name)):
+        if not both and value is not UNKNOWN and shown(value) != shown(one.parameters.values.get(name)):
             found[name] = plain
     return found
 
@@ -364,7 +364,7 @@ def _parameters(reason: Reason) -> Iterator[str]:
 def _changes_together(files: dict[str, bytes], comparison: Comparison, row: Row) -> bool:
     names = {driver.parameter for driver in row.drivers}
     for one, other in itertools.permutations(_columns(comparison, row), 2):
-        values = {name: value for name, value in _differing(one, other).items() if name in names}
-        if len(names) > 1 and _shown(held(one, row)) != _shown(held(edited(files, one.environment, values), row)):
+        values = {name: value for name, value in differing(one, other).items() if name in names}
+        if len(names) > 1 and shown(held(one, row)) != shown(held(edited(files, one.environment, values), row)):
             return True
     return False

@@ -4,9 +4,11 @@ from collections.abc import Iterable, Iterator, Sequence
 from typing import Any
 
 from jovial_scaffold.core import marks
+from jovial_scaffold.core.comparing.causing import Cause
 from jovial_scaffold.core.comparing.effects import EFFECTS, Change, Effect, Effects
 from jovial_scaffold.core.expressions.marked import to_json
 from jovial_scaffold.core.expressions.values import Secret
+from jovial_scaffold.core.rendering.overlays import MISSING
 from jovial_scaffold.core.text.source import pointer_text
 from jovial_scaffold.reports.folding import addresses_text, in_common
 from jovial_scaffold.reports.machine import finding_entry
@@ -27,6 +29,15 @@ _WORDS = {
     "add": "added",
 }
 
+_VERBS = {
+    "rebuild": "rebuilds",
+    "remove": "removes",
+    "restart": "restarts",
+    "change": "changes",
+    "rename": "renames",
+    "add": "adds",
+}
+
 
 def effects_text(project: str, result: Effects, style: Style, others: bool, findings: str = "") -> str:
     """The whole of it, for a terminal: the verdict, its findings, which are text already, and the effects, the severest first."""
@@ -44,10 +55,16 @@ def _lines(project: str, result: Effects, style: Style, others: bool, findings: 
         yield ""
         yield findings.rstrip("\n")
     shown = [each for effect in _ORDER for each in result.effects if each.effect == effect]
+    if shown and not result.teardown:
+        yield ""
+        yield from _causes(result, style)
     if shown:
         width = max(len(each.effect) for each in shown)
+        are_long = True  # a line between those of several rows
         for alike in together(shown):
-            yield ""
+            was_long, are_long = are_long, len(_shown(alike[0])) > 1
+            if was_long or are_long:
+                yield ""
             yield from _effect(alike, width, style)
     run_only = [each for each in result.effects if each.effect == "unchanged" and any(not change.counted for change in each.changes)]
     unsure = [each for each in result.effects if each.effect == "unchanged" and any(not change.certain for change in each.changes)]
@@ -73,6 +90,45 @@ def _lines(project: str, result: Effects, style: Style, others: bool, findings: 
         yield ""
         yield style.paint("strong", "Not ours, and never touched")
         yield from (f"  {visible(_other(each))}" for each in result.snapshot.others)
+
+
+def _causes(result: Effects, style: Style) -> Iterator[str]:
+    """The parameters that are not what they were, each with all that it leads to."""
+    if result.causes is None:
+        yield style.paint("faint", "Why is not known: the snapshot does not say what parameters were; `jovial record` writes them.")
+        return
+    yield style.paint("strong", "Because of")
+    for each in sorted(result.causes, key=lambda each: (min(_ORDER.index(effect) for effect, *_ in each.leads_to), not each.parameter)):
+        parts = []
+        for effect in _ORDER:
+            found = [addresses for own, _, addresses in each.leads_to if own == effect]
+            if found:
+                parts.append(
+                    f"{_VERBS[effect]} {', '.join(part for addresses in found for part in addresses_text(map(visible, addresses)))}"
+                )
+        leads_to = "; ".join(parts)
+        head, width = _cause(each, style)
+        if width + 3 + cells(leads_to) <= style.width:
+            yield f"  {head}: {leads_to}"
+        else:
+            yield f"  {head}"
+            yield from wrapped(leads_to, style.width, "    ")
+
+
+def _cause(each: Cause, style: Style) -> tuple[str, int]:
+    """A parameter, where it is set, and what it was and is, as far as there is room; and how wide that is."""
+    if not each.parameter:
+        told = "no parameter (the template or a catalog, or somebody there)"
+        return style.paint("driver", told), cells(told)
+    name, place = visible(each.parameter), f" ({visible(each.place)})" if each.place else ""
+    head, width = f"{style.paint('driver', name)}{style.paint('place', place)}", cells(name + place)
+    if each.was is MISSING:
+        return head, width
+    was, becomes = cell(each.was), cell_beside(each.becomes, each.was)
+    room = max(style.width - width - len("  :  becomes "), 40)
+    if cells(was) + cells(becomes) > room:
+        was, becomes = (cut(part, room // 2) for part in _around_difference(was, becomes, room // 2))
+    return f"{head}, {was} {style.paint('faint', 'becomes')} {becomes}", width + cells(f", {was} becomes {becomes}")
 
 
 def _origin(result: Effects) -> str:
@@ -215,9 +271,9 @@ def effects_report(project: str, result: Effects) -> Report:
 
 
 def effects_document(project: str, result: Effects) -> dict[str, Any]:
-    """`jovial-effects/2`."""
+    """`jovial-effects/3`."""
     return {
-        "format": "jovial-effects/2",
+        "format": "jovial-effects/3",
         "project": project,
         "environment": result.environment,
         "against": result.snapshot.name,
@@ -234,10 +290,20 @@ def effects_document(project: str, result: Effects) -> dict[str, Any]:
             }
             for each in result.effects
         ],
+        **({"causes": [_cause_entry(each) for each in result.causes]} if result.causes is not None else {}),
         "rounds": [[{"step": step.deed, "address": step.address} for step in steps] for steps in result.rounds],
         "others": to_json(list(result.snapshot.others)),
         "findings": [finding_entry(finding) for finding in result.findings],
         "summary": {effect: result.count(effect) for effect in EFFECTS},
+    }
+
+
+def _cause_entry(cause: Cause) -> dict[str, Any]:
+    return {
+        "parameter": cause.parameter or None,
+        "place": cause.place or None,
+        **({"was": to_json(cause.was), "becomes": to_json(cause.becomes)} if cause.was is not MISSING else {}),
+        "leads_to": [{"effect": effect, "type": type, "addresses": list(addresses)} for effect, type, addresses in cause.leads_to],
     }
 
 

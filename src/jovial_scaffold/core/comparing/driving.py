@@ -156,7 +156,7 @@ class Drivers:
         lists = resource.type.lists if resource.type else NO_LISTS
         name = str(label[0])
         after = self._trials.overlay(trial).property(address, name)
-        return _differs(resource.properties.get(name, MISSING), after, lists, label, name)
+        return differs_at(resource.properties.get(name, MISSING), after, lists, label, name)
 
     def _sources(self, column: int, addresses: Mapping[int, str], at: Mapping[int, Pointer]) -> Iterable[Source]:
         """The parts of parameters that a column reads for a property."""
@@ -251,7 +251,9 @@ class Drivers:
         """Behind an output, or a part of one."""
 
         def changes(trial: Trial) -> bool:
-            return _differs(self.renderings[trial[0]].outputs.get(name, MISSING), self._trials.overlay(trial).output(name), NO_LISTS, label)
+            return differs_at(
+                self.renderings[trial[0]].outputs.get(name, MISSING), self._trials.overlay(trial).output(name), NO_LISTS, label
+            )
 
         def sources(column: int) -> Iterable[Source]:
             scope = self.renderings[column].scope
@@ -343,7 +345,7 @@ class Drivers:
             paths = [path for each, path in row.sources(column) if each == name]
             others = [each for each in self.renderings if each is not rendering]
             differing = [path for path in paths if any(not _equal_at(rendering, other, name, path) for other in others)]
-            place = _set_at(rendering, name, next(iter(differing or paths), ()))
+            place = set_at(rendering, name, next(iter(differing or paths), ()))
             if place:
                 places[rendering.label] = place
         return Driver(name, places, together)
@@ -359,7 +361,7 @@ def _pairs(values: Mapping[int, Any]) -> Pairs:
     return tuple([(first, column) for column, value in values.items() if column != first and not is_equal(known, value)])
 
 
-def _differs(before: Any, after: Any, lists: Lists, label: Pointer, name: str = "") -> bool:
+def differs_at(before: Any, after: Any, lists: Lists, label: Pointer, name: str = "") -> bool:
     """Whether a trial changes the part at a label; the label of a property begins with its `name`."""
     if before is MISSING or after is MISSING:
         return before is not after
@@ -372,7 +374,8 @@ def _equal_at(one: Evaluated, other: Evaluated, name: str, path: Pointer) -> boo
     return is_equal(value_of(one, name, path), value_of(other, name, path))
 
 
-def _set_at(rendering: Evaluated, name: str, path: Pointer) -> str:
+def set_at(rendering: Evaluated, name: str, path: Pointer) -> str:
+    """The line that sets a parameter, or a part of it, as `FILE:LINE`; nothing where none does."""
     setting = rendering.parameters.setting((name, *path))
     if setting is not None:
         return setting.text()

@@ -8,6 +8,7 @@ from dataclasses import field
 from typing import Any
 
 from jovial_scaffold.core.comparing.aligning import leaves, likely_pairs, likeness, same
+from jovial_scaffold.core.comparing.causing import Cause, Causes, Reason
 from jovial_scaffold.core.comparing.changing import change_effect
 from jovial_scaffold.core.comparing.driving import RUN, Drivers
 from jovial_scaffold.core.comparing.matrix import with_names
@@ -87,7 +88,8 @@ class Step:
 
 @value_record
 class Effects:
-    """All effects, by address; the steps in rounds; what was found wrong; what is not ours."""
+    """All effects, by address; the steps in rounds; what was found wrong; what is not ours. `causes` are None where the snapshot does not say
+    what parameters were."""
 
     environment: str
     snapshot: Snapshot
@@ -95,6 +97,7 @@ class Effects:
     rounds: tuple[tuple[Step, ...], ...]
     findings: list[Finding] = field(default_factory=list)
     teardown: bool = False
+    causes: tuple[Cause, ...] | None = None
 
     def count(self, effect: str) -> int:
         """How many resources have an effect."""
@@ -148,7 +151,8 @@ def effects(rendering: Evaluated, known: Evaluated, as_recorded: Evaluated, snap
             found[address] = Effect(address, "remove", deployed.type_text, keep=deployed.keep)
     every = tuple(found[address] for address in sorted(found))
     order = _order(every, {address: each.after for address, each in rendering.resources.items()}, dependencies(snapshot), older)
-    result = Effects(rendering.label, snapshot, every, order)
+    causes = Causes(rendering, snapshot.parameters).found([_reason(each) for each in every if each.effect != "unchanged"])
+    result = Effects(rendering.label, snapshot, every, order, causes=causes if snapshot.parameters else None)
     result.findings.extend(_violations(result, rendering))
     result.findings.extend(_likely_renames(result, rendering))
     result.findings.extend(_unknown_secrets(result, known, older))
@@ -165,6 +169,12 @@ def teardown(rendering: Evaluated, snapshot: Snapshot) -> Effects:
     result = Effects(rendering.label, snapshot, every, _order(every, {}, dependencies(snapshot), {}), teardown=True)
     result.findings.extend(_violations(result, rendering))
     return result
+
+
+def _reason(each: Effect) -> Reason:
+    """What is to be explained of a resource."""
+    own = tuple(change.pointer for change in each.changes if change.counted and not change.because)
+    return Reason(each.address, each.effect, each.type, own, each.dragged)
 
 
 # -- one resource

@@ -1,0 +1,146 @@
+"""What causes the effects of a deployment: the parameters that are not what they were when the snapshot was recorded.
+
+That is tried (docs/language/effects.md): a parameter is a cause of what it changes when it is given its recorded value again. What no
+parameter causes was changed in the template or a catalog, or by somebody where it runs.
+"""
+
+from collections.abc import Iterable, Mapping, Sequence
+from typing import Any, NamedTuple
+
+from jovial_scaffold.core.comparing.driving import differs_at, set_at
+from jovial_scaffold.core.comparing.trials import is_equal
+from jovial_scaffold.core.expressions.values import deep_marks
+from jovial_scaffold.core.records import value_record
+from jovial_scaffold.core.rendering.overlays import MISSING, Overlay, trial_meter
+from jovial_scaffold.core.rendering.rendering import Evaluated
+from jovial_scaffold.core.schemas.lists import NO_LISTS
+from jovial_scaffold.core.templates.model import Constant
+from jovial_scaffold.core.text.source import Pointer
+
+
+class Reason(NamedTuple):
+    """A resource of which something is to be explained: what happens to it, which properties change by themselves, and which resources'
+    rebuilding drags it along."""
+
+    address: str
+    effect: str
+    type: str
+    pointers: tuple[Pointer, ...]
+    dragged: tuple[str, ...]
+
+
+@value_record
+class Cause:
+    """A parameter (several that do it only together, joined by a plus), where it is set, what it was and is; and what it leads to, dragged
+    along or not, as addresses by effect and type. Without a parameter, what no parameter causes."""
+
+    parameter: str
+    place: str
+    was: Any
+    becomes: Any
+    leads_to: tuple[tuple[str, str, tuple[str, ...]], ...]
+
+
+class Causes:
+    """Those of one deployment, whose snapshot has the `recorded` values of parameters."""
+
+    def __init__(self, rendering: Evaluated, recorded: Mapping[str, Any]) -> None:
+        self._rendering = rendering
+        self._meter = trial_meter(rendering)
+        self._overlays: dict[tuple[str, ...], Overlay] = {}
+        others = {name: value for name, value in recorded.items() if self._is_other(name, value)}
+        following = {name for name in others if self._follows(name)}
+        self._recorded = {name: value for name, value in others.items() if name not in following}
+        then = Overlay(rendering, self._recorded, self._meter) if following else None
+        for name in sorted(following):
+            if then is not None and not is_equal(then.scope.value(name), others[name]):  # then it was set, and is not any more
+                self._recorded[name] = others[name]
+
+    def _is_other(self, name: str, value: Any) -> bool:
+        """Whether a parameter can be given its recorded value, and that is another."""
+        values = self._rendering.parameters.values
+        if (
+            name not in self._rendering.scope.template.parameters
+            or name not in values
+            or deep_marks(value)[1]
+            or deep_marks(values[name])[1]
+            or deep_marks(values[name])[2]
+        ):
+            return False
+        return not is_equal(value, values[name])
+
+    def _follows(self, name: str) -> bool:
+        """Whether a parameter is what its default makes of others."""
+        default = self._rendering.scope.template.parameters[name].default
+        return name in self._rendering.parameters.defaulted and default is not None and not isinstance(default, Constant)
+
+    def found(self, reasons: Sequence[Reason]) -> tuple[Cause, ...]:
+        """The causes, those first that lead to most; what is caused by several is under each."""
+        own = {each.address: self._of(each) for each in reasons}
+        by_address = {each.address: each for each in reasons}
+        leading: dict[str, list[Reason]] = {}
+        for each in sorted(reasons, key=lambda each: bool(each.dragged)):  # what is dragged along comes after what drags it
+            for name in self._with_dragging(each, by_address, own):
+                leading.setdefault(name, []).append(each)
+        return tuple(
+            self._cause(name, found) for name, found in sorted(leading.items(), key=lambda item: (not item[0], -len(item[1]), item[0]))
+        )
+
+    def _with_dragging(self, reason: Reason, by_address: Mapping[str, Reason], own: Mapping[str, tuple[str, ...]]) -> Iterable[str]:
+        """The causes of what happens to a resource: its own, and those of what drags it along."""
+        found: dict[str, None] = dict.fromkeys(own[reason.address])
+        waiting, seen = [*reason.dragged], {reason.address}
+        while waiting:
+            address = waiting.pop()
+            if address in seen or address not in by_address:
+                continue
+            seen.add(address)
+            found.update(dict.fromkeys(own[address]))
+            waiting += by_address[address].dragged
+        return found
+
+    def _of(self, reason: Reason) -> tuple[str, ...]:
+        """The parameters that cause what happens to a resource by itself; nothing where it is dragged along only."""
+        if reason.effect not in ("add", "remove") and not reason.pointers:
+            return ("",) if reason.effect == "rename" else ()  # that stands in the template
+        alone = [name for name in self._recorded if self._changes((name,), reason)]
+        if alone or len(self._recorded) < _PAIR:
+            return tuple(alone) or ("",)
+        every = tuple(sorted(self._recorded))
+        if not self._changes(every, reason):
+            return ("",)
+        needed = [name for name in every if not self._changes(tuple(each for each in every if each != name), reason)]
+        return (" + ".join(needed or every),)
+
+    def _changes(self, names: tuple[str, ...], reason: Reason) -> bool:
+        """Whether something about a resource is otherwise with the recorded values of some parameters."""
+        overlay = self._overlay(names)
+        there = overlay.instance(reason.address) is not None
+        if reason.effect in ("add", "remove"):
+            return there == (reason.effect == "remove")
+        resource = self._rendering.resources[reason.address]
+        lists = resource.type.lists if resource.type is not None else NO_LISTS
+        for pointer in reason.pointers:
+            name = str(pointer[0])
+            before = resource.properties.get(name, MISSING)
+            if differs_at(before, overlay.property(reason.address, name), lists, pointer, name):
+                return True
+        return False
+
+    def _overlay(self, names: tuple[str, ...]) -> Overlay:
+        if names not in self._overlays:
+            self._overlays[names] = Overlay(self._rendering, {name: self._recorded[name] for name in names}, self._meter)
+        return self._overlays[names]
+
+    def _cause(self, name: str, reasons: Sequence[Reason]) -> Cause:
+        leads_to: dict[tuple[str, str], list[str]] = {}
+        for each in reasons:
+            leads_to.setdefault((each.effect, each.type), []).append(each.address)
+        told = tuple((effect, type, tuple(addresses)) for (effect, type), addresses in leads_to.items())
+        if name not in self._recorded:
+            places = [set_at(self._rendering, each, ()) for each in name.split(" + ") if name]
+            return Cause(name, ", ".join(filter(None, places)), MISSING, MISSING, told)
+        return Cause(name, set_at(self._rendering, name, ()), self._recorded[name], self._rendering.parameters.values[name], told)
+
+
+_PAIR = 2

@@ -1,0 +1,116 @@
+"""What causes the effects of a deployment, and how what happens alike is told once."""
+
+import json
+from typing import Any
+
+import pytest
+
+from jovial_scaffold.core.comparing.effects import Effects
+from jovial_scaffold.core.comparing.snapshots import snapshot_document
+from jovial_scaffold.reports.effects import effects_document, effects_text
+from jovial_scaffold.reports.folding import addresses_text, in_common
+from jovial_scaffold.reports.machine import json_text
+from jovial_scaffold.reports.terminal import Style
+from tests.support import in_memory, valid_json
+
+_TEMPLATE = """template: A lagoon
+parameters:
+  range: {type: string, format: cidr, description: All addresses}
+  slips: {type: integer, description: How many there are}
+  size: {type: string, default: "${slips > 9 ? 'm' : 's'}", description: Of the machines}
+  copies: {type: integer, default: 1, description: Of the pool}
+  most: {type: integer, default: 4, description: Of the pool}
+  word: {type: string, writeOnly: true, default: abcdefghijklmn, description: A secret}
+resources:
+  lagoon (fulmar.network): {name: lagoon, range: "${range}"}
+  slip (fulmar.subnet):
+    $per: {n: "lists.range(slips).map(x, string(x))"}
+    name: slip-${n}
+    network: ${lagoon.id}
+    range: ${carve(range, 24, int(n))}
+    zone: valley
+  pool (fulmar.machine_group):
+    {name: pool, image: base-2026-10, size: "${size}", copies: "${copies > 2 || most > 6 ? 9 : 1}", subnets: ["${slip['0'].id}"], operator_password: "${word}"}
+  belt (fulmar.queue): {name: belt}
+"""
+_THEN = {"range": "10.20.0.0/16", "slips": 8, "size": "s", "copies": 1, "most": 4}
+
+
+def result_of(now: dict[str, Any], template: str = _TEMPLATE, recorded: bool = True) -> Effects:
+    """What deploying some values would do where those of then run."""
+    environments = {"live": {"parameters": ["p.json"], "deployed": "now.json"}}
+    project = {"project": "p", "template": "t.yaml", "catalogs": ["fulmar"], "environments": environments}
+    files = {"jovial.yaml": json.dumps(project), "t.yaml": _TEMPLATE, "p.json": json.dumps(_THEN), "now.json": "{}"}
+    runs = snapshot_document("p", in_memory(files).render("live"), {}, "")
+    if not recorded:
+        del runs["parameters"]
+    return in_memory({**files, "t.yaml": template, "p.json": json.dumps({**_THEN, **now}), "now.json": json.dumps(runs)}).effects("live")
+
+
+def told(result: Effects) -> dict[str, list[str]]:
+    """The causes, each with what it leads to."""
+    return {each.parameter: [f"{effect} {', '.join(found)}" for effect, _, found in each.leads_to] for each in result.causes or ()}
+
+
+_SLIPS = [f"slip/{number}" for number in range(8)]
+
+
+def test_a_cause_leads_to_all_that_is_dragged_along_and_roots_stand_first() -> None:
+    result = result_of({"range": "10.50.0.0/16"})
+    assert told(result) == {"range": ["rebuild lagoon", "change pool", f"rebuild {', '.join(_SLIPS)}"]}
+    (cause,) = result.causes or ()
+    assert (cause.was, cause.becomes, cause.place) == ("10.20.0.0/16", "10.50.0.0/16", "p.json:1")
+    text = effects_text("p", result, Style(False, 100), False)
+    assert "range (p.json:1), 10.20.0.0/16 becomes 10.50.0.0/16: rebuilds lagoon, slip/… (×8); changes pool" in text
+    assert "rebuild  slip/… (×8)  fulmar.subnet.v1" in text
+    assert "10.20.….0/24 becomes 10.50.….0/24" in text and "anew, since lagoon is rebuilt" in text
+    assert len(text.splitlines()) < 30
+
+
+def test_what_follows_by_default_is_caused_by_what_it_reads_unless_it_was_set() -> None:
+    assert told(result_of({"slips": 10, "size": "m"})) == {
+        "slips": ["add slip/8, slip/9"],
+        "size": ["restart pool"],
+    }
+
+
+def test_several_that_do_it_only_together() -> None:
+    assert told(result_of({"copies": 3, "most": 9})) == {"copies + most": ["change pool"]}
+
+
+def test_what_no_parameter_causes_and_what_is_added_and_removed() -> None:
+    result = result_of({"slips": 7}, _TEMPLATE.replace("name: belt", "name: sash"))
+    assert told(result) == {"slips": ["remove slip/7"], "": ["rebuild belt"]}
+    text = effects_text("p", result, Style(False, 100), False)
+    assert "no parameter (the template or a catalog, or somebody there): rebuilds belt" in text
+
+
+def test_secrets_are_no_causes_and_without_recorded_values_there_is_none() -> None:
+    assert told(result_of({"word": "nopqrstuvwxyz1"})) == {}
+    without = result_of({"range": "10.50.0.0/16"}, recorded=False)
+    assert without.causes is None and "Why is not known" in effects_text("p", without, Style(False, 100), False)
+
+
+def test_causes_as_json() -> None:
+    document = valid_json("effects", json_text(effects_document("p", result_of({"slips": 7}))))
+    assert [each["parameter"] for each in document["causes"]] == ["slips"]
+    assert document["causes"][0]["leads_to"] == [{"effect": "remove", "type": "fulmar.subnet.v1", "addresses": ["slip/7"]}]
+
+
+@pytest.mark.parametrize(
+    ("texts", "expected"),
+    [
+        (["alp-one", "alp-two"], "alp-…"),
+        (["a-1-z", "a-22-z"], "a-…-z"),
+        (["same", "same"], "same"),
+        (["x" * 40, "x" * 40], "x" * 24 + "…"),
+        (["aa", "aaa"], "aa…"),
+        (["", "b"], "…"),
+    ],
+)
+def test_what_texts_have_in_common(texts: list[str], expected: str) -> None:
+    assert in_common(texts) == expected
+
+
+def test_many_items_of_a_loop_are_one_text() -> None:
+    assert addresses_text(["net", "a/1", "a/2", *(f"b/{number}" for number in range(9))]) == ["net", "a/1", "a/2", "b/… (×9)"]
