@@ -7,7 +7,7 @@ from typing import Any
 
 import pytest
 
-from jovial_scaffold.core.comparing.matrix import Comparison, Row
+from jovial_scaffold.core.comparing.matrix import Comparison, Row, compare
 from jovial_scaffold.reports.machine import compare_document, json_text
 from jovial_scaffold.reports.matrix import folded, matrix_report, matrix_text
 from jovial_scaffold.reports.terminal import Style
@@ -134,7 +134,11 @@ def test_lines_of_documents(tmp_path: Path) -> None:
     project = {"project": "p", "template": "t.yaml", "catalogs": ["fulmar"], "environments": environments}
     files = {f"{name}.json": json.dumps(each) for name, each in _VALUES.items()}
     document = "documents:\n  start: {from: start.sh, to: '${setting}/start.sh'}\n"
-    text = "export RANGE=${range}\nexport COPIES=${copies}\nexport TIER=${tier}\n"
-    comparison = in_memory({"jovial.yaml": json.dumps(project), "t.yaml": _HEAD + document, "start.sh": text, **files}).compare(echoes=True)
+    text = "export RANGE=${range}\nexport COPIES=${copies}\nexport TIER=${tier}\necho ${unset:-none} ${owner}\n"
+    loaded = in_memory({"jovial.yaml": json.dumps(project), "t.yaml": _HEAD + document, "start.sh": text, **files})
+    renderings = loaded.views(loaded.environments)
+    findings = [[*each.findings] for each in renderings]
+    comparison = compare(renderings, echoes=True)
+    assert [[*each.findings] for each in renderings] == findings  # looking at what is there says nothing anew
     found = {row.pointer[0]: row.echo for row in comparison.rows if row.kind == "document"}
-    assert found == {"to": "‹setting›/start.sh", 1: "export RANGE=‹range›", 2: "", 3: ""}
+    assert found == {"to": "‹setting›/start.sh", 1: "export RANGE=‹range›", 2: "", 3: "", 4: "echo none ‹owner›"}

@@ -45,7 +45,9 @@ def attempt(chance: random.Random) -> str:
     project = made(chance)()
     renderings = project.views(project.environments)
     columns = {each.label: each for each in renderings}
+    findings = [[*each.findings] for each in renderings]
     echoes = [row for row in compare(renderings, echoes=True).rows if row.echo and row.kind == "property"]
+    assert [[*each.findings] for each in renderings] == findings  # looking says nothing anew
     tried = 0
     for row in echoes:
         one, two = (texts_with(row, columns, which) for which in (0, 1))

@@ -47,8 +47,9 @@ def effects_text(project: str, result: Effects, style: Style, others: bool, find
 def _lines(project: str, result: Effects, style: Style, others: bool, findings: str) -> Iterator[str]:
     about = "Removing everything from" if result.teardown else "Deploying"
     verdict = summary(result)
-    role = next((_ROLES[each] for each in _ORDER if result.count(each)), "good")
-    head, *more = wrapped(f"{about} {result.environment} of {project}: {verdict[0].lower()}{verdict[1:]}", style.width, "")
+    blocked = f" is blocked by {counted(result.blocking, 'error')}" if result.blocking else ""
+    role = "error" if blocked else next((_ROLES[each] for each in _ORDER if result.count(each)), "good")
+    head, *more = wrapped(f"{about} {result.environment} of {project}{blocked}: {verdict[0].lower()}{verdict[1:]}", style.width, "")
     yield from (style.paint(role, line) for line in (head, *more))
     yield style.paint("faint", f"{_origin(result)} says what runs now.")
     if findings:
@@ -98,7 +99,7 @@ def _causes(result: Effects, style: Style) -> Iterator[str]:
         yield style.paint("faint", "Why is not known: the snapshot does not say what parameters were; `jovial record` writes them.")
         return
     yield style.paint("strong", "Because of")
-    for each in sorted(result.causes, key=lambda each: (min(_ORDER.index(effect) for effect, *_ in each.leads_to), not each.parameter)):
+    for each in result.causes:
         parts = []
         for effect in _ORDER:
             found = [addresses for own, _, addresses in each.leads_to if own == effect]
@@ -113,6 +114,16 @@ def _causes(result: Effects, style: Style) -> Iterator[str]:
         else:
             yield f"  {head}"
             yield from wrapped(leads_to, style.width, "    ")
+
+
+def _leads_to(each: Cause) -> str:
+    """What a cause does, the severest first."""
+    parts = []
+    for effect in _ORDER:
+        found = [part for own, _, addresses in each.leads_to if own == effect for part in addresses_text(addresses)]
+        if found:
+            parts.append(f"{_VERBS[effect]} {', '.join(found)}")
+    return "; ".join(parts)
 
 
 def _cause(each: Cause, style: Style) -> tuple[str, int]:
@@ -144,7 +155,7 @@ def summary(result: Effects) -> str:
     untouched = f"; {beside} not touched" if beside else ""
     if result.nothing:
         return f"Nothing to do, {counted(len(result.effects), 'resource')} {'is as it' if len(result.effects) == 1 else 'are as they'} should be{untouched}."
-    parts = [f"{result.count(effect)} {_WORDS[effect]}" for effect in _ORDER if result.count(effect)]
+    parts = [f"{result.count(effect)} {_WORDS[effect]}{_losing(result.losing(effect))}" for effect in _ORDER if result.count(effect)]
     return f"{listed(parts)}; {kept} unchanged{untouched}."
 
 
@@ -165,6 +176,10 @@ def _shown(each: Effect) -> list[Change]:
 
 def _alike_pointer(change: Change) -> object:
     return change.pointer, change.was_set, change.will_be_set
+
+
+def _losing(count: int) -> str:
+    return f" ({count} {'holds' if count == 1 else 'hold'} data)" if count else ""
 
 
 def _effect(alike: Sequence[Effect], width: int, style: Style) -> Iterator[str]:
@@ -260,7 +275,17 @@ def effects_report(project: str, result: Effects) -> Report:
                 rows.append([effect, each.address, each.type, _pointer(change), *_values(change), reasons])
     order = [[str(number), step.deed, step.address] for number, steps in enumerate(result.rounds, 1) for step in steps]
     findings = [[each.level, each.address, said(each.message), said(each.hint)] for each in result.findings]
+    causes = [
+        [
+            each.parameter or "(no parameter)",
+            each.place,
+            *(("", "") if each.was is MISSING else (cell(each.was), cell_beside(each.becomes, each.was))),
+            _leads_to(each),
+        ]
+        for each in result.causes or ()
+    ]
     tables = [
+        *([Table("Because of", ["parameter", "set at", "was", "becomes", "leads to"], causes)] if causes else []),
         Table("Effects", ["effect", "resource", "type", "property", "was", "becomes", "why"], rows, roles),
         Table("Findings", ["level", "resource", "finding", "what to do"], findings, [each.level for each in result.findings]),
         Table("Order", ["round", "step", "resource"], order),
@@ -285,6 +310,7 @@ def effects_document(project: str, result: Effects) -> dict[str, Any]:
                 "type": each.type,
                 "formerly": each.formerly or None,
                 "keep": each.keep,
+                "holds_data": each.holds_data,
                 "dragged": list(each.dragged),
                 "changes": [_change_entry(change) for change in each.changes],
             }

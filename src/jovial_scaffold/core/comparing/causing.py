@@ -75,16 +75,14 @@ class Causes:
         return name in self._rendering.parameters.defaulted and default is not None and not isinstance(default, Constant)
 
     def found(self, reasons: Sequence[Reason]) -> tuple[Cause, ...]:
-        """The causes, those first that lead to most; what is caused by several is under each."""
+        """The causes, those first that do the severest; what is caused by several is under each."""
         own = {each.address: self._of(each) for each in reasons}
         by_address = {each.address: each for each in reasons}
         leading: dict[str, list[Reason]] = {}
         for each in sorted(reasons, key=lambda each: bool(each.dragged)):  # what is dragged along comes after what drags it
             for name in self._with_dragging(each, by_address, own):
                 leading.setdefault(name, []).append(each)
-        return tuple(
-            self._cause(name, found) for name, found in sorted(leading.items(), key=lambda item: (not item[0], -len(item[1]), item[0]))
-        )
+        return tuple(sorted([self._cause(name, found) for name, found in leading.items()], key=_weight))
 
     def _with_dragging(self, reason: Reason, by_address: Mapping[str, Reason], own: Mapping[str, tuple[str, ...]]) -> Iterable[str]:
         """The causes of what happens to a resource: its own, and those of what drags it along."""
@@ -144,3 +142,9 @@ class Causes:
 
 
 _PAIR = 2
+_SEVEREST = ("rebuild", "remove", "restart", "change", "rename", "add")
+
+
+def _weight(cause: Cause) -> tuple[object, ...]:
+    severest = min(_SEVEREST.index(effect) for effect, *_ in cause.leads_to)
+    return severest, not cause.parameter, -sum(len(addresses) for *_, addresses in cause.leads_to), cause.parameter

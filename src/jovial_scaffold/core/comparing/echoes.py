@@ -132,7 +132,7 @@ class Echoes:
                 return ""
             for each in evaluated.within(line):
                 written = Dynamic(each.formula, evaluated.document.origin)
-                was, becomes = evaluated.scope.computer.value(written, {}, Site()), overlay.value(written)
+                was, becomes = self._overlay(column, ()).value(written), overlay.value(written)
                 if type(becomes) is Pending and (type(was) is not str or not self._pattern(names, {column: becomes})):
                     return ""
             told[marked.compared.split("\n")[line]] = marked.text.split("\n")[line]

@@ -22,6 +22,7 @@ from jovial_scaffold.core.rendering.instances import EvaluatedResource
 from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.rendering.tracing import tracer_of
 from jovial_scaffold.core.rules import evaluation as judging
+from jovial_scaffold.core.schemas.catalog import ResourceType
 from jovial_scaffold.core.schemas.lists import NO_LISTS
 from jovial_scaffold.core.schemas.shapes import filled
 from jovial_scaffold.core.text.source import Pointer, pointer_text, value_at
@@ -62,7 +63,8 @@ class Change:
 
 @value_record
 class Effect:
-    """What would happen to one resource. `dragged` are the resources whose rebuilding makes this one change or rebuild."""
+    """What would happen to one resource. `dragged` are the resources whose rebuilding makes this one change or rebuild; `holds_data` says that
+    it keeps what is lost with it (`holdsData` of the catalog)."""
 
     address: str
     effect: str
@@ -71,6 +73,7 @@ class Effect:
     formerly: str = ""
     dragged: tuple[str, ...] = ()
     keep: bool = False
+    holds_data: bool = False
 
     @property
     def rebuilt_for(self) -> tuple[Change, ...]:
@@ -102,6 +105,15 @@ class Effects:
     def count(self, effect: str) -> int:
         """How many resources have an effect."""
         return sum(each.effect == effect for each in self.effects)
+
+    def losing(self, effect: str) -> int:
+        """How many of them hold data, which are lost with it."""
+        return sum(each.effect == effect and each.holds_data for each in self.effects) if effect in ("rebuild", "remove") else 0
+
+    @property
+    def blocking(self) -> int:
+        """How many errors stand against it."""
+        return sum(each.level == "error" for each in self.findings)
 
     @property
     def nothing(self) -> bool:
@@ -144,11 +156,12 @@ def effects(rendering: Evaluated, known: Evaluated, as_recorded: Evaluated, snap
             _changes(resource, known.resources[address], as_recorded.resources.get(address), deployed, older, snapshot, drivers)
         )
         formerly = there if there != address else ""
-        found[address] = Effect(address, _effect(changes, formerly), resource.type_text, changes, formerly, (), resource.keep)
+        holds = _holds_data(resource.type)
+        found[address] = Effect(address, _effect(changes, formerly), resource.type_text, changes, formerly, (), resource.keep, holds)
     _drag(found, rendering, snapshot)
     for address, deployed in snapshot.resources.items():
         if address not in older:
-            found[address] = Effect(address, "remove", deployed.type_text, keep=deployed.keep)
+            found[address] = Effect(address, "remove", deployed.type_text, keep=deployed.keep, holds_data=_holds_data(deployed.type))
     every = tuple(found[address] for address in sorted(found))
     order = _order(every, {address: each.after for address, each in rendering.resources.items()}, dependencies(snapshot), older)
     causes = Causes(rendering, snapshot.parameters).found([_reason(each) for each in every if each.effect != "unchanged"])
@@ -164,11 +177,16 @@ def teardown(rendering: Evaluated, snapshot: Snapshot) -> Effects:
     older = {there: address for address, there in _names(rendering, snapshot).items()}
     kept = {there for there, address in older.items() if rendering.resources[address].keep}
     every = tuple(
-        Effect(address, "remove", each.type_text, keep=each.keep or address in kept) for address, each in sorted(snapshot.resources.items())
+        Effect(address, "remove", each.type_text, keep=each.keep or address in kept, holds_data=_holds_data(each.type))
+        for address, each in sorted(snapshot.resources.items())
     )
     result = Effects(rendering.label, snapshot, every, _order(every, {}, dependencies(snapshot), {}), teardown=True)
     result.findings.extend(_violations(result, rendering))
     return result
+
+
+def _holds_data(kind: ResourceType | None) -> bool:
+    return kind is not None and kind.schema.get("holdsData") is True
 
 
 def _reason(each: Effect) -> Reason:
