@@ -1,6 +1,6 @@
 """A comparison as text: headings, properties as rows, columns side by side, and what drives the differences; and as a report."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from itertools import groupby, zip_longest
 from os.path import basename
 
@@ -23,7 +23,7 @@ _PRESENT = "present"
 _DRIVING = "What drives the differences"
 # Texts and numbers in what an echo repeats, and all that stands around that: what may differ among those that are one line.
 _LITERAL = regex(r'((?<=›)[^‹]+|^[^‹]+|"(?:[^"\\]|\\.)*"|\b[0-9]+\b)')
-_AS_IT_IS = regex(r"‹[^‹()\"]+›\Z")
+Ranked = tuple[str, int, int, dict[str, str]]
 _LEAST_VALUE = 9
 _INDENT = 2
 
@@ -305,14 +305,14 @@ def _values(rows: Sequence[Row], names: Sequence[str]) -> list[str]:
 
 
 def _echoes_lines(folds: Sequence[Fold], comparison: Comparison, style: Style) -> Iterator[str]:
-    """Each fold as a line: how many rows, of what, and the text; its values where it is a parameter as it is."""
+    """Each fold as a line: how many rows, of what, and the text; its values where they are the same in all of them."""
     count = sum(len(each.rows) for each in folds)
     yield f"{style.paint('strong', 'Echoes')}: {counted(count, 'row')} that only {'repeats' if count == 1 else 'repeat'} a parameter in a text; --echoes shows them"
     numbers = max(len(str(len(each.rows))) for each in folds)
     width = min(max(cells(each.label) for each in folds), max(12, style.width // 4))
     for each in folds:
         pattern = visible(each.pattern)
-        values = _values(each.rows, comparison.environments) if _AS_IT_IS.match(pattern) else []
+        values = [] if _is_line(each.rows[0]) else _values(each.rows, comparison.environments)
         beside = f"  {' · '.join(values)}" if values else ""
         line = f"  {str(len(each.rows)).rjust(numbers)}  {padded(cut(each.label, width), width)}  "
         room = style.width - cells(line)
@@ -321,7 +321,7 @@ def _echoes_lines(folds: Sequence[Fold], comparison: Comparison, style: Style) -
     yield ""
 
 
-def ranked(comparison: Comparison) -> list[tuple[str, int, int, dict[str, str]]]:
+def ranked(comparison: Comparison) -> list[Ranked]:
     """Drivers, the one behind most rows first: name, rows, resources, and where each column sets it."""
     rows: dict[str, int] = {}
     addresses: dict[str, set[str]] = {}
@@ -342,7 +342,7 @@ def drivers_lines(comparison: Comparison, style: Style, places: bool) -> Iterato
         return
     title = style.paint("strong", _DRIVING)
     width = max(cells(name) for name, *_ in found)
-    most = found[0][1]
+    most, short = found[0][1], _short(found) if places else visible
     start = max(_INDENT + width + _GAP + len("999 rows ") + _GAP, len(_DRIVING) + _GAP)
     beside = _beside(found, comparison, style.width - start) if places else None
     if beside is not None:
@@ -359,7 +359,7 @@ def drivers_lines(comparison: Comparison, style: Style, places: bool) -> Iterato
             yield f"{head}{' ' * (start - _INDENT - width - _GAP - cells(counts))}{columns}".rstrip()
             continue
         yield f"{head}{bar}".rstrip()
-        where = [(each, visible(sources[each])) for each in comparison.environments if each in sources]
+        where = [(each, short(sources[each])) for each in comparison.environments if each in sources]
         if not where:
             continue
         joined = "  ".join(f"{each} {style.paint('place', place)}" for each, place in where)
@@ -374,16 +374,20 @@ def drivers_lines(comparison: Comparison, style: Style, places: bool) -> Iterato
     yield ""
 
 
-def _beside(
-    found: Sequence[tuple[str, int, int, dict[str, str]]], comparison: Comparison, room: int
-) -> tuple[list[int], list[list[str]]] | None:
-    """The widths of columns and the places in them, files by their last names where those say which they are; None where they do not fit."""
-    files = {place.rpartition(":")[0] for *_, sources in found for place in sources.values()}
-    are_told = len({basename(each) for each in files}) == len(files)
-    names = comparison.environments
-    rows = [[visible(basename(each[name]) if are_told else each[name]) if name in each else "" for name in names] for *_, each in found]
+def _beside(found: Sequence[Ranked], comparison: Comparison, room: int) -> tuple[list[int], list[list[str]]] | None:
+    """The widths of columns and the places in them; None where they do not fit."""
+    names, short = comparison.environments, _short(found)
+    rows = [[short(each[name]) if name in each else "" for name in names] for *_, each in found]
     widths = [max(cells(name), *(cells(row[at]) for row in rows)) for at, name in enumerate(names)]
     return (widths, rows) if sum(widths) + _GAP * len(widths) <= room else None
+
+
+def _short(found: Sequence[Ranked]) -> Callable[[str], str]:
+    """How places are shown: files by their last names, where those say which they are."""
+    files = {place.rpartition(":")[0] for *_, sources in found for place in sources.values()}
+    if len({basename(each) for each in files}) < len(files):
+        return visible
+    return lambda place: visible(basename(place))
 
 
 def totals_text(totals: Sequence[Total], comparison: Comparison, style: Style) -> str:

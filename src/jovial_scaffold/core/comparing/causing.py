@@ -11,7 +11,7 @@ from jovial_scaffold.core.comparing.driving import differs_at, set_at
 from jovial_scaffold.core.comparing.trials import is_equal
 from jovial_scaffold.core.expressions.values import deep_marks
 from jovial_scaffold.core.records import value_record
-from jovial_scaffold.core.rendering.overlays import MISSING, Overlay, trial_meter
+from jovial_scaffold.core.rendering.overlays import MISSING, Behind, Overlay, trial_meter
 from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.schemas.lists import NO_LISTS
 from jovial_scaffold.core.templates.model import Constant
@@ -47,6 +47,8 @@ class Causes:
     def __init__(self, rendering: Evaluated, recorded: Mapping[str, Any]) -> None:
         self._rendering = rendering
         self._meter = trial_meter(rendering)
+        self._behind = Behind(rendering)
+        self.untried = 0  #: of how many resources nobody knows, since the budget was spent
         self._overlays: dict[tuple[str, ...], Overlay] = {}
         others = {name: value for name, value in recorded.items() if self._is_other(name, value)}
         following = {name for name in others if self._follows(name)}
@@ -101,21 +103,34 @@ class Causes:
         """The parameters that cause what happens to a resource by itself; nothing where it is dragged along only."""
         if reason.effect not in ("add", "remove") and not reason.pointers:
             return ("",) if reason.effect == "rename" else ()  # that stands in the template
-        alone = [name for name in self._recorded if self._changes((name,), reason)]
-        if alone or len(self._recorded) < _PAIR:
-            return tuple(alone) or ("",)
-        every = tuple(sorted(self._recorded))
-        if not self._changes(every, reason):
-            return ("",)
-        needed = [name for name in every if not self._changes(tuple(each for each in every if each != name), reason)]
-        return (" + ".join(needed or every),)
+        found = self._tried(reason)
+        if not self._meter.spent:
+            return found
+        self.untried += 1
+        return ()
+
+    def _tried(self, reason: Reason) -> tuple[str, ...]:
+        inputs = self._inputs(reason)
+        names = tuple(sorted(each for each in self._recorded if inputs is None or each in inputs))
+        alone = tuple(name for name in names if self._changes((name,), reason))
+        if alone or len(names) < _PAIR or not self._changes(names, reason):
+            return alone or ("",)
+        needed = [name for name in names if not self._changes(tuple(each for each in names if each != name), reason)]
+        return (" + ".join(needed or names),)
+
+    def _inputs(self, reason: Reason) -> frozenset[str] | None:
+        """What may be behind it; None where that is not known: of a resource that is gone, all may be."""
+        if reason.effect == "remove":
+            return None
+        if reason.effect == "add":
+            return self._behind.presence(reason.address)
+        return frozenset().union(*(self._behind.property(reason.address, str(each[0])) for each in reason.pointers))
 
     def _changes(self, names: tuple[str, ...], reason: Reason) -> bool:
         """Whether something about a resource is otherwise with the recorded values of some parameters."""
         overlay = self._overlay(names)
-        there = overlay.instance(reason.address) is not None
         if reason.effect in ("add", "remove"):
-            return there == (reason.effect == "remove")
+            return (overlay.instance(reason.address) is not None) == (reason.effect == "remove")
         resource = self._rendering.resources[reason.address]
         lists = resource.type.lists if resource.type is not None else NO_LISTS
         for pointer in reason.pointers:

@@ -17,6 +17,7 @@ from jovial_scaffold.core.expressions.pending import Pending, comparable, holds_
 from jovial_scaffold.core.expressions.placeholders import Joined
 from jovial_scaffold.core.expressions.shapes import Shape
 from jovial_scaffold.core.expressions.syntax import Call, ListLiteral, Literal, Name, Node, Operation, Select, children
+from jovial_scaffold.core.meter import Meter
 from jovial_scaffold.core.rendering.computing import Site
 from jovial_scaffold.core.rendering.instances import Instance
 from jovial_scaffold.core.rendering.overlays import CONTEXT, MISSING, Overlay, trial_meter
@@ -35,9 +36,9 @@ class Echoes:
     def __init__(self, renderings: Sequence[Evaluated], drivers: Drivers) -> None:
         self._renderings = renderings
         self._drivers = drivers
-        self._meter = trial_meter(renderings[0]) if renderings else None
+        self._meter = trial_meter(renderings[0]) if renderings else Meter()
         self._overlays: dict[tuple[int, tuple[str, ...]], Overlay] = {}
-        self._copying: dict[str, bool] = {}
+        self._copying: dict[tuple[str, tuple[str, ...]], bool] = {}
         self._may_copy: dict[Shape, bool] = {}
         self._known: dict[tuple[object, tuple[str, ...]], str] = {}  # what rows repeat that are written alike
         self._within: dict[tuple[object, tuple[str, ...]], str] = {}  # the same between the words around it, which may differ
@@ -136,7 +137,7 @@ class Echoes:
                 if type(becomes) is Pending and (type(was) is not str or not self._pattern(names, {column: becomes})):
                     return ""
             told[marked.compared.split("\n")[line]] = marked.text.split("\n")[line]
-        text = next(iter(told.values())).strip() if len(told) == 1 else ""
+        text = next(iter(told.values())).strip() if len(told) == 1 and not self._meter.spent else ""
         return text if marks.SECRET not in text else ""
 
     def _names(self, drivers: Iterable[Driver], values: Iterable[Any]) -> tuple[str, ...]:
@@ -151,7 +152,6 @@ class Echoes:
         """A column with a mark for each of some parameters."""
         key = (column, names)
         if key not in self._overlays:
-            assert self._meter is not None
             changes = {name: Pending((name,), (name,), primary=True) for name in names}
             self._overlays[key] = Overlay(self._renderings[column], changes, self._meter)
         return self._overlays[key]
@@ -175,6 +175,8 @@ class Echoes:
 
     def _pattern(self, names: tuple[str, ...], found: Mapping[int, Any]) -> str:
         first = next(iter(found.values()))
+        if self._meter.spent:  # then nothing that came of it means anything
+            return ""
         if not all(type(each) is Pending and not each.template and not holds_secret(each) for each in found.values()):
             return ""
         told = comparable(first)
@@ -190,10 +192,11 @@ class Echoes:
 
     def _copies(self, pending: Pending, names: tuple[str, ...], told: str) -> bool:
         """Whether nothing is done but to copy, join and rewrite text."""
-        if told not in self._copying:
+        key = (told, names)
+        if key not in self._copying:
             pieces = pending.joined if pending.joined is not None else (pending,)
-            self._copying[told] = all(self._copies_one(each, names) for each in pieces if isinstance(each, Pending))
-        return self._copying[told]
+            self._copying[key] = all(self._copies_one(each, names) for each in pieces if isinstance(each, Pending))
+        return self._copying[key]
 
     def _copies_one(self, piece: Pending, names: tuple[str, ...]) -> bool:
         if not any(name in piece.origins for name in names):

@@ -17,6 +17,7 @@ from jovial_scaffold.core.expressions.pending import Pending, could_be, holds_se
 from jovial_scaffold.core.expressions.values import UNSEEN, Secret, deep_marks
 from jovial_scaffold.core.findings import Finding, Related
 from jovial_scaffold.core.graph.ordering import rounds
+from jovial_scaffold.core.limits import TRIAL_ROUNDS
 from jovial_scaffold.core.records import replace, value_record
 from jovial_scaffold.core.rendering.instances import EvaluatedResource
 from jovial_scaffold.core.rendering.rendering import Evaluated
@@ -164,8 +165,10 @@ def effects(rendering: Evaluated, known: Evaluated, as_recorded: Evaluated, snap
             found[address] = Effect(address, "remove", deployed.type_text, keep=deployed.keep, holds_data=_holds_data(deployed.type))
     every = tuple(found[address] for address in sorted(found))
     order = _order(every, {address: each.after for address, each in rendering.resources.items()}, dependencies(snapshot), older)
-    causes = Causes(rendering, snapshot.parameters).found([_reason(each) for each in every if each.effect != "unchanged"])
-    result = Effects(rendering.label, snapshot, every, order, causes=causes if snapshot.parameters else None)
+    causing = Causes(rendering, snapshot.parameters)
+    causes = causing.found([_reason(each) for each in every if each.effect != "unchanged"]) if snapshot.parameters else None
+    result = Effects(rendering.label, snapshot, every, order, causes=causes)
+    result.findings.extend(_untried(causing, result.environment))
     result.findings.extend(_violations(result, rendering))
     result.findings.extend(_likely_renames(result, rendering))
     result.findings.extend(_unknown_secrets(result, known, older))
@@ -183,6 +186,12 @@ def teardown(rendering: Evaluated, snapshot: Snapshot) -> Effects:
     result = Effects(rendering.label, snapshot, every, _order(every, {}, dependencies(snapshot), {}), teardown=True)
     result.findings.extend(_violations(result, rendering))
     return result
+
+
+def _untried(causing: Causes, environment: str) -> Iterator[Finding]:
+    if causing.untried:
+        message = say("What causes {} was not tried to the end: that takes too long.", Counted(causing.untried, "effect"))
+        yield Finding(TRIAL_ROUNDS.finding, "note", message, environments=(environment,))
 
 
 def _holds_data(kind: ResourceType | None) -> bool:
