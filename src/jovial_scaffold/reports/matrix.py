@@ -11,7 +11,8 @@ from jovial_scaffold.core.comparing.totals import Total
 from jovial_scaffold.core.records import replace, value_record
 from jovial_scaffold.core.regexes import regex
 from jovial_scaffold.core.text.source import pointer_text
-from jovial_scaffold.reports.folding import in_common
+from jovial_scaffold.reports.folding import addresses_text, in_common
+from jovial_scaffold.reports.grouped import group_lines, values_text, widths_of
 from jovial_scaffold.reports.rendering import cell_beside
 from jovial_scaffold.reports.tables import Report, Table
 from jovial_scaffold.reports.terminal import Style, cells, cut, cut_within, padded, wrapped
@@ -25,6 +26,7 @@ _DRIVING = "What drives the differences"
 _LITERAL = regex(r'((?<=›)[^‹]+|^[^‹]+|"(?:[^"\\]|\\.)*"|\b[0-9]+\b)')
 Ranked = tuple[str, int, int, dict[str, str]]
 _LEAST_VALUE = 9
+_MOST_PLACES = 6  # columns of which each place is shown
 _INDENT = 2
 
 
@@ -52,6 +54,10 @@ def _rows_lines(comparison: Comparison, style: Style, by: str, most: int) -> Ite
     names = comparison.environments
     shown = replace(comparison, rows=comparison.rows[:most]) if most and by == "resource" else comparison
     layout = _Layout(shown, style.width)
+    if layout.is_crowded:
+        yield style.paint("faint", f"{counted(len(names), 'column')}: each value stands with those that have it.")
+        yield from _crowded(comparison, layout, style, by, most)
+        return
     header = "".join(padded(cut_within(name, width), width + _GAP) for name, width in zip(names, layout.values, strict=True))
     driver_title = "driven by" if layout.drivers else ""
     yield f"{' ' * (layout.labels + _GAP)}{style.paint('strong', header)}{style.paint('driver', driver_title)}".rstrip()
@@ -67,9 +73,7 @@ def _rows_lines(comparison: Comparison, style: Style, by: str, most: int) -> Ite
         yield from _presence(found, comparison, layout, style)
         for blocks in _alike([row for row in found if row.kind != "presence"]):
             yield from _resource(blocks[0], comparison, layout, style)
-            if len(blocks) > 1:
-                others = ", ".join(visible(block[0].address) for block in blocks[1:])
-                yield f"  {style.paint('faint', cut(f'and {others}', style.width - 3))}"
+            yield from _others(blocks, style)
     yield ""
     if most and len(comparison.rows) > most:
         yield f"{counted(len(comparison.rows) - most, 'further row')}: --max 0 shows all, --only and --ignore choose."
@@ -128,10 +132,51 @@ class _Layout:
         spare = room - sum(min(each, least) for each in wanted) - _GAP
         self.drivers = min(drivers, spare) if spare >= min(drivers, _LEAST_VALUE) else 0
         self.values = _shared(wanted, room - self.drivers)
+        #: whether the columns do not fit beside each other
+        self.is_crowded = sum(self.values) > room
         # What is left over goes to the lists of what only some columns have.
         spare = room - sum(self.values) - (self.drivers + _GAP if self.drivers else 0)
         longest = max((sum(map(cells, names)) + 2 * len(names) for names in _together(comparison.rows)), default=0)
         self.labels += max(0, min(spare, longest - (self.labels - self.heads - _GAP)))
+
+
+def _crowded(comparison: Comparison, layout: _Layout, style: Style, by: str, most: int) -> Iterator[str]:
+    """The rows of very many columns."""
+    rows = comparison.rows[:most] if most else comparison.rows
+    widths = widths_of(
+        [_PRESENT, *(visible(row.address) for row in rows if row.kind != "presence")],
+        [_label(row) for row in rows if not _is_line(row)],
+        style.width,
+    )
+    for title, found in _grouped(rows, by):
+        if title:
+            yield ""
+            yield style.paint("faint", f"── {visible(title)} · {counted(len(found), 'row')} ".ljust(style.width - 1, "─"))
+        present = [row for row in found if row.kind == "presence"]
+        for addresses in _together(present):
+            row = next(row for row in present if visible(row.address) == addresses[0])
+            texts = {name: _value(row, name, layout.gone) for name in comparison.environments}
+            yield from group_lines(_PRESENT, "", texts, _driver_names(row), widths, style)
+            yield f"  {cut(', '.join(addresses_text(addresses)), style.width - 3)}"
+        for blocks in _alike([row for row in found if row.kind != "presence"]):
+            head = visible(blocks[0][0].address)
+            for row in blocks[0]:
+                texts = {name: _value(row, name, layout.gone) for name in comparison.environments}
+                label = _label(row) if not _is_line(row) else f"line {row.pointer[0]}"
+                yield from group_lines(head, label, texts, _driver_names(row), widths, style)
+                head = ""
+            yield from _others(blocks, style)
+    yield ""
+    if len(rows) < len(comparison.rows):
+        yield f"{counted(len(comparison.rows) - len(rows), 'further row')}: --max 0 shows all, --only and --ignore choose."
+        yield ""
+
+
+def _others(blocks: Sequence[list[Row]], style: Style) -> Iterator[str]:
+    """The resources beside the first one that differ in the same."""
+    if len(blocks) > 1:
+        others = ", ".join(addresses_text(visible(block[0].address) for block in blocks[1:]))
+        yield f"  {style.paint('faint', cut(f'and {others}', style.width - 3))}"
 
 
 def _shared(wanted: list[int], room: int) -> list[int]:
@@ -307,13 +352,17 @@ def _values(rows: Sequence[Row], names: Sequence[str]) -> list[str]:
 def _echoes_lines(folds: Sequence[Fold], comparison: Comparison, style: Style) -> Iterator[str]:
     """Each fold as a line: how many rows, of what, and the text; its values where they are the same in all of them."""
     count = sum(len(each.rows) for each in folds)
-    yield f"{style.paint('strong', 'Echoes')}: {counted(count, 'row')} that only {'repeats' if count == 1 else 'repeat'} a parameter in a text; --echoes shows them"
+    told = f"Echoes: {counted(count, 'row')} that only {'repeats' if count == 1 else 'repeat'} a parameter in a text; --echoes shows them"
+    for number, line in enumerate(wrapped(told, style.width, "")):
+        yield line.replace("Echoes", style.paint("strong", "Echoes")) if number == 0 else line
     numbers = max(len(str(len(each.rows))) for each in folds)
     width = min(max(cells(each.label) for each in folds), max(12, style.width // 4))
     for each in folds:
         pattern = visible(each.pattern)
         values = [] if _is_line(each.rows[0]) else _values(each.rows, comparison.environments)
-        beside = f"  {' · '.join(values)}" if values else ""
+        many = len(comparison.environments) > _MOST_PLACES
+        told = values_text(dict(zip(comparison.environments, values, strict=True))) if values and many else " · ".join(values)
+        beside = f"  {told}" if told else ""
         line = f"  {str(len(each.rows)).rjust(numbers)}  {padded(cut(each.label, width), width)}  "
         room = style.width - cells(line)
         shown = cut(pattern, room)
@@ -361,6 +410,10 @@ def drivers_lines(comparison: Comparison, style: Style, places: bool) -> Iterato
         yield f"{head}{bar}".rstrip()
         where = [(each, short(sources[each])) for each in comparison.environments if each in sources]
         if not where:
+            continue
+        if len(where) > _MOST_PLACES:
+            first = style.paint("place", where[0][1])
+            yield f"    {where[0][0]} {first} and {len(where) - 1} others"
             continue
         joined = "  ".join(f"{each} {style.paint('place', place)}" for each, place in where)
         if sum(cells(each) + cells(place) + 3 for each, place in where) + 4 <= style.width:

@@ -1,0 +1,53 @@
+"""Rows of a comparison of many columns: what each value is, and which columns have it, where they do not fit beside each other."""
+
+from collections.abc import Iterator, Mapping, Sequence
+
+from jovial_scaffold.reports.terminal import Style, cells, cut_within, padded, wrapped
+
+_NAMED = 3  # columns that are named one by one
+_TOLD = 6  # values that are
+
+
+def by_value(texts: Mapping[str, str]) -> list[tuple[str, list[str]]]:
+    """The different texts of columns, each with the columns that have it; what most have comes first."""
+    found: dict[str, list[str]] = {}
+    for name, text in texts.items():
+        found.setdefault(text, []).append(name)
+    return sorted(found.items(), key=lambda item: -len(item[1]))
+
+
+def values_text(texts: Mapping[str, str]) -> str:
+    """The same in one line: `1 in 18 · 3 in dusk-18, dusk-19 and 5 others`."""
+    groups = by_value(texts)
+    if len(groups) > _TOLD:
+        return f"{len(groups)} different values"
+    parts = []
+    for number, (text, names) in enumerate(groups):
+        if number == 0 and len(groups) > 1:
+            parts.append(f"{text} in {len(names)}")
+        elif len(names) == 1:
+            parts.append(f"{text} in {names[0]} alone")
+        else:
+            more = f" and {len(names) - _NAMED} others" if len(names) > _NAMED + 1 else ""
+            parts.append(f"{text} in {', '.join(names if not more else names[:_NAMED])}{more}")
+    return " · ".join(parts)
+
+
+def group_lines(head: str, label: str, texts: Mapping[str, str], drivers: str, widths: Sequence[int], style: Style) -> Iterator[str]:
+    """One row: what it is about, its values with their columns, and what drives it."""
+    first, second = widths
+    before = f"{style.paint('strong', padded(cut_within(head, first), first))}  {padded(cut_within(label, second), second)}  "
+    indent = first + second + 4
+    driven = f"({drivers})" if drivers else ""
+    lines = wrapped(f"{values_text(texts)} {driven}".strip(), max(style.width - indent, 24), "")
+    for number, line in enumerate(lines):
+        shown = line.replace(driven, style.paint("driver", driven)) if driven else line
+        yield f"{before if number == 0 else ' ' * indent}{shown}"
+
+
+def widths_of(heads: Sequence[str], labels: Sequence[str], width: int) -> tuple[int, int]:
+    """How wide the addresses and the properties are."""
+    return (
+        min(max(map(cells, heads), default=4), max(10, width // 5)),
+        min(max(map(cells, labels), default=4), max(12, width // 4)),
+    )
