@@ -91,6 +91,33 @@ def test_secrets_are_no_causes_and_without_recorded_values_there_is_none() -> No
     assert without.causes is None and "Why is not known" in effects_text("p", without, Style(False, 100), False)
 
 
+def test_what_was_recorded_and_cannot_be_given_back_is_no_cause() -> None:
+    environments = {"live": {"parameters": ["p.json"], "deployed": "now.json"}}
+    project = {"project": "p", "template": "t.yaml", "catalogs": ["fulmar"], "environments": environments}
+    files = {"jovial.yaml": json.dumps(project), "t.yaml": _TEMPLATE, "p.json": json.dumps(_THEN), "now.json": "{}"}
+    runs = snapshot_document("p", in_memory(files).render("live"), {}, "")
+    runs["parameters"] |= {"slips": "many", "gone": [1], "copies": None}
+    files |= {"p.json": json.dumps({**_THEN, "range": "10.50.0.0/16"}), "now.json": json.dumps(runs)}
+    assert set(told(in_memory(files).effects("live"))) == {"range"}
+
+
+def test_of_very_many_resources_of_a_type_it_is_told_how_many() -> None:
+    many = "".join(f'  belt{number} (fulmar.queue): {{name: belt-{number}, wait_hours: "${{copies}}"}}\n' for number in range(40))
+    now = _TEMPLATE + many
+    project = {
+        "project": "p",
+        "template": "t.yaml",
+        "catalogs": ["fulmar"],
+        "environments": {"live": {"parameters": ["p.json"], "deployed": "now.json"}},
+    }
+    files = {"jovial.yaml": json.dumps(project), "t.yaml": now, "p.json": json.dumps(_THEN), "now.json": "{}"}
+    runs = snapshot_document("p", in_memory(files).render("live"), {}, "")
+    result = in_memory({**files, "p.json": json.dumps({**_THEN, "copies": 2}), "now.json": json.dumps(runs)}).effects("live")
+    text = effects_text("p", result, Style(False, 100), False)
+    assert "copies (p.json:1), 1 becomes 2: changes 40 fulmar.queue.v1" in text
+    assert "28 others  fulmar.queue.v1" in text and len(text.splitlines()) < 20
+
+
 def test_causes_as_json() -> None:
     document = valid_json("effects", json_text(effects_document("p", result_of({"slips": 7}))))
     assert [each["parameter"] for each in document["causes"]] == ["slips"]
@@ -113,4 +140,5 @@ def test_what_texts_have_in_common(texts: list[str], expected: str) -> None:
 
 
 def test_many_items_of_a_loop_are_one_text() -> None:
+    assert addresses_text([f"r{number}" for number in range(40)])[-2:] == ["r11", "28 others"]
     assert addresses_text(["net", "a/1", "a/2", *(f"b/{number}" for number in range(9))]) == ["net", "a/1", "a/2", "b/… (×9)"]

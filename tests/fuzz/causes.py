@@ -46,6 +46,8 @@ def attempt(chance: random.Random) -> str:
 def _is_other(rendering: Rendering, other: Rendering, reason: Reason) -> bool:
     if reason.effect in ("add", "remove"):
         return (reason.address in rendering.resources) != (reason.address in other.resources)
+    if reason.address not in other.resources:
+        return False  # it runs: one value of then does not take it away
     return any(_shown(rendering, reason, pointer) != _shown(other, reason, pointer) for pointer in reason.pointers)
 
 

@@ -10,7 +10,7 @@ from jovial_scaffold.core.expressions.marked import to_json
 from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.rendering.overlays import MISSING
 from jovial_scaffold.core.text.source import pointer_text
-from jovial_scaffold.reports.folding import addresses_text, in_common
+from jovial_scaffold.reports.folding import FEW, MANY, addresses_text, in_common
 from jovial_scaffold.reports.machine import finding_entry
 from jovial_scaffold.reports.rendering import cell, cell_beside
 from jovial_scaffold.reports.tables import Report, Table
@@ -29,6 +29,7 @@ _WORDS = {
     "add": "added",
 }
 
+_WEIGHTS = {"rebuild": "error", "locked": "error", "restart": "warning"}
 _VERBS = {
     "rebuild": "rebuilds",
     "remove": "removes",
@@ -100,14 +101,7 @@ def _causes(result: Effects, style: Style) -> Iterator[str]:
         return
     yield style.paint("strong", "Because of")
     for each in result.causes:
-        parts = []
-        for effect in _ORDER:
-            found = [addresses for own, _, addresses in each.leads_to if own == effect]
-            if found:
-                parts.append(
-                    f"{_VERBS[effect]} {', '.join(part for addresses in found for part in addresses_text(map(visible, addresses)))}"
-                )
-        leads_to = "; ".join(parts)
+        leads_to = visible(_leads_to(each))
         head, width = _cause(each, style)
         if width + 3 + cells(leads_to) <= style.width:
             yield f"  {head}: {leads_to}"
@@ -117,10 +111,13 @@ def _causes(result: Effects, style: Style) -> Iterator[str]:
 
 
 def _leads_to(each: Cause) -> str:
-    """What a cause does, the severest first."""
+    """What a cause does, the severest first; of very many of one type, how many."""
     parts = []
     for effect in _ORDER:
-        found = [part for own, _, addresses in each.leads_to if own == effect for part in addresses_text(addresses)]
+        found: list[str] = []
+        for own, type, addresses in each.leads_to:
+            texts = addresses_text(addresses) if own == effect else []
+            found += [f"{len(addresses):,} {type}"] if len(texts) > FEW and len(addresses) > MANY else texts
         if found:
             parts.append(f"{_VERBS[effect]} {', '.join(found)}")
     return "; ".join(parts)
@@ -228,13 +225,15 @@ def _change(changes: Sequence[Change], style: Style, room: int, why: str) -> str
     was, becomes = pairs[0]
     if any(pair != pairs[0] for pair in pairs):
         was, becomes = in_common([pair[0] for pair in pairs]), in_common([pair[1] for pair in pairs])
+        if not (was + becomes).strip('…"'):
+            return f"{style.paint('faint', 'other in each')}{'   ' + style.paint(_WEIGHTS.get(change.effect, 'faint'), why) if why else ''}"
     space = room - cells(why) - 6
     half = max(8, space // 2)
     if cells(was) + cells(becomes) > space:
         was, becomes = _around_difference(was, becomes, half) if "…" not in was else (was, becomes)
         was = cut(was, max(half, space - cells(becomes)))
         becomes = cut(becomes, max(half, space - cells(was)))
-    role = {"rebuild": "error", "locked": "error", "restart": "warning"}.get(change.effect, "faint")
+    role = _WEIGHTS.get(change.effect, "faint")
     if change.because:
         # What the cloud gives anew has no text yet: both sides would read the same.
         first = addresses_text(dict.fromkeys(visible(each.because) for each in changes))

@@ -4,6 +4,7 @@ from collections.abc import Iterable, Sequence
 
 _LONG = 24  # characters of what texts have in common that are shown
 FEW = 6  # items of a loop that are named one by one
+MANY, _FIRST = 16, 12  # addresses that are named, and those that are where there are more
 
 
 def in_common(texts: Sequence[str]) -> str:
@@ -23,12 +24,15 @@ def _start(texts: Sequence[str]) -> str:
 
 
 def addresses_text(addresses: Iterable[str]) -> list[str]:
-    """Addresses; many items of one loop as one text with their count: `slips/… (×100)`."""
+    """Addresses; many items of one loop as one text with their count: `slips/… (×100)`; of very many, the first ones and how many others."""
     loops: dict[str, list[str]] = {}
     for each in addresses:
         name, slash, _ = each.rpartition("/")
         loops.setdefault(f"{name}/" if slash else each, []).append(each)
-    found = []
+    found: list[tuple[str, int]] = []
     for name, items in loops.items():
-        found += items if len(items) <= FEW else [f"{name}… (×{len(items):,})"]
-    return found
+        found += [(each, 1) for each in items] if len(items) <= FEW else [(f"{name}… (×{len(items):,})", len(items))]
+    if len(found) <= MANY:
+        return [text for text, _ in found]
+    others = sum(count for _, count in found[_FIRST:])
+    return [*(text for text, _ in found[:_FIRST]), f"{others:,} others"]

@@ -129,14 +129,18 @@ class Causes:
     def _changes(self, names: tuple[str, ...], reason: Reason) -> bool:
         """Whether something about a resource is otherwise with the recorded values of some parameters."""
         overlay = self._overlay(names)
+        there = overlay.instance(reason.address) is not None
         if reason.effect in ("add", "remove"):
-            return (overlay.instance(reason.address) is not None) == (reason.effect == "remove")
+            return there == (reason.effect == "remove")
+        if not there:
+            return False  # it runs, so that it was there is certain: with these values alone, nothing is told
         resource = self._rendering.resources[reason.address]
         lists = resource.type.lists if resource.type is not None else NO_LISTS
         for pointer in reason.pointers:
             name = str(pointer[0])
             before = resource.properties.get(name, MISSING)
-            if differs_at(before, overlay.property(reason.address, name), lists, pointer, name):
+            then = overlay.property(reason.address, name)
+            if not deep_marks(then)[2] and differs_at(before, then, lists, pointer, name):
                 return True
         return False
 
