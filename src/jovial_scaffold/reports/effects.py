@@ -8,7 +8,6 @@ from jovial_scaffold.core.comparing.causing import Cause
 from jovial_scaffold.core.comparing.effects import EFFECTS, Change, Effect, Effects
 from jovial_scaffold.core.expressions.marked import to_json
 from jovial_scaffold.core.expressions.values import Secret
-from jovial_scaffold.core.rendering.overlays import MISSING
 from jovial_scaffold.core.text.source import pointer_text
 from jovial_scaffold.reports.folding import FEW, MANY, addresses_text, in_common
 from jovial_scaffold.reports.machine import finding_entry
@@ -130,7 +129,7 @@ def _cause(each: Cause, style: Style) -> tuple[str, int]:
         return style.paint("driver", told), cells(told)
     name, place = visible(each.parameter), f" ({visible(each.place)})" if each.place else ""
     head, width = f"{style.paint('driver', name)}{style.paint('place', place)}", cells(name + place)
-    if each.was is MISSING:
+    if not each.is_single:
         return head, width
     was, becomes = cell(each.was), cell_beside(each.becomes, each.was)
     room = max(style.width - width - len("  :  becomes "), 40)
@@ -278,7 +277,7 @@ def effects_report(project: str, result: Effects) -> Report:
         [
             each.parameter or "(no parameter)",
             each.place,
-            *(("", "") if each.was is MISSING else (cell(each.was), cell_beside(each.becomes, each.was))),
+            *(("", "") if not each.is_single else (cell(each.was), cell_beside(each.becomes, each.was))),
             _leads_to(each),
         ]
         for each in result.causes or ()
@@ -327,7 +326,7 @@ def _cause_entry(cause: Cause) -> dict[str, Any]:
     return {
         "parameter": cause.parameter or None,
         "place": cause.place or None,
-        **({"was": to_json(cause.was), "becomes": to_json(cause.becomes)} if cause.was is not MISSING else {}),
+        **({"was": to_json(cause.was), "becomes": to_json(cause.becomes)} if cause.is_single else {}),
         "leads_to": [{"effect": effect, "type": type, "addresses": list(addresses)} for effect, type, addresses in cause.leads_to],
     }
 

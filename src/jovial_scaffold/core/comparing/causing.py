@@ -31,14 +31,19 @@ class Reason(NamedTuple):
 
 @value_record
 class Cause:
-    """A parameter (several that do it only together, joined by a plus), where it is set, what it was and is; and what it leads to, dragged
-    along or not, as addresses by effect and type. Without a parameter, what no parameter causes."""
+    """A parameter (several that do it only together, joined by a plus), where it is set, and what it leads to, dragged along or not, as
+    addresses by effect and type; what it was and is, where it `is_single`. Without a parameter, what no parameter causes."""
 
     parameter: str
     place: str
-    was: Any
-    becomes: Any
     leads_to: tuple[tuple[str, str, tuple[str, ...]], ...]
+    was: Any = None
+    becomes: Any = None
+
+    @property
+    def is_single(self) -> bool:
+        """Whether it is one parameter, which was something and is something else."""
+        return bool(self.parameter) and " + " not in self.parameter
 
 
 class Causes:
@@ -156,8 +161,8 @@ class Causes:
         told = tuple((effect, type, tuple(addresses)) for (effect, type), addresses in leads_to.items())
         if name not in self._recorded:
             places = [set_at(self._rendering, each, ()) for each in name.split(" + ") if name]
-            return Cause(name, ", ".join(filter(None, places)), MISSING, MISSING, told)
-        return Cause(name, set_at(self._rendering, name, ()), self._recorded[name], self._rendering.parameters.values[name], told)
+            return Cause(name, ", ".join(filter(None, places)), told)
+        return Cause(name, set_at(self._rendering, name, ()), told, self._recorded[name], self._rendering.parameters.values[name])
 
 
 _PAIR = 2
