@@ -4,7 +4,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from typing import Any
 
 from jovial_scaffold.core import marks
-from jovial_scaffold.core.comparing.causing import Cause
+from jovial_scaffold.core.comparing.causing import SEVEREST, Cause
 from jovial_scaffold.core.comparing.effects import EFFECTS, Change, Effect, Effects
 from jovial_scaffold.core.expressions.marked import to_json
 from jovial_scaffold.core.expressions.values import Secret
@@ -16,8 +16,6 @@ from jovial_scaffold.reports.tables import Report, Table
 from jovial_scaffold.reports.terminal import Style, cells, cut, padded, wrapped
 from jovial_scaffold.reports.words import counted, listed, said, visible
 
-# What interrupts most stands first.
-_ORDER = ("rebuild", "remove", "restart", "change", "rename", "add")
 _ROLES = {"rebuild": "error", "remove": "error", "restart": "warning", "change": "note", "rename": "note", "add": "good"}
 _WORDS = {
     "rebuild": "removed and made again",
@@ -48,14 +46,14 @@ def _lines(project: str, result: Effects, style: Style, others: bool, findings: 
     about = "Removing everything from" if result.teardown else "Deploying"
     verdict = summary(result)
     blocked = f" is blocked by {counted(result.blocking, 'error')}" if result.blocking else ""
-    role = "error" if blocked else next((_ROLES[each] for each in _ORDER if result.count(each)), "good")
+    role = "error" if blocked else next((_ROLES[each] for each in SEVEREST if result.count(each)), "good")
     head, *more = wrapped(f"{about} {result.environment} of {project}{blocked}: {verdict[0].lower()}{verdict[1:]}", style.width, "")
     yield from (style.paint(role, line) for line in (head, *more))
     yield style.paint("faint", f"{_origin(result)} says what runs now.")
     if findings:
         yield ""
         yield findings.rstrip("\n")
-    shown = [each for effect in _ORDER for each in result.effects if each.effect == effect]
+    shown = [each for effect in SEVEREST for each in result.effects if each.effect == effect]
     if shown and not result.teardown:
         yield ""
         yield from _causes(result, style)
@@ -98,7 +96,8 @@ def _causes(result: Effects, style: Style) -> Iterator[str]:
     if result.causes is None:
         yield style.paint("faint", "Why is not known: the snapshot does not say what parameters were; `jovial record` writes them.")
         return
-    yield style.paint("strong", "Because of")
+    if result.causes:
+        yield style.paint("strong", "Because of")
     for each in result.causes:
         leads_to = visible(_leads_to(each))
         head, width = _cause(each, style)
@@ -112,7 +111,7 @@ def _causes(result: Effects, style: Style) -> Iterator[str]:
 def _leads_to(each: Cause) -> str:
     """What a cause does, the severest first; of very many of one type, how many."""
     parts = []
-    for effect in _ORDER:
+    for effect in SEVEREST:
         found: list[str] = []
         for own, type, addresses in each.leads_to:
             texts = addresses_text(addresses) if own == effect else []
@@ -151,7 +150,7 @@ def summary(result: Effects) -> str:
     untouched = f"; {beside} not touched" if beside else ""
     if result.nothing:
         return f"Nothing to do, {counted(len(result.effects), 'resource')} {'is as it' if len(result.effects) == 1 else 'are as they'} should be{untouched}."
-    parts = [f"{result.count(effect)} {_WORDS[effect]}{_losing(result.losing(effect))}" for effect in _ORDER if result.count(effect)]
+    parts = [f"{result.count(effect)} {_WORDS[effect]}{_losing(result.losing(effect))}" for effect in SEVEREST if result.count(effect)]
     return f"{listed(parts)}; {kept} unchanged{untouched}."
 
 
@@ -259,7 +258,7 @@ def _other(value: Any) -> str:
 def effects_report(project: str, result: Effects) -> Report:
     """The effects for Markdown, CSV and HTML."""
     rows, roles = [], []
-    for effect in _ORDER:
+    for effect in SEVEREST:
         for each in result.effects:
             if each.effect != effect:
                 continue

@@ -16,6 +16,11 @@ from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.schemas.lists import NO_LISTS
 from jovial_scaffold.core.templates.model import Constant
 from jovial_scaffold.core.text.source import Pointer
+from jovial_scaffold.core.text.unknown import UNKNOWN
+
+_PAIR = 2
+SEVEREST = ("rebuild", "remove", "restart", "change", "rename", "add")
+"""Effects, what interrupts most first."""
 
 
 class Reason(NamedTuple):
@@ -65,16 +70,11 @@ class Causes:
 
     def _is_other(self, name: str, value: Any) -> bool:
         """Whether a parameter can be given its recorded value, and that is another."""
-        values = self._rendering.parameters.values
-        if (
-            name not in self._rendering.scope.template.parameters
-            or name not in values
-            or deep_marks(value)[1]
-            or deep_marks(values[name])[1]
-            or deep_marks(values[name])[2]
-        ):
+        now = self._rendering.parameters.values.get(name, UNKNOWN)
+        if name not in self._rendering.scope.template.parameters or deep_marks(value)[1]:
             return False
-        return not is_equal(value, values[name])
+        _, is_secret, is_unknown = deep_marks(now)
+        return not (is_secret or is_unknown or is_equal(value, now))
 
     def _follows(self, name: str) -> bool:
         """Whether a parameter is what its default makes of others."""
@@ -165,10 +165,6 @@ class Causes:
         return Cause(name, set_at(self._rendering, name, ()), told, self._recorded[name], self._rendering.parameters.values[name])
 
 
-_PAIR = 2
-_SEVEREST = ("rebuild", "remove", "restart", "change", "rename", "add")
-
-
 def _weight(cause: Cause) -> tuple[object, ...]:
-    severest = min(_SEVEREST.index(effect) for effect, *_ in cause.leads_to)
+    severest = min(SEVEREST.index(effect) for effect, *_ in cause.leads_to)
     return severest, not cause.parameter, -sum(len(addresses) for *_, addresses in cause.leads_to), cause.parameter

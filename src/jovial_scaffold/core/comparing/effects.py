@@ -191,7 +191,8 @@ def teardown(rendering: Evaluated, snapshot: Snapshot) -> Effects:
 def _untried(causing: Causes, environment: str) -> Iterator[Finding]:
     if causing.untried:
         message = say("What causes {} was not tried to the end: that takes too long.", Counted(causing.untried, "effect"))
-        yield Finding(TRIAL_ROUNDS.finding, "note", message, environments=(environment,))
+        hint = say("Give some parameters their recorded values, with --with, and look again.")
+        yield Finding(TRIAL_ROUNDS.finding, "note", message, None, hint, environments=(environment,))
 
 
 def _holds_data(kind: ResourceType | None) -> bool:
@@ -200,7 +201,7 @@ def _holds_data(kind: ResourceType | None) -> bool:
 
 def _reason(each: Effect) -> Reason:
     """What is to be explained of a resource."""
-    own = tuple(change.pointer for change in each.changes if change.counted and not change.because)
+    own = tuple(change.pointer for change in each.changes if change.counted and change.certain and not change.because)
     return Reason(each.address, each.effect, each.type, own, each.dragged)
 
 

@@ -37,15 +37,17 @@ class EvaluatedDocument(RenderedDocument):
 
     def within(self, line: int) -> list[Placeholder]:
         """The placeholders that a line, from 0, was filled in from."""
-        begin = bisect_left(self.lines, line, key=lambda ends: ends[1])
-        end = bisect_right(self.lines, line, key=lambda ends: ends[0])
-        return list(placeholders(self.document.content[begin:end]))
+        parts = self._parts(line)
+        return list(placeholders(self.document.content[parts.start : parts.stop]))
 
     def is_across(self, line: int) -> bool:
         """Whether something that a line, from 0, was filled in from gives more than that line."""
+        return any(self.lines[index] != (line, line) and not isinstance(self.document.content[index], str) for index in self._parts(line))
+
+    def _parts(self, line: int) -> range:
+        """The numbers of the parts of the content that a line was made from."""
         begin = bisect_left(self.lines, line, key=lambda ends: ends[1])
-        end = bisect_right(self.lines, line, key=lambda ends: ends[0])
-        return any(self.lines[index] != (line, line) for index in range(begin, end) if not isinstance(self.document.content[index], str))
+        return range(begin, bisect_right(self.lines, line, key=lambda ends: ends[0]))
 
 
 class _Narrowed(LookupScope):
