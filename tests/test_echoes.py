@@ -116,7 +116,8 @@ def test_they_are_folded_by_what_they_have_in_common_and_counted() -> None:
 
 def test_few_are_not_folded() -> None:
     comparison = compared('  one (fulmar.queue): {name: "${setting}-one", tags: {owner: "${owner}"}}\n')
-    assert folded(comparison.rows) == [] and "dusk-one" in matrix_text(comparison, Style(False, 100), False)
+    text = matrix_text(comparison, Style(False, 100), False)
+    assert folded(comparison.rows) == [] and "dusk-one" in text and "by echoes only" not in text
 
 
 def test_reports_fold_them_too_and_json_says_what_they_repeat() -> None:

@@ -47,7 +47,7 @@ def _lines(comparison: Comparison, style: Style, everything: bool, by: str, most
     if folds:
         yield from _echoes_lines(folds, comparison, style)
     yield from drivers_lines(comparison, style, places=True)
-    yield from wrapped(_sum(comparison, everything), style.width, "")
+    yield from wrapped(_sum(comparison, everything, bool(folds)), style.width, "")
 
 
 def _rows_lines(comparison: Comparison, style: Style, by: str, most: int) -> Iterator[str]:
@@ -84,13 +84,13 @@ def _views(comparison: Comparison) -> bool:
     return any(each.label != each.environment for each in comparison.renderings)
 
 
-def _sum(comparison: Comparison, everything: bool) -> str:
+def _sum(comparison: Comparison, everything: bool, is_folded: bool) -> str:
     others = len({row.address for row in comparison.rows if row.type in ("output", "document") and row.differs})
     beside = f", and {counted(others, 'output or document', 'outputs and documents')}" if others else ""
     shown = "" if everything else "; equal properties are left out, --all shows them"
     own = {row.address for row in comparison.rows if row.counted and not row.echo}
     echoing = {row.address for row in comparison.rows if row.echo and row.type not in ("output", "document")} - own
-    only = f" ({len(echoing)} by echoes only)" if echoing else ""
+    only = f" ({len(echoing)} by echoes only)" if echoing and is_folded else ""
     differing = f"{comparison.differing} differ{'s' if comparison.differing == 1 else ''}{only}"
     return f"{counted(comparison.resources, 'resource')}: {differing}, {comparison.same} the same{beside}{shown}"
 
@@ -501,4 +501,4 @@ def matrix_report(comparison: Comparison, totals: Sequence[Total] = (), echoes: 
                 [[each.type, each.property or "resources", *(str(each.values[name]) for name in names)] for each in totals],
             )
         )
-    return Report(f"{' beside '.join(names)}", [f"{_sum(comparison, everything=True)}."], tables)
+    return Report(f"{' beside '.join(names)}", [f"{_sum(comparison, everything=True, is_folded=bool(folds))}."], tables)
