@@ -188,6 +188,7 @@ def _written(
     out: Path | None,
 ) -> str:
     from jovial_scaffold.core.comparing.totals import totals as sums
+    from jovial_scaffold.reports import drivers as driving
     from jovial_scaffold.reports import matrix
 
     numbers = sums(comparison) if totals else []
@@ -209,5 +210,5 @@ def _written(
     if totals:
         return matrix.totals_text(numbers, comparison, style)
     if drivers:
-        return "\n".join(matrix.drivers_lines(comparison, style, places=False)) or "Nothing differs.\n"
+        return "\n".join(driving.drivers_lines(comparison, style, places=False)) or "Nothing differs.\n"
     return matrix.matrix_text(comparison, style, everything, by.value, most, echoes)

@@ -11,7 +11,7 @@ from matplotlib.figure import Figure
 from jovial_scaffold.core.comparing.aligning import same
 from jovial_scaffold.core.comparing.matrix import Comparison, Row
 from jovial_scaffold.core.comparing.totals import Total
-from jovial_scaffold.reports.matrix import ranked
+from jovial_scaffold.reports.drivers import ranked
 from jovial_scaffold.reports.terminal import cut_within
 from jovial_scaffold.reports.words import counted, visible
 
