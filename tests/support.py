@@ -120,3 +120,9 @@ def demo_folder(tmp_path_factory: pytest.TempPathFactory) -> Path:
 def demo(demo_folder: Path, tmp_path: Path) -> Path:
     """A demo project of one's own."""
     return Path(shutil.copytree(demo_folder, tmp_path / "ridgeline"))
+
+
+def edit(path: Path, old: str, new: str) -> None:
+    text = path.read_text("utf-8")
+    assert old in text
+    path.write_text(text.replace(old, new), "utf-8")

@@ -1,17 +1,21 @@
 """What causes the effects of a deployment, and how what happens alike is told once."""
 
 import json
+import re
+from pathlib import Path
 from typing import Any
 
 import pytest
 
-from jovial_scaffold.core.comparing.effects import Effects
+from jovial_scaffold.core.comparing.effect_records import Effects
 from jovial_scaffold.core.comparing.snapshots import snapshot_document
-from jovial_scaffold.reports.effects import effects_document, effects_text
+from jovial_scaffold.reports.effects import Shown, effects_text
+from jovial_scaffold.reports.effects_document import effects_document
 from jovial_scaffold.reports.folding import addresses_text, in_common
 from jovial_scaffold.reports.machine import json_text
 from jovial_scaffold.reports.terminal import Style
-from tests.support import in_memory, valid_json
+from tests.support import Write, edit, in_memory, jovial, valid_json
+from tests.support_git import repository
 
 _TEMPLATE = """template: A lagoon
 parameters:
@@ -43,13 +47,13 @@ def result_of(now: dict[str, Any], template: str = _TEMPLATE, recorded: bool = T
     files = {"jovial.yaml": json.dumps(project), "t.yaml": _TEMPLATE, "p.json": json.dumps(_THEN), "now.json": "{}"}
     runs = snapshot_document("p", in_memory(files).render("live"), {}, "")
     if not recorded:
-        del runs["parameters"]
+        del runs["recorded"]["parameters"]
     return in_memory({**files, "t.yaml": template, "p.json": json.dumps({**_THEN, **now}), "now.json": json.dumps(runs)}).effects("live")
 
 
 def told(result: Effects) -> dict[str, list[str]]:
     """The causes, each with what it leads to."""
-    return {each.parameter: [f"{effect} {', '.join(found)}" for effect, _, found in each.leads_to] for each in result.causes or ()}
+    return {each.parameter: [f"{lead.effect} {', '.join(lead.addresses)}" for lead in each.leads_to] for each in result.causes or ()}
 
 
 _SLIPS = [f"slip/{number}" for number in range(8)]
@@ -60,11 +64,13 @@ def test_a_cause_leads_to_all_that_is_dragged_along_and_roots_stand_first() -> N
     assert told(result) == {"range": ["rebuild lagoon", "change pool", f"rebuild {', '.join(_SLIPS)}"]}
     (cause,) = result.causes or ()
     assert (cause.was, cause.becomes, cause.place) == ("10.20.0.0/16", "10.50.0.0/16", "p.json:1")
-    text = effects_text("p", result, Style(False, 100), False)
-    assert "range (p.json:1), 10.20.0.0/16 becomes 10.50.0.0/16: rebuilds lagoon, slip/… (×8); changes pool" in text
+    text = effects_text("p", result, Style(False, 100), Shown())
+    assert "    rebuilds lagoon (range), slip/… (×8) (range, network); changes pool (subnets/0)\n" in text
+    assert len(text.splitlines()) < 18
+    text = effects_text("p", result, Style(False, 100), Shown(details=True))
     assert "rebuild  slip/… (×8)  fulmar.subnet.v1" in text
     assert "10.20.….0/24 becomes 10.50.….0/24" in text and "anew, since lagoon is rebuilt" in text
-    assert len(text.splitlines()) < 30
+    assert len(text.splitlines()) < 32
 
 
 def test_what_follows_by_default_is_caused_by_what_it_reads_unless_it_was_set() -> None:
@@ -81,14 +87,15 @@ def test_several_that_do_it_only_together() -> None:
 def test_what_no_parameter_causes_and_what_is_added_and_removed() -> None:
     result = result_of({"slips": 7}, _TEMPLATE.replace("name: belt", "name: sash"))
     assert told(result) == {"slips": ["remove slip/7"], "": ["rebuild belt"]}
-    text = effects_text("p", result, Style(False, 100), False)
-    assert "no parameter (the template or a catalog, or somebody there): rebuilds belt" in text
+    text = effects_text("p", result, Style(False, 100), Shown())
+    assert "  no parameter (the template or a catalog, or somebody there)\n    rebuild  belt  fulmar.queue.v1\n" in text
+    assert "name  belt becomes sash   rebuild" in text
 
 
 def test_secrets_are_no_causes_and_without_recorded_values_there_is_none() -> None:
     assert told(result_of({"word": "nopqrstuvwxyz1"})) == {}
     without = result_of({"range": "10.50.0.0/16"}, recorded=False)
-    assert without.causes is None and "Why is not known" in effects_text("p", without, Style(False, 100), False)
+    assert without.causes is None and "Why is not known" in effects_text("p", without, Style(False, 100), Shown())
 
 
 def test_what_was_recorded_and_cannot_be_given_back_is_no_cause() -> None:
@@ -96,7 +103,7 @@ def test_what_was_recorded_and_cannot_be_given_back_is_no_cause() -> None:
     project = {"project": "p", "template": "t.yaml", "catalogs": ["fulmar"], "environments": environments}
     files = {"jovial.yaml": json.dumps(project), "t.yaml": _TEMPLATE, "p.json": json.dumps(_THEN), "now.json": "{}"}
     runs = snapshot_document("p", in_memory(files).render("live"), {}, "")
-    runs["parameters"] |= {"slips": "many", "gone": [1], "copies": None}
+    runs["recorded"]["parameters"] |= {"slips": "many", "gone": [1], "copies": None}
     files |= {"p.json": json.dumps({**_THEN, "range": "10.50.0.0/16"}), "now.json": json.dumps(runs)}
     assert set(told(in_memory(files).effects("live"))) == {"range"}
 
@@ -113,15 +120,17 @@ def test_of_very_many_resources_of_a_type_it_is_told_how_many() -> None:
     files = {"jovial.yaml": json.dumps(project), "t.yaml": now, "p.json": json.dumps(_THEN), "now.json": "{}"}
     runs = snapshot_document("p", in_memory(files).render("live"), {}, "")
     result = in_memory({**files, "p.json": json.dumps({**_THEN, "copies": 2}), "now.json": json.dumps(runs)}).effects("live")
-    text = effects_text("p", result, Style(False, 100), False)
-    assert "copies (p.json:1), 1 becomes 2: changes 40 fulmar.queue.v1" in text
-    assert "28 others  fulmar.queue.v1" in text and len(text.splitlines()) < 20
+    text = effects_text("p", result, Style(False, 100), Shown())
+    assert "copies (p.json:1), 1 becomes 2: changes 40 fulmar.queue.v1 (wait_hours)" in text and len(text.splitlines()) < 12
+    assert "28 others  fulmar.queue.v1" in effects_text("p", result, Style(False, 100), Shown("effect"))
 
 
 def test_causes_as_json() -> None:
     document = valid_json("effects", json_text(effects_document("p", result_of({"slips": 7}))))
     assert [each["parameter"] for each in document["causes"]] == ["slips"]
-    assert document["causes"][0]["leads_to"] == [{"effect": "remove", "type": "fulmar.subnet.v1", "addresses": ["slip/7"]}]
+    assert document["causes"][0]["leads_to"] == [
+        {"effect": "remove", "type": "fulmar.subnet.v1", "addresses": ["slip/7"], "properties": []}
+    ]
 
 
 @pytest.mark.parametrize(
@@ -142,3 +151,65 @@ def test_what_texts_have_in_common(texts: list[str], expected: str) -> None:
 def test_many_items_of_a_loop_are_one_text() -> None:
     assert addresses_text([f"r{number}" for number in range(40)])[-2:] == ["r11", "28 others"]
     assert addresses_text(["net", "a/1", "a/2", *(f"b/{number}" for number in range(9))]) == ["net", "a/1", "a/2", "b/… (×9)"]
+
+
+_PROJECT = {
+    "jovial.yaml": "project: p\ntemplate: t.yaml\ncatalogs: [fulmar]\nenvironments: {live: {parameters: [p.json], deployed: now.json}}\n",
+    "t.yaml": _TEMPLATE + '  hall (fulmar.bucket): {name: hall-of-it, versioned: true}\noutputs: {where: "${lagoon.id}/${size}"}\n',
+    "p.json": json.dumps(_THEN),
+}
+
+
+def deployed(folder: Path) -> dict[str, Any]:
+    """A project in a repository, recorded as it is there."""
+    repository(folder)
+    assert jovial("record", "live", cwd=folder).returncode == 0
+    now: dict[str, Any] = json.loads((folder / "now.json").read_text())
+    valid_json("snapshot", json.dumps(now))
+    return now
+
+
+def causes_in(folder: Path) -> list[tuple[str, str, str, list[str]]]:
+    """What is said to cause what, as `effect addresses (properties)`."""
+    document = valid_json("effects", jovial("effects", "live", "--format", "json", cwd=folder).stdout)
+    return [
+        (
+            each["kind"],
+            each["parameter"] or "",
+            each["place"] or "",
+            [f"{lead['effect']} {' '.join(lead['addresses'])} ({' '.join(lead['properties'])})" for lead in each["leads_to"]],
+        )
+        for each in document["causes"]
+    ]
+
+
+def test_what_somebody_changed_is_told_apart_from_what_the_template_did(write: Write) -> None:
+    folder = write(_PROJECT)
+    now = deployed(folder)
+    assert re.fullmatch("[0-9a-f]{12}", now["recorded"]["revision"])
+    assert "nothing to do" in jovial("effects", "live", cwd=folder).stdout
+    del now["resources"]["hall"]  # somebody removed it, gave one of the subnets another zone, and made the pool larger
+    now["resources"]["slip/3"]["properties"]["zone"] = "summit"
+    now["resources"]["pool"]["properties"]["copies"] = 5
+    (folder / "now.json").write_text(json.dumps(now))
+    edit(folder / "t.yaml", "name: belt", "name: sash")
+    edit(folder / "p.json", '"size": "s"', '"size": "l"')
+    line = _PROJECT["t.yaml"].splitlines().index("  belt (fulmar.queue): {name: belt}") + 1
+    assert sorted(causes_in(folder)) == [
+        ("parameter", "size", "p.json:1", ["restart pool (size)"]),
+        ("somebody", "", "", ["add hall ()", "restart pool (copies)", "rebuild slip/3 (zone)"]),
+        ("template", "", f"t.yaml:{line}", ["rebuild belt (name)"]),
+    ]
+    text = jovial("effects", "live", cwd=folder).stdout
+    assert f"somebody there: it is not as it was deployed from {now['recorded']['revision'][:8]}" in text
+    assert f"the template, t.yaml:{line}" in text and "output where" in text
+
+
+def test_where_the_files_were_not_those_of_the_revision_nobody_is_blamed(write: Write) -> None:
+    folder = write(_PROJECT)
+    repository(folder)
+    edit(folder / "t.yaml", "name: belt", "name: sash")
+    assert jovial("record", "live", cwd=folder).returncode == 0
+    assert "revision" not in json.loads((folder / "now.json").read_text())["recorded"]
+    edit(folder / "t.yaml", "name: sash", "name: rope")
+    assert causes_in(folder) == [("unknown", "", "", ["rebuild belt (name)"])]

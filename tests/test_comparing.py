@@ -26,14 +26,8 @@ from jovial_scaffold.core.schemas.lists import Lists
 from jovial_scaffold.core.views import View
 from jovial_scaffold.reports.machine import target_document
 from jovial_scaffold.reports.tables import Report, Table, comma_separated, markdown, page
-from tests.support import CASES, Write, in_memory, jovial, valid_json
+from tests.support import CASES, Write, edit, in_memory, jovial, valid_json
 from tests.support_git import commit, repository
-
-
-def edit(path: Path, old: str, new: str) -> None:
-    text = path.read_text("utf-8")
-    assert old in text
-    path.write_text(text.replace(old, new), "utf-8")
 
 
 def test_an_environment_beside_itself_is_the_same(demo: Path) -> None:
@@ -131,6 +125,26 @@ def test_history_of_a_value(demo: Path) -> None:
     assert [moment["value"] for moment in document["moments"]] == [500, 400, 365]
     secret = jovial("why", "desk_password", "live", "--history", cwd=demo).stdout
     assert "‹secret›" in secret and "edelweiss" not in secret
+
+
+def test_history_and_expectations_follow_renames(demo: Path) -> None:
+    expectations = demo / "meant.yaml"
+    jovial("compare", "rehearsal", "live", "--expect", str(expectations), "--accept", cwd=demo)
+    repository(demo)
+    edit(demo / "line.yaml", "  archive (fulmar.bucket):", "  vault (fulmar.bucket):")
+    (demo / "line.yaml").write_text(re.sub(r"\barchive\.", "vault.", (demo / "line.yaml").read_text()) + "\nrenames: {archive: vault}\n")
+    edit(demo / "files" / "upload-policy.json", "archive.name", "vault.name")
+    lines = jovial("why", "vault:retention_days", "live", "--history", cwd=demo).stdout.splitlines()
+    assert len(lines) == 3 and lines[2].endswith("The first (Ada), as archive"), lines
+    document = valid_json("history", jovial("why", "vault:retention_days", "live", "--history", "--format", "json", cwd=demo).stdout)
+    assert [(each["value"], each["address"]) for each in document["moments"]] == [(365, None), (365, "archive")]
+    meant = jovial("compare", "rehearsal", "live", "--expect", str(expectations), "--format", "json", cwd=demo)
+    assert "archive:" in expectations.read_text() and (meant.returncode, meant.stderr) == (0, ""), meant.stderr
+    assert jovial("compare", "rehearsal", "live", "--expect", str(expectations), "--accept", cwd=demo).returncode == 0
+    assert "vault:" in expectations.read_text() and "archive:" not in expectations.read_text()
+    edit(demo / "line.yaml", "renames: {archive: vault}", "")
+    lost = jovial("why", "vault:retention_days", "live", "--history", cwd=demo).stdout
+    assert "there was none" in lost
 
 
 def test_history_needs_a_repository(demo: Path) -> None:

@@ -12,7 +12,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from jovial_scaffold import Project
-from jovial_scaffold.core.comparing.effects import Effects
+from jovial_scaffold.core.comparing.effect_records import Effects
 from jovial_scaffold.core.comparing.patching import patch
 from jovial_scaffold.core.comparing.snapshots import dependencies, snapshot_document
 from jovial_scaffold.core.project_inputs import Overrides
@@ -39,6 +39,7 @@ def files_of(case: dict[str, Any]) -> dict[str, str]:
         "line.yaml": case["template"],
         "now.json": json.dumps({"environment": "live", "resources": resources}),
         **({"rules.yaml": case["rules"]} if "rules" in case else {}),
+        **case.get("beside", {}),
     }
 
 

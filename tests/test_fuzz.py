@@ -35,6 +35,7 @@ BOUNDS = {
     "searching": (14, 0.9),
     "echoes": (14, 0.3),
     "causes": (14, 0.5),
+    "renames": (60, 0.5),
 }
 
 

@@ -18,7 +18,7 @@ from jovial_scaffold.core.text.outline import Outline
 from jovial_scaffold.core.text.source import Source
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.text.yaml_reader import locate_yaml, read_yaml
-from jovial_scaffold.reports.effects import effects_document
+from jovial_scaffold.reports.effects_document import effects_document
 from jovial_scaffold.reports.explaining import explanation_document
 from jovial_scaffold.reports.machine import check_document, compare_document, json_text, render_document
 from tests.support import Write

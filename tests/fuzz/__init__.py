@@ -34,6 +34,7 @@ KINDS = (
     "searching",
     "echoes",
     "causes",
+    "renames",
 )
 
 

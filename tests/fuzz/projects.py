@@ -17,7 +17,8 @@ from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.project_inputs import Overrides
 from jovial_scaffold.core.rendering.explaining import Unexplained
 from jovial_scaffold.core.text.formats import read_source
-from jovial_scaffold.reports.effects import effects_document, effects_text
+from jovial_scaffold.reports.effects import Shown, effects_text
+from jovial_scaffold.reports.effects_document import effects_document
 from jovial_scaffold.reports.explaining import explanation_document
 from jovial_scaffold.reports.findings import findings_text
 from jovial_scaffold.reports.machine import check_document, json_text, render_document
@@ -171,7 +172,7 @@ def run(files: dict[str, bytes], secret: str = SECRET) -> Outcome:
         try:
             effects = project.effects(name)
             show(effects.findings, project)
-            printed += [json_text(effects_document(project.name, effects)), harmless(effects_text(project.name, effects, style, False))]
+            printed += [json_text(effects_document(project.name, effects)), harmless(effects_text(project.name, effects, style, Shown()))]
         except ProjectError as error:
             show(error.findings, project)
         for what in ASKED:

@@ -149,7 +149,7 @@ def _parity(
     found = [*comparison.findings, *loaded.judge_pairs(renderings)]
     if expect is None:
         return merged(found, comparison.environments)
-    from jovial_scaffold.core.comparing.expecting import accepted, read_expectations, unexpected
+    from jovial_scaffold.core.comparing.expecting import accepted, read_expectations, renamed, unexpected
 
     before = None
     if expect.exists() or not accept:
@@ -159,6 +159,7 @@ def _parity(
             raise typer.Exit(exit_codes.UNUSABLE)
         loaded.show(source)
         before, wrong = read_expectations(source)
+        before = renamed(before, renderings)
         findings += wrong
         if exit_code(findings):
             print_findings(findings, loaded, to_stderr=True)

@@ -9,6 +9,7 @@ import typer
 from jovial_scaffold.cli import exit_codes
 from jovial_scaffold.cli.options import (
     AtMost,
+    By,
     DifferencesCode,
     KeyFile,
     OneEnvironment,
@@ -25,7 +26,7 @@ from jovial_scaffold.cli.options import (
     text_of_findings,
     unusable,
 )
-from jovial_scaffold.core.comparing.effects import Effects
+from jovial_scaffold.core.comparing.effect_records import Effects
 from jovial_scaffold.core.findings import has_errors
 from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.machine.opening import Project
@@ -37,6 +38,8 @@ def command(
         Path | None, typer.Option("--against", help="What runs now, as JSON; else the project file's `deployed`.", show_default=False)
     ] = None,
     teardown: Annotated[bool, typer.Option("--teardown", help="What removing everything would do.")] = False,
+    by: Annotated[By, typer.Option("--by", help="What the text goes by.")] = By.cause,
+    details: Annotated[bool, typer.Option("--details", help="Each property that changes, whatever the cause.")] = False,
     others: Annotated[bool, typer.Option("--others", help="Also list what runs there and is not ours.")] = False,
     differences_code: DifferencesCode = False,
     key_file: KeyFile = None,
@@ -49,8 +52,8 @@ def command(
         PatchFormat, typer.Option("--format", help="`patch` is a JSON Patch from what runs to what would.")
     ] = PatchFormat.text,
 ) -> None:
-    """What is rebuilt stands first, with the property that makes it so; what is to be kept, is locked, or breaks a rule over changes is
-    an error.
+    """The verdict stands first, then what stands against it, then each cause with all that it leads to, the severest first. What is to be
+    kept, is locked, or breaks a rule over changes is an error.
 
     Example: jovial effects live --with telemetry_gigabytes=900
     """
@@ -65,7 +68,7 @@ def command(
         result = loaded.effects(environment, str(against) if against else None, teardown)
     except ProjectError as error:
         raise typer.Exit(unusable(error)) from None
-    deliver(_written(loaded, environment, result, format, others, out), out)
+    deliver(_written(loaded, environment, result, format, (by.value, details, others), out), out)
     sys.stdout.flush()
     if format is not PatchFormat.text or out is not None:
         print_findings(result.findings, loaded, to_stderr=True)
@@ -73,13 +76,17 @@ def command(
     raise typer.Exit(code or (exit_codes.DIFFERENCES if differences_code and not result.nothing else 0))
 
 
-def _written(loaded: Project, environment: str, result: Effects, format: PatchFormat, others: bool, out: Path | None) -> str:
-    from jovial_scaffold.reports import effects as writing
-
+def _written(
+    loaded: Project, environment: str, result: Effects, format: PatchFormat, shown: tuple[str, bool, bool], out: Path | None
+) -> str:
     if format is PatchFormat.text:
+        from jovial_scaffold.reports.effects import Shown, effects_text
+
         style = style_of(out)
         findings = text_of_findings(result.findings, loaded, style) if out is None else ""
-        return writing.effects_text(loaded.name, result, style, others, findings)
+        return effects_text(loaded.name, result, style, Shown(*shown), findings)
+    from jovial_scaffold.reports import effects_document as writing
+
     if format is PatchFormat.json:
         from jovial_scaffold.reports.machine import json_text
 

@@ -48,6 +48,15 @@ class TableFormat(StrEnum):
     html = "html"
 
 
+class By(StrEnum):
+    """What effects are listed by."""
+
+    cause = "cause"
+    effect = "effect"
+    resource = "resource"
+    round = "round"
+
+
 class PatchFormat(StrEnum):
     """The same, and a JSON Patch."""
 

@@ -9,7 +9,7 @@ import typer
 
 from jovial_scaffold.cli import exit_codes
 from jovial_scaffold.cli.options import KeyFile, OneEnvironment, ProjectPath, WithFiles, WithValues, deliver, load, print_findings, unusable
-from jovial_scaffold.core.comparing.snapshots import FORMAT, snapshot_document
+from jovial_scaffold.core.comparing.snapshots import EARLIER, FORMAT, snapshot_document
 from jovial_scaffold.core.findings import has_errors
 from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.text.formats import read_source
@@ -49,7 +49,8 @@ def command(
     others = _before(target) if str(target) != "-" and target.exists() else ()
     if str(target) != "-" and out is None:
         target.parent.mkdir(parents=True, exist_ok=True)
-    document = snapshot_document(loaded.name, rendering, side.run, loaded.snapshot_key, others)
+    revision = loaded.recorded_revision(environment)
+    document = snapshot_document(loaded.name, rendering, side.run, loaded.snapshot_key, others, revision)
     deliver(json.dumps(document, ensure_ascii=False, indent=1) + "\n", target)
 
 
@@ -63,7 +64,7 @@ def _before(target: Path) -> tuple[Any, ...]:
     """Of a snapshot that is written anew, what is not ours."""
     source, _ = read_source(read_named(str(target)), str(target))
     value = source.value if source is not None and not source.broken else None
-    if not isinstance(value, dict) or value.get("format") != FORMAT:
+    if not isinstance(value, dict) or value.get("format") not in (FORMAT, EARLIER):
         print(f"jovial: {target} is there, and `jovial record` did not write it. Name another file, or remove it.", file=sys.stderr)
         raise typer.Exit(exit_codes.UNUSABLE)
     others = value.get("others")

@@ -55,10 +55,11 @@ class Moment:
     subject: str
     value: Any
     note: str
+    address: str = ""  #: what it was called then, where it has been renamed since
 
     def same_as(self, other: "Moment") -> bool:
-        """Whether the value was the same."""
-        return self.note == other.note and same(self.value, other.value)
+        """Whether the value was the same, under the same address."""
+        return self.note == other.note and self.address == other.address and same(self.value, other.value)
 
 
 def joined_results(results: Sequence[CheckResult]) -> CheckResult:

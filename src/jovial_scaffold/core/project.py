@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
 
 from jovial_scaffold.core import marks
 from jovial_scaffold.core.expressions.scopes import Scope
+from jovial_scaffold.core.expressions.values import deep_marks
 from jovial_scaffold.core.findings import Finding, Span, absorbed, has_errors, merged
 from jovial_scaffold.core.folders import Folder, Found, History, RevisionError
 from jovial_scaffold.core.graph.ordering import Orders, put_in_order
@@ -46,7 +47,7 @@ from jovial_scaffold.core.words import listed, nearest, say
 
 # What one question alone needs is loaded where it is asked: every command would pay for it.
 if TYPE_CHECKING:
-    from jovial_scaffold.core.comparing.effects import Effects
+    from jovial_scaffold.core.comparing.effect_records import Effects
     from jovial_scaffold.core.comparing.finding import Search
     from jovial_scaffold.core.comparing.matrix import Comparison
     from jovial_scaffold.core.comparing.snapshots import Snapshot
@@ -62,6 +63,7 @@ T = TypeVar("T")
 
 _WRITTEN_PARTS = 4  # of what is written out, so that processes end at about the same time
 #: findings that are no errors and leave a value unknown
+_NO_PROJECT = "there was no such project, or none that could be read"
 _LEAVE_UNKNOWN = frozenset(("secret-source-unset",))
 
 
@@ -268,6 +270,7 @@ class Project:
         labels = tuple(self._shown_label(View.parse(name)) for name in chosen)
         found = absorbed(waivers.left(static), waivers.left(findings))
         everything = not environments_only and set(chosen) == set(self.environments)
+        found += waivers.left(self._needless_renames()) if everything else ()
         over_effects = {rule.label for ruleset in self._rulesets for rule in ruleset.rules if rule.over == "effect"}
         told = everything and not any(each.unread for each in self.templates)
         sound = {rule.label for ruleset in self._sound_rulesets for rule in ruleset.rules}
@@ -276,6 +279,19 @@ class Project:
             found += idle_rules(self._sound_rulesets, turned_out.values(), len(chosen))
         rules = tuple(rule.label for ruleset in self._rulesets for rule in ruleset.rules)
         return CheckResult(self.name, labels, tuple(merged(found, self.environments)), resources, rules, turned_out, tuple(waivers.waived))
+
+    def _needless_renames(self) -> list[Finding]:
+        """Entries of `renames` that no snapshot needs any more, where there are snapshots and all of them can be read."""
+        from jovial_scaffold.core.rendering.renames import needless
+
+        recorded = [name for name, entry in self._file.environments.items() if entry.deployed is not None]
+        if not recorded or not any(each.renames for each in self.templates):
+            return []
+        try:
+            running = {address for name in recorded for address in self.snapshot(name)[0].resources}
+        except ProjectError:
+            return []  # which `effects` says
+        return [*needless(self._template, [each.template for each in self.modules], running)]
 
     def _span_at(self, file: str, pointer: str) -> Span | None:
         """Where a value stands in a file that was read, from its key on."""
@@ -549,11 +565,51 @@ class Project:
             known = project._under(view, deployed, None) if deployed else rendering
             reads = snapshot.run and any(reads_run(each) for each in project.templates)
             recorded = project._under(view, deployed, snapshot.run) if reads else known
-            result = computing.effects(rendering, known, recorded, snapshot)
+            result = computing.effects(rendering, known, recorded, snapshot, lambda: self._as_deployed(view.environment, snapshot))
         verdicts, _ = judge_effects(computing.judged_effects(result, rendering), rendering, project._sound_rulesets)
         waivers = Waivers(project._waivers, str(project._run["date"]), project._span_at)
         result.findings[:] = merged(waivers.left([*findings, *result.findings, *verdicts]), self.environments)
         return result
+
+    def _as_deployed(self, environment: str, snapshot: "Snapshot") -> Evaluated | None:
+        """What was deployed last: the project as of the recorded revision, under the recorded parameters; None where that cannot be known."""
+        if not snapshot.revision:
+            return None
+        try:
+            project = self.at(snapshot.revision)
+        except ProjectError:
+            return None
+        entry = project._file.environments.get(environment)
+        if entry is None:
+            return None
+        parameters, found = project._resolved(environment)
+        values = {
+            name: value
+            for name, value in snapshot.parameters.items()
+            if name in project._template.parameters and not any(deep_marks(value)[1:])
+        }
+        defaulted = tuple(each for each in parameters.defaulted if each not in values)
+        recorded = replace(parameters, values={**parameters.values, **values}, defaulted=defaulted)
+        context = {**project._context(entry), "run": {**project._run, **snapshot.run}}
+        rendering = render(project._plan, recorded, context, project._plans, meter=project._meter)
+        return None if has_errors([*project._findings, *found, *rendering.findings]) else rendering
+
+    def recorded_revision(self, environment: str) -> str:
+        """The revision that an environment is rendered as of; nothing where files that it is made from are not as they are there."""
+        project, here = self.side(environment)
+        revision = project._run.get("revision", "")
+        if not revision or project is not self:
+            return revision
+        try:
+            return revision if self.at(revision)._made_from(here) == self._made_from(here) else ""
+        except ProjectError:
+            return ""
+
+    def _made_from(self, view: str) -> dict[str, str]:
+        """The files that an environment is made from, as digests; what the command line sets does not count."""
+        environment = self.chosen((View.parse(view).environment,))[0]
+        self._resolved(environment)  # which reads its parameter files
+        return self._inputs.digests(environment, Parameters(environment, ()), {})
 
     def snapshot(self, environment: str, against: "str | PurePath | None" = None) -> "tuple[Snapshot, list[Finding]]":
         """What runs in an environment, and the lesser findings of its file. Raises ProjectError."""
@@ -654,10 +710,20 @@ class Project:
         from jovial_scaffold.core.outcomes import Moment
 
         found: list[Moment] = [Moment("", "", "", "as it is now", *self._answer(what, environment))]
+        project, asked = self, what
         try:
             history = self._overrides.history()
             for commit in history.touching(most):
-                moment = Moment(commit, *history.described(commit), *self._answer_at(history, commit, what, environment))
+                then = self._project_at(history, commit)
+                value, note = then._answer(asked, environment) if then is not None else (None, _NO_PROJECT)
+                if then is not None:
+                    for older in project._asked_before(asked, environment) if note else ():
+                        answer = then._answer(older, environment)
+                        if not answer[1]:
+                            (value, note), asked = answer, older
+                            break
+                    project = then
+                moment = Moment(commit, *history.described(commit), value, note, asked.partition(":")[0] if asked != what else "")
                 if found and found[-1].same_as(moment):
                     found.pop()  # the earliest of equal ones is the commit that made it so
                 found.append(moment)
@@ -665,11 +731,19 @@ class Project:
             raise revision_error(error) from None
         return found
 
-    def _answer_at(self, history: History, commit: str, what: str, environment: str) -> "tuple[Any, str]":
+    def _project_at(self, history: History, commit: str) -> "Project | None":
+        """The project of a commit; None where there was none that could be read."""
         try:
-            return project_at(history, commit, self.folder, self._file.file, self._overrides)._answer(what, environment)
+            return project_at(history, commit, self.folder, self._file.file, self._overrides)
         except (RevisionError, ProjectError):
-            return None, "there was no such project, or none that could be read"
+            return None
+
+    def _asked_before(self, what: str, environment: str) -> list[str]:
+        """What is asked for, under the addresses that it may have had before."""
+        if environment not in self._file.environments:
+            return []
+        address, colon, property = what.partition(":")
+        return [f"{older}{colon}{property}" for older in self._rendered(environment)[0].renames.before(address)]
 
     def _answer(self, what: str, environment: str) -> "tuple[Any, str]":
         """A value as JSON may show it, and why there is none."""

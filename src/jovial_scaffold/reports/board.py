@@ -5,7 +5,7 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from jovial_scaffold._version import __version__
-from jovial_scaffold.core.comparing.effects import Effects
+from jovial_scaffold.core.comparing.effect_records import Effects
 from jovial_scaffold.core.comparing.matrix import Comparison, Row
 from jovial_scaffold.core.comparing.totals import totals
 from jovial_scaffold.core.expressions.errors import EvaluationError
@@ -22,7 +22,7 @@ from jovial_scaffold.core.templates.compiling import formulas_of, written_text
 from jovial_scaffold.core.templates.model import Compiled, Condition, Resource, Template
 from jovial_scaffold.core.text.source import Origin, pointer_text
 from jovial_scaffold.reports.drawing.svg import svg_text
-from jovial_scaffold.reports.effects import effects_document
+from jovial_scaffold.reports.effects_document import effects_document
 from jovial_scaffold.reports.machine import finding_entry
 from jovial_scaffold.reports.pages import fill
 from jovial_scaffold.reports.rendering import cell

@@ -1,20 +1,16 @@
-"""Effects as text, as a report for Markdown, CSV and HTML, and as JSON."""
+"""Effects as text: the verdict, what stands against it, the causes with all that they lead to, and the order."""
 
 from collections.abc import Iterable, Iterator, Sequence
-from typing import Any
+from typing import Any, NamedTuple
 
 from jovial_scaffold.core import marks
-from jovial_scaffold.core.comparing.causing import SEVEREST, Cause
-from jovial_scaffold.core.comparing.effects import EFFECTS, Change, Effect, Effects
-from jovial_scaffold.core.expressions.marked import to_json
+from jovial_scaffold.core.comparing.effect_records import MISSING, SEVEREST, Cause, Change, Effect, Effects
 from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.text.source import pointer_text
 from jovial_scaffold.reports.folding import FEW, MANY, addresses_text, in_common
-from jovial_scaffold.reports.machine import finding_entry
 from jovial_scaffold.reports.rendering import cell, cell_beside
-from jovial_scaffold.reports.tables import Report, Table
 from jovial_scaffold.reports.terminal import Style, cells, cut, padded, wrapped
-from jovial_scaffold.reports.words import counted, listed, said, visible
+from jovial_scaffold.reports.words import counted, listed, visible
 
 _ROLES = {"rebuild": "error", "remove": "error", "restart": "warning", "change": "note", "rename": "note", "add": "good"}
 _WORDS = {
@@ -26,6 +22,8 @@ _WORDS = {
     "add": "added",
 }
 
+_BESIDE = 8  # outputs, documents and lines of these that are shown
+_PROPERTIES = 4  # that are named of one effect
 _WEIGHTS = {"rebuild": "error", "locked": "error", "restart": "warning"}
 _VERBS = {
     "rebuild": "rebuilds",
@@ -37,12 +35,21 @@ _VERBS = {
 }
 
 
-def effects_text(project: str, result: Effects, style: Style, others: bool, findings: str = "") -> str:
-    """The whole of it, for a terminal: the verdict, its findings, which are text already, and the effects, the severest first."""
-    return "\n".join(_lines(project, result, style, others, findings)) + "\n"
+class Shown(NamedTuple):
+    """What of effects is shown as text: by `cause`, `effect`, `resource` or `round`; each property, or those that nothing else says; and
+    what is not ours."""
+
+    by: str = "cause"
+    details: bool = False
+    others: bool = False
 
 
-def _lines(project: str, result: Effects, style: Style, others: bool, findings: str) -> Iterator[str]:
+def effects_text(project: str, result: Effects, style: Style, shown: Shown, findings: str = "") -> str:
+    """The whole of it, for a terminal: the verdict, its findings, which are text already, and what happens, as `shown` says."""
+    return "\n".join(_lines(project, result, style, shown, findings)) + "\n"
+
+
+def _lines(project: str, result: Effects, style: Style, shown: Shown, findings: str) -> Iterator[str]:
     about = "Removing everything from" if result.teardown else "Deploying"
     verdict = summary(result)
     blocked = f" is blocked by {counted(result.blocking, 'error')}" if result.blocking else ""
@@ -53,18 +60,58 @@ def _lines(project: str, result: Effects, style: Style, others: bool, findings: 
     if findings:
         yield ""
         yield findings.rstrip("\n")
-    shown = [each for effect in SEVEREST for each in result.effects if each.effect == effect]
-    if shown and not result.teardown:
+    happening = [each for effect in SEVEREST for each in result.effects if each.effect == effect]
+    if happening and shown.by == "cause" and not result.teardown:
         yield ""
-        yield from _causes(result, style)
-    if shown:
-        width = max(len(each.effect) for each in shown)
-        are_long = True  # a line between those of several rows
-        for alike in together(shown):
-            was_long, are_long = are_long, len(_shown(alike[0])) > 1
-            if was_long or are_long:
-                yield ""
-            yield from _effect(alike, width, style)
+        yield from _causes(result, style, shown.details)
+    if shown.by == "round":
+        yield from _rounds(result, style)
+    elif shown.details or shown.by != "cause" or result.teardown or result.causes is None:
+        by_address = sorted(happening, key=lambda each: each.address) if shown.by == "resource" else happening
+        yield from _blocks([[each] for each in by_address] if shown.by == "resource" else together(by_address), style)
+    yield from _beside(result, style)
+    yield from _unsure(result, style)
+    if shown.by != "round":
+        yield from _order(result, style)
+    if shown.others and result.snapshot.others:
+        yield ""
+        yield style.paint("strong", "Not ours, and never touched")
+        yield from (f"  {visible(other_text(each))}" for each in result.snapshot.others)
+
+
+def _blocks(groups: Sequence[Sequence[Effect]], style: Style, indent: str = "") -> Iterator[str]:
+    """Effects, those of several rows with a line around them."""
+    width = max((len(each.effect) for alike in groups for each in alike), default=0)
+    are_long = not indent
+    for alike in groups:
+        was_long, are_long = are_long, len(shown_changes(alike[0])) > 1
+        if (was_long or are_long) and not indent:
+            yield ""
+        yield from (f"{indent}{line}" for line in _effect(alike, width, style, len(indent)))
+
+
+def _beside(result: Effects, style: Style) -> Iterator[str]:
+    """Outputs and documents that change."""
+    if not result.beside:
+        return
+    yield ""
+    yield style.paint("strong", "Outputs and documents")
+    names = [f"{each.kind} {visible(each.name)}" for each in result.beside[:_BESIDE]]
+    width = min(max(map(cells, names)), max(20, style.width // 3))
+    for each, name in zip(result.beside, names, strict=False):
+        told = f"  {style.paint(_ROLES[each.effect], padded(each.effect, 6))}  {padded(cut(name, width), width)}"
+        was, becomes = was_and_becomes(each.was, each.becomes)
+        room = max(24, style.width - 12 - width)
+        if each.was is MISSING and each.becomes is MISSING:
+            yield told.rstrip()
+            continue
+        values = _beside_one_another(was, becomes, room)
+        yield f"{told}  {values[0]} {style.paint('faint', 'becomes')} {values[1]}"
+    if len(result.beside) > _BESIDE:
+        yield f"  and {len(result.beside) - _BESIDE:,} more"
+
+
+def _unsure(result: Effects, style: Style) -> Iterator[str]:
     run_only = [each for each in result.effects if each.effect == "unchanged" and any(not change.counted for change in each.changes)]
     unsure = [each for each in result.effects if each.effect == "unchanged" and any(not change.certain for change in each.changes)]
     for title, found in (("Only because of context.run, and not counted", run_only), ("May change: only the deployment knows", unsure)):
@@ -73,56 +120,119 @@ def _lines(project: str, result: Effects, style: Style, others: bool, findings: 
             yield style.paint("faint", title)
             for each in found:
                 yield f"  {visible(each.address)}  {style.paint('faint', visible(listed(pointer_text(change.pointer) for change in each.changes)))}"
-    if result.rounds:
-        yield ""
-        yield style.paint("strong", "In this order")
-        for number, steps in enumerate(result.rounds, 1):
-            deeds: dict[str, list[str]] = {}
-            for step in steps:
-                deeds.setdefault(step.deed, []).append(visible(step.address))
-            for position, (deed, addresses) in enumerate(sorted(deeds.items())):
-                head = f"  {number if position == 0 else '':>3}  {deed.ljust(6)}  "
-                lines = wrapped(", ".join(addresses_text(addresses)), style.width - len(head), "")
-                for index, line in enumerate(lines):
-                    yield f"{head if index == 0 else ' ' * len(head)}{line}"
-    if others and result.snapshot.others:
-        yield ""
-        yield style.paint("strong", "Not ours, and never touched")
-        yield from (f"  {visible(_other(each))}" for each in result.snapshot.others)
 
 
-def _causes(result: Effects, style: Style) -> Iterator[str]:
-    """The parameters that are not what they were, each with all that it leads to."""
+def _order(result: Effects, style: Style) -> Iterator[str]:
+    """The rounds, and what does not work meanwhile."""
+    if not result.rounds:
+        return
+    yield ""
+    yield style.paint("strong", "In this order")
+    for number, steps in enumerate(result.rounds, 1):
+        deeds: dict[str, list[str]] = {}
+        for step in steps:
+            deeds.setdefault(step.deed, []).append(visible(step.address))
+        for position, (deed, addresses) in enumerate(sorted(deeds.items())):
+            head = f"  {number if position == 0 else '':>3}  {deed.ljust(6)}  "
+            lines = wrapped(", ".join(addresses_text(addresses)), style.width - len(head), "")
+            for index, line in enumerate(lines):
+                yield f"{head if index == 0 else ' ' * len(head)}{line}"
+    told = interruptions_text(result)
+    if told:
+        yield from (style.paint("faint", line) for line in wrapped(f"Meanwhile {told}.", style.width, ""))
+
+
+def interruptions_text(result: Effects) -> str:
+    """What does not work during which rounds; what is gone for good is no interruption, but for the data that goes with it."""
+    found: dict[tuple[str, int, int, bool], list[str]] = {}
+    for each in result.interruptions if not result.teardown else ():
+        if each.what == "restart" or each.until or each.loses_data:
+            found.setdefault((each.what, each.since, each.until, each.loses_data), []).append(visible(each.address))
+    return "; ".join(
+        f"{', '.join(addresses_text(addresses))} {_interrupted(what, since, until, loses_data, len(addresses))}"
+        for (what, since, until, loses_data), addresses in found.items()
+    )
+
+
+def _interrupted(what: str, since: int, until: int, loses_data: bool, count: int) -> str:
+    if what == "restart":
+        return f"{'restarts' if count == 1 else 'restart'} in {since}"
+    are, its = ("is", "its") if count == 1 else ("are", "their")
+    rounds = f"from {since} to {until}" if until else f"from {since} on"
+    return f"{are} gone {rounds}{f', with {its} data' if loses_data else ''}"
+
+
+def _rounds(result: Effects, style: Style) -> Iterator[str]:
+    """Each round with what happens in it; of what is rebuilt, the reasons stand where it is made again."""
+    effects = {each.address: each for each in result.effects}
+    there = {each.formerly: each for each in result.effects if each.formerly}
+    for number, steps in enumerate(result.rounds, 1):
+        yield ""
+        yield style.paint("strong", f"Round {number}")
+        going, doing = [], []
+        for step in steps:
+            each = there.get(step.address) or effects[step.address] if step.deed == "remove" else effects[step.address]
+            if each.effect == "rebuild" and step.deed == "remove":
+                going.append(visible(each.address))
+            else:
+                doing.append(each)
+        if going:
+            head = "  remove   "
+            lines = wrapped(f"{', '.join(addresses_text(going))}, to be made again", style.width - len(head), "")
+            yield from (f"{style.paint('error', head) if index == 0 else ' ' * len(head)}{line}" for index, line in enumerate(lines))
+        yield from _blocks(together(sorted(doing, key=lambda each: SEVEREST.index(each.effect))), style, "  ")
+    told = interruptions_text(result)
+    if told:
+        yield ""
+        yield from (style.paint("faint", line) for line in wrapped(f"Meanwhile {told}.", style.width, ""))
+
+
+def _causes(result: Effects, style: Style, details: bool) -> Iterator[str]:
+    """Each cause with all that it leads to. What a parameter does is told by the properties' names, what nothing of ours says by their values."""
     if result.causes is None:
         yield style.paint("faint", "Why is not known: the snapshot does not say what parameters were; `jovial record` writes them.")
         return
-    if result.causes:
-        yield style.paint("strong", "Because of")
+    yield style.paint("strong", "Because of")
+    effects = {each.address: each for each in result.effects}
     for each in result.causes:
-        leads_to = visible(_leads_to(each))
-        head, width = _cause(each, style)
-        if width + 3 + cells(leads_to) <= style.width:
+        head, width = _cause(each, result, style)
+        leads_to = visible(leads_to_text(each))
+        if each.kind != "parameter" and not details:
+            yield f"  {head}"
+            caused = {address for lead in each.leads_to for address in lead.addresses}
+            happening = [effects[address] for address in sorted(caused)]
+            yield from _blocks(together(sorted(happening, key=lambda each: SEVEREST.index(each.effect))), style, "    ")
+        elif width + 3 + cells(leads_to) <= style.width:
             yield f"  {head}: {leads_to}"
         else:
             yield f"  {head}"
             yield from wrapped(leads_to, style.width, "    ")
 
 
-def _leads_to(each: Cause) -> str:
-    """What a cause does, the severest first; of very many of one type, how many."""
+def leads_to_text(each: Cause) -> str:
+    """What a cause does, the severest first, with the properties that it changes; of very many of one type, how many."""
     parts = []
     for effect in SEVEREST:
         found: list[str] = []
-        for own, type, addresses in each.leads_to:
-            texts = addresses_text(addresses) if own == effect else []
-            found += [f"{len(addresses):,} {type}"] if len(texts) > FEW and len(addresses) > MANY else texts
+        for lead in each.leads_to:
+            if lead.effect != effect:
+                continue
+            texts = addresses_text(lead.addresses)
+            shown = f"{len(lead.addresses):,} {lead.type}" if len(texts) > FEW and len(lead.addresses) > MANY else ", ".join(texts)
+            found.append(f"{shown}{_properties(lead.properties)}")
         if found:
             parts.append(f"{_VERBS[effect]} {', '.join(found)}")
     return "; ".join(parts)
 
 
-def _cause(each: Cause, style: Style) -> tuple[str, int]:
-    """A parameter, where it is set, and what it was and is, as far as there is room; and how wide that is."""
+def _properties(names: Sequence[str]) -> str:
+    """Some properties in parentheses, the first of many."""
+    shown = names if len(names) <= _PROPERTIES else (*names[: _PROPERTIES - 1], f"{len(names) - _PROPERTIES + 1} more")
+    return f" ({', '.join(shown)})" if names else ""
+
+
+def _cause(each: Cause, result: Effects, style: Style) -> tuple[str, int]:
+    """A parameter, where it is set, and what it was and is, as far as there is room, or what else it is; and how wide that is."""
     if not each.parameter:
         told = "no parameter (the template or a catalog, or somebody there)"
         return style.paint("driver", told), cells(told)
@@ -135,6 +245,16 @@ def _cause(each: Cause, style: Style) -> tuple[str, int]:
     if cells(was) + cells(becomes) > room:
         was, becomes = (cut(part, room // 2) for part in _around_difference(was, becomes, room // 2))
     return f"{head}, {was} {style.paint('faint', 'becomes')} {becomes}", width + cells(f", {was} becomes {becomes}")
+
+
+def unexplained(cause: Cause, result: Effects) -> str:
+    """What a cause is that is no parameter."""
+    revision = result.snapshot.revision[:8]
+    if cause.kind == "template":
+        return "the template, " if not cause.place.startswith("the catalog") else ""
+    if cause.kind == "somebody":
+        return f"somebody there: it is not as it was deployed from {revision}"
+    return "no parameter (the template or a catalog, or somebody there)"
 
 
 def _origin(result: Effects) -> str:
@@ -151,7 +271,17 @@ def summary(result: Effects) -> str:
     if result.nothing:
         return f"Nothing to do, {counted(len(result.effects), 'resource')} {'is as it' if len(result.effects) == 1 else 'are as they'} should be{untouched}."
     parts = [f"{result.count(effect)} {_WORDS[effect]}{_losing(result.losing(effect))}" for effect in SEVEREST if result.count(effect)]
-    return f"{listed(parts)}; {kept} unchanged{untouched}."
+    changing = [counted(len(found), kind) for kind, found in _changing(result).items() if found]
+    return f"{listed([*parts, *([f'{listed(changing)} otherwise'] if changing else [])])}; {kept} unchanged{untouched}."
+
+
+def _changing(result: Effects) -> dict[str, set[str]]:
+    """The outputs and documents that change."""
+    found: dict[str, set[str]] = {"output": set(), "document": set()}
+    for each in result.beside:
+        if each.certain:
+            found[each.kind].add(each.name.partition(":")[0])
+    return found
 
 
 def together(effects: Iterable[Effect]) -> list[list[Effect]]:
@@ -159,13 +289,13 @@ def together(effects: Iterable[Effect]) -> list[list[Effect]]:
     and become may differ."""
     found: dict[object, list[Effect]] = {}
     for each in effects:
-        changes = tuple((_alike_pointer(change), change.effect, change.certain, bool(change.because)) for change in _shown(each))
+        changes = tuple((_alike_pointer(change), change.effect, change.certain, bool(change.because)) for change in shown_changes(each))
         key = (each.effect, each.type, each.keep, bool(each.formerly) and each.address, changes)
         found.setdefault(key, []).append(each)
     return list(found.values())
 
 
-def _shown(each: Effect) -> list[Change]:
+def shown_changes(each: Effect) -> list[Change]:
     return [change for change in each.changes if change.counted]
 
 
@@ -177,49 +307,58 @@ def _losing(count: int) -> str:
     return f" ({count} {'holds' if count == 1 else 'hold'} data)" if count else ""
 
 
-def _effect(alike: Sequence[Effect], width: int, style: Style) -> Iterator[str]:
+def _effect(alike: Sequence[Effect], width: int, style: Style, within: int = 0) -> Iterator[str]:
+    """What happens alike to some resources, `within` so many columns."""
     each = alike[0]
     former = f"  formerly {visible(each.formerly)}" if each.formerly else ""
     keep = "  to be kept" if each.keep and each.effect in ("remove", "rebuild") else ""
     indent = " " * (width + 2)
-    head, *more = wrapped(", ".join(addresses_text(visible(effect.address) for effect in alike)), max(style.width - len(indent), 20), "")
+    head, *more = wrapped(
+        ", ".join(addresses_text(visible(effect.address) for effect in alike)), max(style.width - within - len(indent), 20), ""
+    )
     last = f"{style.paint('place', each.type)}{style.paint('faint', former)}{style.paint('error', keep)}"
     names = [style.paint("strong", line) for line in (head, *more)]
-    fits = len(indent) + cells((more or [head])[-1]) + 2 + cells(f"{each.type}{former}{keep}") <= style.width
+    fits = len(indent) + cells((more or [head])[-1]) + 2 + cells(f"{each.type}{former}{keep}") <= style.width - within
     yield from (
         f"{style.paint(_ROLES[each.effect], padded(each.effect, width)) if number == 0 else ' ' * width}  {name}{f'  {last}' if fits and number == len(names) - 1 else ''}"
         for number, name in enumerate(names)
     )
     if not fits:
         yield f"{indent}{last}"
-    shown = _shown(each)
-    labels = max((cells(_pointer(change)) for change in shown), default=0)
+    shown = shown_changes(each)
+    labels = max((cells(pointer_of(change)) for change in shown), default=0)
     labels = min(labels, max(12, style.width // 3))
     for number, change in enumerate(shown):
         why = "" if change.effect == "in_place" else change.effect
         if not change.certain:
             why = "may change"
-        room = max(24, style.width - len(indent) - labels - 3)
-        changes = [_shown(effect)[number] for effect in alike]
-        yield f"{indent}{padded(cut(_pointer(change), labels), labels)}  {_change(changes, style, room, why)}"
+        room = max(24, style.width - within - len(indent) - labels - 3)
+        changes = [shown_changes(effect)[number] for effect in alike]
+        yield f"{indent}{padded(cut(pointer_of(change), labels), labels)}  {_change(changes, style, room, why)}"
 
 
-def _pointer(change: Change) -> str:
+def pointer_of(change: Change) -> str:
+    """A property as people read it."""
     return visible(pointer_text(change.pointer).replace("$type", "(type)"))
 
 
-def _values(change: Change) -> tuple[str, str]:
-    was = cell(change.was) if change.was_set else marks.UNSET
-    becomes = (cell_beside(change.becomes, change.was) if change.was_set else cell(change.becomes)) if change.will_be_set else marks.UNSET
-    if isinstance(change.was, Secret) and isinstance(change.becomes, Secret):
-        becomes = marks.OTHER_SECRET
-    return was, becomes
+def values_of(change: Change) -> tuple[str, str]:
+    """What a property was and becomes, as short texts that read differently."""
+    return was_and_becomes(change.was, change.becomes)
+
+
+def was_and_becomes(was: Any, becomes: Any) -> tuple[str, str]:
+    """Two values as short texts; what is not there is unset."""
+    told = marks.UNSET if becomes is MISSING else cell(becomes) if was is MISSING else cell_beside(becomes, was)
+    if isinstance(was, Secret) and isinstance(becomes, Secret):
+        told = marks.OTHER_SECRET
+    return marks.UNSET if was is MISSING else cell(was), told
 
 
 def _change(changes: Sequence[Change], style: Style, room: int, why: str) -> str:
     """What a property was and becomes; in several resources, what that has in common."""
     change = changes[0]
-    pairs = [_values(each) for each in changes]
+    pairs = [values_of(each) for each in changes]
     was, becomes = pairs[0]
     if any(pair != pairs[0] for pair in pairs):
         was, becomes = in_common([pair[0] for pair in pairs]), in_common([pair[1] for pair in pairs])
@@ -227,10 +366,7 @@ def _change(changes: Sequence[Change], style: Style, room: int, why: str) -> str
             return f"{style.paint('faint', 'other in each')}{'   ' + style.paint(_WEIGHTS.get(change.effect, 'faint'), why) if why else ''}"
     space = room - cells(why) - 6
     half = max(8, space // 2)
-    if cells(was) + cells(becomes) > space:
-        was, becomes = _around_difference(was, becomes, half) if "…" not in was else (was, becomes)
-        was = cut(was, max(half, space - cells(becomes)))
-        becomes = cut(becomes, max(half, space - cells(was)))
+    was, becomes = _beside_one_another(was, becomes, space)
     role = _WEIGHTS.get(change.effect, "faint")
     if change.because:
         # What the cloud gives anew has no text yet: both sides would read the same.
@@ -241,6 +377,16 @@ def _change(changes: Sequence[Change], style: Style, room: int, why: str) -> str
     return f"{was} {arrow} {becomes}{'   ' + style.paint(role, why) if why else ''}"
 
 
+def _beside_one_another(was: str, becomes: str, room: int) -> tuple[str, str]:
+    """Two texts in some room, cut around their difference where there is not enough."""
+    half = max(8, room // 2)
+    if cells(was) + cells(becomes) > room:
+        was, becomes = _around_difference(was, becomes, half) if "…" not in was else (was, becomes)
+        was = cut(was, max(half, room - cells(becomes)))
+        becomes = cut(becomes, max(half, room - cells(was)))
+    return was, becomes
+
+
 def _around_difference(was: str, becomes: str, width: int) -> tuple[str, str]:
     """Two long texts from shortly before they begin to differ: cut there, they would read the same."""
     same = next((at for at, pair in enumerate(zip(was, becomes, strict=False)) if pair[0] != pair[1]), min(len(was), len(becomes)))
@@ -248,95 +394,9 @@ def _around_difference(was: str, becomes: str, width: int) -> tuple[str, str]:
     return (f"…{was[skipped:]}", f"…{becomes[skipped:]}") if skipped > 1 else (was, becomes)
 
 
-def _other(value: Any) -> str:
+def other_text(value: Any) -> str:
+    """Something that is not ours, in a line."""
     if isinstance(value, dict):
         name = next((str(value[key]) for key in ("address", "name", "id") if key in value), "")
         return f"{name}  {value.get('type', '')}".strip() or cell(value)
     return cell(value)
-
-
-def effects_report(project: str, result: Effects) -> Report:
-    """The effects for Markdown, CSV and HTML."""
-    rows, roles = [], []
-    for effect in SEVEREST:
-        for each in result.effects:
-            if each.effect != effect:
-                continue
-            changes = [change for change in each.changes if change.counted]
-            roles += [effect] * max(1, len(changes))
-            if not changes:
-                rows.append([effect, each.address, each.type, "", "", "", f"formerly {each.formerly}" if each.formerly else ""])
-            for change in changes:
-                why = f"{change.because} is rebuilt" if change.because else "" if change.certain else "may change"
-                reasons = listed(filter(None, (change.effect, why)))
-                rows.append([effect, each.address, each.type, _pointer(change), *_values(change), reasons])
-    order = [[str(number), step.deed, step.address] for number, steps in enumerate(result.rounds, 1) for step in steps]
-    findings = [[each.level, each.address, said(each.message), said(each.hint)] for each in result.findings]
-    causes = [
-        [
-            each.parameter or "(no parameter)",
-            each.place,
-            *(("", "") if not each.is_single else (cell(each.was), cell_beside(each.becomes, each.was))),
-            _leads_to(each),
-        ]
-        for each in result.causes or ()
-    ]
-    tables = [
-        *([Table("Because of", ["parameter", "set at", "was", "becomes", "leads to"], causes)] if causes else []),
-        Table("Effects", ["effect", "resource", "type", "property", "was", "becomes", "why"], rows, roles),
-        Table("Findings", ["level", "resource", "finding", "what to do"], findings, [each.level for each in result.findings]),
-        Table("Order", ["round", "step", "resource"], order),
-        Table("Not ours, and never touched", ["resource"], [[_other(each)] for each in result.snapshot.others]),
-    ]
-    verb = "Removing everything from" if result.teardown else "Deploying"
-    return Report(f"{verb} {result.environment} of {project}", [summary(result)], tables)
-
-
-def effects_document(project: str, result: Effects) -> dict[str, Any]:
-    """`jovial-effects/3`."""
-    return {
-        "format": "jovial-effects/3",
-        "project": project,
-        "environment": result.environment,
-        "against": result.snapshot.name,
-        "teardown": result.teardown,
-        "effects": [
-            {
-                "address": each.address,
-                "effect": each.effect,
-                "type": each.type,
-                "formerly": each.formerly or None,
-                "keep": each.keep,
-                "holds_data": each.holds_data,
-                "dragged": list(each.dragged),
-                "changes": [_change_entry(change) for change in each.changes],
-            }
-            for each in result.effects
-        ],
-        **({"causes": [_cause_entry(each) for each in result.causes]} if result.causes is not None else {}),
-        "rounds": [[{"step": step.deed, "address": step.address} for step in steps] for steps in result.rounds],
-        "others": to_json(list(result.snapshot.others)),
-        "findings": [finding_entry(finding) for finding in result.findings],
-        "summary": {effect: result.count(effect) for effect in EFFECTS},
-    }
-
-
-def _cause_entry(cause: Cause) -> dict[str, Any]:
-    return {
-        "parameter": cause.parameter or None,
-        "place": cause.place or None,
-        **({"was": to_json(cause.was), "becomes": to_json(cause.becomes)} if cause.is_single else {}),
-        "leads_to": [{"effect": effect, "type": type, "addresses": list(addresses)} for effect, type, addresses in cause.leads_to],
-    }
-
-
-def _change_entry(change: Change) -> dict[str, Any]:
-    return {
-        "pointer": pointer_text(change.pointer),
-        **({"was": to_json(change.was)} if change.was_set else {}),
-        **({"becomes": to_json(change.becomes)} if change.will_be_set else {}),
-        "effect": change.effect,
-        "because": change.because or None,
-        "certain": change.certain,
-        "counted": change.counted,
-    }

@@ -136,14 +136,15 @@ def history_text(what: str, environment: str, moments: Sequence[Moment], style: 
         who = f"{each.date}  {each.commit[:10]}  " if each.commit else "not committed yet  "
         head = f"  {style.paint('faint' if each.note else '', padded(cut(value, width), width))}  {style.paint('place', who)}"
         told = f"{visible(each.subject)}{f' ({visible(each.author)})' if each.author else ''}" if each.commit else ""
+        told += f", as {visible(each.address)}" if each.address else ""
         lines.append(f"{head}{cut(told, max(20, style.width - width - cells(who) - 4))}".rstrip())
     return "\n".join(lines) + "\n"
 
 
 def history_document(project: str, what: str, environment: str, moments: Sequence[Moment]) -> dict[str, Any]:
-    """`jovial-history/2`."""
+    """`jovial-history/3`."""
     return {
-        "format": "jovial-history/2",
+        "format": "jovial-history/3",
         "project": project,
         "what": what,
         "environment": environment,
@@ -155,6 +156,7 @@ def history_document(project: str, what: str, environment: str, moments: Sequenc
                 "subject": each.subject,
                 "value": to_json(each.value),
                 "note": each.note,
+                "address": each.address or None,
             }
             for each in moments
         ],

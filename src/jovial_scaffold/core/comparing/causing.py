@@ -1,61 +1,57 @@
 """What causes the effects of a deployment: the parameters that are not what they were when the snapshot was recorded.
 
 That is tried (docs/language/effects.md): a parameter is a cause of what it changes when it is given its recorded value again. What no
-parameter causes was changed in the template or a catalog, or by somebody where it runs.
+parameter causes was changed in the template or a catalog, or by somebody where it runs: which of them is told by what was deployed.
 """
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any, NamedTuple
 
+from jovial_scaffold.core.comparing.drift import AsDeployed
 from jovial_scaffold.core.comparing.driving import differs_at, set_at
+from jovial_scaffold.core.comparing.effect_records import SEVEREST, Cause, Lead
 from jovial_scaffold.core.comparing.trials import is_equal
 from jovial_scaffold.core.expressions.values import deep_marks
-from jovial_scaffold.core.records import value_record
+from jovial_scaffold.core.records import replace
 from jovial_scaffold.core.rendering.overlays import MISSING, Behind, Overlay, trial_meter
 from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.schemas.lists import NO_LISTS
 from jovial_scaffold.core.templates.model import Constant
-from jovial_scaffold.core.text.source import Pointer
+from jovial_scaffold.core.text.source import Pointer, pointer_text
 from jovial_scaffold.core.text.unknown import UNKNOWN
 
 _PAIR = 2
-SEVEREST = ("rebuild", "remove", "restart", "change", "rename", "add")
-"""Effects, what interrupts most first."""
 
 
 class Reason(NamedTuple):
-    """A resource of which something is to be explained: what happens to it, which properties change by themselves, and which resources'
-    rebuilding drags it along."""
+    """A resource of which something is to be explained: what happens to it, which properties change by themselves, which resources'
+    rebuilding drags it along, and which properties that changes."""
 
     address: str
     effect: str
     type: str
     pointers: tuple[Pointer, ...]
     dragged: tuple[str, ...]
+    anew: tuple[Pointer, ...] = ()
 
 
-@value_record
-class Cause:
-    """A parameter (several that do it only together, joined by a plus), where it is set, and what it leads to, dragged along or not, as
-    addresses by effect and type; what it was and is, where it `is_single`. Without a parameter, what no parameter causes."""
+class _Name(NamedTuple):
+    """What a cause is, and what tells it from others of its kind."""
 
-    parameter: str
-    place: str
-    leads_to: tuple[tuple[str, str, tuple[str, ...]], ...]
-    was: Any = None
-    becomes: Any = None
+    kind: str
+    name: str
 
-    @property
-    def is_single(self) -> bool:
-        """Whether it is one parameter, which was something and is something else."""
-        return bool(self.parameter) and " + " not in self.parameter
+
+_Found = dict[_Name, tuple[Pointer, ...]]
+"""Causes, each with the properties of one resource that it changes."""
 
 
 class Causes:
     """Those of one deployment, whose snapshot has the `recorded` values of parameters."""
 
-    def __init__(self, rendering: Evaluated, recorded: Mapping[str, Any]) -> None:
+    def __init__(self, rendering: Evaluated, recorded: Mapping[str, Any], deployed: AsDeployed | None = None) -> None:
         self._rendering = rendering
+        self._deployed = deployed
         self._meter = trial_meter(rendering)
         self._behind = Behind(rendering)
         self.untried = 0  #: of how many resources nobody knows, since the budget was spent
@@ -85,43 +81,61 @@ class Causes:
         """The causes, those first that do the severest; what is caused by several is under each."""
         own = {each.address: self._of(each) for each in reasons}
         by_address = {each.address: each for each in reasons}
-        leading: dict[str, list[Reason]] = {}
+        leading: dict[_Name, list[tuple[Reason, tuple[Pointer, ...]]]] = {}
         for each in sorted(reasons, key=lambda each: bool(each.dragged)):  # what is dragged along comes after what drags it
-            for name in self._with_dragging(each, by_address, own):
-                leading.setdefault(name, []).append(each)
-        return tuple(sorted([self._cause(name, found) for name, found in leading.items()], key=_weight))
+            for name, pointers in self._with_dragging(each, by_address, own).items():
+                leading.setdefault(name, []).append((each, pointers))
+        return tuple(sorted(_together([self._cause(name, found) for name, found in leading.items()]), key=_weight))
 
-    def _with_dragging(self, reason: Reason, by_address: Mapping[str, Reason], own: Mapping[str, tuple[str, ...]]) -> Iterable[str]:
-        """The causes of what happens to a resource: its own, and those of what drags it along."""
-        found: dict[str, None] = dict.fromkeys(own[reason.address])
+    def _with_dragging(self, reason: Reason, by_address: Mapping[str, Reason], own: "Mapping[str, _Found]") -> "_Found":
+        """The causes of what happens to a resource, each with the properties that it changes: its own, and those of what drags it along."""
+        found = dict(own[reason.address])
         waiting, seen = [*reason.dragged], {reason.address}
         while waiting:
             address = waiting.pop()
             if address in seen or address not in by_address:
                 continue
             seen.add(address)
-            found.update(dict.fromkeys(own[address]))
+            for name in own[address]:
+                found[name] = tuple(dict.fromkeys((*found.get(name, ()), *reason.anew)))
             waiting += by_address[address].dragged
         return found
 
-    def _of(self, reason: Reason) -> tuple[str, ...]:
-        """The parameters that cause what happens to a resource by itself; nothing where it is dragged along only."""
-        if reason.effect not in ("add", "remove") and not reason.pointers:
-            return ("",) if reason.effect == "rename" else ()  # that stands in the template
-        found = self._tried(reason)
-        if not self._meter.spent:
+    def _of(self, reason: Reason) -> "_Found":
+        """What causes what happens to a resource by itself; nothing where it is dragged along only."""
+        if reason.effect not in ("add", "remove", "rename") and not reason.pointers:
+            return {}
+        split = self._deployed.split(reason.address, reason.effect, reason.pointers) if self._deployed is not None else None
+        found: _Found = {_Name("somebody", ""): split.drifted} if split is not None and split.by_somebody else {}
+        if split is not None and not split.by_us:
             return found
-        self.untried += 1
-        return ()
+        ours = reason if split is None else reason._replace(pointers=split.pointers)
+        tried = self._tried(ours) if reason.effect != "rename" or ours.pointers else {"": ()}
+        if self._meter.spent:
+            self.untried += 1
+            return {}
+        found |= {_Name("parameter", name): pointers for name, pointers in tried.items() if name}
+        for pointer in (tried[""] or ((),)) if "" in tried else ():
+            name = _Name("unknown", "")
+            if self._deployed is not None:
+                name = _Name("template", self._deployed.place(reason.address, reason.effect, pointer))
+            found[name] = (*found.get(name, ()), *((pointer,) if pointer else ()))
+        return found
 
-    def _tried(self, reason: Reason) -> tuple[str, ...]:
+    def _tried(self, reason: Reason) -> dict[str, tuple[Pointer, ...]]:
+        """The parameters that cause it, each with the properties that it changes; an empty name where none does."""
         inputs = self._inputs(reason)
         names = tuple(sorted(each for each in self._recorded if inputs is None or each in inputs))
-        alone = tuple(name for name in names if self._changes((name,), reason))
-        if alone or len(names) < _PAIR or not self._changes(names, reason):
-            return alone or ("",)
-        needed = [name for name in names if not self._changes(tuple(each for each in names if each != name), reason)]
-        return (" + ".join(needed or names),)
+        alone = {name: changed for name in names if (changed := self._changes((name,), reason)) is not None}
+        unexplained = tuple(each for each in reason.pointers if all(each not in changed for changed in alone.values()))
+        if alone and not unexplained:
+            return alone
+        rest = reason._replace(pointers=unexplained)
+        together = self._changes(names, rest) if len(names) >= _PAIR else None
+        if together is None:
+            return {**alone, "": unexplained}
+        needed = [name for name in names if self._changes(tuple(each for each in names if each != name), rest) is None]
+        return {**alone, " + ".join(needed or names): together}
 
     def _inputs(self, reason: Reason) -> frozenset[str] | None:
         """What may be behind it; None where that is not known: of a resource that is gone, all may be."""
@@ -131,40 +145,79 @@ class Causes:
             return self._behind.presence(reason.address)
         return frozenset().union(*(self._behind.property(reason.address, str(each[0])) for each in reason.pointers))
 
-    def _changes(self, names: tuple[str, ...], reason: Reason) -> bool:
-        """Whether something about a resource is otherwise with the recorded values of some parameters."""
+    def _changes(self, names: tuple[str, ...], reason: Reason) -> tuple[Pointer, ...] | None:
+        """The properties of a resource that are otherwise with the recorded values of some parameters; None where nothing is."""
         overlay = self._overlay(names)
         there = overlay.instance(reason.address) is not None
         if reason.effect in ("add", "remove"):
-            return there == (reason.effect == "remove")
+            return () if there == (reason.effect == "remove") else None
         if not there:
-            return False  # it runs, so that it was there is certain: with these values alone, nothing is told
+            return None  # it runs, so that it was there is certain: with these values alone, nothing is told
         resource = self._rendering.resources[reason.address]
         lists = resource.type.lists if resource.type is not None else NO_LISTS
+        found = []
         for pointer in reason.pointers:
             name = str(pointer[0])
             before = resource.properties.get(name, MISSING)
             then = overlay.property(reason.address, name)
             if not deep_marks(then)[2] and differs_at(before, then, lists, pointer, name):
-                return True
-        return False
+                found.append(pointer)
+        return tuple(found) or None
 
     def _overlay(self, names: tuple[str, ...]) -> Overlay:
         if names not in self._overlays:
             self._overlays[names] = Overlay(self._rendering, {name: self._recorded[name] for name in names}, self._meter)
         return self._overlays[names]
 
-    def _cause(self, name: str, reasons: Sequence[Reason]) -> Cause:
-        leads_to: dict[tuple[str, str], list[str]] = {}
-        for each in reasons:
-            leads_to.setdefault((each.effect, each.type), []).append(each.address)
-        told = tuple((effect, type, tuple(addresses)) for (effect, type), addresses in leads_to.items())
+    def _cause(self, named: "_Name", reasons: "Sequence[tuple[Reason, tuple[Pointer, ...]]]") -> Cause:
+        kind, name = named
+        leads_to: dict[tuple[str, str, tuple[str, ...]], list[str]] = {}
+        for each, pointers in reasons:
+            properties = tuple(dict.fromkeys(map(pointer_text, pointers)))
+            leads_to.setdefault((each.effect, each.type, properties), []).append(each.address)
+        told = tuple(Lead(effect, type, tuple(addresses), properties) for (effect, type, properties), addresses in leads_to.items())
+        if kind != "parameter":
+            return Cause(kind, "", name, told)
         if name not in self._recorded:
             places = [set_at(self._rendering, each, ()) for each in name.split(" + ") if name]
-            return Cause(name, ", ".join(filter(None, places)), told)
-        return Cause(name, set_at(self._rendering, name, ()), told, self._recorded[name], self._rendering.parameters.values[name])
+            return Cause(kind, name, ", ".join(filter(None, places)), told)
+        return Cause(kind, name, set_at(self._rendering, name, ()), told, self._recorded[name], self._rendering.parameters.values[name])
+
+
+def _together(causes: Sequence[Cause]) -> list[Cause]:
+    """The causes, those of the template with one place for all lines that lead to the same."""
+    lines: dict[object, list[Cause]] = {}
+    for each in causes:
+        if each.kind == "template":
+            lines.setdefault(tuple((lead.effect, lead.addresses) for lead in each.leads_to), []).append(each)
+    templates = [alike[0] if len(alike) == 1 else _joined(alike) for alike in lines.values()]
+    return [*(each for each in causes if each.kind != "template"), *templates]
+
+
+def _joined(causes: Sequence[Cause]) -> Cause:
+    """One cause of several that lead to the same, with all that they change."""
+    leads = [
+        lead._replace(properties=tuple(dict.fromkeys(name for each in causes for name in each.leads_to[number].properties)))
+        for number, lead in enumerate(causes[0].leads_to)
+    ]
+    return replace(causes[0], place=_places(causes), leads_to=tuple(leads))
+
+
+def _places(causes: Sequence[Cause]) -> str:
+    """Some lines, those of one file after its name."""
+    found: dict[str, list[str]] = {}
+    for each in causes:
+        file, _, line = each.place.rpartition(":")
+        found.setdefault(file, []).append(line)
+    return ", ".join(
+        f"{file}:{', '.join(sorted(lines, key=_numbered))}" if file else ", ".join(lines) for file, lines in sorted(found.items())
+    )
+
+
+def _numbered(line: str) -> tuple[int, str]:
+    return (int(line), "") if line.isdigit() else (0, line)
 
 
 def _weight(cause: Cause) -> tuple[object, ...]:
-    severest = min(SEVEREST.index(effect) for effect, *_ in cause.leads_to)
-    return severest, not cause.parameter, -sum(len(addresses) for *_, addresses in cause.leads_to), cause.parameter
+    severest = min(SEVEREST.index(each.effect) for each in cause.leads_to)
+    return severest, not cause.parameter, -sum(len(each.addresses) for each in cause.leads_to), cause.parameter, cause.kind, cause.place

@@ -8,7 +8,7 @@ from jovial_scaffold.core.comparing.matrix import Comparison, Row, row_label
 from jovial_scaffold.core.expressions.marked import to_json
 from jovial_scaffold.core.expressions.values import deep_marks
 from jovial_scaffold.core.findings import Finding, Related, Span
-from jovial_scaffold.core.records import value_record
+from jovial_scaffold.core.records import replace, value_record
 from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.rendering.tracing import tracer_of
 from jovial_scaffold.core.text.patterns import pattern
@@ -125,6 +125,19 @@ def read_expectations(source: Source) -> tuple[Expectations, list[Finding]]:
                 say("What is expected of an address is a map by property, and this is {}.", Described(content)), place.value_span(), hint
             )
     return Expectations(tuple(names), tuple(entries), origin), findings
+
+
+def renamed(expectations: Expectations, renderings: Sequence[Evaluated]) -> Expectations:
+    """The same, with what was renamed under the address that it has now."""
+    renames = [each.renames for each in renderings]
+    there = {address for each in renderings for address in each.resources}
+
+    def newest(entry: Entry) -> Entry:
+        found = (each.followed(entry.address, there) for each in renames)
+        address = next((each for each in found if each is not None), entry.address)
+        return entry if address == entry.address else replace(entry, address=address)
+
+    return replace(expectations, entries=tuple(map(newest, expectations.entries))) if any(renames) else expectations
 
 
 def unexpected(comparison: Comparison, expectations: Expectations, renderings: Sequence[Evaluated]) -> list[Finding]:

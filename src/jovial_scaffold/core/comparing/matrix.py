@@ -14,6 +14,7 @@ from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.limits import TRIAL_ROUNDS
 from jovial_scaffold.core.records import value_record
 from jovial_scaffold.core.rendering.instances import EvaluatedResource
+from jovial_scaffold.core.rendering.renames import newest
 from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.rendering.results import Rendering
 from jovial_scaffold.core.schemas.lists import NO_LISTS
@@ -159,24 +160,11 @@ class _Chosen:
 
 def _names(renderings: Sequence[Evaluated]) -> list[dict[str, str]]:
     """For each column, the address there of each address of all: a resource that was renamed goes by its newest name."""
-    renamed: dict[str, str] = {}
-    for rendering in renderings:
-        for address, resource in rendering.resources.items():
-            if resource.formerly and resource.formerly not in rendering.resources:
-                renamed[resource.formerly] = address
-    found = []
-    for rendering in renderings:
-        own: dict[str, str] = {}
-        for address in rendering.resources:
-            newest = address
-            for _ in renamed:  # through several renamings; a circle of them ends
-                following = renamed.get(newest)
-                if following is None or following in rendering.resources:
-                    break
-                newest = following
-            own[newest] = address
-        found.append(own)
-    return found
+    renaming = [(each.renames, each.resources) for each in renderings]
+    renaming = [each for each in renaming if each[0]]
+    if not renaming:
+        return [dict(zip(each.resources, each.resources, strict=True)) for each in renderings]
+    return [{newest(address, each.resources, renaming): address for address in each.resources} for each in renderings]
 
 
 class _Resources:

@@ -14,7 +14,7 @@ from jovial_scaffold.core.expressions.values import UNSEEN, Secret, revealed
 from jovial_scaffold.core.findings import Finding, Span
 from jovial_scaffold.core.records import value_record
 from jovial_scaffold.core.regexes import regex
-from jovial_scaffold.core.rendering.results import Rendering
+from jovial_scaffold.core.rendering.results import RenderedDocument, Rendering
 from jovial_scaffold.core.schemas.catalog import Catalogs, ResourceType
 from jovial_scaffold.core.schemas.shapes import Shape
 from jovial_scaffold.core.text.discretion import SECRETIVE
@@ -24,8 +24,10 @@ from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.text.wording import kind as kind_of
 from jovial_scaffold.core.words import NOTHING, Derived, Sentence, listed, nearest, say
 
-FORMAT = "jovial-snapshot/1"
-KEYS = ("format", "project", "environment", "run", "key", "hashed", "parameters", "resources", "others", "$schema")
+FORMAT = "jovial-snapshot/2"
+EARLIER = "jovial-snapshot/1"  #: which has what was recorded beside the resources
+KEYS = ("environment", "resources", "others", "recorded", "format", "project", "hashed", "key", "run", "parameters", "$schema")
+RECORDED_KEYS = ("parameters", "revision", "run", "keep", "after", "outputs", "documents")
 RESOURCE_KEYS = ("type", "properties", "after", "keep")
 _RUN_KEY: Final = os.urandom(32)  # for comparing within this run only; nothing that is hashed with it is written
 _TOKEN = regex(r"[A-Za-z0-9_.:-]+")
@@ -64,7 +66,10 @@ class Snapshot:
     parameters: dict[str, Any]
     run: dict[str, str]
     key: str
-    recorded: bool
+    recorded: bool  #: whether `jovial record` wrote all of it
+    revision: str  #: of the project, when it was recorded; nothing where that is not known
+    outputs: dict[str, Any] | None  #: as they were recorded; None where they were not
+    documents: dict[str, Any] | None  #: the same, each with `to`, `text` and, where it holds secrets, a hash as `secret`
     hashes: dict[str, str] = field(default_factory=dict)
 
     def hidden(self, value: Any) -> Any:
@@ -124,41 +129,80 @@ def read_snapshot(source: Source, catalogs: Catalogs, hash_key: str = "") -> tup
         return None, findings
     for key in whole:
         if key not in KEYS:
-            hint = nearest(key, KEYS, say("Its keys are {}.", listed(KEYS[:-1])))
+            hint = nearest(key, KEYS, say("Its keys are {}.", listed(KEYS[:4])))
             report(say("A snapshot has no key `{}`.", key), origin.child(key).key_span(), hint, warning=True)
-    resources: dict[str, Deployed] = {}
-    for address, content in whole["resources"].items():
-        place = origin.child("resources", address)
-        deployed = _deployed(address, content, place, catalogs, report) if content is not UNKNOWN else None
-        if deployed is not None:
-            resources[address] = deployed
+    recorded = _recorded(whole, origin, report)
+    resources = _resources(whole["resources"], recorded, origin, catalogs, report)
     others = whole.get("others", [])
     if not isinstance(others, list):
         report(
             say("`others` is a list of what is not ours, and this is {}.", Derived(kind_of(others))), origin.child("others").value_span()
         )
         others = []
-    if "key" in whole:
-        message = say("The key of the hashes stands beside them, so whoever has the file can guess the secrets.")
-        hint = say("Record it anew, with the key in JOVIAL_SNAPSHOT_KEY or --key-file.")
-        findings.append(Finding("snapshot-key", "warning", message, origin.child("key").key_span(), hint))
-    hashed = whole.get("hashed")
-    is_same_key = bool(hash_key) and hashed is not None and hashed == key_mark(hash_key)
-    if hash_key and hashed is not None and not is_same_key:
-        message = say("The snapshot was recorded with another key, so whether a secret changed is not known.")
-        findings.append(Finding("snapshot-key", "warning", message, origin.child("hashed").value_span(), say("Hand in the key of then.")))
-    texts = {name: value for name, value in _map(whole.get("run")).items() if isinstance(value, str)}
+    is_same_key = _is_same_key(whole, origin, hash_key, findings)
+    texts = {name: value for name, value in _map(recorded.get("run")).items() if isinstance(value, str)}
+    revision, documents = recorded.get("revision"), recorded.get("documents")
     snapshot = Snapshot(
         source.name,
         str(whole.get("environment", "")),
         resources,
         tuple(others),
-        entries_from_json(_map(whole.get("parameters")), _secret),
+        entries_from_json(_map(recorded.get("parameters")), _secret),
         texts,
         hash_key if is_same_key else "",
-        whole.get("format") == FORMAT,
+        whole.get("format") in (FORMAT, EARLIER),
+        revision if isinstance(revision, str) else "",
+        entries_from_json(recorded["outputs"], _secret) if isinstance(recorded.get("outputs"), dict) else None,
+        entries_from_json(documents, _secret) if isinstance(documents, dict) else None,
     )
     return snapshot, findings
+
+
+def _is_same_key(whole: dict[str, Any], origin: Origin, hash_key: str, findings: list[Finding]) -> bool:
+    """Whether the key that was handed in is the one that secrets were hashed with; says where it is another, or stands beside them."""
+    if "key" in whole:
+        message = say("The key of the hashes stands beside them, so whoever has the file can guess the secrets.")
+        hint = say("Record it anew, with the key in JOVIAL_SNAPSHOT_KEY or --key-file.")
+        findings.append(Finding("snapshot-key", "warning", message, origin.child("key").key_span(), hint))
+    hashed = whole.get("hashed")
+    is_same = bool(hash_key) and hashed is not None and hashed == key_mark(hash_key)
+    if hash_key and hashed is not None and not is_same:
+        message = say("The snapshot was recorded with another key, so whether a secret changed is not known.")
+        findings.append(Finding("snapshot-key", "warning", message, origin.child("hashed").value_span(), say("Hand in the key of then.")))
+    return is_same
+
+
+def _resources(
+    written: dict[str, Any], recorded: dict[str, Any], origin: Origin, catalogs: Catalogs, report: Callable[..., None]
+) -> dict[str, Deployed]:
+    """What runs, by address, with what was recorded of each."""
+    kept, waited = recorded.get("keep"), _map(recorded.get("after"))
+    found: dict[str, Deployed] = {}
+    for address, content in written.items():
+        if isinstance(content, dict) and isinstance(kept, list) and address in kept:
+            content = {**content, "keep": True}
+        if isinstance(content, dict) and address in waited:
+            content = {**content, "after": waited[address]}
+        deployed = _deployed(address, content, origin.child("resources", address), catalogs, report) if content is not UNKNOWN else None
+        if deployed is not None:
+            found[address] = deployed
+    return found
+
+
+def _recorded(whole: dict[str, Any], origin: Origin, report: Callable[..., None]) -> dict[str, Any]:
+    """What was recorded beside what runs."""
+    recorded = whole.get("recorded", {key: whole[key] for key in ("parameters", "run") if key in whole})
+    if not isinstance(recorded, dict):
+        place = origin.child("recorded")
+        report(
+            say("`recorded` is a map, and this is {}.", Derived(kind_of(recorded))), place.value_span(), say("`jovial record` writes it.")
+        )
+        return {}
+    for key in recorded if "recorded" in whole else ():
+        if key not in RECORDED_KEYS:
+            hint = nearest(key, RECORDED_KEYS, say("Its keys are {}.", listed(RECORDED_KEYS)))
+            report(say("`recorded` has no key `{}`.", key), origin.child("recorded", key).key_span(), hint, warning=True)
+    return recorded
 
 
 def _deployed(address: str, content: Any, place: Origin, catalogs: Catalogs, report: Callable[..., None]) -> Deployed | None:
@@ -251,9 +295,11 @@ def _guessed(value: Any, every: bool) -> Any:
     return Secret(value) if every and isinstance(value, str) else value
 
 
-def snapshot_document(project: str, rendering: Rendering, run: Mapping[str, str], key: str, others: tuple[Any, ...] = ()) -> dict[str, Any]:
-    """`jovial-snapshot/1`: a rendering as what runs, with the effective parameters and `context.run`. In the place of secrets stand marks,
-    with a key from outside keyed hashes; the key is never written."""
+def snapshot_document(
+    project: str, rendering: Rendering, run: Mapping[str, str], key: str, others: tuple[Any, ...] = (), revision: str = ""
+) -> dict[str, Any]:
+    """`jovial-snapshot/2`: a rendering as what runs, and what it was made from and with. In the place of secrets stand marks, with a key
+    from outside keyed hashes; the key is never written. `revision` is that of the files it was made from."""
     known: dict[str, str] = {}
 
     def secret(value: Secret) -> Any:
@@ -263,8 +309,6 @@ def snapshot_document(project: str, rendering: Rendering, run: Mapping[str, str]
         address: {
             "type": each.type_text,
             "properties": to_json(each.properties, secret),
-            **({"after": list(each.after)} if each.after else {}),
-            **({"keep": True} if each.keep else {}),
         }
         for address, each in sorted(rendering.resources.items())
     }
@@ -273,12 +317,25 @@ def snapshot_document(project: str, rendering: Rendering, run: Mapping[str, str]
         "format": FORMAT,
         "project": project,
         "environment": rendering.environment,
-        "run": dict(run),
         **({"hashed": key_mark(key)} if key else {}),
-        "parameters": parameters,
+        "recorded": {
+            "parameters": parameters,
+            **({"revision": revision} if revision else {}),
+            "run": dict(run),
+            "keep": [address for address, each in sorted(rendering.resources.items()) if each.keep],
+            "after": {address: list(each.after) for address, each in sorted(rendering.resources.items()) if each.after},
+            "outputs": to_json({name: value for name, value in sorted(rendering.outputs.items()) if value is not UNKNOWN}, secret),
+            "documents": {name: _document(each, secret) for name, each in sorted(rendering.documents.items())},
+        },
         "resources": resources,
         "others": list(others),
     }
+
+
+def _document(document: RenderedDocument, secret: Callable[[Secret], Any]) -> dict[str, Any]:
+    """A document as it is recorded: what of it is secret is masked, and with a key hashed beside."""
+    hashed = {"secret": to_json(document.value, secret)} if isinstance(document.value, Secret) else {}
+    return {**({"to": document.to} if document.to is not None else {}), "text": document.text, **hashed}
 
 
 def dependencies(snapshot: Snapshot) -> dict[str, set[str]]:

@@ -98,6 +98,7 @@ class Environment(LookupScope):
         self._names = _Names(self)
         self._defaulting: set[str] = set()
         self._instances: dict[str, dict[str | None, Instance] | None] = {}
+        self._protected: dict[str, bool] = {}  # whether a resource is to be kept
         self._held: dict[Program, tuple[bool, frozenset[str]]] = {}  # conditions, with the addresses that they read
         self._outputs: dict[str, tuple[Any, set[str]]] = {}
         self.order = Order(self)
@@ -558,7 +559,11 @@ class Environment(LookupScope):
 
     def kept(self, resource: Resource) -> bool:
         """Whether `$keep` stands on a resource or on a use of a module around it."""
-        return resource.keep or (self.use is not None and self.use.scope.kept(self.use.resource))
+        if resource.name not in self._protected:
+            site = Site(f"{self.prefix}{resource.name}", 2)
+            own = self.computer.condition(resource.keep, {}, site, "$keep") if resource.keep is not None else False
+            self._protected[resource.name] = own is True or (self.use is not None and self.use.scope.kept(self.use.resource))
+        return self._protected[resource.name]
 
     def formerly(self, instance: Instance) -> str:
         """The address that a resource had before it, or a module around it, was renamed; nothing where it has always been the same.

@@ -8,6 +8,7 @@ from jovial_scaffold.core.findings import Finding, Related, Span
 from jovial_scaffold.core.rendering.instances import EvaluatedResource
 from jovial_scaffold.core.rendering.results import RenderedResource, Rendering
 from jovial_scaffold.core.rendering.tracing import tracer_of
+from jovial_scaffold.core.schemas.catalog import ResourceType
 from jovial_scaffold.core.words import Operand, Value, listed, say
 
 Key = tuple[Any, ...]
@@ -45,7 +46,7 @@ def clashes(resources: Mapping[str, EvaluatedResource], environment: str) -> lis
 
     for address in sorted(resources):
         resource = resources[address]
-        key = _key(resource)
+        key = identity_key(resource.type, resource.properties)
         other = first.setdefault(key, resource) if key is not None else resource
         if key is not None and other is not resource:
             findings.append(_clash(_identified(key, resource), _identified(key, other), environment, environment, place_of))
@@ -61,7 +62,7 @@ def _beyond(rendering: Rendering) -> Iterator[Identified]:
     for address in sorted(rendering.resources):
         resource = rendering.resources[address]
         if resource.type is not None and resource.type.schema.get("identityReach", "environment") != "environment":
-            key = _key(resource)
+            key = identity_key(resource.type, resource.properties)
             if key is not None:
                 yield _identified(key, resource)
 
@@ -83,15 +84,14 @@ def place(resource: EvaluatedResource, property: str) -> Span:
     return tracer_of(resource.instance.scope).place(resource.instance, (property,))
 
 
-def _key(resource: RenderedResource) -> Key | None:
+def identity_key(kind: ResourceType | None, properties: Mapping[str, Any]) -> Key | None:
     """The type and the values that identify; None where the type asks for nothing, or a part is not known or not set."""
-    kind = resource.type
     names = kind.identity if kind is not None else ()
     if kind is None or not names:
         return None
     key: list[Any] = [kind.name]
     for name in names:
-        value = resource.properties.get(name, _UNSET)
+        value = properties.get(name, _UNSET)
         if type(value) is str:
             key += (str, value)
         elif value is _UNSET or any(deep_marks(value)):

@@ -16,6 +16,7 @@ from jovial_scaffold.core.rendering.identities import clashes
 from jovial_scaffold.core.rendering.instances import EvaluatedResource, Instance, Shared, Surroundings
 from jovial_scaffold.core.rendering.judging import judged, report_clashes
 from jovial_scaffold.core.rendering.plan import Plan, Plans
+from jovial_scaffold.core.rendering.renames import Renames
 from jovial_scaffold.core.rendering.results import RenderedDocument, RenderedResource, Rendering
 from jovial_scaffold.core.rendering.searching import Searching
 from jovial_scaffold.core.rendering.shapes import marked_and_judged
@@ -33,6 +34,11 @@ class Evaluated(Rendering):
     resources: Mapping[str, EvaluatedResource]
     documents: Mapping[str, EvaluatedDocument]
     scope: Environment
+
+    @property
+    def renames(self) -> Renames:
+        """What it says of the addresses that things had before."""
+        return Renames(self.scope)
 
     def finished(self) -> Rendering:
         """What came of it, as plain data."""
@@ -252,8 +258,8 @@ def rendered(scope: Surroundings, instance: Instance) -> EvaluatedResource:
     if kind is not None and kind.lists.keyed:
         report_clashes(scope, instance, kind, properties)
     type_text = kind.id if kind else resource.type_text
-    keep, formerly = resource.keep, resource.formerly
-    if scope.use is not None or formerly:
+    keep, formerly = False, ""
+    if scope.use is not None or resource.formerly or resource.keep is not None:
         keep, formerly = scope.kept(resource), scope.formerly(instance)
     return EvaluatedResource(instance.address, kind, type_text, properties, (), faulty, keep, formerly, instance, known)
 

@@ -100,10 +100,10 @@ class _Caster:
             ast.Starred(value=loaded("head"), ctx=ast.Load()),
             called(loaded("Later"), ast.Lambda(args=parameters(), body=properties)),
             ast.Constant(None),
-            self._when(resource),
+            self._of_whole(resource.when),
             ast.Constant(None),
             self._after(resource),
-            ast.Constant(resource.keep),
+            self._of_whole(resource.keep),
             self._part((*self._pointer, "$formerly")) if resource.formerly else ast.Constant(""),
             self._constant(resource.shape),
             ast.Tuple(elts=self._constants, ctx=ast.Load()),
@@ -210,12 +210,12 @@ class _Caster:
             self._constants += map(self._constant, content.program.constants)
         return called(loaded("Condition"), written, self._origin(condition.origin))
 
-    def _when(self, resource: Resource) -> ast.expr:
-        """The condition of a whole resource, which is nothing of its shape."""
-        if resource.when is None:
+    def _of_whole(self, condition: Condition | None) -> ast.expr:
+        """A condition of a whole resource, which is nothing of its shape."""
+        if condition is None:
             return ast.Constant(None)
         before = len(self._constants)
-        written = self._condition(resource.when)
+        written = self._condition(condition)
         del self._constants[before:]
         return written
 

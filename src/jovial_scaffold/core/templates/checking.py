@@ -189,6 +189,8 @@ class _TypeCheck:
         place = Place(resource.name, 2, loops)
         if resource.loop:
             self.condition(resource.loop.over, Place(resource.name, 2), "loop" if resource.key else "items")
+        if resource.keep is not None:
+            self.condition(resource.keep, Place(resource.name, 2), "$keep")
         if resource.when:
             self.condition(resource.when, place, "$when")
             place = place._replace(conditions=(resource.when,))

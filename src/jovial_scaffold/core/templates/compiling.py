@@ -260,7 +260,7 @@ def presence_uses(resource: Resource) -> list[Use]:
 
 def uses_of(resource: Resource) -> list[Use]:
     """Every expression of a resource, its directives' first."""
-    return presence_uses(resource) + formulas_of(resource.properties, resource.variables)
+    return presence_uses(resource) + formulas_of(resource.keep) + formulas_of(resource.properties, resource.variables)
 
 
 def default_part(name: str, pointer: Pointer) -> Sentence:

@@ -320,7 +320,7 @@ def counting(text: str) -> Sentence:
 def condition_fault(result: Any, role: str, text: str = "") -> EvaluationError | None:
     """The error of a `$when`, loop or key that surely gives something else; None where it may fit. `text` is its expression."""
     known = type_of_value(result)
-    if role in ("$when", "require", "where") and not known.may_be("bool"):
+    if role in ("$when", "$keep", "require", "where") and not known.may_be("bool"):
         return EvaluationError(say("`{}` takes true or false, and this gives {}.", role, known.text()), id="type-mismatch")
     if role in ("loop", "items") and not known.may_be("list", "map"):
         hint = counting(text) if known.is_only("int") else NOTHING

@@ -299,7 +299,7 @@ class Resource:
     when: Condition | None
     key: Condition | None
     after: tuple[tuple[str, Origin], ...]
-    keep: bool
+    keep: Condition | None
     formerly: str
     shape: ResourceShape
     constants: tuple[Any, ...]
@@ -337,6 +337,15 @@ class Output:
 
 
 @record
+class Rename:
+    """An entry of `renames`: what stood at the old address, or below it, is the same thing at the new one. Both are relative to the template."""
+
+    old: str
+    new: str
+    origin: Origin  #: of the entry
+
+
+@record
 class Template:
     """A whole template. `unread` is True where a part could not be read, so that unknown and unused names are not judged; `garbled` are
     words of what is wrong as text, so that they are not said to be unused."""
@@ -358,6 +367,7 @@ class Template:
     garbled: frozenset[str] = frozenset()
     secret_parameters: frozenset[str] = frozenset()  #: whose values reach a secret property, whether or not they are declared secret
     unknown_names: frozenset[str] = frozenset()
+    renames: tuple[Rename, ...] = ()  #: by the old address
 
     @property
     def names(self) -> frozenset[str]:

@@ -65,6 +65,8 @@ def check_names(template: Template, draft: bool = False, read_elsewhere: frozens
             used |= _check_use(template, formula, origin, variables, known, known, findings, resource, spellers[known])
         if resource.loop is not None or not resource.shape.is_whole:
             findings += _shadowing_loops(resource, known)
+        if resource.keep is not None:
+            findings += _check_keep(template, resource.keep)
         if resource.after:
             used |= {name for name, _ in resource.after}
             findings += _check_after(template, resource)
@@ -72,6 +74,22 @@ def check_names(template: Template, draft: bool = False, read_elsewhere: frozens
         level: Level = "note" if draft else "warning"
         findings += _unused(template, used | template.unknown_names | template.garbled, level)
     return [*findings, *_value_cycles(template), *_function_cycles(template)]
+
+
+def _check_keep(template: Template, keep: Condition) -> list[Finding]:
+    """`$keep` holds as recorded: what it reads has to be there before anything is."""
+    findings = []
+    for formula, origin, _ in formulas_of(keep):
+        for each in formula.program.reads:
+            if each.name in template.resources or each.name in template.documents:
+                message = say("`$keep` is decided by parameters and values, and `{}` is {}.", each.name, _kind(template, each.name))
+                span = origin.inner_span(formula.offset + each.start, formula.offset + each.end)
+                findings.append(Finding("condition-undecidable", "error", message, span, say("Decide by a parameter.")))
+    return findings
+
+
+def _kind(template: Template, name: str) -> str:
+    return "a resource" if name in template.resources else "a document"
 
 
 def _all_owners(template: Template) -> Iterator[_Owned]:
@@ -86,7 +104,14 @@ def _uses_to_check(resource: Resource, known: frozenset[str], used: set[str]) ->
     if names is None or not known.issuperset(names):
         return uses_of(resource)
     used.update(names)
-    return presence_uses(resource) if resource.loop is not None or resource.when is not None else []
+    return _directive_uses(resource)
+
+
+def _directive_uses(resource: Resource) -> list[Use]:
+    """The expressions of a resource's directives."""
+    if resource.loop is None and resource.when is None and resource.keep is None:
+        return []  # as most are
+    return presence_uses(resource) + formulas_of(resource.keep)
 
 
 def names_by_shape(resource: Resource) -> Collection[str] | None:
@@ -565,7 +590,7 @@ def reads_run(template: Template) -> bool:
     uses = [use for _, uses, _ in _owners(template) for use in uses]
     for resource in template.resources.values():
         names = names_by_shape(resource)
-        uses += presence_uses(resource) if names is not None and "context" not in names else uses_of(resource)
+        uses += _directive_uses(resource) if names is not None and "context" not in names else uses_of(resource)
     return any("context" in use[0].program.names and _reads_run(use[0]) for use in uses)
 
 

@@ -8,6 +8,7 @@ from jovial_scaffold.core.templates.casting import Castings
 from jovial_scaffold.core.templates.declaring import Library
 from jovial_scaffold.core.templates.model import Template
 from jovial_scaffold.core.templates.reaching import hide_reaching
+from jovial_scaffold.core.templates.renaming import read_renames
 from jovial_scaffold.core.templates.resourcing import ResourceReader
 from jovial_scaffold.core.templates.shapes import ResourceShapes
 from jovial_scaffold.core.text.source import Origin, Source
@@ -46,6 +47,7 @@ class _Reader(ResourceReader):
         resources = self.with_everywhere(self.each("resources", self.resource), self.everywhere())
         documents = self.each("documents", self.document)
         outputs = self.each("outputs", self.output)
+        renames = read_renames(self.section("renames"), resources, self.report, unread=self.unread or self.lost_resources)
         secret = hide_reaching(self.secret_reads, values, functions, parameters)
         for name, declaration in parameters.items():
             self.sound_default(declaration, name in secret)
@@ -67,4 +69,5 @@ class _Reader(ResourceReader):
             garbled=self.garbled,
             secret_parameters=secret,
             unknown_names=frozenset(self.unknown_names),
+            renames=renames,
         )

@@ -17,6 +17,7 @@ from jovial_scaffold.core.templates.compiling import is_name, overlaid, taken_fo
 from jovial_scaffold.core.templates.declaring import DeclarationReader
 from jovial_scaffold.core.templates.model import Compiled, Constant, Dynamic, Everywhere, Head, MapValue, Module, Resource
 from jovial_scaffold.core.templates.reaching import flowing
+from jovial_scaffold.core.templates.renaming import ADDRESS
 from jovial_scaffold.core.templates.shapes import ResourceShapes
 from jovial_scaffold.core.text.moulds import Mould
 from jovial_scaffold.core.text.patterns import pattern
@@ -27,7 +28,6 @@ from jovial_scaffold.core.words import Described, Sentence, listed, nearest, say
 _BARE_EXPRESSION = regex(r"\$\{[^'\"}]*\}\Z")
 _RESOURCE = regex(r"\s*(?P<name>[^\s()]+)\s*\(\s*(?P<type>[^()]*?)\s*\)\s*\Z")
 DIRECTIVES = ("$per", "$when", "$key", "$after", "$keep", "$formerly")
-_ADDRESS = regex(r"[a-z][a-z0-9_]*(?:/[A-Za-z0-9_.%-]+)*\Z")
 
 
 class ResourceReader(DeclarationReader):
@@ -110,7 +110,7 @@ class ResourceReader(DeclarationReader):
             self.condition(directives["$when"], origin.child("$when")) if "$when" in directives else None,
             self.key(directives, origin),
             self.after(directives.get("$after"), origin.child("$after")),
-            self.keep(directives.get("$keep", False), origin.child("$keep")),
+            self.condition(directives["$keep"], origin.child("$keep")) if "$keep" in directives else None,
             self.formerly(directives.get("$formerly", ""), origin.child("$formerly")),
             *self.shapes.of(value, loop.variables if loop is not None else ()),
         )
@@ -188,17 +188,11 @@ class ResourceReader(DeclarationReader):
             self.report("directive-unknown", say("`$key` has no meaning without `$per`."), origin.child("$key").key_span())
         return self.condition(directives["$key"], origin.child("$key"))
 
-    def keep(self, content: Any, origin: Origin) -> bool:
-        """`$keep`."""
-        if not isinstance(content, bool) and content is not UNKNOWN:
-            self.report("resource-shape", say("`$keep` is true or false, and this is {}.", Described(content)), origin.value_span())
-        return content is True
-
     def formerly(self, content: Any, origin: Origin) -> str:
         """`$formerly`."""
         if content == "" or content is UNKNOWN:
             return ""
-        if not isinstance(content, str) or not _ADDRESS.match(content):
+        if not isinstance(content, str) or not ADDRESS.match(content):
             given = Described(content)
             self.report(
                 "resource-shape",

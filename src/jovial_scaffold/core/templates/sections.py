@@ -28,6 +28,7 @@ SECTIONS = (
     "functions",
     "lookups",
     "everywhere",
+    "renames",
     "resources",
     "documents",
     "outputs",
@@ -65,7 +66,6 @@ _KINDS = {
 
 _LATER_SECTIONS = {
     "blocks": say("Give out ranges with carve(range, length, index)."),
-    "renames": say("Write `$formerly` on the resource."),
 }
 _WORD = regex(r"[a-z][a-z0-9_]*")
 

@@ -1,0 +1,71 @@
+"""What a rebuild drags along: whatever holds a value that the cloud gives anew."""
+
+from collections.abc import Iterator
+from typing import Any
+
+from jovial_scaffold.core.comparing.changing import change_effect
+from jovial_scaffold.core.comparing.effect_records import MISSING, Change, Effect, effect_of
+from jovial_scaffold.core.comparing.secrecy import as_secret
+from jovial_scaffold.core.comparing.snapshots import Snapshot
+from jovial_scaffold.core.expressions.pending import Pending
+from jovial_scaffold.core.expressions.values import Secret
+from jovial_scaffold.core.records import replace
+from jovial_scaffold.core.rendering.instances import EvaluatedResource
+from jovial_scaffold.core.rendering.rendering import Evaluated
+from jovial_scaffold.core.text.source import Pointer, pointer_text, value_at
+
+
+def drag(found: dict[str, Effect], rendering: Evaluated, snapshot: Snapshot) -> None:
+    """A rebuilt resource gets new values from the cloud: what holds such a value changes, and may be rebuilt for it, and so on."""
+    holders: dict[str, list[tuple[str, Pointer, Pending]]] = {}
+    for address, each in rendering.resources.items():
+        if found[address].effect != "add":
+            for pointer, value in _pending(each.properties, ()):
+                for origin in {origin.partition(":")[0] for origin in value.origins}:
+                    holders.setdefault(origin, []).append((address, pointer, value))
+    waiting = sorted(address for address, each in found.items() if each.effect == "rebuild")
+    done: set[str] = set()
+    while waiting:
+        rebuilt = waiting.pop(0)
+        if rebuilt in done:
+            continue
+        done.add(rebuilt)
+        for address, pointer, value in holders.get(rebuilt, ()):
+            effect = found[address]
+            resource = rendering.resources[address]
+            label = _label(resource, pointer)
+            there = snapshot.resources.get(effect.formerly or address)
+            was = value_at(there.properties, pointer, MISSING) if there else MISSING
+            if was is not MISSING:
+                was = as_secret(was, value_at(resource.properties, pointer, None))
+            new = Change(label, was, value, change_effect(resource.type, pointer, was, value, MISSING), rebuilt)
+            others = tuple(each for each in effect.changes if each.pointer != label)
+            dragged = tuple(dict.fromkeys((*effect.dragged, rebuilt)))
+            changes = tuple(sorted((*others, new), key=lambda each: pointer_text(each.pointer)))
+            found[address] = replace(effect, changes=changes, dragged=dragged, effect=effect_of(changes, effect.formerly))
+            if found[address].effect == "rebuild":
+                waiting.append(address)
+
+
+def _label(resource: EvaluatedResource, pointer: Pointer) -> Pointer:
+    """A pointer with the items of lists by their key, where they have one."""
+    label: list[str | int] = []
+    value: Any = resource.properties
+    for depth, step in enumerate(pointer):
+        key = resource.type.lists.key(pointer[:depth]) if isinstance(step, int) and resource.type else None
+        value = (value.value if isinstance(value, Secret) else value)[step]
+        label.append(str(value[key]) if key and isinstance(value, dict) and key in value else step)
+    return tuple(label)
+
+
+def _pending(value: Any, pointer: Pointer) -> Iterator[tuple[Pointer, Pending]]:
+    if isinstance(value, Pending):
+        yield pointer, value
+    elif isinstance(value, Secret):
+        yield from _pending(value.value, pointer)
+    elif isinstance(value, dict):
+        for key in sorted(value):
+            yield from _pending(value[key], (*pointer, key))
+    elif isinstance(value, list):
+        for index, item in enumerate(value):
+            yield from _pending(item, (*pointer, index))

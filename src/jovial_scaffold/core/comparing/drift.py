@@ -1,0 +1,107 @@
+"""Our changes told apart from somebody's: what runs, beside what was deployed, and that beside what would be.
+
+What was deployed is the project as of the recorded revision, under the recorded parameters. Where what runs is not that, somebody changed
+it there; where that is not what would be, the template, a catalog or a parameter did.
+"""
+
+from typing import Any, NamedTuple
+
+from jovial_scaffold.core.comparing.aligning import changed_at, same
+from jovial_scaffold.core.comparing.matrix import with_names
+from jovial_scaffold.core.comparing.secrecy import as_secret
+from jovial_scaffold.core.comparing.snapshots import Snapshot
+from jovial_scaffold.core.expressions.pending import Pending, could_be
+from jovial_scaffold.core.expressions.values import UNSEEN, Secret, deep_marks
+from jovial_scaffold.core.rendering.instances import EvaluatedResource
+from jovial_scaffold.core.rendering.rendering import Evaluated
+from jovial_scaffold.core.rendering.tracing import tracer_of
+from jovial_scaffold.core.schemas.lists import NO_LISTS
+from jovial_scaffold.core.schemas.shapes import filled
+from jovial_scaffold.core.text.source import Pointer
+
+TYPE = ("$type",)
+
+
+class Split(NamedTuple):
+    """What of one thing that happens is by whom."""
+
+    by_somebody: bool
+    by_us: bool
+    pointers: tuple[Pointer, ...]  #: those that we change
+    drifted: tuple[Pointer, ...] = ()  #: those that somebody changed
+
+
+class AsDeployed:
+    """What was deployed last, beside what runs and what would be. `names` gives the address in the snapshot of what runs already."""
+
+    def __init__(self, then: Evaluated, now: Evaluated, snapshot: Snapshot, names: dict[str, str]) -> None:
+        self._then, self._now, self._snapshot = then, now, snapshot
+        self._names = names
+        self._newest = {there: address for address, there in names.items()}
+        self._renames = now.renames
+
+    @property
+    def revision(self) -> str:
+        """As of which it was deployed."""
+        return self._snapshot.revision[:8]
+
+    def split(self, address: str, effect: str, pointers: tuple[Pointer, ...]) -> Split:
+        """By whom an effect on a resource is."""
+        if effect == "add":
+            was_ours = any(each in self._then.resources for each in (address, *self._renames.before(address)))
+            return Split(was_ours, not was_ours, ())
+        if effect == "remove":
+            is_ours = address in self._then.resources
+            return Split(not is_ours, is_ours, ())
+        there = self._names[address]
+        if there not in self._then.resources:
+            return Split(True, bool(pointers), pointers, pointers)  # somebody made it under this address
+        then, now = self._then.resources[there], self._now.resources[address]
+        drifted = [each for each in pointers if self._is_other_there(there, then, each)]
+        ours = [each for each in pointers if self._is_other_here(then, now, each)]
+        return Split(bool(drifted), bool(ours) or effect == "rename", tuple(ours), tuple(drifted))
+
+    def place(self, address: str, effect: str, pointer: Pointer) -> str:
+        """What of ours changes it, where no parameter does: a line of the template, or the type whose catalog did."""
+        if effect == "remove":
+            span = self._then.resources[address].instance.resource.origin.key_span()
+            return f"{span.file}:{span.line}, there until {self.revision}"
+        resource = self._now.resources[address]
+        span = resource.instance.resource.origin.key_span()
+        if pointer and pointer != TYPE:
+            then = self._then.resources.get(self._names.get(address, address))
+            name = str(pointer[0])
+            if then is not None and same(then.properties.get(name), with_names(resource.properties.get(name), self._names)):
+                return f"the catalog, {resource.type_text}"
+            span = tracer_of(resource.instance.scope).place(resource.instance, pointer)
+        return f"{span.file}:{span.line}"
+
+    def _is_other_there(self, there: str, then: EvaluatedResource, pointer: Pointer) -> bool:
+        deployed = self._snapshot.resources[there]
+        if pointer == TYPE:
+            return deployed.type_text != then.type_text
+        shape = deployed.type.shape if deployed.type else None
+        runs = as_secret(filled(shape, deployed.properties, there), then.effective)
+        made = settled(then.effective, runs)
+        lists = then.type.lists if then.type else NO_LISTS
+        return changed_at(self._snapshot.hidden(runs), self._snapshot.hidden(made), lists, pointer)
+
+    def _is_other_here(self, then: EvaluatedResource, now: EvaluatedResource, pointer: Pointer) -> bool:
+        if pointer == TYPE:
+            return then.type_text != now.type_text
+        lists = now.type.lists if now.type else NO_LISTS
+        made = with_names(then.effective, self._newest)
+        return changed_at(self._snapshot.hidden(made), self._snapshot.hidden(now.effective), lists, pointer)
+
+
+def settled(made: Any, runs: Any) -> Any:
+    """What was made, as what runs says where only that can know: what was pending, and secrets that nobody gives back."""
+    if isinstance(made, Pending):
+        return runs if isinstance(runs, Secret) or (not any(deep_marks(runs)) and could_be(made, runs)) else made
+    if isinstance(made, Secret):
+        return runs if isinstance(runs, Secret) and runs.value is UNSEEN else made
+    if isinstance(made, dict) and isinstance(runs, dict):
+        return {key: settled(item, runs.get(key)) for key, item in made.items() if key in runs or not isinstance(item, Secret)}
+    if isinstance(made, list) and isinstance(runs, list) and len(made) == len(runs):
+        return [settled(item, other) for item, other in zip(made, runs, strict=True)]
+    return made
