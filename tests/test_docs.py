@@ -43,7 +43,8 @@ def run(command: str, folder: Path) -> str:
 @pytest.mark.parametrize("page", PAGES, ids=lambda page: page.name)
 def test_page(page: Path, tmp_path: Path) -> None:
     text = page.read_text("utf-8")
-    (tmp_path / "jovial.yaml").write_text(PROJECT)
+    if "```yaml workspace.yaml" not in text:
+        (tmp_path / "jovial.yaml").write_text(PROJECT)
     shown: list[str] = []
     at = 0
     for block in _BLOCK.finditer(text):

@@ -12,7 +12,7 @@ import typer
 
 from jovial_scaffold.cli import catalog as catalog_command
 from jovial_scaffold.cli import main
-from jovial_scaffold.core import marks, project_file
+from jovial_scaffold.core import marks, project_file, workspace
 from jovial_scaffold.core.comparing.effect_records import EFFECTS
 from jovial_scaffold.core.expressions.functions import FUNCTIONS
 from jovial_scaffold.core.expressions.parser import MACROS
@@ -72,6 +72,7 @@ PROGRAM: dict[str, Callable[[], Iterable[str]]] = {
     "Keys inside of sections": lambda: {key for keys in ENTRY_KEYS.values() for key in keys},
     "Directives": lambda: (*DIRECTIVES, "$secret", "$schema"),
     "The project file": lambda: (*project_file.KEYS, *project_file.ENVIRONMENT_KEYS),
+    "The workspace file": lambda: workspace.KEYS,
     "Rulesets": lambda: (*reading.SECTIONS, *reading.KEYS),
     "Waivers": lambda: WAIVER_KEYS,
     "Names in rules": lambda: {name for names in reading.NAMES.values() for name in names},

@@ -11,9 +11,8 @@ import pytest
 from jovial_scaffold.core.project_inputs import Overrides
 from jovial_scaffold.core.ripple import ripple
 from jovial_scaffold.machine.opening import DiskTree
-from tests.support import jovial, valid_json
+from tests.support import edit, jovial, valid_json
 from tests.support_git import commit, git, repository
-from tests.test_comparing import edit
 
 
 @pytest.fixture

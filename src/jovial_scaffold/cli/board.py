@@ -32,7 +32,7 @@ def command(
     """
 
     def made(live: bool) -> tuple[str, Project]:
-        loaded = load(project, with_values, with_file, run_needed=True)
+        loaded = load(project, with_values, with_file, run_needed=True, views=environments or ())
         return page(loaded, environments or [], live), loaded
 
     try:

@@ -3,6 +3,7 @@
 import os
 import sys
 import time
+from pathlib import Path
 from typing import Annotated
 
 import typer
@@ -19,11 +20,13 @@ from jovial_scaffold.cli.options import (
     exit_code,
     folder_shown,
     load,
+    overrides,
     print_findings,
     processors,
     unusable,
 )
-from jovial_scaffold.core.outcomes import joined_results
+from jovial_scaffold.cli.workspace import Projects, WholeWorkspace, print_workspace_findings, workspace_asked
+from jovial_scaffold.core.outcomes import ProjectCheck, WorkspaceCheck, joined_results, workspace_check
 from jovial_scaffold.core.project_file import ProjectError
 
 
@@ -37,6 +40,7 @@ def command(
     rules: Annotated[bool, typer.Option("--rules", help="Show how each rule turned out, by environment.")] = False,
     at_most: AtMost = None,
     max_findings: MaxFindings = None,
+    workspace: WholeWorkspace = False,
     project: ProjectPath = None,
     with_values: WithValues = None,
     with_file: WithFiles = None,
@@ -48,7 +52,13 @@ def command(
     """
     began = time.perf_counter()
     try:
-        loaded = load(project, with_values, with_file, at_most=at_most)
+        opened = workspace_asked(project, workspace)
+        if opened is not None:
+            projects = Projects(opened, overrides(Path(), with_values, with_file, at_most=at_most))
+            whole = _of_workspace(projects, environments or [], draft, template_only)
+            _print_workspace(whole, projects, format, max_findings, began)
+            raise typer.Exit(exit_code(list(whole.findings)))
+        loaded = load(project, with_values, with_file, at_most=at_most, views=environments or ())
         results = [
             (side, side.check(names if environments else (), draft, template_only, processors()))
             for side, names in loaded.sides(environments or ())
@@ -73,3 +83,31 @@ def command(
         seconds = time.perf_counter() - began
         print(closing_line(result, seconds, style_for(sys.stdout, os.environ)))
     raise typer.Exit(exit_code(list(result.findings)))
+
+
+def _of_workspace(projects: Projects, environments: list[str], draft: bool, template_only: bool) -> WorkspaceCheck:
+    """The checks of a workspace's projects. Raises ProjectError."""
+    found = []
+    for name, folder, project, names in projects.each(environments):
+        if project is None:
+            found.append(ProjectCheck(name, folder, None, projects.problems[name]))
+            continue
+        results = [side.check(views if names else (), draft, template_only, processors()) for side, views in project.sides(names)]
+        found.append(ProjectCheck(name, folder, joined_results(results)))
+    return workspace_check(projects.opened.name, projects.opened.findings, found, projects.place)
+
+
+def _print_workspace(result: WorkspaceCheck, projects: Projects, format: ReportFormat, max_findings: int | None, began: float) -> None:
+    from jovial_scaffold.reports import workspace as writing
+
+    if format is ReportFormat.json:
+        from jovial_scaffold.reports.machine import json_text
+
+        sys.stdout.write(json_text(writing.check_document(result)))
+        return
+    from jovial_scaffold.reports.terminal import style_for
+
+    style = style_for(sys.stdout, os.environ)
+    print(writing.check_table(result, style))
+    print_workspace_findings(list(result.findings), projects, most=max_findings)
+    print(writing.closing_line(result, time.perf_counter() - began, style))

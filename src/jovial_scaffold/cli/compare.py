@@ -86,7 +86,7 @@ def command(
     chosen: Sequence[str] = environments or ()
     _refuse_together(expect, accept, files, chosen)
     try:
-        loaded = load(project, with_values, with_file, at_most=at_most)
+        loaded = load(project, with_values, with_file, at_most=at_most, views=() if files else chosen)
         views = () if files else loaded.in_order(chosen, baseline)
         renderings = loaded.files(list(chosen)) if files else loaded.views(views)
         comparison = compare(renderings, everything, only or (), ignore or (), echoes=_wants_echoes(format, drivers, totals))

@@ -58,7 +58,7 @@ def command(
     Example: jovial effects live --with telemetry_gigabytes=900
     """
     try:
-        loaded = load(project, with_values, with_file, key_file=key_file, at_most=at_most)
+        loaded = load(project, with_values, with_file, key_file=key_file, at_most=at_most, views=[environment])
         side, here = loaded.side(environment)
         rendering = side.render(here)
         if has_errors(rendering.findings) and not teardown:

@@ -71,7 +71,7 @@ def command(
     loaded: Project | None = None
     if environment is not None:
         try:
-            loaded = load(project, with_values, with_file, run_needed="context" in expression)
+            loaded = load(project, with_values, with_file, run_needed="context" in expression, views=[environment])
             below: Scope = loaded.scope(environment)
         except ProjectError as error:
             raise typer.Exit(unusable(error)) from None

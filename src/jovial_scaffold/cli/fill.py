@@ -97,7 +97,7 @@ def command(
 def _scope_of(environment: str, project: Path | None, with_values: list[str] | None, with_file: list[Path] | None) -> Scope:
     """The names of an environment without errors."""
     try:
-        loaded = load(project, with_values, with_file)
+        loaded = load(project, with_values, with_file, views=[environment])
         wrong = errors_of(loaded, (environment,))
         scope = loaded.scope(environment)
     except ProjectError as error:

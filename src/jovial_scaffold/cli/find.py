@@ -39,7 +39,7 @@ def command(
     if not text:
         raise typer.BadParameter("there is nothing to look for.", param_hint="TEXT")
     try:
-        loaded = load(project, with_values, with_file)
+        loaded = load(project, with_values, with_file, views=environments or ())
         chosen = tuple(environments or loaded.environments)
         found = loaded.find(text, chosen)
         labels = [loaded.label(each) for each in chosen]

@@ -76,7 +76,7 @@ def command(
     """
     chosen = _format(format, out)
     try:
-        loaded = load(project, with_values, with_file)
+        loaded = load(project, with_values, with_file, views=[environment] if environment else ())
         names: Sequence[str] = both or ([environment] if environment else loaded.environments)
         renderings = loaded.views(names)
         wrong = errors_of(loaded, names)

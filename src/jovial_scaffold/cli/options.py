@@ -22,6 +22,7 @@ from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.project_inputs import Overrides
 from jovial_scaffold.core.text.formats import read_source, refused
 from jovial_scaffold.core.text.source import Source
+from jovial_scaffold.core.views import View
 from jovial_scaffold.machine.disk import read_named
 from jovial_scaffold.machine.opening import Project, run_context
 from jovial_scaffold.reports.findings import findings_text
@@ -136,21 +137,39 @@ def load(
     run_needed: bool = False,
     key_file: Path | None = None,
     at_most: str | None = None,
+    views: Iterable[str] = (),
 ) -> Project:
-    """The project with what the command line adds. Raises ProjectError."""
-    pairs = named_values(values)
-    run = partial(run_context, path or Path(), os.environ)
-    return Project.load(
-        path or Path(),
-        Overrides(
-            os.environ,
-            tuple(map(str, files or ())),
-            tuple(pairs),
-            run,
-            run_needed,
-            snapshot_key=_snapshot_key(key_file),
-            meter=_meter(at_most),
-        ),
+    """The project with what the command line adds: the one that `views` name (`PROJECT:ENVIRONMENT`), in the workspace here, or the one here.
+    Raises ProjectError."""
+    added = overrides(path or Path(), values, files, run_needed, key_file, at_most)
+    named = {View.parse(each).project for each in views} - {""}
+    if len(named) == 1:
+        from jovial_scaffold.machine.opening import workspace_above
+        from jovial_scaffold.machine.workspaces import OpenWorkspace
+
+        above = workspace_above((path or Path()).resolve())
+        if above is not None:
+            return OpenWorkspace(above).load(named.pop(), added)
+    return Project.load(path or Path(), added)
+
+
+def overrides(
+    path: Path,
+    values: list[str] | None = None,
+    files: list[Path] | None = None,
+    run_needed: bool = False,
+    key_file: Path | None = None,
+    at_most: str | None = None,
+) -> Overrides:
+    """What the command line adds to a project."""
+    return Overrides(
+        os.environ,
+        tuple(map(str, files or ())),
+        tuple(named_values(values)),
+        partial(run_context, path, os.environ),
+        run_needed,
+        snapshot_key=_snapshot_key(key_file),
+        meter=_meter(at_most),
     )
 
 
@@ -197,10 +216,15 @@ def with_known_secrets(file: Path, value: Any) -> Any:
 
 def folder_shown(project: AnyProject) -> str:
     """What to put before file names so that they can be opened from the working folder: nothing where that is the root."""
+    return where_shown(project.folder.where)
+
+
+def where_shown(folder: str) -> str:
+    """The same of any folder."""
     try:
-        relative = os.path.relpath(project.folder.where)
+        relative = os.path.relpath(folder)
     except (OSError, ValueError):
-        return f"{project.folder.where}/"
+        return f"{folder}/"
     return "" if relative == "." else f"{relative}/"
 
 
@@ -213,13 +237,19 @@ def print_findings(findings: list[Finding], project: AnyProject, to_stderr: bool
 
 def text_of_findings(findings: list[Finding], project: AnyProject, style: Style, most: int | None = None) -> str:
     """What `print_findings` prints."""
+    findings, closing = first_of(findings, most)
+    return findings_text(findings, project.source, style, project.environments, folder_shown(project)) + closing
+
+
+def first_of(findings: list[Finding], most: int | None) -> tuple[list[Finding], str]:
+    """So many findings, errors before the others, and a line that counts what is left out."""
     most = PRINTED_FINDINGS.most if most is None else most
     closing = ""
     if most and len(findings) > most:
         first = sorted(range(len(findings)), key=lambda at: (LEVELS.index(findings[at].level), at))[:most]
         closing = f"\n{counted(len(findings) - most, 'further finding')} not printed; --max-findings prints more.\n"
         findings = [findings[at] for at in sorted(first)]
-    return findings_text(findings, project.source, style, project.environments, folder_shown(project)) + closing
+    return findings, closing
 
 
 Wrong = list[tuple[AnyProject, list[Finding]]]

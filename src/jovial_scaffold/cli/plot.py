@@ -63,7 +63,7 @@ def command(
         raise typer.BadParameter(f"what format is {suffix}? Pictures are png or svg.", param_hint="--out")
     chosen = format or (PlotFormat.svg if suffix == ".svg" else PlotFormat.png)
     try:
-        loaded = load(project, with_values, with_file)
+        loaded = load(project, with_values, with_file, views=environments or ())
         comparison = loaded.compare(environments or (), baseline, False, only or (), ignore or ())
         wrong = errors_of(loaded, (*(environments or loaded.environments), *([baseline] if baseline else ())))
     except ProjectError as error:

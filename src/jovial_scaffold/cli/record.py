@@ -34,7 +34,7 @@ def command(
     Example: jovial record live --out deployed/live.json
     """
     try:
-        loaded = load(project, with_values, with_file, run_needed=True, key_file=key_file)
+        loaded = load(project, with_values, with_file, run_needed=True, key_file=key_file, views=[environment])
         side, here = loaded.side(environment)
         rendering = side.render(here)
         target = out or _deployed(loaded, environment)

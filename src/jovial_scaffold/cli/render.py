@@ -63,7 +63,7 @@ def command(
     if reveal and (out is None or str(out) == "-" or not (out.is_file() or not out.exists())):
         raise typer.BadParameter("secrets are written to a file only: add --out FILE.", param_hint="--reveal-secrets")
     try:
-        loaded = load(project, with_values, with_file, at_most=at_most)
+        loaded = load(project, with_values, with_file, at_most=at_most, views=[environment])
         side, here = loaded.side(environment)
         rendering = side.render(here)
     except ProjectError as error:

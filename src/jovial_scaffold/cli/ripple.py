@@ -8,7 +8,7 @@ from typing import Annotated
 import typer
 
 from jovial_scaffold.cli import exit_codes
-from jovial_scaffold.cli.options import DifferencesCode, Out, TableFormat, deliver, exit_code, style_of, unusable
+from jovial_scaffold.cli.options import DifferencesCode, Out, TableFormat, deliver, exit_code, processors, style_of, unusable
 from jovial_scaffold.core.folders import RevisionError
 from jovial_scaffold.core.project_file import ProjectError, revision_error
 from jovial_scaffold.core.project_inputs import Overrides
@@ -38,7 +38,7 @@ def command(
     try:
         tree = DiskTree(folders or [Path()])
         run = partial(run_context, (folders or [Path()])[0], os.environ)
-        result = ripple(since, tree, tree.folders, Overrides(os.environ, named=read_named, run=run))
+        result = ripple(since, tree, tree.folders, Overrides(os.environ, named=read_named, run=run), processors())
     except RevisionError as error:
         raise typer.Exit(unusable(revision_error(error))) from None
     except ProjectError as error:

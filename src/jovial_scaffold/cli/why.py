@@ -59,7 +59,7 @@ def command(
     Example: jovial why gates/kes:copies live
     """
     try:
-        loaded = load(project, with_values, with_file, run_needed="context" in what)
+        loaded = load(project, with_values, with_file, run_needed="context" in what, views=environments or ())
         chosen = tuple(environments or loaded.environments)
         found, views = [], []
         for name in chosen:

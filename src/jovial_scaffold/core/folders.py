@@ -7,6 +7,7 @@ POSIX paths relative to the root. Links are followed within the root and never o
 from abc import ABC, abstractmethod
 from collections import deque
 from collections.abc import Mapping, Sequence
+from posixpath import normpath, relpath
 from typing import Any, Literal, NamedTuple, Protocol
 
 from jovial_scaffold.core.limits import FILE_BYTES, FILE_NAME, LINKS
@@ -70,6 +71,11 @@ class Folder(ABC):
     def inside(self, target: str) -> str | None:
         """An absolute target of a link as a name below the root; None where it leads elsewhere."""
         return None
+
+    @property
+    def boundary(self) -> str:
+        """What nothing is read outside of, as messages call it."""
+        return "the project's folder"
 
     # -- what everybody uses
 
@@ -156,6 +162,51 @@ class Folder(ABC):
             self.close(opened)
 
 
+class Within(Folder):
+    """A folder inside of a whole, whose names start there: `..` leads up as far as the whole goes, and no further."""
+
+    def __init__(self, whole: Folder, base: str) -> None:
+        self.whole = whole
+        self.base = base
+
+    @property
+    def where(self) -> str:
+        """The folder as people know it."""
+        return f"{self.whole.where.rstrip('/')}/{self.base}" if self.base else self.whole.where
+
+    @property
+    def boundary(self) -> str:
+        """What nothing is read outside of."""
+        return "the workspace"
+
+    def below(self, name: str) -> Folder:
+        """A folder inside, as a root of its own."""
+        return self.whole.below(normpath(f"{self.base or '.'}/{name}"))
+
+    def open_root(self) -> Any:
+        """That of the whole. Raises OSError."""
+        return self.whole.open_root()
+
+    def child(self, node: Any, step: str) -> Entry | Refusal:
+        """What the whole says."""
+        return self.whole.child(node, step)
+
+    def content(self, node: Any) -> bytes | Refusal:
+        """What the whole says."""
+        return self.whole.content(node)
+
+    def listing(self, node: Any) -> Sequence[str]:
+        """What the whole says. Raises OSError."""
+        return self.whole.listing(node)
+
+    def _walk(self, name: str, give: Any) -> Any:
+        found = self.whole._walk(name if name.startswith("/") or not self.base else f"{self.base}/{name}", give)
+        if isinstance(found, Refusal):
+            return found
+        name = relpath(found[0] or ".", self.base or ".")
+        return "" if name == "." else name, found[1]
+
+
 class MemoryFolder(Folder):
     """Files that are at hand: buffers of an editor, tests. A value that is text and stands under `links` is a link's target."""
 
@@ -204,6 +255,25 @@ class MemoryFolder(Folder):
     def listing(self, node: Any) -> Sequence[str]:
         """The keys of a dict."""
         return list(node)
+
+
+class WithinHistory:
+    """The earlier states of a folder inside of a whole: what the whole shares belongs to them."""
+
+    def __init__(self, whole: "History", base: str) -> None:
+        self._whole = whole
+        self._base = base
+        self.commit = whole.commit
+        self.described = whole.described
+        self.touching = whole.touching
+
+    def at(self, commit: str) -> Folder:
+        """The folder as of a commit."""
+        return Within(self._whole.at(commit), self._base)
+
+    def tracks(self, name: str) -> bool:
+        """Whether a file is kept in the newest commit, or is to be in the next."""
+        return self._whole.tracks(normpath(f"{self._base or '.'}/{name}"))
 
 
 class RevisionError(Exception):

@@ -2,11 +2,13 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from posixpath import normpath
 from typing import Any
 
 from jovial_scaffold.core.comparing.aligning import same
-from jovial_scaffold.core.findings import Finding, absorbed, merged
+from jovial_scaffold.core.findings import Finding, Related, Span, absorbed, merged
 from jovial_scaffold.core.records import replace
+from jovial_scaffold.core.rendering.identities import Identities, PlaceOf, clashes_between
 from jovial_scaffold.core.rules.evaluation import Verdicts
 from jovial_scaffold.core.waivers import Waived, Waiver
 
@@ -23,6 +25,7 @@ class CheckResult:
     rules: tuple[str, ...] = ()
     verdicts: Mapping[str, Verdicts] = field(default_factory=dict)
     waived: tuple[Waived, ...] = ()
+    beyond: tuple[Identities, ...] = ()  #: by environment, what must be unique in the whole workspace
 
     def turned_out(self, outcome: str = "") -> int:
         """How often a rule turned out that way, or was judged at all."""
@@ -74,4 +77,66 @@ def joined_results(results: Sequence[CheckResult]) -> CheckResult:
         resources=sum(each.resources for each in results),
         verdicts={name: verdicts for each in results for name, verdicts in each.verdicts.items()},
         waived=tuple(waived for each in results for waived in each.waived),
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class ProjectCheck:
+    """What a check of one project of a workspace found: its result, or why it cannot be used."""
+
+    name: str
+    folder: str
+    result: CheckResult | None
+    problem: tuple[Finding, ...] = ()
+
+    @property
+    def findings(self) -> tuple[Finding, ...]:
+        """All of them, with files named from the workspace and environments by project."""
+        found = self.result.findings if self.result is not None else self.problem
+        every = tuple(f"{self.name}:{each}" for each in self.result.environments) if self.result is not None else ()
+        return tuple(_in_workspace(each, self.folder, self.name, every) for each in found)
+
+    def count(self, level: str, environment: str) -> int:
+        """How many findings of a level hold in an environment; what holds before any holds in each."""
+        found = self.result.findings if self.result is not None else ()
+        return sum(each.level == level and (not each.environments or environment in each.environments) for each in found)
+
+
+@dataclass(frozen=True, slots=True)
+class WorkspaceCheck:
+    """What a check of all projects of a workspace found. `findings` are all of them by their cause: one mistake in what is shared is one
+    finding, with all that it reaches."""
+
+    workspace: str
+    projects: tuple[ProjectCheck, ...]
+    findings: tuple[Finding, ...]
+
+    def count(self, level: str) -> int:
+        """How many findings have a level."""
+        return sum(finding.level == level for finding in self.findings)
+
+
+def workspace_check(workspace: str, findings: Sequence[Finding], projects: Sequence[ProjectCheck], place_of: PlaceOf) -> WorkspaceCheck:
+    """The checks of some projects put together. `findings` are those of the workspace's own file; `place_of` says where an environment
+    (`PROJECT:ENVIRONMENT`) writes a property, as the workspace names files."""
+    beyond = [
+        each._replace(environment=project.name, label=f"{project.name}:{each.label}")
+        for project in projects
+        if project.result is not None
+        for each in project.result.beyond
+    ]
+    every = [*findings, *clashes_between(beyond, place_of), *(finding for project in projects for finding in project.findings)]
+    order = [f"{project.name}:{name}" for project in projects if project.result is not None for name in project.result.environments]
+    return WorkspaceCheck(workspace, tuple(projects), tuple(merged(every, order)))
+
+
+def _in_workspace(finding: Finding, folder: str, project: str, every: tuple[str, ...]) -> Finding:
+    def moved(span: Span | None) -> Span | None:
+        return span._replace(file=normpath(f"{folder}/{span.file}")) if span is not None else None
+
+    related = tuple(Related(each.span._replace(file=normpath(f"{folder}/{each.span.file}")), each.message) for each in finding.related)
+    environments = tuple(f"{project}:{each}" for each in finding.environments) or every
+    also_at = tuple((f"{project}:{name}" if name else "", addresses) for name, addresses in finding.also_at)
+    return replace(
+        finding, span=moved(finding.span), cause=moved(finding.cause), related=related, environments=environments, also_at=also_at
     )

@@ -44,6 +44,7 @@ from jovial_scaffold.core.text.source import NOWHERE, Source, split_pointer
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.views import View
 from jovial_scaffold.core.words import listed, nearest, say
+from jovial_scaffold.core.workspace import with_workspace, workspace_of
 
 # What one question alone needs is loaded where it is asked: every command would pay for it.
 if TYPE_CHECKING:
@@ -57,6 +58,7 @@ if TYPE_CHECKING:
     from jovial_scaffold.core.rules.checking import World
     from jovial_scaffold.core.rules.evaluation import Verdicts
     from jovial_scaffold.core.rules.reading import Ruleset
+    from jovial_scaffold.core.waivers import Waivers
 
 
 T = TypeVar("T")
@@ -98,8 +100,10 @@ class Project:
         """The project whose file of a name lies in a folder. Raises ProjectError where it cannot be used."""
         self._overrides = overrides = overrides or Overrides()
         self._files = Files(folder, overrides.named)
-        self._file, self._findings = read_project_file(self._files, name)
-        file = self._file
+        file, self._findings = read_project_file(self._files, name)
+        workspace, found = workspace_of(folder, self._files)
+        self._findings += [*overrides.findings, *found]
+        self._file = file = with_workspace(file, workspace, self._findings) if workspace is not None else file
         self._inputs = Inputs(file, self._files, overrides, self._findings)
         self._found: dict[bool, list[Finding]] = {}
         self._parameters: dict[str, tuple[Parameters, list[Finding]]] = {}
@@ -193,16 +197,25 @@ class Project:
         """The environments, or views of them, that are named, or all. Raises ProjectError for one that is not declared."""
         given = tuple(dict.fromkeys(names))
         for name in given:
-            asked = View.parse(name).environment  # what a view sets may be secret, and is not said
+            asked = self._view(name).environment  # what a view sets may be secret, and is not said
             if asked not in self._file.environments:
                 hint = nearest(asked, self.environments, say("Its environments are {}.", listed(self.environments)))
                 message = say("The project declares no environment `{}`{}.", asked, f" in {self._as_of[1:]}" if self._as_of else "")
                 raise ProjectError([Finding("environment-unknown", "error", message, None, hint)])
         return given or self.environments
 
+    def _view(self, text: str) -> View:
+        """A view of this project. Raises ProjectError where it is one of another."""
+        view = View.parse(text)
+        if view.project not in ("", self.name):
+            message = say("This is the project {}, and {}:{} is asked for.", self.name, view.project, view.environment)
+            hint = say("One command looks at the environments of one project.")
+            raise ProjectError([Finding("environment-unknown", "error", message, None, hint)])
+        return view
+
     def side(self, text: str) -> "tuple[Project, str]":
         """The project that a view is of, which is another where it names a revision, and the view there. Raises ProjectError."""
-        view = View.parse(text)
+        view = self._view(text)
         project = self.at(view.revision) if view.revision else self
         return project, project.chosen((view.here,))[0]
 
@@ -215,7 +228,8 @@ class Project:
         """Some views by the project that they are of, this one first; all environments of this one where none is named."""
         found: dict[str, list[str]] = {}
         for text in tuple(texts) or self.environments:
-            found.setdefault(View.parse(text).revision, []).append(View.parse(text).here)
+            view = self._view(text)
+            found.setdefault(view.revision, []).append(view.here)
         projects = {revision: self.at(revision) if revision else self for revision in sorted(found)}
         return [(project, project.chosen(found[revision])) for revision, project in projects.items()]
 
@@ -260,7 +274,7 @@ class Project:
         static, judged = self._put_together(parts)
         for each in judged:
             findings += each.findings
-        findings += clashes_between([each.identities for each in judged], self._place)
+        findings += clashes_between([each.identities for each in judged], self.place)
         resources = sum(each.resources for each in judged)
         turned_out = {self._shown_label(View.parse(each.environment)): each.verdicts for each in judged}
         waivers = Waivers(self._waivers, str(self._run["date"]), self._span_at)
@@ -270,15 +284,23 @@ class Project:
         labels = tuple(self._shown_label(View.parse(name)) for name in chosen)
         found = absorbed(waivers.left(static), waivers.left(findings))
         everything = not environments_only and set(chosen) == set(self.environments)
-        found += waivers.left(self._needless_renames()) if everything else ()
-        over_effects = {rule.label for ruleset in self._rulesets for rule in ruleset.rules if rule.over == "effect"}
-        told = everything and not any(each.unread for each in self.templates)
-        sound = {rule.label for ruleset in self._sound_rulesets for rule in ruleset.rules}
-        found += waivers.findings(told, over_effects | {each.rule for each in self._waivers if each.rule and each.rule not in sound})
+        found += self._about_the_whole(everything, waivers)
         if everything and not has_errors(found):
             found += idle_rules(self._sound_rulesets, turned_out.values(), len(chosen))
         rules = tuple(rule.label for ruleset in self._rulesets for rule in ruleset.rules)
-        return CheckResult(self.name, labels, tuple(merged(found, self.environments)), resources, rules, turned_out, tuple(waivers.waived))
+        beyond = tuple(
+            each.identities._replace(found=tuple(one for one in each.identities.found if one.reach == "workspace")) for each in judged
+        )
+        told = tuple(merged(found, self.environments))
+        return CheckResult(self.name, labels, told, resources, rules, turned_out, tuple(waivers.waived), beyond)
+
+    def _about_the_whole(self, everything: bool, waivers: "Waivers") -> list[Finding]:
+        """What is wrong with waivers, and what nothing needs any more: known only where `everything` was looked at."""
+        over_effects = {rule.label for ruleset in self._rulesets for rule in ruleset.rules if rule.over == "effect"}
+        sound = {rule.label for ruleset in self._sound_rulesets for rule in ruleset.rules}
+        unjudged = over_effects | {each.rule for each in self._waivers if each.rule and each.rule not in sound}
+        found = waivers.left(self._needless_renames()) if everything else []
+        return [*found, *waivers.findings(everything and not any(each.unread for each in self.templates), unjudged)]
 
     def _needless_renames(self) -> list[Finding]:
         """Entries of `renames` that no snapshot needs any more, where there are snapshots and all of them can be read."""
@@ -351,7 +373,8 @@ class Project:
         """How many processes are worth it, of those that may be."""
         return most if len(self._template.resources) >= PARALLEL_RESOURCES.most else 1
 
-    def _place(self, environment: str, address: str, property: str) -> Span:
+    def place(self, environment: str, address: str, property: str) -> Span:
+        """Where an environment, as it is called where it is shown, writes a property of a resource that it was rendered with."""
         name = next(name for name in (environment, *self._renderings) if self._shown_label(View.parse(name)) == environment)
         return place(self._rendered(name)[0].resources[address], property)
 
@@ -373,7 +396,7 @@ class Project:
             plan = self._plans.of(each)
             findings += plan.cycles[0] + check_function_examples(each, plan.functions) + check_must_examples(plan)
         incomplete = any(each.unread or each.garbled or each.unknown_names for each in self.templates)
-        return findings if incomplete else [*findings, *self._library.unused_names()]
+        return findings if incomplete else [*findings, *self._library.unused_names(self._file.file)]
 
     @cached_property
     def _catalog_findings(self) -> list[Finding]:

@@ -92,13 +92,15 @@ def default_parameters(folder: Folder, stems: tuple[str, ...]) -> tuple[FileRefe
     return tuple(FileReference(name, None) for name, each in found if isinstance(each, Found) and each.kind == "file")
 
 
-class _Reader:
-    def __init__(self, whole: Any, origin: Origin, name: str, folder: Folder, findings: list[Finding]) -> None:
+class FileReader:
+    """Reads a file of keys that name other files; what is wrong goes to `findings`. `what` is what the file is called, `keys` it may have."""
+
+    def __init__(self, whole: Any, origin: Origin, what: str, keys: tuple[str, ...], findings: list[Finding]) -> None:
         self.whole = whole
         self.written: dict[str, str] = {}  #: misspelt keys by what was meant
         self.origin = origin
-        self.name = name
-        self.folder = folder
+        self.what = what
+        self.keys = keys
         self.findings = findings
 
     def unusable(self, message: Sentence, span: Span, hint: Sentence = NOTHING) -> ProjectError:
@@ -107,53 +109,32 @@ class _Reader:
     def report(self, id: str, message: Sentence, span: Span, hint: Sentence = NOTHING, warning: bool = False) -> None:
         self.findings.append(Finding(id, "warning" if warning else "error", message, span, hint))
 
-    def file(self) -> ProjectFile:
-        whole, origin = self.whole, self.origin
-        wrong = misplaced(origin.source, "a project file", say("Begin with `project:`, `template:` and `environments:`."))
-        if wrong is not None:
-            raise ProjectError([*self.findings, wrong])
-        if not isinstance(whole, dict):
-            found = "it is empty" if whole is None else say("this is {}", Described(whole))
-            raise self.unusable(
-                say("A project file is a map, and {}.", found),
-                origin.value_span(),
-                say("Begin with `project:`, `template:` and `environments:`."),
-            )
-        for key in whole:
+    def check_keys(self) -> None:
+        """Report keys that there are not; what was meant is read all the same, so that nothing follows from the mistake."""
+        for key in self.whole:
             if key == "sources":
                 hint = say("Copy what is needed into the project.")
-                self.report("not-supported-yet", say("`sources` cannot be used yet."), origin.child(key).key_span(), hint)
-            elif key not in KEYS and key != "$schema":
-                self.report(
-                    "key-unknown",
-                    say("A project file has no key `{}`.", key),
-                    origin.child(key).key_span(),
-                    nearest(key, KEYS, say("Its keys are {}.", ", ".join(KEYS))),
-                )
-                meant = near(key, KEYS)
-                if meant and meant not in whole:
-                    self.written[meant] = key  # what it says is read as what was meant: nothing follows from the mistake
-        name, template = self.content("project"), self.content("template")
-        if not isinstance(name, str) or not is_name(name.replace("-", "_")):
-            span = self.place("project").value_span() if name is not None else origin.value_span()
-            raise self.unusable(
-                say("`project` is the project's name: letters a-z, digits, - and _."), span, say("For example: project: ridgeline")
-            )
-        if not isinstance(template, str):
-            span = self.place("template").value_span() if template is not None else self.place("project").key_span()
-            given = say("this is {}", Described(template)) if template is not None else "there is none"
-            raise self.unusable(say("`template` names the template file, and {}.", given), span, say("For example: template: line.yaml"))
-        return ProjectFile(
-            self.name,
-            name,
-            FileReference(template, self.place("template")),
-            self.references("catalogs"),
-            self.references("rulesets"),
-            self.references("waivers"),
-            self.named("modules"),
-            self.named("lookups"),
-            self.environments(),
-        )
+                self.report("not-supported-yet", say("`sources` cannot be used yet."), self.origin.child(key).key_span(), hint)
+            elif key not in self.keys and key != "$schema":
+                hint = nearest(key, self.keys, say("Its keys are {}.", ", ".join(self.keys)))
+                self.report("key-unknown", say("{} has no key `{}`.", self.what, key), self.origin.child(key).key_span(), hint)
+                meant = near(key, self.keys)
+                if meant and meant not in self.whole:
+                    self.written[meant] = key
+
+    def name(self, key: str) -> str | None:
+        """What the file is the file of; None where that is no name."""
+        name = self.content(key)
+        return name if isinstance(name, str) and is_name(name.replace("-", "_")) else None
+
+    def labels(self, content: Any, origin: Origin) -> dict[str, Any]:
+        """A map of labels."""
+        if content is None or content is UNKNOWN:
+            return {}
+        if not isinstance(content, dict):
+            self.report("project-shape", say("`labels` is a map, and this is {}.", Described(content)), origin.value_span())
+            return {}
+        return content
 
     def content(self, key: str) -> Any:
         """What stands under a key, or under what was written for it."""
@@ -198,6 +179,48 @@ class _Reader:
             return tuple(FileReference(item, origin.child(index)) for index, item in enumerate(content))
         self.report("project-shape", say("`{}` is a list of paths, and this is {}.", what, Described(content)), origin.value_span())
         return ()
+
+
+class _Reader(FileReader):
+    def __init__(self, whole: Any, origin: Origin, name: str, folder: Folder, findings: list[Finding]) -> None:
+        super().__init__(whole, origin, "A project file", KEYS, findings)
+        self.file_name = name
+        self.folder = folder
+
+    def file(self) -> ProjectFile:
+        whole, origin = self.whole, self.origin
+        wrong = misplaced(origin.source, "a project file", say("Begin with `project:`, `template:` and `environments:`."))
+        if wrong is not None:
+            raise ProjectError([*self.findings, wrong])
+        if not isinstance(whole, dict):
+            found = "it is empty" if whole is None else say("this is {}", Described(whole))
+            raise self.unusable(
+                say("A project file is a map, and {}.", found),
+                origin.value_span(),
+                say("Begin with `project:`, `template:` and `environments:`."),
+            )
+        self.check_keys()
+        name, template = self.name("project"), self.content("template")
+        if name is None:
+            span = self.place("project").value_span() if self.content("project") is not None else origin.value_span()
+            raise self.unusable(
+                say("`project` is the project's name: letters a-z, digits, - and _."), span, say("For example: project: ridgeline")
+            )
+        if not isinstance(template, str):
+            span = self.place("template").value_span() if template is not None else self.place("project").key_span()
+            given = say("this is {}", Described(template)) if template is not None else "there is none"
+            raise self.unusable(say("`template` names the template file, and {}.", given), span, say("For example: template: line.yaml"))
+        return ProjectFile(
+            self.file_name,
+            name,
+            FileReference(template, self.place("template")),
+            self.references("catalogs"),
+            self.references("rulesets"),
+            self.references("waivers"),
+            self.named("modules"),
+            self.named("lookups"),
+            self.environments(),
+        )
 
     def environments(self) -> dict[str, EnvironmentEntry]:
         content = self.content("environments")
@@ -256,9 +279,6 @@ class _Reader:
             references = self.paths(entry["parameters"], origin.child("parameters"), "parameters")
         else:
             references = default_parameters(self.folder, ("common", name))
-        labels = entry.get("labels") or {}
-        if not isinstance(labels, dict):
-            self.report("project-shape", say("`labels` is a map, and this is {}.", Described(labels)), origin.child("labels").value_span())
-            labels = {}
+        labels = self.labels(entry.get("labels"), origin.child("labels"))
         snapshot = FileReference(deployed, origin.child("deployed")) if isinstance(deployed, str) else None
         return EnvironmentEntry(name, references, labels, origin, snapshot)

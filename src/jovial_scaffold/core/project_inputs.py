@@ -54,6 +54,7 @@ class Overrides:
     history: Callable[[], History] = no_history
     snapshot_key: str = ""
     meter: Callable[[], Meter] = Meter
+    findings: tuple[Finding, ...] = ()  #: what is wrong with where the project lies
 
 
 class _Own(NamedTuple):
@@ -132,7 +133,8 @@ class Inputs:
                 message, hint = say("The folder {} holds no rulesets.", reference.text), say("Its files end in .yaml, .yml or .json.")
                 self.findings.append(Finding("file-missing", "warning", message, reference.origin.value_span(), hint))
             for name in names:
-                source, findings = self.files.read(name, reference.origin)
+                read = self.files.at if in_folder else self.files.read
+                source, findings = read(name, reference.origin)
                 self.findings += findings
                 if source is not None and not source.broken:
                     wrong = misplaced(source, "a ruleset", say("A ruleset has `ruleset` and `rules`."))

@@ -4,13 +4,18 @@ Only what changed is read twice: a project without a changed file below its root
 where the content of what it is made from differs.
 """
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from functools import partial
 from pathlib import PurePosixPath
+from posixpath import relpath
 from typing import Protocol
 
+from jovial_scaffold.core.comparing.changing import change_effect
+from jovial_scaffold.core.comparing.effect_records import MISSING, Change, effect_of
 from jovial_scaffold.core.comparing.matrix import Comparison, compare
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.folders import Folder, Found, History, RevisionError
+from jovial_scaffold.core.parallel import spread
 from jovial_scaffold.core.project import Project, project_at
 from jovial_scaffold.core.project_file import NAME, ProjectError, revision_error
 from jovial_scaffold.core.project_inputs import OUTSIDE, Overrides
@@ -18,19 +23,25 @@ from jovial_scaffold.core.records import replace, value_record
 
 #: the columns of the comparison of an environment with itself
 WAS, BECOMES = "was", "becomes"
+_PARALLEL = 8  # projects that are worth a process of their own
+
+
+_NO_EFFECTS: Mapping[str, str] = {}
 
 
 @value_record
 class Reached:
     """An environment that was rendered twice. `causes` are the changed files that it is made from.
 
-    `gone` says that it is on one of the two sides only: "added" or "removed"; then there is no comparison.
+    `gone` says that it is on one of the two sides only: "added" or "removed"; then there is no comparison. `effects` are what deploying the
+    one over the other would do to each resource that differs, by address.
     """
 
     environment: str
     causes: tuple[str, ...]
     comparison: Comparison | None
     gone: str = ""
+    effects: Mapping[str, str] = _NO_EFFECTS
 
     @property
     def touched(self) -> bool:
@@ -93,15 +104,19 @@ class WorkingTree(Protocol):
     def project_files(self, folders: Sequence[str]) -> list[str]:
         """The project files below some folders. Raises RevisionError where there are too many."""
 
+    def workspace(self, folder: str) -> str | None:
+        """The folder of the workspace that lists a project's folder; nothing where none does. Raises ProjectError."""
+
     def here(self, folder: str) -> Folder:
-        """A folder as it is now."""
+        """A project's folder as it is now. Raises ProjectError."""
 
     def past(self, folder: str) -> History:
-        """The history of a folder, which may be gone by now."""
+        """The history of a project's folder, which may be gone by now. Raises ProjectError."""
 
 
-def ripple(revision: str, tree: WorkingTree, folders: Sequence[str], overrides: Overrides) -> Ripple:
-    """What differs between a revision and the working tree, below some folders. Raises ProjectError where there is no such revision."""
+def ripple(revision: str, tree: WorkingTree, folders: Sequence[str], overrides: Overrides, workers: int = 1) -> Ripple:
+    """What differs between a revision and the working tree, below some folders, found in so many processes. Raises ProjectError where there
+    is no such revision."""
     try:
         commit = tree.commit(revision)
         changed, gone = tree.changed(commit, folders)
@@ -109,20 +124,31 @@ def ripple(revision: str, tree: WorkingTree, folders: Sequence[str], overrides: 
         files = sorted({*tree.project_files(folders), *then})
         roots = {str(PurePosixPath(file).parent) for file in files}
         by_project: dict[str, list[str]] = {}
+        shared: list[str] = []
         for name in changed:
-            for root in map(str, PurePosixPath(name).parents):
-                if root in roots:  # a project may stand inside of another
-                    by_project.setdefault(root, []).append(name)
-        projects, rendered = [], 0
+            owners = [root for root in map(str, PurePosixPath(name).parents) if root in roots]  # a project may stand inside of another
+            for root in owners:
+                by_project.setdefault(root, []).append(name)
+            shared += () if owners else (name,)
+        tasks: list[Callable[[], tuple[ProjectRipple, int]]] = []
         for file in files:
-            own = by_project.get(str(PurePosixPath(file).parent), [])
-            if own:
-                found, count = _project(tree, commit, PurePosixPath(file), own, overrides)
-                projects.append(found)
-                rendered += count
+            folder = str(PurePosixPath(file).parent)
+            own = [*by_project.get(folder, []), *_of_workspace(tree, folder, shared)]
+            tasks += [partial(_project, tree, commit, PurePosixPath(file), own, overrides)] if own else []
+        with spread(tasks, workers if len(tasks) >= _PARALLEL else 1) as results:
+            found = results()
+        # A project of a workspace that shares nothing that changed is none of these.
+        projects = [each for each, _ in found if each.reached or each.problem or each.folder in by_project]
+        rendered = sum(count for _, count in found)
         return Ripple(revision, tree.described(commit)[2], tuple(changed), tuple(projects), len(files), rendered)
     except RevisionError as error:
         raise revision_error(error) from None
+
+
+def _of_workspace(tree: WorkingTree, folder: str, shared: Sequence[str]) -> list[str]:
+    """The changed files, of those that belong to no project, that a project's workspace holds."""
+    root = tree.workspace(folder) if shared else None
+    return [name for name in shared if root is not None and (not root or name.startswith(f"{root}/"))]
 
 
 class _Side:
@@ -147,7 +173,7 @@ class _Side:
 
 def _project(tree: WorkingTree, commit: str, file: PurePosixPath, changed: list[str], overrides: Overrides) -> tuple[ProjectRipple, int]:
     folder = str(file.parent)
-    names = tuple(PurePosixPath(name).relative_to(folder).as_posix() for name in changed)
+    names = tuple(relpath(name, folder) for name in changed)
     here = tree.here(folder)
     history = tree.past(folder)
     overrides = replace(overrides, history=lambda: history)
@@ -171,12 +197,14 @@ def _between(old: _Side | None, new: _Side | None, folder: str, changed: tuple[s
         if was is not None and was == becomes:
             unreached.append(name)
             continue
-        comparison = None
+        comparison, effects = None, _NO_EFFECTS
         if old and new and was is not None and becomes is not None:
             labels = ((old, WAS), (new, BECOMES))
             comparison = compare([replace(side.project.views((name,))[0], label=label) for side, label in labels])
+            effects = _effects(comparison)
+            comparison = replace(comparison, renderings=())  # which nobody asks for, and which are large to be handed over
         gone = "" if comparison else "added" if becomes is not None else "removed"
-        reached.append(Reached(name, _causes(was, becomes, changed), comparison, gone))
+        reached.append(Reached(name, _causes(was, becomes, changed), comparison, gone, effects))
     names = [each.environment for each in reached]
     templates = not (old and new and old.template_inputs == new.template_inputs)
     then = old.findings(names, templates) if old and reached else {}
@@ -191,6 +219,29 @@ def _between(old: _Side | None, new: _Side | None, folder: str, changed: tuple[s
         tuple(each for key, each in then.items() if key not in now),
     )
     return found, sum(side.project.rendered for side in sides)
+
+
+def _effects(comparison: Comparison) -> dict[str, str]:
+    """What deploying what is rendered now over what was would do to each resource that differs."""
+    was, becomes = comparison.renderings
+    changes: dict[str, list[Change]] = {}
+    found: dict[str, str] = {}
+    for row in comparison.differences:
+        if row.kind == "presence" and row.type != "document":
+            found[row.address] = "add" if BECOMES in row.values else "remove"
+        elif row.kind in ("property", "address"):
+            resource = becomes.resources.get(row.address)
+            kind = resource.type if resource is not None else None
+            sides = [row.values.get(label, MISSING) for label in (WAS, BECOMES)]
+            effect = "in_place"
+            if row.pointer == ("$type",):
+                effect = "rebuild" if len({str(each).rpartition(".v")[0] for each in sides}) > 1 else "in_place"
+            elif row.kind == "property":
+                effect = change_effect(kind, row.at.get(BECOMES) or row.at.get(WAS) or row.pointer, sides[0], sides[1], MISSING)
+            changes.setdefault(row.address, []).extend([Change(row.pointer, sides[0], sides[1], effect)] if row.kind == "property" else ())
+    for address, each in changes.items():
+        found.setdefault(address, effect_of(each, "" if address in was.resources else "before"))
+    return found
 
 
 def _identity(finding: Finding) -> tuple[object, ...]:

@@ -10,18 +10,21 @@ from jovial_scaffold.core.words import say
 
 @value_record
 class View:
-    """An environment as it is asked for: `live`, under other values `live?copies=4&zone=middle`, as of a revision `live@HEAD~3`."""
+    """An environment as it is asked for: `live`, under other values `live?copies=4&zone=middle`, as of a revision `live@HEAD~3`, of another
+    project of the workspace `alp:live`."""
 
     label: str
     environment: str
     revision: str = ""
     values: tuple[tuple[str, str], ...] = ()
+    project: str = ""
 
     @classmethod
     def parse(cls, text: str) -> "View":
         """What a text asks for. Raises ProjectError where a value is not of the form name=value."""
         named, _, query = text.partition("?")
         environment, _, revision = named.partition("@")
+        project, _, environment = environment.rpartition(":")
         values = []
         for each in query.split("&") if query else ():
             name, equals, value = each.partition("=")
@@ -33,7 +36,7 @@ class View:
         if named.endswith("@"):
             hint = say("For example live@HEAD~1; `git log --oneline` lists the revisions.")
             raise ProjectError([Finding("view-invalid", "error", say("{} names no revision after the @.", named), None, hint)])
-        return cls(text, environment, revision, tuple(values))
+        return cls(text, environment, revision, tuple(values), project)
 
     @property
     def here(self) -> str:

@@ -10,12 +10,15 @@ from typing import Any
 from jovial_scaffold.core import project as computing
 from jovial_scaffold.core.expressions.scopes import LookupScope, OwnFunction, Scope
 from jovial_scaffold.core.findings import Finding
-from jovial_scaffold.core.folders import Folder, History, RevisionError
+from jovial_scaffold.core.folders import Folder, History, RevisionError, Within, WithinHistory
 from jovial_scaffold.core.meter import Meter
 from jovial_scaffold.core.project_file import NAME, ProjectError
 from jovial_scaffold.core.project_inputs import Overrides
 from jovial_scaffold.core.records import replace
+from jovial_scaffold.core.text.files import Files
 from jovial_scaffold.core.words import say
+from jovial_scaffold.core.workspace import NAME as WORKSPACE
+from jovial_scaffold.core.workspace import workspace_of
 from jovial_scaffold.machine.disk import DiskFolder, read_named
 from jovial_scaffold.machine.room import with_room
 
@@ -34,8 +37,8 @@ class Project(computing.Project):
         else:
             hint = say("Name the project's folder or its jovial.yaml.")
             raise ProjectError([Finding("project-missing", "error", say("There is no {}.", str(given)), None, hint)])
-        folder = DiskFolder(root)
-        handed_in = replace(overrides or Overrides(), named=read_named, history=partial(history_of, folder.root))
+        folder, history, findings = surroundings(root, history_of)
+        handed_in = replace(overrides or Overrides(), named=read_named, history=history, findings=tuple(findings))
         return with_room(lambda: cls(folder, name, handed_in))
 
     def scope(self, environment: str) -> Scope:
@@ -89,6 +92,31 @@ for _name in ("check", "compare", "effects", "files", "find", "history", "names"
     setattr(Project, _name, _roomy(getattr(computing.Project, _name)))
 
 
+def surroundings(root: Path, past: Callable[[Path], History]) -> tuple[Folder, Callable[[], History], list[Finding]]:
+    """A project's folder as it may be read, with its history, which `past` gives of a folder: inside of the workspace that lists it, where
+    there is one above. Raises ProjectError where that cannot be used."""
+    alone = DiskFolder(root)
+    above = workspace_above(alone.root)
+    if above is None:
+        return alone, partial(past, alone.root), []
+    whole = DiskFolder(above)
+    base = "" if above == alone.root else alone.root.relative_to(above).as_posix()
+    within = Within(whole, base)
+    workspace, _ = workspace_of(within, Files(within))
+    if workspace is None or workspace.lists(base):
+        return within, lambda: WithinHistory(past(whole.root), base), []
+    if not base:
+        return alone, partial(past, alone.root), []  # what is shared is beside it, and it takes no part
+    message = say("This project lies below the workspace {}, which does not list it.", workspace.name)
+    hint = say("Add {} to its `projects`, if it is to share what is there.", base)
+    return alone, partial(past, alone.root), [Finding("workspace-unlisted", "note", message, None, hint)]
+
+
+def workspace_above(folder: Path) -> Path | None:
+    """The nearest folder with a workspace file, from one upwards."""
+    return next((each for each in (folder, *folder.parents) if os.path.lexists(each / WORKSPACE)), None)
+
+
 def _upwards(start: Path) -> Path:
     """The folder with a project file, here or above. Raises ProjectError."""
     start = start.resolve()
@@ -130,28 +158,57 @@ class DiskTree:
         start = folders[0]
         self._repository = Repository(start if start.is_dir() else start.parent)
         self._changed = partial(changed, self._repository)
+        self._around: dict[str, tuple[Folder, Callable[[], History], list[Finding]]] = {}
         self.commit = self._repository.commit
         self.described = self._repository.described
         #: the folders, by their paths from the root
         self.folders = [self._repository.inside(each if each.is_dir() else each.parent) for each in folders]
 
     def changed(self, commit: str, folders: Sequence[str]) -> tuple[list[str], list[str]]:
-        """Files that are not as they were, and those of them that are gone."""
-        return self._changed(commit, folders)
+        """Files that are not as they were, and those of them that are gone: below the folders, and what a workspace around them shares."""
+        root = self._repository.root
+        around = [above for each in folders if (above := workspace_above(root / each)) is not None and above.is_relative_to(root)]
+        found = self._changed(commit, [*folders, *(self._repository.inside(each) for each in around)] if around else folders)
+
+        def is_meant(name: str) -> bool:
+            path = root / name
+            in_project = any(os.path.lexists(each / NAME) for each in path.parents if any(each.is_relative_to(above) for above in around))
+            return not in_project or any(not each or name == each or name.startswith(f"{each}/") for each in folders)
+
+        return ([*filter(is_meant, found[0])], [*filter(is_meant, found[1])]) if around else found
 
     def project_files(self, folders: Sequence[str]) -> list[str]:
-        """The project files below some folders."""
+        """The project files below some folders; of a folder in a workspace that belongs to no project, all of the workspace."""
         from jovial_scaffold.machine.worktree import find_files
 
         root = self._repository.root
-        return [path.relative_to(root).as_posix() for path in find_files([root / each for each in folders], NAME)]
+        return [path.relative_to(root).as_posix() for path in find_files([self._sharing(root / each) for each in folders], NAME)]
+
+    def _sharing(self, folder: Path) -> Path:
+        above = workspace_above(folder)
+        if above is None or not above.is_relative_to(self._repository.root):
+            return folder
+        between = [folder, *folder.parents]
+        in_project = any(os.path.lexists(each / NAME) for each in between[: between.index(above)])
+        return folder if in_project else above
+
+    def workspace(self, folder: str) -> str | None:
+        """The folder of the workspace that lists a project's folder; nothing where none does."""
+        found = self._surroundings(folder)[0]
+        return self._repository.inside(Path(found.whole.where)) if isinstance(found, Within) else None
 
     def here(self, folder: str) -> Folder:
-        """A folder as it is now."""
-        return DiskFolder(self._repository.root / folder)
+        """A project's folder as it is now."""
+        return self._surroundings(folder)[0]
 
     def past(self, folder: str) -> History:
-        """The history of a folder."""
-        from jovial_scaffold.machine.repository import DiskHistory
+        """The history of a project's folder."""
+        return self._surroundings(folder)[1]()
 
-        return DiskHistory(self._repository.root / folder, self._repository)
+    def _surroundings(self, folder: str) -> tuple[Folder, Callable[[], History], list[Finding]]:
+        if folder not in self._around:
+            from jovial_scaffold.machine.repository import DiskHistory
+
+            path = self._repository.root / folder
+            self._around[folder] = surroundings(path, lambda each: DiskHistory(each, self._repository))
+        return self._around[folder]

@@ -25,7 +25,7 @@ _WORDS = {
 _BESIDE = 8  # outputs, documents and lines of these that are shown
 _PROPERTIES = 4  # that are named of one effect
 _WEIGHTS = {"rebuild": "error", "locked": "error", "restart": "warning"}
-_VERBS = {
+VERBS = {
     "rebuild": "rebuilds",
     "remove": "removes",
     "restart": "restarts",
@@ -221,7 +221,7 @@ def leads_to_text(each: Cause) -> str:
             shown = f"{len(lead.addresses):,} {lead.type}" if len(texts) > FEW and len(lead.addresses) > MANY else ", ".join(texts)
             found.append(f"{shown}{_properties(lead.properties)}")
         if found:
-            parts.append(f"{_VERBS[effect]} {', '.join(found)}")
+            parts.append(f"{VERBS[effect]} {', '.join(found)}")
     return "; ".join(parts)
 
 

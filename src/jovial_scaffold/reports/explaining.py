@@ -11,7 +11,7 @@ from jovial_scaffold.core.rendering.explaining import Reason, is_missing
 from jovial_scaffold.reports.machine import finding_entry
 from jovial_scaffold.reports.rendering import cell
 from jovial_scaffold.reports.terminal import Style, cells, cut, cut_within, padded
-from jovial_scaffold.reports.words import visible
+from jovial_scaffold.reports.words import path_shown, visible
 
 _WORDS = {
     "parameter": "parameter",
@@ -63,13 +63,13 @@ def _about(reason: Reason, style: Style, indent: str, base: str) -> Iterator[str
     faint = style.paint("faint", indent)
     if reason.settings:
         for number, setting in enumerate(reason.settings):
-            place = style.paint("place", visible(f"{base}{setting.place}" if ":" in setting.place else setting.place))
+            place = style.paint("place", visible(path_shown(base, setting.place) if ":" in setting.place else setting.place))
             if number == 0:
                 yield f"{faint}{place} sets it"
             else:
                 yield f"{faint}{place} is overridden: {_shown(setting.value, 30)}"
     elif reason.span is not None:
-        place = f"{base}{reason.span.file}:{reason.span.line}"
+        place = f"{path_shown(base, reason.span.file)}:{reason.span.line}"
         room = style.width - len(indent) - len(place) - 2
         told = visible(" ".join(reason.written.split())) if reason.written else ""
         text = cut(told, max(room, 20)) if told else ""

@@ -7,7 +7,7 @@ from jovial_scaffold.core.comparing.finding import Hit
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.reports.machine import finding_entry
 from jovial_scaffold.reports.terminal import Style, cut_within
-from jovial_scaffold.reports.words import counted, listed, visible
+from jovial_scaffold.reports.words import counted, listed, path_shown, visible
 
 _WORDS = {
     "equal": "Exactly this",
@@ -43,8 +43,8 @@ def _hit(hit: Hit, environments: Sequence[str], style: Style, base: str) -> Iter
     yield f"  {style.paint('strong', visible(hit.name))}{kind} in {where}"
     if hit.how != "equal":
         yield f"    {cut_within(visible(hit.value), style.width - 4)}"
-    place = f"{base}{hit.span.file}:{hit.span.line}" if hit.span else ""
-    behind = f", from {listed(f'{base}{each}' for each in hit.sources)}" if hit.sources else ""
+    place = f"{path_shown(base, hit.span.file)}:{hit.span.line}" if hit.span else ""
+    behind = f", from {listed(path_shown(base, each) for each in hit.sources)}" if hit.sources else ""
     if place:
         yield f"    {style.paint('place', visible(place))}{visible(behind)}"
 

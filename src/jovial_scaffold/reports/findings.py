@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 from jovial_scaffold.core.findings import LEVELS, Finding, Related, Span
 from jovial_scaffold.core.text.source import Source
 from jovial_scaffold.reports.terminal import Style, cells, wrapped
-from jovial_scaffold.reports.words import counted, listed, said, visible
+from jovial_scaffold.reports.words import counted, listed, path_shown, said, visible
 
 if TYPE_CHECKING:
     from jovial_scaffold.core.outcomes import CheckResult
@@ -44,7 +44,7 @@ def _paragraph(
 
 
 def _place(span: Span, base: str) -> str:
-    return f"{base}{span.file}:{span.line}:{span.column}"
+    return f"{path_shown(base, span.file)}:{span.line}:{span.column}"
 
 
 def _where(finding: Finding, every: Sequence[str]) -> str:

@@ -1,19 +1,25 @@
 """A ripple as text, as a report for Markdown, CSV and HTML, and as JSON."""
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator, Sequence
+from posixpath import normpath
 from typing import Any
 
 from jovial_scaffold.core import marks
+from jovial_scaffold.core.comparing.effect_records import SEVEREST
 from jovial_scaffold.core.comparing.matrix import Row
 from jovial_scaffold.core.expressions.marked import to_json
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.ripple import BECOMES, WAS, ProjectRipple, Reached, Ripple
 from jovial_scaffold.core.text.source import pointer_text
+from jovial_scaffold.reports.effects import VERBS
+from jovial_scaffold.reports.folding import addresses_text, in_common
 from jovial_scaffold.reports.machine import finding_entry
 from jovial_scaffold.reports.rendering import cell
 from jovial_scaffold.reports.tables import Report, Table
 from jovial_scaffold.reports.terminal import Style, cells, cut, padded, wrapped
 from jovial_scaffold.reports.words import counted, listed, said, visible
+
+_NAMED = 6  # environments of several projects that are named
 
 
 def ripple_text(result: Ripple, style: Style, most: int) -> str:
@@ -24,20 +30,32 @@ def ripple_text(result: Ripple, style: Style, most: int) -> str:
 def _lines(result: Ripple, style: Style, most: int) -> Iterator[str]:
     subject = f" ({visible(cut(result.subject, 50))})" if result.subject else ""
     yield f"{style.paint('strong', f'Since {visible(result.revision)}')}{subject}: {counted(len(result.changed), 'changed file')}"
+    shared = _shared(result)
+    for alike in shared:
+        yield ""
+        yield from _together(alike, style, most)
+    told = {(project.folder, each.environment) for alike in shared for project, each in alike}
+    findings = _shared_findings(result)
+    if findings:
+        yield ""
+    for title, projects, finding in findings.values():
+        yield from _finding(finding, title, style, projects[0].folder, projects)
     for project in result.projects:
+        own = [(title, each) for title, each in _findings(project) if (title, *_identity(project, each)) not in findings]
+        if project.reached and not own and all((project.folder, each.environment) in told for each in project.reached):
+            continue
         yield ""
         where = f"  {style.paint('place', visible(project.folder))}" if project.folder not in (".", project.name) else ""
         yield f"{style.paint('strong', visible(project.name))}{where}"
         if project.problem:
             yield f"  {style.paint('error', 'cannot be read')}: {visible(said(project.problem[0].message))}"
             continue
-        for each in project.reached:
-            yield from _environment(each, style, most)
+        for alike in _folded([(project, each) for each in project.reached if (project.folder, each.environment) not in told]):
+            yield from _environment([each for _, each in alike], style, most)
         if project.unreached:
             yield f"  {style.paint('faint', f'{listed(project.unreached)}: made from files that did not change')}"
-        for title, role, found in (("new", "error", project.new), ("cured", "good", project.cured)):
-            for finding in found:
-                yield from _finding(finding, title, role, style)
+        for title, finding in own:
+            yield from _finding(finding, title, style)
     yield ""
     yield from wrapped(summary(result), style.width, "")
 
@@ -56,25 +74,79 @@ def summary(result: Ripple) -> str:
     return f"{what} {counted(result.looked_at, 'project')} looked at, {counted(result.rendered, 'rendering')} made."
 
 
-def _environment(each: Reached, style: Style, most: int) -> Iterator[str]:
-    because = f"  {style.paint('faint', 'through')} {style.paint('driver', visible(listed(each.causes)))}"
+_Of = tuple[ProjectRipple, Reached]
+
+
+def _folded(reached: Sequence[_Of]) -> list[list[_Of]]:
+    """Environments, those together that change in the same places in the same way; what the values were and become may differ."""
+    found: dict[object, list[_Of]] = {}
+    for project, each in reached:
+        rows = tuple((row.kind, row.address, row.pointer, row.absent, row.counted) for row in _rows(each))
+        causes = tuple(normpath(f"{project.folder}/{cause}") if cause.startswith("../") else cause for cause in each.causes)
+        key = (each.gone, causes, rows, tuple(each.effects.items()))
+        found.setdefault(key, []).append((project, each))
+    return list(found.values())
+
+
+def _shared(result: Ripple) -> list[list[_Of]]:
+    """Those of more than one project."""
+    every = [(project, each) for project in result.projects if not project.problem for each in project.reached]
+    return [alike for alike in _folded(every) if len({project.folder for project, _ in alike}) > 1]
+
+
+def _rows(each: Reached) -> list[Row]:
+    return [row for row in each.comparison.rows if row.differs] if each.comparison is not None else []
+
+
+def _together(alike: Sequence[_Of], style: Style, most: int) -> Iterator[str]:
+    """What is the same in several projects."""
+    by_project: dict[str, list[str]] = {}
+    for project, each in alike:
+        by_project.setdefault(project.name, []).append(f"{project.name}:{each.environment}")
+    names = [name for each in by_project.values() for name in each]
+    shown = names if len(names) <= _NAMED else [*names[:_NAMED], f"{len(names) - _NAMED:,} more"]
+    head = f"{counted(len(by_project), 'project')}, {counted(len(names), 'environment')}: {listed(shown)}"
+    yield from (style.paint("strong", visible(line)) for line in wrapped(head, style.width, ""))
+    yield from _environment([each for _, each in alike], style, most, "all alike")
+
+
+def _environment(alike: Sequence[Reached], style: Style, most: int, called: str = "") -> Iterator[str]:
+    """Environments in which the same changes."""
+    each = alike[0]
+    causes = dict.fromkeys(cause.removeprefix("../") for one in alike for cause in one.causes) if called else each.causes
+    because = f"  {style.paint('faint', 'through')} {style.paint('driver', visible(listed(_without_ups(causes) if called else causes)))}"
+    name = visible(called or ", ".join(one.environment for one in alike))
     if each.gone:
-        yield f"  {style.paint('note', each.environment)}  {each.gone}{because}"
+        yield f"  {style.paint('note', name)}  {each.gone}{because}"
         return
-    assert each.comparison is not None
-    rows = [row for row in each.comparison.rows if row.differs]
+    rows = _rows(each)
     if not rows:
-        yield f"  {each.environment}  {style.paint('faint', 'renders the same')}{because}"
+        yield f"  {name}  {style.paint('faint', 'renders the same')}{because}"
         return
     resources = len({row.address for row in rows})
-    yield f"  {style.paint('note', each.environment)}  {counted(len(rows), 'change')} in {counted(resources, 'place')}{because}"
+    yield f"  {style.paint('note', name)}  {counted(len(rows), 'change')} in {counted(resources, 'place')}{because}"
+    yield from (f"      {line}" for line in wrapped(_effects(each), style.width - 6, "") if line)
     shown = rows[:most] if most else rows
     label = min(max(cells(_label(row)) for row in shown), max(20, style.width // 2))
-    for row in shown:
+    for number, row in enumerate(shown):
         room = style.width - label - 10
-        yield f"      {padded(cut(_label(row), label), label)}  {_change(row, style, room)}"
+        yield f"      {padded(cut(_label(row), label), label)}  {_change([_rows(one)[number] for one in alike], style, room)}"
     if len(shown) < len(rows):
         yield f"      {style.paint('faint', f'{len(rows) - len(shown)} more; --max 0 shows all')}"
+
+
+def _without_ups(causes: Iterable[str]) -> list[str]:
+    """Paths as a workspace has them."""
+    return list(dict.fromkeys(normpath(f"/{each}").lstrip("/") for each in causes))
+
+
+def _effects(each: Reached) -> str:
+    """What deploying it would do beside changing things in place, the severest first."""
+    found: dict[str, list[str]] = {}
+    for address, effect in each.effects.items():
+        found.setdefault(effect, []).append(visible(address))
+    told = [f"{VERBS[effect]} {', '.join(addresses_text(found[effect]))}" for effect in SEVEREST if effect in found and effect != "change"]
+    return "; ".join(told)
 
 
 def _label(row: Row) -> str:
@@ -84,8 +156,13 @@ def _label(row: Row) -> str:
     return visible(f"{row.address}:{pointer}" if pointer else row.address)
 
 
-def _change(row: Row, style: Style, room: int) -> str:
-    was, becomes = _values(row)
+def _change(alike: Sequence[Row], style: Style, room: int) -> str:
+    """What a row was and becomes; of several, what that has in common."""
+    row = alike[0]
+    pairs = [_values(each) for each in alike]
+    was, becomes = pairs[0]
+    if any(pair != pairs[0] for pair in pairs):
+        was, becomes = in_common([pair[0] for pair in pairs]), in_common([pair[1] for pair in pairs])
     if row.kind == "presence":
         return style.paint("good" if BECOMES in row.values else "error", "added" if BECOMES in row.values else "removed")
     half = max(8, (room - 9) // 2)
@@ -108,9 +185,36 @@ def _text(row: Row, name: str) -> str:
     return visible(str(row.values[name]).strip()) if row.kind == "document" else cell(row.values[name])
 
 
-def _finding(finding: Finding, title: str, role: str, style: Style) -> Iterator[str]:
-    place = f" {style.paint('place', f'{finding.span.file}:{finding.span.line}')}" if finding.span else ""
-    yield f"  {style.paint(role, title)} {finding.level} {finding.id}{place}"
+def _findings(project: ProjectRipple) -> list[tuple[str, Finding]]:
+    return [*(("new", each) for each in project.new), *(("cured", each) for each in project.cured)]
+
+
+def _identity(project: ProjectRipple, finding: Finding) -> tuple[object, ...]:
+    """What makes findings of several projects one: what is wrong, and where a person must edit."""
+    span = finding.cause or finding.span
+    file = normpath(f"{project.folder}/{span.file}") if span is not None else ""
+    return finding.id, finding.level, file, span.line if span is not None else 0, finding.pointer
+
+
+def _shared_findings(result: Ripple) -> dict[tuple[object, ...], tuple[str, list[ProjectRipple], Finding]]:
+    """Findings at one place that several projects have, with these."""
+    found: dict[tuple[object, ...], tuple[str, list[ProjectRipple], Finding]] = {}
+    for project in result.projects:
+        for title, each in _findings(project):
+            projects = found.setdefault((title, *_identity(project, each)), (title, [], each))[1]
+            if project not in projects:
+                projects.append(project)
+    return {key: each for key, each in found.items() if len(each[1]) > 1}
+
+
+def _finding(finding: Finding, title: str, style: Style, folder: str = "", projects: Sequence[ProjectRipple] = ()) -> Iterator[str]:
+    file = finding.span.file if finding.span else ""
+    file = normpath(f"{folder}/{file}") if folder else file
+    place = f" {style.paint('place', f'{visible(file)}:{finding.span.line}')}" if finding.span else ""
+    indent = "" if projects else "  "
+    told = f" in {counted(len(projects), 'project')}" if projects else ""
+    role = "good" if title == "cured" else "error"
+    yield f"{indent}{style.paint(role, title)} {finding.level} {finding.id}{told}{place}"
     yield from wrapped(visible(said(finding.message)), style.width, "      ")
 
 
@@ -143,9 +247,9 @@ def ripple_report(result: Ripple) -> Report:
 
 
 def ripple_document(result: Ripple) -> dict[str, Any]:
-    """`jovial-ripple/2`."""
+    """`jovial-ripple/3`."""
     return {
-        "format": "jovial-ripple/2",
+        "format": "jovial-ripple/3",
         "since": result.revision,
         "changed": list(result.changed),
         "projects": [_project_entry(project) for project in result.projects],
@@ -163,6 +267,7 @@ def _project_entry(project: ProjectRipple) -> dict[str, Any]:
                 "environment": each.environment,
                 "causes": list(each.causes),
                 "state": each.gone or "changed" if each.touched else "same",
+                "effects": dict(each.effects),
                 "changes": [_row_entry(row) for row in each.comparison.rows if row.differs] if each.comparison else [],
             }
             for each in project.reached

@@ -6,6 +6,7 @@ What is secret shows as a mark, by the mark that it carries; text of users is cu
 
 import json
 from collections.abc import Iterable
+from posixpath import normpath
 from typing import Any
 
 from jovial_scaffold.core import marks
@@ -179,3 +180,8 @@ def listed(names: Iterable[str], last: str = "and") -> str:
     if len(items) < 2:
         return "".join(items)
     return f"{', '.join(items[:-1])} {last} {items[-1]}"
+
+
+def path_shown(base: str, file: str) -> str:
+    """A file's name as it can be opened from where the user is: `base` leads to the folder that it is named from."""
+    return normpath(f"{base}{file}") if base and file.startswith("../") else f"{base}{file}"

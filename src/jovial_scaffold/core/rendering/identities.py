@@ -22,6 +22,7 @@ class Identified(NamedTuple):
     address: str
     about: Operand
     property: str
+    reach: str  #: within what it must be: a project, or a workspace
 
 
 class Identities(NamedTuple):
@@ -105,7 +106,7 @@ def _identified(key: Key, resource: RenderedResource) -> Identified:
     assert resource.type is not None
     names = resource.type.identity
     about = listed(say("`{}` {}", name, Value(resource.properties[name])) for name in names)
-    return Identified(key, resource.address, about, names[0])
+    return Identified(key, resource.address, about, names[0], str(resource.type.schema.get("identityReach", "environment")))
 
 
 def _clash(each: Identified, other: Identified, environment: str, elsewhere: str, place_of: PlaceOf) -> Finding:

@@ -170,8 +170,8 @@ class ModuleLibrary:
         broken = source.broken or any(finding.level == "error" for finding in findings)
         self.tables[name] = Table(name, tuple(rows), place, broken)
 
-    def unused_names(self) -> list[Finding]:
-        """Modules that the project file names and nobody uses."""
+    def unused_names(self, file: str) -> list[Finding]:
+        """Modules that the project file, of that name, names and nobody uses."""
         return [
             Finding(
                 "module-unused",
@@ -181,7 +181,7 @@ class ModuleLibrary:
                 say("Use it, or remove its name."),
             )
             for name, (_, origin) in self.names.items()
-            if name not in self.used_names
+            if name not in self.used_names and origin.source.name == file
         ]
 
 

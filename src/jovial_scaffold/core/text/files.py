@@ -31,8 +31,8 @@ class Files:
         if found.kind == "missing":
             return None, []
         if found.kind == "outside":
-            message = say("{} lies outside of the project's folder.", text)
-            hint = say("Move it into the project; nothing outside is read.")
+            message = say("{} lies outside of {}.", text, self.folder.boundary)
+            hint = say("Move it in there, or share it in a workspace; nothing outside is read.")
             return None, [Finding("path-outside", "error", message, origin.value_span() if origin else None, hint)]
         return None, [refused(found, text, origin.value_span() if origin else None)]
 
@@ -91,9 +91,9 @@ def _lexical(name: str) -> str:
     """A name without its dots, for showing what is not there."""
     steps: list[str] = []
     for step in name.split("/"):
-        if step == ".." and steps:
+        if step == ".." and steps and steps[-1] != "..":
             steps.pop()
-        elif step not in ("", ".", ".."):
+        elif step not in ("", "."):
             steps.append(step)
     return "/".join(steps)
 

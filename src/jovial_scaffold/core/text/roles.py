@@ -30,6 +30,7 @@ def _is_template(value: dict[str, Any]) -> bool:
 # role -> how a file of that role is known; the first that fits is the one
 _ROLES: dict[str, Callable[[dict[str, Any]], bool]] = {
     "a project file": lambda value: isinstance(value.get("project"), str) and _maps(value, "environments") and "format" not in value,
+    "a workspace file": lambda value: isinstance(value.get("workspace"), str) and "projects" in value,
     "a report of this tool": lambda value: isinstance(value.get("format"), str) and value["format"].startswith("jovial-"),
     "a deployed snapshot": lambda value: (
         isinstance(value.get("environment"), str)

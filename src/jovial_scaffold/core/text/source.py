@@ -131,6 +131,11 @@ class Source:
         """Never show a line: of a text that cannot be read, nobody knows where in it a secret stands."""
         self._all_hidden = True
 
+    @property
+    def hidden(self) -> tuple[bool, bool, int]:
+        """How much of it is never shown, for comparing: all, comments, and how many values."""
+        return self._all_hidden, self._comments_hidden, len(self._hidden)
+
     def hides(self, span: Span) -> bool:
         """Whether something that is not shown stands in the lines of a span."""
         if self._all_hidden:

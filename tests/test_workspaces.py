@@ -1,0 +1,200 @@
+"""Workspaces: what projects share, where reading ends, and what is said over all of them."""
+
+import json
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from jovial_scaffold import Project
+from jovial_scaffold.core.folders import MemoryFolder, Refusal, Within
+from jovial_scaffold.core.project_file import ProjectError
+from jovial_scaffold.machine.opening import Project as DiskProject
+from jovial_scaffold.machine.workspaces import OpenWorkspace, workspace_here
+from tests.support import Write, edit, jovial, load_cases, valid_json
+from tests.support_git import commit, repository
+
+_LINE = "resources:\n  tickets (pair): {purpose: PROJECT}\n"
+_PROJECT = "project: PROJECT\ntemplate: line.yaml\ncatalogs: [fulmar]\nenvironments: {sandbox: {parameters: []}, live: {parameters: []}}\n"
+SHARED = {
+    "workspace.yaml": 'workspace: railways\nprojects: ["lines/*"]\nmodules: {pair: shared/pair.yaml}\n',
+    "shared/pair.yaml": "parameters: {purpose: {type: string, description: d}}\nresources:\n"
+    '  main (fulmar.queue): {name: "${purpose}-main"}\n  failed (fulmar.queue): {name: "${purpose}-failed", wait_hours: 24}\n',
+}
+
+
+def files_of(*projects: str, **more: str) -> dict[str, str]:
+    """A workspace with some lines that are alike."""
+    found = dict(SHARED)
+    for name in projects:
+        found[f"lines/{name}/jovial.yaml"] = _PROJECT.replace("PROJECT", name)
+        found[f"lines/{name}/line.yaml"] = _LINE.replace("PROJECT", name)
+    return {**found, **{name.replace("__", "/"): text for name, text in more.items()}}
+
+
+@pytest.mark.parametrize("case", load_cases("workspaces.yaml"))
+def test_what_a_project_takes(write: Write, case: dict[str, Any]) -> None:
+    root = write({**files_of(*case.get("lines", ["alp"])), **case["files"]})
+    try:
+        project = DiskProject.load(root / case.get("at", "lines/alp"))
+    except ProjectError as error:
+        assert [[each.id, each.span.file if each.span else ""] for each in error.findings] == case["unusable"]
+        return
+    found = project.check().findings
+    assert [[each.id, each.level, each.span.file if each.span else ""] for each in found] == case.get("findings", [])
+    for address, properties in case.get("gives", {}).items():
+        assert project.render("live").resources[address].properties == properties
+
+
+def test_one_mistake_in_what_is_shared_is_one_finding(write: Write) -> None:
+    root = write(files_of("alp", "bri", "fal"))
+    edit(root / "shared" / "pair.yaml", "wait_hours: 24", "wait_hours: 2400")
+    edit(root / "lines" / "fal" / "line.yaml", "tickets", "tickts")
+    document = valid_json("workspace-check", jovial("check", "--format", "json", cwd=root).stdout)
+    (finding,) = document["findings"]
+    assert (finding["id"], finding["file"], finding["line"]) == ("property-range", "shared/pair.yaml", 4)
+    assert finding["environments"] == [f"{name}:{each}" for name in ("alp", "bri", "fal") for each in ("sandbox", "live")]
+    assert {each["file"] for each in finding["related"]} == {f"lines/{name}/line.yaml" for name in ("alp", "bri", "fal")}
+    assert [each["environments"][0]["errors"] for each in document["projects"]] == [1, 1, 1]
+    text = jovial("check", cwd=root)
+    assert (
+        text.returncode == 1
+        and text.stdout.count("property-range") == 1
+        and "3 projects, 6 environments, 12 resources: 1 error." in text.stdout
+    )
+    below = jovial("check", "--workspace", cwd=root / "lines" / "alp")
+    assert "../../shared/pair.yaml:4:" in below.stdout and "3 projects" in below.stdout
+
+
+def test_a_project_that_cannot_be_used_leaves_the_others(write: Write) -> None:
+    root = write(files_of("alp", "bri", lines__bri__jovial_yaml="") | {"lines/bri/jovial.yaml": "project: bri\ntemplate: [\n"})
+    document = valid_json("workspace-check", jovial("check", "--format", "json", cwd=root).stdout)
+    assert [(each["project"], each["usable"]) for each in document["projects"]] == [("alp", True), ("lines/bri", False)]
+    assert {each["file"] for each in document["findings"]} == {"lines/bri/jovial.yaml"}
+    assert "cannot be used" in jovial("check", cwd=root).stdout
+
+
+def test_environments_by_project(write: Write) -> None:
+    root = write(files_of("alp", "bri"))
+    for folder in (root, root / "shared", root / "lines" / "bri"):
+        assert "tickets/main" in jovial("render", "alp:live", cwd=folder).stdout
+    reason = jovial("why", "tickets/main:name", "alp:live", cwd=root / "lines" / "bri").stdout
+    assert "is alp-main" in reason and "../../shared/pair.yaml:3" in reason.splitlines()[1]
+    only = jovial("check", "live", "--format", "json", cwd=root).stdout
+    assert [[one["environment"] for one in each["environments"]] for each in json.loads(only)["projects"]] == [["live"], ["live"]]
+    single = json.loads(jovial("check", "bri:live", "--format", "json", cwd=root).stdout)
+    assert [each["project"] for each in single["projects"]] == ["bri"]
+    for command, told in (
+        (("render", "brr:live"), "has no project `brr`. Its projects are alp and bri."),
+        (("check", "brr:live"), "has no project `brr`"),
+        (("check", "life"), "No project of the workspace has an environment `life`"),
+        (("compare", "alp:live", "bri:live"), "One command looks at the environments of one project"),
+        (("check", "alp:life"), "no environment `life`"),
+    ):
+        result = jovial(*command, cwd=root / "shared" if command[0] != "compare" else root / "lines" / "alp")
+        assert result.returncode == 2 and told in " ".join(result.stderr.split()), (command, result.stderr)
+
+
+def test_names_that_must_be_unique_in_the_workspace(write: Write) -> None:
+    kind = "$id: yard.lift.v1\ntitle: Lift\ndescription: d\ntype: object\nproperties: {name: {type: string, description: d}}\n"
+    more = {
+        "shared/catalog/catalog.yaml": "name: yard\ndescription: d\n",
+        "shared/catalog/lift.yaml": f"{kind}additionalProperties: false\nidentity: [name]\nidentityReach: workspace\n",
+    }
+    files = files_of("alp", "bri") | more
+    files["workspace.yaml"] += "catalogs: {yard: shared/catalog/}\n"
+    for name in ("alp", "bri"):
+        files[f"lines/{name}/jovial.yaml"] = files[f"lines/{name}/jovial.yaml"].replace("[fulmar]", "[fulmar, yard]")
+        files[f"lines/{name}/line.yaml"] += '  lift (yard.lift): {name: "upper-${context.environment}"}\n'
+    document = json.loads(jovial("check", "--format", "json", cwd=write(files)).stdout)
+    assert [(each["id"], each["file"], each["environments"]) for each in document["findings"]] == [
+        ("identity-clash", "lines/bri/line.yaml", ["bri:live"]),
+        ("identity-clash", "lines/bri/line.yaml", ["bri:sandbox"]),
+    ]
+
+
+def test_a_ripple_through_what_is_shared(write: Write) -> None:
+    root = repository(write(files_of("alp", "bri")))
+    edit(root / "shared" / "pair.yaml", "-main", "-all")
+    edit(root / "shared" / "pair.yaml", "wait_hours: 24", "wait_hours: 2400")
+    document = valid_json("ripple", jovial("ripple", "--format", "json", cwd=root).stdout)
+    assert [(each["project"], each["changed"]) for each in document["projects"]] == [
+        (name, ["../../shared/pair.yaml"]) for name in ("alp", "bri")
+    ]
+    assert document["projects"][0]["environments"][0]["effects"] == {"tickets/failed": "change", "tickets/main": "rebuild"}
+    text = jovial("ripple", cwd=root).stdout
+    assert "2 projects, 4 environments: alp:sandbox, alp:live, bri:sandbox and bri:live" in text
+    assert text.count("rebuilds tickets/main") == 1 and "new error property-range in 2 projects shared/pair.yaml:4" in text
+    assert jovial("ripple", cwd=root / "shared").stdout == text
+    one = json.loads(jovial("ripple", "--format", "json", cwd=root / "lines" / "bri").stdout)
+    assert [each["project"] for each in one["projects"]] == ["bri"]
+    commit(root, "All")
+    edit(root / "lines" / "bri" / "line.yaml", "purpose: bri", "purpose: bro")
+    assert [each["project"] for each in json.loads(jovial("ripple", "--format", "json", cwd=root).stdout)["projects"]] == ["bri"]
+    then = jovial("render", "alp:live@HEAD~1", cwd=root).stdout
+    assert (
+        "alp-main" in then
+        and "alp-all"
+        in jovial("render", "alp:live@HEAD", cwd=root, env={}).stderr
+        + jovial("compare", "alp:live@HEAD~1", "alp:live@HEAD", cwd=root).stdout
+    )
+
+
+def test_where_a_project_file_is_nearer_or_nothing_is_there(write: Write, tmp_path: Path) -> None:
+    root = write(files_of("alp"))
+    assert workspace_here(root / "lines" / "alp") is None
+    found = workspace_here(root / "shared")
+    assert found is not None and found.folders == {"alp": "lines/alp"}
+    outside = jovial("check", "--workspace", cwd=tmp_path.parent)
+    assert outside.returncode == 2 and "No workspace.yaml" in outside.stderr
+
+
+@pytest.mark.parametrize(
+    ("projects", "told"),
+    [
+        ('["lines/x*"]', ["file-missing"]),
+        ("[lines/none]", ["file-missing"]),
+        ("[../elsewhere]", ["file-missing"]),
+        ('["lines/*", lines/alp]', []),
+        ('["lines/*", other]', ["name-declared-twice"]),
+    ],
+)
+def test_what_is_listed(write: Write, projects: str, told: list[str]) -> None:
+    files = files_of("alp") | {"other/jovial.yaml": _PROJECT.replace("PROJECT", "alp"), "other/line.yaml": _LINE}
+    files["workspace.yaml"] = files["workspace.yaml"].replace('["lines/*"]', projects)
+    opened = OpenWorkspace(write(files))
+    assert [each.id for each in opened.findings] == told
+
+
+def test_a_link_out_of_the_workspace_is_not_followed(write: Write, tmp_path: Path) -> None:
+    root = write(files_of("alp"))
+    (tmp_path / "elsewhere.yaml").write_text("resources:\n  main (fulmar.queue): {name: stolen-main}\n")
+    (root / "shared" / "pair.yaml").unlink()
+    (root / "shared" / "pair.yaml").symlink_to(tmp_path / "elsewhere.yaml")
+    if (tmp_path / "elsewhere.yaml").is_relative_to(root):
+        pytest.skip("the workspace holds the whole folder")
+    found = Project.load(root / "lines" / "alp").check().findings
+    assert [each.id for each in found] == ["path-outside"]
+
+
+@pytest.mark.parametrize(
+    ("name", "expected"),
+    [
+        ("line.yaml", "line.yaml"),
+        ("../bri/line.yaml", "../bri/line.yaml"),
+        ("../../shared/../shared/pair.yaml", "../../shared/pair.yaml"),
+        ("../alp/line.yaml", "line.yaml"),
+        ("", ""),
+        ("../..", "../.."),
+        ("../../../x", None),
+        ("/etc/passwd", None),
+        ("../link.yaml", "line.yaml"),
+    ],
+)
+def test_names_inside_of_a_whole(name: str, expected: str | None) -> None:
+    files = {"lines/alp/line.yaml": b"", "lines/bri/line.yaml": b"", "shared/pair.yaml": b""}
+    found = Within(MemoryFolder(files, {"lines/link.yaml": "alp/line.yaml"}), "lines/alp").find(name)
+    if expected is None:
+        assert isinstance(found, Refusal) and found.kind == "outside"
+    else:
+        assert not isinstance(found, Refusal) and found.name == expected
