@@ -146,7 +146,9 @@ def test_compare_fits_the_terminal_and_filters(demo: Path) -> None:
     assert {row["pointer"] for row in document["rows"]} == {"copies"}
     everything = valid_json("compare", jovial("compare", "--all", "--format", "json", cwd=demo).stdout)
     assert any(not row["differs"] for row in everything["rows"])
-    assert "no difference" in jovial("compare", "live", cwd=demo).stdout
+    for arguments, told in ((("live",), "two environments or more"), (("live", "live"), "live is named twice")):
+        refused = jovial("compare", *arguments, cwd=demo)
+        assert refused.returncode == 2 and told in refused.stderr and refused.stdout == ""
 
 
 def test_colours_follow_the_terminal_and_its_variables(demo: Path) -> None:

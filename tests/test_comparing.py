@@ -265,8 +265,9 @@ def test_formats(demo: Path) -> None:
         and "<details><summary>What drives the differences (8)</summary>" in folded
     )
     rows = list(csv.reader(io.StringIO(jovial("compare", "--format", "csv", cwd=demo).stdout)))
-    assert rows[0] == ["table", "resource", "property", "sandbox", "rehearsal", "live", "driven by", "type"]
-    assert ["Differences", "archive", "retention_days", "7", "30", "365", "archive_days", "fulmar.bucket.v1"] in rows
+    assert rows[0] == ["resource", "property", "sandbox", "rehearsal", "live", "driven by", "type", "aspect", "echo"]
+    assert ["archive", "retention_days", "7", "30", "365", "archive_days", "fulmar.bucket.v1", "durability", ""] in rows
+    assert {len(row) for row in rows} == {9} and len(rows) == 127
     assert jovial("compare", "--format", "html", "--out", "c.html", cwd=demo).returncode == 0
     assert "<title>sandbox beside rehearsal beside live</title>" in (demo / "c.html").read_text()
 
@@ -299,7 +300,7 @@ def test_text_from_files_stays_text(text: str) -> None:
     rendered = MarkdownIt("commonmark", {"html": True}).enable("table").render(markdown(report))
     assert "<script" not in rendered and "<a " not in rendered and "\x1b" not in rendered and "<strong>" not in rendered
     for row in csv.reader(io.StringIO(comma_separated(report))):
-        assert not row[1].startswith(("=", "@", "+", "-", "\t"))
+        assert not row[0].startswith(("=", "@", "+", "-", "\t"))
 
 
 _ITEMS = st.lists(st.fixed_dictionaries({"a": st.integers(0, 2), "b": st.sampled_from(["x", "y", "long text"])}), max_size=5)

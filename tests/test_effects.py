@@ -220,8 +220,7 @@ def test_effects_as_users_see_them(demo: Path) -> None:
     markdown = jovial("effects", "live", "--format", "markdown", cwd=demo).stdout
     assert markdown.startswith("## Deploying live of ridgeline\n") and "| `rebuild` | `gates/kes` |" in markdown
     table = jovial("effects", "live", "--format", "csv", cwd=demo).stdout.splitlines()
-    assert table[0] == "table,parameter,set at,was,becomes,leads to" and len(table) > 20
-    assert "table,effect,resource,type,property,was,becomes,why" in table
+    assert table[0] == "effect,resource,type,property,was,becomes,why" and len(table) > 12
     page = jovial("effects", "live", "--format", "html", cwd=demo).stdout
     assert page.startswith("<!doctype html>") and 'class="rebuild"' in page
     kept = jovial("effects", "live", "--with", "range=10.21.0.0/16", cwd=demo)

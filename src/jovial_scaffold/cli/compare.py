@@ -37,6 +37,8 @@ from jovial_scaffold.machine.disk import read_named
 from jovial_scaffold.machine.opening import Project
 from jovial_scaffold.reports.words import counted
 
+_PAIR = 2
+
 
 class Grouping(StrEnum):
     """What the rows stand under."""
@@ -45,6 +47,7 @@ class Grouping(StrEnum):
     type = "type"
     module = "module"
     parameter = "parameter"
+    aspect = "aspect"
 
 
 def command(
@@ -87,18 +90,15 @@ def command(
     _refuse_together(expect, accept, files, chosen)
     try:
         loaded = load(project, with_values, with_file, at_most=at_most, views=() if files else chosen)
-        views = () if files else loaded.in_order(chosen, baseline)
+        views = () if files else _of_two(loaded.in_order(chosen, baseline))
         renderings = loaded.files(list(chosen)) if files else loaded.views(views)
         comparison = compare(renderings, everything, only or (), ignore or (), echoes=_wants_echoes(format, drivers, totals))
         wrong = _errors_of_files(loaded, comparison) if files else errors_of(loaded, views)
     except ProjectError as error:
         raise typer.Exit(unusable(error)) from None
-    if format is PatchFormat.patch and len(comparison.renderings) != 2:
+    if format is PatchFormat.patch and len(comparison.renderings) != _PAIR:
         raise typer.BadParameter("a patch leads from one environment to another: name two.", param_hint="--format")
-    if accept and wrong:
-        show_errors(wrong)
-        print("What differs cannot be accepted while there are errors.", file=sys.stderr)
-        raise typer.Exit(exit_codes.ERRORS)
+    _refuse_errors(accept, wrong)
     judged = _parity(loaded, comparison, renderings, expect, accept)
     if judged is None:
         return
@@ -107,6 +107,21 @@ def command(
         _written(comparison, format, everything, grouping, most, drivers, totals, echoes or everything, [*all_of(wrong), *judged], out), out
     )
     raise typer.Exit(_ended(loaded, comparison, judged, wrong, format, differences_code))
+
+
+def _refuse_errors(accept: bool, wrong: Wrong) -> None:
+    """What is wrong cannot be meant."""
+    if accept and wrong:
+        show_errors(wrong)
+        print("What differs cannot be accepted while there are errors.", file=sys.stderr)
+        raise typer.Exit(exit_codes.ERRORS)
+
+
+def _of_two(views: Sequence[str]) -> Sequence[str]:
+    """Some views, of which there are enough. Raises BadParameter."""
+    if len(views) < _PAIR:
+        raise typer.BadParameter("a comparison is of two environments or more: name another one.", param_hint="ENVIRONMENTS")
+    return views
 
 
 def _wants_echoes(format: PatchFormat, drivers: bool, totals: bool) -> bool:
@@ -130,7 +145,11 @@ def _refuse_together(expect: Path | None, accept: bool, files: bool, chosen: Seq
     """Options that mean nothing together. Raises BadParameter."""
     if accept and expect is None:
         raise typer.BadParameter("name the file to write: --expect FILE.", param_hint="--accept")
-    if files and len(chosen) < 2:
+    twice = [each for each in dict.fromkeys(chosen) if list(chosen).count(each) > 1]
+    if twice:
+        shown = twice[0].partition("?")[0]  # what a view sets may be secret, and is not said
+        raise typer.BadParameter(f"{shown} is named twice.", param_hint="ENVIRONMENTS")
+    if files and len(chosen) < _PAIR:
         raise typer.BadParameter("name two parameter files or more.", param_hint="--files")
     if files and any("?" in each and not Path(each).exists() for each in chosen):  # what a view sets may be secret, and is not said
         raise typer.BadParameter("this takes files, and one of these is a view of an environment.", param_hint="--files")
@@ -190,7 +209,7 @@ def _written(
 ) -> str:
     from jovial_scaffold.core.comparing.totals import totals as sums
     from jovial_scaffold.reports import drivers as driving
-    from jovial_scaffold.reports import matrix
+    from jovial_scaffold.reports import matrix, matrix_report
 
     numbers = sums(comparison) if totals else []
     if format is PatchFormat.json:
@@ -205,11 +224,11 @@ def _written(
     if format is not PatchFormat.text:
         from jovial_scaffold.reports import tables
 
-        report = matrix.matrix_report(comparison, numbers, echoes)
+        report = matrix_report.matrix_report(comparison, numbers, echoes)
         return tables.written(report, format.value)
     style = style_of(out)
     if totals:
-        return matrix.totals_text(numbers, comparison, style)
+        return matrix_report.totals_text(numbers, comparison, style)
     if drivers:
-        return "\n".join(driving.drivers_lines(comparison, style, places=False)) or "Nothing differs.\n"
+        return "\n".join(driving.drivers_lines(comparison, style)) or "Nothing differs.\n"
     return matrix.matrix_text(comparison, style, everything, by.value, most, echoes)

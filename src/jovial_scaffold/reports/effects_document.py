@@ -48,7 +48,9 @@ def effects_report(project: str, result: Effects) -> Report:
         Table("Not ours, and never touched", ["resource"], [[other_text(each)] for each in result.snapshot.others]),
     ]
     verb = "Removing everything from" if result.teardown else "Deploying"
-    return Report(f"{verb} {result.environment} of {project}", [summary(result)], tables)
+    columns = ["effect", "resource", "type", "property", "was", "becomes", "why"]
+    data = Table("Effects", columns, [*rows, *([effect, name, kind, "", was, becomes, ""] for effect, kind, name, was, becomes in beside)])
+    return Report(f"{verb} {result.environment} of {project}", [summary(result)], tables, data)
 
 
 def effects_document(project: str, result: Effects) -> dict[str, Any]:

@@ -12,9 +12,15 @@ def in_common(texts: Sequence[str]) -> str:
     first = texts[0]
     if all(each == first for each in texts):
         return first if len(first) <= _LONG else f"{first[:_LONG]}…"
+    begins, ends = common_ends(texts)
+    return f"{begins[:_LONG]}…{ends[-_LONG:]}"
+
+
+def common_ends(texts: Sequence[str]) -> tuple[str, str]:
+    """What texts begin and end with, without counting anything twice; whole words and numbers are not split."""
     begins = _start(texts)
     ends = _start([each[len(begins) :][::-1] for each in texts])[::-1]
-    return f"{begins[:_LONG]}…{ends[-_LONG:]}"
+    return begins, ends
 
 
 def _start(texts: Sequence[str]) -> str:
@@ -36,3 +42,15 @@ def addresses_text(addresses: Iterable[str]) -> list[str]:
         return [text for text, _ in found]
     others = sum(count for _, count in found[_FIRST:])
     return [*(text for text, _ in found[:_FIRST]), f"{others:,} others"]
+
+
+def heads_text(addresses: Sequence[str]) -> str:
+    """Addresses in one text; of items of one loop, the loop once: `gates/bri, kes`."""
+    loops: dict[str, list[str]] = {}
+    for each in addresses:
+        front, slash, last = each.rpartition("/")
+        loops.setdefault(front + slash, []).append(last)
+    return ", ".join(
+        f"{front}{', '.join(found)}" if len(found) <= FEW else f"{front}{_start(found)}… (×{len(found):,})"
+        for front, found in loops.items()
+    )

@@ -191,15 +191,19 @@ def deployed_document(snapshot: "Snapshot") -> dict[str, Any]:
 
 
 def compare_document(comparison: "Comparison", totals: "Sequence[Total]" = (), findings: Sequence[Finding] = ()) -> dict[str, Any]:
-    """`jovial-compare/3`; a resource that is absent somewhere is one row with the pointer "".
+    """`jovial-compare/4`; a resource that is absent somewhere is one row with the pointer "".
 
     `pointer` is the real one in the first column that has the part; `label` names items of lists by their key.
     """
+    from jovial_scaffold.core.comparing.aspects import Aspects
+
+    aspects = Aspects(comparison)
     rows = [
         {
             "kind": row.kind,
             "address": row.address,
             "type": row.type,
+            "aspect": aspects.of(row),
             "pointer": pointer_text(next(iter(row.at.values()), row.pointer)),
             "label": pointer_text(row.pointer),
             "at": {name: pointer_text(at) for name, at in row.at.items()},
@@ -214,7 +218,16 @@ def compare_document(comparison: "Comparison", totals: "Sequence[Total]" = (), f
         for row in comparison.rows
     ]
     summary = {"resources": comparison.resources, "differing": comparison.differing, "same": comparison.same}
-    document = {"format": "jovial-compare/3", "environments": list(comparison.environments), "rows": rows, "summary": summary}
+    document = {"format": "jovial-compare/4", "environments": list(comparison.environments), "rows": rows, "summary": summary}
+    document["aspects"] = [
+        {
+            "aspect": each.name,
+            "rows": each.rows,
+            "echoes": each.echoes,
+            "sums": [{"unit": total.property, "values": total.values} for total in each.sums],
+        }
+        for each in aspects.told()
+    ]
     if totals:
         document["totals"] = [{"type": each.type, "property": each.property, "values": each.values} for each in totals]
     if findings:

@@ -1,29 +1,26 @@
 """A comparison as text: headings, properties as rows, columns side by side, and what drives the differences; and as a report."""
 
-from collections.abc import Iterator, Sequence
-from itertools import groupby, zip_longest
+from collections.abc import Iterator, Mapping, Sequence
 
 from jovial_scaffold.core import marks
+from jovial_scaffold.core.comparing.aspects import ORDER, Aspect, Aspects
 from jovial_scaffold.core.comparing.driving import names_of
 from jovial_scaffold.core.comparing.matrix import Comparison, Row, same
-from jovial_scaffold.core.comparing.totals import Total
-from jovial_scaffold.core.records import replace, value_record
-from jovial_scaffold.core.regexes import regex
-from jovial_scaffold.core.text.source import pointer_text
-from jovial_scaffold.reports.drivers import MOST_PLACES, drivers_lines, ranked
-from jovial_scaffold.reports.folding import addresses_text, in_common
-from jovial_scaffold.reports.grouped import group_lines, values_text, widths_of
+from jovial_scaffold.core.records import replace
+from jovial_scaffold.reports.dense import Line, Told, is_line, items_in, label_of, lines_of, split_line
+from jovial_scaffold.reports.drivers import ranked
+from jovial_scaffold.reports.echoing import echoes_lines, folded
+from jovial_scaffold.reports.folding import addresses_text, heads_text
+from jovial_scaffold.reports.grouped import group_lines, widths_of
 from jovial_scaffold.reports.rendering import cell_beside
-from jovial_scaffold.reports.tables import Report, Table
 from jovial_scaffold.reports.terminal import Style, cells, cut, cut_within, padded, wrapped
-from jovial_scaffold.reports.words import counted, visible
+from jovial_scaffold.reports.words import counted, listed, visible
 
 _GAP = 2
-_GAIN = 2  # lines that folding saves at least
+_LETTERS = "abcdefghijklmnopqrstuvwxyz"
 _PRESENT = "present"
-# Texts and numbers in what an echo repeats, and all that stands around that: what may differ among those that are one line.
-_LITERAL = regex(r'((?<=›)[^‹]+|^[^‹]+|"(?:[^"\\]|\\.)*"|\b[0-9]+\b)')
 _LEAST_VALUE = 9
+_LEAST_DRIVER = 8
 
 
 def matrix_text(comparison: Comparison, style: Style, everything: bool, by: str = "resource", most: int = 0, echoes: bool = False) -> str:
@@ -38,27 +35,67 @@ def _lines(comparison: Comparison, style: Style, everything: bool, by: str, most
         return
     folds = [] if echoes else folded(comparison.rows)
     left = tuple(row for row in comparison.rows if not (folds and row.echo))
+    aspects = Aspects(comparison)
+    yield from wrapped(f"{sum_text(comparison, everything, bool(folds))}{aspects_text(aspects.told(), comparison)}", style.width, "")
+    yield ""
     if left:
-        yield from _rows_lines(replace(comparison, rows=left), style, by, most)
+        yield from _rows_lines(replace(comparison, rows=left), aspects, style, by, most)
     if folds:
-        yield from _echoes_lines(folds, comparison, style)
-    yield from drivers_lines(comparison, style, places=True)
-    yield from wrapped(_sum(comparison, everything, bool(folds)), style.width, "")
+        yield from echoes_lines(folds, names, style)
+    layout = _Layout(replace(comparison, rows=left), style.width) if left else None
+    yield from _driving(comparison, layout.letters if layout is not None and not layout.is_crowded else {}, style)
 
 
-def _rows_lines(comparison: Comparison, style: Style, by: str, most: int) -> Iterator[str]:
+def aspects_text(aspects: Sequence[Aspect], comparison: Comparison) -> str:
+    """What the differences are about, with the sums of the column that has most of each as a multiple of the one that has least."""
+    told = [f"{visible(each.name)} {each.rows:,}{_numbers(each, comparison)}" for each in aspects]
+    return f" By aspect: {' · '.join(told)}." if told else ""
+
+
+def _numbers(aspect: Aspect, comparison: Comparison) -> str:
+    pairs: dict[tuple[str, str], list[str]] = {}
+    for total in aspect.sums:
+        names = sorted(comparison.environments, key=lambda name: total.values[name])
+        least, most = names[0], names[-1]
+        ratio = total.ratio(most, least)
+        told = f"{ratio:.3g} × the" if ratio is not None else f"{total.values[most]:,}"
+        pairs.setdefault((most, least if ratio is not None else ""), []).append(f"{told} {visible(total.property)}")
+    parts = [f"{visible(most)} has {listed(told)}{f' of {visible(least)}' if least else ''}" for (most, least), told in pairs.items()]
+    return f" ({', '.join(parts)})" if parts else ""
+
+
+def _driving(comparison: Comparison, letters: Mapping[str, str], style: Style) -> Iterator[str]:
+    """What drives most rows, in a sentence, all that have `letters` beside the rows; `--drivers` says where each is set."""
+    found = ranked(comparison)
+    if not found:
+        return
+    unexplained = sum(1 for row in comparison.rows if row.differs and not row.drivers)
+    unknown = f"; {counted(unexplained, 'row')} with no known driver" if unexplained else ""
+    named = [
+        f"{letters[name] + ' ' if name in letters else ''}{visible(name)} ({counted(rows, 'row') if number == 0 else f'{rows:,}'})"
+        for number, (name, rows, *_) in enumerate(found)
+    ]
+    for count in range(len(named), 0, -1):  # as many as one line holds
+        more = f" and {len(named) - count} more" if count < len(named) else ""
+        text = f"Driven by {', '.join(named[:count])}{more}{unknown} (--drivers says where)"
+        if cells(text) <= style.width or count <= max(1, len(letters)):
+            yield from (line.replace("Driven by", style.paint("strong", "Driven by")) for line in wrapped(text, style.width, ""))
+            return
+
+
+def _rows_lines(comparison: Comparison, aspects: Aspects, style: Style, by: str, most: int) -> Iterator[str]:
     names = comparison.environments
     shown = replace(comparison, rows=comparison.rows[:most]) if most and by == "resource" else comparison
     layout = _Layout(shown, style.width)
     if layout.is_crowded:
         yield style.paint("faint", f"{counted(len(names), 'column')}: each value stands with those that have it.")
-        yield from _crowded(comparison, layout, style, by, most)
+        yield from _crowded(comparison, aspects, layout, style, by, most)
         return
     header = "".join(padded(cut_within(name, width), width + _GAP) for name, width in zip(names, layout.values, strict=True))
-    driver_title = "driven by" if layout.drivers else ""
+    driver_title = "by" if layout.letters else "driven by" if layout.drivers else ""
     yield f"{' ' * (layout.labels + _GAP)}{style.paint('strong', header)}{style.paint('driver', driver_title)}".rstrip()
     left = most or len(comparison.rows)
-    for title, found in _grouped(comparison.rows, by):
+    for title, found in _grouped(comparison.rows, by, aspects):
         if left <= 0:
             break
         if title:
@@ -66,10 +103,13 @@ def _rows_lines(comparison: Comparison, style: Style, by: str, most: int) -> Ite
             yield style.paint("faint", f"── {visible(title)} · {counted(len(found), 'row')} ".ljust(style.width - 1, "─"))
         found = found[:left]
         left -= len(found)
-        yield from _presence(found, comparison, layout, style)
-        for blocks in _alike([row for row in found if row.kind != "presence"]):
-            yield from _resource(blocks[0], comparison, layout, style)
-            yield from _others(blocks, style)
+        items, others = items_in(found, layout.gone)
+        yield from _presence(found, items, comparison, style)
+        before = ""
+        for line in lines_of(_told(others, comparison, layout.gone), layout.room):
+            head = heads_text(line.heads)
+            yield from _line(line, "" if head == before else head, comparison, layout, style)
+            before = head
     yield ""
     if most and len(comparison.rows) > most:
         yield f"{counted(len(comparison.rows) - most, 'further row')}: --max 0 shows all, --only and --ignore choose."
@@ -80,18 +120,20 @@ def _views(comparison: Comparison) -> bool:
     return any(each.label != each.environment for each in comparison.renderings)
 
 
-def _sum(comparison: Comparison, everything: bool, is_folded: bool) -> str:
+def sum_text(comparison: Comparison, everything: bool, is_folded: bool) -> str:
+    """How much was compared, and how much of it differs."""
     others = len({row.address for row in comparison.rows if row.type in ("output", "document") and row.differs})
     beside = f", and {counted(others, 'output or document', 'outputs and documents')}" if others else ""
-    shown = "" if everything else "; equal properties are left out, --all shows them"
     own = {row.address for row in comparison.rows if row.counted and not row.echo}
     echoing = {row.address for row in comparison.rows if row.echo and row.type not in ("output", "document")} - own
     only = f" ({len(echoing)} by echoes only)" if echoing and is_folded else ""
     differing = f"{comparison.differing} differ{'s' if comparison.differing == 1 else ''}{only}"
-    return f"{counted(comparison.resources, 'resource')}: {differing}, {comparison.same} the same{beside}{shown}"
+    equal = f", {comparison.same} the same" if comparison.same else ""
+    shown = "" if everything or not comparison.same else " (--all shows what is equal)"
+    return f"{counted(comparison.resources, 'resource')}: {differing}{equal}{beside}{shown}."
 
 
-def _grouped(rows: Sequence[Row], by: str) -> Iterator[tuple[str, Sequence[Row]]]:
+def _grouped(rows: Sequence[Row], by: str, aspects: Aspects) -> Iterator[tuple[str, Sequence[Row]]]:
     """Rows under titles; by driving parameter, a row stands under each of its drivers."""
     if by == "resource":
         yield "", rows
@@ -100,79 +142,84 @@ def _grouped(rows: Sequence[Row], by: str) -> Iterator[tuple[str, Sequence[Row]]
     for row in rows:
         if by == "type":
             titles = [row.type]
+        elif by == "aspect":
+            titles = [aspects.of(row)]
         elif by == "module":
             titles = [row.module or "the project's template"]
         else:
             titles = list(names_of(row.drivers)) or ["no known driver"]
         for title in titles:
             groups.setdefault(title, []).append(row)
-    yield from sorted(groups.items(), key=lambda item: (-len(item[1]), item[0]) if by == "parameter" else (0, item[0]))
+    order = {name: number for number, name in enumerate(ORDER)} if by == "aspect" else {}
+    yield from sorted(groups.items(), key=lambda item: (-len(item[1]) if by == "parameter" else order.get(item[0], len(order)), item[0]))
 
 
 class _Layout:
     """Widths of the columns: addresses, labels, one for each environment, and drivers where there is room for them."""
 
     def __init__(self, comparison: Comparison, width: int) -> None:
-        rows = [row for row in comparison.rows if not _is_line(row)]
-        heads = max([*(cells(visible(row.address)) for row in comparison.rows if row.kind != "presence"), len(_PRESENT)])
-        self.heads = min(heads, max(12, width // 4))
-        labels = max((cells(_label(row)) for row in rows if row.kind != "presence"), default=0)
-        beside = max((cells(visible(row.address)) for row in rows if row.kind == "presence"), default=0)
         names = comparison.environments
-        self.gone = _gone(comparison)
-        wanted = [max([cells(name), *(cells(_value(row, name, self.gone)) for row in rows)]) for name in names]
-        drivers = max((cells(_driver_names(row)) for row in rows), default=0)
-        self.labels = self.heads + _GAP + max(min(max(labels, beside), max(16, width // 4)), 4)
+        self.gone = gone_in(comparison)
+        self.room = max(16, width // 4)  # of labels
+        told = _told(items_in(comparison.rows, self.gone)[1], comparison, self.gone)
+        lines = lines_of(told, self.room)
+        columns = [each for each in lines if each.values]
+        most = max(12, width // 6 + 1)
+        heads = [cells(heads_text(each.heads)) for each in lines]
+        self.heads = max((each for each in heads if each <= most), default=most)  # longer ones take several lines
+        labels = max((cells(each.label) for each in columns), default=0)
+        wanted = [max([cells(name), *(cells(each.values[at]) for each in columns)]) for at, name in enumerate(names)]
+        drivers = max((cells(each.drivers) for each in columns), default=0)
+        self.labels = self.heads + _GAP + max(min(labels, self.room), 4)
         room = width - self.labels - (_GAP * (len(names) + 1))
         least = _LEAST_VALUE + (7 if len(names) < 3 else 3)  # of many columns, each gives more
         spare = room - sum(min(each, least) for each in wanted) - _GAP
-        self.drivers = min(drivers, spare) if spare >= min(drivers, _LEAST_VALUE) else 0
-        self.values = _shared(wanted, room - self.drivers)
+        self.drivers = min(drivers, spare) if spare >= min(drivers, _LEAST_DRIVER) else 0
+        #: letters that stand for drivers, where there is no room for their names
+        self.letters = {} if self.drivers or not drivers else dict(zip([name for name, *_ in ranked(comparison)], _LETTERS, strict=False))
+        if self.letters:
+            self.drivers = min(max(cells(self.driving(each.drivers)) for each in columns), 7)
+        self.values = _shared(wanted, room - self.drivers - (_GAP if self.letters else 0))
         #: whether the columns do not fit beside each other
-        self.is_crowded = sum(self.values) > room
-        # What is left over goes to the lists of what only some columns have.
-        spare = room - sum(self.values) - (self.drivers + _GAP if self.drivers else 0)
-        longest = max((sum(map(cells, names)) + 2 * len(names) for names in _together(comparison.rows)), default=0)
-        self.labels += max(0, min(spare, longest - (self.labels - self.heads - _GAP)))
+        self.is_crowded = sum(self.values) > room - (self.drivers + _GAP if self.letters else 0)
+
+    def driving(self, drivers: str) -> str:
+        """How drivers are shown beside a row."""
+        if not self.letters:
+            return drivers
+        return ",".join("+".join(self.letters.get(name, "*") for name in each.split(" + ")) for each in drivers.split(", ") if each)
 
 
-def _crowded(comparison: Comparison, layout: _Layout, style: Style, by: str, most: int) -> Iterator[str]:
+def _crowded(comparison: Comparison, aspects: Aspects, layout: _Layout, style: Style, by: str, most: int) -> Iterator[str]:
     """The rows of very many columns."""
     rows = comparison.rows[:most] if most else comparison.rows
-    widths = widths_of(
-        [_PRESENT, *(visible(row.address) for row in rows if row.kind != "presence")],
-        [_label(row) for row in rows if not _is_line(row)],
-        style.width,
-    )
-    for title, found in _grouped(rows, by):
+    names = comparison.environments
+    for title, found in _grouped(rows, by, aspects):
         if title:
             yield ""
             yield style.paint("faint", f"── {visible(title)} · {counted(len(found), 'row')} ".ljust(style.width - 1, "─"))
-        present = [row for row in found if row.kind == "presence"]
+        items, others = items_in(found, layout.gone)
+        present = [(visible(row.address), row) for row in found if row.kind == "presence"]
+        present += [(visible(name), row) for name, row in items.items()]
+        lines = lines_of(_told(others, comparison, layout.gone), layout.room)
+        widths = widths_of([heads_text(each.heads) for each in lines] or [_PRESENT], [each.label for each in lines], style.width)
         for addresses in _together(present):
-            row = next(row for row in present if visible(row.address) == addresses[0])
-            texts = {name: _value(row, name, layout.gone) for name in comparison.environments}
-            yield from group_lines(_PRESENT, "", texts, _driver_names(row), widths, style)
+            row = next(row for name, row in present if name == addresses[0])
+            texts = {name: "yes" if name in row.values else "no" for name in names}
+            yield from group_lines(_PRESENT, "", texts, driver_names(row), widths, style)
             yield f"  {cut(', '.join(addresses_text(addresses)), style.width - 3)}"
-        for blocks in _alike([row for row in found if row.kind != "presence"]):
-            head = visible(blocks[0][0].address)
-            for row in blocks[0]:
-                texts = {name: _value(row, name, layout.gone) for name in comparison.environments}
-                label = _label(row) if not _is_line(row) else f"line {row.pointer[0]}"
-                yield from group_lines(head, label, texts, _driver_names(row), widths, style)
-                head = ""
-            yield from _others(blocks, style)
+        before = ""
+        for line in lines:
+            head = heads_text(line.heads)
+            texts = {name: value_text(line.row, name, layout.gone) for name in names}
+            texts = dict(zip(names, line.values, strict=True)) if line.values else texts
+            label = line.label or (f"line {line.row.pointer[0]}" if is_line(line.row) else "")
+            yield from group_lines("" if head == before else head, label, texts, line.drivers, widths, style)
+            before = head
     yield ""
     if len(rows) < len(comparison.rows):
         yield f"{counted(len(comparison.rows) - len(rows), 'further row')}: --max 0 shows all, --only and --ignore choose."
         yield ""
-
-
-def _others(blocks: Sequence[list[Row]], style: Style) -> Iterator[str]:
-    """The resources beside the first one that differ in the same."""
-    if len(blocks) > 1:
-        others = ", ".join(addresses_text(visible(block[0].address) for block in blocks[1:]))
-        yield f"  {style.paint('faint', cut(f'and {others}', style.width - 3))}"
 
 
 def _shared(wanted: list[int], room: int) -> list[int]:
@@ -183,29 +230,18 @@ def _shared(wanted: list[int], room: int) -> list[int]:
     return widths
 
 
-def _label(row: Row) -> str:
-    if row.kind == "output":
-        return visible(pointer_text(row.pointer))
-    names = {"presence": "", "address": "address"}
-    return names[row.kind] if row.kind in names else visible(pointer_text(row.pointer).replace("$type", "(type)"))
-
-
-def _named(row: Row) -> str:
+def named(row: Row) -> str:
     """The label, where it stands alone."""
-    return _label(row) or ("present" if row.kind == "presence" else "value")
+    return label_of(row) or ("present" if row.kind == "presence" else "value")
 
 
-def _is_line(row: Row) -> bool:
-    """Whether it is a line of a document, which is too long to stand beside another."""
-    return row.kind == "document" and isinstance(row.pointer[0], int)
-
-
-def _gone(comparison: Comparison) -> frozenset[tuple[str, str]]:
+def gone_in(comparison: Comparison) -> frozenset[tuple[str, str]]:
     """Which resources are not there in which columns."""
     return frozenset((row.address, name) for row in comparison.rows if row.kind == "presence" for name in row.absent)
 
 
-def _value(row: Row, name: str, gone: frozenset[tuple[str, str]]) -> str:
+def value_text(row: Row, name: str, gone: frozenset[tuple[str, str]]) -> str:
+    """What a column has, beside the first one; `gone` are the resources that are not there."""
     if name in row.values:
         if row.kind == "presence":
             return "yes"
@@ -223,62 +259,75 @@ def _role(row: Row, name: str, comparison: Comparison) -> str:
     return "" if first in row.values and same(row.values[first], row.values[name]) else "note"
 
 
-def _driver_names(row: Row) -> str:
+def driver_names(row: Row) -> str:
+    """What drives a row."""
     return ", ".join(names_of(row.drivers))
 
 
-def _presence(rows: Sequence[Row], comparison: Comparison, layout: _Layout, style: Style) -> Iterator[str]:
-    """What only some columns have: together what the same ones have, for the same reasons."""
-    present = [row for row in rows if row.kind == "presence"]
-    for names in _together(present):
-        width = layout.labels - layout.heads - _GAP
-        first, *more = wrapped(", ".join(names), width, "")
-        row = next(row for row in present if visible(row.address) == names[0])
-        yield _columns(_PRESENT, first, row, comparison, layout, style)
-        yield from (f"{' ' * (layout.heads + _GAP)}{each}" for each in more)
+def _presence(rows: Sequence[Row], items: Mapping[str, Row], comparison: Comparison, style: Style) -> Iterator[str]:
+    """What only some columns have, together what the same ones have; `items` are parts of resources, with one of their rows each."""
+    present = [(visible(row.address), row) for row in rows if row.kind == "presence"]
+    present += [(visible(name), row) for name, row in items.items()]
+    names = comparison.environments
+    groups: dict[str, list[str]] = {}
+    for addresses in _together(present):
+        row = next(row for name, row in present if name == addresses[0])
+        there, absent = ([visible(name) for name in names if (name in row.values) == is_there] for is_there in (True, False))
+        where = f"only in {listed(there)}" if len(there) <= len(absent) else f"not in {listed(absent)}"
+        drivers = f" ({driver_names(row)})" if row.drivers else ""
+        groups.setdefault(where, []).append(f"{', '.join(addresses_text(addresses))}{drivers}")
+    for where, parts in groups.items():
+        for number, line in enumerate(wrapped(f"{where}: {' · '.join(parts)}", style.width - 2, "")):
+            yield f"  {line}" if number else line.replace(where, style.paint("note", where), 1)
 
 
-def _together(rows: Sequence[Row]) -> list[list[str]]:
-    """The addresses of what only some columns have, those together that the same ones have for the same reasons."""
+def _together(present: Sequence[tuple[str, Row]]) -> list[list[str]]:
+    """The names of what only some columns have, those together that the same ones have for the same reasons."""
     alike: dict[tuple[tuple[str, ...], str], list[str]] = {}
-    for row in rows:
-        if row.kind == "presence":
-            alike.setdefault((tuple(row.values), _driver_names(row)), []).append(visible(row.address))
+    for name, row in present:
+        alike.setdefault((tuple(row.values), driver_names(row)), []).append(name)
     return list(alike.values())
 
 
-def _alike(rows: Sequence[Row]) -> list[list[list[Row]]]:
-    """The rows of resources, those together that differ in the same for the same reasons, where that saves lines."""
-    groups: dict[object, list[list[Row]]] = {}
-    for number, (_, found) in enumerate(groupby(rows, key=lambda row: row.address)):
-        block = list(found)
-        told = [(row.kind, row.type, _label(row), row.absent, repr(row.values), _driver_names(row)) for row in block]
-        groups.setdefault(number if any(map(_is_line, block)) else tuple(told), []).append(block)
-    # Two of one row each take as many lines together as apart.
-    return [part for alike in groups.values() for part in ([alike] if (len(alike) - 1) * len(alike[0]) > 1 else [[each] for each in alike])]
-
-
-def _resource(rows: list[Row], comparison: Comparison, layout: _Layout, style: Style) -> Iterator[str]:
-    head = visible(rows[0].address)
+def _told(rows: Sequence[Row], comparison: Comparison, gone: frozenset[tuple[str, str]]) -> list[Told]:
+    """The rows but those of presence as they are shown."""
+    names = comparison.environments
+    found = []
     for row in rows:
-        if _is_line(row):
-            yield from _document_line(row, head, comparison, layout, style)
+        if row.kind == "presence":
+            continue
+        head, drivers = visible(row.address), driver_names(row)
+        if is_line(row):
+            texts = {name: visible(str(row.values[name]).strip()) for name in names if name in row.values}
+            split = split_line(texts, names)
+            label = f"line {row.pointer[0]}  {split[0]}" if split is not None else ""
+            values = tuple(split[1][name] for name in names) if split is not None else ()
         else:
-            yield _columns(head, _label(row), row, comparison, layout, style)
-        head = ""
+            label, values = label_of(row), tuple(value_text(row, name, gone) for name in names)
+        roles = tuple(_role(row, name, comparison) for name in names)
+        found.append(Told(head, label, values, roles, drivers, row))
+    return found
 
 
-def _columns(head: str, label: str, row: Row, comparison: Comparison, layout: _Layout, style: Style) -> str:
-    """One row: what it is about, its values side by side, and what drives it."""
-    named = style.paint("strong" if row.kind != "presence" else "faint", cut_within(head, layout.heads))
-    named += " " * (layout.heads + _GAP - min(cells(head), layout.heads))
-    columns = []
-    for name, width in zip(comparison.environments, layout.values, strict=True):
-        text = cut_within(_value(row, name, layout.gone), width)
-        columns.append(style.paint(_role(row, name, comparison), text) + " " * (width - cells(text) + _GAP))
-    drivers = cut_within(_driver_names(row), layout.drivers) if layout.drivers else ""
+def _line(line: Line, head: str, comparison: Comparison, layout: _Layout, style: Style) -> Iterator[str]:
+    """One line: what it is about, its values side by side, and what drives it."""
+    if not line.values:
+        yield from _document_line(line.row, head, comparison, layout, style)
+        return
+    heads = wrapped(head, max(layout.heads, 8), "") if head else [""]
     room = layout.labels - layout.heads - _GAP
-    return f"{named}{padded(cut_within(label, room), room + _GAP)}{''.join(columns)}{style.paint('driver', drivers)}".rstrip()
+    labels = wrapped(line.label, room, "") if line.row.kind == "property" and ", " in line.label else [line.label]
+    columns = []
+    for text, role, width in zip(line.values, line.roles, layout.values, strict=True):
+        shown = cut_within(text, width)
+        columns.append(style.paint(role, shown) + " " * (width - cells(shown) + _GAP))
+    drivers = cut_within(layout.driving(line.drivers), layout.drivers) if layout.drivers else ""
+    for number in range(max(len(heads), len(labels))):
+        first = cut_within(heads[number], layout.heads) if number < len(heads) else ""
+        label = cut_within(labels[number], room) if number < len(labels) else ""
+        before = f"{style.paint('strong', first)}{' ' * (layout.heads + _GAP - cells(first))}{padded(label, room + _GAP)}"
+        rest = f"{''.join(columns)}{style.paint('driver', drivers)}" if number == 0 else ""
+        yield f"{before}{rest}".rstrip()
 
 
 def _document_line(row: Row, head: str, comparison: Comparison, layout: _Layout, style: Style) -> Iterator[str]:
@@ -295,129 +344,3 @@ def _document_line(row: Row, head: str, comparison: Comparison, layout: _Layout,
         room = style.width - cells(before) - width - 3
         shown = style.paint("note" if number and text != marks.ABSENT else "", cut(text, max(room, 20)))
         yield f"{label}{style.paint('faint', padded(name, width))}  {shown}"
-
-
-@value_record
-class Fold:
-    """Echoes that stand as one line: `pattern` is what they have in common, with `…` where they differ; `rows` are they."""
-
-    label: str
-    pattern: str
-    rows: tuple[Row, ...]
-
-
-def folded(rows: Sequence[Row]) -> list[Fold]:
-    """Echoes in the same property that repeat the same in the same way, however the words around it differ; the most first. None where they
-    are so few that nothing is gained by it."""
-    echoes = [row for row in rows if row.echo]
-    folds = _folds(echoes)
-    return folds if len(folds) + _GAIN < len(echoes) else []
-
-
-def _folds(rows: Sequence[Row]) -> list[Fold]:
-    alike: dict[tuple[str, tuple[str, ...]], list[tuple[Row, list[str]]]] = {}
-    for row in rows:
-        pieces = _LITERAL.split(row.echo)
-        label = row.address if row.kind == "output" or _is_line(row) else _label(row)
-        alike.setdefault((label, tuple(pieces[::2])), []).append((row, pieces[1::2]))
-    found: dict[str, Fold] = {}
-    for (label, fixed), held in alike.items():
-        slots = [in_common([own[index] for _, own in held]) for index in range(len(fixed) - 1)]
-        pattern = "".join(part for pair in zip_longest(fixed, slots, fillvalue="") for part in pair)
-        own = tuple(row for row, _ in held)
-        before = found.get(pattern)
-        found[pattern] = Fold(label, pattern, own) if before is None else Fold(f"{before.label}, {label}", pattern, (*before.rows, *own))
-    return sorted(found.values(), key=lambda each: (-len(each.rows), each.label, each.pattern))
-
-
-def _values(rows: Sequence[Row], names: Sequence[str]) -> list[str]:
-    """What rows have in each column, where that is the same in all that are there; nothing where it is not."""
-    found = []
-    for name in names:
-        held = [row.values[name] for row in rows if name in row.values]
-        if not held or not all(same(each, held[0]) for each in held):
-            return []
-        found.append(cell_beside(held[0], held[0]))
-    return found
-
-
-def _echoes_lines(folds: Sequence[Fold], comparison: Comparison, style: Style) -> Iterator[str]:
-    """Each fold as a line: how many rows, of what, and the text; its values where they are the same in all of them."""
-    count = sum(len(each.rows) for each in folds)
-    told = f"Echoes: {counted(count, 'row')} that only {'repeats' if count == 1 else 'repeat'} a parameter in a text; --echoes shows them"
-    for number, line in enumerate(wrapped(told, style.width, "")):
-        yield line.replace("Echoes", style.paint("strong", "Echoes")) if number == 0 else line
-    numbers = max(len(str(len(each.rows))) for each in folds)
-    width = min(max(cells(each.label) for each in folds), max(12, style.width // 4))
-    for each in folds:
-        pattern = visible(each.pattern)
-        values = [] if _is_line(each.rows[0]) else _values(each.rows, comparison.environments)
-        many = len(comparison.environments) > MOST_PLACES
-        told = values_text(dict(zip(comparison.environments, values, strict=True))) if values and many else " · ".join(values)
-        beside = f"  {told}" if told else ""
-        line = f"  {str(len(each.rows)).rjust(numbers)}  {padded(cut(each.label, width), width)}  "
-        room = style.width - cells(line)
-        shown = cut(pattern, room)
-        yield f"{line}{style.paint('driver', shown)}{style.paint('faint', cut(beside, max(room - cells(shown), 1))) if beside and room - cells(shown) > _LEAST_VALUE else ''}"
-    yield ""
-
-
-def totals_text(totals: Sequence[Total], comparison: Comparison, style: Style) -> str:
-    """Sums by type, with their ratio to the first column."""
-    names = comparison.environments
-    label = max([cells(f"  {each.property or 'resources'}") for each in totals] + [12])
-    widths = [max([cells(name), *(cells(_total(each, name, names[0])) for each in totals)]) for name in names]
-    lines = [
-        f"{' ' * (label + _GAP)}{style.paint('strong', '  '.join(name.rjust(width) for name, width in zip(names, widths, strict=True)))}"
-    ]
-    for kind, found in groupby(totals, key=lambda each: each.type):
-        lines += ["", style.paint("place", kind)]
-        for each in found:
-            values = [
-                style.paint(
-                    "faint" if each.values[name] == each.values[names[0]] and name != names[0] else "",
-                    _total(each, name, names[0]).rjust(width),
-                )
-                for name, width in zip(names, widths, strict=True)
-            ]
-            lines.append(f"{padded('  ' + (each.property or 'resources'), label + _GAP)}{'  '.join(values)}")
-    return "\n".join(lines) + "\n"
-
-
-def _total(total: Total, name: str, baseline: str) -> str:
-    value = total.values[name]
-    text = f"{value:,}" if isinstance(value, int) else f"{value:,.6g}"
-    ratio = total.ratio(name, baseline)
-    if name == baseline:
-        return f"{text}        "
-    return f"{text} {f'×{ratio:.3g}' if ratio is not None and ratio != 1 else '=' if ratio == 1 or value == 0 else 'new':>7}"
-
-
-def matrix_report(comparison: Comparison, totals: Sequence[Total] = (), echoes: bool = False) -> Report:
-    """The comparison for Markdown, CSV and HTML; echoes are folded, unless they are asked for."""
-    names = comparison.environments
-    rows, folds = [], [] if echoes else folded(comparison.rows)
-    gone = _gone(comparison)
-    for row in comparison.rows:
-        if folds and row.echo:
-            continue
-        values = ["yes" if row.kind == "presence" and name in row.values else _value(row, name, gone) for name in names]
-        rows.append([row.address, _named(row), *values, _driver_names(row), row.type])
-    tables = [Table("Differences", ["resource", "property", *names, "driven by", "type"], rows)]
-    if folds:
-        lines = [[str(len(each.rows)), each.label, each.pattern, _driver_names(each.rows[0])] for each in folds]
-        tables.append(Table("Echoes", ["rows", "property", "text", "driven by"], lines))
-    drivers = [
-        [name, str(count), str(resources), "; ".join(f"{each} {place}" for each, place in places.items())]
-        for name, count, resources, places in ranked(comparison)
-    ]
-    tables.append(Table("What drives the differences", ["parameter", "rows", "places", "set at"], drivers))
-    if totals:
-        tables.append(
-            Table(
-                "Totals",
-                ["type", "property", *names],
-                [[each.type, each.property or "resources", *(str(each.values[name]) for name in names)] for each in totals],
-            )
-        )
-    return Report(f"{' beside '.join(names)}", [f"{_sum(comparison, everything=True, is_folded=bool(folds))}."], tables)

@@ -243,7 +243,7 @@ def ripple_report(result: Ripple) -> Report:
         Table("Findings", ["", "level", "project", "place", "finding", "environments"], findings, marks),
         Table("Changes", ["project", "environment", "place", WAS, BECOMES, "through"], rows),
     ]
-    return Report(f"What changes since {result.revision}", [summary(result)], tables)
+    return Report(f"What changes since {result.revision}", [summary(result)], tables, tables[-1])
 
 
 def ripple_document(result: Ripple) -> dict[str, Any]:

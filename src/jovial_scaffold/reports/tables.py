@@ -26,11 +26,13 @@ class Table:
 
 @dataclass(frozen=True, slots=True)
 class Report:
-    """What a command found, for people who read it elsewhere. `summary` are sentences."""
+    """What a command found, for people who read it elsewhere. `summary` are sentences; `data` is the one table of CSV, where that is not the
+    first."""
 
     title: str
     summary: Sequence[str]
     tables: Sequence[Table] = field(default_factory=tuple)
+    data: Table | None = None
 
 
 def markdown(report: Report, most: int = 200) -> str:
@@ -70,12 +72,12 @@ def _code(text: str) -> str:
 
 
 def comma_separated(report: Report) -> str:
-    """RFC 4180, one table after the other, with the table's title as the first column; nothing is read as a formula."""
+    """RFC 4180: one table with one header; nothing is read as a formula."""
     stream = io.StringIO()
     writer = csv.writer(stream)
-    for table in report.tables:
-        writer.writerow(["table", *map(_harmless, table.columns)])
-        writer.writerows([_harmless(table.title), *map(_harmless, row)] for row in table.rows)
+    table = report.data or next(iter(report.tables), Table("", [], []))
+    writer.writerow(list(map(_harmless, table.columns)))
+    writer.writerows([*map(_harmless, row)] for row in table.rows)
     return stream.getvalue()
 
 

@@ -1,0 +1,125 @@
+"""Packed rows of a comparison: nothing is lost, nothing that differs reads the same; and what differences are about."""
+
+import json
+from typing import Any
+
+from hypothesis import given
+from hypothesis import strategies as st
+
+from jovial_scaffold.core.comparing.aspects import Aspects
+from jovial_scaffold.core.comparing.matrix import Row
+from jovial_scaffold.reports.dense import Line, Told, lines_of, split_line
+from jovial_scaffold.reports.folding import heads_text
+from jovial_scaffold.reports.matrix import matrix_text
+from jovial_scaffold.reports.terminal import Style, cells
+from tests.support import in_memory
+
+_VALUES = st.sampled_from(
+    ["1", "2", "xs", "‹absent›", "10.30.0.0/16", "alp-live-gates-fal", "alp-live-gates-pea", "alp-dusk-gates-fal", "a, b"]
+)
+_ROWS = st.lists(
+    st.tuples(
+        st.sampled_from(["gates/kes", "gates/hut", "net", *(f"q/{number}" for number in range(9))]),
+        st.sampled_from(["copies", "size", "entries/a/from", "entries/a/port"]),
+        st.tuples(_VALUES, _VALUES, _VALUES),
+        st.sampled_from(["setting", "stations"]),
+    ),
+    max_size=24,
+    unique_by=lambda row: row[:2],
+)
+
+
+def told_of(rows: list[tuple[str, str, tuple[str, ...], str]]) -> list[Told]:
+    found = []
+    for head, label, values, drivers in sorted(rows):
+        row = Row("property", head, "fulmar.queue.v1", tuple(label.split("/")), dict(zip("abc", values, strict=True)), (), True)
+        found.append(Told(head, label, values, ("", "note", "note"), drivers, row))
+    return found
+
+
+def rows_in(line: Line, told: list[Told]) -> list[Told]:
+    """The rows that a line stands for."""
+    front, brace, rest = line.label.partition("{")
+    labels = {f"{front}{each}" for each in rest.rstrip("}").split(", ")} if brace else set(line.label.split(", "))
+    return [each for each in told if each.head in line.heads and each.label in labels and each.drivers == line.drivers]
+
+
+@given(_ROWS)
+def test_nothing_is_lost_and_what_differs_reads_differently(rows: list[tuple[str, str, tuple[str, ...], str]]) -> None:
+    told = told_of(rows)
+    lines = lines_of(told, 25)
+    held = [each for line in lines for each in rows_in(line, told)]
+    assert sorted((each.head, each.label) for each in held) == sorted((each.head, each.label) for each in told)
+    for line in lines:
+        own = rows_in(line, told)
+        for one in range(3):
+            for other in range(one):
+                differ = any(each.values[one] != each.values[other] for each in own)
+                assert (line.values[one] != line.values[other]) == differ, (line, own)
+        if len(own) > 1 and not line.folded and len({each.head for each in own}) == 1:
+            assert cells(line.label) <= 25
+
+
+@given(st.dictionaries(st.sampled_from("abc"), st.text("ab1 ", max_size=20), min_size=3, max_size=3))
+def test_a_line_of_a_document_can_be_put_together_again(texts: dict[str, str]) -> None:
+    found = split_line(texts, list("abc"))
+    if found is not None:
+        begins, _, ends = found[0].partition("…")
+        assert {name: f"{begins}{rest}{ends}" for name, rest in found[1].items()} == texts
+
+
+def test_items_of_one_loop_are_named_once() -> None:
+    assert heads_text(["gates/kes", "gates/hut", "net"]) == "gates/kes, hut, net"
+    assert heads_text([f"q/slip-{number}" for number in range(9)]) == "q/slip-… (×9)"
+
+
+_CATALOG = """$id: yard.lift.v1
+title: Lift
+description: d
+type: object
+properties:
+  name: {type: string, description: d, aspect: naming}
+  seats: {type: integer, description: d, aspect: capacity, adds: true, unit: seats}
+  cars: {type: integer, description: d, aspect: capacity, adds: true, unit: seats}
+  door: {type: object, description: d, aspect: exposure, properties: {lock: {type: string, description: d}, sign: {type: string, description: d, aspect: colour}}}
+  note: {type: string, description: d}
+additionalProperties: false
+"""
+_FILES = {
+    "jovial.yaml": "project: p\ntemplate: t.yaml\ncatalogs: [catalog/]\nenvironments: {a: {parameters: [a.json]}, b: {parameters: [b.json]}}\n",
+    "catalog/catalog.yaml": "name: yard\ndescription: d\n",
+    "catalog/lift.yaml": _CATALOG,
+    "t.yaml": """parameters:
+  n: {type: integer, description: d}
+  w: {type: string, description: d}
+resources:
+  lift (yard.lift): {name: "l-${w}", seats: "${n}", cars: "${n * 2}", door: {lock: "${n > 1 ? 'on' : 'off'}", sign: "${n > 1 ? 'red' : 'blue'}"}, note: "${n > 1 ? 'x' : 'y'}"}
+  more (yard.lift): {$when: n > 1, name: more, seats: 7}
+outputs: {n: "${n}"}
+""",
+    "a.json": json.dumps({"n": 1, "w": "u"}),
+    "b.json": json.dumps({"n": 3, "w": "v"}),
+}
+
+
+def test_aspects_are_inherited_and_sums_go_by_unit() -> None:
+    comparison = in_memory(_FILES).compare(echoes=True)
+    aspects = Aspects(comparison)
+    found: dict[str, list[Any]] = {}
+    for row in comparison.rows:
+        found.setdefault(aspects.of(row), []).append(f"{row.address}:{'/'.join(map(str, row.pointer))}")
+    assert found == {
+        "presence": ["more:"],
+        "capacity": ["lift:cars", "lift:seats"],
+        "exposure": ["lift:door/lock"],
+        "colour": ["lift:door/sign"],
+        "naming": ["lift:name"],
+        "other": ["lift:note", "outputs.n:"],
+    }
+    told = aspects.told()
+    assert [each.name for each in told] == ["presence", "capacity", "exposure", "naming", "colour", "other"]
+    assert [(each.property, each.values) for each in told[1].sums] == [("seats", {"a": 3, "b": 16})]
+    assert told[3].echoes == 1
+    text = matrix_text(comparison, Style(False, 100), False)
+    assert "capacity 2 (b has 5.33 × the seats of a)" in text.replace("\n", " ")
+    assert "── colour · 1 row" in matrix_text(comparison, Style(False, 100), False, by="aspect")
