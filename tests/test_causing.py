@@ -197,7 +197,7 @@ def test_what_somebody_changed_is_told_apart_from_what_the_template_did(write: W
     line = _PROJECT["t.yaml"].splitlines().index("  belt (fulmar.queue): {name: belt}") + 1
     assert sorted(causes_in(folder)) == [
         ("parameter", "size", "p.json:1", ["restart pool (size)"]),
-        ("somebody", "", "", ["add hall ()", "restart pool (copies)", "rebuild slip/3 (zone)"]),
+        ("somebody", "", "", ["add hall ()", "change pool (copies)", "rebuild slip/3 (zone)"]),
         ("template", "", f"t.yaml:{line}", ["rebuild belt (name)"]),
     ]
     text = jovial("effects", "live", cwd=folder).stdout

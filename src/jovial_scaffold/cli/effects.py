@@ -27,19 +27,35 @@ from jovial_scaffold.cli.options import (
     unusable,
 )
 from jovial_scaffold.core.comparing.effect_records import Effects
-from jovial_scaffold.core.findings import has_errors
 from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.machine.opening import Project
+
+Against = Annotated[
+    Path | None, typer.Option("--against", help="What runs now, as JSON; else the project file's `deployed`.", show_default=False)
+]
+Source = Annotated[
+    str | None, typer.Option("--from", help="With the parameters of another environment, or of another revision.", show_default=False)
+]
+OnlyParameters = Annotated[
+    list[str] | None, typer.Option("--only", help="With --from: only this parameter. May be repeated.", show_default=False)
+]
+Settings = Annotated[
+    list[str] | None,
+    typer.Option(
+        "--each", help="What setting a parameter would do, name=value, or a name for all its values. May be repeated.", show_default=False
+    ),
+]
 
 
 def command(
     environment: OneEnvironment,
-    against: Annotated[
-        Path | None, typer.Option("--against", help="What runs now, as JSON; else the project file's `deployed`.", show_default=False)
-    ] = None,
-    teardown: Annotated[bool, typer.Option("--teardown", help="What removing everything would do.")] = False,
+    against: Against = None,
+    source: Source = None,
+    only: OnlyParameters = None,
+    each: Settings = None,
     by: Annotated[By, typer.Option("--by", help="What the text goes by.")] = By.cause,
     details: Annotated[bool, typer.Option("--details", help="Each property that changes, whatever the cause.")] = False,
+    teardown: Annotated[bool, typer.Option("--teardown", help="What removing everything would do.")] = False,
     others: Annotated[bool, typer.Option("--others", help="Also list what runs there and is not ours.")] = False,
     differences_code: DifferencesCode = False,
     key_file: KeyFile = None,
@@ -57,15 +73,19 @@ def command(
 
     Example: jovial effects live --with telemetry_gigabytes=900
     """
+    if only and source is None:
+        raise typer.BadParameter("name whose parameters: --from ENVIRONMENT.", param_hint="--only")
     try:
         loaded = load(project, with_values, with_file, key_file=key_file, at_most=at_most, views=[environment])
-        side, here = loaded.side(environment)
-        rendering = side.render(here)
-        if has_errors(rendering.findings) and not teardown:
-            print_findings([each for each in rendering.findings if each.level == "error"], side, to_stderr=True)
+        side, _ = loaded.side(environment)
+        errors = loaded.effect_errors(environment, source or "", only or ())
+        if errors and not teardown:
+            print_findings(errors, side, to_stderr=True)
             print(f"What would happen in {loaded.label(environment)} cannot be said before these errors are mended.", file=sys.stderr)
             raise typer.Exit(exit_codes.ERRORS)
-        result = loaded.effects(environment, str(against) if against else None, teardown)
+        if each:
+            raise typer.Exit(_each(loaded, environment, each, format, out))
+        result = loaded.effects(environment, str(against) if against else None, teardown, source or "", only or ())
     except ProjectError as error:
         raise typer.Exit(unusable(error)) from None
     deliver(_written(loaded, environment, result, format, (by.value, details, others), out), out)
@@ -74,6 +94,23 @@ def command(
         print_findings(result.findings, loaded, to_stderr=True)
     code = exit_code(result.findings)
     raise typer.Exit(code or (exit_codes.DIFFERENCES if differences_code and not result.nothing else 0))
+
+
+def _each(loaded: Project, environment: str, settings: list[str], format: PatchFormat, out: Path | None) -> int:
+    """What single settings would do; the exit code. Raises ProjectError."""
+    from jovial_scaffold.reports.settings import settings_document, settings_text
+
+    if format not in (PatchFormat.text, PatchFormat.json):
+        raise typer.BadParameter("what single settings would do is text or json.", param_hint="--format")
+    found = loaded.settings(environment, settings)
+    label = loaded.label(environment)
+    if format is PatchFormat.json:
+        from jovial_scaffold.reports.machine import json_text
+
+        deliver(json_text(settings_document(loaded.name, label, found)), out)
+    else:
+        deliver(settings_text(label, found, style_of(out)), out)
+    return 0
 
 
 def _written(

@@ -15,6 +15,7 @@ from jovial_scaffold.core.findings import Finding, Span, absorbed, has_errors, m
 from jovial_scaffold.core.folders import Folder, Found, History, RevisionError
 from jovial_scaffold.core.graph.ordering import Orders, put_in_order
 from jovial_scaffold.core.limits import PARALLEL_RESOURCES
+from jovial_scaffold.core.parameters.layers import Layer
 from jovial_scaffold.core.parameters.resolving import Parameters
 from jovial_scaffold.core.project_file import (
     NAME,
@@ -51,6 +52,7 @@ if TYPE_CHECKING:
     from jovial_scaffold.core.comparing.effect_records import Effects
     from jovial_scaffold.core.comparing.finding import Search
     from jovial_scaffold.core.comparing.matrix import Comparison
+    from jovial_scaffold.core.comparing.settings import SettingEffects
     from jovial_scaffold.core.comparing.snapshots import Snapshot
     from jovial_scaffold.core.outcomes import CheckResult, Moment
     from jovial_scaffold.core.rendering.explaining import Reason
@@ -568,8 +570,16 @@ class Project:
         kind = self._catalogs.find(str(value.get("type", ""))) if isinstance(value, dict) else None
         return {**value, "properties": with_secrets(kind.shape, value.get("properties"))} if kind else value
 
-    def effects(self, environment: str, against: "str | PurePath | None" = None, teardown: bool = False) -> "Effects":
+    def effects(
+        self,
+        environment: str,
+        against: "str | PurePath | None" = None,
+        teardown: bool = False,
+        source: str = "",
+        only: Sequence[str] = (),
+    ) -> "Effects":
         """What deploying an environment would do to what runs now: as the file says that is given, or else `deployed` of the project file.
+        With a `source`, with the parameters of another view: all of them, or `only` some.
 
         Raises ProjectError where there is no such file, or it cannot be read. What rules over changes say is among the findings.
         """
@@ -580,19 +590,74 @@ class Project:
         project, here = self.side(environment)
         view = View.parse(here)
         snapshot, findings = self.snapshot(self.chosen((view.environment,))[0], against)
-        rendering = project._rendered(here)[0]
+        resolved = project._with_values_of(view, *self.side(source), only)[0] if source else project._resolved(here)[0]
+        rendering = project._under(view, resolved, None, None) if source else project._rendered(here)[0]
         if teardown:
             result = computing.teardown(rendering, snapshot)
         else:
             deployed = computing.known_values(rendering, snapshot)
-            known = project._under(view, deployed, None) if deployed else rendering
+            known = project._under(view, resolved, deployed, None) if deployed else rendering
             reads = snapshot.run and any(reads_run(each) for each in project.templates)
-            recorded = project._under(view, deployed, snapshot.run) if reads else known
+            recorded = project._under(view, resolved, deployed, snapshot.run) if reads else known
             result = computing.effects(rendering, known, recorded, snapshot, lambda: self._as_deployed(view.environment, snapshot))
         verdicts, _ = judge_effects(computing.judged_effects(result, rendering), rendering, project._sound_rulesets)
         waivers = Waivers(project._waivers, str(project._run["date"]), project._span_at)
         result.findings[:] = merged(waivers.left([*findings, *result.findings, *verdicts]), self.environments)
-        return result
+        return replace(result, source=self.label(source)) if source else result
+
+    def effect_errors(self, environment: str, source: str = "", only: Sequence[str] = ()) -> list[Finding]:
+        """What has to be mended before it can be said what deploying an environment would do. Raises ProjectError."""
+        project, here = self.side(environment)
+        if not source:
+            return [each for each in project._whole(here).findings if each.level == "error"]
+        view = View.parse(here)
+        resolved, found = project._with_values_of(view, *self.side(source), only)
+        rendering = project._under(view, resolved, None, None)
+        every = [*project._findings, *project._catalog_findings, *project._template_findings(), *found, *rendering.findings]
+        return merged([each for each in every if each.level == "error"], self.environments)
+
+    def _with_values_of(self, view: View, source: "Project", there: str, only: Sequence[str]) -> tuple[Parameters, list[Finding]]:
+        """The parameters of a view, with those of another in the place of all its own, or of `only` some. Raises ProjectError."""
+        for name in only:
+            if name not in self._template.parameters:
+                hint = nearest(name, self._template.parameters, say("Its parameters are {}.", listed(self._template.parameters)))
+                message = say("The template declares no parameter `{}`.", name)
+                raise ProjectError([Finding("parameter-unknown", "error", message, None, hint)])
+        wanted = frozenset(only)
+        layers, found, unread = source._layers(View.parse(there))
+        if only:
+            own, problems, lost = self._layers(view)
+            layers = (
+                *(_with_names(each, lambda name: name not in wanted) for each in own),
+                *(_with_names(each, lambda name: name in wanted) for each in layers),
+            )
+            found, unread = [*found, *problems], unread or lost
+        read, tracked = source._inputs.read_secret, self._inputs.is_tracked
+        parameters, problems = self._plan.checker.resolve(view.environment, layers, read, self._overrides.process, tracked, unread)
+        return parameters, [*found, *problems]
+
+    def _layers(self, view: View) -> tuple[tuple[Layer, ...], list[Finding], bool]:
+        """The layers of a view before they are resolved, what is wrong with their files, and whether one could not be read."""
+        findings: list[Finding] = []
+        layers, unread = self._inputs.layers(self._template, self._file.environments[view.environment], findings, (), view.values)
+        return layers, findings, unread
+
+    def settings(self, environment: str, settings: Sequence[str]) -> "list[SettingEffects]":
+        """What settings would do to an environment that runs as it is rendered now: each `name=value`, or a name for all values that it may
+        have or has in other environments; what does most first. Raises ProjectError."""
+        from jovial_scaffold.core.comparing.settings import effects_of_settings, values_to_try
+
+        project, here = self.side(environment)
+        others = [project._rendered(each)[0].parameters for each in project.environments if each != here]
+        tried = values_to_try(settings, project._template, project._rendered(here)[0].parameters, others)
+        return effects_of_settings(project._rendered(here)[0], [project._tried(here, setting) for setting in tried])
+
+    def _tried(self, here: str, setting: str) -> tuple[str, Evaluated, list[Finding]]:
+        """A view with one more setting: that as it is shown, the rendering, and its errors."""
+        view = View.parse(f"{here}{'&' if '?' in here else '?'}{setting}")
+        rendering, found = self._rendered(view.label)
+        shown = self._shown_label(replace(view, values=view.values[-1:])).partition("?")[2]
+        return shown, rendering, [each for each in (*found, *rendering.findings) if each.level == "error"]
 
     def _as_deployed(self, environment: str, snapshot: "Snapshot") -> Evaluated | None:
         """What was deployed last: the project as of the recorded revision, under the recorded parameters; None where that cannot be known."""
@@ -705,12 +770,15 @@ class Project:
         found, outside = self._files.find(deployed.text, deployed.origin)
         return None if outside else found.name if found else deployed.text
 
-    def _under(self, view: View, deployed: Mapping[str, Mapping[str, Any]], run: Mapping[str, str] | None) -> Evaluated:
-        """A view once more: with what the cloud has set, and as at another run."""
+    def _under(
+        self, view: View, resolved: Parameters, deployed: Mapping[str, Mapping[str, Any]] | None, run: Mapping[str, str] | None
+    ) -> Evaluated:
+        """A view once more: under some parameters, with what the cloud has set, and as at another run."""
         entry = self._file.environments[view.environment]
         context = {**self._context(entry), "run": run or self._run}
-        resolved, _ = self._resolve(entry, (), view.values)
-        return render(self._plan, resolved, context, self._plans, deployed, self._meter)
+        rendering = render(self._plan, resolved, context, self._plans, deployed, self._meter)
+        put_in_order(rendering, self._orders)
+        return rendering
 
     def why(self, what: str, environment: str) -> "Reason":
         """The tree behind `address:property`, an address, or the name of an output, document, value or parameter. Raises Unexplained."""
@@ -885,6 +953,11 @@ class Project:
         parameters, findings = self._resolve(entry, files, values) if files or values else self._resolved(entry.name)
         rendering = render(self._plan, parameters, self._context(entry), self._plans, meter=self._meter, sightings=sightings)
         return rendering, [*findings, *put_in_order(rendering, self._orders)]
+
+
+def _with_names(layer: Layer, fits: Callable[[str], bool]) -> Layer:
+    """A layer with those of its values whose names fit."""
+    return replace(layer, values={name: value for name, value in layer.values.items() if fits(name)})
 
 
 def _made(project: Project, view: str, make: Callable[[Rendering], T]) -> T:

@@ -51,10 +51,11 @@ def effects_text(project: str, result: Effects, style: Style, shown: Shown, find
 
 def _lines(project: str, result: Effects, style: Style, shown: Shown, findings: str) -> Iterator[str]:
     about = "Removing everything from" if result.teardown else "Deploying"
+    source = f", with parameters of {visible(result.source)}," if result.source else ""
     verdict = summary(result)
     blocked = f" is blocked by {counted(result.blocking, 'error')}" if result.blocking else ""
     role = "error" if blocked else next((_ROLES[each] for each in SEVEREST if result.count(each)), "good")
-    head, *more = wrapped(f"{about} {result.environment} of {project}{blocked}: {verdict[0].lower()}{verdict[1:]}", style.width, "")
+    head, *more = wrapped(f"{about} {result.environment} of {project}{source}{blocked}: {verdict[0].lower()}{verdict[1:]}", style.width, "")
     yield from (style.paint(role, line) for line in (head, *more))
     yield style.paint("faint", f"{_origin(result)} says what runs now.")
     if findings:
@@ -233,9 +234,9 @@ def _properties(names: Sequence[str]) -> str:
 
 def _cause(each: Cause, result: Effects, style: Style) -> tuple[str, int]:
     """A parameter, where it is set, and what it was and is, as far as there is room, or what else it is; and how wide that is."""
-    if not each.parameter:
-        told = "no parameter (the template or a catalog, or somebody there)"
-        return style.paint("driver", told), cells(told)
+    if each.kind != "parameter":
+        told, place = unexplained(each, result), visible(each.place)
+        return f"{style.paint('driver', told)}{style.paint('place', place)}", cells(told + place)
     name, place = visible(each.parameter), f" ({visible(each.place)})" if each.place else ""
     head, width = f"{style.paint('driver', name)}{style.paint('place', place)}", cells(name + place)
     if not each.is_single:

@@ -61,6 +61,7 @@ def effects_document(project: str, result: Effects) -> dict[str, Any]:
         "environment": result.environment,
         "against": result.snapshot.name,
         "teardown": result.teardown,
+        "from": result.source or None,
         "effects": [
             {
                 "address": each.address,

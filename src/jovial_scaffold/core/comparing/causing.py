@@ -9,7 +9,7 @@ from typing import Any, NamedTuple
 
 from jovial_scaffold.core.comparing.drift import AsDeployed
 from jovial_scaffold.core.comparing.driving import differs_at, set_at
-from jovial_scaffold.core.comparing.effect_records import SEVEREST, Cause, Lead
+from jovial_scaffold.core.comparing.effect_records import SEVEREST, Cause, Lead, heaviest
 from jovial_scaffold.core.comparing.trials import is_equal
 from jovial_scaffold.core.expressions.values import deep_marks
 from jovial_scaffold.core.records import replace
@@ -33,6 +33,7 @@ class Reason(NamedTuple):
     pointers: tuple[Pointer, ...]
     dragged: tuple[str, ...]
     anew: tuple[Pointer, ...] = ()
+    weights: tuple[tuple[Pointer, str], ...] = ()  #: what changing each of its properties does
 
 
 class _Name(NamedTuple):
@@ -174,7 +175,7 @@ class Causes:
         leads_to: dict[tuple[str, str, tuple[str, ...]], list[str]] = {}
         for each, pointers in reasons:
             properties = tuple(dict.fromkeys(map(pointer_text, pointers)))
-            leads_to.setdefault((each.effect, each.type, properties), []).append(each.address)
+            leads_to.setdefault((_effect(each, pointers), each.type, properties), []).append(each.address)
         told = tuple(Lead(effect, type, tuple(addresses), properties) for (effect, type, properties), addresses in leads_to.items())
         if kind != "parameter":
             return Cause(kind, "", name, told)
@@ -182,6 +183,14 @@ class Causes:
             places = [set_at(self._rendering, each, ()) for each in name.split(" + ") if name]
             return Cause(kind, name, ", ".join(filter(None, places)), told)
         return Cause(kind, name, set_at(self._rendering, name, ()), told, self._recorded[name], self._rendering.parameters.values[name])
+
+
+def _effect(reason: Reason, pointers: Sequence[Pointer]) -> str:
+    """What changing some properties of a resource does: less than all that happens to it, where others do that."""
+    if reason.effect not in ("change", "restart", "rebuild") or not pointers:
+        return reason.effect
+    weights = dict(reason.weights)
+    return heaviest([weights.get(each, "in_place") for each in pointers])
 
 
 def _together(causes: Sequence[Cause]) -> list[Cause]:

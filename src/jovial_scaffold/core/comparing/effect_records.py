@@ -144,6 +144,7 @@ class Effects:
     teardown: bool = False
     causes: tuple[Cause, ...] | None = None
     beside: tuple[Beside, ...] = ()
+    source: str = ""  #: the view whose parameters it has, where these are not its own
 
     @property
     def interruptions(self) -> tuple[Interruption, ...]:
@@ -184,5 +185,10 @@ _EFFECTS = {0: "unchanged", 1: "change", 2: "restart", 3: "rebuild"}
 
 def effect_of(changes: Iterable[Change], formerly: str) -> str:
     """The severest that changes do to one resource."""
-    rank = max((_RANK.get(each.effect, 1) for each in changes if each.counted and each.certain), default=0)
-    return "rename" if rank == 0 and formerly else _EFFECTS[rank]
+    effect = heaviest([each.effect for each in changes if each.counted and each.certain])
+    return "rename" if effect == "unchanged" and formerly else effect
+
+
+def heaviest(weights: Iterable[str]) -> str:
+    """What changing some properties does to their resource; `weights` are what each does."""
+    return _EFFECTS[max((_RANK.get(each, 1) for each in weights), default=0)]

@@ -111,7 +111,8 @@ def _reason(each: Effect) -> Reason:
     """What is to be explained of a resource."""
     own = tuple(change.pointer for change in each.changes if change.counted and change.certain and not change.because)
     anew = tuple(change.pointer for change in each.changes if change.because)
-    return Reason(each.address, each.effect, each.type, own, each.dragged, anew)
+    weights = tuple((change.pointer, change.effect) for change in each.changes)
+    return Reason(each.address, each.effect, each.type, own, each.dragged, anew, weights)
 
 
 # -- one resource

@@ -1,0 +1,67 @@
+"""What single settings would do, as text and as JSON."""
+
+from collections.abc import Iterator, Sequence
+from typing import Any
+
+from jovial_scaffold.core.comparing.effect_records import EFFECTS, SEVEREST, Effects
+from jovial_scaffold.core.comparing.settings import SettingEffects
+from jovial_scaffold.reports.effects import VERBS
+from jovial_scaffold.reports.folding import addresses_text
+from jovial_scaffold.reports.machine import finding_entry
+from jovial_scaffold.reports.terminal import Style, cells, cut, padded, wrapped
+from jovial_scaffold.reports.words import counted, said, visible
+
+_NAMED = 4  # resources that are named
+_ROLES = {"rebuild": "error", "remove": "error", "restart": "warning"}
+
+
+def settings_text(environment: str, found: Sequence[SettingEffects], style: Style) -> str:
+    """A line or two for each setting, what does most first."""
+    return "\n".join(_lines(environment, found, style)) + "\n"
+
+
+def _lines(environment: str, found: Sequence[SettingEffects], style: Style) -> Iterator[str]:
+    yield style.paint("strong", f"What each would do to {visible(environment)} as it is rendered now")
+    width = min(max((cells(visible(each.setting)) for each in found), default=0), max(16, style.width // 3))
+    for each in found:
+        name = cut(visible(each.setting), width)
+        told = f"refused: {visible(said(each.errors[0].message))}" if each.effects is None else _told(each.effects)
+        role = "error" if each.effects is None else next((_ROLES[effect] for effect in _ROLES if each.effects.count(effect)), "")
+        first, *more = wrapped(told, max(style.width - width - 4, 24), "")
+        yield f"  {style.paint('driver', padded(name, width))}  {style.paint(role, first) if role else first}"
+        yield from (f"{' ' * (width + 4)}{line}" for line in more)
+
+
+def _told(result: Effects) -> str:
+    if result.nothing:
+        return "changes nothing"
+    parts = []
+    for effect in SEVEREST:
+        addresses = [visible(each.address) for each in result.effects if each.effect == effect]
+        if addresses:
+            losing = result.losing(effect)
+            held = f" ({losing} {'holds' if losing == 1 else 'hold'} data)" if losing else ""
+            named = ", ".join(addresses_text(addresses)) if len(addresses) <= _NAMED else str(len(addresses))
+            parts.append(f"{VERBS[effect]} {named}{held}")
+    others = {(each.kind, each.name.partition(":")[0]) for each in result.beside}
+    parts += [f"changes {counted(len(others), 'output or document', 'outputs and documents')}"] if others else []
+    blocked = f"; {counted(result.blocking, 'error')} would block it" if result.blocking else ""
+    return f"{'; '.join(parts)}{blocked}"
+
+
+def settings_document(project: str, environment: str, found: Sequence[SettingEffects]) -> dict[str, Any]:
+    """`jovial-settings/1`."""
+    return {
+        "format": "jovial-settings/1",
+        "project": project,
+        "environment": environment,
+        "settings": [
+            {
+                "setting": each.setting,
+                "effects": {one.address: one.effect for one in each.effects.effects if one.effect != "unchanged"} if each.effects else None,
+                "summary": {effect: each.effects.count(effect) for effect in EFFECTS} if each.effects else None,
+                "findings": [finding_entry(finding) for finding in (each.effects.findings if each.effects else each.errors)],
+            }
+            for each in found
+        ],
+    }
