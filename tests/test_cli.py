@@ -71,6 +71,15 @@ def test_demo_refuses_to_overwrite_and_tells_its_story(tmp_path: Path) -> None:
     assert (tmp_path / "elsewhere" / "jovial.yaml").is_file()
 
 
+def test_the_demo_of_a_workspace(tmp_path: Path) -> None:
+    first = jovial("demo", "--workspace", cwd=tmp_path)
+    assert first.returncode == 0 and first.stderr == "" and "funicular" in first.stdout
+    checked = jovial("check", cwd=tmp_path / "railways")
+    assert checked.returncode == 0 and "2 projects, 5 environments" in checked.stdout and "Nothing to report in" in checked.stdout
+    assert jovial("demo", "--workspace", "--flawed", cwd=tmp_path).returncode == 2
+    assert jovial("demo", "--workspace", cwd=tmp_path).returncode == 2
+
+
 def test_every_planted_mistake_is_found_at_its_line_and_nothing_else(tmp_path: Path) -> None:
     told = jovial("demo", "--flawed", cwd=tmp_path)
     assert told.returncode == 0 and "12 errors and 2 warnings" in told.stdout and "edelweiss" not in told.stdout

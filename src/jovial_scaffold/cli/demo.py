@@ -24,18 +24,27 @@ def command(
         Path | None, typer.Option("--into", help="The folder to write; it must not exist yet.", show_default="./ridgeline")
     ] = None,
     flawed: Annotated[bool, typer.Option("--flawed", help="A project with planted mistakes, to see how they are reported.")] = False,
+    workspace: Annotated[bool, typer.Option("--workspace", help="Two projects that share a module.")] = False,
 ) -> None:
     """The demo is the Ridgeline mountain railway: ticket gates, a timetable, telemetry and an archive in three environments.
 
     Example: jovial demo --into /tmp/ridgeline
     """
-    folder = into or Path("ridgeline-flawed" if flawed else "ridgeline")
+    if flawed and workspace:
+        raise typer.BadParameter("there is one demo at a time.", param_hint="--workspace")
+    name = "flawed" if flawed else "workspace" if workspace else "ridgeline"
+    folder = into or Path({"flawed": "ridgeline-flawed", "workspace": "railways"}.get(name, name))
     try:
         with new_folder(folder) as whole:
-            _copy(_SHIPPED / ("flawed" if flawed else "ridgeline"), whole)
+            _copy(_SHIPPED / name, whole)
+            if workspace:
+                _share(whole)
     except FileExistsError:
         print(f"jovial: {folder} is there already, and nothing is overwritten. Name another folder with --into.", file=sys.stderr)
         raise typer.Exit(exit_codes.UNUSABLE) from None
+    if workspace:
+        _walk_workspace(folder)
+        return
     project = Project.load(folder, Overrides(os.environ))
     if flawed:
         _walk_flawed(folder, project)
@@ -50,6 +59,16 @@ def _copy(shipped: Path, folder: Path) -> None:
             target.mkdir()
         else:
             target.write_bytes(path.read_bytes())
+
+
+def _share(workspace: Path) -> None:
+    """Make the demo's project one of the workspace's: its module is that of all lines."""
+    line = workspace / "lines" / "ridgeline"
+    line.mkdir()
+    _copy(_SHIPPED / "ridgeline", line)
+    (line / "shared").rename(workspace / "shared")
+    project = line / "jovial.yaml"
+    project.write_text("".join(each for each in project.read_text("utf-8").splitlines(True) if not each.startswith("modules:")), "utf-8")
 
 
 def _say(text: str) -> None:
@@ -83,7 +102,7 @@ def _walk(folder: Path, project: Project) -> None:
     _heading("jovial compare: what differs between the environments, and why?")
     sys.stdout.write(matrix_text(project.compare(only="gates/*", echoes=True), style_for(sys.stdout, os.environ), everything=False))
     print()
-    _say("These are the rows of the ticket gates only. Each names the parameters that drive it, and the lines that set them.")
+    _say("These are the rows of the ticket gates only. Each names the parameters that drive it; --drivers says where they are set.")
     _heading("What to try next")
     for command_line, about in (
         (f"cd {folder}", ""),
@@ -97,6 +116,7 @@ def _walk(folder: Path, project: Project) -> None:
         ("jovial survey", "an overview of the template"),
         ("jovial check --with archive_days=0", "a value out of bounds"),
         ("jovial demo --flawed", "mistakes, and how they are reported"),
+        ("jovial demo --workspace", "two projects that share a module"),
     ):
         print(f"  {command_line.ljust(36)}{about}".rstrip())
 
@@ -108,3 +128,26 @@ def _walk_flawed(folder: Path, project: Project) -> None:
     _heading("What to try next")
     print(f"  cd {folder}")
     print("  Mend a line, and run: jovial check")
+
+
+def _walk_workspace(folder: Path) -> None:
+    from jovial_scaffold.machine.workspaces import OpenWorkspace
+
+    opened = OpenWorkspace(folder)
+    _heading(f"A workspace in {folder}")
+    _say(
+        "workspace.yaml lists two lines of the railways, each a project with environments of its own, and the module that they share: "
+        "shared/queue_pair.yaml. Whatever is wrong in it is one finding, with all that it reaches."
+    )
+    for name, path in opened.folders.items():
+        print(f"  {name.ljust(12)}{path.ljust(20)}{', '.join(opened.load(name).environments)}")
+    print()
+    _heading("What to try next")
+    for command_line, about in (
+        (f"cd {folder}", ""),
+        ("jovial check", "all projects"),
+        ("jovial check live", "live of each"),
+        ("jovial render funicular:live", "an environment of one, from anywhere below"),
+        ("jovial ripple", "after an edit of what is shared, in a git repository"),
+    ):
+        print(f"  {command_line.ljust(32)}{about}".rstrip())

@@ -1,6 +1,6 @@
 """A ripple as text, as a report for Markdown, CSV and HTML, and as JSON."""
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from posixpath import normpath
 from typing import Any
 
@@ -10,7 +10,7 @@ from jovial_scaffold.core.comparing.matrix import Row
 from jovial_scaffold.core.expressions.marked import to_json
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.ripple import BECOMES, WAS, ProjectRipple, Reached, Ripple
-from jovial_scaffold.core.text.source import pointer_text
+from jovial_scaffold.core.text.source import Pointer, pointer_text
 from jovial_scaffold.reports.effects import VERBS
 from jovial_scaffold.reports.folding import addresses_text, in_common
 from jovial_scaffold.reports.machine import finding_entry
@@ -78,20 +78,35 @@ _Of = tuple[ProjectRipple, Reached]
 
 
 def _folded(reached: Sequence[_Of]) -> list[list[_Of]]:
-    """Environments, those together that change in the same places in the same way; what the values were and become may differ."""
+    """Environments of one project, those together that change in the same places in the same way; what values were and become may differ."""
     found: dict[object, list[_Of]] = {}
     for project, each in reached:
         rows = tuple((row.kind, row.address, row.pointer, row.absent, row.counted) for row in _rows(each))
-        causes = tuple(normpath(f"{project.folder}/{cause}") if cause.startswith("../") else cause for cause in each.causes)
-        key = (each.gone, causes, rows, tuple(each.effects.items()))
-        found.setdefault(key, []).append((project, each))
+        found.setdefault((each.gone, each.causes, rows, tuple(each.effects.items())), []).append((project, each))
     return list(found.values())
 
 
+_Place = tuple[str, str, str, Pointer, tuple[str, ...], str]
+"""Where something changes, as all uses of a module have it: what sort of row, the module, the address in it, the property, on which side it is
+missing, and what happens to the resource."""
+
+
+def _places(each: Reached) -> dict[_Place, list[Row]]:
+    found: dict[_Place, list[Row]] = {}
+    for row in _rows(each):
+        place = (row.kind, row.module, row.address.removeprefix(row.within), row.pointer, row.absent, each.effects.get(row.address, ""))
+        found.setdefault(place, []).append(row)
+    return found
+
+
 def _shared(result: Ripple) -> list[list[_Of]]:
-    """Those of more than one project."""
-    every = [(project, each) for project in result.projects if not project.problem for each in project.reached]
-    return [alike for alike in _folded(every) if len({project.folder for project, _ in alike}) > 1]
+    """Environments of more than one project in which the same changes, in whatever uses of a module."""
+    found: dict[object, list[_Of]] = {}
+    for project in result.projects:
+        for each in project.reached if not project.problem else ():
+            causes = tuple(normpath(f"{project.folder}/{cause}") if cause.startswith("../") else cause for cause in each.causes)
+            found.setdefault((each.gone, causes, frozenset(_places(each))), []).append((project, each))
+    return [alike for alike in found.values() if len({project.folder for project, _ in alike}) > 1]
 
 
 def _rows(each: Reached) -> list[Row]:
@@ -107,15 +122,42 @@ def _together(alike: Sequence[_Of], style: Style, most: int) -> Iterator[str]:
     shown = names if len(names) <= _NAMED else [*names[:_NAMED], f"{len(names) - _NAMED:,} more"]
     head = f"{counted(len(by_project), 'project')}, {counted(len(names), 'environment')}: {listed(shown)}"
     yield from (style.paint("strong", visible(line)) for line in wrapped(head, style.width, ""))
-    yield from _environment([each for _, each in alike], style, most, "all alike")
+    each = alike[0][1]
+    causes = dict.fromkeys(normpath(f"/{cause}").lstrip("/") for _, one in alike for cause in one.causes)
+    because = f"{style.paint('faint', 'through')} {style.paint('driver', visible(listed(causes)))}"
+    if each.gone or not _rows(each):
+        yield f"  {each.gone or style.paint('faint', 'renders the same')} {because}"
+        return
+    places: dict[_Place, list[Row]] = {}
+    for _, one in alike:
+        for place, rows in _places(one).items():
+            places.setdefault(place, []).extend(rows)
+    count = sum(map(len, places.values()))
+    yield f"  {counted(count, 'change')} {because}"
+    first = list(places.items())[:most] if most else list(places.items())
+    labels = [_place_label(place) for place, _ in first]
+    label = min(max(map(cells, labels)), max(20, style.width // 2))
+    for name, (place, rows) in zip(labels, first, strict=True):
+        times = f"  (×{len(rows):,})" if len(rows) > 1 else ""
+        effect = "" if place[5] in ("", "change", "add", "remove") else f"  {VERBS[place[5]]} it"
+        room = style.width - label - 8 - cells(times) - cells(effect)
+        told = f"{_change(rows, style, room)}{style.paint('faint', times)}"
+        yield f"    {padded(cut(name, label), label)}  {told}{style.paint('warning', effect)}"
+    if len(first) < len(places):
+        yield f"    {style.paint('faint', f'{len(places) - len(first)} more; --max 0 shows all')}"
 
 
-def _environment(alike: Sequence[Reached], style: Style, most: int, called: str = "") -> Iterator[str]:
-    """Environments in which the same changes."""
+def _place_label(place: _Place) -> str:
+    """A property as all uses of a module have it: `…/failed:wait_hours`."""
+    _, module, address, pointer, *_ = place
+    return visible(f"{'…/' if module else ''}{address}{':' if pointer else ''}{pointer_text(pointer)}")
+
+
+def _environment(alike: Sequence[Reached], style: Style, most: int) -> Iterator[str]:
+    """Environments of one project in which the same changes."""
     each = alike[0]
-    causes = dict.fromkeys(cause.removeprefix("../") for one in alike for cause in one.causes) if called else each.causes
-    because = f"  {style.paint('faint', 'through')} {style.paint('driver', visible(listed(_without_ups(causes) if called else causes)))}"
-    name = visible(called or ", ".join(one.environment for one in alike))
+    because = f"  {style.paint('faint', 'through')} {style.paint('driver', visible(listed(each.causes)))}"
+    name = visible(", ".join(one.environment for one in alike))
     if each.gone:
         yield f"  {style.paint('note', name)}  {each.gone}{because}"
         return
@@ -133,11 +175,6 @@ def _environment(alike: Sequence[Reached], style: Style, most: int, called: str 
         yield f"      {padded(cut(_label(row), label), label)}  {_change([_rows(one)[number] for one in alike], style, room)}"
     if len(shown) < len(rows):
         yield f"      {style.paint('faint', f'{len(rows) - len(shown)} more; --max 0 shows all')}"
-
-
-def _without_ups(causes: Iterable[str]) -> list[str]:
-    """Paths as a workspace has them."""
-    return list(dict.fromkeys(normpath(f"/{each}").lstrip("/") for each in causes))
 
 
 def _effects(each: Reached) -> str:

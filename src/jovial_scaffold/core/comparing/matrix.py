@@ -50,6 +50,7 @@ class Row(NamedTuple):
     at: Mapping[str, Pointer] = _NOWHERE
     module: str = ""
     echo: str = ""
+    within: str = ""  #: what stands before its address inside of the module
 
     @property
     def counted(self) -> bool:
@@ -198,11 +199,12 @@ class _Resources:
             present = {column: self._resources[column][there] for column, there in own.items()}
         first = next(iter(present.values()))
         kind, module = first.type_text, module_of(first)
+        within = first.instance.scope.prefix if module else ""
         missing = tuple([label for column, label in enumerate(labels) if column not in present]) if len(present) < len(labels) else ()
         if missing:
             values: dict[str, Any] = {labels[column]: True for column in present}
             behind = self._drivers.of_presence(address, own)
-            yield Row("presence", address, kind, (), values, missing, True, behind, module=module)
+            yield Row("presence", address, kind, (), values, missing, True, behind, module=module, within=within)
         if any(there != address for there in own.values()) and len(set(own.values())) > 1:
             values = {labels[column]: there for column, there in own.items()}
             yield Row("address", address, kind, (), values, missing, True, (Driver(TEMPLATE, {}),), module=module)
@@ -220,7 +222,7 @@ class _Resources:
             values = _by_label(labels, leaf.values)
             at = self._places(leaf)
             echo = self._echoes.of_property(own, leaf, drivers) if drivers and self._echoes is not None else ""
-            yield Row("property", address, kind, leaf.label, values, (*without, *missing), leaf.differs, drivers, at, module, echo)
+            yield Row("property", address, kind, leaf.label, values, (*without, *missing), leaf.differs, drivers, at, module, echo, within)
 
     def _places(self, leaf: Leaf) -> Mapping[str, Pointer]:
         """Where each column has a leaf, by what the column is called; one map for all that stand in the same places."""
