@@ -36,6 +36,7 @@ BOUNDS = {
     "echoes": (14, 0.3),
     "causes": (14, 0.5),
     "renames": (60, 0.5),
+    "impacts": (20, 0.5),
 }
 
 

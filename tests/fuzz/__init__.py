@@ -35,6 +35,7 @@ KINDS = (
     "echoes",
     "causes",
     "renames",
+    "impacts",
 )
 
 

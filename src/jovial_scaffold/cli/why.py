@@ -47,6 +47,9 @@ def command(
         ),
     ],
     environments: Environments = None,
+    impact: Annotated[
+        bool, typer.Option("--impact", help="The other way: what a name of the template, or what stands at FILE:LINE, may reach.")
+    ] = False,
     history: Annotated[bool, typer.Option("--history", help="What the value was in each commit that changed it.")] = False,
     most: Annotated[int, typer.Option("--max", help="With --history, look at so many commits at most.", min=1)] = 20,
     project: ProjectPath = None,
@@ -61,6 +64,9 @@ def command(
     try:
         loaded = load(project, with_values, with_file, run_needed="context" in what, views=environments or ())
         chosen = tuple(environments or loaded.environments)
+        if impact:
+            _impact(loaded, what, chosen, format)
+            return
         found, views = [], []
         for name in chosen:
             try:
@@ -89,6 +95,25 @@ def command(
     style = style_for(sys.stdout, os.environ)
     sys.stdout.write("\n".join(explanation_text(reason, name, style, folder_shown(loaded)) for name, reason in found))
     raise typer.Exit(exit_codes.ERRORS if show_errors(wrong) else 0)
+
+
+def _impact(loaded: Project, what: str, chosen: tuple[str, ...], format: ReportFormat) -> None:
+    """What something may reach. Raises ProjectError."""
+    from jovial_scaffold.reports.impact import impact_document, impact_text
+
+    try:
+        found = loaded.impact(what, chosen)
+    except Unexplained:
+        known = sorted({*loaded.template.names, *loaded.template.functions})
+        hint = said(nearest(what, known, say("Name a parameter, value, function, lookup, resource or document, or write FILE:LINE.")))
+        print(f"jovial: {loaded.name} has nothing called {visible(what)} that could reach anything. {hint}", file=sys.stderr)
+        raise typer.Exit(exit_codes.ERRORS) from None
+    if format is ReportFormat.json:
+        from jovial_scaffold.reports.machine import json_text
+
+        sys.stdout.write(json_text(impact_document(loaded.name, what, found)))
+    else:
+        sys.stdout.write(impact_text(what, found, style_for(sys.stdout, os.environ)))
 
 
 def _history(loaded: Project, what: str, environment: str, most: int, format: ReportFormat) -> None:

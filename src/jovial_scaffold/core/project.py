@@ -51,6 +51,7 @@ from jovial_scaffold.core.workspace import with_workspace, workspace_of
 if TYPE_CHECKING:
     from jovial_scaffold.core.comparing.effect_records import Effects
     from jovial_scaffold.core.comparing.finding import Search
+    from jovial_scaffold.core.comparing.impact import Touched
     from jovial_scaffold.core.comparing.matrix import Comparison
     from jovial_scaffold.core.comparing.settings import SettingEffects
     from jovial_scaffold.core.comparing.snapshots import Snapshot
@@ -649,7 +650,9 @@ class Project:
 
         project, here = self.side(environment)
         others = [project._rendered(each)[0].parameters for each in project.environments if each != here]
-        tried = values_to_try(settings, project._template, project._rendered(here)[0].parameters, others)
+        tried, wrong = values_to_try(settings, project._template, project._rendered(here)[0].parameters, others)
+        if wrong:
+            raise ProjectError(wrong)
         return effects_of_settings(project._rendered(here)[0], [project._tried(here, setting) for setting in tried])
 
     def _tried(self, here: str, setting: str) -> tuple[str, Evaluated, list[Finding]]:
@@ -794,6 +797,24 @@ class Project:
 
         rendering = self._asked(here)
         return confirmed(explain(rendering, others, address, steps), rendering, others, address, steps)
+
+    def impact(self, what: str, environments: Iterable[str] = ()) -> "dict[str, list[Touched]]":
+        """What a parameter, value, function, lookup, document or resource of the template may reach, or what stands at FILE:LINE, by view.
+        Raises Unexplained where there is no such thing."""
+        from jovial_scaffold.core.comparing.impact import Impact, named_at
+        from jovial_scaffold.core.rendering.explaining import Unexplained
+
+        views = {text: self.views((text,))[0] for text in tuple(environments) or self.environments}
+        template = self._template
+        known = {*template.names, *template.functions}
+        impact, found = Impact(), {}
+        for text, rendering in views.items():
+            names = {what} & known or named_at(what, rendering)
+            if names:
+                found[self.label(text)] = impact.of(rendering, names)
+        if not found:
+            raise Unexplained(what)
+        return found
 
     def history(self, what: str, environment: str, most: int = 20) -> "list[Moment]":
         """What a value has been: as it is now, and in each commit that touched the project, newest first, without those that left it

@@ -88,7 +88,22 @@ def _roomy(method: Callable[..., Any]) -> Callable[..., Any]:
     return call
 
 
-for _name in ("check", "compare", "effects", "files", "find", "history", "names", "properties", "render", "render_each", "views", "why"):
+for _name in (
+    "check",
+    "compare",
+    "effects",
+    "files",
+    "find",
+    "history",
+    "impact",
+    "names",
+    "properties",
+    "render",
+    "render_each",
+    "settings",
+    "views",
+    "why",
+):
     setattr(Project, _name, _roomy(getattr(computing.Project, _name)))
 
 

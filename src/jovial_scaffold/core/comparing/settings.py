@@ -12,7 +12,6 @@ from jovial_scaffold.core.comparing.snapshots import Deployed, Snapshot
 from jovial_scaffold.core.expressions.values import deep_marks
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.parameters.resolving import Parameters
-from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.records import value_record
 from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.schemas.navigation import subschema
@@ -29,22 +28,26 @@ class SettingEffects:
     errors: tuple[Finding, ...] = ()
 
 
-def values_to_try(settings: Sequence[str], template: Template, own: Parameters, others: Sequence[Parameters]) -> list[str]:
+def values_to_try(
+    settings: Sequence[str], template: Template, own: Parameters, others: Sequence[Parameters]
+) -> tuple[list[str], list[Finding]]:
     """The settings as `name=value`, percent-encoded as in a view; a name alone gives all values that the parameter may have, or else those
-    of the `others`. Raises ProjectError for a name that is not declared, and for one that has no other value."""
+    of the `others`. Beside them what is wrong: a name that is not declared, or has no other value."""
     found: list[str] = []
+    findings = []
     for setting in settings:
         name, equals, value = setting.partition("=")
         declaration = template.parameters.get(name.partition("/")[0])
         if declaration is None:
             hint = nearest(name, template.parameters, say("Its parameters are {}.", listed(template.parameters)))
-            raise ProjectError([Finding("parameter-unknown", "error", say("The template declares no parameter `{}`.", name), None, hint)])
+            findings.append(Finding("parameter-unknown", "error", say("The template declares no parameter `{}`.", name), None, hint))
+            continue
         texts = [value] if equals else list(_values(declaration, own, others))
         if not texts:
             message = say("There is no other value to try for `{}`.", name)
-            raise ProjectError([Finding("view-invalid", "error", message, None, say("Write one: {}=VALUE.", name))])
+            findings.append(Finding("view-invalid", "error", message, None, say("Write one: {}=VALUE.", name)))
         found += [f"{quote(name)}={quote(text)}" for text in texts]
-    return list(dict.fromkeys(found))
+    return list(dict.fromkeys(found)), findings
 
 
 def _values(declaration: Declaration, own: Parameters, others: Sequence[Parameters]) -> Iterator[str]:

@@ -1,0 +1,201 @@
+"""What a name reaches: the properties, outputs and documents that may be computed from a parameter, a value, a lookup or a resource.
+
+Found from what is written, through names, functions, modules, and what a rebuild gives anew; so it may name too much, never too little.
+"""
+
+from collections.abc import Iterable, Iterator, Mapping
+from typing import Any, NamedTuple
+
+from jovial_scaffold.core.comparing.aligning import same
+from jovial_scaffold.core.comparing.changing import change_effect
+from jovial_scaffold.core.expressions.placeholders import Formula
+from jovial_scaffold.core.expressions.references import Reference
+from jovial_scaffold.core.parameters.layers import Layer
+from jovial_scaffold.core.records import record
+from jovial_scaffold.core.rendering.instances import Surroundings
+from jovial_scaffold.core.rendering.rendering import Evaluated
+from jovial_scaffold.core.templates.compiling import formulas_of, presence_uses
+from jovial_scaffold.core.templates.model import Compiled, Condition, Document, Resource, Template
+from jovial_scaffold.core.text.source import Origin
+from jovial_scaffold.core.text.unknown import UNKNOWN
+
+_UNSET = object()
+PRESENCE = "add or remove"
+_ALL = "*"  # of a resource, whatever can be read of it
+
+
+class Touched(NamedTuple):
+    """Something that a name may reach: a property of a resource, with what changing it does; a resource's being there (no property); an
+    output or a document, whose type says so."""
+
+    address: str
+    property: str
+    type: str
+    effect: str
+
+
+@record
+class _Reach:
+    """What some names reach in one template."""
+
+    #: of each resource the properties, `*` for its being there
+    properties: dict[str, set[str]]
+    outputs: set[str]
+    documents: set[str]
+    #: of each use of a module, the parameters that it is given otherwise
+    given: dict[str, frozenset[str]]
+
+
+class Impact:
+    """What names reach in a project, found once for each template and the names that are its own."""
+
+    def __init__(self) -> None:
+        self._known: dict[tuple[Template, frozenset[str]], _Reach] = {}
+
+    def of(self, rendering: Evaluated, names: Iterable[str]) -> list[Touched]:
+        """What some names of the project's template reach in one environment, by address."""
+        seeds = frozenset(names)
+        reach = self._reach(rendering.scope.template, seeds)
+        found = [*self._in_scope(rendering.scope, reach)]
+        found += [
+            Touched(rendering.scope.template.output_address(name), "", "output", "change")
+            for name in sorted(reach.outputs & rendering.outputs.keys())
+        ]
+        found += [Touched(name, "", "document", "change") for name in sorted(reach.documents & rendering.documents.keys())]
+        return found
+
+    def _in_scope(self, scope: Surroundings, reach: _Reach) -> Iterator[Touched]:
+        for name, properties in sorted(reach.properties.items()):
+            resource = scope.template.resources[name]
+            for instance in (scope.instances(resource) or {}).values():
+                if instance.inside is not None and resource.module is not None:
+                    inner = self._reach(resource.module.template, reach.given.get(name, frozenset()))
+                    yield from self._in_scope(instance.inside, inner)
+                    if _ALL in properties:
+                        yield Touched(instance.address, "", resource.type_text, PRESENCE)
+                    continue
+                written = {key for key, _ in resource.properties.entries}
+                for each in sorted(properties & written):
+                    yield Touched(instance.address, each, resource.type_text, change_effect(resource.type, (each,), _UNSET, _UNSET, _UNSET))
+                if _ALL in properties:
+                    yield Touched(instance.address, "", resource.type_text, PRESENCE)
+
+    def _reach(self, template: Template, seeds: frozenset[str]) -> _Reach:
+        if (template, seeds) not in self._known:
+            self._known[template, seeds] = _Reach({}, set(), set(), {})  # a module that uses itself reaches nothing more
+            self._known[template, seeds] = self._found(template, seeds)
+        return self._known[template, seeds]
+
+    def _found(self, template: Template, seeds: frozenset[str]) -> _Reach:
+        names, functions = set(seeds), {name for name in seeds if name in template.functions}
+        reach = _Reach({name: {_ALL} for name in seeds if name in template.resources}, set(), set(), {})
+
+        def hits(*written: Compiled | Condition | None) -> bool:
+            return any(
+                _hits(formula, names, functions, reach.properties, template) for each in written for formula, *_ in formulas_of(each)
+            )
+
+        size = -1
+        while size != (
+            size := len(names) + len(functions) + sum(map(len, reach.properties.values())) + sum(map(len, reach.given.values()))
+        ):
+            functions |= {each.name for each in template.functions.values() if hits(each.body)}
+            names |= {each.name for each in template.parameters.values() if each.default is not None and hits(each.default)}
+            names |= {each.name for each in template.values.values() if hits(each.value)}
+            names |= {each.name for each in template.lookups.values() if hits(each.where, each.newest)}
+            names |= {each.name for each in template.documents.values() if _document_hits(each, hits, names, functions, reach, template)}
+            for resource in template.resources.values():
+                own = self._of_resource(resource, hits, names, reach)
+                if own:
+                    reach.properties.setdefault(resource.name, set()).update(own)
+        reach.outputs.update(each.name for each in template.outputs.values() if hits(each.value))
+        reach.documents.update(names & template.documents.keys())
+        return reach
+
+    def _of_resource(self, resource: Resource, hits: Any, names: set[str], reach: _Reach) -> set[str]:
+        """The properties of a resource that are reached, `*` where its being there is."""
+        found = {_ALL} if any(hits(Condition(formula, origin)) for formula, origin, _ in presence_uses(resource)) else set()
+        entries = [(name, value) for name, value in resource.properties.entries if _ALL in found or hits(value)]
+        found.update(name for name, _ in entries)
+        if resource.module is not None:
+            given = frozenset((*(name for name, _ in entries), *({"context"} & names)))
+            reach.given[resource.name] = given
+            found |= self._reach(resource.module.template, given).outputs if given else set()
+        elif resource.type is not None and any(
+            change_effect(resource.type, (name,), _UNSET, _UNSET, _UNSET) == "rebuild" for name in found - {_ALL}
+        ):
+            # What is made again gets new values from the cloud.
+            found |= {
+                name for name, part in resource.type.schema.get("properties", {}).items() if isinstance(part, dict) and part.get("readOnly")
+            }
+        return found
+
+
+def _hits(formula: Formula, names: set[str], functions: set[str], properties: Mapping[str, set[str]], template: Template) -> bool:
+    """Whether an expression reads something that is reached."""
+    if any(call.function in functions for call in formula.program.own_calls):
+        return True
+    for each in formula.program.reads:
+        if each.name in names and each.name not in template.resources:
+            return True
+        reached = properties.get(each.name, set())
+        if _ALL in reached or (reached and _reads_any(each, reached, template.resources[each.name])):
+            return True
+    return False
+
+
+def _reads_any(reference: Reference, reached: set[str], resource: Resource) -> bool:
+    """Whether a reference may read one of some properties of a resource: it does not where it names another, or asks only whether it is there."""
+    if not reference.path:
+        return not reference.optional
+    known = resource.type.schema.get("properties", {}) if resource.type is not None else {}
+    if resource.module is not None:
+        known = resource.module.template.outputs
+    read = {step for step in reference.path if step in known}
+    return bool(read & reached) or not read
+
+
+def _document_hits(document: Document, hits: Any, names: set[str], functions: set[str], reach: _Reach, template: Template) -> bool:
+    given = list(document.narrowed.values()) if document.narrowed is not None else []
+    if hits(document.to, *given):
+        return True
+    if document.narrowed is not None:
+        return False
+    return any(_hits(each.formula, names, functions, reach.properties, template) for each in document.placeholders)
+
+
+def named_at(place: str, rendering: Evaluated) -> frozenset[str]:
+    """The names of the template that stand at `FILE:LINE`: what a parameter file sets there, what is declared there, and the lookups that
+    choose the row there."""
+    file, _, number = place.rpartition(":")
+    if not file or not number.isdigit():
+        return frozenset()
+    line, template = int(number), rendering.scope.template
+
+    def is_there(origin: Origin) -> bool:
+        span = origin.value_span()
+        return span.file == file and min(span.line, origin.key_span().line) <= line <= span.end_line
+
+    found = {
+        name
+        for layer in rendering.parameters.layers
+        if layer.source is not None and layer.source.name == file
+        for name in _set_at(layer, line)
+    }
+    declared = (template.parameters, template.values, template.functions, template.lookups, template.resources, template.documents)
+    found |= {name for section in declared for name, each in section.items() if is_there(each.origin)}
+    for name, lookup in template.lookups.items():
+        table = lookup.table
+        if table is not None and table.origin.source.name == file and not table.broken:
+            row = rendering.scope.value(name)
+            numbers = [index for index, each in enumerate(table.rows) if is_there(table.origin.child(index))]
+            if any(each is UNKNOWN or same(table.rows[index], each) for index in numbers for each in (row,)):
+                found.add(name)
+    return frozenset(found & {*template.names, *template.functions})
+
+
+def _set_at(layer: Layer, line: int) -> Iterator[str]:
+    for name in layer.values:
+        key, value = layer.key_span((name,)), layer.span((name,))
+        if key is not None and value is not None and key.line <= line <= value.end_line:
+            yield name
