@@ -61,14 +61,14 @@ _SLIPS = [f"slip/{number}" for number in range(8)]
 
 def test_a_cause_leads_to_all_that_is_dragged_along_and_roots_stand_first() -> None:
     result = result_of({"range": "10.50.0.0/16"})
-    assert told(result) == {"range": ["rebuild lagoon", "change pool", f"rebuild {', '.join(_SLIPS)}"]}
+    assert told(result) == {"range": ["rebuild lagoon", "in_place pool", f"rebuild {', '.join(_SLIPS)}"]}
     (cause,) = result.causes or ()
     assert (cause.was, cause.becomes, cause.place) == ("10.20.0.0/16", "10.50.0.0/16", "p.json:1")
     text = effects_text("p", result, Style(False, 100), Shown())
     assert "    rebuilds lagoon (range), slip/… (×8) (range, network); changes pool (subnets/0)\n" in text
     assert len(text.splitlines()) < 18
     text = effects_text("p", result, Style(False, 100), Shown(details=True))
-    assert "rebuild  slip/… (×8)  fulmar.subnet.v1" in text
+    assert "rebuild   slip/… (×8)  fulmar.subnet.v1" in text
     assert "10.20.….0/24 becomes 10.50.….0/24" in text and "anew, since lagoon is rebuilt" in text
     assert len(text.splitlines()) < 32
 
@@ -81,7 +81,7 @@ def test_what_follows_by_default_is_caused_by_what_it_reads_unless_it_was_set() 
 
 
 def test_several_that_do_it_only_together() -> None:
-    assert told(result_of({"copies": 3, "most": 9})) == {"copies + most": ["change pool"]}
+    assert told(result_of({"copies": 3, "most": 9})) == {"copies + most": ["in_place pool"]}
 
 
 def test_what_no_parameter_causes_and_what_is_added_and_removed() -> None:
@@ -197,7 +197,7 @@ def test_what_somebody_changed_is_told_apart_from_what_the_template_did(write: W
     line = _PROJECT["t.yaml"].splitlines().index("  belt (fulmar.queue): {name: belt}") + 1
     assert sorted(causes_in(folder)) == [
         ("parameter", "size", "p.json:1", ["restart pool (size)"]),
-        ("somebody", "", "", ["add hall ()", "change pool (copies)", "rebuild slip/3 (zone)"]),
+        ("somebody", "", "", ["add hall ()", "in_place pool (copies)", "rebuild slip/3 (zone)"]),
         ("template", "", f"t.yaml:{line}", ["rebuild belt (name)"]),
     ]
     text = jovial("effects", "live", cwd=folder).stdout

@@ -35,9 +35,16 @@ def files_of(case: dict[str, Any]) -> dict[str, str]:
     }
     rules = "rulesets: [rules.yaml]\n" if "rules" in case else ""
     return {
-        "jovial.yaml": f"project: trial\ntemplate: line.yaml\ncatalogs: [fulmar]\n{rules}environments: {{live: {{parameters: [], deployed: now.json}}}}\n",
+        "jovial.yaml": f"project: trial\ntemplate: line.yaml\ncatalogs: [fulmar]\n{rules}environments: {{live: {{parameters: [p.yaml], deployed: now.json}}}}\n",
         "line.yaml": case["template"],
-        "now.json": json.dumps({"environment": "live", "resources": resources}),
+        "p.yaml": case.get("parameters", "{}\n"),
+        "now.json": json.dumps(
+            {
+                "environment": "live",
+                "resources": resources,
+                **({"recorded": {"parameters": case["recorded"]}} if "recorded" in case else {}),
+            }
+        ),
         **({"rules.yaml": case["rules"]} if "rules" in case else {}),
         **case.get("beside", {}),
     }

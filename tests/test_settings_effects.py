@@ -87,8 +87,8 @@ def test_what_settings_would_do_the_severest_first() -> None:
     ] == [
         ("size=l", {"pool": "restart", "store": "rebuild"}),
         ("size=m", {"pool": "restart"}),
-        ("copies=4", {"pool": "change"}),
-        ("word=‹secret›", {"pool": "change"}),
+        ("copies=4", {"pool": "in_place"}),
+        ("word=‹secret›", {"pool": "in_place"}),
         ("on=true", {"net": "add"}),
         ("size=s", {}),
         ("copies=10", None),

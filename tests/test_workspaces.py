@@ -121,7 +121,7 @@ def test_a_ripple_through_what_is_shared(write: Write) -> None:
     assert [(each["project"], each["changed"]) for each in document["projects"]] == [
         (name, ["../../shared/pair.yaml"]) for name in ("alp", "bri")
     ]
-    assert document["projects"][0]["environments"][0]["effects"] == {"tickets/failed": "change", "tickets/main": "rebuild"}
+    assert document["projects"][0]["environments"][0]["effects"] == {"tickets/failed": "in_place", "tickets/main": "rebuild"}
     text = jovial("ripple", cwd=root).stdout
     assert "2 projects, 4 environments: alp:sandbox, alp:live, bri:sandbox and bri:live" in text
     assert (

@@ -31,11 +31,15 @@ def attempt(chance: random.Random) -> str:
         return "unusable"  # a history that no list of entries can tell
     effects = project.effects("live")
     told = {each.address: (each.effect, each.formerly) for each in effects.effects}
-    true = {address: ("unchanged", "") if address == first else ("rename", first) for first, address in now.items()}
+    true = {address: ("unchanged", "") if address == first else (_kind(first, address), first) for first, address in now.items()}
     assert told == true, (entries, told, true)
     rows = compare([loaded(_files(things, [])).views(["live"])[0], project.views(["live"])[0]]).rows
     assert {(row.kind, row.address) for row in rows} == {("address", new) for first, new in now.items() if first != new}, entries
     return "clean"
+
+
+def _kind(first: str, address: str) -> str:
+    return "rename" if first.count("/") == address.count("/") else "move"
 
 
 def _tree(chance: random.Random) -> set[str]:

@@ -623,7 +623,7 @@ class Project:
             if name not in self._template.parameters:
                 hint = nearest(name, self._template.parameters, say("Its parameters are {}.", listed(self._template.parameters)))
                 message = say("The template declares no parameter `{}`.", name)
-                raise ProjectError([Finding("parameter-unknown", "error", message, None, hint)])
+                raise ProjectError([Finding("parameter-undeclared", "error", message, None, hint)])
         wanted = frozenset(only)
         layers, found, unread = source._layers(View.parse(there))
         if only:

@@ -223,24 +223,27 @@ def _between(old: _Side | None, new: _Side | None, folder: str, changed: tuple[s
 
 def _effects(comparison: Comparison) -> dict[str, str]:
     """What deploying what is rendered now over what was would do to each resource that differs."""
-    was, becomes = comparison.renderings
+    becomes = comparison.renderings[1]
     changes: dict[str, list[Change]] = {}
+    formerly: dict[str, str] = {}
     found: dict[str, str] = {}
     for row in comparison.differences:
         if row.kind == "presence" and row.type != "document":
             found[row.address] = "add" if BECOMES in row.values else "remove"
-        elif row.kind in ("property", "address"):
+        elif row.kind == "address":
+            formerly[row.address] = str(row.values.get(WAS, ""))
+            changes.setdefault(row.address, [])
+        elif row.kind == "property":
             resource = becomes.resources.get(row.address)
-            kind = resource.type if resource is not None else None
-            sides = [row.values.get(label, MISSING) for label in (WAS, BECOMES)]
-            effect = "in_place"
+            was, now = (row.values.get(label, MISSING) for label in (WAS, BECOMES))
             if row.pointer == ("$type",):
-                effect = "rebuild" if len({str(each).rpartition(".v")[0] for each in sides}) > 1 else "in_place"
-            elif row.kind == "property":
-                effect = change_effect(kind, row.at.get(BECOMES) or row.at.get(WAS) or row.pointer, sides[0], sides[1], MISSING)
-            changes.setdefault(row.address, []).extend([Change(row.pointer, sides[0], sides[1], effect)] if row.kind == "property" else ())
+                effect = "in_place" if str(was).rpartition(".v")[0] == str(now).rpartition(".v")[0] else "rebuild"
+            else:
+                kind = resource.type if resource is not None else None
+                effect = change_effect(kind, row.at.get(BECOMES) or row.at.get(WAS) or row.pointer, was, now, MISSING)
+            changes.setdefault(row.address, []).append(Change(row.pointer, was, now, effect))
     for address, each in changes.items():
-        found.setdefault(address, effect_of(each, "" if address in was.resources else "before"))
+        found.setdefault(address, effect_of(each, formerly.get(address, ""), address))
     return found
 
 

@@ -12,13 +12,24 @@ from jovial_scaffold.reports.rendering import cell, cell_beside
 from jovial_scaffold.reports.terminal import Style, cells, cut, padded, wrapped
 from jovial_scaffold.reports.words import counted, listed, visible
 
-_ROLES = {"rebuild": "error", "remove": "error", "restart": "warning", "change": "note", "rename": "note", "add": "good"}
+_ROLES = {
+    "rebuild": "error",
+    "remove": "error",
+    "locked": "error",
+    "restart": "warning",
+    "in_place": "note",
+    "rename": "note",
+    "move": "note",
+    "add": "good",
+}
 _WORDS = {
     "rebuild": "removed and made again",
     "remove": "removed",
     "restart": "changed with a restart",
-    "change": "changed in place",
+    "locked": "that cannot change",
+    "in_place": "changed in place",
     "rename": "only renamed",
+    "move": "only moved",
     "add": "added",
 }
 
@@ -29,8 +40,10 @@ VERBS = {
     "rebuild": "rebuilds",
     "remove": "removes",
     "restart": "restarts",
-    "change": "changes",
+    "locked": "cannot change",
+    "in_place": "changes",
     "rename": "renames",
+    "move": "moves",
     "add": "adds",
 }
 
@@ -100,7 +113,7 @@ def _beside(result: Effects, style: Style) -> Iterator[str]:
     names = [f"{each.kind} {visible(each.name)}" for each in result.beside[:_BESIDE]]
     width = min(max(map(cells, names)), max(20, style.width // 3))
     for each, name in zip(result.beside, names, strict=False):
-        told = f"  {style.paint(_ROLES[each.effect], padded(each.effect, 6))}  {padded(cut(name, width), width)}"
+        told = f"  {style.paint(_ROLES[each.effect], padded(_shown_effect(each.effect), 8))}  {padded(cut(name, width), width)}"
         was, becomes = was_and_becomes(each.was, each.becomes)
         room = max(24, style.width - 12 - width)
         if each.was is MISSING and each.becomes is MISSING:
@@ -321,7 +334,7 @@ def _effect(alike: Sequence[Effect], width: int, style: Style, within: int = 0) 
     names = [style.paint("strong", line) for line in (head, *more)]
     fits = len(indent) + cells((more or [head])[-1]) + 2 + cells(f"{each.type}{former}{keep}") <= style.width - within
     yield from (
-        f"{style.paint(_ROLES[each.effect], padded(each.effect, width)) if number == 0 else ' ' * width}  {name}{f'  {last}' if fits and number == len(names) - 1 else ''}"
+        f"{style.paint(_ROLES[each.effect], padded(_shown_effect(each.effect), width)) if number == 0 else ' ' * width}  {name}{f'  {last}' if fits and number == len(names) - 1 else ''}"
         for number, name in enumerate(names)
     )
     if not fits:
@@ -346,6 +359,11 @@ def pointer_of(change: Change) -> str:
 def values_of(change: Change) -> tuple[str, str]:
     """What a property was and becomes, as short texts that read differently."""
     return was_and_becomes(change.was, change.becomes)
+
+
+def _shown_effect(effect: str) -> str:
+    """An effect as people read it."""
+    return effect.replace("_", " ")
 
 
 def was_and_becomes(was: Any, becomes: Any) -> tuple[str, str]:

@@ -8,7 +8,8 @@ from jovial_scaffold.reports.folding import addresses_text
 from jovial_scaffold.reports.terminal import Style, wrapped
 from jovial_scaffold.reports.words import counted, listed, visible
 
-_ORDER = ("rebuild", PRESENCE, "locked", "restart", "in_place", "change")
+_ORDER = ("rebuild", PRESENCE, "locked", "restart", "in_place")
+_BESIDE = ("output", "document")
 _TOLD = {"rebuild": "rebuilt", PRESENCE: "added or removed", "locked": "locked", "restart": "restarted", "in_place": "in place"}
 _ROLES = {"rebuild": "error", PRESENCE: "error", "locked": "error", "restart": "warning"}
 
@@ -25,13 +26,13 @@ def _lines(what: str, found: Mapping[str, Sequence[Touched]], style: Style) -> I
     for number, (touched, names) in enumerate(alike.items()):
         if number:
             yield ""
-        resources = len({each.address for each in touched if each.type not in ("output", "document")})
+        resources = len({each.address for each in touched if each.type not in _BESIDE})
         yield f"{style.paint('strong', visible(what))} may reach {counted(resources, 'resource')} in {visible(listed(names))}"
         if not touched:
             continue
-        for effect in _ORDER[:-1]:
-            yield from _of_effect(effect, [each for each in touched if each.effect == effect], style)
-        others = [f"{each.type} {each.address}" for each in touched if each.effect == "change"]
+        for effect in _ORDER:
+            yield from _of_effect(effect, [each for each in touched if each.effect == effect and each.type not in _BESIDE], style)
+        others = [f"{each.type} {each.address}" for each in touched if each.type in _BESIDE]
         if others:
             yield from _told("also", ", ".join(others), "", style)
 
@@ -66,7 +67,7 @@ def impact_document(project: str, what: str, found: Mapping[str, Sequence[Touche
         "environments": {
             name: [
                 {
-                    "kind": each.type if each.type in ("output", "document") else "resource",
+                    "kind": each.type if each.type in _BESIDE else "resource",
                     "address": each.address,
                     "property": each.property or None,
                     "type": each.type,

@@ -139,7 +139,7 @@ def _together(alike: Sequence[_Of], style: Style, most: int) -> Iterator[str]:
     label = min(max(map(cells, labels)), max(20, style.width // 2))
     for name, (place, rows) in zip(labels, first, strict=True):
         times = f"  (×{len(rows):,})" if len(rows) > 1 else ""
-        effect = "" if place[5] in ("", "change", "add", "remove") else f"  {VERBS[place[5]]} it"
+        effect = "" if place[5] in ("", "in_place", "add", "remove") else f"  {VERBS[place[5]]} it"
         room = style.width - label - 8 - cells(times) - cells(effect)
         told = f"{_change(rows, style, room)}{style.paint('faint', times)}"
         yield f"    {padded(cut(name, label), label)}  {told}{style.paint('warning', effect)}"
@@ -182,7 +182,9 @@ def _effects(each: Reached) -> str:
     found: dict[str, list[str]] = {}
     for address, effect in each.effects.items():
         found.setdefault(effect, []).append(visible(address))
-    told = [f"{VERBS[effect]} {', '.join(addresses_text(found[effect]))}" for effect in SEVEREST if effect in found and effect != "change"]
+    told = [
+        f"{VERBS[effect]} {', '.join(addresses_text(found[effect]))}" for effect in SEVEREST if effect in found and effect != "in_place"
+    ]
     return "; ".join(told)
 
 

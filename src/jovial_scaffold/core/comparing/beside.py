@@ -31,7 +31,7 @@ def _outputs(rendering: Evaluated, known: Evaluated, snapshot: Snapshot) -> Iter
         # As it was recorded, before the cloud's values were known, or after.
         if was is not MISSING and becomes is not MISSING and (same(told[0], told[1]) or same(told[0], told[2])):
             continue
-        effect = "add" if was is MISSING else "remove" if becomes is MISSING else "change"
+        effect = "add" if was is MISSING else "remove" if becomes is MISSING else "in_place"
         yield Beside("output", name, effect, covered(told[0], told[1]), covered(told[1], told[0]), not isinstance(becomes, Pending))
 
 
@@ -43,7 +43,7 @@ def _documents(rendering: Evaluated, snapshot: Snapshot) -> Iterator[Beside]:
             yield Beside("document", name, "add" if document is not None else "remove", MISSING, MISSING)
             continue
         if recorded.get("to") != document.to:
-            yield Beside("document", f"{name}:to", "change", recorded.get("to", MISSING), MISSING if document.to is None else document.to)
+            yield Beside("document", f"{name}:to", "in_place", recorded.get("to", MISSING), MISSING if document.to is None else document.to)
         was, becomes = str(recorded.get("text", "")).split("\n"), document.text.split("\n")
         lines = 0
         for row in matched_lines([(0, was), (1, becomes)]) if was != becomes else ():
@@ -51,9 +51,9 @@ def _documents(rendering: Evaluated, snapshot: Snapshot) -> Iterator[Beside]:
             new = becomes[row[1]] if 1 in row else MISSING
             if old != new:
                 lines += 1
-                yield Beside("document", f"{name}:{row.get(1, row.get(0, 0)) + 1}", "change", old, new)
+                yield Beside("document", f"{name}:{row.get(1, row.get(0, 0)) + 1}", "in_place", old, new)
         hashed = recorded.get("secret")
         if not lines and isinstance(hashed, Secret) and isinstance(document.value, Secret) and hashed.value is not UNSEEN:
             told = snapshot.hidden(hashed), snapshot.hidden(document.value)
             if snapshot.key and not same(*told):
-                yield Beside("document", name, "change", *told)
+                yield Beside("document", name, "in_place", *told)

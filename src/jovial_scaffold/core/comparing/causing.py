@@ -104,14 +104,14 @@ class Causes:
 
     def _of(self, reason: Reason) -> "_Found":
         """What causes what happens to a resource by itself; nothing where it is dragged along only."""
-        if reason.effect not in ("add", "remove", "rename") and not reason.pointers:
+        if reason.effect not in ("add", "remove", "rename", "move") and not reason.pointers:
             return {}
         split = self._deployed.split(reason.address, reason.effect, reason.pointers) if self._deployed is not None else None
         found: _Found = {_Name("somebody", ""): split.drifted} if split is not None and split.by_somebody else {}
         if split is not None and not split.by_us:
             return found
         ours = reason if split is None else reason._replace(pointers=split.pointers)
-        tried = self._tried(ours) if reason.effect != "rename" or ours.pointers else {"": ()}
+        tried = self._tried(ours) if reason.effect not in ("rename", "move") or ours.pointers else {"": ()}
         if self._meter.spent:
             self.untried += 1
             return {}
@@ -187,7 +187,7 @@ class Causes:
 
 def _effect(reason: Reason, pointers: Sequence[Pointer]) -> str:
     """What changing some properties of a resource does: less than all that happens to it, where others do that."""
-    if reason.effect not in ("change", "restart", "rebuild") or not pointers:
+    if reason.effect not in ("in_place", "restart", "locked", "rebuild") or not pointers:
         return reason.effect
     weights = dict(reason.weights)
     return heaviest([weights.get(each, "in_place") for each in pointers])

@@ -42,7 +42,7 @@ def drag(found: dict[str, Effect], rendering: Evaluated, snapshot: Snapshot) -> 
             others = tuple(each for each in effect.changes if each.pointer != label)
             dragged = tuple(dict.fromkeys((*effect.dragged, rebuilt)))
             changes = tuple(sorted((*others, new), key=lambda each: pointer_text(each.pointer)))
-            found[address] = replace(effect, changes=changes, dragged=dragged, effect=effect_of(changes, effect.formerly))
+            found[address] = replace(effect, changes=changes, dragged=dragged, effect=effect_of(changes, effect.formerly, address))
             if found[address].effect == "rebuild":
                 waiting.append(address)
 

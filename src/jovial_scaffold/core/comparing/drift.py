@@ -59,7 +59,7 @@ class AsDeployed:
         then, now = self._then.resources[there], self._now.resources[address]
         drifted = [each for each in pointers if self._is_other_there(there, then, each)]
         ours = [each for each in pointers if self._is_other_here(then, now, each)]
-        return Split(bool(drifted), bool(ours) or effect == "rename", tuple(ours), tuple(drifted))
+        return Split(bool(drifted), bool(ours) or effect in ("rename", "move"), tuple(ours), tuple(drifted))
 
     def place(self, address: str, effect: str, pointer: Pointer) -> str:
         """What of ours changes it, where no parameter does: a line of the template, or the type whose catalog did."""

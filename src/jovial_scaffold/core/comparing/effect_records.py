@@ -10,7 +10,7 @@ from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.records import value_record
 from jovial_scaffold.core.text.source import Pointer
 
-EFFECTS = ("add", "change", "restart", "rebuild", "rename", "remove", "unchanged")
+EFFECTS = ("add", "in_place", "restart", "rebuild", "locked", "rename", "move", "remove", "unchanged")
 
 
 class _Unset(Enum):
@@ -22,7 +22,7 @@ class _Unset(Enum):
 MISSING = _Unset.missing  #: stands for the value of a property that is not set
 
 
-SEVEREST = ("rebuild", "remove", "restart", "change", "rename", "add")
+SEVEREST = ("rebuild", "remove", "locked", "restart", "in_place", "move", "rename", "add")
 """Effects, what interrupts most first."""
 
 
@@ -179,14 +179,16 @@ class Effects:
         return all(each.effect == "unchanged" for each in self.effects) and not any(each.certain for each in self.beside)
 
 
-_RANK = {"in_place": 1, "locked": 1, "restart": 2, "rebuild": 3}
-_EFFECTS = {0: "unchanged", 1: "change", 2: "restart", 3: "rebuild"}
+_RANK = {"in_place": 1, "restart": 2, "locked": 3, "rebuild": 4}
+_EFFECTS = {0: "unchanged", 1: "in_place", 2: "restart", 3: "locked", 4: "rebuild"}
 
 
-def effect_of(changes: Iterable[Change], formerly: str) -> str:
-    """The severest that changes do to one resource."""
+def effect_of(changes: Iterable[Change], formerly: str, address: str) -> str:
+    """The severest that changes do to one resource; where nothing else happens, it has only another name, or has moved to another place."""
     effect = heaviest([each.effect for each in changes if each.counted and each.certain])
-    return "rename" if effect == "unchanged" and formerly else effect
+    if effect != "unchanged" or not formerly:
+        return effect
+    return "rename" if formerly.count("/") == address.count("/") else "move"
 
 
 def heaviest(weights: Iterable[str]) -> str:

@@ -69,7 +69,7 @@ def effects(
         )
         formerly = there if there != address else ""
         keep, holds = resource.keep or deployed.keep, _holds_data(resource.type)
-        found[address] = Effect(address, effect_of(changes, formerly), resource.type_text, changes, formerly, (), keep, holds)
+        found[address] = Effect(address, effect_of(changes, formerly, address), resource.type_text, changes, formerly, (), keep, holds)
     drag(found, rendering, snapshot)
     for address, deployed in snapshot.resources.items():
         if address not in older:
@@ -174,6 +174,7 @@ def _may_equal(old: Any, new: Any) -> bool:
 def judged_effects(result: Effects, rendering: Evaluated) -> list[judging.JudgedEffect]:
     """The effects as rules over them see them; what stays as it is has none."""
     found = []
+    causes = _causes_by_address(result)
     for each in result.effects:
         if each.effect == "unchanged":
             continue
@@ -185,6 +186,28 @@ def judged_effects(result: Effects, rendering: Evaluated) -> list[judging.Judged
         becomes = resource.effective if resource else None
         span = deployed.origin.key_span() if deployed and resource is None else None
         found.append(
-            judging.JudgedEffect(each.address, kind.id if kind else each.type, kind, each.effect, was, becomes, touched, resource, span)
+            judging.JudgedEffect(
+                each.address,
+                kind.id if kind else each.type,
+                kind,
+                each.effect,
+                was,
+                becomes,
+                touched,
+                causes.get(each.address, []),
+                resource,
+                span,
+            )
         )
+    return found
+
+
+def _causes_by_address(result: Effects) -> dict[str, list[dict[str, Any]]]:
+    """The causes of what happens to each resource, as rules see them."""
+    found: dict[str, list[dict[str, Any]]] = {}
+    for each in result.causes or ():
+        file, _, line = each.place.partition(",")[0].rpartition(":")
+        told = {"kind": each.kind, "parameter": each.parameter, "file": file, "line": int(line) if line.isdigit() else 0}
+        for address in {address for lead in each.leads_to for address in lead.addresses}:
+            found.setdefault(address, []).append(told)
     return found

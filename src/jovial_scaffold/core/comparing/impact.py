@@ -58,10 +58,10 @@ class Impact:
         reach = self._reach(rendering.scope.template, seeds)
         found = [*self._in_scope(rendering.scope, reach)]
         found += [
-            Touched(rendering.scope.template.output_address(name), "", "output", "change")
+            Touched(rendering.scope.template.output_address(name), "", "output", "in_place")
             for name in sorted(reach.outputs & rendering.outputs.keys())
         ]
-        found += [Touched(name, "", "document", "change") for name in sorted(reach.documents & rendering.documents.keys())]
+        found += [Touched(name, "", "document", "in_place") for name in sorted(reach.documents & rendering.documents.keys())]
         return found
 
     def _in_scope(self, scope: Surroundings, reach: _Reach) -> Iterator[Touched]:

@@ -63,7 +63,7 @@ class _Steps:
     def __init__(self, found: Sequence[Effect]) -> None:
         self._found = found
         self._made = {each.address for each in found if each.effect in ("add", "rebuild")}
-        self._changed = {each.address for each in found if each.effect in ("change", "restart", "rename")}
+        self._changed = {each.address for each in found if each.effect in ("in_place", "restart", "locked", "rename", "move")}
         self._gone = {each.formerly or each.address for each in found if each.effect in ("remove", "rebuild")}
         self._removed = {each.address for each in found if each.effect == "remove"}
         self.waits: dict[Step, dict[Step, _Edge]] = {Step("make", address): {} for address in self._made}

@@ -40,7 +40,7 @@ def values_to_try(
         declaration = template.parameters.get(name.partition("/")[0])
         if declaration is None:
             hint = nearest(name, template.parameters, say("Its parameters are {}.", listed(template.parameters)))
-            findings.append(Finding("parameter-unknown", "error", say("The template declares no parameter `{}`.", name), None, hint))
+            findings.append(Finding("parameter-undeclared", "error", say("The template declares no parameter `{}`.", name), None, hint))
             continue
         texts = [value] if equals else list(_values(declaration, own, others))
         if not texts:

@@ -29,8 +29,20 @@ from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import NOTHING, Sentence, Value, listed, nearest, say
 
 _MAP = frozenset(("map",))
-_EFFECT = Type(frozenset(("string",)), ("add", "change", "in_place", "restart", "rebuild", "locked", "rename", "move", "remove"))
+_EFFECT = Type(frozenset(("string",)), ("add", "in_place", "restart", "rebuild", "locked", "rename", "move", "remove"))
 _TOUCHED = Type(frozenset(("list",)), items=STRING)
+_CAUSES = Type(
+    frozenset(("list",)),
+    items=Type(
+        _MAP,
+        fields={
+            "kind": Field(Type(frozenset(("string",)), ("parameter", "template", "somebody", "unknown")), True),
+            "parameter": Field(STRING, True),
+            "file": Field(STRING, True),
+            "line": Field(Type(frozenset(("int",))), True),
+        },
+    ),
+)
 
 
 class World(NamedTuple):
@@ -337,7 +349,12 @@ class _RuleCheck:
 
     def _names(self, kind: ResourceType | None) -> dict[str, Any]:
         names = {name: Abstract(known) for name, known in self._whole(tuple(self.world.environments)).items()}
-        own: dict[str, Any] = {"address": Abstract(STRING), "effect": Abstract(_EFFECT), "touched": Abstract(_TOUCHED)}
+        own: dict[str, Any] = {
+            "address": Abstract(STRING),
+            "effect": Abstract(_EFFECT),
+            "touched": Abstract(_TOUCHED),
+            "causes": Abstract(_CAUSES),
+        }
         if self.rule.over == "pair":
             sides = self.rule.between or (None, None)
             for name, side in zip(("left", "right"), sides, strict=True):

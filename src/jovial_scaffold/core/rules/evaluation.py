@@ -229,6 +229,7 @@ class JudgedEffect:
     was: dict[str, Any] | None
     becomes: dict[str, Any] | None
     touched: list[str]
+    causes: list[dict[str, Any]]  #: of each `kind`, `parameter`, `file` and `line`; empty texts and 0 where there is none
     resource: EvaluatedResource | None
     span: Span | None
 
@@ -248,6 +249,7 @@ def judge_effects(effects: Sequence[JudgedEffect], rendering: Evaluated, ruleset
             "becomes": each.becomes,
             "effect": each.effect,
             "touched": each.touched,
+            "causes": each.causes,
             "address": each.address,
             "type": each.type,
         }

@@ -21,7 +21,7 @@ NAMES = {
     "outputs": ("self", *_WHOLE),
     "environment": _WHOLE,
     "pair": ("left", "right"),
-    "effect": ("was", "becomes", "effect", "touched", "address", "type", *_WHOLE),
+    "effect": ("was", "becomes", "effect", "touched", "causes", "address", "type", *_WHOLE),
 }
 """The names that a rule of each scope sees (docs/rules.md)."""
 _OF_TYPES = ("resource", "effect")

@@ -280,7 +280,7 @@ const board = (() => {
     const wanted = search.value.trim().toLowerCase();
     const body = make("tbody");
     const show = (value) => value === undefined ? "‹unset›" : typeof value === "string" ? value : value?.$secret ? "‹secret›" : value?.$pending ? `‹${[value.$pending].flat().join(", ")}›` : JSON.stringify(value);
-    for (const kind of ["rebuild", "remove", "restart", "change", "rename", "add", "unchanged"]) {
+    for (const kind of ["rebuild", "remove", "locked", "restart", "in_place", "move", "rename", "add", "unchanged"]) {
       for (const each of found.effects.filter((effect) => effect.effect === kind && (kind !== "unchanged" || !only.checked))) {
         if (wanted && !JSON.stringify([each.address, each.type, kind]).toLowerCase().includes(wanted)) continue;
         const changes = each.changes.filter((change) => change.counted);
