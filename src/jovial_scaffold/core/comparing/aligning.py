@@ -246,7 +246,7 @@ def _pairs(known: list[Any], items: list[Any]) -> Iterator[tuple[int, int]]:
         for position, index in likely_pairs([(at, items[at]) for at in left], [(at, known[at]) for at in right])
     )
     for score, _, position, index in scored:
-        if score < 0 and position in left and index in right:
+        if score <= -_RELATED and position in left and index in right:
             del left[position], right[index]
             yield position, index
 
@@ -262,6 +262,7 @@ def likely_pairs(some: Sequence[tuple[Key, Any]], others: Sequence[tuple[Key, An
 
 
 _NEAR = 12
+_RELATED = 0.25  # what items have in common at the least, to be one item that changed
 _WORDS = regex(r"[^\W_]+")
 
 
