@@ -143,6 +143,25 @@ def test_a_ripple_through_what_is_shared(write: Write) -> None:
     )
 
 
+def test_find_and_compare_over_all_projects(write: Write) -> None:
+    files = files_of("alp", "bri")
+    for name in ("alp", "bri"):
+        files[f"lines/{name}/line.yaml"] += '  gate (fulmar.queue): {name: "gate-${context.environment}"}\n'
+    root = write(files)
+    hits = valid_json("find", jovial("find", "24", "--format", "json", cwd=root).stdout)["hits"]
+    shared = [each for each in hits if each["file"] == "shared/pair.yaml" and each["how"] == "equal"]
+    assert [each["environments"] for each in shared] == [["alp:sandbox", "alp:live", "bri:sandbox", "bri:live"]]
+    text = jovial("find", "alp-main", "--workspace", cwd=root / "lines" / "bri").stdout
+    assert "tickets/main:name in alp:sandbox and alp:live" in text and "../../shared/pair.yaml:3" in text
+    document = valid_json("workspace-compare", jovial("compare", "--format", "json", cwd=root).stdout)
+    assert [(each["project"], len(each["comparison"]["rows"])) for each in document["projects"]] == [("alp", 1), ("bri", 1)]
+    compared = jovial("compare", cwd=root)
+    assert compared.returncode == 0 and "alp  lines/alp" in compared.stdout and compared.stdout.count("gate-sandbox") == 2
+    (root / "lines" / "bri" / "line.yaml").write_text("resources: 3\n")
+    broken = jovial("compare", cwd=root)
+    assert broken.returncode == 1 and "gate-sandbox" in broken.stdout
+
+
 def test_where_a_project_file_is_nearer_or_nothing_is_there(write: Write, tmp_path: Path) -> None:
     root = write(files_of("alp"))
     assert workspace_here(root / "lines" / "alp") is None

@@ -23,11 +23,13 @@ from jovial_scaffold.cli.options import (
     errors_of,
     exit_code,
     load,
+    overrides,
     print_findings,
     show_errors,
     style_of,
     unusable,
 )
+from jovial_scaffold.cli.workspace import Projects, WholeWorkspace, print_workspace_findings, workspace_asked
 from jovial_scaffold.core.comparing.matrix import Comparison, compare
 from jovial_scaffold.core.findings import Finding, merged
 from jovial_scaffold.core.project_file import ProjectError
@@ -35,6 +37,7 @@ from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.text.formats import read_source
 from jovial_scaffold.machine.disk import read_named
 from jovial_scaffold.machine.opening import Project
+from jovial_scaffold.machine.workspaces import OpenWorkspace
 from jovial_scaffold.reports.words import counted
 
 _PAIR = 2
@@ -50,16 +53,17 @@ class Grouping(StrEnum):
     aspect = "aspect"
 
 
+OnlyRows = Annotated[
+    list[str] | None,
+    typer.Option("--only", help="Rows whose address, or address:property, fits a pattern of * and ?. May be repeated.", show_default=False),
+]
+
+
 def command(
     environments: Environments = None,
     baseline: Annotated[str | None, typer.Option("--baseline", help="The environment in the first column.", show_default=False)] = None,
     everything: Annotated[bool, typer.Option("--all", help="Also show what is equal.")] = False,
-    only: Annotated[
-        list[str] | None,
-        typer.Option(
-            "--only", help="Rows whose address, or address:property, fits a pattern of * and ?. May be repeated.", show_default=False
-        ),
-    ] = None,
+    only: OnlyRows = None,
     ignore: Annotated[list[str] | None, typer.Option("--ignore", help="Leave such rows out. May be repeated.", show_default=False)] = None,
     by: Annotated[Grouping, typer.Option("--by", help="What rows are grouped by.")] = Grouping.resource,
     most: Annotated[int, typer.Option("--max", help="At most so many rows; 0 for all.", min=0)] = 0,
@@ -74,6 +78,7 @@ def command(
     accept: Annotated[bool, typer.Option("--accept", help="Write the present differences into the file of --expect.")] = False,
     out: Out = None,
     at_most: AtMost = None,
+    workspace: WholeWorkspace = False,
     project: ProjectPath = None,
     with_values: WithValues = None,
     with_file: WithFiles = None,
@@ -87,6 +92,9 @@ def command(
     Example: jovial compare rehearsal live --only 'gates/*'
     """
     chosen: Sequence[str] = environments or ()
+    opened = None if files or expect else _workspace(project, workspace)
+    if opened is not None:
+        raise typer.Exit(_in_workspace(Projects(opened, overrides(Path(), with_values, with_file, at_most=at_most)), chosen, format, out))
     _refuse_together(expect, accept, files, chosen)
     try:
         loaded = load(project, with_values, with_file, at_most=at_most, views=() if files else chosen)
@@ -232,3 +240,43 @@ def _written(
     if drivers:
         return "\n".join(driving.drivers_lines(comparison, style)) or "Nothing differs.\n"
     return matrix.matrix_text(comparison, style, everything, by.value, most, echoes)
+
+
+def _workspace(project: Path | None, workspace: bool) -> OpenWorkspace | None:
+    try:
+        return workspace_asked(project, workspace)
+    except ProjectError as error:
+        raise typer.Exit(unusable(error)) from None
+
+
+def _in_workspace(projects: Projects, chosen: Sequence[str], format: PatchFormat, out: Path | None) -> int:
+    """Each project of a workspace that has two environments or more, one after the other; the exit code."""
+    from jovial_scaffold.reports.machine import compare_document, json_text
+    from jovial_scaffold.reports.matrix import matrix_text
+
+    if format not in (PatchFormat.text, PatchFormat.json):
+        raise typer.BadParameter("several projects are compared as text or json.", param_hint="--format")
+    texts, documents, wrong = [], [], []
+    style = style_of(out)
+    try:
+        for name, folder, loaded, views in projects.each(chosen):
+            if loaded is None:
+                print_workspace_findings(list(projects.problems[name]), projects, to_stderr=True)
+                wrong += list(projects.problems[name])
+                continue
+            names = tuple(views or loaded.environments)
+            if len(names) < _PAIR:
+                continue
+            comparison = compare(loaded.views(names), echoes=True)
+            errors = errors_of(loaded, names)
+            show_errors(errors)
+            wrong += all_of(errors)
+            texts.append(
+                f"{style.paint('strong', name)}  {style.paint('place', folder)}\n{matrix_text(comparison, style, everything=False)}"
+            )
+            documents.append({"project": name, "folder": folder, "comparison": compare_document(comparison)})
+    except ProjectError as error:
+        raise typer.Exit(unusable(error)) from None
+    document = {"format": "jovial-workspace-compare/1", "workspace": projects.opened.name, "projects": documents}
+    deliver(json_text(document) if format is PatchFormat.json else "\n".join(texts), out)
+    return exit_code(wrong)

@@ -93,9 +93,10 @@ class Projects:
         return max(sources, key=lambda each: each.hidden, default=None)
 
 
-def print_workspace_findings(findings: list[Finding], projects: Projects, most: int | None = None) -> None:
+def print_workspace_findings(findings: list[Finding], projects: Projects, most: int | None = None, to_stderr: bool = False) -> None:
     """Findings over several projects as text, of very many `most`."""
     shown, closing = first_of(findings, most)
+    stream = sys.stderr if to_stderr else sys.stdout
     if shown:
         base = where_shown(projects.opened.folder.where)
-        print(findings_text(shown, projects.source, style_for(sys.stdout, os.environ), (), base) + closing)
+        print(findings_text(shown, projects.source, style_for(stream, os.environ), (), base) + closing, file=stream)

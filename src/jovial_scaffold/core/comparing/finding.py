@@ -1,8 +1,9 @@
 """Someone saw a value: where it comes from. Look through rendered properties, outputs and documents; never at secrets."""
 
 import ipaddress
-from collections.abc import Callable, Collection, Iterator, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Sequence
 from functools import cache
+from posixpath import normpath
 from typing import Any
 
 from jovial_scaffold.core.expressions.library.strings import scalar_text
@@ -235,3 +236,19 @@ def _texts(value: Any, pointer: Pointer) -> Iterator[tuple[Pointer, str]]:
             yield from _texts(item, (*pointer, index))
     elif isinstance(value, str | bool | int | float):
         yield pointer, scalar_text(value)
+
+
+def joined_hits(projects: Iterable[tuple[str, str, Sequence[Hit]]]) -> list[Hit]:
+    """The hits of several projects, each with its name and its folder, as one list: what is the same in what they share is one hit, and
+    environments are `PROJECT:ENVIRONMENT`."""
+    found: dict[object, Hit] = {}
+    for name, folder, hits in projects:
+        for hit in hits:
+            span = hit.span._replace(file=normpath(f"{folder}/{hit.span.file}")) if hit.span is not None else None
+            sources = tuple(normpath(f"{folder}/{each}") for each in hit.sources)
+            environments = tuple(f"{name}:{each}" for each in hit.environments)
+            key = (hit.kind, hit.name, hit.value, hit.how, span, sources)
+            before = found.get(key)
+            together = (*before.environments, *environments) if before is not None else environments
+            found[key] = replace(hit, span=span, sources=sources, environments=together)
+    return list(found.values())
