@@ -12,6 +12,7 @@ import sys
 import tempfile
 import time
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
 import igraph
@@ -24,6 +25,7 @@ from jovial_scaffold import Project
 from jovial_scaffold.core.comparing.matrix import compare
 from jovial_scaffold.core.graph.layout import layout
 from jovial_scaffold.core.graph.picture import Picture, picture
+from jovial_scaffold.core.parallel import spread
 from jovial_scaffold.core.project_inputs import Overrides
 from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.ripple import ripple
@@ -104,6 +106,45 @@ def rippling(folder: Path, rounds: int) -> bool:
     return report("ripple of one edit / rendering all", statistics.median(edit), statistics.median(everything), 1 / 20)
 
 
+def sharing(folder: Path, rounds: int) -> bool:
+    """One edited line of a module that 200 projects of a workspace share, against rendering all of them once, both on all processors."""
+    (folder / "shared").mkdir(parents=True)
+    (folder / "workspace.yaml").write_text('workspace: lines\nprojects: ["line*"]\nmodules: {pair: shared/pair.yaml}\n')
+    module = folder / "shared" / "pair.yaml"
+    module.write_text(
+        "parameters: {purpose: {type: string, description: What for}}\nresources:\n"
+        '  main (fulmar.queue): {name: "${purpose}-main", claim_seconds: 30}\n'
+        '  failed (fulmar.queue): {name: "${purpose}-failed", wait_hours: 24}\n'
+    )
+    for number in range(_PROJECTS):
+        line = folder / f"line{number:03}"
+        line.mkdir()
+        environments = "{live: {parameters: [live.yaml]}, sandbox: {parameters: [sandbox.yaml]}}"
+        (line / "jovial.yaml").write_text(f"project: l{number}\ntemplate: line.yaml\ncatalogs: [fulmar]\nenvironments: {environments}\n")
+        uses = "".join(f'  tickets{each} (pair): {{purpose: "t{each}-${{setting}}"}}\n' for each in range(5))
+        (line / "line.yaml").write_text(f"parameters: {{setting: {{type: string, description: Which}}}}\nresources:\n{uses}")
+        for name in ("live", "sandbox"):
+            (line / f"{name}.yaml").write_text(f"setting: {name}\n")
+    git = ["git", "-C", str(folder), "-c", "user.name=Ridgeline", "-c", "user.email=lines@ridgeline.example"]
+    for arguments in (["init", "-q"], ["add", "-A"], ["commit", "-q", "-m", "All lines"]):
+        subprocess.run([*git, *arguments], check=True)
+    module.write_text(module.read_text().replace("claim_seconds: 30", "claim_seconds: 40"))
+    overrides, workers = Overrides(dict(os.environ)), os.cpu_count() or 1
+
+    def render(line: Path) -> int:
+        return len(Project.load(line, overrides).views(("live", "sandbox")))
+
+    def render_all() -> None:
+        with spread([partial(render, each) for each in sorted(folder.glob("line*"))], workers) as results:
+            results()
+
+    everything, edit = [], []
+    for _ in range(rounds):
+        everything.append(_seconds(render_all))
+        edit.append(_seconds(lambda: ripple("HEAD", DiskTree([folder]), [""], overrides, workers)))
+    return report("ripple of a shared module / rendering all that use it", statistics.median(edit), statistics.median(everything), 2.5)
+
+
 def drawing(folder: Path, rounds: int) -> bool:
     """Layout and SVG of 500 resources, each by itself, against igraph's layout of the same graph."""
     write_project(folder, 500, ("sandbox",))
@@ -128,7 +169,13 @@ def main() -> int:
     gc.disable()  # as the program does
     with tempfile.TemporaryDirectory() as temporary:
         base = Path(temporary)
-        met = [comparing(base / "compare", 3), *varied(base / "varied", 3), rippling(base / "ripple", 3), drawing(base / "draw", 3)]
+        met = [
+            comparing(base / "compare", 3),
+            *varied(base / "varied", 3),
+            rippling(base / "ripple", 3),
+            sharing(base / "shared", 3),
+            drawing(base / "draw", 3),
+        ]
     return 0 if all(met) else 1
 
 

@@ -203,7 +203,9 @@ class Within(Folder):
         found = self.whole._walk(name if name.startswith("/") or not self.base else f"{self.base}/{name}", give)
         if isinstance(found, Refusal):
             return found
-        name = relpath(found[0] or ".", self.base or ".")
+        if not self.base or found[0].startswith(f"{self.base}/"):  # as most are
+            return found[0][len(self.base) + 1 if self.base else 0 :], found[1]
+        name = relpath(found[0] or ".", self.base)
         return "" if name == "." else name, found[1]
 
 

@@ -20,6 +20,7 @@ from jovial_scaffold.core.project import Project, project_at
 from jovial_scaffold.core.project_file import NAME, ProjectError, revision_error
 from jovial_scaffold.core.project_inputs import OUTSIDE, Overrides
 from jovial_scaffold.core.records import replace, value_record
+from jovial_scaffold.core.text.source import Pointer
 
 #: the columns of the comparison of an environment with itself
 WAS, BECOMES = "was", "becomes"
@@ -27,6 +28,7 @@ _PARALLEL = 8  # projects that are worth a process of their own
 
 
 _NO_EFFECTS: Mapping[str, str] = {}
+_NO_WEIGHTS: Mapping[tuple[str, Pointer], str] = {}
 
 
 @value_record
@@ -34,7 +36,7 @@ class Reached:
     """An environment that was rendered twice. `causes` are the changed files that it is made from.
 
     `gone` says that it is on one of the two sides only: "added" or "removed"; then there is no comparison. `effects` are what deploying the
-    one over the other would do to each resource that differs, by address.
+    one over the other would do to each resource that differs, by address; `weights` what each changed property does, by address and pointer.
     """
 
     environment: str
@@ -42,6 +44,7 @@ class Reached:
     comparison: Comparison | None
     gone: str = ""
     effects: Mapping[str, str] = _NO_EFFECTS
+    weights: Mapping[tuple[str, Pointer], str] = _NO_WEIGHTS
 
     @property
     def touched(self) -> bool:
@@ -197,14 +200,14 @@ def _between(old: _Side | None, new: _Side | None, folder: str, changed: tuple[s
         if was is not None and was == becomes:
             unreached.append(name)
             continue
-        comparison, effects = None, _NO_EFFECTS
+        comparison, effects, weights = None, _NO_EFFECTS, _NO_WEIGHTS
         if old and new and was is not None and becomes is not None:
             labels = ((old, WAS), (new, BECOMES))
             comparison = compare([replace(side.project.views((name,))[0], label=label) for side, label in labels])
-            effects = _effects(comparison)
+            effects, weights = _effects(comparison)
             comparison = replace(comparison, renderings=())  # which nobody asks for, and which are large to be handed over
         gone = "" if comparison else "added" if becomes is not None else "removed"
-        reached.append(Reached(name, _causes(was, becomes, changed), comparison, gone, effects))
+        reached.append(Reached(name, _causes(was, becomes, changed), comparison, gone, effects, weights))
     names = [each.environment for each in reached]
     templates = not (old and new and old.template_inputs == new.template_inputs)
     then = old.findings(names, templates) if old and reached else {}
@@ -221,8 +224,8 @@ def _between(old: _Side | None, new: _Side | None, folder: str, changed: tuple[s
     return found, sum(side.project.rendered for side in sides)
 
 
-def _effects(comparison: Comparison) -> dict[str, str]:
-    """What deploying what is rendered now over what was would do to each resource that differs."""
+def _effects(comparison: Comparison) -> tuple[dict[str, str], dict[tuple[str, Pointer], str]]:
+    """What deploying what is rendered now over what was would do to each resource that differs, and what each of its properties does."""
     becomes = comparison.renderings[1]
     changes: dict[str, list[Change]] = {}
     formerly: dict[str, str] = {}
@@ -244,7 +247,8 @@ def _effects(comparison: Comparison) -> dict[str, str]:
             changes.setdefault(row.address, []).append(Change(row.pointer, was, now, effect))
     for address, each in changes.items():
         found.setdefault(address, effect_of(each, formerly.get(address, ""), address))
-    return found
+    weights = {(address, change.pointer): change.effect for address, each in changes.items() for change in each}
+    return found, weights
 
 
 def _identity(finding: Finding) -> tuple[object, ...]:

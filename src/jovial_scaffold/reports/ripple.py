@@ -88,13 +88,20 @@ def _folded(reached: Sequence[_Of]) -> list[list[_Of]]:
 
 _Place = tuple[str, str, str, Pointer, tuple[str, ...], str]
 """Where something changes, as all uses of a module have it: what sort of row, the module, the address in it, the property, on which side it is
-missing, and what happens to the resource."""
+missing, and what changing the property does."""
 
 
 def _places(each: Reached) -> dict[_Place, list[Row]]:
     found: dict[_Place, list[Row]] = {}
     for row in _rows(each):
-        place = (row.kind, row.module, row.address.removeprefix(row.within), row.pointer, row.absent, each.effects.get(row.address, ""))
+        place = (
+            row.kind,
+            row.module,
+            row.address.removeprefix(row.within),
+            row.pointer,
+            row.absent,
+            each.weights.get((row.address, row.pointer), ""),
+        )
         found.setdefault(place, []).append(row)
     return found
 
