@@ -213,3 +213,45 @@ def test_where_the_files_were_not_those_of_the_revision_nobody_is_blamed(write: 
     assert "revision" not in json.loads((folder / "now.json").read_text())["recorded"]
     edit(folder / "t.yaml", "name: sash", "name: rope")
     assert causes_in(folder) == [("unknown", "", "", ["rebuild belt (name)"])]
+
+
+_SECRET = {
+    **_PROJECT,
+    "t.yaml": _TEMPLATE.replace(", default: abcdefghijklmn", ""),
+    "p.json": json.dumps({**_THEN, "word": {"$secret": {"env": "POOL_WORD"}}}),
+}
+
+
+def effects_under(folder: Path, **env: str) -> Any:
+    """What deploying the project does, with some variables set."""
+    return valid_json("effects", jovial("effects", "live", "--format", "json", cwd=folder, env=env).stdout)
+
+
+def test_of_a_secret_that_is_another_one_nobody_is_blamed_and_nothing_is_told(write: Write) -> None:
+    folder = write(_SECRET)
+    repository(folder)
+    then, now = (
+        {"JOVIAL_SNAPSHOT_KEY": "k" * 20, "POOL_WORD": "first-of-words"},
+        {"JOVIAL_SNAPSHOT_KEY": "k" * 20, "POOL_WORD": "second-of-words"},
+    )
+    assert jovial("record", "live", cwd=folder, env=then).returncode == 0
+    assert effects_under(folder, **then)["causes"] == []
+    document = effects_under(folder, **now)
+    assert [(each["kind"], each["leads_to"][0]["addresses"], each["leads_to"][0]["properties"]) for each in document["causes"]] == [
+        ("secret", ["pool"], ["operator_password"])
+    ]
+    text = jovial("effects", "live", "--details", cwd=folder, env=now).stdout
+    assert "a secret that is another one: where it comes from, or somebody there" in text and "somebody there: it is not" not in text
+    assert "of-words" not in text + json.dumps(document) + (folder / "now.json").read_text()
+
+
+def test_a_secret_whose_source_is_not_set_is_nothing_to_do(write: Write) -> None:
+    folder = write(_SECRET)
+    repository(folder)
+    assert jovial("record", "live", cwd=folder).returncode == 0  # where it is not set either
+    recorded = (folder / "now.json").read_text()
+    assert json.loads(recorded)["resources"]["pool"]["properties"]["operator_password"] == {"$secret": True} and "$unknown" not in recorded
+    assert "nothing to do" in jovial("effects", "live", cwd=folder).stdout
+    key = {"JOVIAL_SNAPSHOT_KEY": "k" * 20}
+    assert jovial("record", "live", cwd=folder, env={**key, "POOL_WORD": "first-of-words"}).returncode == 0
+    assert {each["effect"] for each in effects_under(folder, **key)["effects"]} == {"unchanged"}

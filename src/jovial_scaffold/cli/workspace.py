@@ -99,4 +99,5 @@ def print_workspace_findings(findings: list[Finding], projects: Projects, most: 
     stream = sys.stderr if to_stderr else sys.stdout
     if shown:
         base = where_shown(projects.opened.folder.where)
-        print(findings_text(shown, projects.source, style_for(stream, os.environ), (), base) + closing, file=stream)
+        every = [f"{name}:{each}" for name, project in projects.loaded.items() for each in project.environments]
+        print(findings_text(shown, projects.source, style_for(stream, os.environ), every, base) + closing, file=stream)

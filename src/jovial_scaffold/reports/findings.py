@@ -15,6 +15,7 @@ if TYPE_CHECKING:
     from jovial_scaffold.core.waivers import Waiver
 
 GUTTER = 6
+_NAMED = 6  # environments of several projects that are named
 OUTCOMES = ("passed", "failed", "undetermined", "unknown", "broken")
 SourceOf = Callable[[str], Source | None]
 
@@ -50,11 +51,21 @@ def _place(span: Span, base: str) -> str:
 def _where(finding: Finding, every: Sequence[str]) -> str:
     parts = []
     if finding.environments and len(every) > 1:
-        parts.append("In every environment" if set(finding.environments) >= set(every) else f"In {listed(finding.environments)}")
+        parts.append(f"In {_environments(finding.environments, every)}")
     if finding.where:
         more = f" and {counted(len(finding.elsewhere), 'other place', 'other places')}" if finding.elsewhere else ""
         parts.append(f"{'at' if parts else 'At'} {visible(finding.where)}{more}")
     return f"{', '.join(parts)}." if parts else ""
+
+
+def _environments(names: Sequence[str], every: Sequence[str]) -> str:
+    """Some environments, of very many of several projects only how many."""
+    if set(names) >= set(every):
+        return "every environment"
+    projects = {name.partition(":")[0] for name in names if ":" in name}
+    if len(names) > _NAMED and projects:
+        return f"{counted(len(names), 'environment')} of {counted(len(projects), 'project')}"
+    return listed(names)
 
 
 def snippet(span: Span, source: Source | None, style: Style, level: str) -> Iterator[str]:

@@ -108,6 +108,9 @@ class Causes:
             return {}
         split = self._deployed.split(reason.address, reason.effect, reason.pointers) if self._deployed is not None else None
         found: _Found = {_Name("somebody", ""): split.drifted} if split is not None and split.by_somebody else {}
+        unsaid = [each for each in reason.pointers if each not in (*split.pointers, *split.drifted)] if split is not None else []
+        if unsaid:
+            found[_Name("secret", "")] = tuple(unsaid)
         if split is not None and not split.by_us:
             return found
         ours = reason if split is None else reason._replace(pointers=split.pointers)

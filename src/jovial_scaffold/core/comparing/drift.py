@@ -11,7 +11,7 @@ from jovial_scaffold.core.comparing.matrix import with_names
 from jovial_scaffold.core.comparing.secrecy import as_secret
 from jovial_scaffold.core.comparing.snapshots import Snapshot
 from jovial_scaffold.core.expressions.pending import Pending, could_be
-from jovial_scaffold.core.expressions.values import UNSEEN, Secret, deep_marks
+from jovial_scaffold.core.expressions.values import Secret, deep_marks
 from jovial_scaffold.core.rendering.instances import EvaluatedResource
 from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.rendering.tracing import tracer_of
@@ -99,7 +99,7 @@ def settled(made: Any, runs: Any) -> Any:
     if isinstance(made, Pending):
         return runs if isinstance(runs, Secret) or (not any(deep_marks(runs)) and could_be(made, runs)) else made
     if isinstance(made, Secret):
-        return runs if isinstance(runs, Secret) and runs.value is UNSEEN else made
+        return runs if isinstance(runs, Secret) else made  # what it was then, nobody records
     if isinstance(made, dict) and isinstance(runs, dict):
         return {key: settled(item, runs.get(key)) for key, item in made.items() if key in runs or not isinstance(item, Secret)}
     if isinstance(made, list) and isinstance(runs, list) and len(made) == len(runs):

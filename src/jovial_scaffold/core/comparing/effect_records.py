@@ -83,7 +83,7 @@ class Lead(NamedTuple):
 
 @value_record
 class Cause:
-    """What it is (`parameter`, `template`, `somebody` where it runs, or `unknown`), a parameter (several that do it only together, joined by
+    """What it is (`parameter`, `template`, `somebody` where it runs, a `secret`, or `unknown`), a parameter (several that do it only together, joined by
     a plus), where it is set, and what it leads to, dragged along or not; what it was and is, where it `is_single`. Of the template, the place is that of the lines, or the type whose catalog did."""
 
     kind: str

@@ -26,6 +26,7 @@ from jovial_scaffold.core.schemas.catalog import ResourceType
 from jovial_scaffold.core.schemas.lists import NO_LISTS
 from jovial_scaffold.core.schemas.shapes import filled
 from jovial_scaffold.core.text.source import pointer_text, value_at
+from jovial_scaffold.core.text.unknown import UNKNOWN
 
 
 def known_values(rendering: Evaluated, snapshot: Snapshot) -> dict[str, dict[str, Any]]:
@@ -144,6 +145,8 @@ def _changes(
     unfilled: Any = None
     for leaf in leaves({0: was, 1: becomes}, kind.lists if kind else NO_LISTS, 2, whole=True):
         old, new = leaf.values.get(0, MISSING), leaf.values.get(1, MISSING)
+        if new is UNKNOWN:
+            continue  # the source of a secret is not set here, which is said
         at = leaf.at.get(1) or leaf.at[0]
         if isinstance(old, Pending):
             unfilled = snapshot.hidden(resource.effective) if unfilled is None else unfilled

@@ -303,12 +303,12 @@ def snapshot_document(
     known: dict[str, str] = {}
 
     def secret(value: Secret) -> Any:
-        return {"$secret": secret_hash(value, key, known) if key else True}
+        return {"$secret": secret_hash(value, key, known) if key and value.value is not UNSEEN else True}
 
     resources = {
         address: {
             "type": each.type_text,
-            "properties": to_json(each.properties, secret),
+            "properties": to_json(_without_unknown(each.properties), secret),
         }
         for address, each in sorted(rendering.resources.items())
     }
@@ -330,6 +330,15 @@ def snapshot_document(
         "resources": resources,
         "others": list(others),
     }
+
+
+def _without_unknown(value: Any) -> Any:
+    """The value with what is unknown as a secret: where nothing is wrong, only the source of one that is not set leaves anything unknown."""
+    if value is UNKNOWN:
+        return Secret(UNSEEN)
+    if isinstance(value, dict):
+        return {key: _without_unknown(item) for key, item in value.items()}
+    return [_without_unknown(item) for item in value] if isinstance(value, list) else value
 
 
 def _document(document: RenderedDocument, secret: Callable[[Secret], Any]) -> dict[str, Any]:

@@ -36,7 +36,7 @@ _CAUSES = Type(
     items=Type(
         _MAP,
         fields={
-            "kind": Field(Type(frozenset(("string",)), ("parameter", "template", "somebody", "unknown")), True),
+            "kind": Field(Type(frozenset(("string",)), ("parameter", "template", "somebody", "secret", "unknown")), True),
             "parameter": Field(STRING, True),
             "file": Field(STRING, True),
             "line": Field(Type(frozenset(("int",))), True),
