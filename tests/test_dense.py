@@ -71,6 +71,9 @@ def test_a_line_of_a_document_can_be_put_together_again(texts: dict[str, str]) -
 def test_items_of_one_loop_are_named_once() -> None:
     assert heads_text(["gates/kes", "gates/hut", "net"]) == "gates/kes, hut, net"
     assert heads_text([f"q/slip-{number}" for number in range(9)]) == "q/slip-… (×9)"
+    assert heads_text(["q/a/in", "q/b/in", "q/a/out", "net"]) == "q/a/in, out, q/b/in, net"
+    assert heads_text(["q/a/in", "q/b/in", "net"]) == "q/{a,b}/in, net"
+    assert heads_text([f"q/slip-{number}/in" for number in range(9)]) == "q/slip-…/in (×9)"
 
 
 _CATALOG = """$id: yard.lift.v1

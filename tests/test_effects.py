@@ -198,6 +198,21 @@ BROKEN = [
     ('{"resources": {}, "extra": 1}', "snapshot-shape", 0),
     ('{"environment": "rehearsal", "resources": {}}', "snapshot-environment", 0),
     ('{"resources": {}, "others": 3}', "snapshot-shape", 2),
+    *[
+        (f'{{"resources": {{}}, "recorded": {{"{key}": {value}}}}}', f"now.json:1:{len(key) + 36}", 2)
+        for key, value in [
+            ("parameters", "[]"),
+            ("revision", '"--output=x"'),
+            ("run", '{"by": 3}'),
+            ("keep", '"lagoon"'),
+            ("after", '{"lagoon": "pool"}'),
+            ("outputs", "null"),
+            ("documents", '{"plan": "text"}'),
+        ]
+    ],
+    ('{"resources": {}, "recorded": {"keep": ["lagoon"]}}', "snapshot-shape", 0),
+    ('{"resources": {"a": {"type": "fulmar.queue", "keep": "yes"}}}', "snapshot-shape", 2),
+    ('{"resources": {"a": {"type": "fulmar.queue", "after": {}}}}', "snapshot-shape", 2),
     ('{"resources": {}, "key": "0123456789abcdef0123456789abcdef"}', "snapshot-key", 0),
 ]
 

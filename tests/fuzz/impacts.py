@@ -17,7 +17,7 @@ def attempt(chance: random.Random) -> str:
         return "unusable"
     impact = Impact()
     for name, value in differing(before, sandbox).items():
-        touched = impact.of(rendering, [name])
+        touched = impact.of(rendering, {rendering.scope.template: frozenset((name,))})
         told = {(each.address, each.property) for each in touched}
         other = edited(files, "live", {name: value})
         if any(each.level == "error" for each in other.findings):

@@ -809,7 +809,7 @@ class Project:
         known = {*template.names, *template.functions}
         impact, found = Impact(), {}
         for text, rendering in views.items():
-            names = {what} & known or named_at(what, rendering)
+            names = {template: frozenset((what,))} if what in known else named_at(what, rendering)
             if names:
                 found[self.label(text)] = impact.of(rendering, names)
         if not found:

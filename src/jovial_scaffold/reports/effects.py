@@ -64,7 +64,7 @@ def effects_text(project: str, result: Effects, style: Style, shown: Shown, find
 
 def _lines(project: str, result: Effects, style: Style, shown: Shown, findings: str) -> Iterator[str]:
     about = "Removing everything from" if result.teardown else "Deploying"
-    source = f", with parameters of {visible(result.source)}," if result.source else ""
+    source = f", with parameters of {visible(result.source)}" if result.source else ""
     verdict = summary(result)
     blocked = f" is blocked by {counted(result.blocking, 'error')}" if result.blocking else ""
     role = "error" if blocked else next((_ROLES[each] for each in SEVEREST if result.count(each)), "good")

@@ -45,12 +45,21 @@ def addresses_text(addresses: Iterable[str]) -> list[str]:
 
 
 def heads_text(addresses: Sequence[str]) -> str:
-    """Addresses in one text; of items of one loop, the loop once: `gates/bri, kes`."""
-    loops: dict[str, list[str]] = {}
+    """Addresses in one text; of items of one loop, the loop once: `gates/bri, kes`; of what stands in each of them, `slips/{1,2}/gate`."""
+    loops: dict[tuple[str, str], list[str]] = {}
     for each in addresses:
         front, slash, last = each.rpartition("/")
-        loops.setdefault(front + slash, []).append(last)
-    return ", ".join(
-        f"{front}{', '.join(found)}" if len(found) <= FEW else f"{front}{_start(found)}… (×{len(found):,})"
-        for front, found in loops.items()
-    )
+        loops.setdefault((front + slash, ""), []).append(last)
+    inner: dict[tuple[str, str], list[str]] = {}
+    for (front, _), found in loops.items():
+        outer, slash, step = front[:-1].rpartition("/")
+        is_one = slash and len(found) == 1
+        inner.setdefault((outer + slash, f"/{found[0]}") if is_one else (front, ""), []).extend([step] if is_one else found)
+    return ", ".join(_items(front, found, end) for (front, end), found in inner.items())
+
+
+def _items(front: str, found: Sequence[str], end: str) -> str:
+    """Items of a loop, or what stands in them."""
+    if len(found) > FEW:
+        return f"{front}{_start(found)}…{end} (×{len(found):,})"
+    return f"{front}{{{','.join(found)}}}{end}" if end and len(found) > 1 else f"{front}{', '.join(found)}{end}"

@@ -165,8 +165,11 @@ class _Layout:
         lines = lines_of(told, self.room)
         columns = [each for each in lines if each.values]
         most = max(12, width // 6 + 1)
-        heads = [cells(heads_text(each.heads)) for each in lines]
-        self.heads = max((each for each in heads if each <= most), default=most)  # longer ones take several lines
+        heads = [heads_text(each.heads) for each in lines]
+        # Longer ones take several lines, and a line takes a whole address where it can.
+        words = [cells(word) for each in heads if cells(each) > most for word in each.split()]
+        fitting = [cells(each) for each in heads if cells(each) <= most] + [each for each in words if each <= width // 4]
+        self.heads = max(fitting, default=most)
         labels = max((cells(each.label) for each in columns), default=0)
         wanted = [max([cells(name), *(cells(each.values[at]) for each in columns)]) for at, name in enumerate(names)]
         drivers = max((cells(each.drivers) for each in columns), default=0)

@@ -3,7 +3,7 @@
 Found from what is written, through names, functions, modules, and what a rebuild gives anew; so it may name too much, never too little.
 """
 
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterator, Mapping
 from typing import Any, NamedTuple
 
 from jovial_scaffold.core.comparing.aligning import same
@@ -15,12 +15,13 @@ from jovial_scaffold.core.records import record
 from jovial_scaffold.core.rendering.instances import Surroundings
 from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.templates.compiling import formulas_of, presence_uses
-from jovial_scaffold.core.templates.model import Compiled, Condition, Document, Resource, Template
+from jovial_scaffold.core.templates.model import Compiled, Condition, Document, Lookup, Resource, Template
 from jovial_scaffold.core.text.source import Origin
 from jovial_scaffold.core.text.unknown import UNKNOWN
 
 _UNSET = object()
 PRESENCE = "add or remove"
+_OUTPUT = "outputs."  # before the name of an output among names
 _ALL = "*"  # of a resource, whatever can be read of it
 
 
@@ -51,11 +52,13 @@ class Impact:
 
     def __init__(self) -> None:
         self._known: dict[tuple[Template, frozenset[str]], _Reach] = {}
+        self._asked: Mapping[Template, frozenset[str]] = {}
 
-    def of(self, rendering: Evaluated, names: Iterable[str]) -> list[Touched]:
-        """What some names of the project's template reach in one environment, by address."""
-        seeds = frozenset(names)
-        reach = self._reach(rendering.scope.template, seeds)
+    def of(self, rendering: Evaluated, names: Mapping[Template, frozenset[str]]) -> list[Touched]:
+        """What some names of the project's template, and of the modules that it uses, reach in one environment, by address."""
+        if names != self._asked:
+            self._known, self._asked = {}, names
+        reach = self._reach(rendering.scope.template, frozenset())
         found = [*self._in_scope(rendering.scope, reach)]
         found += [
             Touched(rendering.scope.template.output_address(name), "", "output", "in_place")
@@ -65,8 +68,10 @@ class Impact:
         return found
 
     def _in_scope(self, scope: Surroundings, reach: _Reach) -> Iterator[Touched]:
-        for name, properties in sorted(reach.properties.items()):
-            resource = scope.template.resources[name]
+        for name, resource in sorted(scope.template.resources.items()):
+            properties = reach.properties.get(name, set())
+            if not properties and resource.module is None:
+                continue
             for instance in (scope.instances(resource) or {}).values():
                 if instance.inside is not None and resource.module is not None:
                     inner = self._reach(resource.module.template, reach.given.get(name, frozenset()))
@@ -80,7 +85,8 @@ class Impact:
                 if _ALL in properties:
                     yield Touched(instance.address, "", resource.type_text, PRESENCE)
 
-    def _reach(self, template: Template, seeds: frozenset[str]) -> _Reach:
+    def _reach(self, template: Template, given: frozenset[str]) -> _Reach:
+        seeds = given | self._asked.get(template, frozenset())
         if (template, seeds) not in self._known:
             self._known[template, seeds] = _Reach({}, set(), set(), {})  # a module that uses itself reaches nothing more
             self._known[template, seeds] = self._found(template, seeds)
@@ -108,7 +114,7 @@ class Impact:
                 own = self._of_resource(resource, hits, names, reach)
                 if own:
                     reach.properties.setdefault(resource.name, set()).update(own)
-        reach.outputs.update(each.name for each in template.outputs.values() if hits(each.value))
+        reach.outputs.update(each.name for each in template.outputs.values() if _OUTPUT + each.name in seeds or hits(each.value))
         reach.documents.update(names & template.documents.keys())
         return reach
 
@@ -120,7 +126,7 @@ class Impact:
         if resource.module is not None:
             given = frozenset((*(name for name, _ in entries), *({"context"} & names)))
             reach.given[resource.name] = given
-            found |= self._reach(resource.module.template, given).outputs if given else set()
+            found |= self._reach(resource.module.template, given).outputs
         elif resource.type is not None and any(
             change_effect(resource.type, (name,), _UNSET, _UNSET, _UNSET) == "rebuild" for name in found - {_ALL}
         ):
@@ -164,34 +170,54 @@ def _document_hits(document: Document, hits: Any, names: set[str], functions: se
     return any(_hits(each.formula, names, functions, reach.properties, template) for each in document.placeholders)
 
 
-def named_at(place: str, rendering: Evaluated) -> frozenset[str]:
-    """The names of the template that stand at `FILE:LINE`: what a parameter file sets there, what is declared there, and the lookups that
-    choose the row there."""
+def named_at(place: str, rendering: Evaluated) -> dict[Template, frozenset[str]]:
+    """The names that stand at `FILE:LINE`, by the template that has them, which may be that of a module: what a parameter file sets there,
+    what is declared there, and the lookups that choose the row there."""
     file, _, number = place.rpartition(":")
     if not file or not number.isdigit():
-        return frozenset()
+        return {}
     line, template = int(number), rendering.scope.template
-
-    def is_there(origin: Origin) -> bool:
-        span = origin.value_span()
-        return span.file == file and min(span.line, origin.key_span().line) <= line <= span.end_line
-
-    found = {
+    is_set = {
         name
         for layer in rendering.parameters.layers
         if layer.source is not None and layer.source.name == file
         for name in _set_at(layer, line)
+        if name in template.parameters
     }
+    found = {each: _declared_at(each, file, line) for each in _with_modules(template)}
+    found[template] |= is_set | {name for name, lookup in template.lookups.items() if _chooses(rendering, lookup, file, line)}
+    return {each: frozenset(names) for each, names in found.items() if names}
+
+
+def _with_modules(template: Template) -> list[Template]:
+    """A template and those of all modules that it uses, at whatever depth, each once."""
+    found = [template]
+    for each in found:
+        used = (resource.module.template for resource in each.resources.values() if resource.module is not None)
+        found += (inner for inner in used if inner not in found)
+    return found
+
+
+def _is_there(origin: Origin, file: str, line: int) -> bool:
+    span = origin.value_span()
+    return span.file == file and min(span.line, origin.key_span().line) <= line <= span.end_line
+
+
+def _declared_at(template: Template, file: str, line: int) -> set[str]:
     declared = (template.parameters, template.values, template.functions, template.lookups, template.resources, template.documents)
-    found |= {name for section in declared for name, each in section.items() if is_there(each.origin)}
-    for name, lookup in template.lookups.items():
-        table = lookup.table
-        if table is not None and table.origin.source.name == file and not table.broken:
-            row = rendering.scope.value(name)
-            numbers = [index for index, each in enumerate(table.rows) if is_there(table.origin.child(index))]
-            if any(each is UNKNOWN or same(table.rows[index], each) for index in numbers for each in (row,)):
-                found.add(name)
-    return frozenset(found & {*template.names, *template.functions})
+    found = {name for section in declared for name, each in section.items() if _is_there(each.origin, file, line)}
+    known = found & {*template.names, *template.functions}
+    return known | {_OUTPUT + name for name, each in template.outputs.items() if _is_there(each.origin, file, line)}
+
+
+def _chooses(rendering: Evaluated, lookup: Lookup, file: str, line: int) -> bool:
+    """Whether a lookup gives the row there."""
+    table = lookup.table
+    if table is None or table.origin.source.name != file or table.broken:
+        return False
+    row = rendering.scope.value(lookup.name)
+    there = [index for index, _ in enumerate(table.rows) if _is_there(table.origin.child(index), file, line)]
+    return any(row is UNKNOWN or same(table.rows[index], row) for index in there)
 
 
 def _set_at(layer: Layer, line: int) -> Iterator[str]:

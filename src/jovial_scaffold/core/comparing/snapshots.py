@@ -30,6 +30,7 @@ KEYS = ("environment", "resources", "others", "recorded", "format", "project", "
 RECORDED_KEYS = ("parameters", "revision", "run", "keep", "after", "outputs", "documents")
 RESOURCE_KEYS = ("type", "properties", "after", "keep")
 _RUN_KEY: Final = os.urandom(32)  # for comparing within this run only; nothing that is hashed with it is written
+_REVISION = regex("[0-9a-f]{7,64}")
 _TOKEN = regex(r"[A-Za-z0-9_.:-]+")
 
 
@@ -181,7 +182,7 @@ def _resources(
     for address, content in written.items():
         if isinstance(content, dict) and isinstance(kept, list) and address in kept:
             content = {**content, "keep": True}
-        if isinstance(content, dict) and address in waited:
+        if isinstance(content, dict) and _are_texts(waited.get(address)):
             content = {**content, "after": waited[address]}
         deployed = _deployed(address, content, origin.child("resources", address), catalogs, report) if content is not UNKNOWN else None
         if deployed is not None:
@@ -202,7 +203,35 @@ def _recorded(whole: dict[str, Any], origin: Origin, report: Callable[..., None]
         if key not in RECORDED_KEYS:
             hint = nearest(key, RECORDED_KEYS, say("Its keys are {}.", listed(RECORDED_KEYS)))
             report(say("`recorded` has no key `{}`.", key), origin.child("recorded", key).key_span(), hint, warning=True)
+    above = ("recorded",) if "recorded" in whole else ()
+    for key, (is_one, meant) in _RECORDED.items():
+        if key in recorded and recorded[key] is not UNKNOWN and not is_one(recorded[key]):
+            report(say("`{}` is {}.", key, Derived(meant)), origin.child(*above, key).value_span(), say("`jovial record` writes it."))
+    kept = recorded.get("keep")
+    for at, address in enumerate(kept) if isinstance(kept, list) else ():
+        if isinstance(address, str) and address not in whole["resources"]:
+            hint = nearest(address, whole["resources"])
+            report(say("`{}` is none of what runs.", address), origin.child(*above, "keep", at).value_span(), hint, warning=True)
     return recorded
+
+
+def _are_texts(value: Any) -> bool:
+    return isinstance(value, list) and all(isinstance(each, str) for each in value)
+
+
+def _is_map_of(kind: Callable[[Any], bool]) -> Callable[[Any], bool]:
+    return lambda value: isinstance(value, dict) and all(kind(each) or each is UNKNOWN for each in value.values())
+
+
+_RECORDED: Final[dict[str, tuple[Callable[[Any], bool], str]]] = {  # what each is, and in words
+    "parameters": (_is_map_of(lambda _: True), "a map of values by parameter"),
+    "revision": (lambda value: isinstance(value, str) and _REVISION.fullmatch(value) is not None, "the hash of a revision"),
+    "run": (_is_map_of(lambda each: isinstance(each, str)), "a map of texts"),
+    "keep": (_are_texts, "a list of addresses"),
+    "after": (_is_map_of(_are_texts), "a map of lists of addresses by address"),
+    "outputs": (_is_map_of(lambda _: True), "a map of values by output"),
+    "documents": (_is_map_of(lambda each: isinstance(each, dict)), "a map of maps, with `text`, by document"),
+}
 
 
 def _deployed(address: str, content: Any, place: Origin, catalogs: Catalogs, report: Callable[..., None]) -> Deployed | None:
@@ -225,6 +254,12 @@ def _deployed(address: str, content: Any, place: Origin, catalogs: Catalogs, rep
         if key not in RESOURCE_KEYS:
             hint = nearest(key, RESOURCE_KEYS, say("Its keys are {}.", listed(RESOURCE_KEYS)))
             report(say("A resource of a snapshot has no key `{}`.", key), place.child(key).key_span(), hint, warning=True)
+    for key, is_one, meant in (
+        ("keep", isinstance(content.get("keep", False), bool), "true or false"),
+        ("after", _are_texts(content.get("after", [])), "a list of addresses"),
+    ):
+        if not is_one and content[key] is not UNKNOWN:
+            report(say("`{}` of {} is {}.", key, address, Derived(meant)), place.child(key).value_span())
     kind = catalogs.find(content["type"])
     if kind is None and not catalogs.types_unknown:
         report(
