@@ -243,6 +243,10 @@ def test_of_a_secret_that_is_another_one_nobody_is_blamed_and_nothing_is_told(wr
     text = jovial("effects", "live", "--details", cwd=folder, env=now).stdout
     assert "a secret that is another one: where it comes from, or somebody there" in text and "somebody there: it is not" not in text
     assert "of-words" not in text + json.dumps(document) + (folder / "now.json").read_text()
+    runs = json.loads((folder / "now.json").read_text())
+    del runs["recorded"]["revision"]
+    (folder / "now.json").write_text(json.dumps(runs))
+    assert [each["kind"] for each in effects_under(folder, **now)["causes"]] == ["secret"]
 
 
 def test_a_secret_whose_source_is_not_set_is_nothing_to_do(write: Write) -> None:

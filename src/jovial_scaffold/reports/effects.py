@@ -267,7 +267,8 @@ def unexplained(cause: Cause, result: Effects) -> str:
     if cause.kind == "template":
         return "the template, " if not cause.place.startswith("the catalog") else ""
     if cause.kind == "secret":
-        return "a secret that is another one: where it comes from, or somebody there"
+        where = "where it comes from" if revision else "where it comes from, the template"
+        return f"a secret that is another one: {where}, or somebody there"
     if cause.kind == "somebody":
         return f"somebody there: it is not as it was deployed from {revision}"
     return "no parameter (the template or a catalog, or somebody there)"

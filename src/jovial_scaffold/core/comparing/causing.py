@@ -11,13 +11,13 @@ from jovial_scaffold.core.comparing.drift import AsDeployed
 from jovial_scaffold.core.comparing.driving import differs_at, set_at
 from jovial_scaffold.core.comparing.effect_records import SEVEREST, Cause, Lead, heaviest
 from jovial_scaffold.core.comparing.trials import is_equal
-from jovial_scaffold.core.expressions.values import deep_marks
+from jovial_scaffold.core.expressions.values import Secret, deep_marks
 from jovial_scaffold.core.records import replace
 from jovial_scaffold.core.rendering.overlays import MISSING, Behind, Overlay, trial_meter
 from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.schemas.lists import NO_LISTS
 from jovial_scaffold.core.templates.model import Constant
-from jovial_scaffold.core.text.source import Pointer, pointer_text
+from jovial_scaffold.core.text.source import Pointer, pointer_text, value_at
 from jovial_scaffold.core.text.unknown import UNKNOWN
 
 _PAIR = 2
@@ -120,11 +120,18 @@ class Causes:
             return {}
         found |= {_Name("parameter", name): pointers for name, pointers in tried.items() if name}
         for pointer in (tried[""] or ((),)) if "" in tried else ():
-            name = _Name("unknown", "")
             if self._deployed is not None:
                 name = _Name("template", self._deployed.place(reason.address, reason.effect, pointer))
+            else:
+                name = _Name("secret" if self._is_secret(reason.address, pointer) else "unknown", "")
             found[name] = (*found.get(name, ()), *((pointer,) if pointer else ()))
         return found
+
+    def _is_secret(self, address: str, pointer: Pointer) -> bool:
+        """Whether a secret stands there now: nobody recorded what it was, so that no parameter can be tried."""
+        resource = self._rendering.resources.get(address)
+        held = resource.properties if resource is not None else {}
+        return any(isinstance(value_at(held, pointer[: number + 1]), Secret) for number in range(len(pointer)))
 
     def _tried(self, reason: Reason) -> dict[str, tuple[Pointer, ...]]:
         """The parameters that cause it, each with the properties that it changes; an empty name where none does."""
