@@ -215,6 +215,39 @@ def test_where_the_files_were_not_those_of_the_revision_nobody_is_blamed(write: 
     assert causes_in(folder) == [("unknown", "", "", ["rebuild belt (name)"])]
 
 
+_MILL = {
+    "jovial.yaml": "project: mill\ntemplate: t.yaml\ncatalogs: [fulmar]\nmodules: {line: line.yaml}\n"
+    "environments: {live: {parameters: [p.yaml], deployed: now.json}}\n",
+    "t.yaml": """parameters: {sluices: {type: array, items: {type: string}, description: Names}}
+resources:
+  grind (line): {$per: {s: sluices}, code: "${s}"}
+  grain (fulmar.queue): {name: grain}
+""",
+    "line.yaml": """parameters: {code: {type: string, description: Of the line}}
+resources:
+  wheel (fulmar.queue): {name: "wheel-${code}"}
+""",
+    "p.yaml": "sluices: [up, far]\n",
+}
+
+
+def test_of_what_was_renamed_the_entry_is_the_cause_and_of_an_item_with_another_key_the_parameter(write: Write) -> None:
+    folder = write(_MILL)
+    deployed(folder)
+    edit(folder / "t.yaml", "  grind (", "  mills (")
+    edit(folder / "t.yaml", "resources:", "renames:\n  grind: mills\nresources:")
+    edit(folder / "line.yaml", "  wheel (", "  rotor (")
+    edit(folder / "line.yaml", "resources:", "renames: {wheel: rotor}\nresources:")
+    edit(folder / "p.yaml", "far", "far2")
+    entry = ("template", "", "t.yaml:3", ["rename mills/up/rotor ()"])
+    assert sorted(causes_in(folder)) == [
+        ("parameter", "sluices", "p.yaml:1", ["remove grind/far/wheel ()", "add mills/far2/rotor ()"]),
+        entry,
+    ]
+    edit(folder / "t.yaml", "  grind: mills\n", "  grind: mills\n  grind/far: mills/far2\n")
+    assert sorted(causes_in(folder)) == [("parameter", "sluices", "p.yaml:1", ["rebuild mills/far2/rotor (name)"]), entry]
+
+
 _SECRET = {
     **_PROJECT,
     "t.yaml": _TEMPLATE.replace(", default: abcdefghijklmn", ""),

@@ -14,6 +14,7 @@ from jovial_scaffold.core.comparing.trials import is_equal
 from jovial_scaffold.core.expressions.values import Secret, deep_marks
 from jovial_scaffold.core.records import replace
 from jovial_scaffold.core.rendering.overlays import MISSING, Behind, Overlay, trial_meter
+from jovial_scaffold.core.rendering.renames import Renames
 from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.schemas.lists import NO_LISTS
 from jovial_scaffold.core.templates.model import Constant
@@ -34,6 +35,7 @@ class Reason(NamedTuple):
     dragged: tuple[str, ...]
     anew: tuple[Pointer, ...] = ()
     weights: tuple[tuple[Pointer, str], ...] = ()  #: what changing each of its properties does
+    formerly: str = ""  #: its address where it runs, if that is another
 
 
 class _Name(NamedTuple):
@@ -59,6 +61,7 @@ class Causes:
         self._overlays: dict[tuple[str, ...], Overlay] = {}
         others = {name: value for name, value in recorded.items() if self._is_other(name, value)}
         following = {name for name in others if self._follows(name)}
+        self._renames: dict[Overlay, Renames] = {}
         self._recorded = {name: value for name, value in others.items() if name not in following}
         then = Overlay(rendering, self._recorded, self._meter) if following else None
         for name in sorted(following):
@@ -159,10 +162,11 @@ class Causes:
     def _changes(self, names: tuple[str, ...], reason: Reason) -> tuple[Pointer, ...] | None:
         """The properties of a resource that are otherwise with the recorded values of some parameters; None where nothing is."""
         overlay = self._overlay(names)
-        there = overlay.instance(reason.address) is not None
+        address = self._address(overlay, reason)
+        there = address is not None
         if reason.effect in ("add", "remove"):
             return () if there == (reason.effect == "remove") else None
-        if not there:
+        if address is None:
             return None  # it runs, so that it was there is certain: with these values alone, nothing is told
         resource = self._rendering.resources[reason.address]
         lists = resource.type.lists if resource.type is not None else NO_LISTS
@@ -170,10 +174,22 @@ class Causes:
         for pointer in reason.pointers:
             name = str(pointer[0])
             before = resource.properties.get(name, MISSING)
-            then = overlay.property(reason.address, name)
+            then = overlay.property(address, name)
             if not deep_marks(then)[2] and differs_at(before, then, lists, pointer, name):
                 found.append(pointer)
         return tuple(found) or None
+
+    def _address(self, overlay: Overlay, reason: Reason) -> str | None:
+        """Where a resource is with some recorded values: under its address, or under one that it may have come to from what runs, as an
+        item of a loop that has another key then; None where it is not."""
+        if overlay.instance(reason.address) is not None:
+            return reason.address
+        runs = reason.formerly or (reason.address if reason.effect == "remove" else "")
+        if not runs or not self._rendering.renames:
+            return None
+        if overlay not in self._renames:
+            self._renames[overlay] = Renames(overlay.scope)
+        return next((each for each in (runs, *self._renames[overlay].after(runs)) if overlay.instance(each) is not None), None)
 
     def _overlay(self, names: tuple[str, ...]) -> Overlay:
         if names not in self._overlays:

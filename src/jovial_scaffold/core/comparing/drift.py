@@ -67,7 +67,8 @@ class AsDeployed:
             span = self._then.resources[address].instance.resource.origin.key_span()
             return f"{span.file}:{span.line}, there until {self.revision}"
         resource = self._now.resources[address]
-        span = resource.instance.resource.origin.key_span()
+        entry = self._renames.entry(self._names.get(address, address), address) if effect in ("rename", "move") else None
+        span = (entry or resource.instance.resource.origin).key_span()
         if pointer and pointer != TYPE:
             then = self._then.resources.get(self._names.get(address, address))
             name = str(pointer[0])

@@ -113,7 +113,7 @@ def _reason(each: Effect) -> Reason:
     own = tuple(change.pointer for change in each.changes if change.counted and change.certain and not change.because)
     anew = tuple(change.pointer for change in each.changes if change.because)
     weights = tuple((change.pointer, change.effect) for change in each.changes)
-    return Reason(each.address, each.effect, each.type, own, each.dragged, anew, weights)
+    return Reason(each.address, each.effect, each.type, own, each.dragged, anew, weights, each.formerly)
 
 
 # -- one resource

@@ -6,6 +6,7 @@ from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.rendering.instances import Surroundings
 from jovial_scaffold.core.templates.model import Template
 from jovial_scaffold.core.templates.renaming import Chain
+from jovial_scaffold.core.text.source import Origin
 from jovial_scaffold.core.words import say
 
 
@@ -13,7 +14,9 @@ class Renames:
     """What was renamed, as one environment says."""
 
     def __init__(self, scope: Surroundings) -> None:
-        self._chain = Chain(self._pairs(scope))
+        entries = list(self._pairs(scope))
+        self._chain = Chain((old, new) for old, new, _ in entries)
+        self._origins = {(old, new): origin for old, new, origin in reversed(entries)}
 
     def __bool__(self) -> bool:
         return bool(self._chain)
@@ -28,17 +31,27 @@ class Renames:
         """The addresses that something may have had before, the latest first."""
         return list(self._chain.back(address))
 
-    def _pairs(self, scope: Surroundings) -> Iterator[tuple[str, str]]:
+    def after(self, address: str) -> list[str]:
+        """The addresses that something may have now, the next ones first."""
+        return list(self._chain.ahead(address))
+
+    def entry(self, before: str, address: str) -> Origin | None:
+        """The entry by which something came to an address."""
+        last = [(old, origin) for (old, new), origin in self._origins.items() if f"{address}/".startswith(f"{new}/")]
+        whole = (origin for old, origin in last if f"{before}/".startswith(f"{old}/"))
+        return next(whole, last[0][1] if last else None)
+
+    def _pairs(self, scope: Surroundings) -> Iterator[tuple[str, str, Origin]]:
         stack = [scope]
         while stack:
             scope = stack.pop()
             if not _says(scope.template):
                 continue
             for each in scope.template.renames:
-                yield f"{scope.prefix}{each.old}", f"{scope.prefix}{each.new}"
+                yield f"{scope.prefix}{each.old}", f"{scope.prefix}{each.new}", each.origin
             for resource in scope.template.resources.values():
                 if resource.formerly:
-                    yield f"{scope.prefix}{resource.formerly}", f"{scope.prefix}{resource.name}"
+                    yield f"{scope.prefix}{resource.formerly}", f"{scope.prefix}{resource.name}", resource.origin
                 if resource.module is not None and _says(resource.module.template):
                     stack += [each.inside for each in (scope.instances(resource) or {}).values() if each.inside is not None]
 

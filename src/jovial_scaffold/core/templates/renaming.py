@@ -29,12 +29,21 @@ class Chain:
 
     def back(self, address: str) -> Iterable[str]:
         """The addresses that something may have had before it came to an address, the latest first."""
-        found: list[tuple[str, frozenset[str]]] = [(address, frozenset())]
+        return self._reached(address, [(new, old) for old, new in self._new.items()])
+
+    def _reached(self, address: str, entries: Iterable[tuple[str, str]]) -> Iterable[str]:
+        """The addresses that one becomes where any entries, each once, put their second address in the place of their first."""
+        found: list[tuple[str, frozenset[tuple[str, str]]]] = [(address, frozenset())]
         for each, used in found:  # which grows
-            for old, new in self._new.items():
-                if old not in used and f"{each}/".startswith(f"{new}/"):
-                    found.append((f"{old}{each[len(new) :]}", used | {old}))
+            for entry in entries:
+                front, other = entry
+                if entry not in used and f"{each}/".startswith(f"{front}/"):
+                    found.append((f"{other}{each[len(front) :]}", used | {entry}))
         return list(dict.fromkeys(each for each, _ in found[1:]))
+
+    def ahead(self, address: str) -> Iterable[str]:
+        """The addresses that something may have come to, by any entry at its front, the next ones first."""
+        return self._reached(address, self._new.items())
 
     def steps(self, address: str) -> Iterable[str]:
         """The addresses that one leads to, one after the other."""
