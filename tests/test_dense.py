@@ -73,6 +73,10 @@ def test_items_of_one_loop_are_named_once() -> None:
     assert heads_text([f"q/slip-{number}" for number in range(9)]) == "q/slip-… (×9)"
     assert heads_text(["q/a/in", "q/b/in", "q/a/out", "net"]) == "q/a/in, out, q/b/in, net"
     assert heads_text(["q/a/in", "q/b/in", "net"]) == "q/{a,b}/in, net"
+    assert heads_text(["fire/k3", "lane/k3", "lane"]) == "{fire,lane}/k3, lane"
+    many = [f"{front}/k{number}" for front in ("fire0", "fire3") for number in range(9)]
+    assert heads_text([*many, "net"]) == "fire{0,3}/k… (×18), net"
+    assert heads_text([f"fire{front}/k{number}" for front in range(8) for number in range(9)]) == "fire…/k… (×72)"
     assert heads_text([f"q/slip-{number}/in" for number in range(9)]) == "q/slip-…/in (×9)"
 
 

@@ -51,7 +51,7 @@ def test_twenty_five_environments_fit(width: int) -> None:
     assert len(text.splitlines()) < 40
     told = re.sub(r"\s+", " ", text)
     assert "pool copies 1 in 18 · 3 in dusk-18, dusk-19, dusk-20 and 4 others (copies)" in told
-    assert "present no in 13 · yes in dusk-01, dusk-03, dusk-05 and 9 others (kinds) belt/… (×8)" in told
+    assert "present no in 13 · yes in dusk-01, dusk-03, dusk-05 and 9 others (kinds) belt/1… (×8)" in told
     assert "s in 24 · xl in dusk-05 alone" in told
 
 

@@ -45,7 +45,8 @@ def addresses_text(addresses: Iterable[str]) -> list[str]:
 
 
 def heads_text(addresses: Sequence[str]) -> str:
-    """Addresses in one text; of items of one loop, the loop once: `gates/bri, kes`; of what stands in each of them, `slips/{1,2}/gate`."""
+    """Addresses in one text; of items of one loop, the loop once: `gates/bri, kes`; of what stands in each of them, `slips/{1,2}/gate`; of
+    very many items that are those of several loops, too, their count: `fire{0,3}/k… (×66)`."""
     loops: dict[tuple[str, str], list[str]] = {}
     for each in addresses:
         front, slash, last = each.rpartition("/")
@@ -53,13 +54,22 @@ def heads_text(addresses: Sequence[str]) -> str:
     inner: dict[tuple[str, str], list[str]] = {}
     for (front, _), found in loops.items():
         outer, slash, step = front[:-1].rpartition("/")
-        is_one = slash and len(found) == 1
+        is_one = front and len(found) == 1
         inner.setdefault((outer + slash, f"/{found[0]}") if is_one else (front, ""), []).extend([step] if is_one else found)
-    return ", ".join(_items(front, found, end) for (front, end), found in inner.items())
+    alike: dict[tuple[str, tuple[str, ...], str], list[str]] = {}
+    for (front, end), found in inner.items():
+        alike.setdefault(("" if len(found) > FEW else front, tuple(found), end), []).append(front)
+    return ", ".join(_items(fronts, found, end) for (_, found, end), fronts in alike.items())
 
 
-def _items(front: str, found: Sequence[str], end: str) -> str:
-    """Items of a loop, or what stands in them."""
+def _items(fronts: Sequence[str], found: Sequence[str], end: str) -> str:
+    """Items of a loop, of several that have the same, or what stands in them."""
     if len(found) > FEW:
-        return f"{front}{_start(found)}…{end} (×{len(found):,})"
-    return f"{front}{{{','.join(found)}}}{end}" if end and len(found) > 1 else f"{front}{', '.join(found)}{end}"
+        return f"{_fronts(fronts)}{_start(found)}…{end} (×{len(found) * len(fronts):,})"
+    return f"{fronts[0]}{{{','.join(found)}}}{end}" if end and len(found) > 1 else f"{fronts[0]}{', '.join(found)}{end}"
+
+
+def _fronts(fronts: Sequence[str]) -> str:
+    begins, ends = common_ends(fronts) if len(fronts) > 1 else (fronts[0], "")
+    rests = [each[len(begins) : len(each) - len(ends)] for each in fronts]
+    return begins + (f"{{{','.join(rests)}}}" if 1 < len(fronts) <= FEW else "…" if len(fronts) > FEW else "") + ends

@@ -36,18 +36,20 @@ def values_text(texts: Mapping[str, str]) -> str:
 def group_lines(head: str, label: str, texts: Mapping[str, str], drivers: str, widths: Sequence[int], style: Style) -> Iterator[str]:
     """One row: what it is about, its values with their columns, and what drives it."""
     first, second = widths
-    before = f"{style.paint('strong', padded(cut_within(head, first), first))}  {padded(cut_within(label, second), second)}  "
+    heads = [cut_within(each, first) for each in wrapped(head, first, "")] or [""]
     indent = first + second + 4
     driven = f"({drivers})" if drivers else ""
     lines = wrapped(f"{values_text(texts)} {driven}".strip(), max(style.width - indent, 24), "")
-    for number, line in enumerate(lines):
-        shown = line.replace(driven, style.paint("driver", driven)) if driven else line
-        yield f"{before if number == 0 else ' ' * indent}{shown}"
+    for number in range(max(len(heads), len(lines))):
+        shown = heads[number] if number < len(heads) else ""
+        before = f"{style.paint('strong', padded(shown, first))}  {padded(cut_within(label, second) if number == 0 else '', second)}  "
+        line = lines[number] if number < len(lines) else ""
+        yield f"{before}{line.replace(driven, style.paint('driver', driven)) if driven else line}".rstrip()
 
 
 def widths_of(heads: Sequence[str], labels: Sequence[str], width: int) -> tuple[int, int]:
     """How wide the addresses and the properties are."""
     return (
-        min(max(map(cells, heads), default=4), max(10, width // 5)),
+        min(max(map(cells, heads), default=4), max(10, width // 4)),
         min(max(map(cells, labels), default=4), max(12, width // 4)),
     )

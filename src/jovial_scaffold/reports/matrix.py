@@ -210,7 +210,7 @@ def _crowded(comparison: Comparison, aspects: Aspects, layout: _Layout, style: S
             row = next(row for name, row in present if name == addresses[0])
             texts = {name: "yes" if name in row.values else "no" for name in names}
             yield from group_lines(_PRESENT, "", texts, driver_names(row), widths, style)
-            yield f"  {cut(', '.join(addresses_text(addresses)), style.width - 3)}"
+            yield f"  {cut(heads_text(addresses), style.width - 3)}"
         before = ""
         for line in lines:
             head = heads_text(line.heads)
