@@ -292,3 +292,14 @@ def test_a_secret_whose_source_is_not_set_is_nothing_to_do(write: Write) -> None
     key = {"JOVIAL_SNAPSHOT_KEY": "k" * 20}
     assert jovial("record", "live", cwd=folder, env={**key, "POOL_WORD": "first-of-words"}).returncode == 0
     assert {each["effect"] for each in effects_under(folder, **key)["effects"]} == {"unchanged"}
+
+
+def test_a_cause_shows_only_what_it_changes_of_a_resource_that_another_changes_too(write: Write) -> None:
+    folder = write(_PROJECT)
+    deployed(folder)
+    edit(folder / "t.yaml", "image: base-2026-10", "image: base-2026-11")
+    edit(folder / "p.json", '"size": "s"', '"size": "l"')
+    text = jovial("effects", "live", cwd=folder).stdout
+    template = text[text.index("the template, t.yaml") :].partition("  size (p.json:1)")[0]
+    assert "rebuild  pool" in template and "base-2026-1" in template and "size" not in template
+    assert "size (p.json:1), s becomes l: restarts pool (size)" in text

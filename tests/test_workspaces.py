@@ -157,6 +157,12 @@ def test_find_and_compare_over_all_projects(write: Write) -> None:
     assert [(each["project"], len(each["comparison"]["rows"])) for each in document["projects"]] == [("alp", 1), ("bri", 1)]
     compared = jovial("compare", cwd=root)
     assert compared.returncode == 0 and "alp  lines/alp" in compared.stdout and compared.stdout.count("gate-sandbox") == 2
+    assert jovial("compare", "--exit-code", cwd=root).returncode == 3
+    assert jovial("compare", "--only", "tickets/*", cwd=root).stdout.count("no difference") == 2
+    assert jovial("compare", "--by", "aspect", cwd=root).stdout.count("── naming · 1 row ") == 2
+    assert jovial("compare", "--baseline", "live", cwd=root).stdout.count("gate-live  gate-sandbox") == 2
+    assert "no project of the workspace has" in jovial("compare", "--baseline", "lvie", cwd=root).stderr
+    assert jovial("compare", "--accept", cwd=root).returncode == 2
     (root / "lines" / "bri" / "line.yaml").write_text("resources: 3\n")
     broken = jovial("compare", cwd=root)
     assert broken.returncode == 1 and "gate-sandbox" in broken.stdout

@@ -4,7 +4,7 @@ import sys
 from collections.abc import Sequence
 from enum import StrEnum
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, NamedTuple
 
 import typer
 
@@ -29,7 +29,7 @@ from jovial_scaffold.cli.options import (
     style_of,
     unusable,
 )
-from jovial_scaffold.cli.workspace import Projects, WholeWorkspace, print_workspace_findings, workspace_asked
+from jovial_scaffold.cli.workspace import Projects, WholeWorkspace, workspace_asked
 from jovial_scaffold.core.comparing.matrix import Comparison, compare
 from jovial_scaffold.core.findings import Finding, merged
 from jovial_scaffold.core.project_file import ProjectError
@@ -51,6 +51,21 @@ class Grouping(StrEnum):
     module = "module"
     parameter = "parameter"
     aspect = "aspect"
+
+
+class _Asked(NamedTuple):
+    """What of a comparison is shown, and how: the options of the command."""
+
+    format: PatchFormat
+    everything: bool
+    only: Sequence[str]
+    ignore: Sequence[str]
+    by: Grouping
+    most: int
+    drivers: bool
+    totals: bool
+    echoes: bool
+    out: Path | None
 
 
 OnlyRows = Annotated[
@@ -92,15 +107,18 @@ def command(
     Example: jovial compare rehearsal live --only 'gates/*'
     """
     chosen: Sequence[str] = environments or ()
+    _refuse_together(expect, accept, files, chosen)
+    grouping = Grouping.parameter if drivers else by
+    asked = _Asked(format, everything, only or (), ignore or (), grouping, most, drivers, totals, echoes or everything, out)
     opened = None if files or expect else _workspace(project, workspace)
     if opened is not None:
-        raise typer.Exit(_in_workspace(Projects(opened, overrides(Path(), with_values, with_file, at_most=at_most)), chosen, format, out))
-    _refuse_together(expect, accept, files, chosen)
+        projects = Projects(opened, overrides(Path(), with_values, with_file, at_most=at_most))
+        raise typer.Exit(_in_workspace(projects, chosen, baseline, asked, differences_code))
     try:
         loaded = load(project, with_values, with_file, at_most=at_most, views=() if files else chosen)
         views = () if files else _of_two(loaded.in_order(chosen, baseline))
         renderings = loaded.files(list(chosen)) if files else loaded.views(views)
-        comparison = compare(renderings, everything, only or (), ignore or (), echoes=_wants_echoes(format, drivers, totals))
+        comparison = _compared(renderings, asked)
         wrong = _errors_of_files(loaded, comparison) if files else errors_of(loaded, views)
     except ProjectError as error:
         raise typer.Exit(unusable(error)) from None
@@ -110,10 +128,7 @@ def command(
     judged = _parity(loaded, comparison, renderings, expect, accept)
     if judged is None:
         return
-    grouping = Grouping.parameter if drivers else by
-    deliver(
-        _written(comparison, format, everything, grouping, most, drivers, totals, echoes or everything, [*all_of(wrong), *judged], out), out
-    )
+    deliver(_written(comparison, asked, [*all_of(wrong), *judged]), out)
     raise typer.Exit(_ended(loaded, comparison, judged, wrong, format, differences_code))
 
 
@@ -132,9 +147,10 @@ def _of_two(views: Sequence[str]) -> Sequence[str]:
     return views
 
 
-def _wants_echoes(format: PatchFormat, drivers: bool, totals: bool) -> bool:
-    """Whether the result tells echoes from other rows."""
-    return format is PatchFormat.json or not (drivers or totals or format is PatchFormat.patch)
+def _compared(renderings: Sequence[Evaluated], asked: "_Asked") -> Comparison:
+    """The rows that are asked for; where nothing tells echoes from others, none is looked for."""
+    echoes = asked.format is PatchFormat.json or not (asked.drivers or asked.totals or asked.format is PatchFormat.patch)
+    return compare(renderings, asked.everything, asked.only, asked.ignore, echoes=echoes)
 
 
 def _ended(
@@ -203,23 +219,12 @@ def _parity(
     return merged([*found, *unexpected(comparison, before, renderings)], comparison.environments)
 
 
-def _written(
-    comparison: Comparison,
-    format: PatchFormat,
-    everything: bool,
-    by: Grouping,
-    most: int,
-    drivers: bool,
-    totals: bool,
-    echoes: bool,
-    judged: list[Finding],
-    out: Path | None,
-) -> str:
+def _written(comparison: Comparison, asked: _Asked, judged: list[Finding]) -> str:
     from jovial_scaffold.core.comparing.totals import totals as sums
     from jovial_scaffold.reports import drivers as driving
     from jovial_scaffold.reports import matrix, matrix_report
 
-    numbers = sums(comparison) if totals else []
+    numbers, format = sums(comparison) if asked.totals else [], asked.format
     if format is PatchFormat.json:
         from jovial_scaffold.reports.machine import compare_document, json_text
 
@@ -232,14 +237,14 @@ def _written(
     if format is not PatchFormat.text:
         from jovial_scaffold.reports import tables
 
-        report = matrix_report.matrix_report(comparison, numbers, echoes)
+        report = matrix_report.matrix_report(comparison, numbers, asked.echoes)
         return tables.written(report, format.value)
-    style = style_of(out)
-    if totals:
+    style = style_of(asked.out)
+    if asked.totals:
         return matrix_report.totals_text(numbers, comparison, style)
-    if drivers:
+    if asked.drivers:
         return "\n".join(driving.drivers_lines(comparison, style)) or "Nothing differs.\n"
-    return matrix.matrix_text(comparison, style, everything, by.value, most, echoes)
+    return matrix.matrix_text(comparison, style, asked.everything, asked.by.value, asked.most, asked.echoes)
 
 
 def _workspace(project: Path | None, workspace: bool) -> OpenWorkspace | None:
@@ -249,34 +254,37 @@ def _workspace(project: Path | None, workspace: bool) -> OpenWorkspace | None:
         raise typer.Exit(unusable(error)) from None
 
 
-def _in_workspace(projects: Projects, chosen: Sequence[str], format: PatchFormat, out: Path | None) -> int:
+def _in_workspace(projects: Projects, chosen: Sequence[str], baseline: str | None, asked: _Asked, differences_code: bool) -> int:
     """Each project of a workspace that has two environments or more, one after the other; the exit code."""
     from jovial_scaffold.reports.machine import compare_document, json_text
-    from jovial_scaffold.reports.matrix import matrix_text
 
-    if format not in (PatchFormat.text, PatchFormat.json):
+    if asked.format not in (PatchFormat.text, PatchFormat.json):
         raise typer.BadParameter("several projects are compared as text or json.", param_hint="--format")
-    texts, documents, wrong = [], [], []
-    style = style_of(out)
+    texts, documents, wrong, differs = [], [], [], False
+    style = style_of(asked.out)
     try:
-        for name, folder, loaded, views in projects.each(chosen):
-            if loaded is None:
-                print_workspace_findings(list(projects.problems[name]), projects, to_stderr=True)
-                wrong += list(projects.problems[name])
-                continue
-            names = tuple(views or loaded.environments)
+        for name, folder, loaded, views in projects.usable(chosen):
+            names = loaded.in_order(views, baseline if baseline in loaded.environments else None)
             if len(names) < _PAIR:
                 continue
-            comparison = compare(loaded.views(names), echoes=True)
+            renderings = loaded.views(names)
+            comparison = _compared(renderings, asked)
             errors = errors_of(loaded, names)
             show_errors(errors)
             wrong += all_of(errors)
-            texts.append(
-                f"{style.paint('strong', name)}  {style.paint('place', folder)}\n{matrix_text(comparison, style, everything=False)}"
+            differs |= bool(comparison.differences)
+            judged = merged([*comparison.findings, *loaded.judge_pairs(renderings)], comparison.environments)
+            if judged:
+                print_findings(judged, loaded, to_stderr=True)
+            wrong += judged
+            texts.append(f"{style.paint('strong', name)}  {style.paint('place', folder)}\n{_written(comparison, asked, [])}")
+            documents.append(
+                {"project": name, "folder": folder, "comparison": compare_document(comparison, [], [*all_of(errors), *judged])}
             )
-            documents.append({"project": name, "folder": folder, "comparison": compare_document(comparison)})
     except ProjectError as error:
         raise typer.Exit(unusable(error)) from None
+    if baseline is not None and not any(baseline in each.environments for each in projects.loaded.values()):
+        raise typer.BadParameter(f"no project of the workspace has an environment {baseline}.", param_hint="--baseline")
     document = {"format": "jovial-workspace-compare/1", "workspace": projects.opened.name, "projects": documents}
-    deliver(json_text(document) if format is PatchFormat.json else "\n".join(texts), out)
-    return exit_code(wrong)
+    deliver(json_text(document) if asked.format is PatchFormat.json else "\n".join(texts), asked.out)
+    return exit_code([*projects.unusable(), *wrong]) or (exit_codes.DIFFERENCES if differences_code and differs else 0)

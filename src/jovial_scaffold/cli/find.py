@@ -24,7 +24,7 @@ from jovial_scaffold.cli.options import (
     unusable,
     where_shown,
 )
-from jovial_scaffold.cli.workspace import Projects, WholeWorkspace, print_workspace_findings, workspace_asked
+from jovial_scaffold.cli.workspace import Projects, WholeWorkspace, workspace_asked
 from jovial_scaffold.core.project_file import ProjectError
 
 
@@ -73,11 +73,7 @@ def _in_workspace(projects: Projects, text: str, environments: list[str], format
     from jovial_scaffold.core.comparing.finding import joined_hits
 
     hits, labels, wrong = [], [], []
-    for name, folder, loaded, views in projects.each(environments):
-        if loaded is None:
-            print_workspace_findings(list(projects.problems[name]), projects, to_stderr=True)
-            wrong += list(projects.problems[name])
-            continue
+    for name, folder, loaded, views in projects.usable(environments):
         chosen = tuple(views or loaded.environments)
         found = loaded.find(text, chosen)
         labels += [f"{name}:{loaded.label(each)}" for each in chosen]
@@ -86,6 +82,7 @@ def _in_workspace(projects: Projects, text: str, environments: list[str], format
         show_errors(errors)
         wrong += all_of(errors)
     every = joined_hits(hits)
+    wrong = [*projects.unusable(), *wrong]
     if format is ReportFormat.json:
         from jovial_scaffold.reports.finding import find_document
         from jovial_scaffold.reports.machine import json_text

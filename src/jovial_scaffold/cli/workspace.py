@@ -16,7 +16,7 @@ from jovial_scaffold.core.project_inputs import Overrides
 from jovial_scaffold.core.text.source import Source
 from jovial_scaffold.core.views import View
 from jovial_scaffold.core.words import say
-from jovial_scaffold.machine.opening import Project
+from jovial_scaffold.machine.opening import Project, workspace_above
 from jovial_scaffold.machine.workspaces import OpenWorkspace, workspace_here
 from jovial_scaffold.reports.findings import findings_text
 from jovial_scaffold.reports.terminal import style_for
@@ -32,8 +32,6 @@ def workspace_asked(project: Path | None, whole: bool) -> OpenWorkspace | None:
     here = here if here.is_dir() else here.parent
     if not whole:
         return workspace_here(here)
-    from jovial_scaffold.machine.opening import workspace_above
-
     above = workspace_above(here.resolve())
     if above is None:
         hint = say("A workspace is a folder with a workspace.yaml, which lists its projects.")
@@ -78,6 +76,18 @@ class Projects:
             message = say("No project of the workspace has an environment `{}`.", unknown[0])
             hint = say("Write PROJECT:ENVIRONMENT for that of one project.")
             raise ProjectError([Finding("environment-unknown", "error", message, None, hint)])
+
+    def usable(self, views: Iterable[str] = ()) -> Iterator[tuple[str, str, Project, list[str]]]:
+        """As `each`, without those that cannot be used: why, is said on standard error. Raises ProjectError."""
+        for name, folder, project, there in self.each(views):
+            if project is None:
+                print_workspace_findings(list(self.problems[name]), self, to_stderr=True)
+            else:
+                yield name, folder, project, there
+
+    def unusable(self) -> list[Finding]:
+        """Why projects cannot be used."""
+        return [each for found in self.problems.values() for each in found]
 
     def place(self, label: str, address: str, property: str) -> Span:
         """Where an environment, as `PROJECT:ENVIRONMENT`, writes a property, as the workspace names files."""

@@ -67,8 +67,8 @@ if TYPE_CHECKING:
 T = TypeVar("T")
 
 _WRITTEN_PARTS = 4  # of what is written out, so that processes end at about the same time
-#: findings that are no errors and leave a value unknown
 _NO_PROJECT = "there was no such project, or none that could be read"
+#: findings that are no errors and leave a value unknown
 _LEAVE_UNKNOWN = frozenset(("secret-source-unset",))
 
 

@@ -10,7 +10,7 @@ from pathlib import PurePosixPath
 from posixpath import relpath
 from typing import Protocol
 
-from jovial_scaffold.core.comparing.changing import change_effect
+from jovial_scaffold.core.comparing.changing import TYPE, change_effect, type_effect
 from jovial_scaffold.core.comparing.effect_records import MISSING, Change, effect_of
 from jovial_scaffold.core.comparing.matrix import Comparison, compare
 from jovial_scaffold.core.findings import Finding
@@ -239,8 +239,8 @@ def _effects(comparison: Comparison) -> tuple[dict[str, str], dict[tuple[str, Po
         elif row.kind == "property":
             resource = becomes.resources.get(row.address)
             was, now = (row.values.get(label, MISSING) for label in (WAS, BECOMES))
-            if row.pointer == ("$type",):
-                effect = "in_place" if str(was).rpartition(".v")[0] == str(now).rpartition(".v")[0] else "rebuild"
+            if row.pointer == TYPE:
+                effect = type_effect(str(was), str(now))
             else:
                 kind = resource.type if resource is not None else None
                 effect = change_effect(kind, row.at.get(BECOMES) or row.at.get(WAS) or row.pointer, was, now, MISSING)

@@ -1,11 +1,12 @@
 """Effects as text: the verdict, what stands against it, the causes with all that they lead to, and the order."""
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Any, NamedTuple
 
 from jovial_scaffold.core import marks
 from jovial_scaffold.core.comparing.effect_records import MISSING, SEVEREST, Cause, Change, Effect, Effects
 from jovial_scaffold.core.expressions.values import Secret
+from jovial_scaffold.core.records import replace
 from jovial_scaffold.core.text.source import pointer_text
 from jovial_scaffold.reports.folding import FEW, MANY, addresses_text, in_common
 from jovial_scaffold.reports.rendering import cell, cell_beside
@@ -213,14 +214,23 @@ def _causes(result: Effects, style: Style, details: bool) -> Iterator[str]:
         leads_to = visible(leads_to_text(each))
         if each.kind != "parameter" and not details:
             yield f"  {head}"
-            caused = {address for lead in each.leads_to for address in lead.addresses}
-            happening = [effects[address] for address in sorted(caused)]
+            happening = _happening(each, effects)
             yield from _blocks(together(sorted(happening, key=lambda each: SEVEREST.index(each.effect))), style, "    ")
         elif width + 3 + cells(leads_to) <= style.width:
             yield f"  {head}: {leads_to}"
         else:
             yield f"  {head}"
             yield from wrapped(leads_to, style.width, "    ")
+
+
+def _happening(cause: Cause, effects: Mapping[str, Effect]) -> list[Effect]:
+    """What a cause leads to, without what else happens to the same resources."""
+    found: dict[str, Effect] = {}
+    for lead in cause.leads_to:
+        for address in lead.addresses:
+            changes = tuple(each for each in effects[address].changes if pointer_text(each.pointer) in lead.properties)
+            found[address] = replace(effects[address], effect=lead.effect, changes=changes)
+    return [found[address] for address in sorted(found)]
 
 
 def leads_to_text(each: Cause) -> str:

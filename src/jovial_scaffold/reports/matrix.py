@@ -8,7 +8,7 @@ from jovial_scaffold.core.comparing.driving import names_of
 from jovial_scaffold.core.comparing.matrix import Comparison, Row, same
 from jovial_scaffold.core.records import replace
 from jovial_scaffold.reports.dense import Line, Told, is_line, items_in, label_of, lines_of, split_line
-from jovial_scaffold.reports.drivers import ranked
+from jovial_scaffold.reports.drivers import Ranked, ranked
 from jovial_scaffold.reports.echoing import echoes_lines, folded
 from jovial_scaffold.reports.folding import addresses_text, heads_text
 from jovial_scaffold.reports.grouped import group_lines, widths_of
@@ -38,12 +38,15 @@ def _lines(comparison: Comparison, style: Style, everything: bool, by: str, most
     aspects = Aspects(comparison)
     yield from wrapped(f"{sum_text(comparison, everything, bool(folds))}{aspects_text(aspects.told(), comparison)}", style.width, "")
     yield ""
+    letters: Mapping[str, str] = {}
     if left:
-        yield from _rows_lines(replace(comparison, rows=left), aspects, style, by, most)
+        own = replace(comparison, rows=left)
+        layout = _Layout(replace(own, rows=left[:most]) if most and by == "resource" else own, style.width, ranked(own))
+        letters = layout.letters if not layout.is_crowded else {}
+        yield from _rows_lines(own, layout, aspects, style, by, most)
     if folds:
         yield from echoes_lines(folds, names, style)
-    layout = _Layout(replace(comparison, rows=left), style.width) if left else None
-    yield from _driving(comparison, layout.letters if layout is not None and not layout.is_crowded else {}, style)
+    yield from _driving(comparison, letters, style)
 
 
 def aspects_text(aspects: Sequence[Aspect], comparison: Comparison) -> str:
@@ -83,10 +86,8 @@ def _driving(comparison: Comparison, letters: Mapping[str, str], style: Style) -
             return
 
 
-def _rows_lines(comparison: Comparison, aspects: Aspects, style: Style, by: str, most: int) -> Iterator[str]:
+def _rows_lines(comparison: Comparison, layout: "_Layout", aspects: Aspects, style: Style, by: str, most: int) -> Iterator[str]:
     names = comparison.environments
-    shown = replace(comparison, rows=comparison.rows[:most]) if most and by == "resource" else comparison
-    layout = _Layout(shown, style.width)
     if layout.is_crowded:
         yield style.paint("faint", f"{counted(len(names), 'column')}: each value stands with those that have it.")
         yield from _crowded(comparison, aspects, layout, style, by, most)
@@ -98,9 +99,7 @@ def _rows_lines(comparison: Comparison, aspects: Aspects, style: Style, by: str,
     for title, found in _grouped(comparison.rows, by, aspects):
         if left <= 0:
             break
-        if title:
-            yield ""
-            yield style.paint("faint", f"── {visible(title)} · {counted(len(found), 'row')} ".ljust(style.width - 1, "─"))
+        yield from _title(title, found, style)
         found = found[:left]
         left -= len(found)
         items, others = items_in(found, layout.gone)
@@ -110,6 +109,17 @@ def _rows_lines(comparison: Comparison, aspects: Aspects, style: Style, by: str,
             head = heads_text(line.heads)
             yield from _line(line, "" if head == before else head, comparison, layout, style)
             before = head
+    yield from _rest(comparison, most)
+
+
+def _title(title: str, rows: Sequence[Row], style: Style) -> Iterator[str]:
+    if title:
+        yield ""
+        yield style.paint("faint", f"── {visible(title)} · {counted(len(rows), 'row')} ".ljust(style.width - 1, "─"))
+
+
+def _rest(comparison: Comparison, most: int) -> Iterator[str]:
+    """How many rows are left, where `most` are shown."""
     yield ""
     if most and len(comparison.rows) > most:
         yield f"{counted(len(comparison.rows) - most, 'further row')}: --max 0 shows all, --only and --ignore choose."
@@ -157,7 +167,7 @@ def _grouped(rows: Sequence[Row], by: str, aspects: Aspects) -> Iterator[tuple[s
 class _Layout:
     """Widths of the columns: addresses, labels, one for each environment, and drivers where there is room for them."""
 
-    def __init__(self, comparison: Comparison, width: int) -> None:
+    def __init__(self, comparison: Comparison, width: int, drivers: Sequence[Ranked]) -> None:
         names = comparison.environments
         self.gone = gone_in(comparison)
         self.room = max(16, width // 4)  # of labels
@@ -172,14 +182,14 @@ class _Layout:
         self.heads = max(fitting, default=most)
         labels = max((cells(each.label) for each in columns), default=0)
         wanted = [max([cells(name), *(cells(each.values[at]) for each in columns)]) for at, name in enumerate(names)]
-        drivers = max((cells(each.drivers) for each in columns), default=0)
+        driving = max((cells(each.drivers) for each in columns), default=0)
         self.labels = self.heads + _GAP + max(min(labels, self.room), 4)
         room = width - self.labels - (_GAP * (len(names) + 1))
         least = _LEAST_VALUE + (7 if len(names) < 3 else 3)  # of many columns, each gives more
         spare = room - sum(min(each, least) for each in wanted) - _GAP
-        self.drivers = min(drivers, spare) if spare >= min(drivers, _LEAST_DRIVER) else 0
+        self.drivers = min(driving, spare) if spare >= min(driving, _LEAST_DRIVER) else 0
         #: letters that stand for drivers, where there is no room for their names
-        self.letters = {} if self.drivers or not drivers else dict(zip([name for name, *_ in ranked(comparison)], _LETTERS, strict=False))
+        self.letters = {} if self.drivers or not driving else dict(zip([name for name, *_ in drivers], _LETTERS, strict=False))
         if self.letters:
             self.drivers = min(max(cells(self.driving(each.drivers)) for each in columns), 7)
         self.values = _shared(wanted, room - self.drivers - (_GAP if self.letters else 0))
@@ -198,16 +208,11 @@ def _crowded(comparison: Comparison, aspects: Aspects, layout: _Layout, style: S
     rows = comparison.rows[:most] if most else comparison.rows
     names = comparison.environments
     for title, found in _grouped(rows, by, aspects):
-        if title:
-            yield ""
-            yield style.paint("faint", f"── {visible(title)} · {counted(len(found), 'row')} ".ljust(style.width - 1, "─"))
+        yield from _title(title, found, style)
         items, others = items_in(found, layout.gone)
-        present = [(visible(row.address), row) for row in found if row.kind == "presence"]
-        present += [(visible(name), row) for name, row in items.items()]
         lines = lines_of(_told(others, comparison, layout.gone), layout.room)
         widths = widths_of([heads_text(each.heads) for each in lines] or [_PRESENT], [each.label for each in lines], style.width)
-        for addresses in _together(present):
-            row = next(row for name, row in present if name == addresses[0])
+        for addresses, row in _together(found, items):
             texts = {name: "yes" if name in row.values else "no" for name in names}
             yield from group_lines(_PRESENT, "", texts, driver_names(row), widths, style)
             yield f"  {cut(heads_text(addresses), style.width - 3)}"
@@ -219,10 +224,7 @@ def _crowded(comparison: Comparison, aspects: Aspects, layout: _Layout, style: S
             label = line.label or (f"line {line.row.pointer[0]}" if is_line(line.row) else "")
             yield from group_lines("" if head == before else head, label, texts, line.drivers, widths, style)
             before = head
-    yield ""
-    if len(rows) < len(comparison.rows):
-        yield f"{counted(len(comparison.rows) - len(rows), 'further row')}: --max 0 shows all, --only and --ignore choose."
-        yield ""
+    yield from _rest(comparison, most)
 
 
 def _shared(wanted: list[int], room: int) -> list[int]:
@@ -269,12 +271,9 @@ def driver_names(row: Row) -> str:
 
 def _presence(rows: Sequence[Row], items: Mapping[str, Row], comparison: Comparison, style: Style) -> Iterator[str]:
     """What only some columns have, together what the same ones have; `items` are parts of resources, with one of their rows each."""
-    present = [(visible(row.address), row) for row in rows if row.kind == "presence"]
-    present += [(visible(name), row) for name, row in items.items()]
     names = comparison.environments
     groups: dict[str, list[str]] = {}
-    for addresses in _together(present):
-        row = next(row for name, row in present if name == addresses[0])
+    for addresses, row in _together(rows, items):
         there, absent = ([visible(name) for name in names if (name in row.values) == is_there] for is_there in (True, False))
         where = f"only in {listed(there)}" if len(there) <= len(absent) else f"not in {listed(absent)}"
         drivers = f" ({driver_names(row)})" if row.drivers else ""
@@ -284,11 +283,13 @@ def _presence(rows: Sequence[Row], items: Mapping[str, Row], comparison: Compari
             yield f"  {line}" if number else line.replace(where, style.paint("note", where), 1)
 
 
-def _together(present: Sequence[tuple[str, Row]]) -> list[list[str]]:
-    """The names of what only some columns have, those together that the same ones have for the same reasons."""
-    alike: dict[tuple[tuple[str, ...], str], list[str]] = {}
+def _together(rows: Sequence[Row], items: Mapping[str, Row]) -> list[tuple[list[str], Row]]:
+    """The names of resources and parts of them that only some columns have, those together that the same ones have for the same reasons, with
+    a row of them."""
+    alike: dict[tuple[tuple[str, ...], str], tuple[list[str], Row]] = {}
+    present = [*((row.address, row) for row in rows if row.kind == "presence"), *items.items()]
     for name, row in present:
-        alike.setdefault((tuple(row.values), driver_names(row)), []).append(name)
+        alike.setdefault((tuple(row.values), driver_names(row)), ([], row))[0].append(visible(name))
     return list(alike.values())
 
 

@@ -59,9 +59,9 @@ class Causes:
         self._behind = Behind(rendering)
         self.untried = 0  #: of how many resources nobody knows, since the budget was spent
         self._overlays: dict[tuple[str, ...], Overlay] = {}
+        self._renames: dict[Overlay, Renames] = {}
         others = {name: value for name, value in recorded.items() if self._is_other(name, value)}
         following = {name for name in others if self._follows(name)}
-        self._renames: dict[Overlay, Renames] = {}
         self._recorded = {name: value for name, value in others.items() if name not in following}
         then = Overlay(rendering, self._recorded, self._meter) if following else None
         for name in sorted(following):

@@ -10,6 +10,8 @@ from jovial_scaffold.core.schemas.catalog import ResourceType
 from jovial_scaffold.core.schemas.navigation import subschema
 from jovial_scaffold.core.text.source import Pointer
 
+TYPE = ("$type",)  #: where the type of a resource stands among its properties
+
 
 def change_effect(kind: ResourceType | None, pointer: Pointer, was: Any, becomes: Any, unset: object) -> str:
     """As the innermost part of the schema around a property says. `unset` stands for no value on a side.
@@ -28,6 +30,12 @@ def change_effect(kind: ResourceType | None, pointer: Pointer, was: Any, becomes
                 given = _evaluated(kind, written, pointer, (was, becomes), unset) if depth == len(pointer) else None
                 return given if given in CHANGE_EFFECTS else max(effect_words(kind.program(written).node), key=CHANGE_EFFECTS.index)
     return "in_place"
+
+
+def type_effect(was: str, becomes: str) -> str:
+    """What another type does, as they are written: another version of one changes it in place, and anything else is made anew."""
+    name, _, version = becomes.rpartition(".v")
+    return "in_place" if version.isdigit() and was.rpartition(".v")[0] == name else "rebuild"
 
 
 def _evaluated(kind: ResourceType, text: str, pointer: Pointer, sides: tuple[Any, Any], unset: object) -> Any:

@@ -7,6 +7,7 @@ it there; where that is not what would be, the template, a catalog or a paramete
 from typing import Any, NamedTuple
 
 from jovial_scaffold.core.comparing.aligning import changed_at, same
+from jovial_scaffold.core.comparing.changing import TYPE
 from jovial_scaffold.core.comparing.matrix import with_names
 from jovial_scaffold.core.comparing.secrecy import as_secret
 from jovial_scaffold.core.comparing.snapshots import Snapshot
@@ -18,8 +19,6 @@ from jovial_scaffold.core.rendering.tracing import tracer_of
 from jovial_scaffold.core.schemas.lists import NO_LISTS
 from jovial_scaffold.core.schemas.shapes import filled
 from jovial_scaffold.core.text.source import Pointer
-
-TYPE = ("$type",)
 
 
 class Split(NamedTuple):

@@ -6,7 +6,7 @@ from typing import Any
 from jovial_scaffold.core.comparing.aligning import leaves, same
 from jovial_scaffold.core.comparing.beside import beside
 from jovial_scaffold.core.comparing.causing import Causes, Reason
-from jovial_scaffold.core.comparing.changing import change_effect
+from jovial_scaffold.core.comparing.changing import TYPE, change_effect, type_effect
 from jovial_scaffold.core.comparing.dragging import drag
 from jovial_scaffold.core.comparing.drift import AsDeployed
 from jovial_scaffold.core.comparing.driving import RUN, Drivers
@@ -131,10 +131,9 @@ def _changes(
     kind = resource.type
     shape = kind.shape if kind else None
     if deployed.type_text != resource.type_text:
-        name, _, version = resource.type_text.rpartition(".v")
-        other = deployed.type_text.rpartition(".v")[0] != name or not version.isdigit()
-        yield Change(("$type",), deployed.type_text, resource.type_text, "rebuild" if other else "in_place")
-        if other:
+        effect = type_effect(deployed.type_text, resource.type_text)
+        yield Change(TYPE, deployed.type_text, resource.type_text, effect)
+        if effect == "rebuild":
             return
     was = with_names(filled(shape, deployed.properties, resource.address), older)
     becomes = snapshot.hidden(known.effective)

@@ -5,6 +5,7 @@ from typing import Any, Literal, NamedTuple, TypeVar
 
 from jovial_scaffold.core import marks
 from jovial_scaffold.core.comparing.aligning import Leaf, leaves, matched_lines, same
+from jovial_scaffold.core.comparing.changing import TYPE
 from jovial_scaffold.core.comparing.driving import RUN, TEMPLATE, Driver, Drivers
 from jovial_scaffold.core.comparing.echoes import Echoes
 from jovial_scaffold.core.comparing.shaped import ShapedLeaves
@@ -210,7 +211,7 @@ class _Resources:
             yield Row("address", address, kind, (), values, missing, True, (Driver(TEMPLATE, {}),), module=module)
         if any(each.type_text != kind for each in present.values()):
             values = {labels[column]: each.type_text for column, each in present.items()}
-            yield Row("property", address, kind, ("$type",), values, missing, True, (Driver(TEMPLATE, {}),), module=module)
+            yield Row("property", address, kind, TYPE, values, missing, True, (Driver(TEMPLATE, {}),), module=module)
         found: Iterable[Leaf] | None = self._shaped.of(present) if self._shaped is not None else None
         if found is None:
             lists = first.type.lists if first.type else NO_LISTS

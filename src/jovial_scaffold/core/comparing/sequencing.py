@@ -72,11 +72,11 @@ class _Steps:
 
     def need(self, rendering: Evaluated | None) -> None:
         """What is made or changed comes after what it needs; what is rebuilt is removed first."""
-        for address in (*self._made, *self._changed) if rendering is not None else ():
-            own = self._deed(address)
-            for first in rendering.resources[address].after if own is not None and rendering is not None else ():
+        for own in self.waits:
+            resource = rendering.resources.get(own.address) if rendering is not None and own.deed != "remove" else None
+            for first in resource.after if resource is not None else ():
                 needed = self._deed(first)
-                if own is not None and needed is not None:
+                if needed is not None:
                     self.waits[own][needed] = _Edge(_NEEDED, say("needs it"))
         for each in self._found:
             if each.effect == "rebuild":
