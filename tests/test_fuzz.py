@@ -37,6 +37,7 @@ BOUNDS = {
     "causes": (14, 0.5),
     "renames": (60, 0.5),
     "impacts": (20, 0.5),
+    "drift": (30, 0.5),
 }
 
 

@@ -36,6 +36,7 @@ KINDS = (
     "causes",
     "renames",
     "impacts",
+    "drift",
 )
 
 

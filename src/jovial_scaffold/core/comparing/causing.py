@@ -21,8 +21,6 @@ from jovial_scaffold.core.templates.model import Constant
 from jovial_scaffold.core.text.source import Pointer, pointer_text, value_at
 from jovial_scaffold.core.text.unknown import UNKNOWN
 
-_PAIR = 2
-
 
 class Reason(NamedTuple):
     """A resource of which something is to be explained: what happens to it, which properties change by themselves, which resources'
@@ -60,21 +58,23 @@ class Causes:
         self.untried = 0  #: of how many resources nobody knows, since the budget was spent
         self._overlays: dict[tuple[str, ...], Overlay] = {}
         self._renames: dict[Overlay, Renames] = {}
-        others = {name: value for name, value in recorded.items() if self._is_other(name, value)}
-        following = {name for name in others if self._follows(name)}
-        self._recorded = {name: value for name, value in others.items() if name not in following}
+        known = {name: value for name, value in recorded.items() if self._is_known(name, value)}
+        following = sorted(name for name in known if self._follows(name))
+        now = rendering.parameters.values
+        self._recorded = {name: value for name, value in known.items() if name not in following and not is_equal(value, now[name])}
         then = Overlay(rendering, self._recorded, self._meter) if following else None
-        for name in sorted(following):
-            if then is not None and not is_equal(then.scope.value(name), others[name]):  # then it was set, and is not any more
-                self._recorded[name] = others[name]
+        for name in following:
+            if then is not None and not is_equal(then.scope.value(name), known[name]):  # then it was set, and is not any more
+                self._recorded[name] = known[name]
 
-    def _is_other(self, name: str, value: Any) -> bool:
-        """Whether a parameter can be given its recorded value, and that is another."""
-        now = self._rendering.parameters.values.get(name, UNKNOWN)
-        if name not in self._rendering.scope.template.parameters or deep_marks(value)[1]:
+    def _is_known(self, name: str, value: Any) -> bool:
+        """Whether a parameter can be given its recorded value: one of another type would break what is computed from it."""
+        scope = self._rendering.scope
+        declaration = scope.template.parameters.get(name)
+        _, is_secret, is_unknown = deep_marks(self._rendering.parameters.values.get(name, UNKNOWN))
+        if declaration is None or deep_marks(value)[1] or is_secret or is_unknown:
             return False
-        _, is_secret, is_unknown = deep_marks(now)
-        return not (is_secret or is_unknown or is_equal(value, now))
+        return all(each.id != "type" for each in scope.plan.checker.violations(declaration, value))
 
     def _follows(self, name: str) -> bool:
         """Whether a parameter is what its default makes of others."""
@@ -122,7 +122,8 @@ class Causes:
             self.untried += 1
             return {}
         found |= {_Name("parameter", name): pointers for name, pointers in tried.items() if name}
-        for pointer in (tried[""] or ((),)) if "" in tried else ():
+        other = [each for each in ours.pointers if each not in tried.get("", ()) and self._is_rewritten(ours, each)]
+        for pointer in (*(tried[""] or ((),)), *other) if "" in tried else other:
             if self._deployed is not None:
                 name = _Name("template", self._deployed.place(reason.address, reason.effect, pointer))
             else:
@@ -137,19 +138,42 @@ class Causes:
         return any(isinstance(value_at(held, pointer[: number + 1]), Secret) for number in range(len(pointer)))
 
     def _tried(self, reason: Reason) -> dict[str, tuple[Pointer, ...]]:
-        """The parameters that cause it, each with the properties that it changes; an empty name where none does."""
+        """The parameters that cause it, each with the properties that it changes; under an empty name those that none does. What is as it is
+        with all recorded values together was changed by none, whatever one of them alone would do."""
         inputs = self._inputs(reason)
         names = tuple(sorted(each for each in self._recorded if inputs is None or each in inputs))
-        alone = {name: changed for name in names if (changed := self._changes((name,), reason)) is not None}
-        unexplained = tuple(each for each in reason.pointers if all(each not in changed for changed in alone.values()))
-        if alone and not unexplained:
-            return alone
-        rest = reason._replace(pointers=unexplained)
-        together = self._changes(names, rest) if len(names) >= _PAIR else None
-        if together is None:
-            return {**alone, "": unexplained}
-        needed = [name for name in names if self._changes(tuple(each for each in names if each != name), rest) is None]
-        return {**alone, " + ".join(needed or names): together}
+        changed = self._changes(self._all, reason) if names else None
+        if changed is None:
+            return {"": reason.pointers}
+        ours = reason._replace(pointers=changed)
+        found = {name: own for name in names if (own := self._changes((name,), ours)) is not None}
+        rest = ours._replace(pointers=tuple(each for each in changed if all(each not in own for own in found.values())))
+        if rest.pointers or not found:
+            needed = names
+            for name in names:  # as few as do all of it
+                fewer = tuple(each for each in needed if each != name)
+                needed = fewer if self._changes(fewer, rest) == rest.pointers else needed
+            found[" + ".join(needed)] = rest.pointers
+        left = tuple(each for each in reason.pointers if each not in changed)
+        return {**found, "": left} if left else found
+
+    @property
+    def _all(self) -> tuple[str, ...]:
+        return tuple(sorted(self._recorded))
+
+    def _is_rewritten(self, reason: Reason, pointer: Pointer) -> bool:
+        """Whether a property, under the recorded values, is not what was deployed: then the template or a catalog had a part in it, too."""
+        overlay = self._overlay(self._all)
+        address = self._address(overlay, reason)
+        if self._deployed is None or address is None:
+            return False
+        name = str(pointer[0])
+        was, made = self._deployed.property(reason.address, name), overlay.property(address, name)
+        pending, _, is_unknown = deep_marks([was, made])
+        if is_unknown or (pending and address != reason.address):
+            return False  # nobody knows, or it names what has another address then
+        kind = self._rendering.resources[reason.address].type
+        return differs_at(was, made, kind.lists if kind is not None else NO_LISTS, pointer, name)
 
     def _inputs(self, reason: Reason) -> frozenset[str] | None:
         """What may be behind it; None where that is not known: of a resource that is gone, all may be."""

@@ -14,6 +14,7 @@ from jovial_scaffold.core.comparing.snapshots import Snapshot
 from jovial_scaffold.core.expressions.pending import Pending, could_be
 from jovial_scaffold.core.expressions.values import Secret, deep_marks
 from jovial_scaffold.core.rendering.instances import EvaluatedResource
+from jovial_scaffold.core.rendering.overlays import MISSING
 from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.rendering.tracing import tracer_of
 from jovial_scaffold.core.schemas.lists import NO_LISTS
@@ -59,6 +60,11 @@ class AsDeployed:
         drifted = [each for each in pointers if self._is_other_there(there, then, each)]
         ours = [each for each in pointers if self._is_other_here(then, now, each)]
         return Split(bool(drifted), bool(ours) or effect in ("rename", "move"), tuple(ours), tuple(drifted))
+
+    def property(self, address: str, name: str) -> Any:
+        """A property as it was written for what was deployed; MISSING where it was not there."""
+        then = self._then.resources.get(self._names.get(address, address))
+        return with_names(then.properties.get(name, MISSING), self._newest) if then is not None else MISSING
 
     def place(self, address: str, effect: str, pointer: Pointer) -> str:
         """What of ours changes it, where no parameter does: a line of the template, or the type whose catalog did."""
