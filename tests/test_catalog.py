@@ -11,7 +11,7 @@ from typing import Any
 import jsonschema
 import pytest
 
-from jovial_scaffold.core.comparing.changing import change_effect
+from jovial_scaffold.core.changes.changing import change_effect
 from jovial_scaffold.core.expressions.pending import Pending
 from jovial_scaffold.core.schemas.annotations import ANNOTATIONS, ASPECTS
 from jovial_scaffold.core.schemas.catalog import SHIPPED, ResourceType, shipped_catalog

@@ -7,8 +7,8 @@ from typing import Any
 
 import pytest
 
-from jovial_scaffold.core.comparing.effect_records import Effects
-from jovial_scaffold.core.comparing.snapshots import snapshot_document
+from jovial_scaffold.core.changes.effect_records import Effects
+from jovial_scaffold.core.changes.snapshots import snapshot_document
 from jovial_scaffold.reports.effects import Shown, effects_text
 from jovial_scaffold.reports.effects_document import effects_document
 from jovial_scaffold.reports.folding import addresses_text, in_common

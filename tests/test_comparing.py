@@ -15,10 +15,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from jovial_scaffold import Project
-from jovial_scaffold.core.comparing.aligning import changed_at, leaves, likeness, matched, matched_lines
-from jovial_scaffold.core.comparing.matrix import compare
-from jovial_scaffold.core.comparing.patching import patch
-from jovial_scaffold.core.comparing.totals import totals
+from jovial_scaffold.core.changes.aligning import changed_at, leaves, likeness, matched, matched_lines
+from jovial_scaffold.core.changes.matrix import compare
+from jovial_scaffold.core.changes.patching import patch
+from jovial_scaffold.core.changes.totals import totals
 from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.project_inputs import Overrides
 from jovial_scaffold.core.rendering.explaining import Reason, Unexplained, is_missing

@@ -6,8 +6,8 @@ from typing import Any
 from hypothesis import given
 from hypothesis import strategies as st
 
-from jovial_scaffold.core.comparing.aspects import Aspects
-from jovial_scaffold.core.comparing.matrix import Row
+from jovial_scaffold.core.changes.aspects import Aspects
+from jovial_scaffold.core.changes.matrix import Row
 from jovial_scaffold.reports.dense import Line, Told, lines_of, split_line
 from jovial_scaffold.reports.folding import heads_text
 from jovial_scaffold.reports.matrix import matrix_text

@@ -7,7 +7,7 @@ from typing import Any
 
 import pytest
 
-from jovial_scaffold.core.comparing.matrix import Comparison, Row, compare
+from jovial_scaffold.core.changes.matrix import Comparison, Row, compare
 from jovial_scaffold.reports.echoing import folded
 from jovial_scaffold.reports.machine import compare_document, json_text
 from jovial_scaffold.reports.matrix import matrix_text

@@ -12,9 +12,9 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from jovial_scaffold import Project
-from jovial_scaffold.core.comparing.effect_records import Effects
-from jovial_scaffold.core.comparing.patching import patch
-from jovial_scaffold.core.comparing.snapshots import dependencies, snapshot_document
+from jovial_scaffold.core.changes.effect_records import Effects
+from jovial_scaffold.core.changes.patching import patch
+from jovial_scaffold.core.changes.snapshots import dependencies, snapshot_document
 from jovial_scaffold.core.project_inputs import Overrides
 from jovial_scaffold.core.text.source import pointer_text
 from jovial_scaffold.reports.machine import deployed_document, target_document

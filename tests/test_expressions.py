@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from jovial_scaffold.core.comparing.matrix import same
+from jovial_scaffold.core.changes.matrix import same
 from jovial_scaffold.core.expressions import compile_expression
 from jovial_scaffold.core.expressions.closures import closure
 from jovial_scaffold.core.expressions.errors import EvaluationError, ExpressionError, SyntaxProblem

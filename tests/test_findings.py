@@ -6,7 +6,7 @@ import pytest
 import yaml
 
 from jovial_scaffold import Project
-from jovial_scaffold.core.comparing.driving import names_of
+from jovial_scaffold.core.changes.driving import names_of
 from jovial_scaffold.core.expressions.marked import to_json
 from jovial_scaffold.core.findings import Finding, Span, merged
 from jovial_scaffold.core.project_file import ProjectError

@@ -5,7 +5,7 @@ from typing import Any
 
 import pytest
 
-from jovial_scaffold.core.comparing.impact import Touched
+from jovial_scaffold.core.changes.impact import Touched
 from tests.support import in_memory, jovial, valid_json
 
 _FILES = {

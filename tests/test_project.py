@@ -16,7 +16,7 @@ from hypothesis import strategies as st
 
 from jovial_scaffold import Project
 from jovial_scaffold.catalogs.prepare import prepared_text
-from jovial_scaffold.core.comparing.matrix import same
+from jovial_scaffold.core.changes.matrix import same
 from jovial_scaffold.core.expressions.library.own import patched
 from jovial_scaffold.core.expressions.marked import to_json
 from jovial_scaffold.core.expressions.pending import Pending

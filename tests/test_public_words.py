@@ -13,7 +13,7 @@ import typer
 from jovial_scaffold.cli import catalog as catalog_command
 from jovial_scaffold.cli import main
 from jovial_scaffold.core import marks, project_file, workspace
-from jovial_scaffold.core.comparing.effect_records import EFFECTS
+from jovial_scaffold.core.changes.effect_records import EFFECTS
 from jovial_scaffold.core.expressions.functions import FUNCTIONS
 from jovial_scaffold.core.expressions.parser import MACROS
 from jovial_scaffold.core.rules import reading

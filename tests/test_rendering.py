@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from jovial_scaffold import Project
-from jovial_scaffold.core.comparing.matrix import same
+from jovial_scaffold.core.changes.matrix import same
 from jovial_scaffold.core.expressions.marked import to_json
 from jovial_scaffold.core.expressions.pending import Pending
 from jovial_scaffold.core.expressions.residuals import binary

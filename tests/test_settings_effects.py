@@ -7,7 +7,7 @@ from typing import Any
 import pytest
 
 from jovial_scaffold import Project
-from jovial_scaffold.core.comparing.effect_records import Effects
+from jovial_scaffold.core.changes.effect_records import Effects
 from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.reports.settings import settings_text
 from jovial_scaffold.reports.terminal import Style

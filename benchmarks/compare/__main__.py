@@ -22,7 +22,7 @@ from benchmarks.compare.dimensions import ENVIRONMENTS as WORLDS
 from benchmarks.measuring import report
 from benchmarks.render.generated import write_project
 from jovial_scaffold import Project
-from jovial_scaffold.core.comparing.matrix import compare
+from jovial_scaffold.core.changes.matrix import compare
 from jovial_scaffold.core.graph.layout import layout
 from jovial_scaffold.core.graph.picture import Picture, picture
 from jovial_scaffold.core.parallel import spread

@@ -5,9 +5,9 @@ import random
 from dataclasses import replace
 from typing import Any
 
-from jovial_scaffold.core.comparing.causing import Causes, Reason
-from jovial_scaffold.core.comparing.matrix import Row
-from jovial_scaffold.core.comparing.snapshots import snapshot_document
+from jovial_scaffold.core.changes.causing import Causes, Reason
+from jovial_scaffold.core.changes.matrix import Row
+from jovial_scaffold.core.changes.snapshots import snapshot_document
 from jovial_scaffold.core.rendering.results import Rendering
 from tests.fuzz.drivers import differing, edited, held, loaded, project, shown
 

@@ -6,9 +6,9 @@ import random
 from types import SimpleNamespace
 from typing import Any
 
-from jovial_scaffold.core.comparing.effect_records import Effect, Effects
-from jovial_scaffold.core.comparing.matrix import Row
-from jovial_scaffold.core.comparing.snapshots import snapshot_document
+from jovial_scaffold.core.changes.effect_records import Effect, Effects
+from jovial_scaffold.core.changes.matrix import Row
+from jovial_scaffold.core.changes.snapshots import snapshot_document
 from jovial_scaffold.core.rendering.results import Rendering
 from jovial_scaffold.core.text.source import Pointer, pointer_text
 from tests.fuzz.drivers import differing, edited, held, loaded, project, shown

@@ -10,7 +10,7 @@ import re
 from collections.abc import Iterator
 from typing import Any
 
-from jovial_scaffold.core.comparing.matrix import Comparison, Row
+from jovial_scaffold.core.changes.matrix import Comparison, Row
 from jovial_scaffold.core.expressions.marked import to_json
 from jovial_scaffold.core.folders import MemoryFolder
 from jovial_scaffold.core.project import Project

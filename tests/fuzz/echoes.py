@@ -3,8 +3,8 @@
 import random
 from typing import Any
 
-from jovial_scaffold.core.comparing.aligning import same
-from jovial_scaffold.core.comparing.matrix import Row, compare
+from jovial_scaffold.core.changes.aligning import same
+from jovial_scaffold.core.changes.matrix import Row, compare
 from jovial_scaffold.core.expressions.values import deep_marks
 from jovial_scaffold.core.meter import Meter
 from jovial_scaffold.core.rendering.overlays import MISSING, Overlay

@@ -5,7 +5,7 @@ import math
 import random
 from typing import Any
 
-from jovial_scaffold.core.comparing.matrix import same
+from jovial_scaffold.core.changes.matrix import same
 from jovial_scaffold.core.expressions.closures import closure
 from jovial_scaffold.core.expressions.errors import EvaluationError, SyntaxProblem
 from jovial_scaffold.core.expressions.evaluation import evaluate

@@ -2,7 +2,7 @@
 
 import random
 
-from jovial_scaffold.core.comparing.impact import Impact
+from jovial_scaffold.core.changes.impact import Impact
 from jovial_scaffold.core.rendering.results import Rendering
 from tests.fuzz.drivers import differing, edited, loaded, project
 

@@ -9,7 +9,7 @@ from typing import Any, NamedTuple
 
 import yaml
 
-from jovial_scaffold.core.comparing.expecting import read_expectations, unexpected
+from jovial_scaffold.core.changes.expecting import read_expectations, unexpected
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.folders import MemoryFolder
 from jovial_scaffold.core.project import Project

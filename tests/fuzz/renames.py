@@ -6,8 +6,8 @@ from typing import Any
 
 import yaml
 
-from jovial_scaffold.core.comparing.matrix import compare
-from jovial_scaffold.core.comparing.snapshots import snapshot_document
+from jovial_scaffold.core.changes.matrix import compare
+from jovial_scaffold.core.changes.snapshots import snapshot_document
 from tests.fuzz.drivers import loaded
 
 _NAMES = ("gate", "desk", "yard", "lodge", "queue", "platform")

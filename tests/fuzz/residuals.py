@@ -7,7 +7,7 @@ expressions with equal residuals agree for all of them.
 import random
 from typing import Any
 
-from jovial_scaffold.core.comparing.matrix import same
+from jovial_scaffold.core.changes.matrix import same
 from jovial_scaffold.core.expressions.errors import BudgetError, EvaluationError, SyntaxProblem
 from jovial_scaffold.core.expressions.evaluation import evaluate
 from jovial_scaffold.core.expressions.parser import parse

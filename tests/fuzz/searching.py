@@ -4,7 +4,7 @@ import random
 from collections.abc import Callable, Iterator
 from typing import Any
 
-from jovial_scaffold.core.comparing.finding import Hit, SearchedView, TextSought, hits_in, numbered, together
+from jovial_scaffold.core.changes.finding import Hit, SearchedView, TextSought, hits_in, numbered, together
 from jovial_scaffold.core.expressions.library.strings import scalar_text
 from jovial_scaffold.core.project import Project
 from tests.fuzz import drivers, lists, shapes, worlds

@@ -53,7 +53,7 @@ def command(
 
 def page(loaded: Project, environments: list[str], live: bool = False) -> str:
     """The page of a project; an environment whose snapshot cannot be read is shown without effects. Raises ProjectError."""
-    from jovial_scaffold.core.comparing.matrix import compare
+    from jovial_scaffold.core.changes.matrix import compare
     from jovial_scaffold.reports.board import board_page
 
     names = tuple(environments or loaded.environments)

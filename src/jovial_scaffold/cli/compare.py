@@ -30,7 +30,7 @@ from jovial_scaffold.cli.options import (
     unusable,
 )
 from jovial_scaffold.cli.workspace import Projects, WholeWorkspace, workspace_asked
-from jovial_scaffold.core.comparing.matrix import Comparison, compare
+from jovial_scaffold.core.changes.matrix import Comparison, compare
 from jovial_scaffold.core.findings import Finding, merged
 from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.rendering.rendering import Evaluated
@@ -192,7 +192,7 @@ def _parity(
     found = [*comparison.findings, *loaded.judge_pairs(renderings)]
     if expect is None:
         return merged(found, comparison.environments)
-    from jovial_scaffold.core.comparing.expecting import accepted, read_expectations, renamed, unexpected
+    from jovial_scaffold.core.changes.expecting import accepted, read_expectations, renamed, unexpected
 
     before = None
     if expect.exists() or not accept:
@@ -220,7 +220,7 @@ def _parity(
 
 
 def _written(comparison: Comparison, asked: _Asked, judged: list[Finding]) -> str:
-    from jovial_scaffold.core.comparing.totals import totals as sums
+    from jovial_scaffold.core.changes.totals import totals as sums
     from jovial_scaffold.reports import drivers as driving
     from jovial_scaffold.reports import matrix, matrix_report
 
@@ -230,7 +230,7 @@ def _written(comparison: Comparison, asked: _Asked, judged: list[Finding]) -> st
 
         return json_text(compare_document(comparison, numbers, judged))
     if format is PatchFormat.patch:
-        from jovial_scaffold.core.comparing.patching import patch
+        from jovial_scaffold.core.changes.patching import patch
         from jovial_scaffold.reports.machine import json_text, target_document
 
         return json_text(patch(*(target_document(rendering, comparison.fits) for rendering in comparison.renderings)))

@@ -26,7 +26,7 @@ from jovial_scaffold.cli.options import (
     text_of_findings,
     unusable,
 )
-from jovial_scaffold.core.comparing.effect_records import Effects
+from jovial_scaffold.core.changes.effect_records import Effects
 from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.machine.opening import Project
 
@@ -129,7 +129,7 @@ def _written(
 
         return json_text(writing.effects_document(loaded.name, result))
     if format is PatchFormat.patch:
-        from jovial_scaffold.core.comparing.patching import patch
+        from jovial_scaffold.core.changes.patching import patch
         from jovial_scaffold.reports.machine import deployed_document, json_text, target_document
 
         target = {} if result.teardown else target_document(loaded.render(environment))["resources"]

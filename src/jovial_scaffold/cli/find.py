@@ -70,7 +70,7 @@ def command(
 
 def _in_workspace(projects: Projects, text: str, environments: list[str], format: ReportFormat) -> int:
     """What holds a text in all projects of a workspace; the exit code. Raises ProjectError."""
-    from jovial_scaffold.core.comparing.finding import joined_hits
+    from jovial_scaffold.core.changes.finding import joined_hits
 
     hits, labels, wrong = [], [], []
     for name, folder, loaded, views in projects.usable(environments):

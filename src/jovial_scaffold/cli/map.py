@@ -23,7 +23,7 @@ from jovial_scaffold.cli.options import (
     style_of,
     unusable,
 )
-from jovial_scaffold.core.comparing.matrix import Comparison, compare
+from jovial_scaffold.core.changes.matrix import Comparison, compare
 from jovial_scaffold.core.graph.picture import Picture, around, picture
 from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.words import nearest

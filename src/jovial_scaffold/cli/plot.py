@@ -68,7 +68,7 @@ def command(
         wrong = errors_of(loaded, (*(environments or loaded.environments), *([baseline] if baseline else ())))
     except ProjectError as error:
         raise typer.Exit(unusable(error)) from None
-    from jovial_scaffold.core.comparing.totals import totals
+    from jovial_scaffold.core.changes.totals import totals
     from jovial_scaffold.reports.drawing import plots
 
     if kind is PlotKind.differences:

@@ -9,7 +9,7 @@ import typer
 
 from jovial_scaffold.cli import exit_codes
 from jovial_scaffold.cli.options import KeyFile, OneEnvironment, ProjectPath, WithFiles, WithValues, deliver, load, print_findings, unusable
-from jovial_scaffold.core.comparing.snapshots import EARLIER, FORMAT, snapshot_document
+from jovial_scaffold.core.changes.snapshots import EARLIER, FORMAT, snapshot_document
 from jovial_scaffold.core.findings import has_errors
 from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.text.formats import read_source

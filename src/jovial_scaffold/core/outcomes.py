@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 from posixpath import normpath
 from typing import Any
 
-from jovial_scaffold.core.comparing.aligning import same
+from jovial_scaffold.core.changes.aligning import same
 from jovial_scaffold.core.findings import Finding, Related, Span, absorbed, merged
 from jovial_scaffold.core.records import replace
 from jovial_scaffold.core.rendering.identities import Identities, PlaceOf, clashes_between

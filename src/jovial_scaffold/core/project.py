@@ -49,12 +49,12 @@ from jovial_scaffold.core.workspace import with_workspace, workspace_of
 
 # What one question alone needs is loaded where it is asked: every command would pay for it.
 if TYPE_CHECKING:
-    from jovial_scaffold.core.comparing.effect_records import Effects
-    from jovial_scaffold.core.comparing.finding import Search
-    from jovial_scaffold.core.comparing.impact import Touched
-    from jovial_scaffold.core.comparing.matrix import Comparison
-    from jovial_scaffold.core.comparing.settings import SettingEffects
-    from jovial_scaffold.core.comparing.snapshots import Snapshot
+    from jovial_scaffold.core.changes.effect_records import Effects
+    from jovial_scaffold.core.changes.finding import Search
+    from jovial_scaffold.core.changes.impact import Touched
+    from jovial_scaffold.core.changes.matrix import Comparison
+    from jovial_scaffold.core.changes.settings import SettingEffects
+    from jovial_scaffold.core.changes.snapshots import Snapshot
     from jovial_scaffold.core.outcomes import CheckResult, Moment
     from jovial_scaffold.core.rendering.explaining import Reason
     from jovial_scaffold.core.rendering.searching import Searching
@@ -502,7 +502,7 @@ class Project:
         `only` and `ignore` are patterns over addresses, or over `address:property` where they hold a colon. With `echoes`, rows that only
         repeat parameters say so.
         """
-        from jovial_scaffold.core.comparing.matrix import compare
+        from jovial_scaffold.core.changes.matrix import compare
 
         return compare(self.views(self.in_order(environments, baseline)), everything, only, ignore, echoes)
 
@@ -584,7 +584,7 @@ class Project:
 
         Raises ProjectError where there is no such file, or it cannot be read. What rules over changes say is among the findings.
         """
-        from jovial_scaffold.core.comparing import effects as computing
+        from jovial_scaffold.core.changes import effects as computing
         from jovial_scaffold.core.rules.evaluation import judge_effects
         from jovial_scaffold.core.waivers import Waivers
 
@@ -646,7 +646,7 @@ class Project:
     def settings(self, environment: str, settings: Sequence[str]) -> "list[SettingEffects]":
         """What settings would do to an environment that runs as it is rendered now: each `name=value`, or a name for all values that it may
         have or has in other environments; what does most first. Raises ProjectError."""
-        from jovial_scaffold.core.comparing.settings import effects_of_settings, values_to_try
+        from jovial_scaffold.core.changes.settings import effects_of_settings, values_to_try
 
         project, here = self.side(environment)
         others = [project._rendered(each)[0].parameters for each in project.environments if each != here]
@@ -704,7 +704,7 @@ class Project:
 
     def snapshot(self, environment: str, against: "str | PurePath | None" = None) -> "tuple[Snapshot, list[Finding]]":
         """What runs in an environment, and the lesser findings of its file. Raises ProjectError."""
-        from jovial_scaffold.core.comparing.snapshots import read_snapshot
+        from jovial_scaffold.core.changes.snapshots import read_snapshot
 
         deployed = self._file.environments[environment].deployed
         if against is not None:
@@ -793,7 +793,7 @@ class Project:
         address, _, property = what.partition(":")
         steps = tuple(int(step) if str(step).isdigit() else step for step in split_pointer(property))
         others = [self._asked(name) for name in self.environments if name != here]
-        from jovial_scaffold.core.comparing.confirming import confirmed
+        from jovial_scaffold.core.changes.confirming import confirmed
 
         rendering = self._asked(here)
         return confirmed(explain(rendering, others, address, steps), rendering, others, address, steps)
@@ -801,7 +801,7 @@ class Project:
     def impact(self, what: str, environments: Iterable[str] = ()) -> "dict[str, list[Touched]]":
         """What a parameter, value, function, lookup, document or resource of the template may reach, or what stands at FILE:LINE, by view.
         Raises Unexplained where there is no such thing."""
-        from jovial_scaffold.core.comparing.impact import Impact, named_at
+        from jovial_scaffold.core.changes.impact import Impact, named_at
         from jovial_scaffold.core.rendering.explaining import Unexplained
 
         views = {text: self.views((text,))[0] for text in tuple(environments) or self.environments}
@@ -890,7 +890,7 @@ class Project:
     def find(self, text: str, environments: Iterable[str] = ()) -> "Search":
         """Every rendered property, output and document that holds a text, over some environments or all, and where something is wrong with
         one of them, its errors: they may leave values unknown."""
-        from jovial_scaffold.core.comparing.finding import Search, SearchedView, TextSought, hits_in, numbered, together
+        from jovial_scaffold.core.changes.finding import Search, SearchedView, TextSought, hits_in, numbered, together
         from jovial_scaffold.core.rendering.searching import Searching
 
         sought = TextSought(text)

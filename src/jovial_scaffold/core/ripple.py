@@ -10,9 +10,9 @@ from pathlib import PurePosixPath
 from posixpath import relpath
 from typing import Protocol
 
-from jovial_scaffold.core.comparing.changing import TYPE, change_effect, type_effect
-from jovial_scaffold.core.comparing.effect_records import MISSING, Change, effect_of
-from jovial_scaffold.core.comparing.matrix import Comparison, compare
+from jovial_scaffold.core.changes.changing import TYPE, change_effect, type_effect
+from jovial_scaffold.core.changes.effect_records import MISSING, Change, effect_of
+from jovial_scaffold.core.changes.matrix import Comparison, compare
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.folders import Folder, Found, History, RevisionError
 from jovial_scaffold.core.parallel import spread

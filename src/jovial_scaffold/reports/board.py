@@ -5,9 +5,9 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from jovial_scaffold._version import __version__
-from jovial_scaffold.core.comparing.effect_records import Effects
-from jovial_scaffold.core.comparing.matrix import Comparison, Row
-from jovial_scaffold.core.comparing.totals import totals
+from jovial_scaffold.core.changes.effect_records import Effects
+from jovial_scaffold.core.changes.matrix import Comparison, Row
+from jovial_scaffold.core.changes.totals import totals
 from jovial_scaffold.core.expressions.errors import EvaluationError
 from jovial_scaffold.core.expressions.placeholders import Formula
 from jovial_scaffold.core.expressions.values import Record, Secret

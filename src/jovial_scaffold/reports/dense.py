@@ -5,8 +5,8 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from itertools import groupby
 from typing import NamedTuple
 
-from jovial_scaffold.core.comparing.driving import names_of
-from jovial_scaffold.core.comparing.matrix import Row, same
+from jovial_scaffold.core.changes.driving import names_of
+from jovial_scaffold.core.changes.matrix import Row, same
 from jovial_scaffold.core.text.source import Pointer, pointer_text
 from jovial_scaffold.reports.folding import FEW, common_ends, in_common
 from jovial_scaffold.reports.rendering import cell

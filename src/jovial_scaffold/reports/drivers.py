@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator
 
-from jovial_scaffold.core.comparing.matrix import Comparison
+from jovial_scaffold.core.changes.matrix import Comparison
 from jovial_scaffold.reports.terminal import Style, cells, padded
 from jovial_scaffold.reports.words import counted, visible
 

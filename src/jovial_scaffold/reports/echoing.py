@@ -3,7 +3,7 @@
 from collections.abc import Iterator, Sequence
 from itertools import zip_longest
 
-from jovial_scaffold.core.comparing.matrix import Row, same
+from jovial_scaffold.core.changes.matrix import Row, same
 from jovial_scaffold.core.records import value_record
 from jovial_scaffold.core.regexes import regex
 from jovial_scaffold.reports.dense import is_line, label_of

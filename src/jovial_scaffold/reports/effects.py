@@ -4,7 +4,7 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Any, NamedTuple
 
 from jovial_scaffold.core import marks
-from jovial_scaffold.core.comparing.effect_records import MISSING, SEVEREST, Cause, Change, Effect, Effects
+from jovial_scaffold.core.changes.effect_records import MISSING, SEVEREST, Cause, Change, Effect, Effects
 from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.records import replace
 from jovial_scaffold.core.text.source import pointer_text

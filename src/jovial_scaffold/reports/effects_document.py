@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from jovial_scaffold.core.comparing.effect_records import EFFECTS, MISSING, SEVEREST, Beside, Cause, Change, Effects
+from jovial_scaffold.core.changes.effect_records import EFFECTS, MISSING, SEVEREST, Beside, Cause, Change, Effects
 from jovial_scaffold.core.expressions.marked import to_json
 from jovial_scaffold.core.text.source import pointer_text
 from jovial_scaffold.reports.effects import leads_to_text, other_text, pointer_of, summary, unexplained, values_of, was_and_becomes

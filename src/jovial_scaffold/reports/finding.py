@@ -3,7 +3,7 @@
 from collections.abc import Iterator, Sequence
 from typing import Any
 
-from jovial_scaffold.core.comparing.finding import Hit
+from jovial_scaffold.core.changes.finding import Hit
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.reports.machine import finding_entry
 from jovial_scaffold.reports.terminal import Style, cut_within

@@ -3,7 +3,7 @@
 from collections.abc import Iterator, Mapping, Sequence
 from typing import Any
 
-from jovial_scaffold.core.comparing.impact import PRESENCE, Touched
+from jovial_scaffold.core.changes.impact import PRESENCE, Touched
 from jovial_scaffold.reports.folding import addresses_text
 from jovial_scaffold.reports.terminal import Style, wrapped
 from jovial_scaffold.reports.words import counted, listed, visible

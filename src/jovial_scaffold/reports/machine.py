@@ -18,10 +18,10 @@ from jovial_scaffold.reports.terminal import DEFAULT_WIDTH
 from jovial_scaffold.reports.words import harmless_json, said
 
 if TYPE_CHECKING:
-    from jovial_scaffold.core.comparing.driving import Driver
-    from jovial_scaffold.core.comparing.matrix import Comparison
-    from jovial_scaffold.core.comparing.snapshots import Snapshot
-    from jovial_scaffold.core.comparing.totals import Total
+    from jovial_scaffold.core.changes.driving import Driver
+    from jovial_scaffold.core.changes.matrix import Comparison
+    from jovial_scaffold.core.changes.snapshots import Snapshot
+    from jovial_scaffold.core.changes.totals import Total
     from jovial_scaffold.core.expressions.library.entries import Function
     from jovial_scaffold.core.outcomes import CheckResult
     from jovial_scaffold.core.rendering.results import Rendering
@@ -195,7 +195,7 @@ def compare_document(comparison: "Comparison", totals: "Sequence[Total]" = (), f
 
     `pointer` is the real one in the first column that has the part; `label` names items of lists by their key.
     """
-    from jovial_scaffold.core.comparing.aspects import Aspects
+    from jovial_scaffold.core.changes.aspects import Aspects
 
     aspects = Aspects(comparison)
     rows = [

@@ -3,9 +3,9 @@
 from collections.abc import Iterator, Mapping, Sequence
 
 from jovial_scaffold.core import marks
-from jovial_scaffold.core.comparing.aspects import ORDER, Aspect, Aspects
-from jovial_scaffold.core.comparing.driving import names_of
-from jovial_scaffold.core.comparing.matrix import Comparison, Row, same
+from jovial_scaffold.core.changes.aspects import ORDER, Aspect, Aspects
+from jovial_scaffold.core.changes.driving import names_of
+from jovial_scaffold.core.changes.matrix import Comparison, Row, same
 from jovial_scaffold.core.records import replace
 from jovial_scaffold.reports.dense import Line, Told, is_line, items_in, label_of, lines_of, split_line
 from jovial_scaffold.reports.drivers import Ranked, ranked

@@ -3,9 +3,9 @@
 from collections.abc import Sequence
 from itertools import groupby
 
-from jovial_scaffold.core.comparing.aspects import Aspects
-from jovial_scaffold.core.comparing.matrix import Comparison
-from jovial_scaffold.core.comparing.totals import Total
+from jovial_scaffold.core.changes.aspects import Aspects
+from jovial_scaffold.core.changes.matrix import Comparison
+from jovial_scaffold.core.changes.totals import Total
 from jovial_scaffold.reports.drivers import ranked
 from jovial_scaffold.reports.echoing import folded
 from jovial_scaffold.reports.matrix import aspects_text, driver_names, gone_in, named, sum_text, value_text

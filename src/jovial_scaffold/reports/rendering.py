@@ -5,7 +5,7 @@ from collections.abc import Iterator, Mapping
 from typing import Any
 
 from jovial_scaffold.core import marks
-from jovial_scaffold.core.comparing.aligning import same
+from jovial_scaffold.core.changes.aligning import same
 from jovial_scaffold.core.expressions.pending import Pending
 from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.marks import unmarked

@@ -5,8 +5,8 @@ from posixpath import normpath
 from typing import Any
 
 from jovial_scaffold.core import marks
-from jovial_scaffold.core.comparing.effect_records import SEVEREST
-from jovial_scaffold.core.comparing.matrix import Row
+from jovial_scaffold.core.changes.effect_records import SEVEREST
+from jovial_scaffold.core.changes.matrix import Row
 from jovial_scaffold.core.expressions.marked import to_json
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.ripple import BECOMES, WAS, ProjectRipple, Reached, Ripple

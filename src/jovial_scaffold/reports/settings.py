@@ -3,8 +3,8 @@
 from collections.abc import Iterator, Sequence
 from typing import Any
 
-from jovial_scaffold.core.comparing.effect_records import EFFECTS, SEVEREST, Effects
-from jovial_scaffold.core.comparing.settings import SettingEffects
+from jovial_scaffold.core.changes.effect_records import EFFECTS, SEVEREST, Effects
+from jovial_scaffold.core.changes.settings import SettingEffects
 from jovial_scaffold.reports.effects import VERBS
 from jovial_scaffold.reports.folding import addresses_text
 from jovial_scaffold.reports.machine import finding_entry

@@ -8,9 +8,9 @@ from matplotlib.backends.backend_agg import FigureCanvasAgg
 from matplotlib.colors import ListedColormap
 from matplotlib.figure import Figure
 
-from jovial_scaffold.core.comparing.aligning import same
-from jovial_scaffold.core.comparing.matrix import Comparison, Row
-from jovial_scaffold.core.comparing.totals import Total
+from jovial_scaffold.core.changes.aligning import same
+from jovial_scaffold.core.changes.matrix import Comparison, Row
+from jovial_scaffold.core.changes.totals import Total
 from jovial_scaffold.reports.drivers import ranked
 from jovial_scaffold.reports.terminal import cut_within
 from jovial_scaffold.reports.words import counted, visible

@@ -7,10 +7,10 @@ parameter causes was changed in the template or a catalog, or by somebody where 
 from collections.abc import Mapping, Sequence
 from typing import Any, NamedTuple
 
-from jovial_scaffold.core.comparing.drift import AsDeployed
-from jovial_scaffold.core.comparing.driving import differs_at, set_at
-from jovial_scaffold.core.comparing.effect_records import SEVEREST, Cause, Lead, heaviest
-from jovial_scaffold.core.comparing.trials import is_equal
+from jovial_scaffold.core.changes.drift import AsDeployed
+from jovial_scaffold.core.changes.driving import differs_at, set_at
+from jovial_scaffold.core.changes.effect_records import SEVEREST, Cause, Lead, heaviest
+from jovial_scaffold.core.changes.trials import is_equal
 from jovial_scaffold.core.expressions.values import Secret, deep_marks
 from jovial_scaffold.core.records import replace
 from jovial_scaffold.core.rendering.overlays import MISSING, Behind, Overlay, trial_meter

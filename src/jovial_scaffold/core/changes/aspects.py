@@ -2,8 +2,8 @@
 
 from collections.abc import Iterator, Mapping
 
-from jovial_scaffold.core.comparing.matrix import Comparison, Row
-from jovial_scaffold.core.comparing.totals import Total, totals
+from jovial_scaffold.core.changes.matrix import Comparison, Row
+from jovial_scaffold.core.changes.totals import Total, totals
 from jovial_scaffold.core.records import value_record
 from jovial_scaffold.core.schemas.catalog import ResourceType
 from jovial_scaffold.core.schemas.navigation import subschema

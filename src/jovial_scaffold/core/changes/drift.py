@@ -6,11 +6,11 @@ it there; where that is not what would be, the template, a catalog or a paramete
 
 from typing import Any, NamedTuple
 
-from jovial_scaffold.core.comparing.aligning import changed_at, same
-from jovial_scaffold.core.comparing.changing import TYPE
-from jovial_scaffold.core.comparing.matrix import with_names
-from jovial_scaffold.core.comparing.secrecy import as_secret
-from jovial_scaffold.core.comparing.snapshots import Snapshot
+from jovial_scaffold.core.changes.aligning import changed_at, same
+from jovial_scaffold.core.changes.changing import TYPE
+from jovial_scaffold.core.changes.matrix import with_names
+from jovial_scaffold.core.changes.secrecy import as_secret
+from jovial_scaffold.core.changes.snapshots import Snapshot
 from jovial_scaffold.core.expressions.pending import Pending, could_be
 from jovial_scaffold.core.expressions.values import Secret, deep_marks
 from jovial_scaffold.core.rendering.instances import EvaluatedResource

@@ -9,8 +9,8 @@ from ipaddress import ip_network
 from itertools import pairwise
 from typing import Any, NamedTuple
 
-from jovial_scaffold.core.comparing.effect_records import Effect, Step
-from jovial_scaffold.core.comparing.snapshots import Snapshot, dependencies
+from jovial_scaffold.core.changes.effect_records import Effect, Step
+from jovial_scaffold.core.changes.snapshots import Snapshot, dependencies
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.graph.ordering import rounds
 from jovial_scaffold.core.rendering.identities import identity_key

@@ -2,10 +2,10 @@
 
 from collections.abc import Iterator
 
-from jovial_scaffold.core.comparing.aligning import matched_lines, same
-from jovial_scaffold.core.comparing.effect_records import MISSING, Beside
-from jovial_scaffold.core.comparing.secrecy import as_secret, covered
-from jovial_scaffold.core.comparing.snapshots import Snapshot
+from jovial_scaffold.core.changes.aligning import matched_lines, same
+from jovial_scaffold.core.changes.effect_records import MISSING, Beside
+from jovial_scaffold.core.changes.secrecy import as_secret, covered
+from jovial_scaffold.core.changes.snapshots import Snapshot
 from jovial_scaffold.core.expressions.pending import Pending
 from jovial_scaffold.core.expressions.values import UNSEEN, Secret
 from jovial_scaffold.core.rendering.rendering import Evaluated

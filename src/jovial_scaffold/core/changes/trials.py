@@ -4,7 +4,7 @@ import itertools
 from collections.abc import Callable, Iterable, Sequence
 from typing import Any, NamedTuple
 
-from jovial_scaffold.core.comparing.aligning import same
+from jovial_scaffold.core.changes.aligning import same
 from jovial_scaffold.core.limits import DRIVER_TRIALS
 from jovial_scaffold.core.meter import Meter
 from jovial_scaffold.core.rendering.overlays import CONTEXT, MISSING, Overlay, trial_meter

@@ -4,11 +4,11 @@ from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from typing import Any, Literal, NamedTuple, TypeVar
 
 from jovial_scaffold.core import marks
-from jovial_scaffold.core.comparing.aligning import Leaf, leaves, matched_lines, same
-from jovial_scaffold.core.comparing.changing import TYPE
-from jovial_scaffold.core.comparing.driving import RUN, TEMPLATE, Driver, Drivers
-from jovial_scaffold.core.comparing.echoes import Echoes
-from jovial_scaffold.core.comparing.shaped import ShapedLeaves
+from jovial_scaffold.core.changes.aligning import Leaf, leaves, matched_lines, same
+from jovial_scaffold.core.changes.changing import TYPE
+from jovial_scaffold.core.changes.driving import RUN, TEMPLATE, Driver, Drivers
+from jovial_scaffold.core.changes.echoes import Echoes
+from jovial_scaffold.core.changes.shaped import ShapedLeaves
 from jovial_scaffold.core.expressions.pending import Pending, renamed
 from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.findings import Finding

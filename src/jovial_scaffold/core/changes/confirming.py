@@ -6,8 +6,8 @@ import itertools
 from collections.abc import Callable, Iterator, Sequence
 from typing import Any
 
-from jovial_scaffold.core.comparing.aligning import same
-from jovial_scaffold.core.comparing.snapshots import scalars
+from jovial_scaffold.core.changes.aligning import same
+from jovial_scaffold.core.changes.snapshots import scalars
 from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.limits import TRIED_VALUES
 from jovial_scaffold.core.records import replace

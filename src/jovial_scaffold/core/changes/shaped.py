@@ -4,7 +4,7 @@ import operator
 from collections.abc import Callable, Mapping
 from typing import Any, NamedTuple
 
-from jovial_scaffold.core.comparing.aligning import PLAIN, Leaf, leaves, same
+from jovial_scaffold.core.changes.aligning import PLAIN, Leaf, leaves, same
 from jovial_scaffold.core.expressions.pending import Pending
 from jovial_scaffold.core.rendering.instances import EvaluatedResource
 from jovial_scaffold.core.rendering.overlays import condition_text, keyed_items, stands_by_itself

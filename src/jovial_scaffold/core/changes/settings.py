@@ -5,10 +5,10 @@ from collections.abc import Iterator, Sequence
 from typing import Any
 from urllib.parse import quote
 
-from jovial_scaffold.core.comparing.aligning import same
-from jovial_scaffold.core.comparing.effect_records import SEVEREST, Effects
-from jovial_scaffold.core.comparing.effects import effects
-from jovial_scaffold.core.comparing.snapshots import Deployed, Snapshot
+from jovial_scaffold.core.changes.aligning import same
+from jovial_scaffold.core.changes.effect_records import SEVEREST, Effects
+from jovial_scaffold.core.changes.effects import effects
+from jovial_scaffold.core.changes.snapshots import Deployed, Snapshot
 from jovial_scaffold.core.expressions.values import deep_marks
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.parameters.resolving import Parameters

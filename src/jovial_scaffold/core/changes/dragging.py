@@ -3,10 +3,10 @@
 from collections.abc import Iterator
 from typing import Any
 
-from jovial_scaffold.core.comparing.changing import change_effect
-from jovial_scaffold.core.comparing.effect_records import MISSING, Change, Effect, effect_of
-from jovial_scaffold.core.comparing.secrecy import as_secret
-from jovial_scaffold.core.comparing.snapshots import Snapshot
+from jovial_scaffold.core.changes.changing import change_effect
+from jovial_scaffold.core.changes.effect_records import MISSING, Change, Effect, effect_of
+from jovial_scaffold.core.changes.secrecy import as_secret
+from jovial_scaffold.core.changes.snapshots import Snapshot
 from jovial_scaffold.core.expressions.pending import Pending
 from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.records import replace

@@ -3,8 +3,8 @@
 from collections.abc import Iterator, Mapping
 from typing import Any
 
-from jovial_scaffold.core.comparing.causing import Causes
-from jovial_scaffold.core.comparing.effect_records import Effects
+from jovial_scaffold.core.changes.causing import Causes
+from jovial_scaffold.core.changes.effect_records import Effects
 from jovial_scaffold.core.expressions.values import UNSEEN, Secret
 from jovial_scaffold.core.findings import Finding, Related
 from jovial_scaffold.core.limits import TRIAL_ROUNDS

@@ -3,7 +3,7 @@
 from collections.abc import Iterator, Sequence
 from typing import Any
 
-from jovial_scaffold.core.comparing.matrix import Comparison
+from jovial_scaffold.core.changes.matrix import Comparison
 from jovial_scaffold.core.records import value_record
 from jovial_scaffold.core.schemas.navigation import subschema
 from jovial_scaffold.core.text.patterns import pattern

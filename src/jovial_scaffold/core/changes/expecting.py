@@ -3,8 +3,8 @@
 from collections.abc import Callable, Iterator, Sequence
 from typing import Any
 
-from jovial_scaffold.core.comparing.aligning import same
-from jovial_scaffold.core.comparing.matrix import Comparison, Row, row_label
+from jovial_scaffold.core.changes.aligning import same
+from jovial_scaffold.core.changes.matrix import Comparison, Row, row_label
 from jovial_scaffold.core.expressions.marked import to_json
 from jovial_scaffold.core.expressions.values import deep_marks
 from jovial_scaffold.core.findings import Finding, Related, Span

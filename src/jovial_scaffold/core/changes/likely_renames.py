@@ -3,8 +3,8 @@
 from collections.abc import Iterator, Mapping
 from typing import Any
 
-from jovial_scaffold.core.comparing.aligning import likely_pairs, likeness
-from jovial_scaffold.core.comparing.effect_records import Effects
+from jovial_scaffold.core.changes.aligning import likely_pairs, likeness
+from jovial_scaffold.core.changes.effect_records import Effects
 from jovial_scaffold.core.findings import Finding, Related
 from jovial_scaffold.core.rendering.instances import EvaluatedResource
 from jovial_scaffold.core.rendering.rendering import Evaluated

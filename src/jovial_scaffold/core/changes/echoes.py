@@ -8,9 +8,9 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import Any
 
 from jovial_scaffold.core import marks
-from jovial_scaffold.core.comparing.aligning import Leaf
-from jovial_scaffold.core.comparing.driving import Driver, Drivers
-from jovial_scaffold.core.comparing.trials import value_of
+from jovial_scaffold.core.changes.aligning import Leaf
+from jovial_scaffold.core.changes.driving import Driver, Drivers
+from jovial_scaffold.core.changes.trials import value_of
 from jovial_scaffold.core.expressions.errors import EvaluationError, SyntaxProblem
 from jovial_scaffold.core.expressions.parser import parse
 from jovial_scaffold.core.expressions.pending import Pending, comparable, holds_secret, people_text, shown

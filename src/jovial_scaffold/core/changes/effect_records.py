@@ -5,7 +5,7 @@ from dataclasses import field
 from enum import Enum
 from typing import Any, NamedTuple
 
-from jovial_scaffold.core.comparing.snapshots import Snapshot
+from jovial_scaffold.core.changes.snapshots import Snapshot
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.records import value_record
 from jovial_scaffold.core.text.source import Pointer

@@ -3,20 +3,20 @@
 from collections.abc import Callable, Iterator, Mapping
 from typing import Any
 
-from jovial_scaffold.core.comparing.aligning import leaves, same
-from jovial_scaffold.core.comparing.beside import beside
-from jovial_scaffold.core.comparing.causing import Causes, Reason
-from jovial_scaffold.core.comparing.changing import TYPE, change_effect, type_effect
-from jovial_scaffold.core.comparing.dragging import drag
-from jovial_scaffold.core.comparing.drift import AsDeployed
-from jovial_scaffold.core.comparing.driving import RUN, Drivers
-from jovial_scaffold.core.comparing.effect_records import MISSING, Change, Effect, Effects, effect_of
-from jovial_scaffold.core.comparing.likely_renames import likely_renames
-from jovial_scaffold.core.comparing.matrix import with_names
-from jovial_scaffold.core.comparing.objections import unknown_secrets, untried, violations
-from jovial_scaffold.core.comparing.secrecy import as_secret, covered, unseen_left_out
-from jovial_scaffold.core.comparing.sequencing import order_of
-from jovial_scaffold.core.comparing.snapshots import Deployed, Snapshot
+from jovial_scaffold.core.changes.aligning import leaves, same
+from jovial_scaffold.core.changes.beside import beside
+from jovial_scaffold.core.changes.causing import Causes, Reason
+from jovial_scaffold.core.changes.changing import TYPE, change_effect, type_effect
+from jovial_scaffold.core.changes.dragging import drag
+from jovial_scaffold.core.changes.drift import AsDeployed
+from jovial_scaffold.core.changes.driving import RUN, Drivers
+from jovial_scaffold.core.changes.effect_records import MISSING, Change, Effect, Effects, effect_of
+from jovial_scaffold.core.changes.likely_renames import likely_renames
+from jovial_scaffold.core.changes.matrix import with_names
+from jovial_scaffold.core.changes.objections import unknown_secrets, untried, violations
+from jovial_scaffold.core.changes.secrecy import as_secret, covered, unseen_left_out
+from jovial_scaffold.core.changes.sequencing import order_of
+from jovial_scaffold.core.changes.snapshots import Deployed, Snapshot
 from jovial_scaffold.core.expressions.pending import Pending, could_be
 from jovial_scaffold.core.expressions.values import Secret, deep_marks
 from jovial_scaffold.core.rendering.instances import EvaluatedResource

@@ -6,8 +6,8 @@ What a value is computed from says which parameters are worth trying; whether on
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from typing import Any
 
-from jovial_scaffold.core.comparing.aligning import Leaf, changed_at, matched_lines, same
-from jovial_scaffold.core.comparing.trials import Differing, Names, Pairs, Trial, Trials, is_equal, value_of
+from jovial_scaffold.core.changes.aligning import Leaf, changed_at, matched_lines, same
+from jovial_scaffold.core.changes.trials import Differing, Names, Pairs, Trial, Trials, is_equal, value_of
 from jovial_scaffold.core.expressions.program import Program
 from jovial_scaffold.core.records import value_record
 from jovial_scaffold.core.rendering.instances import Surroundings

@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from jovial_scaffold.core.comparing.effect_records import MISSING
+from jovial_scaffold.core.changes.effect_records import MISSING
 from jovial_scaffold.core.expressions.pending import Pending, holds_secret
 from jovial_scaffold.core.expressions.values import Secret
 

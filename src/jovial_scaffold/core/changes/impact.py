@@ -6,8 +6,8 @@ Found from what is written, through names, functions, modules, and what a rebuil
 from collections.abc import Iterator, Mapping
 from typing import Any, NamedTuple
 
-from jovial_scaffold.core.comparing.aligning import same
-from jovial_scaffold.core.comparing.changing import change_effect
+from jovial_scaffold.core.changes.aligning import same
+from jovial_scaffold.core.changes.changing import change_effect
 from jovial_scaffold.core.expressions.placeholders import Formula
 from jovial_scaffold.core.expressions.references import Reference
 from jovial_scaffold.core.parameters.layers import Layer
