@@ -38,6 +38,7 @@ BOUNDS = {
     "renames": (60, 0.5),
     "impacts": (20, 0.5),
     "drift": (30, 0.5),
+    "edges": (40, 0.5),
 }
 
 

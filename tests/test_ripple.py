@@ -26,7 +26,10 @@ def lines(demo_folder: Path, tmp_path: Path) -> Path:
 def reached(folder: Path, *arguments: str) -> dict[str, Any]:
     document = valid_json("ripple", jovial("ripple", "--format", "json", *arguments, cwd=folder).stdout)
     return {
-        f"{project['folder']}/{each['environment']}": [f"{row['address']}:{row['label']}" for row in each["changes"]]
+        f"{project['folder']}/{each['environment']}": [
+            *(f"{one['address']}:{pointer}" for one in each["effects"] for pointer in one["touched"] or [""]),
+            *(one["name"] for one in each["beside"]),
+        ]
         for project in document["projects"]
         for each in project["environments"]
     }
@@ -164,6 +167,9 @@ def test_formats(lines: Path) -> None:
     edit(lines / "alp" / "shared" / "queue_pair.yaml", "wait_hours: 240", "wait_hours: 200")
     markdown = jovial("ripple", "--format", "markdown", cwd=lines).stdout
     assert markdown.startswith("## What changes since HEAD\n") and "| `alp` | `live` | `2` | `shared/queue_pair.yaml` |" in markdown
-    assert "alp,live,tickets/failed:wait_hours,240,200,shared/queue_pair.yaml" in jovial("ripple", "--format", "csv", cwd=lines).stdout
+    assert (
+        "alp,live,in_place,tickets/failed,fulmar.queue.v1,wait_hours,240,200,in_place,shared/queue_pair.yaml"
+        in jovial("ripple", "--format", "csv", cwd=lines).stdout
+    )
     assert jovial("ripple", "--format", "html", "--out", "r.html", cwd=lines).returncode == 0
     assert "wait_hours" in (lines / "r.html").read_text()

@@ -121,7 +121,9 @@ def test_a_ripple_through_what_is_shared(write: Write) -> None:
     assert [(each["project"], each["changed"]) for each in document["projects"]] == [
         (name, ["../../shared/pair.yaml"]) for name in ("alp", "bri")
     ]
-    assert document["projects"][0]["environments"][0]["effects"] == {"tickets/failed": "in_place", "tickets/main": "rebuild"}
+    effects = document["projects"][0]["environments"][0]["effects"]
+    assert {each["address"]: each["effect"] for each in effects} == {"tickets/failed": "in_place", "tickets/main": "rebuild"}
+    assert effects[0]["causes"] == [{"kind": "file", "parameter": None, "place": "../../shared/pair.yaml"}] and effects[0]["round"] is None
     text = jovial("ripple", cwd=root).stdout
     assert "2 projects, 4 environments: alp:sandbox, alp:live, bri:sandbox and bri:live" in text
     assert (

@@ -37,6 +37,7 @@ KINDS = (
     "renames",
     "impacts",
     "drift",
+    "edges",
 )
 
 

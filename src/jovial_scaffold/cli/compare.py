@@ -285,6 +285,6 @@ def _in_workspace(projects: Projects, chosen: Sequence[str], baseline: str | Non
         raise typer.Exit(unusable(error)) from None
     if baseline is not None and not any(baseline in each.environments for each in projects.loaded.values()):
         raise typer.BadParameter(f"no project of the workspace has an environment {baseline}.", param_hint="--baseline")
-    document = {"format": "jovial-workspace-compare/1", "workspace": projects.opened.name, "projects": documents}
+    document = {"format": "jovial-workspace-compare/2", "workspace": projects.opened.name, "projects": documents}
     deliver(json_text(document) if asked.format is PatchFormat.json else "\n".join(texts), asked.out)
     return exit_code([*projects.unusable(), *wrong]) or (exit_codes.DIFFERENCES if differences_code and differs else 0)

@@ -10,8 +10,7 @@ from pathlib import PurePosixPath
 from posixpath import relpath
 from typing import Protocol
 
-from jovial_scaffold.core.changes.changing import TYPE, change_effect, type_effect
-from jovial_scaffold.core.changes.effect_records import MISSING, Change, effect_of
+from jovial_scaffold.core.changes.edges import Edges, between
 from jovial_scaffold.core.changes.matrix import Comparison, compare
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.folders import Folder, Found, History, RevisionError
@@ -20,31 +19,28 @@ from jovial_scaffold.core.project import Project, project_at
 from jovial_scaffold.core.project_file import NAME, ProjectError, revision_error
 from jovial_scaffold.core.project_inputs import OUTSIDE, Overrides
 from jovial_scaffold.core.records import replace, value_record
-from jovial_scaffold.core.text.source import Pointer
 
 #: the columns of the comparison of an environment with itself
 WAS, BECOMES = "was", "becomes"
 _PARALLEL = 8  # projects that are worth a process of their own
 
 
-_NO_EFFECTS: Mapping[str, str] = {}
-_NO_WEIGHTS: Mapping[tuple[str, Pointer], str] = {}
+_NOTHING = Edges((), (), {})
 
 
 @value_record
 class Reached:
     """An environment that was rendered twice. `causes` are the changed files that it is made from.
 
-    `gone` says that it is on one of the two sides only: "added" or "removed"; then there is no comparison. `effects` are what deploying the
-    one over the other would do to each resource that differs, by address; `weights` what each changed property does, by address and pointer.
+    `gone` says that it is on one of the two sides only: "added" or "removed"; then there is no comparison. `edges` are what deploying the one
+    over the other would do.
     """
 
     environment: str
     causes: tuple[str, ...]
     comparison: Comparison | None
     gone: str = ""
-    effects: Mapping[str, str] = _NO_EFFECTS
-    weights: Mapping[tuple[str, Pointer], str] = _NO_WEIGHTS
+    edges: Edges = _NOTHING
 
     @property
     def touched(self) -> bool:
@@ -200,14 +196,14 @@ def _between(old: _Side | None, new: _Side | None, folder: str, changed: tuple[s
         if was is not None and was == becomes:
             unreached.append(name)
             continue
-        comparison, effects, weights = None, _NO_EFFECTS, _NO_WEIGHTS
+        comparison, edges = None, _NOTHING
         if old and new and was is not None and becomes is not None:
             labels = ((old, WAS), (new, BECOMES))
             comparison = compare([replace(side.project.views((name,))[0], label=label) for side, label in labels])
-            effects, weights = _effects(comparison)
+            edges = between(comparison, WAS, BECOMES)
             comparison = replace(comparison, renderings=())  # which nobody asks for, and which are large to be handed over
         gone = "" if comparison else "added" if becomes is not None else "removed"
-        reached.append(Reached(name, _causes(was, becomes, changed), comparison, gone, effects, weights))
+        reached.append(Reached(name, _causes(was, becomes, changed), comparison, gone, edges))
     names = [each.environment for each in reached]
     templates = not (old and new and old.template_inputs == new.template_inputs)
     then = old.findings(names, templates) if old and reached else {}
@@ -222,33 +218,6 @@ def _between(old: _Side | None, new: _Side | None, folder: str, changed: tuple[s
         tuple(each for key, each in then.items() if key not in now),
     )
     return found, sum(side.project.rendered for side in sides)
-
-
-def _effects(comparison: Comparison) -> tuple[dict[str, str], dict[tuple[str, Pointer], str]]:
-    """What deploying what is rendered now over what was would do to each resource that differs, and what each of its properties does."""
-    becomes = comparison.renderings[1]
-    changes: dict[str, list[Change]] = {}
-    formerly: dict[str, str] = {}
-    found: dict[str, str] = {}
-    for row in comparison.differences:
-        if row.kind == "presence" and row.type != "document":
-            found[row.address] = "add" if BECOMES in row.values else "remove"
-        elif row.kind == "address":
-            formerly[row.address] = str(row.values.get(WAS, ""))
-            changes.setdefault(row.address, [])
-        elif row.kind == "property":
-            resource = becomes.resources.get(row.address)
-            was, now = (row.values.get(label, MISSING) for label in (WAS, BECOMES))
-            if row.pointer == TYPE:
-                effect = type_effect(str(was), str(now))
-            else:
-                kind = resource.type if resource is not None else None
-                effect = change_effect(kind, row.at.get(BECOMES) or row.at.get(WAS) or row.pointer, was, now, MISSING)
-            changes.setdefault(row.address, []).append(Change(row.pointer, was, now, effect))
-    for address, each in changes.items():
-        found.setdefault(address, effect_of(each, formerly.get(address, ""), address))
-    weights = {(address, change.pointer): change.effect for address, each in changes.items() for change in each}
-    return found, weights
 
 
 def _identity(finding: Finding) -> tuple[object, ...]:

@@ -2,31 +2,21 @@
 
 from typing import Any
 
-from jovial_scaffold.core.changes.effect_records import EFFECTS, MISSING, SEVEREST, Beside, Cause, Change, Effects
+from jovial_scaffold.core.changes.edges import Edges, origins_of
+from jovial_scaffold.core.changes.effect_records import EFFECTS, Cause, Effects
 from jovial_scaffold.core.expressions.marked import to_json
-from jovial_scaffold.core.text.source import pointer_text
-from jovial_scaffold.reports.effects import leads_to_text, other_text, pointer_of, summary, unexplained, values_of, was_and_becomes
+from jovial_scaffold.reports.edges import COLUMNS, edges_entries, edges_rows
+from jovial_scaffold.reports.effects import leads_to_text, other_text, summary, unexplained, was_and_becomes
 from jovial_scaffold.reports.machine import finding_entry
 from jovial_scaffold.reports.rendering import cell, cell_beside
 from jovial_scaffold.reports.tables import Report, Table
-from jovial_scaffold.reports.words import listed, said
+from jovial_scaffold.reports.words import said
 
 
 def effects_report(project: str, result: Effects) -> Report:
     """The effects for Markdown, CSV and HTML."""
-    rows, roles = [], []
-    for effect in SEVEREST:
-        for each in result.effects:
-            if each.effect != effect:
-                continue
-            changes = [change for change in each.changes if change.counted]
-            roles += [effect] * max(1, len(changes))
-            if not changes:
-                rows.append([effect, each.address, each.type, "", "", "", f"formerly {each.formerly}" if each.formerly else ""])
-            for change in changes:
-                why = f"{change.because} is rebuilt" if change.because else "" if change.certain else "may change"
-                reasons = listed(filter(None, (change.effect, why)))
-                rows.append([effect, each.address, each.type, pointer_of(change), *values_of(change), reasons])
+    rows = list(edges_rows(_edges(result)))
+    resources = len(rows) - len(result.beside)
     beside = [[each.effect, each.kind, each.name, *was_and_becomes(each.was, each.becomes)] for each in result.beside]
     order = [[str(number), step.deed, step.address] for number, steps in enumerate(result.rounds, 1) for step in steps]
     findings = [[each.level, each.address, said(each.message), said(each.hint)] for each in result.findings]
@@ -41,42 +31,27 @@ def effects_report(project: str, result: Effects) -> Report:
     ]
     tables = [
         *([Table("Because of", ["parameter", "set at", "was", "becomes", "leads to"], causes)] if causes else []),
-        Table("Effects", ["effect", "resource", "type", "property", "was", "becomes", "why"], rows, roles),
+        Table("Effects", COLUMNS, rows[:resources], [row[0] for row in rows[:resources]]),
         *([Table("Outputs and documents", ["effect", "kind", "name", "was", "becomes"], beside)] if beside else []),
         Table("Findings", ["level", "resource", "finding", "what to do"], findings, [each.level for each in result.findings]),
         Table("Order", ["round", "step", "resource"], order),
         Table("Not ours, and never touched", ["resource"], [[other_text(each)] for each in result.snapshot.others]),
     ]
     verb = "Removing everything from" if result.teardown else "Deploying"
-    columns = ["effect", "resource", "type", "property", "was", "becomes", "why"]
-    data = Table("Effects", columns, [*rows, *([effect, name, kind, "", was, becomes, ""] for effect, kind, name, was, becomes in beside)])
-    return Report(f"{verb} {result.environment} of {project}", [summary(result)], tables, data)
+    return Report(f"{verb} {result.environment} of {project}", [summary(result)], tables, Table("Effects", COLUMNS, rows))
 
 
 def effects_document(project: str, result: Effects) -> dict[str, Any]:
-    """`jovial-effects/4`."""
+    """`jovial-effects/5`."""
     return {
-        "format": "jovial-effects/4",
+        "format": "jovial-effects/5",
         "project": project,
         "environment": result.environment,
         "against": result.snapshot.name,
         "teardown": result.teardown,
         "from": result.source or None,
-        "effects": [
-            {
-                "address": each.address,
-                "effect": each.effect,
-                "type": each.type,
-                "formerly": each.formerly or None,
-                "keep": each.keep,
-                "holds_data": each.holds_data,
-                "dragged": list(each.dragged),
-                "changes": [_change_entry(change) for change in each.changes],
-            }
-            for each in result.effects
-        ],
+        **edges_entries(_edges(result), _rounds(result)),
         **({"causes": [_cause_entry(each) for each in result.causes]} if result.causes is not None else {}),
-        "beside": [_beside_entry(each) for each in result.beside],
         "interruptions": [
             {
                 "address": each.address,
@@ -107,24 +82,10 @@ def _cause_entry(cause: Cause) -> dict[str, Any]:
     }
 
 
-def _change_entry(change: Change) -> dict[str, Any]:
-    return {
-        "pointer": pointer_text(change.pointer),
-        **({"was": to_json(change.was)} if change.was_set else {}),
-        **({"becomes": to_json(change.becomes)} if change.will_be_set else {}),
-        "effect": change.effect,
-        "because": change.because or None,
-        "certain": change.certain,
-        "counted": change.counted,
-    }
+def _edges(result: Effects) -> Edges:
+    return Edges(result.effects, result.beside, origins_of(result))
 
 
-def _beside_entry(each: Beside) -> dict[str, Any]:
-    return {
-        "kind": each.kind,
-        "name": each.name,
-        "effect": each.effect,
-        **({"was": to_json(each.was)} if each.was is not MISSING else {}),
-        **({"becomes": to_json(each.becomes)} if each.becomes is not MISSING else {}),
-        "certain": each.certain,
-    }
+def _rounds(result: Effects) -> dict[str, int]:
+    """In which round each resource is changed, or as it should be at last."""
+    return {step.address: number for number, steps in enumerate(result.rounds, 1) for step in steps}

@@ -191,11 +191,14 @@ def deployed_document(snapshot: "Snapshot") -> dict[str, Any]:
 
 
 def compare_document(comparison: "Comparison", totals: "Sequence[Total]" = (), findings: Sequence[Finding] = ()) -> dict[str, Any]:
-    """`jovial-compare/4`; a resource that is absent somewhere is one row with the pointer "".
+    """`jovial-compare/5`; a resource that is absent somewhere is one row with the pointer "".
 
-    `pointer` is the real one in the first column that has the part; `label` names items of lists by their key.
+    `pointer` is the real one in the first column that has the part; `label` names items of lists by their key. `deploying` says what it would do
+    to deploy each other column over the first.
     """
     from jovial_scaffold.core.changes.aspects import Aspects
+    from jovial_scaffold.core.changes.edges import between
+    from jovial_scaffold.reports.edges import edges_entries
 
     aspects = Aspects(comparison)
     rows = [
@@ -218,7 +221,7 @@ def compare_document(comparison: "Comparison", totals: "Sequence[Total]" = (), f
         for row in comparison.rows
     ]
     summary = {"resources": comparison.resources, "differing": comparison.differing, "same": comparison.same}
-    document = {"format": "jovial-compare/4", "environments": list(comparison.environments), "rows": rows, "summary": summary}
+    document = {"format": "jovial-compare/5", "environments": list(comparison.environments), "rows": rows, "summary": summary}
     document["aspects"] = [
         {
             "aspect": each.name,
@@ -227,6 +230,10 @@ def compare_document(comparison: "Comparison", totals: "Sequence[Total]" = (), f
             "sums": [{"unit": total.property, "values": total.values} for total in each.sums],
         }
         for each in aspects.told()
+    ]
+    first = comparison.environments[0]
+    document["deploying"] = [
+        {"environment": name, "over": first, **edges_entries(between(comparison, first, name))} for name in comparison.environments[1:]
     ]
     if totals:
         document["totals"] = [{"type": each.type, "property": each.property, "values": each.values} for each in totals]

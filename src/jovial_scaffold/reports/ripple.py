@@ -5,12 +5,13 @@ from posixpath import normpath
 from typing import Any
 
 from jovial_scaffold.core import marks
+from jovial_scaffold.core.changes.edges import Edges, Origin
 from jovial_scaffold.core.changes.effect_records import SEVEREST
 from jovial_scaffold.core.changes.matrix import Row
-from jovial_scaffold.core.expressions.marked import to_json
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.ripple import BECOMES, WAS, ProjectRipple, Reached, Ripple
 from jovial_scaffold.core.text.source import Pointer, pointer_text
+from jovial_scaffold.reports.edges import COLUMNS, edges_entries, edges_rows
 from jovial_scaffold.reports.effects import VERBS
 from jovial_scaffold.reports.folding import addresses_text, in_common
 from jovial_scaffold.reports.machine import finding_entry
@@ -82,7 +83,9 @@ def _folded(reached: Sequence[_Of]) -> list[list[_Of]]:
     found: dict[object, list[_Of]] = {}
     for project, each in reached:
         rows = tuple((row.kind, row.address, row.pointer, row.absent, row.counted) for row in _rows(each))
-        found.setdefault((each.gone, each.causes, rows, tuple(each.effects.items())), []).append((project, each))
+        found.setdefault((each.gone, each.causes, rows, tuple((one.address, one.effect) for one in each.edges.effects)), []).append(
+            (project, each)
+        )
     return list(found.values())
 
 
@@ -93,6 +96,7 @@ missing, and what changing the property does."""
 
 def _places(each: Reached) -> dict[_Place, list[Row]]:
     found: dict[_Place, list[Row]] = {}
+    weights = {(one.address, change.pointer): change.effect for one in each.edges.effects for change in one.changes}
     for row in _rows(each):
         place = (
             row.kind,
@@ -100,7 +104,7 @@ def _places(each: Reached) -> dict[_Place, list[Row]]:
             row.address.removeprefix(row.within),
             row.pointer,
             row.absent,
-            each.weights.get((row.address, row.pointer), ""),
+            weights.get((row.address, row.pointer), ""),
         )
         found.setdefault(place, []).append(row)
     return found
@@ -187,8 +191,8 @@ def _environment(alike: Sequence[Reached], style: Style, most: int) -> Iterator[
 def _effects(each: Reached) -> str:
     """What deploying it would do beside changing things in place, the severest first."""
     found: dict[str, list[str]] = {}
-    for address, effect in each.effects.items():
-        found.setdefault(effect, []).append(visible(address))
+    for one in each.edges.effects:
+        found.setdefault(one.effect, []).append(visible(one.address))
     told = [
         f"{VERBS[effect]} {', '.join(addresses_text(found[effect]))}" for effect in SEVEREST if effect in found and effect != "in_place"
     ]
@@ -271,9 +275,9 @@ def ripple_report(result: Ripple) -> Report:
         for each in project.reached:
             causes = listed(each.causes)
             if each.comparison is None:
-                rows.append([project.folder, each.environment, "", "", each.gone, causes])
+                rows.append([project.folder, each.environment, each.gone, *[""] * (len(COLUMNS) - 1), causes])
                 continue
-            rows += [[project.folder, each.environment, _label(row), *_values(row), causes] for row in each.comparison.differences]
+            rows += [[project.folder, each.environment, *row, causes] for row in edges_rows(each.edges)]
         for title, found in (("new", project.new), ("cured", project.cured), ("new", project.problem)):
             for finding in found:
                 place = f"{finding.span.file}:{finding.span.line}" if finding.span else ""
@@ -287,15 +291,15 @@ def ripple_report(result: Ripple) -> Report:
     tables = [
         Table("Reached environments", ["project", "environment", "changes", "through"], environments),
         Table("Findings", ["", "level", "project", "place", "finding", "environments"], findings, marks),
-        Table("Changes", ["project", "environment", "place", WAS, BECOMES, "through"], rows),
+        Table("Changes", ["project", "environment", *COLUMNS, "through"], rows),
     ]
     return Report(f"What changes since {result.revision}", [summary(result)], tables, tables[-1])
 
 
 def ripple_document(result: Ripple) -> dict[str, Any]:
-    """`jovial-ripple/3`."""
+    """`jovial-ripple/4`."""
     return {
-        "format": "jovial-ripple/3",
+        "format": "jovial-ripple/4",
         "since": result.revision,
         "changed": list(result.changed),
         "projects": [_project_entry(project) for project in result.projects],
@@ -313,8 +317,7 @@ def _project_entry(project: ProjectRipple) -> dict[str, Any]:
                 "environment": each.environment,
                 "causes": list(each.causes),
                 "state": each.gone or "changed" if each.touched else "same",
-                "effects": dict(each.effects),
-                "changes": [_row_entry(row) for row in each.comparison.rows if row.differs] if each.comparison else [],
+                **edges_entries(_edges(each)),
             }
             for each in project.reached
         ],
@@ -324,13 +327,7 @@ def _project_entry(project: ProjectRipple) -> dict[str, Any]:
     }
 
 
-def _row_entry(row: Row) -> dict[str, Any]:
-    values: dict[str, Any] = {name: to_json(row.values[name]) for name in (WAS, BECOMES) if name in row.values}
-    return {
-        "kind": row.kind,
-        "address": row.address,
-        "type": row.type,
-        "label": pointer_text(row.pointer),
-        **values,
-        "counted": row.counted,
-    }
+def _edges(each: Reached) -> Edges:
+    """What changes in an environment; what that comes from are files."""
+    files = tuple(Origin("file", "", cause) for cause in each.causes)
+    return each.edges._replace(origins={one.address: files for one in each.edges.effects})

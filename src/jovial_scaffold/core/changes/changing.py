@@ -1,10 +1,13 @@
 """What changing a property does (docs/catalogs.md, `changeEffect`): a word, or an expression over what was and what it becomes."""
 
+from collections.abc import Collection
 from typing import Any
 
+from jovial_scaffold.core.changes.aligning import same
 from jovial_scaffold.core.expressions.errors import EvaluationError
+from jovial_scaffold.core.expressions.pending import Pending, could_be
 from jovial_scaffold.core.expressions.scopes import MapScope
-from jovial_scaffold.core.expressions.values import NONE, Optional, deep_marks
+from jovial_scaffold.core.expressions.values import NONE, Optional, Secret, deep_marks
 from jovial_scaffold.core.schemas.annotations import CHANGE_EFFECTS, effect_words
 from jovial_scaffold.core.schemas.catalog import ResourceType
 from jovial_scaffold.core.schemas.navigation import subschema
@@ -38,6 +41,11 @@ def type_effect(was: str, becomes: str) -> str:
     return "in_place" if version.isdigit() and was.rpartition(".v")[0] == name else "rebuild"
 
 
+def holds_data(kind: ResourceType | None) -> bool:
+    """Whether what a resource of a type keeps is lost with it."""
+    return kind is not None and kind.schema.get("holdsData") is True
+
+
 def _evaluated(kind: ResourceType, text: str, pointer: Pointer, sides: tuple[Any, Any], unset: object) -> Any:
     """What an expression gives, or None where it cannot be evaluated."""
     always = kind.is_always_set(pointer)
@@ -50,3 +58,21 @@ def _evaluated(kind: ResourceType, text: str, pointer: Pointer, sides: tuple[Any
         return kind.program(text).run(MapScope(names), {})
     except EvaluationError:
         return None
+
+
+def surely_differs(was: Any, becomes: Any, running: Collection[str]) -> bool:
+    """Whether a new value is another one, whatever the cloud says: what hangs on resources that run, and is not known, may be as it is; what
+    hangs on a new one is not. `running` are their addresses."""
+    origins = {origin.partition(":")[0] for origin in deep_marks(becomes)[0]}
+    return not (origins <= set(running) and _may_equal(was, becomes))
+
+
+def _may_equal(old: Any, new: Any) -> bool:
+    """Whether two different values would be equal if what is pending in the new one turned out so."""
+    if isinstance(new, Pending):
+        return isinstance(old, Secret) or (not isinstance(old, Pending) and could_be(new, old))
+    if isinstance(new, dict) and isinstance(old, dict):
+        return new.keys() == old.keys() and all(_may_equal(old[key], new[key]) for key in new)
+    if isinstance(new, list) and isinstance(old, list):
+        return len(new) == len(old) and all(map(_may_equal, old, new))
+    return same(old, new)

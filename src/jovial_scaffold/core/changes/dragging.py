@@ -1,22 +1,23 @@
 """What a rebuild drags along: whatever holds a value that the cloud gives anew."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from typing import Any
 
 from jovial_scaffold.core.changes.changing import change_effect
 from jovial_scaffold.core.changes.effect_records import MISSING, Change, Effect, effect_of
 from jovial_scaffold.core.changes.secrecy import as_secret
-from jovial_scaffold.core.changes.snapshots import Snapshot
 from jovial_scaffold.core.expressions.pending import Pending
 from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.records import replace
-from jovial_scaffold.core.rendering.instances import EvaluatedResource
-from jovial_scaffold.core.rendering.rendering import Evaluated
+from jovial_scaffold.core.rendering.results import RenderedResource, Rendering
 from jovial_scaffold.core.text.source import Pointer, pointer_text, value_at
 
 
-def drag(found: dict[str, Effect], rendering: Evaluated, snapshot: Snapshot) -> None:
-    """A rebuilt resource gets new values from the cloud: what holds such a value changes, and may be rebuilt for it, and so on."""
+def drag(found: dict[str, Effect], rendering: Rendering, held: Mapping[str, dict[str, Any]]) -> None:
+    """A rebuilt resource gets new values from the cloud: what holds such a value changes, and may be rebuilt for it, and so on.
+
+    `held` are the properties that each has until then, by its address in the rendering.
+    """
     holders: dict[str, list[tuple[str, Pointer, Pending]]] = {}
     for address, each in rendering.resources.items():
         if found[address].effect != "add":
@@ -34,20 +35,22 @@ def drag(found: dict[str, Effect], rendering: Evaluated, snapshot: Snapshot) -> 
             effect = found[address]
             resource = rendering.resources[address]
             label = _label(resource, pointer)
-            there = snapshot.resources.get(effect.formerly or address)
-            was = value_at(there.properties, pointer, MISSING) if there else MISSING
+            was = value_at(held.get(address, {}), pointer, MISSING)
             if was is not MISSING:
                 was = as_secret(was, value_at(resource.properties, pointer, None))
-            new = Change(label, was, value, change_effect(resource.type, pointer, was, value, MISSING), rebuilt)
+            news: tuple[Change, ...] = (Change(label, was, value, change_effect(resource.type, pointer, was, value, MISSING), rebuilt),)
+            sure = [each for each in effect.changes if each.certain and each.counted and not each.because]
             others = tuple(each for each in effect.changes if each.pointer != label)
+            if any(label[: len(each.pointer)] == each.pointer for each in sure):
+                others, news = effect.changes, ()  # what changes anyway has its own cause
             dragged = tuple(dict.fromkeys((*effect.dragged, rebuilt)))
-            changes = tuple(sorted((*others, new), key=lambda each: pointer_text(each.pointer)))
+            changes = tuple(sorted((*others, *news), key=lambda each: pointer_text(each.pointer)))
             found[address] = replace(effect, changes=changes, dragged=dragged, effect=effect_of(changes, effect.formerly, address))
             if found[address].effect == "rebuild":
                 waiting.append(address)
 
 
-def _label(resource: EvaluatedResource, pointer: Pointer) -> Pointer:
+def _label(resource: RenderedResource, pointer: Pointer) -> Pointer:
     """A pointer with the items of lists by their key, where they have one."""
     label: list[str | int] = []
     value: Any = resource.properties

@@ -6,10 +6,11 @@ from typing import Any
 from jovial_scaffold.core.changes.aligning import leaves, same
 from jovial_scaffold.core.changes.beside import beside
 from jovial_scaffold.core.changes.causing import Causes, Reason
-from jovial_scaffold.core.changes.changing import TYPE, change_effect, type_effect
+from jovial_scaffold.core.changes.changing import TYPE, change_effect, holds_data, surely_differs, type_effect
 from jovial_scaffold.core.changes.dragging import drag
 from jovial_scaffold.core.changes.drift import AsDeployed
 from jovial_scaffold.core.changes.driving import RUN, Drivers
+from jovial_scaffold.core.changes.edges import Origin, origins_of
 from jovial_scaffold.core.changes.effect_records import MISSING, Change, Effect, Effects, effect_of
 from jovial_scaffold.core.changes.likely_renames import likely_renames
 from jovial_scaffold.core.changes.matrix import with_names
@@ -17,12 +18,10 @@ from jovial_scaffold.core.changes.objections import unknown_secrets, untried, vi
 from jovial_scaffold.core.changes.secrecy import as_secret, covered, unseen_left_out
 from jovial_scaffold.core.changes.sequencing import order_of
 from jovial_scaffold.core.changes.snapshots import Deployed, Snapshot
-from jovial_scaffold.core.expressions.pending import Pending, could_be
-from jovial_scaffold.core.expressions.values import Secret, deep_marks
+from jovial_scaffold.core.expressions.pending import Pending
 from jovial_scaffold.core.rendering.instances import EvaluatedResource
 from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.rules import evaluation as judging
-from jovial_scaffold.core.schemas.catalog import ResourceType
 from jovial_scaffold.core.schemas.lists import NO_LISTS
 from jovial_scaffold.core.schemas.shapes import filled
 from jovial_scaffold.core.text.source import pointer_text, value_at
@@ -69,12 +68,12 @@ def effects(
             _changes(resource, known.resources[address], as_recorded.resources.get(address), deployed, older, snapshot, drivers)
         )
         formerly = there if there != address else ""
-        keep, holds = resource.keep or deployed.keep, _holds_data(resource.type)
+        keep, holds = resource.keep or deployed.keep, holds_data(resource.type)
         found[address] = Effect(address, effect_of(changes, formerly, address), resource.type_text, changes, formerly, (), keep, holds)
-    drag(found, rendering, snapshot)
+    drag(found, rendering, {address: snapshot.resources[there].properties for address, there in names.items()})
     for address, deployed in snapshot.resources.items():
         if address not in older:
-            found[address] = Effect(address, "remove", deployed.type_text, keep=deployed.keep, holds_data=_holds_data(deployed.type))
+            found[address] = Effect(address, "remove", deployed.type_text, keep=deployed.keep, holds_data=holds_data(deployed.type))
     every = tuple(found[address] for address in sorted(found))
     order = order_of(every, rendering, snapshot, older, rendering.label)
     reasons = [_reason(each) for each in every if each.effect != "unchanged"]
@@ -95,17 +94,13 @@ def teardown(rendering: Evaluated, snapshot: Snapshot) -> Effects:
     older = {there: address for address, there in _names(rendering, snapshot).items()}
     kept = {there for there, address in older.items() if rendering.resources[address].keep}
     every = tuple(
-        Effect(address, "remove", each.type_text, keep=each.keep or address in kept, holds_data=_holds_data(each.type))
+        Effect(address, "remove", each.type_text, keep=each.keep or address in kept, holds_data=holds_data(each.type))
         for address, each in sorted(snapshot.resources.items())
     )
     order = order_of(every, None, snapshot, {}, rendering.label)
     result = Effects(rendering.label, snapshot, every, order.rounds, [*order.findings], teardown=True)
     result.findings.extend(violations(result, rendering))
     return result
-
-
-def _holds_data(kind: ResourceType | None) -> bool:
-    return kind is not None and kind.schema.get("holdsData") is True
 
 
 def _reason(each: Effect) -> Reason:
@@ -151,9 +146,7 @@ def _changes(
             unfilled = snapshot.hidden(resource.effective) if unfilled is None else unfilled
             if same(value_at(unfilled, at, MISSING), old):
                 continue  # as it was recorded, before the cloud's values were known
-        # What hangs on a resource that runs, and of which the snapshot does not say the value, may be as it is; on a new one, it is not.
-        running = {origin.partition(":")[0] for origin in deep_marks(new)[0]} <= set(older.values())
-        certain = old is MISSING or not (running and _may_equal(old, new))
+        certain = old is MISSING or surely_differs(old, new, older.values())
         effect = change_effect(kind, at, old, new, MISSING)
         counted = recorded is becomes or not same(value_at(recorded, at, MISSING), old)
         if counted and not snapshot.run and 1 in leaf.at:
@@ -162,21 +155,10 @@ def _changes(
         yield Change(leaf.label, covered(old, new), covered(new, old), effect, "", certain, counted)
 
 
-def _may_equal(old: Any, new: Any) -> bool:
-    """Whether two different values would be equal if what is pending in the new one turned out so."""
-    if isinstance(new, Pending):
-        return isinstance(old, Secret) or (not isinstance(old, Pending) and could_be(new, old))
-    if isinstance(new, dict) and isinstance(old, dict):
-        return new.keys() == old.keys() and all(_may_equal(old[key], new[key]) for key in new)
-    if isinstance(new, list) and isinstance(old, list):
-        return len(new) == len(old) and all(map(_may_equal, old, new))
-    return same(old, new)
-
-
 def judged_effects(result: Effects, rendering: Evaluated) -> list[judging.JudgedEffect]:
     """The effects as rules over them see them; what stays as it is has none."""
     found = []
-    causes = _causes_by_address(result)
+    causes = {address: [_cause(one) for one in each] for address, each in origins_of(result).items()}
     for each in result.effects:
         if each.effect == "unchanged":
             continue
@@ -204,12 +186,7 @@ def judged_effects(result: Effects, rendering: Evaluated) -> list[judging.Judged
     return found
 
 
-def _causes_by_address(result: Effects) -> dict[str, list[dict[str, Any]]]:
-    """The causes of what happens to each resource, as rules see them."""
-    found: dict[str, list[dict[str, Any]]] = {}
-    for each in result.causes or ():
-        file, _, line = each.place.partition(",")[0].rpartition(":")
-        told = {"kind": each.kind, "parameter": each.parameter, "file": file, "line": int(line) if line.isdigit() else 0}
-        for address in {address for lead in each.leads_to for address in lead.addresses}:
-            found.setdefault(address, []).append(told)
-    return found
+def _cause(origin: Origin) -> dict[str, Any]:
+    """A cause as rules see it."""
+    file, _, line = origin.place.partition(",")[0].rpartition(":")
+    return {"kind": origin.kind, "parameter": origin.parameter, "file": file, "line": int(line) if line.isdigit() else 0}

@@ -34,6 +34,14 @@ class RenderedResource:
         written = self.properties
         for pointer in self.faulty:
             written = _without(written, pointer)
+        return self._filled(written)
+
+    @property
+    def as_written(self) -> dict[str, Any]:
+        """The same, with what has a finding as it is."""
+        return self._filled(self.properties)
+
+    def _filled(self, written: dict[str, Any]) -> dict[str, Any]:
         shape = self.type.shape if self.type else None
         result: dict[str, Any] = with_secrets(shape, filled(shape, written, self.address))
         return result
