@@ -173,3 +173,29 @@ def test_formats(lines: Path) -> None:
     )
     assert jovial("ripple", "--format", "html", "--out", "r.html", cwd=lines).returncode == 0
     assert "wait_hours" in (lines / "r.html").read_text()
+
+
+def test_what_it_would_do_to_what_runs(lines: Path) -> None:
+    edit(lines / "alp" / "parameters" / "live.yaml", "archive_days: 365", "archive_days: 300")
+    plain = jovial("ripple", cwd=lines)
+    assert plain.returncode == 0 and "over what runs" not in plain.stdout
+    told = jovial("ripple", "--effects", cwd=lines)
+    assert told.returncode == 0 and "over what runs (deployed/live.json): rebuilds gates/bri" in told.stdout
+    edit(lines / "alp" / "parameters" / "live.yaml", "range: 10.20.0.0/16", "range: 10.99.0.0/16")
+    blocked = jovial("ripple", "--effects", cwd=lines)
+    assert blocked.returncode == 1 and "BLOCKED by 3 errors" in blocked.stdout and "timetable_store is to be kept" in blocked.stdout
+    document = valid_json("ripple", jovial("ripple", "--effects", "--format", "json", cwd=lines).stdout)
+    (environment,) = document["projects"][0]["environments"]
+    straight = valid_json("effects", jovial("effects", "live", "--format", "json", cwd=lines / "alp").stdout)
+    changing = [{**each, "round": None} for each in straight["effects"] if each["effect"] != "unchanged"]
+    assert environment["deployment"]["effects"] == changing and environment["deployment"]["against"] == "deployed/live.json"
+    edit(lines / "alp" / "parameters" / "live.yaml", "archive_days: 300", "archive_days: many")
+    assert "not known before 1 error is mended" in jovial("ripple", "--effects", cwd=lines).stdout
+
+
+def test_what_a_rebuild_drags_along_is_told(lines: Path) -> None:
+    edit(lines / "alp" / "parameters" / "live.yaml", "range: 10.20.0.0/16", "range: 10.99.0.0/16")
+    document = valid_json("ripple", jovial("ripple", "--format", "json", cwd=lines).stdout)
+    effects = {each["address"]: each for each in document["projects"][0]["environments"][0]["effects"]}
+    assert effects["timetable_store"]["effect"] == "rebuild" and effects["timetable_store"]["dragged"]
+    assert effects["track_net"]["dragged"] == [] and effects["track_net"]["touched"] == ["range"]

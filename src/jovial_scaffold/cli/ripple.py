@@ -23,6 +23,9 @@ def command(
     ] = None,
     since: Annotated[str, typer.Option("--since", help="The revision to compare the working tree with.")] = "HEAD",
     most: Annotated[int, typer.Option("--max", help="At most so many changes of each environment; 0 for all.", min=0)] = 12,
+    effects: Annotated[
+        bool, typer.Option("--effects", help="What deploying it would do to what runs, where a snapshot says that.")
+    ] = False,
     differences_code: DifferencesCode = False,
     out: Out = None,
     format: Annotated[TableFormat, typer.Option("--format", help="How the result is written.")] = TableFormat.text,
@@ -38,13 +41,14 @@ def command(
     try:
         tree = DiskTree(folders or [Path()])
         run = partial(run_context, (folders or [Path()])[0], os.environ)
-        result = ripple(since, tree, tree.folders, Overrides(os.environ, named=read_named, run=run), processors())
+        result = ripple(since, tree, tree.folders, Overrides(os.environ, named=read_named, run=run), processors(), effects)
     except RevisionError as error:
         raise typer.Exit(unusable(revision_error(error))) from None
     except ProjectError as error:
         raise typer.Exit(unusable(error)) from None
     deliver(_written(result, format, most, out), out)
     findings = [finding for project in result.projects for finding in (*project.problem, *project.new)]
+    findings += [one for project in result.projects for each in project.reached if each.deployment for one in each.deployment.findings]
     raise typer.Exit(exit_code(findings) or (exit_codes.DIFFERENCES if differences_code and result.touched else 0))
 
 

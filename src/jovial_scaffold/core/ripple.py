@@ -10,7 +10,7 @@ from pathlib import PurePosixPath
 from posixpath import relpath
 from typing import Protocol
 
-from jovial_scaffold.core.changes.edges import Edges, between
+from jovial_scaffold.core.changes.edges import Edges, between, origins_of
 from jovial_scaffold.core.changes.matrix import Comparison, compare
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.folders import Folder, Found, History, RevisionError
@@ -29,11 +29,21 @@ _NOTHING = Edges((), (), {})
 
 
 @value_record
+class Deployment:
+    """What deploying an environment as it is now would do to what runs, as a snapshot of the name `against` says; what is said about that.
+    Where errors stand before it, nobody knows the edges."""
+
+    against: str
+    edges: Edges | None
+    findings: tuple[Finding, ...]
+
+
+@value_record
 class Reached:
     """An environment that was rendered twice. `causes` are the changed files that it is made from.
 
     `gone` says that it is on one of the two sides only: "added" or "removed"; then there is no comparison. `edges` are what deploying the one
-    over the other would do.
+    over the other would do, `deployment` what deploying it over what runs, where that was asked for and somebody says what runs.
     """
 
     environment: str
@@ -41,6 +51,7 @@ class Reached:
     comparison: Comparison | None
     gone: str = ""
     edges: Edges = _NOTHING
+    deployment: Deployment | None = None
 
     @property
     def touched(self) -> bool:
@@ -113,9 +124,11 @@ class WorkingTree(Protocol):
         """The history of a project's folder, which may be gone by now. Raises ProjectError."""
 
 
-def ripple(revision: str, tree: WorkingTree, folders: Sequence[str], overrides: Overrides, workers: int = 1) -> Ripple:
-    """What differs between a revision and the working tree, below some folders, found in so many processes. Raises ProjectError where there
-    is no such revision."""
+def ripple(
+    revision: str, tree: WorkingTree, folders: Sequence[str], overrides: Overrides, workers: int = 1, deployed: bool = False
+) -> Ripple:
+    """What differs between a revision and the working tree, below some folders, found in so many processes; where `deployed`, also what that
+    does to what runs. Raises ProjectError where there is no such revision."""
     try:
         commit = tree.commit(revision)
         changed, gone = tree.changed(commit, folders)
@@ -133,7 +146,7 @@ def ripple(revision: str, tree: WorkingTree, folders: Sequence[str], overrides: 
         for file in files:
             folder = str(PurePosixPath(file).parent)
             own = [*by_project.get(folder, []), *_of_workspace(tree, folder, shared)]
-            tasks += [partial(_project, tree, commit, PurePosixPath(file), own, overrides)] if own else []
+            tasks += [partial(_project, tree, commit, PurePosixPath(file), own, overrides, deployed)] if own else []
         with spread(tasks, workers if len(tasks) >= _PARALLEL else 1) as results:
             found = results()
         # A project of a workspace that shares nothing that changed is none of these.
@@ -170,7 +183,9 @@ class _Side:
         return {name: digest for inputs in self.inputs.values() for name, digest in inputs.items() if name not in own and name != OUTSIDE}
 
 
-def _project(tree: WorkingTree, commit: str, file: PurePosixPath, changed: list[str], overrides: Overrides) -> tuple[ProjectRipple, int]:
+def _project(
+    tree: WorkingTree, commit: str, file: PurePosixPath, changed: list[str], overrides: Overrides, deployed: bool
+) -> tuple[ProjectRipple, int]:
     folder = str(file.parent)
     names = tuple(relpath(name, folder) for name in changed)
     here = tree.here(folder)
@@ -181,13 +196,13 @@ def _project(tree: WorkingTree, commit: str, file: PurePosixPath, changed: list[
     except ProjectError as error:
         return ProjectRipple(folder, folder, names, problem=tuple(error.findings)), 0
     try:
-        return _between(_Side(project_at(history, commit, here, file.name, overrides, as_then=False)), new, folder, names)
+        return _between(_Side(project_at(history, commit, here, file.name, overrides, as_then=False)), new, folder, names, deployed)
     except (RevisionError, ProjectError):
         # There was no such project, or none that could be used: everything in it is new.
-        return _between(None, new, folder, names) if new else (ProjectRipple(folder, folder, names), 0)
+        return _between(None, new, folder, names, deployed) if new else (ProjectRipple(folder, folder, names), 0)
 
 
-def _between(old: _Side | None, new: _Side | None, folder: str, changed: tuple[str, ...]) -> tuple[ProjectRipple, int]:
+def _between(old: _Side | None, new: _Side | None, folder: str, changed: tuple[str, ...], deployed: bool) -> tuple[ProjectRipple, int]:
     sides = [side for side in (new, old) if side is not None]
     reached: list[Reached] = []
     unreached: list[str] = []
@@ -203,7 +218,10 @@ def _between(old: _Side | None, new: _Side | None, folder: str, changed: tuple[s
             edges = between(comparison, WAS, BECOMES)
             comparison = replace(comparison, renderings=())  # which nobody asks for, and which are large to be handed over
         gone = "" if comparison else "added" if becomes is not None else "removed"
-        reached.append(Reached(name, _causes(was, becomes, changed), comparison, gone, edges))
+        found_here = Reached(name, _causes(was, becomes, changed), comparison, gone, edges)
+        if deployed and new and becomes is not None and found_here.touched:
+            found_here = replace(found_here, deployment=_deployment(new.project, name))
+        reached.append(found_here)
     names = [each.environment for each in reached]
     templates = not (old and new and old.template_inputs == new.template_inputs)
     then = old.findings(names, templates) if old and reached else {}
@@ -218,6 +236,22 @@ def _between(old: _Side | None, new: _Side | None, folder: str, changed: tuple[s
         tuple(each for key, each in then.items() if key not in now),
     )
     return found, sum(side.project.rendered for side in sides)
+
+
+def _deployment(project: Project, environment: str) -> Deployment | None:
+    """What deploying it does to what runs; nothing where nobody says what runs."""
+    against = project.deployed_name(environment)
+    if against is None:
+        return None
+    try:
+        errors = project.effect_errors(environment)
+        if errors:
+            return Deployment(against, None, tuple(errors))
+        result = project.effects(environment)
+    except ProjectError as error:
+        return Deployment(against, None, tuple(error.findings))
+    edges = Edges(tuple(each for each in result.effects if each.effect != "unchanged"), result.beside, origins_of(result))
+    return Deployment(against, edges, tuple(result.findings))
 
 
 def _identity(finding: Finding) -> tuple[object, ...]:

@@ -6,10 +6,10 @@ from typing import Any
 
 from jovial_scaffold.core import marks
 from jovial_scaffold.core.changes.edges import Edges, Origin
-from jovial_scaffold.core.changes.effect_records import SEVEREST
+from jovial_scaffold.core.changes.effect_records import SEVEREST, Effect
 from jovial_scaffold.core.changes.matrix import Row
 from jovial_scaffold.core.findings import Finding
-from jovial_scaffold.core.ripple import BECOMES, WAS, ProjectRipple, Reached, Ripple
+from jovial_scaffold.core.ripple import BECOMES, WAS, Deployment, ProjectRipple, Reached, Ripple
 from jovial_scaffold.core.text.source import Pointer, pointer_text
 from jovial_scaffold.reports.edges import COLUMNS, edges_entries, edges_rows
 from jovial_scaffold.reports.effects import VERBS
@@ -83,9 +83,9 @@ def _folded(reached: Sequence[_Of]) -> list[list[_Of]]:
     found: dict[object, list[_Of]] = {}
     for project, each in reached:
         rows = tuple((row.kind, row.address, row.pointer, row.absent, row.counted) for row in _rows(each))
-        found.setdefault((each.gone, each.causes, rows, tuple((one.address, one.effect) for one in each.edges.effects)), []).append(
-            (project, each)
-        )
+        found.setdefault(
+            (each.gone, each.causes, rows, tuple((one.address, one.effect) for one in each.edges.effects), _key(each.deployment)), []
+        ).append((project, each))
     return list(found.values())
 
 
@@ -116,7 +116,7 @@ def _shared(result: Ripple) -> list[list[_Of]]:
     for project in result.projects:
         for each in project.reached if not project.problem else ():
             causes = tuple(normpath(f"{project.folder}/{cause}") if cause.startswith("../") else cause for cause in each.causes)
-            found.setdefault((each.gone, causes, frozenset(_places(each))), []).append((project, each))
+            found.setdefault((each.gone, causes, frozenset(_places(each)), _key(each.deployment)), []).append((project, each))
     return [alike for alike in found.values() if len({project.folder for project, _ in alike}) > 1]
 
 
@@ -178,7 +178,10 @@ def _environment(alike: Sequence[Reached], style: Style, most: int) -> Iterator[
         return
     resources = len({row.address for row in rows})
     yield f"  {style.paint('note', name)}  {counted(len(rows), 'change')} in {counted(resources, 'place')}{because}"
-    yield from (f"      {line}" for line in wrapped(_effects(each), style.width - 6, "") if line)
+    if each.deployment is None:
+        yield from (f"      {line}" for line in wrapped(_effects(each.edges), style.width - 6, "") if line)
+    else:
+        yield from _deployment(each.deployment, style)
     shown = rows[:most] if most else rows
     label = min(max(cells(_label(row)) for row in shown), max(20, style.width // 2))
     for number, row in enumerate(shown):
@@ -188,14 +191,44 @@ def _environment(alike: Sequence[Reached], style: Style, most: int) -> Iterator[
         yield f"      {style.paint('faint', f'{len(rows) - len(shown)} more; --max 0 shows all')}"
 
 
-def _effects(each: Reached) -> str:
-    """What deploying it would do beside changing things in place, the severest first."""
-    found: dict[str, list[str]] = {}
-    for one in each.edges.effects:
-        found.setdefault(one.effect, []).append(visible(one.address))
-    told = [
-        f"{VERBS[effect]} {', '.join(addresses_text(found[effect]))}" for effect in SEVEREST if effect in found and effect != "in_place"
-    ]
+def _key(deployment: Deployment | None) -> object:
+    """What is alike of what deploying several environments would do."""
+    if deployment is None:
+        return None
+    effects = tuple((one.address, one.effect) for one in deployment.edges.effects) if deployment.edges is not None else None
+    return deployment.against, effects, tuple(said(each.message) for each in deployment.findings if each.level == "error")
+
+
+def _deployment(deployment: Deployment, style: Style) -> Iterator[str]:
+    """What deploying it would do to what runs, and what stands against that."""
+    errors = sum(each.level == "error" for each in deployment.findings)
+    head = f"over what runs ({visible(deployment.against)}): "
+    if deployment.edges is None:
+        told = f"{head}not known before {counted(errors, 'error')} {'is' if errors == 1 else 'are'} mended"
+    else:
+        in_place = sum(each.effect == "in_place" for each in deployment.edges.effects)
+        changed = f"changes {counted(in_place, 'resource')} in place" if in_place else ""
+        told = head + ("; ".join(filter(None, (_effects(deployment.edges), changed))) or "nothing to do")
+    lines = wrapped(told, style.width - 6, "")
+    if errors and deployment.edges is not None:
+        yield f"      {style.paint('error', 'BLOCKED by ' + counted(errors, 'error'))}"
+    yield from (f"      {line}" for line in lines)
+    for finding in deployment.findings:
+        if finding.level == "error":
+            yield from (f"        {line}" for line in wrapped(visible(said(finding.message)), style.width - 8, ""))
+
+
+def _effects(edges: Edges) -> str:
+    """What deploying it would do beside changing things in place, the severest first, and how much of it holds data that are lost with it."""
+    found: dict[str, list[Effect]] = {}
+    for one in edges.effects:
+        found.setdefault(one.effect, []).append(one)
+    told = []
+    for effect in SEVEREST:
+        if effect in found and effect != "in_place":
+            holding = sum(one.holds_data for one in found[effect]) if effect in ("rebuild", "remove") else 0
+            data = f" ({holding} hold{'s' if holding == 1 else ''} data)" if holding else ""
+            told.append(f"{VERBS[effect]} {', '.join(addresses_text([visible(one.address) for one in found[effect]]))}{data}")
     return "; ".join(told)
 
 
@@ -317,7 +350,8 @@ def _project_entry(project: ProjectRipple) -> dict[str, Any]:
                 "environment": each.environment,
                 "causes": list(each.causes),
                 "state": each.gone or "changed" if each.touched else "same",
-                **edges_entries(_edges(each)),
+                **edges_entries(_edges(each.edges, each.causes)),
+                **({"deployment": _deployment_entry(each.deployment)} if each.deployment is not None else {}),
             }
             for each in project.reached
         ],
@@ -327,7 +361,15 @@ def _project_entry(project: ProjectRipple) -> dict[str, Any]:
     }
 
 
-def _edges(each: Reached) -> Edges:
+def _edges(edges: Edges, causes: Sequence[str]) -> Edges:
     """What changes in an environment; what that comes from are files."""
-    files = tuple(Origin("file", "", cause) for cause in each.causes)
-    return each.edges._replace(origins={one.address: files for one in each.edges.effects})
+    files = tuple(Origin("file", "", cause) for cause in causes)
+    return edges._replace(origins={one.address: files for one in edges.effects})
+
+
+def _deployment_entry(deployment: Deployment) -> dict[str, Any]:
+    return {
+        "against": deployment.against,
+        **(edges_entries(deployment.edges) if deployment.edges is not None else {"effects": [], "beside": []}),
+        "findings": [finding_entry(each) for each in deployment.findings],
+    }
