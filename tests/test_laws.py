@@ -4,6 +4,8 @@ import json
 import re
 import shutil
 import tempfile
+from ipaddress import IPv4Network, IPv6Network, ip_network
+from itertools import combinations
 from pathlib import Path
 from typing import Any
 
@@ -15,6 +17,7 @@ from jovial_scaffold import Project
 from jovial_scaffold.core.text.yaml_reader import read_yaml
 from jovial_scaffold.reports.machine import render_document
 from jovial_scaffold.reports.words import said
+from tests.support import in_memory
 
 CALM = settings(max_examples=25, suppress_health_check=list(HealthCheck), deadline=None)
 
@@ -144,3 +147,35 @@ def test_a_module_inlined_by_hand_renders_the_same(demo_folder: Path, tmp_path: 
         one = by_hand(one)
         assert one["outputs"] == other["outputs"] and one["documents"] == other["documents"]
         assert {a: {**r, "after": sorted(r["after"])} for a, r in one["resources"].items()} == other["resources"]
+
+
+BLOCKS = st.one_of(
+    st.builds(
+        lambda number, length: ip_network((0x0A000000 | number << 8, length), strict=False), st.integers(0, 255), st.integers(16, 26)
+    ),
+    st.builds(
+        lambda number, length: ip_network((0xFD << 120 | number << 64, length), strict=False), st.integers(0, 7), st.integers(58, 66)
+    ),
+)
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.lists(BLOCKS, min_size=1, max_size=12))
+def test_ranges_that_overlap_are_found_and_no_others(blocks: list[IPv4Network | IPv6Network]) -> None:
+    resources = {f"n{number} (fulmar.network)": {"name": f"net-{number}", "range": str(each)} for number, each in enumerate(blocks)}
+    project = {"project": "p", "template": "t.yaml", "catalogs": ["fulmar"], "environments": {"live": {}}}
+    rendering = in_memory({"jovial.yaml": json.dumps(project), "t.yaml": json.dumps({"resources": resources})}).render("live")
+    told = [
+        (each.address, str(each.related[0].message.operands[0]), each.environments)
+        for each in rendering.findings
+        if each.id == "range-overlap"
+    ]
+    true = {frozenset((a, b)) for a, b in combinations(range(len(blocks)), 2) if _overlap(blocks[a], blocks[b])}
+    pairs = {frozenset((int(one[1:]), int(other[1:]))) for one, other, _ in told}
+    assert pairs <= true and len(pairs) == len(told)
+    assert {number for pair in pairs for number in pair} == {number for pair in true for number in pair}
+    assert all(environments == ("live",) for *_, environments in told)
+
+
+def _overlap(one: IPv4Network | IPv6Network, other: IPv4Network | IPv6Network) -> bool:
+    return isinstance(one, IPv4Network) == isinstance(other, IPv4Network) and one.overlaps(other)  # type: ignore[arg-type]  # of one version

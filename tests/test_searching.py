@@ -65,3 +65,11 @@ def test_what_is_read_may_be_absent_where_nothing_else_is_wrong(write: Write, le
         found = _project(write, **{"t.yaml": f"{TEMPLATE.partition('resources:')[0]}resources:\n{resources}"}).find("q-y-4")
     assert [each.name for each in found.hits] == ["base4:name"]
     assert [each.address for each in found.errors["a"]] == [f"waits{n}" for n in range(6)] and not found.errors["b"]
+
+
+def test_tables_say_the_row_and_the_line(write: Write) -> None:
+    project = _project(write, **{"jovial.yaml": PROJECT + "lookups: {sizes: sizes.csv}\n", "sizes.csv": "zone,size\nvalley,q-9\nsummit,l\n"})
+    (hit,) = project.find("q-9").hits
+    assert (hit.kind, hit.name, hit.how, hit.environments) == ("table", "sizes row 1:size", "equal", ("a", "b"))
+    assert hit.span is not None and (hit.span.file, hit.span.line) == ("sizes.csv", 2)
+    assert {each.kind for each in project.find("q-").hits} == {"property", "output", "table"}

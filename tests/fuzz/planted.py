@@ -258,7 +258,7 @@ def _resources(chance: random.Random, a: str, b: str, c: str, d: str, e: str, f:
     $key: «key|station.code»
     «free|»name: "{b}-${{«variable|station».code}}"
     network: «referred|${{{a}.id}}»
-    range: «range|10.20.1.0/24»
+    range: "«range|10.20.${{station.code == 'kes' ? 1 : 2}}.0/24»"
     zone: valley
 """,
         f"""  {c} (fulmar.machine_group):

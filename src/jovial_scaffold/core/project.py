@@ -888,9 +888,9 @@ class Project:
         return sorted(resource.effective) if resource else []
 
     def find(self, text: str, environments: Iterable[str] = ()) -> "Search":
-        """Every rendered property, output and document that holds a text, over some environments or all, and where something is wrong with
-        one of them, its errors: they may leave values unknown."""
-        from jovial_scaffold.core.changes.finding import Search, SearchedView, TextSought, hits_in, numbered, together
+        """Every rendered property, output, document and table that holds a text, over some environments or all, and where something is wrong
+        with one of them, its errors: they may leave values unknown."""
+        from jovial_scaffold.core.changes.finding import Search, SearchedView, TextSought, hits_in, hits_in_tables, numbered, together
         from jovial_scaffold.core.rendering.searching import Searching
 
         sought = TextSought(text)
@@ -904,7 +904,8 @@ class Project:
                 errors = [each for each in project._whole(here).findings if each.level == "error"]
             found.append(SearchedView(view, rendering.label, hits_in(rendering, sought), errors))
         found = numbered(found)
-        return Search(together(found), {each.view: each.errors for each in found})
+        tables = hits_in_tables(self._library.tables.values(), sought, tuple(each.label for each in found))
+        return Search(together(found, tables), {each.view: each.errors for each in found})
 
     def _searched(self, name: str, searching: "Searching") -> Evaluated | None:
         """A view with the resources that may hold what is sought; None where something is wrong with it, which only a whole one can say."""

@@ -24,7 +24,7 @@ def hits_text(text: str, environments: Sequence[str], hits: Sequence[Hit], style
 
 def _lines(text: str, environments: Sequence[str], hits: Sequence[Hit], style: Style, base: str) -> Iterator[str]:
     if not hits:
-        yield f"Nothing here holds {visible(text)}: it is in no property, output or document of {listed(environments)}."
+        yield f"Nothing here holds {visible(text)}: it is in no property, output, document or table of {listed(environments)}."
         return
     for how, heading in _WORDS.items():
         found = [hit for hit in hits if hit.how == how]
@@ -39,8 +39,9 @@ def _lines(text: str, environments: Sequence[str], hits: Sequence[Hit], style: S
 
 def _hit(hit: Hit, environments: Sequence[str], style: Style, base: str) -> Iterator[str]:
     where = "every environment" if set(hit.environments) == set(environments) and len(environments) > 1 else listed(hit.environments)
-    kind = {"property": "", "catalog": " (a default of its type)", "output": " (output)", "document": " (document)"}[hit.kind]
-    yield f"  {style.paint('strong', visible(hit.name))}{kind} in {where}"
+    kind = {"property": "", "catalog": " (a default of its type)", "output": " (output)", "document": " (document)", "table": ""}[hit.kind]
+    told = "" if hit.kind == "table" else f" in {where}"
+    yield f"  {style.paint('strong', visible(hit.name))}{kind}{told}"
     if hit.how != "equal":
         yield f"    {cut_within(visible(hit.value), style.width - 4)}"
     place = f"{path_shown(base, hit.span.file)}:{hit.span.line}" if hit.span else ""

@@ -336,7 +336,7 @@ def ripple_document(result: Ripple) -> dict[str, Any]:
         "since": result.revision,
         "changed": list(result.changed),
         "projects": [_project_entry(project) for project in result.projects],
-        "summary": {"projects": result.looked_at, "renderings": result.rendered, "touched": result.touched},
+        "summary": {"projects": result.looked_at, "renderings": result.rendered, "differs": result.touched},
     }
 
 

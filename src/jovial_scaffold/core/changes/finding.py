@@ -16,6 +16,7 @@ from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.rendering.tracing import Tracer, tracer_of
 from jovial_scaffold.core.schemas.shapes import Shape
 from jovial_scaffold.core.templates.compiling import written_span
+from jovial_scaffold.core.templates.model import Table
 from jovial_scaffold.core.text.source import Pointer, pointer_text, value_at
 
 _NOT_WRITTEN = object()
@@ -30,7 +31,8 @@ _ADDRESS = regex(r"[0-9a-fA-F:][0-9a-fA-F.:]*(?:%[^/]+)?(?:/[0-9.]+)?\Z")
 class Hit:
     """A place that holds the text: `how` says whether it is the whole value, a part of it, or an address inside of a range.
 
-    `kind` is property, catalog (a default of the type), output or document; `name` is its address, and `span` where it was written.
+    `kind` is property, catalog (a default of the type), output, document or table (a cell of facts that lookups choose from); `name` is its
+    address, and `span` where it was written.
     """
 
     kind: str
@@ -70,8 +72,8 @@ def numbered(found: Sequence[SearchedView]) -> list[SearchedView]:
     return result
 
 
-def together(found: Sequence[SearchedView]) -> list[Hit]:
-    """The hits of several views, whole values first; equal ones are one."""
+def together(found: Sequence[SearchedView], others: Iterable[Hit] = ()) -> list[Hit]:
+    """The hits of several views, and others, whole values first; equal ones are one."""
     merged: dict[tuple[str, str, str, str, Span | None], dict[str, tuple[str, ...]]] = {}
     for each in found:
         for hit in each.hits:
@@ -80,12 +82,23 @@ def together(found: Sequence[SearchedView]) -> list[Hit]:
         Hit(*key[:4], tuple(environments), key[4], tuple(dict.fromkeys(place for places in environments.values() for place in places)))
         for key, environments in merged.items()
     ]
-    return sorted(hits, key=lambda hit: (HOW.index(hit.how), _width(hit), hit.kind != "property", hit.name, hit.value))
+    hits += others
+    return sorted(hits, key=lambda hit: (HOW.index(hit.how), _width(hit), hit.kind == "table", hit.kind != "property", hit.name, hit.value))
 
 
 def hits_in(rendering: Evaluated, sought: "TextSought") -> tuple[Hit, ...]:
     """The hits of one view."""
     return tuple(_hits(rendering, sought))
+
+
+def hits_in_tables(tables: Iterable[Table], sought: "TextSought", environments: tuple[str, ...]) -> Iterator[Hit]:
+    """The cells of tables that hold it, whether or not a lookup chooses their rows."""
+    for table in tables:
+        for number, row in enumerate(table.rows):
+            for pointer, value in _texts(row, ()) if sought.may_be_among(row.values()) else ():
+                if how := sought.how(value):
+                    span = table.origin.child(number).child(*pointer).value_span()
+                    yield Hit("table", f"{table.name} row {number + 1}:{pointer_text(pointer)}", value, how, environments, span)
 
 
 class TextSought:

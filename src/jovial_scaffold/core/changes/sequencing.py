@@ -5,7 +5,6 @@ What is made comes after what it needs; what is removed goes before what it need
 """
 
 from collections.abc import Iterator, Mapping, Sequence
-from ipaddress import ip_network
 from itertools import pairwise
 from typing import Any, NamedTuple
 
@@ -13,7 +12,7 @@ from jovial_scaffold.core.changes.effect_records import Effect, Step
 from jovial_scaffold.core.changes.snapshots import Snapshot, dependencies
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.graph.ordering import rounds
-from jovial_scaffold.core.rendering.identities import identity_key
+from jovial_scaffold.core.rendering.identities import identity_key, ranges
 from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.schemas.catalog import ResourceType
 from jovial_scaffold.core.words import Sentence, Value, listed, say
@@ -128,13 +127,8 @@ def _claims(kind: ResourceType | None, properties: Mapping[str, Any]) -> Iterato
     key = identity_key(kind, properties)
     if key is not None:
         yield ("identity", key), say("{}", listed(say("`{}` {}", name, Value(properties[name])) for name in kind.identity))
-    for name in kind.schema.get("apart", ()):
-        written = properties.get(name)
-        for text in written if isinstance(written, list) else (written,):
-            try:
-                yield ("range", kind.name, name, ip_network(text)) if isinstance(text, str) else (), say("the range {}", Value(text))
-            except ValueError:
-                continue  # which the schema says
+    for name, _, found in ranges(kind, properties):
+        yield ("range", kind.name, name, found), say("the range {}", Value(str(found)))
 
 
 def _around(claim: Any) -> Iterator[Any]:

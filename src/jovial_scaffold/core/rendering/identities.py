@@ -1,6 +1,7 @@
-"""What must be unique among resources of a type: the `identity` of catalogs, within an environment and across them."""
+"""What must be unique among resources of a type: the `identity` of catalogs, within an environment and across them, and ranges `apart`."""
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
+from ipaddress import IPv4Network, IPv6Network, ip_network
 from typing import Any, NamedTuple
 
 from jovial_scaffold.core.expressions.values import deep_marks
@@ -9,6 +10,7 @@ from jovial_scaffold.core.rendering.instances import EvaluatedResource
 from jovial_scaffold.core.rendering.results import RenderedResource, Rendering
 from jovial_scaffold.core.rendering.tracing import tracer_of
 from jovial_scaffold.core.schemas.catalog import ResourceType
+from jovial_scaffold.core.text.source import Pointer, pointer_text
 from jovial_scaffold.core.words import Operand, Value, listed, say
 
 Key = tuple[Any, ...]
@@ -54,6 +56,73 @@ def clashes(resources: Mapping[str, EvaluatedResource], environment: str) -> lis
     return findings
 
 
+def ranges(kind: ResourceType, properties: Mapping[str, Any]) -> Iterator[tuple[str, Pointer, IPv4Network | IPv6Network]]:
+    """The ranges of a resource that have to lie apart from those of others of its type, as far as they are known: what is none, its schema
+    says."""
+    for name in kind.schema.get("apart", ()):
+        written = properties.get(name)
+        for index, text in enumerate(written) if isinstance(written, list) else ((None, written),):
+            try:
+                found = ip_network(text) if isinstance(text, str) else None
+            except ValueError:
+                continue
+            if found is not None:
+                yield name, (name,) if index is None else (name, index), found
+
+
+class _Range(NamedTuple):
+    """A range of a resource: how far it goes, where it is written, and the type and property whose ranges lie apart."""
+
+    begins: int
+    ends: int
+    address: str
+    pointer: Pointer
+    text: str
+    among: tuple[str, str, int]
+
+
+def overlaps(resources: Mapping[str, EvaluatedResource], environment: str) -> list[Finding]:
+    """Resources of one type in one environment whose ranges overlap, though the type says that they are `apart`."""
+    found: dict[tuple[str, str, int], list[_Range]] = {}
+    for address, resource in resources.items():
+        if resource.type is not None and "apart" in resource.type.schema:
+            for name, pointer, each in ranges(resource.type, resource.properties):
+                among = (resource.type.name, name, each.version)
+                begins, ends = int(each.network_address), int(each.broadcast_address)
+                found.setdefault(among, []).append(_Range(begins, ends, address, pointer, str(each), among))
+    return [_overlap(resources, *pair, environment) for each in found.values() for pair in _overlapping(each)]
+
+
+def _overlapping(held: list[_Range]) -> Iterator[tuple[_Range, _Range]]:
+    """Each range inside of another one, with the narrowest such: of two that overlap, one holds the other."""
+    around: list[_Range] = []
+    for each in sorted(held, key=lambda each: (each.begins, -each.ends, each.address)):
+        while around and around[-1].ends < each.begins:
+            around.pop()
+        other = next((one for one in reversed(around) if one.address != each.address), None)
+        if other is not None:
+            yield each, other
+        around.append(each)
+
+
+def _overlap(resources: Mapping[str, EvaluatedResource], each: _Range, other: _Range, environment: str) -> Finding:
+    if (each.begins, each.ends) == (other.begins, other.ends):
+        how = say("have the same `{}`, {}", each.among[1], Value(each.text))
+    else:
+        how = say("overlap: {} is a part of {}", Value(each.text), Value(other.text))
+    message = say("{} and {} are of the type {} and {}.", each.address, other.address, each.among[0], how)
+    span, there = (_place(resources[one.address], one.pointer) for one in (each, other))
+    at = Related(there, say("{} has it here.", other.address))
+    hint = say("Give each a range of its own, for example a part of one range, with `carve`.")
+    group = f"{other.address} {each.among[1]}"
+    # A warning, since nobody here knows whether both are ever reached from one place.
+    return Finding("range-overlap", "warning", message, span, hint, each.address, pointer_text(each.pointer), (environment,), (at,), group)
+
+
+def _place(resource: EvaluatedResource, pointer: Pointer) -> Span:
+    return tracer_of(resource.instance.scope).place(resource.instance, pointer)
+
+
 def identities(rendering: Rendering) -> Identities:
     """What the types of an environment's resources want to be unique in the whole project, or everywhere."""
     return Identities(rendering.environment, tuple(_beyond(rendering)), rendering.label)
@@ -82,7 +151,7 @@ def clashes_between(environments: Sequence[Identities], place_of: PlaceOf) -> li
 
 def place(resource: EvaluatedResource, property: str) -> Span:
     """Where a resource writes a property."""
-    return tracer_of(resource.instance.scope).place(resource.instance, (property,))
+    return _place(resource, (property,))
 
 
 def identity_key(kind: ResourceType | None, properties: Mapping[str, Any]) -> Key | None:

@@ -12,7 +12,7 @@ from jovial_scaffold.core.parameters.resolving import Parameters
 from jovial_scaffold.core.rendering.computing import OMITTED
 from jovial_scaffold.core.rendering.documents import EvaluatedDocument, check_documents
 from jovial_scaffold.core.rendering.environment import Environment
-from jovial_scaffold.core.rendering.identities import clashes
+from jovial_scaffold.core.rendering.identities import clashes, overlaps
 from jovial_scaffold.core.rendering.instances import EvaluatedResource, Instance, Shared, Surroundings
 from jovial_scaffold.core.rendering.judging import judged, report_clashes
 from jovial_scaffold.core.rendering.plan import Plan, Plans
@@ -94,6 +94,7 @@ def render(
     findings += _left_undone(shared, plan.template, parameters.environment)
     findings += check_documents(documents, parameters.environment)
     findings += clashes(resources, parameters.environment)
+    findings += overlaps(resources, parameters.environment)
     found = ((name, scope.output(name)) for name in sorted(plan.template.outputs))
     outputs = {name: value for name, value in found if value is not OMITTED}
     return evaluated(scope, context, resources, documents, outputs, findings)
