@@ -68,7 +68,9 @@ def test_what_is_read_may_be_absent_where_nothing_else_is_wrong(write: Write, le
 
 
 def test_tables_say_the_row_and_the_line(write: Write) -> None:
-    project = _project(write, **{"jovial.yaml": PROJECT + "lookups: {sizes: sizes.csv}\n", "sizes.csv": "zone,size\nvalley,q-9\nsummit,l\n"})
+    project = _project(
+        write, **{"jovial.yaml": PROJECT + "lookups: {sizes: sizes.csv}\n", "sizes.csv": "zone,size\nvalley,q-9\nsummit,l\n"}
+    )
     (hit,) = project.find("q-9").hits
     assert (hit.kind, hit.name, hit.how, hit.environments) == ("table", "sizes row 1:size", "equal", ("a", "b"))
     assert hit.span is not None and (hit.span.file, hit.span.line) == ("sizes.csv", 2)

@@ -63,7 +63,7 @@ def ranges(kind: ResourceType, properties: Mapping[str, Any]) -> Iterator[tuple[
         written = properties.get(name)
         for index, text in enumerate(written) if isinstance(written, list) else ((None, written),):
             try:
-                found = ip_network(text) if isinstance(text, str) else None
+                found = ip_network(text) if isinstance(text, str) and "/" in text else None
             except ValueError:
                 continue
             if found is not None:
