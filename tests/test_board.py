@@ -86,7 +86,7 @@ def heads(page: Any) -> list[str]:
 def test_resources_open_and_explain_themselves(page: Any) -> None:
     assert "gates/kes" in heads(page) and page.locator("tr.row").count() == 0
     page.click("tr.head:has-text('gates/kes')")
-    assert page.locator("tr.row").count() > 3
+    assert page.locator("tr.row").count() == 3
     page.click("tr.row:has-text('copies')")
     details = page.inner_text("#details")
     for part in (
@@ -125,6 +125,108 @@ def test_filters_and_search(page: Any) -> None:
     assert page.locator("tr.row").count() < rows
     page.uncheck("label:has-text('sandbox') input")
     assert page.locator("thead th").all_inner_texts() == ["resource", "rehearsal", "live"]
+
+
+def test_echoes_are_folded_and_rows_go_by_what_they_are_about(page: Any) -> None:
+    page.click("button:has-text('open all')")
+    rows = page.locator("tr.row").count()
+    assert "alp-‹setting›" in page.inner_text(".echoes") and page.locator("tr.row:has-text('tags/setting')").count() == 0
+    page.check("label:has-text('echoes') input")
+    page.click("button:has-text('open all')")
+    assert page.locator("tr.row").count() > rows and page.locator(".echoes").count() == 0
+    page.click("tr.row:has-text('tags/setting') >> nth=0")
+    assert "only repeats" in page.inner_text("#details")
+    page.keyboard.press("Escape")
+    page.select_option("label:has-text('about') select", "durability")
+    assert {text.split("\t")[0] for text in page.locator("tr.row td:first-child").all_inner_texts()} >= {"retention_days"}
+    assert page.locator("tr.row:has-text('copies')").count() == 0
+    page.select_option("label:has-text('about') select", "")
+    page.uncheck("label:has-text('echoes') input")
+    page.fill("#search", "alp-live")
+    until(page, "document.querySelectorAll('tr.head').length > 0")
+
+
+def test_effects_go_by_cause(page: Any) -> None:
+    page.click("#tab-effects")
+    causes = page.inner_text(".causes")
+    assert "archive_days parameters/live.yaml:11" in causes and "180 becomes 365" in causes
+    assert page.locator(".meanwhile li").count() > 0 and "is gone from round" in page.inner_text(".meanwhile")
+
+
+def test_what_if(browser: Any, demo: Path) -> None:
+    program = Path(sys.executable).with_name("jovial")
+    server = subprocess.Popen([str(program), "board", "--serve"], cwd=demo, stderr=subprocess.PIPE, text=True)
+    before = {path: path.read_bytes() for path in demo.rglob("*") if path.is_file()}
+    try:
+        assert server.stderr is not None
+        address = re.search(r"http://127\.0\.0\.1:\d+/", server.stderr.readline()).group()  # type: ignore[union-attr]
+        page = opened_page(browser, f"{address}#try")
+        assert page.locator("#try-archive_days").input_value() == "365" and page.locator("#try-desk_password").count() == 0
+        page.fill("#try-archive_days", "30")
+        page.fill("#try-range", "10.99.0.0/16")
+        until(
+            page,
+            "document.querySelector('#answer').textContent.includes('range: 10.99.0.0/16') && document.querySelectorAll('#answer tr').length > 9",
+        )
+        answer = page.inner_text("#answer")
+        assert "is to be kept" in answer and "retention_days" in answer and "anew, since track_net is rebuilt" in answer
+        assert "archive_days: 30 parameters/live.yaml:11" in answer
+        page.fill("#try-range", "10.20.0.0/16")
+        page.fill("#try-archive_days", "many")
+        until(
+            page,
+            "document.querySelector('#answer').textContent.includes('takes a whole number') || document.querySelector('#answer').textContent.includes('archive_days')",
+        )
+        until(page, "document.querySelector('#answer .error') !== null")
+        page.fill("#try-archive_days", "365")
+        until(page, "document.querySelector('#answer').textContent.includes('Change a value')")
+        assert page.said == []
+        page.close()
+        for query in (
+            "",
+            "project=ridgeline",
+            "project=ridgeline&environment=nowhere&x=1",
+            "project=x&environment=live&x=1",
+            "%",
+            "a=1&b=2&c=3&d",
+        ):
+            asked = urllib.request.urlopen(f"{address}try?{query}", timeout=20)
+            assert json.loads(asked.read()) in (None, {"effects": [], "beside": [], "findings": []}), query
+        with urllib.request.urlopen(f"{address}try?project=ridgeline&environment=live&nobody=1", timeout=20) as asked:
+            assert "nobody" in json.loads(asked.read())["findings"][0]["message"]
+        with urllib.request.urlopen(f"{address}try?project=ridgeline&environment=live&desk_password=guess", timeout=20) as asked:
+            said = asked.read()
+        assert b"edelweiss" not in said and b"guess" not in said
+        request = urllib.request.Request(
+            f"{address}try?project=ridgeline&environment=live&x=1", headers={"Origin": "http://elsewhere.example"}
+        )
+        with pytest.raises(urllib.error.HTTPError) as refused:
+            urllib.request.urlopen(request, timeout=10)
+        assert refused.value.code == 403
+        assert {path: path.read_bytes() for path in demo.rglob("*") if path.is_file()} == before
+    finally:
+        server.send_signal(signal.SIGTERM)
+        assert server.wait(10) == 143
+
+
+def test_a_workspace_in_one_page(browser: Any, tmp_path: Path) -> None:
+    assert jovial("demo", "--workspace", cwd=tmp_path).returncode == 0
+    result = jovial("board", cwd=tmp_path / "railways")
+    assert result.returncode == 0 and "board.html" in result.stderr
+    page = opened_page(browser, (tmp_path / "railways" / "board.html").as_uri())
+    page.click("#tab-overview")
+    assert "lines/funicular" in page.inner_text(".projects") and "rebuild" in page.inner_text(".projects")
+    page.select_option("h1 select", label="ridgeline")
+    assert "27" in page.inner_text("#panel")
+    page.click("#tab-map")
+    assert page.locator(".mapview .node").count() > 10
+    page.select_option("h1 select", label="funicular")
+    assert page.locator(".mapview .node").count() < 10 and page.said == []
+    page.close()
+    one = jovial("board", "ridgeline:live", "--out", "one.html", cwd=tmp_path / "railways")
+    assert one.returncode == 0 and "funicular" not in (tmp_path / "railways" / "one.html").read_text().split("<script")[0]
+    wrong = jovial("board", "sandboxx", cwd=tmp_path / "railways")
+    assert wrong.returncode == 2 and "Traceback" not in wrong.stderr
 
 
 def test_keys(page: Any) -> None:
@@ -231,6 +333,8 @@ def test_text_from_files_stays_text(browser: Any, write: Write) -> None:
     )
     assert jovial("board", cwd=folder).returncode == 0
     page = opened_page(browser, (folder / "board.html").as_uri())
+    assert HOSTILE not in page.inner_text("#panel") and "‹t›" in page.inner_text(".echoes")
+    page.check("label:has-text('echoes') input")
     page.click("button:has-text('open all')")
     page.click("tr.row >> nth=0")
     assert HOSTILE in page.inner_text("#panel") and page.title() == "trial · board"

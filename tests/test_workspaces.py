@@ -228,3 +228,14 @@ def test_names_inside_of_a_whole(name: str, expected: str | None) -> None:
         assert isinstance(found, Refusal) and found.kind == "outside"
     else:
         assert not isinstance(found, Refusal) and found.name == expected
+
+
+def test_a_survey_of_each_project(write: Write) -> None:
+    root = write(files_of("alp", "bri"))
+    text = jovial("survey", cwd=root).stdout
+    assert text.startswith("alp  ") and "\nbri  " in text and "shared/pair.yaml (a module)" in text
+    document = valid_json("workspace-survey", jovial("survey", "--format", "json", cwd=root).stdout)
+    assert [each["project"] for each in document["projects"]] == ["alp", "bri"] and document["projects"][0]["survey"]["types"]
+    (root / "lines" / "alp" / "jovial.yaml").write_text("project: [")
+    broken = jovial("survey", "--workspace", cwd=root / "lines" / "bri")
+    assert broken.returncode == 1 and "bri" in broken.stdout and "Traceback" not in broken.stderr

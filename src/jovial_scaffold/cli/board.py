@@ -2,25 +2,34 @@
 
 import gc
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Iterator, Mapping
 from pathlib import Path
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
+from urllib.parse import parse_qsl, quote
 
 import typer
 
 from jovial_scaffold.cli import exit_codes
-from jovial_scaffold.cli.options import Environments, Out, ProjectPath, WithFiles, WithValues, load, unusable
+from jovial_scaffold.cli.options import Environments, Out, ProjectPath, WithFiles, WithValues, load, overrides, unusable
+from jovial_scaffold.cli.workspace import Projects, WholeWorkspace, workspace_asked
 from jovial_scaffold.core.findings import has_errors
 from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.machine import writing
 from jovial_scaffold.machine.opening import Project
 
+if TYPE_CHECKING:
+    from jovial_scaffold.reports.board import Board
+
 
 def command(
     environments: Environments = None,
     out: Out = None,
-    serve: Annotated[bool, typer.Option("--serve", help="Serve the page on this machine only, and reload it when a file changes.")] = False,
+    serve: Annotated[
+        bool,
+        typer.Option("--serve", help="Serve the page on this machine only, reload it when a file changes, and try other values in it."),
+    ] = False,
     port: Annotated[int, typer.Option("--port", help="The port to serve on; 0 for any that is free.", min=0, max=65535)] = 0,
+    workspace: WholeWorkspace = False,
     project: ProjectPath = None,
     with_values: WithValues = None,
     with_file: WithFiles = None,
@@ -30,17 +39,36 @@ def command(
 
     Example: jovial board --out board.html
     """
+    chosen = environments or []
 
-    def made(live: bool) -> tuple[str, Project]:
-        loaded = load(project, with_values, with_file, run_needed=True, views=environments or ())
-        return page(loaded, environments or [], live), loaded
+    def loaded() -> Iterator[tuple[str, Project, list[str]]]:
+        """The folder of each project that is shown, and which of its environments."""
+        opened = workspace_asked(project, workspace)
+        if opened is None:
+            yield "", load(project, with_values, with_file, run_needed=True, views=chosen), chosen
+        else:
+            projects = Projects(opened, overrides(Path(), with_values, with_file, run_needed=True))
+            for _, folder, each, views in projects.usable(chosen):
+                yield folder, each, views
+
+    def made(live: bool) -> tuple[str, Path]:
+        opened = workspace_asked(project, workspace)
+        every = [(each, board(each, views, folder)) for folder, each, views in loaded()]
+        title = opened.name if opened is not None else every[0][0].name
+        root = Path(opened.folder.where if opened is not None else every[0][0].folder.where)
+        return board_page(title, [each for _, each in every], live), root
+
+    def tried(query: str) -> bytes:
+        return _tried({each.name: each for _, each, _ in loaded()}, query)
 
     try:
-        text, loaded = made(serve)
+        from jovial_scaffold.reports.board import board_page
+
+        text, root = made(serve)
     except ProjectError as error:
         raise typer.Exit(unusable(error)) from None
     if serve:
-        _serve(lambda: made(True)[0], text, Path(loaded.folder.where), port)
+        _serve(lambda: made(True)[0], tried, text, root, port)
         return
     target = out or Path("board.html")
     if str(target) == "-":
@@ -51,15 +79,16 @@ def command(
         print(f"Written: {target} ({size:.1f} MB)", file=sys.stderr)
 
 
-def page(loaded: Project, environments: list[str], live: bool = False) -> str:
-    """The page of a project; an environment whose snapshot cannot be read is shown without effects. Raises ProjectError."""
+def board(loaded: Project, environments: list[str], folder: str = "") -> "Board":
+    """What the page shows of a project; an environment whose snapshot cannot be read is shown without effects. Raises ProjectError."""
     from jovial_scaffold.core.changes.matrix import compare
-    from jovial_scaffold.reports.board import board_page
+    from jovial_scaffold.reports.board import board_of
 
     names = tuple(environments or loaded.environments)
     renderings = loaded.views(loaded.in_order(names))
-    comparison = compare(renderings, everything=True)
-    findings = [finding for side, views in loaded.sides(names) for finding in side.check(views).findings]
+    comparison = compare(renderings, everything=True, echoes=True)
+    results = [side.check(views) for side, views in loaded.sides(names)]
+    findings = [each for result in results for each in result.findings]
     effects = {}
     for name in names:
         if loaded.deployed_name(name) is None or has_errors(loaded.render(name).findings):
@@ -68,10 +97,46 @@ def page(loaded: Project, environments: list[str], live: bool = False) -> str:
             effects[loaded.label(name)] = loaded.effects(name)
         except ProjectError as error:
             findings += error.findings
-    return board_page(loaded.name, comparison, renderings, findings, effects, loaded.run["date"], live)
+    waived = [each for result in results for each in result.waived_findings]
+    return board_of(loaded.name, comparison, renderings, (findings, waived), effects, loaded.run["date"], folder)
 
 
-def _serve(make: Callable[[], str], text: str, root: Path, port: int) -> None:
+_NOTHING = b'{"effects": [], "beside": [], "findings": []}'
+
+
+def _tried(projects: Mapping[str, Project], query: str) -> bytes:
+    """What other values would do to an environment, as JSON: `project`, `environment`, and a value for each parameter, as a query of an address
+    (RFC 3986, 3.4). What is wrong with them is among the findings."""
+    from jovial_scaffold.core.changes.matrix import compare
+    from jovial_scaffold.reports.board import trial_data
+    from jovial_scaffold.reports.machine import finding_entry, json_text
+
+    pairs = parse_qsl(query, keep_blank_values=True)
+    name, environment, *_ = [*(value for _, value in pairs), "", ""]
+    loaded, values = projects.get(name), pairs[2:]
+    if loaded is None or environment not in loaded.environments or not values:
+        return _NOTHING
+    view = f"{environment}?{'&'.join(f'{quote(each)}={quote(value)}' for each, value in values)}"
+    try:
+        comparison = compare(loaded.views([environment, view]))
+        errors = loaded.effect_errors(view)
+        known = loaded.deployed_name(environment) is not None and not errors
+        effects = loaded.effects(view) if known else None
+        findings = [*errors, *(effects.findings if effects is not None else ())]
+        document = trial_data(comparison, effects, findings)
+    except ProjectError as error:
+        document = {
+            "rows": [],
+            "texts": [],
+            "effects": [],
+            "beside": [],
+            "against": "",
+            "findings": [finding_entry(each) for each in error.findings],
+        }
+    return json_text(document).encode("utf-8", "surrogateescape")
+
+
+def _serve(make: Callable[[], str], answer: Callable[[str], bytes], text: str, root: Path, port: int) -> None:
     from jovial_scaffold.reports.serving import Server
 
     def again() -> str | None:
@@ -81,8 +146,14 @@ def _serve(make: Callable[[], str], text: str, root: Path, port: int) -> None:
             unusable(error)  # says why; the last page stays
             return None
 
+    def answered(query: str) -> bytes | None:
+        try:
+            return answer(query)
+        except ProjectError:
+            return None
+
     try:
-        server = Server(text, again, root, port)
+        server = Server(text, again, answered, root, port)
     except OSError as error:
         print(f"jovial: port {port}: {error.strerror or error}", file=sys.stderr)
         raise typer.Exit(exit_codes.UNUSABLE) from None

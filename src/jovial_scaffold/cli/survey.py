@@ -8,7 +8,8 @@ from typing import Annotated, Any
 import typer
 
 from jovial_scaffold.cli import exit_codes
-from jovial_scaffold.cli.options import Format, ProjectPath, ReportFormat, load, unusable, with_known_secrets
+from jovial_scaffold.cli.options import Format, ProjectPath, ReportFormat, load, overrides, unusable, with_known_secrets
+from jovial_scaffold.cli.workspace import Projects, WholeWorkspace, workspace_asked
 from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.findings import Finding, has_errors
 from jovial_scaffold.core.project_file import NAME, ProjectError
@@ -29,6 +30,7 @@ def command(
         Path | None,
         typer.Argument(help="A template, or any YAML, JSON, TOML or CSV file; else the project's template.", show_default=False),
     ] = None,
+    workspace: WholeWorkspace = False,
     project: ProjectPath = None,
     everything: Annotated[bool, typer.Option("--all", help="Every path and literal, not the most frequent ones only.")] = False,
     format: Format = ReportFormat.text,
@@ -38,6 +40,9 @@ def command(
     Example: jovial survey line.yaml
     """
     try:
+        opened = workspace_asked(project, workspace) if path is None else None
+        if opened is not None:
+            raise typer.Exit(_in_workspace(Projects(opened, overrides(Path())), everything, format))
         found = _project(project) if path is None else _path(path)
     except ProjectError as error:
         raise typer.Exit(unusable(error)) from None
@@ -50,6 +55,22 @@ def command(
     from jovial_scaffold.reports.surveying import survey_text
 
     sys.stdout.write(survey_text(found, style_for(sys.stdout, os.environ), everything))
+
+
+def _in_workspace(projects: Projects, everything: bool, format: ReportFormat) -> int:
+    """Each project of a workspace; the exit code. Raises ProjectError."""
+    from jovial_scaffold.reports.machine import json_text
+    from jovial_scaffold.reports.surveying import survey_document, survey_text
+
+    found = [(name, folder, survey(each.template_sources, each.templates)) for name, folder, each, _ in projects.usable()]
+    if format is ReportFormat.json:
+        entries = [{"project": name, "folder": folder, "survey": survey_document(each)} for name, folder, each in found]
+        sys.stdout.write(json_text({"format": "jovial-workspace-survey/1", "workspace": projects.opened.name, "projects": entries}))
+    else:
+        style = style_for(sys.stdout, os.environ)
+        heads = [f"{style.paint('strong', name)}  {style.paint('place', folder)}\n" for name, folder, _ in found]
+        sys.stdout.write("\n".join(f"{head}{survey_text(each, style, everything)}" for head, (*_, each) in zip(heads, found, strict=True)))
+    return exit_codes.ERRORS if projects.problems else 0
 
 
 def _project(project: Path | None) -> Survey:

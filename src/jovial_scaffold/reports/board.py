@@ -2,15 +2,18 @@
 
 import json
 from collections.abc import Mapping, Sequence
-from typing import Any
+from typing import Any, NamedTuple
 
 from jovial_scaffold._version import __version__
+from jovial_scaffold.core.changes.aspects import Aspects
+from jovial_scaffold.core.changes.edges import Edges, between, origins_of
 from jovial_scaffold.core.changes.effect_records import Effects
 from jovial_scaffold.core.changes.matrix import Comparison, Row
-from jovial_scaffold.core.changes.totals import totals
+from jovial_scaffold.core.changes.totals import Total, totals
 from jovial_scaffold.core.expressions.errors import EvaluationError
+from jovial_scaffold.core.expressions.marked import to_json
 from jovial_scaffold.core.expressions.placeholders import Formula
-from jovial_scaffold.core.expressions.values import Record, Secret
+from jovial_scaffold.core.expressions.values import Record, Secret, deep_marks
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.graph.layout import layout
 from jovial_scaffold.core.graph.picture import picture
@@ -19,9 +22,11 @@ from jovial_scaffold.core.rendering.noting import names_looked_up
 from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.rendering.tracing import tracer_of
 from jovial_scaffold.core.templates.compiling import formulas_of, written_text
-from jovial_scaffold.core.templates.model import Compiled, Condition, Resource, Template
+from jovial_scaffold.core.templates.model import Compiled, Condition, Declaration, Resource, Template
 from jovial_scaffold.core.text.source import Origin, pointer_text
+from jovial_scaffold.core.waivers import Waiver
 from jovial_scaffold.reports.drawing.svg import svg_text
+from jovial_scaffold.reports.edges import edges_entries
 from jovial_scaffold.reports.effects_document import effects_document
 from jovial_scaffold.reports.machine import finding_entry
 from jovial_scaffold.reports.pages import fill
@@ -34,19 +39,49 @@ _SHORT = 90
 _ITEMS = 50  # of a loop, for each of which an expression is looked at
 
 
-def board_page(
+Findings = tuple[Sequence[Finding], Sequence[tuple[Finding, Waiver]]]
+"""What is wrong, and what is waived."""
+
+
+class Board(NamedTuple):
+    """What the page shows of one project: data, and the map of each environment."""
+
+    data: dict[str, Any]
+    maps: dict[str, str]
+
+
+def board_of(
     project: str,
     comparison: Comparison,
     renderings: Sequence[Evaluated],
-    findings: Sequence[Finding],
+    findings: Findings,
     effects: Mapping[str, Effects],
     when: str,
-    live: bool = False,
-) -> str:
-    """The page. With `live` it asks the server that gave it whether there is a newer one."""
+    folder: str = "",
+) -> Board:
+    """That of one project, which lies in a folder of its workspace."""
     data = board_data(project, comparison, renderings, findings, effects, when)
     maps = {each.label: svg_text(layout(picture([each])), f"{project} in {each.label}", standalone=False) for each in renderings}
-    return fill("board.html", title=f"{project} · board", maps=maps, data=_embedded(data), live=live)
+    return Board({**data, "folder": folder}, maps)
+
+
+def board_page(title: str, boards: Sequence[Board], live: bool = False) -> str:
+    """The page of one project, or of those of a workspace. With `live` it asks the server that gave it whether there is a newer one, and what
+    other values would do."""
+    data = {"title": title, "live": live, "boards": [each.data for each in boards]}
+    return fill("board.html", title=f"{title} · board", boards=[each.maps for each in boards], data=_embedded(data), live=live)
+
+
+def trial_data(comparison: Comparison, effects: Effects | None, findings: Sequence[Finding]) -> dict[str, Any]:
+    """What other values would do to an environment: what deploying it as it would be does to it as it is, and to what runs, where `effects` say
+    so; and what is wrong then."""
+    told = between(comparison, *comparison.environments)
+    over = Edges(effects.effects, effects.beside, origins_of(effects)) if effects is not None else None
+    return {
+        **edges_entries(told),
+        **({"deployment": {"against": effects.snapshot.name, **edges_entries(over)}} if effects is not None and over is not None else {}),
+        "findings": [finding_entry(each) for each in findings],
+    }
 
 
 def _embedded(data: Any) -> str:
@@ -70,17 +105,17 @@ def board_data(
     project: str,
     comparison: Comparison,
     renderings: Sequence[Evaluated],
-    findings: Sequence[Finding],
+    findings: Findings,
     effects: Mapping[str, Effects],
     when: str,
 ) -> dict[str, Any]:
     """All that the page shows, as plain data; long texts are cut, secrets masked."""
-    texts = _Texts()
+    texts, aspects = _Texts(), Aspects(comparison)
     chains = _Chains()
     places: dict[str, dict[str, Any]] = {}
     rows: dict[str, list[Any]] = {}
     for row in comparison.rows:
-        rows.setdefault(row.address, []).append(_row(row, comparison, renderings, texts, chains))
+        rows.setdefault(row.address, []).append(_row(row, comparison, renderings, texts, chains, aspects))
         if row.address not in places:
             places[row.address] = _place(row, renderings)
     return {
@@ -94,22 +129,55 @@ def board_data(
         "texts": list(texts.known),
         "resources": [{"address": address, **places[address], "rows": rows[address]} for address in rows],
         "nodes": chains.nodes,
-        "findings": [finding_entry(finding) for finding in findings],
+        "aspects": [
+            {"aspect": each.name, "rows": each.rows, "echoes": each.echoes, "sums": [_sum(one, comparison) for one in each.sums]}
+            for each in aspects.told()
+        ],
+        "parameters": [_parameter(each, renderings) for each in renderings[0].scope.template.parameters.values()] if renderings else [],
+        "findings": [finding_entry(finding) for finding in findings[0]],
+        "waived": [{**finding_entry(finding), "because": waiver.because, "until": waiver.until or ""} for finding, waiver in findings[1]],
         "effects": {name: effects_document(project, each) for name, each in effects.items()},
         "totals": [
-            {"type": each.type, "property": each.property, "values": [each.values[name] for name in comparison.environments]}
+            {"type": each.type, **_sum(each, comparison)}
             for each in totals(comparison)
             if not each.property or len(set(each.values.values())) > 1
         ],
     }
 
 
-def _row(row: Row, comparison: Comparison, renderings: Sequence[Evaluated], texts: _Texts, chains: "_Chains") -> list[Any]:
-    """[label, values (a number of a text, or -1), differs, drivers, written, place, nodes read]"""
+def _sum(total: Total, comparison: Comparison) -> dict[str, Any]:
+    return {"property": total.property, "values": [total.values[name] for name in comparison.environments]}
+
+
+def _parameter(declaration: Declaration, renderings: Sequence[Evaluated]) -> dict[str, Any]:
+    """A parameter, with its value and what sets it in each environment; a secret has neither."""
+    entry: dict[str, Any] = {
+        "name": declaration.name,
+        "description": cut(visible(declaration.description), _LONGEST),
+        "values": {},
+        "set": {},
+    }
+    for each in renderings if not declaration.secret else ():
+        value = each.parameters.values.get(declaration.name)
+        if any(deep_marks(value)):
+            continue
+        entry["values"][each.label] = visible(json.dumps(to_json(value), ensure_ascii=False) if not isinstance(value, str) else value)
+        setting = each.parameters.setting((declaration.name,))
+        entry["set"][each.label] = visible(setting.text()) if setting is not None else ""
+    return entry
+
+
+def _row(
+    row: Row, comparison: Comparison, renderings: Sequence[Evaluated], texts: _Texts, chains: "_Chains", aspects: Aspects
+) -> list[Any]:
+    """[label, values (a number of a text, or -1), differs, drivers, written, place, nodes read, aspect, what it repeats as an echo]"""
     values = [texts.number(_value(row, name)) if name in row.values else -1 for name in comparison.environments]
     drivers = [[driver.parameter, driver.sources] for driver in row.drivers]
-    label = "present" if row.kind == "presence" else "address" if row.kind == "address" else pointer_text(row.pointer) or "value"
-    return [label, values, int(row.counted), drivers, *chains.of(row, renderings)]
+    return [_label(row), values, int(row.counted), drivers, *chains.of(row, renderings), aspects.of(row), cut(visible(row.echo), _LONGEST)]
+
+
+def _label(row: Row) -> str:
+    return "present" if row.kind == "presence" else "address" if row.kind == "address" else pointer_text(row.pointer) or "value"
 
 
 def _value(row: Row, name: str) -> str:

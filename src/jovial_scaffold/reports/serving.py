@@ -16,13 +16,16 @@ _MOST_FILES = 20_000
 
 
 class Server:
-    """Serves one page on 127.0.0.1. `make` gives it anew, or nothing where it cannot be made; then the last one stays. Raises OSError."""
+    """Serves one page on 127.0.0.1. `make` gives it anew, or nothing where it cannot be made; then the last one stays. `answer` says what other
+    values would do, as JSON, of which nothing is written. Raises OSError."""
 
-    def __init__(self, page: str, make: Callable[[], str | None], root: Path, port: int) -> None:
+    def __init__(self, page: str, make: Callable[[], str | None], answer: Callable[[str], bytes | None], root: Path, port: int) -> None:
         self.page = page.encode()
         self.policy = policy_of(page)
         self.version = 0
         self._make = make
+        self._ask = answer
+        self._one = threading.Lock()  # what answers is no matter for several threads
         self._root = root
         self._seen = self._stamp()
         self._http = _Bounded(("127.0.0.1", port), self._handler())
@@ -36,6 +39,11 @@ class Server:
         finally:
             self._http.server_close()
 
+    def tried(self, query: str) -> bytes:
+        """What other values would do."""
+        with self._one:
+            return self._ask(query) or b"null"
+
     def _watch(self) -> None:
         while True:
             time.sleep(_EVERY_SECONDS)
@@ -43,7 +51,8 @@ class Server:
             if stamp == self._seen:
                 continue
             self._seen = stamp
-            page = self._make()
+            with self._one:
+                page = self._make()
             if page is not None:
                 self.policy = policy_of(page)
                 self.page = page.encode()
@@ -79,6 +88,8 @@ class Server:
                     self._answer(200, server.page, "text/html")
                 elif self.path == "/version":
                     self._answer(200, str(server.version).encode(), "text/plain")
+                elif self.path.startswith("/try?"):
+                    self._answer(200, server.tried(self.path.partition("?")[2]), "application/json")
                 else:
                     self._answer(404, b"There is only one page: /", "text/plain")
 

@@ -1,13 +1,21 @@
 "use strict";
 // Everything that comes from files is set as text, never as markup.
 const board = (() => {
-  const data = JSON.parse(document.getElementById("data").textContent);
+  const all = JSON.parse(document.getElementById("data").textContent);
   const panel = document.getElementById("panel");
   const search = document.getElementById("search");
   const only = document.getElementById("only");
-  const environments = data.environments;
-  const state = { view: "environments", shown: new Set(environments), open: new Set(), chosen: null, map: environments[environments.length - 1], effects: Object.keys(data.effects)[0] };
+  const state = { view: "environments", board: 0 };
+  let data, environments;
+  // Another project of the workspace.
+  function use(number) {
+    data = all.boards[number];
+    environments = data.environments;
+    Object.assign(state, { board: number, shown: new Set(environments), open: new Set(), chosen: null, map: environments[environments.length - 1], effects: Object.keys(data.effects)[0], echoes: false, aspect: "", tried: environments[environments.length - 1], values: new Map(), answer: null });
+  }
+  use(0);
 
+  const SEVEREST = ["rebuild", "remove", "locked", "restart", "in_place", "move", "rename", "add", "unchanged"];
   const make = (tag, attributes = {}, ...children) => {
     const element = document.createElement(tag);
     for (const [name, value] of Object.entries(attributes)) {
@@ -32,7 +40,8 @@ const board = (() => {
     const shown = columns();
     const found = [];
     for (const resource of data.resources) {
-      let rows = only.checked ? resource.rows.filter((row) => differs(row, shown)) : resource.rows;
+      let rows = only.checked ? resource.rows.filter((row) => differs(row, shown) && (state.echoes || wanted || !row[8])) : resource.rows;
+      if (state.aspect) rows = rows.filter((row) => row[7] === state.aspect);
       if (wanted && !resource.address.toLowerCase().includes(wanted) && !resource.type.toLowerCase().includes(wanted)) {
         rows = rows.filter((row) => row[0].toLowerCase().includes(wanted) || row[3].some(([name]) => name.toLowerCase().includes(wanted))
           || shown.some(([, column]) => (text(row, column) || "").toLowerCase().includes(wanted)));
@@ -49,12 +58,16 @@ const board = (() => {
 
   function environmentsView() {
     const [found, shown] = plans();
+    const repeated = echoing(shown);
+    const echoes = repeated.reduce((sum, [, rows]) => sum + rows.length, 0);
     const filters = make("div", { class: "filters", role: "group", "aria-label": "Environments" },
       environments.map((name) => make("label", {}, make("input", { type: "checkbox", checked: state.shown.has(name), on: { change: (event) => {
         if (event.target.checked) state.shown.add(name); else if (state.shown.size > 1) state.shown.delete(name);
         draw();
       } } }), ` ${name}`)),
       make("button", { class: "plain", type: "button", on: { click: () => { const all = found.every(([each]) => state.open.has(each.address)); found.forEach(([each]) => all ? state.open.delete(each.address) : state.open.add(each.address)); draw(); } } }, found.length && found.every(([each]) => state.open.has(each.address)) ? "close all" : "open all"),
+      make("label", {}, "about ", make("select", { on: { change: (event) => { state.aspect = event.target.value; draw(); } } }, make("option", { value: "" }, "everything"), data.aspects.map((each) => make("option", { value: each.aspect, selected: each.aspect === state.aspect }, `${each.aspect} (${each.rows})`)))),
+      only.checked && echoes ? make("label", {}, make("input", { type: "checkbox", checked: state.echoes, on: { change: (event) => { state.echoes = event.target.checked; draw(); } } }), ` echoes (${echoes.toLocaleString("en")})`) : "",
       make("span", { class: "quiet", id: "count" }, found.length ? `${counted(found.length, "place")}, ${counted(found.reduce((sum, [, rows]) => sum + rows.length, 0), "row")}` : "Nothing fits."));
     const table = make("table", { class: "grid", role: "grid", style: `--columns: ${shown.length}`, "aria-label": "Environments side by side" },
       make("thead", { role: "rowgroup" }, make("tr", { role: "row" }, ["resource", ...shown.map(([name]) => name)].map((name) => make("th", { scope: "col", role: "columnheader" }, name)))));
@@ -63,12 +76,32 @@ const board = (() => {
     drawn = { split, shown, groups: new Map(), waiting: found, table };
     more(FIRST);
     panel.replaceChildren(filters, split);
+    if (only.checked && !state.echoes && !search.value.trim() && repeated.length) panel.append(echoesTable(repeated));
     // What is not on the screen yet follows when there is time.
     const current = drawn;
     const later = () => { if (drawn === current && current.waiting.length) { more(BATCH); setTimeout(later); } };
     setTimeout(later);
     const first = table.querySelector("tr[data-key]");
     if (first) first.tabIndex = 0;
+  }
+
+  // What only repeats a parameter in a text, by what it repeats.
+  function echoing(shown) {
+    const found = new Map();
+    for (const resource of data.resources) for (const row of resource.rows) {
+      if (!row[8] || !differs(row, shown) || (state.aspect && row[7] !== state.aspect)) continue;
+      const key = row[3].map(([name]) => name).join(" + ");
+      if (!found.has(key)) found.set(key, []);
+      found.get(key).push([resource, row]);
+    }
+    return [...found];
+  }
+
+  function echoesTable(repeated) {
+    return make("section", { class: "echoes" }, make("h2", {}, "Echoes: texts that only repeat a parameter"), make("table", {}, make("tbody", {}, repeated.map(([name, rows]) => {
+      const patterns = [...new Set(rows.map(([, row]) => row[8]))];
+      return make("tr", {}, make("th", { scope: "row" }, name), make("td", {}, counted(rows.length, "row")), make("td", { class: "mono" }, patterns.slice(0, 3).join(", "), patterns.length > 3 ? ` and ${patterns.length - 3} more` : ""));
+    }))));
   }
 
   function more(count) {
@@ -145,6 +178,7 @@ const board = (() => {
     const values = make("table", {}, make("tbody", {}, shown.map(([name, column]) => make("tr", {}, make("th", { scope: "row" }, name), make("td", { class: "value" }, text(row, column) ?? "‹unset›")))));
     const parts = [make("h3", { class: "mono" }, row[0]), values];
     if (row[4]) parts.push(make("p", { class: "mono" }, row[4]));
+    if (row[8]) parts.push(make("p", {}, make("span", { class: "quiet" }, "only repeats "), make("span", { class: "mono" }, row[8])));
     if (row[5]) parts.push(make("p", { class: "mono quiet" }, row[5]));
     if (row[3].length) parts.push(make("p", {}, make("span", { class: "quiet" }, "driven by "), row[3].map(([name]) => name).join(", ")),
       make("ul", { class: "mono" }, row[3].flatMap(([name, places]) => Object.entries(places).map(([where, place]) => make("li", {}, `${name} · ${where} · ${place}`)))));
@@ -222,32 +256,47 @@ const board = (() => {
   function overview() {
     const errors = data.findings.filter((each) => each.level === "error").length;
     const resources = data.resources.filter((each) => each.type !== "output" && each.type !== "document");
-    const differing = resources.filter((each) => each.rows.some((row) => row[2])).length;
+    const differing = resources.filter((each) => each.rows.some((row) => row[2] && !row[8])).length;
+    const echoing = resources.filter((each) => each.rows.some((row) => row[2])).length - differing;
     const card = (number, about, view) => make("div", { class: "card" }, make("b", {}, number.toLocaleString("en")), view ? make("button", { class: "plain", type: "button", on: { click: () => go(view) } }, about) : about);
-    const cards = make("div", { class: "cards" }, card(environments.length, "environments"), card(resources.length, "resources", "environments"), card(differing, "of them differ", "environments"), card(errors, errors === 1 ? "error" : "errors", "findings"), card(data.findings.length - errors, "other findings", "findings"));
+    const cards = make("div", { class: "cards" }, card(environments.length, "environments"), card(resources.length, "resources", "environments"), card(differing, `of them differ${echoing ? `, ${echoing.toLocaleString("en")} by echoes only` : ""}`, "environments"), card(errors, errors === 1 ? "error" : "errors", "findings"), card(data.findings.length - errors, "other findings", "findings"));
     const about = make("table", {}, make("thead", {}, make("tr", {}, make("th", { scope: "col" }, "environment"), make("th", { scope: "col" }, "labels"), make("th", { scope: "col" }, "effects"))),
       make("tbody", {}, environments.map((name) => make("tr", {}, make("th", { scope: "row" }, name), make("td", {}, Object.entries(data.labels[name] || {}).map(([key, value]) => `${key}: ${value}`).join(", ")), make("td", {}, data.effects[name] ? make("button", { class: "plain", type: "button", on: { click: () => { state.effects = name; go("effects"); } } }, told(data.effects[name])) : make("span", { class: "quiet" }, "no snapshot"))))));
     const sums = make("table", { class: "totals" }, make("thead", {}, make("tr", {}, make("th", { scope: "col" }, "type"), make("th", { scope: "col" }, "sum of"), environments.map((name) => make("th", { scope: "col" }, name)))),
       make("tbody", {}, data.totals.map((each) => make("tr", {}, make("td", { class: "mono" }, each.type), make("td", { class: "mono" }, each.property || "resources"), each.values.map((value, index) => make("td", { class: `value ${index && value !== each.values[0] ? "differs" : ""}` }, value.toLocaleString("en")))))));
-    panel.replaceChildren(cards, make("h2", {}, "Environments"), about, make("h2", {}, "What they add up to"), sums, make("p", { class: "quiet" }, `Written ${data.when} by jovial ${data.version}.`));
+    const aspects = make("table", { class: "aspects" }, make("thead", {}, make("tr", {}, ["about", "rows", "of them echoes", "in", ...environments].map((name) => make("th", { scope: "col" }, name)))),
+      make("tbody", {}, data.aspects.flatMap((each) => (each.sums.length ? each.sums : [null]).map((sum, index) => make("tr", {}, make("td", {}, index ? "" : make("button", { class: "plain", type: "button", on: { click: () => { state.aspect = each.aspect; state.echoes = true; go("environments"); } } }, each.aspect)), make("td", { class: "value" }, index ? "" : each.rows.toLocaleString("en")), make("td", { class: "value" }, index || !each.echoes ? "" : each.echoes.toLocaleString("en")), make("td", { class: "mono" }, sum ? sum.property : ""), environments.map((name, column) => make("td", { class: `value ${sum && column && sum.values[column] !== sum.values[0] ? "differs" : ""}` }, sum ? sum.values[column].toLocaleString("en") : "")))))));
+    panel.replaceChildren(...whole(), cards, make("h2", {}, "Environments"), about, make("h2", {}, "What differs"), aspects, make("h2", {}, "What they add up to"), sums, make("p", { class: "quiet" }, `Written ${data.when} by jovial ${data.version}.`));
+  }
+
+  // The projects of a workspace, with their environments.
+  function whole() {
+    if (all.boards.length < 2) return [];
+    const rows = all.boards.map((each, number) => {
+      const errors = each.findings.filter((finding) => finding.level === "error").length;
+      return make("tr", {}, make("th", { scope: "row" }, make("button", { class: "plain", type: "button", "aria-pressed": String(number === state.board), on: { click: () => change(number) } }, each.project)), make("td", { class: "mono" }, each.folder), make("td", {}, each.environments.map((name) => each.effects[name] ? `${name}: ${told(each.effects[name])}` : name).join(" · ")), make("td", { class: errors ? "error" : "quiet" }, errors ? counted(errors, "error") : "no errors"));
+    });
+    return [make("h2", {}, "Projects"), make("table", { class: "projects" }, make("thead", {}, make("tr", {}, ["project", "folder", "environments", "findings"].map((name) => make("th", { scope: "col" }, name)))), make("tbody", {}, rows))];
   }
 
   const told = (effects) => {
-    const parts = Object.entries(effects.summary).filter(([action, count]) => count && action !== "unchanged").map(([action, count]) => `${count} ${action}`);
-    return parts.length ? parts.join(", ") : "nothing to do";
+    const blocking = effects.findings.filter((each) => each.level === "error").length;
+    const parts = SEVEREST.filter((effect) => effect !== "unchanged" && effects.summary[effect]).map((effect) => `${effects.summary[effect]} ${effect.replace("_", " ")}`);
+    return [blocking ? `BLOCKED by ${counted(blocking, "error")}` : "", parts.join(", ") || "nothing to do"].filter(Boolean).join(": ");
   };
 
   function findingsView() {
     const wanted = search.value.trim().toLowerCase();
     const found = data.findings.filter((each) => !wanted || JSON.stringify([each.message, each.id, each.file, each.address]).toLowerCase().includes(wanted));
     const rows = found.map((each) => make("tr", {}, make("td", { class: each.level }, make("span", { class: "tag" }, each.level)), make("td", { class: "mono" }, each.file ? `${each.file}:${each.line}` : ""), make("td", {}, each.message, make("div", { class: "quiet" }, each.hint)), make("td", { class: "mono" }, each.address), make("td", {}, each.environments.join(", "))));
-    panel.replaceChildren(found.length ? make("table", {}, make("thead", {}, make("tr", {}, ["level", "place", "finding", "resource", "environments"].map((name) => make("th", { scope: "col" }, name)))), make("tbody", {}, rows)) : make("p", {}, data.findings.length ? "Nothing fits." : "Nothing is wrong."));
+    const waived = data.waived.length ? make("details", { class: "waived" }, make("summary", {}, `${counted(data.waived.length, "waived finding")}`), make("table", {}, make("tbody", {}, data.waived.map((each) => make("tr", {}, make("td", { class: "mono" }, each.id), make("td", { class: "mono" }, each.file ? `${each.file}:${each.line}` : ""), make("td", {}, each.message, make("div", { class: "quiet" }, `${each.because}${each.until ? ` · until ${each.until}` : ""}`)), make("td", { class: "mono" }, each.address)))))) : "";
+    panel.replaceChildren(found.length ? make("table", {}, make("thead", {}, make("tr", {}, ["level", "place", "finding", "resource", "environments"].map((name) => make("th", { scope: "col" }, name)))), make("tbody", {}, rows)) : make("p", {}, data.findings.length ? "Nothing fits." : "Nothing is wrong."), waived);
   }
 
   function mapView() {
     const choice = make("select", { "aria-label": "Environment", on: { change: (event) => { state.map = event.target.value; draw(); } } }, environments.map((name) => make("option", { value: name, selected: name === state.map }, name)));
     const box = make("div", { class: "mapview", tabindex: "0", role: "group", "aria-label": `Map of ${state.map}: arrow keys move, plus and minus change the size, 0 shows all` });
-    const template = [...document.querySelectorAll("#maps template")].find((each) => each.dataset.environment === state.map);
+    const template = [...document.querySelectorAll("#maps template")].find((each) => Number(each.dataset.board) === state.board && each.dataset.environment === state.map);
     box.append(template.content.cloneNode(true));
     panel.replaceChildren(make("div", { class: "filters" }, make("label", {}, "Environment ", choice), make("span", { class: "quiet" }, "Drag to move, turn the wheel to change the size; click a resource for its neighbours, twice for its details.")), box);
     const view = panning(box);
@@ -272,34 +321,118 @@ const board = (() => {
     if (first) { near(first.dataset.name); view.show(first); }
   }
 
+  const show = (value) => value === undefined ? "‹unset›" : typeof value === "string" ? value : value?.$secret ? "‹secret›" : value?.$pending ? `‹${[value.$pending].flat().join(", ")}›` : JSON.stringify(value);
+  const CAUSES = { template: "the template", somebody: "somebody where it runs", secret: "a secret that is another one", unknown: "not known" };
+
+  // What makes the effects, the severest first, and all that each leads to.
+  function causes(found) {
+    if (!found.causes?.length) return [];
+    return [make("h2", {}, "Because of"), make("div", { class: "causes" }, found.causes.map((each) => make("section", {}, make("p", {}, make("b", {}, each.parameter || CAUSES[each.kind] || each.kind), each.place ? make("span", { class: "mono quiet" }, ` ${each.place}`) : "", "was" in each ? make("span", { class: "mono" }, `  ${apart(show(each.was), show(each.becomes))}`) : ""),
+      make("ul", {}, [...each.leads_to].sort((one, other) => SEVEREST.indexOf(one.effect) - SEVEREST.indexOf(other.effect)).map((lead) => make("li", {}, make("span", { class: `tag ${lead.effect}` }, lead.effect), ` ${named(lead.addresses)} `, make("span", { class: "quiet" }, lead.properties.join(", "))))))))];
+  }
+
+  // Two values, long ones around what differs, so that they never read the same.
+  const apart = (was, becomes) => {
+    let start = 0;
+    while (start < was.length && start < becomes.length && was[start] === becomes[start]) start += 1;
+    const from = Math.max(was.length, becomes.length) > 60 && start > 20 ? start - 16 : 0;
+    return [was, becomes].map((told) => `${from ? "… " : ""}${told.slice(from, from + 60)}${told.length > from + 60 ? " …" : ""}`).join(" becomes ");
+  };
+  const named = (addresses) => addresses.length > 6 ? `${addresses.slice(0, 5).join(", ")} and ${(addresses.length - 5).toLocaleString("en")} more` : addresses.join(", ");
+
+  function meanwhile(found) {
+    if (!found.interruptions?.length) return [];
+    const rounds = (each) => each.what === "restart" ? `restarts in round ${each.since}` : each.until ? `is gone from round ${each.since} to ${each.until}` : `is gone from round ${each.since}`;
+    return [make("h2", {}, "Meanwhile"), make("ul", { class: "meanwhile" }, found.interruptions.map((each) => make("li", {}, make("b", {}, each.address), ` ${rounds(each)}`, each.loses_data ? make("span", { class: "error" }, ", and what it holds is lost") : "")))];
+  }
+
+  function beside(found) {
+    return found.length ? [make("h2", {}, "Outputs and documents"), make("table", {}, make("tbody", {}, found.map((each) => make("tr", {}, make("td", { class: "quiet" }, each.kind), make("td", { class: "mono" }, each.name), make("td", { class: "value" }, show(each.was)), make("td", { class: "value" }, show(each.becomes))))))] : [];
+  }
+
+  function effectsTable(effects) {
+    const body = make("tbody");
+    for (const kind of SEVEREST) for (const each of effects.filter((effect) => effect.effect === kind)) {
+      const changes = each.changes.filter((change) => change.counted);
+      (changes.length ? changes : [null]).forEach((change, index) => body.append(make("tr", {},
+        make("td", { class: kind }, index ? "" : make("span", { class: "tag" }, kind)), make("td", {}, index ? "" : data.resources.some((resource) => resource.address === each.address) ? link(each.address) : each.address, !index && each.holds_data && ["rebuild", "remove"].includes(kind) ? make("span", { class: "error" }, " holds data") : ""), make("td", { class: "mono" }, change ? change.pointer : each.formerly ? `formerly ${each.formerly}` : ""),
+        make("td", { class: "value" }, change ? show(change.was) : ""), make("td", { class: "value" }, change ? (change.because ? `anew, since ${change.because} is rebuilt` : show(change.becomes)) : ""), make("td", { class: change && change.effect !== "in_place" ? change.effect : "quiet" }, change ? change.effect : ""))));
+    }
+    return make("table", {}, make("thead", {}, make("tr", {}, ["effect", "resource", "property", "was", "becomes", "how"].map((name) => make("th", { scope: "col" }, name)))), body);
+  }
+
+  // -- what other values would do; the server says it, and nothing is written
+
+  let asked = 0;
+  async function attempt() {
+    const values = [...state.values];
+    if (!values.length) { state.answer = null; answer(); return; }
+    const query = new URLSearchParams([["project", data.project], ["environment", state.tried], ...values]);
+    const number = ++asked;
+    try {
+      const found = await (await fetch(`/try?${query}`, { cache: "no-store" })).json();
+      if (number === asked && found) { state.answer = found; answer(); }
+    } catch { tell("The server does not answer."); }
+  }
+
+  function tryView() {
+    const choice = make("select", { "aria-label": "Environment", on: { change: (event) => { state.tried = event.target.value; state.values.clear(); state.answer = null; draw(); } } }, environments.map((name) => make("option", { value: name, selected: name === state.tried }, name)));
+    const wanted = search.value.trim().toLowerCase();
+    let waiting = 0;
+    const fields = data.parameters.filter((each) => state.tried in each.values && (!wanted || each.name.toLowerCase().includes(wanted))).map((each) => {
+      const now = each.values[state.tried];
+      const field = make("input", { type: "text", id: `try-${each.name}`, autocomplete: "off", spellcheck: "false", on: { input: (event) => {
+        if (event.target.value === now) state.values.delete(each.name); else state.values.set(each.name, event.target.value);
+        event.target.classList.toggle("edited", event.target.value !== now);
+        clearTimeout(waiting); waiting = setTimeout(attempt, 250);
+      } } });
+      field.value = state.values.get(each.name) ?? now;
+      field.classList.toggle("edited", state.values.has(each.name));
+      return make("p", {}, make("label", { for: `try-${each.name}` }, make("b", {}, each.name), make("span", { class: "quiet" }, ` ${each.description}`)), field, make("span", { class: "mono quiet" }, each.set[state.tried] || "the default"));
+    });
+    panel.replaceChildren(make("div", { class: "filters" }, make("label", {}, "Environment ", choice), make("span", { class: "quiet" }, "Other values, and what they would do. Nothing is written.")), make("div", { class: "trying" }, make("form", { class: "fields", on: { submit: (event) => event.preventDefault() } }, fields), make("div", { id: "answer", "aria-live": "polite" })));
+    answer();
+  }
+
+  function answer() {
+    const box = document.getElementById("answer");
+    if (!box) return;
+    const found = state.answer;
+    if (!found) { box.replaceChildren(make("p", { class: "quiet" }, "Change a value on the left.")); return; }
+    const key = (each) => JSON.stringify([each.id, each.address, each.pointer, each.message]);
+    const before = new Set((data.effects[state.tried]?.findings || []).map(key));
+    const said = (each) => make("p", { class: each.level }, make("span", { class: "tag" }, each.level), ` ${each.message} `, make("span", { class: "quiet" }, each.hint));
+    const kept = [...state.values].map(([name, text]) => make("li", { class: "mono" }, `${name}: ${text}`, make("span", { class: "quiet" }, `  ${data.parameters.find((each) => each.name === name)?.set[state.tried] || "a parameter file"}`)));
+    const parts = [counted(found.effects.length, "resource"), found.beside.length ? counted(found.beside.length, "place beside them", "places beside them") : ""].filter(Boolean).join(" and ");
+    const headline = found.effects.length || found.beside.length ? `${parts} would change in ${state.tried}` : `Nothing would change in ${state.tried}`;
+    const over = found.deployment;
+    const standing = found.findings.filter((each) => before.has(key(each)));
+    box.replaceChildren(
+      ...found.findings.filter((each) => !before.has(key(each))).map(said),
+      make("h2", {}, headline), found.effects.length ? effectsTable(found.effects) : "", ...beside(found.beside),
+      over ? make("details", {}, make("summary", {}, `With all else that differs, over what runs (${over.against})`), standing.map(said), effectsTable(over.effects.filter((each) => each.effect !== "unchanged")), ...beside(over.beside)) : "",
+      make("h2", {}, "To keep it, write"), make("ul", { class: "kept" }, kept));
+    tell(headline);
+  }
+
   function effectsView() {
     const names = Object.keys(data.effects);
     if (!names.length) { panel.replaceChildren(make("p", {}, "No environment has a snapshot of what runs: write `deployed` in the project file, or make one with jovial record.")); return; }
     const found = data.effects[state.effects];
     const choice = make("select", { "aria-label": "Environment", on: { change: (event) => { state.effects = event.target.value; draw(); } } }, names.map((name) => make("option", { value: name, selected: name === state.effects }, name)));
     const wanted = search.value.trim().toLowerCase();
-    const body = make("tbody");
-    const show = (value) => value === undefined ? "‹unset›" : typeof value === "string" ? value : value?.$secret ? "‹secret›" : value?.$pending ? `‹${[value.$pending].flat().join(", ")}›` : JSON.stringify(value);
-    for (const kind of ["rebuild", "remove", "locked", "restart", "in_place", "move", "rename", "add", "unchanged"]) {
-      for (const each of found.effects.filter((effect) => effect.effect === kind && (kind !== "unchanged" || !only.checked))) {
-        if (wanted && !JSON.stringify([each.address, each.type, kind]).toLowerCase().includes(wanted)) continue;
-        const changes = each.changes.filter((change) => change.counted);
-        (changes.length ? changes : [null]).forEach((change, index) => body.append(make("tr", {},
-          make("td", { class: kind }, index ? "" : make("span", { class: "tag" }, kind)), make("td", {}, index ? "" : data.resources.some((resource) => resource.address === each.address) ? link(each.address) : each.address), make("td", { class: "mono" }, change ? change.pointer : each.formerly ? `formerly ${each.formerly}` : ""),
-          make("td", { class: "value" }, change ? show(change.was) : ""), make("td", { class: "value" }, change ? (change.because ? `anew, since ${change.because} is rebuilt` : show(change.becomes)) : ""), make("td", { class: change && change.effect !== "in_place" ? change.effect : "quiet" }, change ? change.effect : ""))));
-      }
-    }
+    const fits = (each) => !wanted || JSON.stringify([each.address, each.type, each.effect]).toLowerCase().includes(wanted);
+    const effects = found.effects.filter((each) => fits(each) && (each.effect !== "unchanged" || !only.checked));
     const order = make("ol", {}, found.rounds.map((steps) => make("li", {}, ["remove", "change", "make"].filter((step) => steps.some((each) => each.step === step)).map((step) => make("div", {}, make("b", {}, `${step} `), steps.filter((each) => each.step === step).map((each) => each.address).join(", "))))));
     panel.replaceChildren(make("div", { class: "filters" }, make("label", {}, "Environment ", choice), make("span", { class: "quiet" }, `${told(found)}; against ${found.against}`)),
       ...found.findings.map((each) => make("p", { class: each.level }, make("span", { class: "tag" }, each.level), ` ${each.message} `, make("span", { class: "quiet" }, each.hint))),
-      make("table", {}, make("thead", {}, make("tr", {}, ["effect", "resource", "property", "was", "becomes", "how"].map((name) => make("th", { scope: "col" }, name)))), body),
-      make("h2", {}, "In this order"), order,
+      ...causes(found), make("h2", {}, "What changes"), effectsTable(effects), ...beside(found.beside), ...meanwhile(found), make("h2", {}, "In this order"), order,
       found.others.length ? make("p", { class: "quiet" }, `${counted(found.others.length, "thing")} there are not ours, and never touched.`) : "");
   }
 
   // -- the frame around them
 
-  const views = { overview: ["Overview", overview], environments: ["Environments", environmentsView], map: ["Map", mapView], effects: ["Effects", effectsView], findings: ["Findings", findingsView] };
+  const views = { overview: ["Overview", overview], environments: ["Environments", environmentsView], map: ["Map", mapView], effects: ["Effects", effectsView], findings: ["Findings", findingsView], ...(all.live ? { try: ["What if", tryView] } : {}) };
   function tabs() {
     document.getElementById("tabs").replaceChildren(...Object.entries(views).map(([name, [title]]) => make("button", { type: "button", role: "tab", id: `tab-${name}`, "aria-selected": String(name === state.view), "aria-controls": "panel", tabindex: name === state.view ? "0" : "-1", on: { click: () => go(name), keydown: (event) => {
       const names = Object.keys(views);
@@ -315,7 +448,12 @@ const board = (() => {
   }
   function go(view) { state.view = view; tabs(); draw(); scrollTo(0, 0); history.replaceState(null, "", `#${view}`); }
 
-  document.getElementById("title").append(data.project, make("small", {}, `${counted(environments.length, "environment")}`));
+  function change(number) { use(number); title(); tabs(); draw(); }
+  function title() {
+    const choice = all.boards.length < 2 ? data.project : make("select", { "aria-label": "Project", on: { change: (event) => change(Number(event.target.value)) } }, all.boards.map((each, number) => make("option", { value: String(number), selected: number === state.board }, each.project)));
+    document.getElementById("title").replaceChildren(all.boards.length < 2 ? "" : `${all.title} `, choice, make("small", {}, `${counted(environments.length, "environment")}`));
+  }
+  title();
   let waiting = 0;
   search.addEventListener("input", () => { clearTimeout(waiting); waiting = setTimeout(draw, 120); });
   only.addEventListener("change", draw);
