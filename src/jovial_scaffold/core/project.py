@@ -49,7 +49,7 @@ from jovial_scaffold.core.workspace import with_workspace, workspace_of
 
 # What one question alone needs is loaded where it is asked: every command would pay for it.
 if TYPE_CHECKING:
-    from jovial_scaffold.core.changes.effect_records import Effects
+    from jovial_scaffold.core.changes.effect_records import Cause, Effects
     from jovial_scaffold.core.changes.finding import Search
     from jovial_scaffold.core.changes.impact import Touched
     from jovial_scaffold.core.changes.matrix import Comparison
@@ -604,7 +604,19 @@ class Project:
         verdicts, _ = judge_effects(computing.judged_effects(result, rendering), rendering, project._sound_rulesets)
         waivers = Waivers(project._waivers, str(project._run["date"]), project._span_at)
         result.findings[:] = merged(waivers.left([*findings, *result.findings, *verdicts]), self.environments)
+        if result.causes and snapshot.revision and not view.values and project is self:
+            result = replace(result, causes=self._authored(result.causes, snapshot.revision))
         return replace(result, source=self.label(source)) if source else result
+
+    def _authored(self, causes: "Sequence[Cause]", revision: str) -> "tuple[Cause, ...]":
+        """The same with the commits since a revision that wrote the lines."""
+        from jovial_scaffold.core.changes.authorship import authors
+
+        try:
+            found = authors(self.folder, self._overrides.history(), revision, [each.place for each in causes])
+        except RevisionError:
+            return tuple(causes)
+        return tuple(replace(each, authored=found.get(each.place)) for each in causes)
 
     def effect_errors(self, environment: str, source: str = "", only: Sequence[str] = ()) -> list[Finding]:
         """What has to be mended before it can be said what deploying an environment would do. Raises ProjectError."""

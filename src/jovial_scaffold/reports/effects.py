@@ -258,9 +258,9 @@ def _properties(names: Sequence[str]) -> str:
 def _cause(each: Cause, result: Effects, style: Style) -> tuple[str, int]:
     """A parameter, where it is set, and what it was and is, as far as there is room, or what else it is; and how wide that is."""
     if each.kind != "parameter":
-        told, place = unexplained(each, result), visible(each.place)
+        told, place = unexplained(each, result), visible(f"{each.place}{authored_text(each)}")
         return f"{style.paint('driver', told)}{style.paint('place', place)}", cells(told + place)
-    name, place = visible(each.parameter), f" ({visible(each.place)})" if each.place else ""
+    name, place = visible(each.parameter), f" ({visible(f'{each.place}{authored_text(each)}')})" if each.place else ""
     head, width = f"{style.paint('driver', name)}{style.paint('place', place)}", cells(name + place)
     if not each.is_single:
         return head, width
@@ -269,6 +269,13 @@ def _cause(each: Cause, result: Effects, style: Style) -> tuple[str, int]:
     if cells(was) + cells(becomes) > room:
         was, becomes = (cut(part, room // 2) for part in _around_difference(was, becomes, room // 2))
     return f"{head}, {was} {style.paint('faint', 'becomes')} {becomes}", width + cells(f", {was} becomes {becomes}")
+
+
+def authored_text(cause: Cause) -> str:
+    """The commit that brought it."""
+    if cause.authored is None:
+        return ""
+    return f", commit {cause.authored.commit[:8]}" if cause.authored.commit else ", not committed yet"
 
 
 def unexplained(cause: Cause, result: Effects) -> str:

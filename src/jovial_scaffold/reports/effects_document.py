@@ -6,7 +6,7 @@ from jovial_scaffold.core.changes.edges import Edges, origins_of
 from jovial_scaffold.core.changes.effect_records import EFFECTS, Cause, Effects
 from jovial_scaffold.core.expressions.marked import to_json
 from jovial_scaffold.reports.edges import COLUMNS, edges_entries, edges_rows
-from jovial_scaffold.reports.effects import leads_to_text, other_text, summary, unexplained, was_and_becomes
+from jovial_scaffold.reports.effects import authored_text, leads_to_text, other_text, summary, unexplained, was_and_becomes
 from jovial_scaffold.reports.machine import finding_entry
 from jovial_scaffold.reports.rendering import cell, cell_beside
 from jovial_scaffold.reports.tables import Report, Table
@@ -23,7 +23,7 @@ def effects_report(project: str, result: Effects) -> Report:
     causes = [
         [
             each.parameter or unexplained(each, result).removesuffix(", "),
-            each.place,
+            f"{each.place}{authored_text(each)}",
             *(("", "") if not each.is_single else (cell(each.was), cell_beside(each.becomes, each.was))),
             leads_to_text(each),
         ]
@@ -74,6 +74,7 @@ def _cause_entry(cause: Cause) -> dict[str, Any]:
         "kind": cause.kind,
         "parameter": cause.parameter or None,
         "place": cause.place or None,
+        "commit": cause.authored._asdict() if cause.authored is not None else None,
         **({"was": to_json(cause.was), "becomes": to_json(cause.becomes)} if cause.is_single else {}),
         "leads_to": [
             {"effect": each.effect, "type": each.type, "addresses": list(each.addresses), "properties": list(each.properties)}

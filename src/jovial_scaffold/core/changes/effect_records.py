@@ -5,6 +5,7 @@ from dataclasses import field
 from enum import Enum
 from typing import Any, NamedTuple
 
+from jovial_scaffold.core.changes.authorship import Authored
 from jovial_scaffold.core.changes.snapshots import Snapshot
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.records import value_record
@@ -92,6 +93,7 @@ class Cause:
     leads_to: tuple[Lead, ...]
     was: Any = None
     becomes: Any = None
+    authored: Authored | None = None  #: who wrote that line since the last deployment, where that is known
 
     @property
     def is_single(self) -> bool:
