@@ -300,6 +300,6 @@ def test_a_cause_shows_only_what_it_changes_of_a_resource_that_another_changes_t
     edit(folder / "t.yaml", "image: base-2026-10", "image: base-2026-11")
     edit(folder / "p.json", '"size": "s"', '"size": "l"')
     text = jovial("effects", "live", cwd=folder).stdout
-    template = text[text.index("the template, t.yaml") :].partition("  size (p.json:1)")[0]
+    template = text[text.index("the template, t.yaml") :].partition("  size (p.json:1, not committed yet)")[0]
     assert "rebuild  pool" in template and "base-2026-1" in template and "size" not in template
-    assert "size (p.json:1), s becomes l: restarts pool (size)" in text
+    assert "size (p.json:1, not committed yet), s becomes l: restarts pool (size)" in text
