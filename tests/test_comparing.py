@@ -187,6 +187,33 @@ def test_parity(demo: Path) -> None:
     assert "expectation-environments" in jovial("compare", "sandbox", "live", "--expect", "expected.yaml", cwd=demo).stdout
 
 
+def test_echoes_and_aspects_may_be_meant(demo: Path) -> None:
+    arguments = ("compare", "--expect", "expected.yaml")
+    assert jovial(*arguments, "--accept", cwd=demo).returncode == 0
+    written = demo / "expected.yaml"
+    first = written.read_text()
+    assert "echoes: [owner, range, setting]" in first and first.count("\n") < 100 and "tags/setting" not in first
+    edit(demo / "parameters" / "live.yaml", "range: 10.20.0.0/16", "range: 10.99.0.0/16")
+    more = jovial(*arguments, cwd=demo)
+    assert "10.99.0.0/16" in more.stdout and "central_net:range" not in more.stdout, "where a condition decides, it is no echo"
+    edit(written, "echoes: [owner, range, setting]", "echoes: [owner, range]")
+    assert "difference-unexpected" in jovial(*arguments, cwd=demo).stdout
+    edit(written, "echoes: [owner, range]", "echoes: [owner, range, setting, nobody]")
+    assert "No text repeats `nobody` any more." in jovial(*arguments, cwd=demo).stdout
+    assert "nobody" not in jovial(*arguments, "--only", "archive", cwd=demo).stdout, "what is not compared is not missed"
+    edit(written, "differences:", "aspects: [capacity, cost]\ndifferences:")
+    edit(demo / "parameters" / "live.yaml", "telemetry_gigabytes: 800", "telemetry_gigabytes: 900")
+    judged = jovial(*arguments, cwd=demo).stdout
+    assert "Nothing differs that is about cost any more." in judged and "900" not in judged.partition("difference-unexpected")[2]
+    assert jovial(*arguments, "--accept", cwd=demo).returncode == 0
+    again = written.read_text()
+    assert "aspects: [capacity]\n" in again and "nobody" not in again and "  timetable:" not in again
+    assert jovial(*arguments, cwd=demo).returncode == 0
+    for old, wrong in (("[capacity]", "capacity"), ("[owner, range, setting]", "{a: 1}")):
+        edit(written, old, wrong)
+    assert jovial(*arguments, cwd=demo).stderr.count("expectation-shape") == 2
+
+
 def test_nothing_is_accepted_while_there_are_errors(demo: Path) -> None:
     result = jovial("compare", "rehearsal", "live", "--expect", "e.yaml", "--accept", "--with", "archive_days=0", cwd=demo)
     assert result.returncode == 1 and "cannot be accepted" in result.stderr and not (demo / "e.yaml").exists()

@@ -66,6 +66,7 @@ class _Asked(NamedTuple):
     totals: bool
     echoes: bool
     out: Path | None
+    parity: bool
 
 
 OnlyRows = Annotated[
@@ -109,7 +110,9 @@ def command(
     chosen: Sequence[str] = environments or ()
     _refuse_together(expect, accept, files, chosen)
     grouping = Grouping.parameter if drivers else by
-    asked = _Asked(format, everything, only or (), ignore or (), grouping, most, drivers, totals, echoes or everything, out)
+    asked = _Asked(
+        format, everything, only or (), ignore or (), grouping, most, drivers, totals, echoes or everything, out, expect is not None
+    )
     opened = None if files or expect else _workspace(project, workspace)
     if opened is not None:
         projects = Projects(opened, overrides(Path(), with_values, with_file, at_most=at_most))
@@ -149,7 +152,7 @@ def _of_two(views: Sequence[str]) -> Sequence[str]:
 
 def _compared(renderings: Sequence[Evaluated], asked: "_Asked") -> Comparison:
     """The rows that are asked for; where nothing tells echoes from others, none is looked for."""
-    echoes = asked.format is PatchFormat.json or not (asked.drivers or asked.totals or asked.format is PatchFormat.patch)
+    echoes = asked.parity or asked.format is PatchFormat.json or not (asked.drivers or asked.totals or asked.format is PatchFormat.patch)
     return compare(renderings, asked.everything, asked.only, asked.ignore, echoes=echoes)
 
 

@@ -254,8 +254,12 @@ def expectations_text(project: str, content: dict[str, Any], name: str) -> str:
         "# with --accept it is written anew. `any` and patterns of * and ? are yours, and are kept.",
         f"expected: {project}",
         f"environments: {_flow(content['environments'])}",
-        "differences:" if content["differences"] else "differences: {}",
     ]
+    if "echoes" in content:
+        lines.append(f"echoes: {_flow(content['echoes'])}  # parameters that texts only repeat: in names, tags, ranges")
+    if "aspects" in content:
+        lines.append(f"aspects: {_flow(content['aspects'])}")
+    lines.append("differences:" if content["differences"] else "differences: {}")
     for address, found in content["differences"].items():
         lines.append(f"  {_flow(address)}:" if isinstance(found, dict) else f"  {_flow(address)}: {_flow(found)}")
         lines += [f"    {_flow(property)}: {_flow(values)}" for property, values in found.items()] if isinstance(found, dict) else []

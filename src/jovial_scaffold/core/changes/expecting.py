@@ -4,6 +4,7 @@ from collections.abc import Callable, Iterator, Sequence
 from typing import Any
 
 from jovial_scaffold.core.changes.aligning import same
+from jovial_scaffold.core.changes.aspects import Aspects
 from jovial_scaffold.core.changes.matrix import Comparison, Row, row_label
 from jovial_scaffold.core.expressions.marked import to_json
 from jovial_scaffold.core.expressions.values import deep_marks
@@ -17,7 +18,12 @@ from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import NOTHING, Described, Operand, Sentence, Value, listed, nearest, say
 
 ANY = "any"
-KEYS = ("expected", "environments", "differences", "$schema")
+KEYS = ("expected", "environments", "echoes", "aspects", "differences", "$schema")
+_LISTS = {
+    "environments": ("what is compared", "[rehearsal, live]"),
+    "echoes": ("parameters that texts may repeat", "[setting]"),
+    "aspects": ("what any difference may be about", "[naming]"),
+}
 _PRESENT = "$present"
 _ADDRESS = "$address"
 _WILD = frozenset("*?")
@@ -52,11 +58,20 @@ def _fits(written: str, text: str) -> bool:
 
 @value_record
 class Expectations:
-    """A file of intended differences."""
+    """A file of intended differences: entries, parameters that texts may repeat (`echoes`), and what any difference may be about (`aspects`)."""
 
     environments: tuple[str, ...]
     entries: tuple[Entry, ...]
     origin: Origin
+    echoes: tuple[str, ...] = ()
+    aspects: tuple[str, ...] = ()
+
+    def names(self, row: Row, aspects: Aspects) -> tuple[tuple[str, str], ...]:
+        """The echoes and aspects of the file, each as its key and a name, that say that a row is meant, whatever it is in."""
+        repeated = [each.parameter for each in row.drivers] if row.echo else []
+        found = tuple(("echoes", each) for each in repeated) if repeated and set(repeated) <= set(self.echoes) else ()
+        about = aspects.of(row) if self.aspects else ""
+        return (*found, ("aspects", about)) if about in self.aspects else found
 
     def covering(self) -> Callable[[Row], list[int]]:
         """A function that gives the numbers of the entries about a row; most name one address, and are found by it."""
@@ -100,14 +115,14 @@ def read_expectations(source: Source) -> tuple[Expectations, list[Finding]]:
         return Expectations((), (), origin), findings
     for key in whole:
         if key not in KEYS:
-            hint = nearest(key, KEYS, say("Its keys are {}.", listed(KEYS[:3])))
+            hint = nearest(key, KEYS, say("Its keys are {}.", listed(KEYS[:-1])))
             report(say("A file of expected differences has no key `{}`.", key), origin.child(key).key_span(), hint)
-    names = whole.get("environments") or []
-    if not isinstance(names, list) or not all(isinstance(name, str) for name in names):
-        report(
-            say("`environments` lists what is compared."), origin.child("environments").value_span(), say("For example: [rehearsal, live]")
-        )
-        names = []
+    listings = {key: whole.get(key) or [] for key in _LISTS}
+    for key, names in listings.items():
+        if not isinstance(names, list) or not all(isinstance(name, str) for name in names):
+            about, example = _LISTS[key]
+            report(say("`{}` lists {}.", key, about), origin.child(key).value_span(), say("For example: {}", example))
+            listings[key] = []
     entries: list[Entry] = []
     differences = whole.get("differences") or {}
     if not isinstance(differences, dict):
@@ -124,7 +139,9 @@ def read_expectations(source: Source) -> tuple[Expectations, list[Finding]]:
             report(
                 say("What is expected of an address is a map by property, and this is {}.", Described(content)), place.value_span(), hint
             )
-    return Expectations(tuple(names), tuple(entries), origin), findings
+    return Expectations(
+        tuple(listings["environments"]), tuple(entries), origin, tuple(listings["echoes"]), tuple(listings["aspects"])
+    ), findings
 
 
 def renamed(expectations: Expectations, renderings: Sequence[Evaluated]) -> Expectations:
@@ -149,10 +166,14 @@ def unexpected(comparison: Comparison, expectations: Expectations, renderings: S
         span = expectations.origin.child("environments").value_span()
         return [Finding("expectation-environments", "error", message, span, say("Compare the same, or keep another file for these."))]
     used: set[int] = set()
-    covering_of = expectations.covering()
+    named: set[tuple[str, str]] = set()
+    covering_of, aspects = expectations.covering(), Aspects(comparison)
     for row in comparison.differences:
-        covering = covering_of(row)
+        covering, names = covering_of(row), expectations.names(row, aspects)
         used.update(covering)
+        named.update(names)
+        if names:
+            continue
         values = _values(row, comparison.environments)
         meant = [expectations.entries[number] for number in covering]
         if any(_is_any(each.values) or same(each.values, values) for each in meant):
@@ -180,7 +201,21 @@ def unexpected(comparison: Comparison, expectations: Expectations, renderings: S
         if number not in used and (_WILD & set(each.address) or comparison.fits(each.address)):
             message = say("{} does not differ in `{}` any more.", each.address, each.part)
             findings.append(Finding("expectation-stale", "warning", message, each.origin.key_span(), say("Remove it: --accept does that.")))
-    return findings
+    return findings + (list(_stale_names(expectations, named)) if comparison.is_whole else [])
+
+
+def _stale_names(expectations: Expectations, named: set[tuple[str, str]]) -> Iterator[Finding]:
+    """The echoes and aspects that nothing is about any more."""
+    for key, names in (("echoes", expectations.echoes), ("aspects", expectations.aspects)):
+        for index, name in enumerate(names):
+            if (key, name) not in named:
+                about = (
+                    say("No text repeats `{}` any more", name)
+                    if key == "echoes"
+                    else say("Nothing differs that is about {} any more", name)
+                )
+                span = expectations.origin.child(key, index).value_span()
+                yield Finding("expectation-stale", "warning", say("{}.", about), span, say("Remove it: --accept does that."))
 
 
 def _meant(values: Any) -> Operand:
@@ -218,15 +253,26 @@ def _span(row: Row, renderings: Sequence[Evaluated]) -> Span | None:
 
 def accepted(comparison: Comparison, before: Expectations | None) -> dict[str, Any]:
     """The differences as the content of a file: by address and property, sorted. What people wrote with patterns or `any` stays while
-    it covers something, and what it covers is not written again; so does what this comparison did not look at."""
-    before = before or Expectations((), (), NOWHERE)
+    it covers something, and what it covers is not written again; so does what this comparison did not look at. In a new file, texts that only
+    repeat parameters are one list of these; in one that is there, only if they were so before."""
+    aspects = Aspects(comparison)
+    if before is None:
+        repeated = {each.parameter for row in comparison.differences if row.echo for each in row.drivers}
+        before = Expectations((), (), NOWHERE, tuple(sorted(repeated)))
+    elif before.echoes:
+        repeated = {each.parameter for row in comparison.differences if row.echo for each in row.drivers}
+        before = replace(before, echoes=tuple(sorted(repeated if comparison.is_whole else {*repeated, *before.echoes})))
     covering = before.covering()
     covered = [(row, [number for number in covering(row) if before.entries[number].open]) for row in comparison.differences]
     used = {number for _, numbers in covered for number in numbers}
     kept = [before.entries[number] for number in sorted(used)]
     kept += [each for each in before.entries if not each.open and not comparison.fits(each.address)]
+    named = [(row, before.names(row, aspects)) for row in comparison.differences]
+    about = {name for _, names in named for key, name in names if key == "aspects"}
     differences: dict[str, Any] = {}
-    for address, property, values in _written(comparison, kept, [row for row, numbers in covered if not numbers]):
+    for address, property, values in _written(
+        comparison, kept, [row for (row, numbers), (_, names) in zip(covered, named, strict=True) if not numbers and not names]
+    ):
         if property == "*" and _is_any(values):
             differences[address] = ANY
         elif not _is_any(differences.get(address)):
@@ -235,7 +281,12 @@ def accepted(comparison: Comparison, before: Expectations | None) -> dict[str, A
         address: content if _is_any(content) else {name: content[name] for name in sorted(content)}
         for address, content in sorted(differences.items())
     }
-    return {"environments": list(comparison.environments), "differences": ordered}
+    listings = {"echoes": list(before.echoes), "aspects": [each for each in before.aspects if each in about or not comparison.is_whole]}
+    return {
+        "environments": list(comparison.environments),
+        **{key: names for key, names in listings.items() if names},
+        "differences": ordered,
+    }
 
 
 def _written(comparison: Comparison, kept: list[Entry], rows: list[Row]) -> Iterator[tuple[str, str, Any]]:

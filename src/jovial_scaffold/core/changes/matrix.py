@@ -74,6 +74,7 @@ class Comparison:
     renderings: tuple[Rendering, ...]
     fits: Callable[[str], bool]
     findings: tuple[Finding, ...] = ()
+    is_whole: bool = True  #: whether nothing was left out that differs
 
     @property
     def same(self) -> int:
@@ -122,7 +123,8 @@ def compare(
     ]
     labels = tuple(each.label for each in renderings)
     findings = (_untried(drivers.untried),) if drivers.untried else ()
-    return Comparison(labels, tuple(rows), compared, differing, tuple(each.finished() for each in renderings), chosen.address, findings)
+    finished = tuple(each.finished() for each in renderings)
+    return Comparison(labels, tuple(rows), compared, differing, finished, chosen.address, findings, not (only or ignore))
 
 
 def _untried(rows: int) -> Finding:
