@@ -67,6 +67,7 @@ class _Asked(NamedTuple):
     echoes: bool
     out: Path | None
     parity: bool
+    families: bool
 
 
 OnlyRows = Annotated[
@@ -86,6 +87,9 @@ def command(
     drivers: Annotated[bool, typer.Option("--drivers", help="Only the parameters behind the differences, ranked.")] = False,
     totals: Annotated[bool, typer.Option("--totals", help="Sums by type, and their ratio to the first column.")] = False,
     echoes: Annotated[bool, typer.Option("--echoes", help="Also show, row by row, what only repeats a parameter in a text.")] = False,
+    families: Annotated[
+        bool, typer.Option("--families", help="Only which environments belong together, and what tells them apart.")
+    ] = False,
     files: Annotated[bool, typer.Option("--files", help="Compare parameter files instead of environments.")] = False,
     expect: Annotated[
         Path | None, typer.Option("--expect", help="A file of intended differences; anything else is a finding.", show_default=False)
@@ -111,7 +115,18 @@ def command(
     _refuse_together(expect, accept, files, chosen)
     grouping = Grouping.parameter if drivers else by
     asked = _Asked(
-        format, everything, only or (), ignore or (), grouping, most, drivers, totals, echoes or everything, out, expect is not None
+        format,
+        everything,
+        only or (),
+        ignore or (),
+        grouping,
+        most,
+        drivers,
+        totals,
+        echoes or everything,
+        out,
+        expect is not None,
+        families,
     )
     opened = None if files or expect else _workspace(project, workspace)
     if opened is not None:
@@ -231,7 +246,7 @@ def _written(comparison: Comparison, asked: _Asked, judged: list[Finding]) -> st
     if format is PatchFormat.json:
         from jovial_scaffold.reports.machine import compare_document, json_text
 
-        return json_text(compare_document(comparison, numbers, judged))
+        return json_text(compare_document(comparison, numbers, judged, asked.families))
     if format is PatchFormat.patch:
         from jovial_scaffold.core.changes.patching import patch
         from jovial_scaffold.reports.machine import json_text, target_document
@@ -243,6 +258,11 @@ def _written(comparison: Comparison, asked: _Asked, judged: list[Finding]) -> st
         report = matrix_report.matrix_report(comparison, numbers, asked.echoes)
         return tables.written(report, format.value)
     style = style_of(asked.out)
+    if asked.families:
+        from jovial_scaffold.core.changes.families import families
+        from jovial_scaffold.reports.families import families_text
+
+        return families_text(families(comparison), comparison, style)
     if asked.totals:
         return matrix_report.totals_text(numbers, comparison, style)
     if asked.drivers:

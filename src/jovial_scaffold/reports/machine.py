@@ -190,7 +190,9 @@ def deployed_document(snapshot: "Snapshot") -> dict[str, Any]:
     return {"resources": resources}
 
 
-def compare_document(comparison: "Comparison", totals: "Sequence[Total]" = (), findings: Sequence[Finding] = ()) -> dict[str, Any]:
+def compare_document(
+    comparison: "Comparison", totals: "Sequence[Total]" = (), findings: Sequence[Finding] = (), with_families: bool = False
+) -> dict[str, Any]:
     """`jovial-compare/5`; a resource that is absent somewhere is one row with the pointer "".
 
     `pointer` is the real one in the first column that has the part; `label` names items of lists by their key. `deploying` says what it would do
@@ -235,6 +237,11 @@ def compare_document(comparison: "Comparison", totals: "Sequence[Total]" = (), f
     document["deploying"] = [
         {"environment": name, "over": first, **edges_entries(between(comparison, first, name))} for name in comparison.environments[1:]
     ]
+    if with_families:
+        from jovial_scaffold.core.changes.families import families
+        from jovial_scaffold.reports.families import families_document
+
+        document |= families_document(families(comparison))
     if totals:
         document["totals"] = [{"type": each.type, "property": each.property, "values": each.values} for each in totals]
     if findings:

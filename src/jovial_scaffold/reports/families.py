@@ -1,0 +1,58 @@
+"""Families of environments as text and as JSON."""
+
+from collections import Counter
+from collections.abc import Iterator, Sequence
+from typing import Any
+
+from jovial_scaffold.core.changes.aspects import Aspects
+from jovial_scaffold.core.changes.families import Families
+from jovial_scaffold.core.changes.matrix import Comparison, Row, row_label
+from jovial_scaffold.reports.terminal import Style, wrapped
+from jovial_scaffold.reports.words import counted, listed, visible
+
+_NAMED = 4  # rows that are named
+_HEAD = 4  # columns before a family
+
+
+def families_text(found: Families, comparison: Comparison, style: Style) -> str:
+    """Each family, and what tells families apart."""
+    return "\n".join(_lines(found, comparison, style)) + "\n"
+
+
+def _lines(found: Families, comparison: Comparison, style: Style) -> Iterator[str]:
+    aspects = Aspects(comparison)
+    yield f"{counted(len(comparison.environments), 'environment')} in {counted(len(found.families), 'family', 'families')}, echoes aside"
+    for number, each in enumerate(found.families, 1):
+        names = visible(listed(each.environments))
+        for index, line in enumerate(wrapped(names, style.width - _HEAD, "")):
+            yield style.paint("strong", f"{number if index == 0 else '':<{_HEAD}}{line}")
+        told = f"differ among themselves in {_about(each.rows, aspects)}" if each.rows else "are alike"
+        if len(each.environments) > 1:
+            yield from wrapped(told, style.width, " " * _HEAD)
+    for (one, other), rows in found.apart.items():
+        yield ""
+        yield style.paint("strong", f"{one + 1} and {other + 1}")
+        yield from wrapped(f"always differ in {_about(rows, aspects)}" if rows else "never differ in the same", style.width, " " * _HEAD)
+        behind = Counter(driver.parameter for row in rows for driver in row.drivers)
+        if behind:
+            named = listed([f"{visible(name)} ({count:,})" for name, count in sorted(behind.items(), key=lambda each: (-each[1], each[0]))])
+            yield from wrapped(f"driven by {named}", style.width, " " * _HEAD)
+
+
+def _about(rows: Sequence[Row], aspects: Aspects) -> str:
+    """How many rows, about what, and the first of them."""
+    by_aspect = Counter(aspects.of(row) for row in rows)
+    told = ", ".join(f"{visible(name)} {count:,}" for name, count in by_aspect.most_common())
+    labels = [visible(row_label(row)) for row in rows[:_NAMED]]
+    more = [f"{len(rows) - _NAMED:,} more"] if len(rows) > _NAMED else []
+    return f"{counted(len(rows), 'row')} ({told}): {listed([*labels, *more])}"
+
+
+def families_document(found: Families) -> dict[str, Any]:
+    """What JSON has of them: places by address and property."""
+    return {
+        "families": [
+            {"environments": list(each.environments), "differing": [row_label(row) for row in each.rows]} for each in found.families
+        ],
+        "apart": [{"families": [one, other], "differing": [row_label(row) for row in rows]} for (one, other), rows in found.apart.items()],
+    }

@@ -1,0 +1,79 @@
+"""Families of environments (`jovial compare --families`): which belong together, against how the environments were made."""
+
+import json
+from itertools import combinations
+
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from jovial_scaffold.core.changes.families import families
+from jovial_scaffold.core.changes.matrix import compare
+from jovial_scaffold.core.project import Project
+from tests.support import Write, in_memory, jovial, valid_json
+
+_SIZES = ("xs", "s", "m", "l", "xl")
+
+
+def made(kinds: list[int], odd: dict[int, int]) -> Project:
+    """A project with an environment for each of some kinds; some have one property of their own."""
+    hours = ", ".join(f"h{number}: {{type: integer, description: d}}" for number in range(8))
+    queues = "".join(f'  q{number} (fulmar.queue): {{name: "q{number}-${{label}}", wait_hours: "${{h{number}}}"}}\n' for number in range(8))
+    names = [f"e{number:02}" for number in range(len(kinds))]
+    project = {
+        "project": "p",
+        "template": "t.yaml",
+        "catalogs": ["fulmar"],
+        "environments": {name: {"parameters": [f"{name}.json"]} for name in names},
+    }
+    files = {
+        "jovial.yaml": json.dumps(project),
+        "t.yaml": f"parameters: {{label: {{type: string, description: d}}, {hours}}}\nresources:\n{queues}",
+    }
+    for number, (name, kind) in enumerate(zip(names, kinds, strict=True)):
+        values = {f"h{each}": 1 + kind * 8 + each for each in range(8)} | ({"h0": 200 + number} if number in odd else {})
+        files[f"{name}.json"] = json.dumps({"label": name, **values})
+    return in_memory(files)
+
+
+@settings(max_examples=25, deadline=None)
+@given(st.lists(st.integers(0, 3), min_size=2, max_size=9), st.data())
+def test_environments_that_were_made_alike_are_a_family(kinds: list[int], data: st.DataObject) -> None:
+    odd = {number: 1 for number in range(len(kinds)) if data.draw(st.integers(0, 4)) == 0}
+    project = made(kinds, odd)
+    comparison = compare(project.views(project.environments), echoes=True)
+    found = families(comparison)
+    held = [sorted(int(name[1:]) for name in each.environments) for each in found.families]
+    assert sorted(number for group in held for number in group) == list(range(len(kinds))), "each is in one"
+    assert [len(each) for each in held] == sorted(map(len, held), reverse=True)
+    for group in held:
+        assert len({kinds[number] for number in group}) == 1 or len(set(kinds)) == 1 or not odd, (
+            "kinds differ in eight rows, odd ones in one"
+        )
+    if len(set(kinds)) > 1:
+        assert {frozenset(group) for group in held} == {frozenset(n for n, each in enumerate(kinds) if each == kind) for kind in set(kinds)}
+    for each, group in zip(found.families, held, strict=True):
+        differing = {row.address for row in each.rows}
+        assert differing == ({"q0"} if len(group) > 1 and any(number in odd for number in group) else set())
+    for (one, other), rows in found.apart.items():
+        least = {f"q{number}" for number in range(1, 8)} if len(set(kinds)) > 1 else {"q0"}
+        assert {row.address for row in rows} >= least, (held[one], held[other])
+    assert set(found.apart) == set(combinations(range(len(held)), 2))
+
+
+def test_as_users_ask_for_it(write: Write) -> None:
+    assert made([0], {}).environments == ("e00",)
+    folder = write(
+        {
+            "jovial.yaml": "project: p\ntemplate: t.yaml\ncatalogs: [fulmar]\nenvironments: {a: {parameters: [v.yaml]}, b: {parameters: [v.yaml]}, c: {parameters: [l.yaml]}}\n",
+            "t.yaml": 'parameters: {n: {type: integer, description: d}}\nresources: {q (fulmar.queue): {name: "q-${context.environment}", wait_hours: "${n}"}}\n',
+            "v.yaml": "n: 2\n",
+            "l.yaml": "n: 9\n",
+        }
+    )
+    text = jovial("compare", "--families", cwd=folder).stdout
+    assert "3 environments in 2 families" in text and "1   a and b\n    are alike" in text and "driven by n (1)" in text
+    document = valid_json("compare", jovial("compare", "--families", "--format", "json", cwd=folder).stdout)
+    assert [each["environments"] for each in document["families"]] == [["a", "b"], ["c"]]
+    assert document["apart"] == [{"families": [0, 1], "differing": ["q:wait_hours"]}]
+    same = jovial("compare", "a", "b", "--families", cwd=folder).stdout
+    assert "2 environments in 1 family" in same and "are alike" in same
