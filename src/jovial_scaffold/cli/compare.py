@@ -70,6 +70,11 @@ class _Asked(NamedTuple):
     families: bool
 
 
+ExpectFile = Annotated[
+    Path | None, typer.Option("--expect", help="A file of intended differences; anything else is a finding.", show_default=False)
+]
+PatchOrFormat = Annotated[PatchFormat, typer.Option("--format", help="`patch` is a JSON Patch from the first to the second.")]
+FamiliesOnly = Annotated[bool, typer.Option("--families", help="Only which environments belong together, and what tells them apart.")]
 OnlyRows = Annotated[
     list[str] | None,
     typer.Option("--only", help="Rows whose address, or address:property, fits a pattern of * and ?. May be repeated.", show_default=False),
@@ -87,13 +92,9 @@ def command(
     drivers: Annotated[bool, typer.Option("--drivers", help="Only the parameters behind the differences, ranked.")] = False,
     totals: Annotated[bool, typer.Option("--totals", help="Sums by type, and their ratio to the first column.")] = False,
     echoes: Annotated[bool, typer.Option("--echoes", help="Also show, row by row, what only repeats a parameter in a text.")] = False,
-    families: Annotated[
-        bool, typer.Option("--families", help="Only which environments belong together, and what tells them apart.")
-    ] = False,
+    families: FamiliesOnly = False,
     files: Annotated[bool, typer.Option("--files", help="Compare parameter files instead of environments.")] = False,
-    expect: Annotated[
-        Path | None, typer.Option("--expect", help="A file of intended differences; anything else is a finding.", show_default=False)
-    ] = None,
+    expect: ExpectFile = None,
     differences_code: Annotated[bool, typer.Option("--exit-code", help="End with 3 where something differs.")] = False,
     accept: Annotated[bool, typer.Option("--accept", help="Write the present differences into the file of --expect.")] = False,
     out: Out = None,
@@ -102,9 +103,7 @@ def command(
     project: ProjectPath = None,
     with_values: WithValues = None,
     with_file: WithFiles = None,
-    format: Annotated[
-        PatchFormat, typer.Option("--format", help="`patch` is a JSON Patch from the first to the second.")
-    ] = PatchFormat.text,
+    format: PatchOrFormat = PatchFormat.text,
 ) -> None:
     """Only what differs is shown. Parameters that drive a difference stand beside it, and where they are set below. An environment can
     also be named under other values (live?copies=4) and as of a git revision (live@HEAD~3).
@@ -134,24 +133,30 @@ def command(
         raise typer.Exit(_in_workspace(projects, chosen, baseline, asked, differences_code))
     try:
         loaded = load(project, with_values, with_file, at_most=at_most, views=() if files else chosen)
-        views = () if files else _of_two(loaded.in_order(chosen, baseline))
-        renderings = loaded.files(list(chosen)) if files else loaded.views(views)
-        comparison = _compared(renderings, asked)
-        wrong = _errors_of_files(loaded, comparison) if files else errors_of(loaded, views)
+        renderings, comparison, wrong = _looked_at(loaded, chosen, baseline, files, asked)
     except ProjectError as error:
         raise typer.Exit(unusable(error)) from None
+    _refuse_result(comparison, accept, wrong, format)
+    judged = _parity(loaded, comparison, renderings, expect, accept)
+    if judged is not None:
+        deliver(_written(comparison, asked, [*all_of(wrong), *judged]), out)
+        raise typer.Exit(_ended(loaded, comparison, judged, wrong, format, differences_code))
+
+
+def _looked_at(
+    loaded: Project, chosen: Sequence[str], baseline: str | None, files: bool, asked: _Asked
+) -> tuple[Sequence[Evaluated], Comparison, Wrong]:
+    """Environments or parameter files, their rows, and what is wrong with them. Raises ProjectError."""
+    views = () if files else _of_two(loaded.in_order(chosen, baseline))
+    renderings = loaded.files(list(chosen)) if files else loaded.views(views)
+    comparison = _compared(renderings, asked)
+    return renderings, comparison, _errors_of_files(loaded, comparison) if files else errors_of(loaded, views)
+
+
+def _refuse_result(comparison: Comparison, accept: bool, wrong: Wrong, format: PatchFormat) -> None:
+    """What is wrong cannot be meant, and a patch is of two. Raises BadParameter."""
     if format is PatchFormat.patch and len(comparison.renderings) != _PAIR:
         raise typer.BadParameter("a patch leads from one environment to another: name two.", param_hint="--format")
-    _refuse_errors(accept, wrong)
-    judged = _parity(loaded, comparison, renderings, expect, accept)
-    if judged is None:
-        return
-    deliver(_written(comparison, asked, [*all_of(wrong), *judged]), out)
-    raise typer.Exit(_ended(loaded, comparison, judged, wrong, format, differences_code))
-
-
-def _refuse_errors(accept: bool, wrong: Wrong) -> None:
-    """What is wrong cannot be meant."""
     if accept and wrong:
         show_errors(wrong)
         print("What differs cannot be accepted while there are errors.", file=sys.stderr)

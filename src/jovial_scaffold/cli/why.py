@@ -2,6 +2,7 @@
 
 import os
 import sys
+from collections.abc import Sequence
 from typing import Annotated
 
 import typer
@@ -23,7 +24,7 @@ from jovial_scaffold.cli.options import (
 )
 from jovial_scaffold.core.expressions.values import deep_marks
 from jovial_scaffold.core.project_file import ProjectError
-from jovial_scaffold.core.rendering.explaining import Unexplained
+from jovial_scaffold.core.rendering.explaining import Reason, Unexplained
 from jovial_scaffold.core.words import NOTHING, Listed, nearest, say
 from jovial_scaffold.machine.opening import Project
 from jovial_scaffold.reports.terminal import style_for
@@ -39,16 +40,24 @@ def _addresses(incomplete: str) -> list[str]:
     return sorted(name for name in names if name.startswith(incomplete))
 
 
+What = Annotated[
+    str,
+    typer.Argument(
+        help="ADDRESS, ADDRESS:PROPERTY, or the name of an output, document, value or parameter; several with commas between them.",
+        autocompletion=_addresses,
+        show_default=False,
+    ),
+]
+
+
 def command(
-    what: Annotated[
-        str,
-        typer.Argument(
-            help="ADDRESS, ADDRESS:PROPERTY, or the name of an output, document, value or parameter.", autocompletion=_addresses
-        ),
-    ],
+    what: What = "",
     environments: Environments = None,
     impact: Annotated[
         bool, typer.Option("--impact", help="The other way: what a name of the template, or what stands at FILE:LINE, may reach.")
+    ] = False,
+    idle: Annotated[
+        bool, typer.Option("--idle", help="Only the settings of parameter files that change nothing where they are set.")
     ] = False,
     history: Annotated[bool, typer.Option("--history", help="What the value was in each commit that changed it.")] = False,
     most: Annotated[int, typer.Option("--max", help="With --history, look at so many commits at most.", min=1)] = 20,
@@ -62,28 +71,29 @@ def command(
     Example: jovial why gates/kes:copies live
     """
     try:
+        if idle:
+            _idle(load(project, with_values, with_file), [*([what] if what else ()), *(environments or ())], format)
+            return
+        if not what:
+            raise typer.BadParameter("say what is to be explained, such as gates/kes:copies.", param_hint="WHAT")
         loaded = load(project, with_values, with_file, run_needed="context" in what, views=environments or ())
         chosen = tuple(environments or loaded.environments)
         if impact:
             _impact(loaded, what, chosen, format)
             return
-        found, views = [], []
-        for name in chosen:
-            try:
-                found.append((loaded.label(name), loaded.why(what, name)))
-                views.append(name)
-            except Unexplained:
-                continue
-            if not environments:
-                break
+        found, views, parts = [], [], _parts(loaded, what, chosen)
+        for part in parts:
+            explained = _explained(loaded, part, chosen, bool(environments))
+            if not explained:
+                _nothing(loaded, part, chosen)
+            found += [(loaded.label(name), reason) for name, reason in explained]
+            views += [name for name, _ in explained]
     except ProjectError as error:
         raise typer.Exit(unusable(error)) from None
-    if not found:
-        _nothing(loaded, what, chosen)
     if history:
-        _history(loaded, what, views[0], most, format)
+        _history(loaded, parts[0], views[0], most, format)
         return
-    wrong = errors_of(loaded, views) if any(deep_marks(reason.value)[2] for _, reason in found) else []
+    wrong = errors_of(loaded, list(dict.fromkeys(views))) if any(deep_marks(reason.value)[2] for _, reason in found) else []
     if format is ReportFormat.json:
         from jovial_scaffold.reports.explaining import explanation_document
         from jovial_scaffold.reports.machine import json_text
@@ -95,6 +105,45 @@ def command(
     style = style_for(sys.stdout, os.environ)
     sys.stdout.write("\n".join(explanation_text(reason, name, style, folder_shown(loaded)) for name, reason in found))
     raise typer.Exit(exit_codes.ERRORS if show_errors(wrong) else 0)
+
+
+def _explained(loaded: Project, what: str, chosen: Sequence[str], asked: bool) -> list[tuple[str, Reason]]:
+    """Why something is what it is, in each environment that was asked for, or else in the first that has it."""
+    found = []
+    for name in chosen:
+        try:
+            found.append((name, loaded.why(what, name)))
+        except Unexplained:
+            continue
+        if not asked:
+            break
+    return found
+
+
+def _parts(loaded: Project, what: str, chosen: Sequence[str]) -> list[str]:
+    """What is asked for, one after the other: commas stand between, and what follows ADDRESS:PROPERTY without a colon is of the same address.
+    Where there is something of the whole name, that is meant."""
+    if "," not in what or _explained(loaded, what, chosen, False):
+        return [what]
+    parts: list[str] = []
+    for each in what.split(","):
+        address, colon, _ = parts[-1].partition(":") if parts else ("", "", "")
+        same = f"{address}:{each}"
+        parts.append(same if colon and ":" not in each and _explained(loaded, same, chosen, False) else each)
+    return [each for each in parts if each]
+
+
+def _idle(loaded: Project, environments: list[str], format: ReportFormat) -> None:
+    """Settings that change nothing. Raises ProjectError."""
+    from jovial_scaffold.reports.idle import idle_document, idle_text
+
+    found = loaded.idle(environments)
+    if format is ReportFormat.json:
+        from jovial_scaffold.reports.machine import json_text
+
+        sys.stdout.write(json_text(idle_document(loaded.name, found)))
+    else:
+        sys.stdout.write(idle_text(found, style_for(sys.stdout, os.environ), folder_shown(loaded)))
 
 
 def _impact(loaded: Project, what: str, chosen: tuple[str, ...], format: ReportFormat) -> None:

@@ -51,6 +51,7 @@ from jovial_scaffold.core.workspace import with_workspace, workspace_of
 if TYPE_CHECKING:
     from jovial_scaffold.core.changes.effect_records import Cause, Effects
     from jovial_scaffold.core.changes.finding import Search
+    from jovial_scaffold.core.changes.idle import Idle
     from jovial_scaffold.core.changes.impact import Touched
     from jovial_scaffold.core.changes.matrix import Comparison
     from jovial_scaffold.core.changes.settings import SettingEffects
@@ -827,6 +828,22 @@ class Project:
         if not found:
             raise Unexplained(what)
         return found
+
+    def idle(self, environments: Iterable[str] = ()) -> "list[Idle]":
+        """The settings of parameter files that change nothing where they are set. Raises ProjectError."""
+        from jovial_scaffold.core.changes.idle import Layered, idle_settings
+
+        def layered(view: View) -> Layered:
+            layers, _, unread = self._layers(view)
+
+            def without(others: tuple[Layer, ...]) -> "tuple[Parameters, Callable[[], Evaluated]] | None":
+                read, tracked = self._inputs.read_secret, self._inputs.is_tracked
+                resolved, found = self._plan.checker.resolve(view.environment, others, read, self._overrides.process, tracked, unread)
+                return None if has_errors(found) else (resolved, lambda: self._under(view, resolved, None, None))
+
+            return Layered(self._shown_label(view), layers, self.views((view.label,))[0], without)
+
+        return idle_settings(layered(View.parse(each)) for each in self.chosen(environments or self.environments))
 
     def history(self, what: str, environment: str, most: int = 20) -> "list[Moment]":
         """What a value has been: as it is now, and in each commit that touched the project, newest first, without those that left it
