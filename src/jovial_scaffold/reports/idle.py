@@ -17,6 +17,7 @@ def _lines(found: Sequence[Idle], style: Style, base: str) -> Iterator[str]:
     if not found:
         yield "Every setting changes something where it is set."
         return
+    number = len({(each.parameter, each.span) for each in found})
     yield style.paint(
         "strong",
         f"{counted(number, 'setting changes', 'settings change')} nothing where {'it is' if number == 1 else 'they are'} set",
