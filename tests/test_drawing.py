@@ -140,6 +140,7 @@ def test_two_environments_over_each_other(demo: Path) -> None:
     assert re.search(r"readings +fulmar\.database\.v1  only live", text) and re.search(
         r"ticket_safe +fulmar\.secret_store\.v1  differs", text
     )
+    assert re.search(r"timetable_front +fulmar\.balancer\.v1  (needs|needed)", text), "what only repeats a parameter is the same"
     svg = jovial("map", "--compare", "sandbox", "live", "--format", "svg", cwd=demo).stdout
     assert 'class="marked"' in svg and ">only live<" in svg
 

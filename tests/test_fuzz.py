@@ -33,12 +33,12 @@ BOUNDS = {
     "worlds": (10, 0.9),
     "reaching": (150, 0.9),
     "searching": (14, 0.9),
-    "echoes": (14, 0.3),
+    "echoes": (80, 0.3),
     "causes": (14, 0.5),
-    "renames": (60, 0.5),
+    "renames": (500, 0.5),
     "impacts": (20, 0.5),
     "drift": (30, 0.5),
-    "edges": (40, 0.5),
+    "edges": (300, 0.5),
 }
 
 

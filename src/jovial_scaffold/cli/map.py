@@ -84,7 +84,7 @@ def command(
         raise typer.Exit(unusable(error)) from None
     if both is None:
         renderings = [max(renderings, key=lambda each: len(each.resources))]
-    marks = _marks(compare(renderings)) if both else {}
+    marks = _marks(compare(renderings, echoes=True)) if both else {}
     found = picture(renderings, by.value, unfold, marks)
     if near is not None:
         found = _near(found, near, steps)
@@ -111,12 +111,12 @@ def _format(format: MapFormat | None, out: Path | None) -> MapFormat:
 
 
 def _marks(comparison: Comparison) -> dict[str, str]:
-    """Of each address that is not the same in both, the only column that has it, or that it differs."""
+    """Of each address that is not the same in both, the only column that has it, or that it differs; texts that only repeat a parameter aside."""
     marks: dict[str, str] = {}
     for row in comparison.differences:
         if row.kind == "presence":
             marks[row.address] = f"only {next(iter(row.values))}"
-        else:
+        elif not row.echo:
             marks.setdefault(row.address, "differs")
     return marks
 
