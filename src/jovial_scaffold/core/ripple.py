@@ -214,7 +214,8 @@ def _between(old: _Side | None, new: _Side | None, folder: str, changed: tuple[s
         comparison, edges = None, _NOTHING
         if old and new and was is not None and becomes is not None:
             labels = ((old, WAS), (new, BECOMES))
-            comparison = compare([replace(side.project.views((name,))[0], label=label) for side, label in labels])
+            # Both sides see the same run, and what changed is known: nothing else drives a difference.
+            comparison = compare([replace(side.project.views((name,))[0], label=label) for side, label in labels], driven=False)
             edges = between(comparison, WAS, BECOMES)
             comparison = replace(comparison, renderings=())  # which nobody asks for, and which are large to be handed over
         gone = "" if comparison else "added" if becomes is not None else "removed"

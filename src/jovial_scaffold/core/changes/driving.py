@@ -351,6 +351,22 @@ class Drivers:
         return Driver(name, places, together)
 
 
+class Undriven(Drivers):
+    """Finds none: for who does not ask what drives a difference."""
+
+    def of_property(self, addresses: Mapping[int, str], leaf: Leaf) -> tuple[Driver, ...]:
+        return ()
+
+    def of_presence(self, address: str, there: Iterable[int], document: bool = False) -> tuple[Driver, ...]:
+        return ()
+
+    def of_output(self, name: str, label: Pointer, values: Mapping[int, Any], at: Mapping[int, Pointer]) -> tuple[Driver, ...]:
+        return ()
+
+    def of_document(self, name: str, lines: Mapping[int, int] | None, texts: Mapping[int, str | None]) -> tuple[Driver, ...]:
+        return ()
+
+
 def _pairs(values: Mapping[int, Any]) -> Pairs:
     """The first column with each that has another value."""
     first, known = next(iter(values.items()))

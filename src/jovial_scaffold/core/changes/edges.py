@@ -4,7 +4,7 @@ over another; and what each change comes from."""
 from collections.abc import Iterator, Mapping
 from typing import Any, NamedTuple
 
-from jovial_scaffold.core.changes.aligning import leaves
+from jovial_scaffold.core.changes.aligning import PLAIN, leaves
 from jovial_scaffold.core.changes.changing import TYPE, change_effect, holds_data, surely_differs, type_effect
 from jovial_scaffold.core.changes.dragging import drag
 from jovial_scaffold.core.changes.driving import TEMPLATE
@@ -129,7 +129,8 @@ class _Made:
             if effect == "rebuild":
                 return
         lists = new.type.lists if new.type is not None else NO_LISTS
-        for leaf in leaves({0: with_names(old.as_written, newest), 1: new.as_written}, lists, 2, whole=True):
+        held = _held(old, new, {str(pointer[0]) for pointer in pointers if pointer})
+        for leaf in leaves({0: with_names(held[0], newest), 1: held[1]}, lists, 2, whole=True):
             was, becomes = leaf.values.get(0, MISSING), leaf.values.get(1, MISSING)
             if was is UNKNOWN or becomes is UNKNOWN or not any(_is_of(leaf.label, each) for each in pointers):
                 continue
@@ -141,6 +142,14 @@ class _Made:
         resource = self._new.resources.get(address) or self._old.resources[address]
         kept = resource.keep if keep is None else keep
         return Effect(address, effect, resource.type_text, changes, formerly, (), kept, holds_data(resource.type))
+
+
+def _held(old: RenderedResource, new: RenderedResource, names: set[str]) -> tuple[dict[str, Any], dict[str, Any]]:
+    """What two resources have, with the defaults of the catalog; of plain values that both set, these alone."""
+    sides = tuple({name: each.properties[name] for name in names if name in each.properties} for each in (old, new))
+    if all(type(side.get(name)) in PLAIN for side in sides for name in names):
+        return sides[0], sides[1]
+    return old.as_written, new.as_written
 
 
 def _is_of(label: Pointer, pointer: Pointer) -> bool:

@@ -70,7 +70,7 @@ def _reason(rendering: Evaluated, parameters: Parameters, rendered: Callable[[],
     if same(dict(parameters.values), dict(rendering.parameters.values)) and parameters.defaulted == rendering.parameters.defaulted:
         return SAME  # a later file sets it
     other = rendered()
-    if has_errors(other.findings) or compare([replace(rendering, label="with"), replace(other, label="without")]).differences:
+    if has_errors(other.findings) or compare([replace(rendering, label="with"), replace(other, label="without")], driven=False).differences:
         return ""
     names = rendering.scope.template.parameters
     return SAME if all(same(rendering.scope.value(name), other.scope.value(name)) for name in names) else UNREAD

@@ -6,7 +6,7 @@ from typing import Any, Literal, NamedTuple, TypeVar
 from jovial_scaffold.core import marks
 from jovial_scaffold.core.changes.aligning import Leaf, leaves, matched_lines, same
 from jovial_scaffold.core.changes.changing import TYPE
-from jovial_scaffold.core.changes.driving import RUN, TEMPLATE, Driver, Drivers
+from jovial_scaffold.core.changes.driving import RUN, TEMPLATE, Driver, Drivers, Undriven
 from jovial_scaffold.core.changes.echoes import Echoes
 from jovial_scaffold.core.changes.shaped import ShapedLeaves
 from jovial_scaffold.core.expressions.pending import Pending, renamed
@@ -93,14 +93,15 @@ def compare(
     only: str | Sequence[str] = (),
     ignore: Sequence[str] = (),
     echoes: bool = False,
+    driven: bool = True,
 ) -> Comparison:
     """The rows of some renderings, in the order in which they are given; the first is the baseline. Which of them are `echoes` is looked for
-    only where that is asked.
+    only where that is asked, and what drives them unless they are not to be `driven`.
 
     `only` and `ignore` are patterns of `*` and `?` over addresses, or over `address:property` where they hold a colon.
     """
     chosen = _Chosen((only,) if isinstance(only, str) else only, ignore)
-    drivers = Drivers(renderings)
+    drivers = Drivers(renderings) if driven else Undriven(renderings)
     found_echoes = Echoes(renderings, drivers) if echoes else None
     resources = _Resources(renderings, drivers, found_echoes, everything)
     rows: list[Row] = []
