@@ -15,7 +15,7 @@ from jovial_scaffold.core.parameters.resolving import Parameters
 from jovial_scaffold.core.parameters.secrets import is_source
 from jovial_scaffold.core.project_file import EnvironmentEntry, FileReference, ProjectFile
 from jovial_scaffold.core.records import value_record
-from jovial_scaffold.core.schemas.catalog import Catalogs, ResourceType, loses_types, read_catalog, shipped_catalog
+from jovial_scaffold.core.schemas.catalog import Catalogs, ResourceType, Shipped, loses_types, read_catalog, shipped_catalog
 from jovial_scaffold.core.schemas.shapes import secret_pointers, secret_shape
 from jovial_scaffold.core.templates.model import Template
 from jovial_scaffold.core.text.discretion import discreet
@@ -41,7 +41,8 @@ class Overrides:
     `run` gives `context.run` (date, revision, author) and is called only where a template reads it, or where `run_needed` says so.
     `beside` is another root, where files of secrets are looked for that the project's own does not have. `named` reads what the command
     line names, wherever it is, and `history` gives the earlier states of the project's folder (it raises RevisionError). `snapshot_key` is
-    what hashes of secrets in snapshots are keyed with; without one there are none. `meter` makes the budget of a run.
+    what hashes of secrets in snapshots are keyed with; without one there are none. `meter` makes the budget of a run. `shipped` gives the
+    catalogs that come with the tool: who opens many projects may read them once.
     """
 
     process: Mapping[str, str] = field(default_factory=dict)
@@ -54,6 +55,7 @@ class Overrides:
     history: Callable[[], History] = no_history
     snapshot_key: str = ""
     meter: Callable[[], Meter] = Meter
+    shipped: Callable[[str], Shipped | None] = shipped_catalog
     findings: tuple[Finding, ...] = ()  #: what is wrong with where the project lies
 
 
@@ -82,7 +84,7 @@ class Inputs:
         """All types that the project may use."""
         catalogs = Catalogs()
         for reference in self.file.catalogs:
-            shipped = shipped_catalog(reference.text)
+            shipped = self.overrides.shipped(reference.text)
             found, outside = self.files.find(reference.text, reference.origin)
             if shipped is not None and found is None and not outside:
                 self.findings += catalogs.add(*shipped, reference.text)

@@ -5,7 +5,7 @@ where the content of what it is made from differs.
 """
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from functools import partial
+from functools import cache, partial
 from pathlib import PurePosixPath
 from posixpath import relpath
 from typing import Protocol
@@ -129,6 +129,7 @@ def ripple(
 ) -> Ripple:
     """What differs between a revision and the working tree, below some folders, found in so many processes; where `deployed`, also what that
     does to what runs. Raises ProjectError where there is no such revision."""
+    overrides = replace(overrides, shipped=cache(overrides.shipped))  # both sides of all projects share what comes with the tool
     try:
         commit = tree.commit(revision)
         changed, gone = tree.changed(commit, folders)

@@ -18,7 +18,7 @@ from jovial_scaffold.core.records import replace
 from jovial_scaffold.core.text.files import Files
 from jovial_scaffold.core.words import say
 from jovial_scaffold.core.workspace import NAME as WORKSPACE
-from jovial_scaffold.core.workspace import workspace_of
+from jovial_scaffold.core.workspace import Workspace, workspace_of
 from jovial_scaffold.machine.disk import DiskFolder, read_named
 from jovial_scaffold.machine.room import with_room
 
@@ -107,9 +107,11 @@ for _name in (
     setattr(Project, _name, _roomy(getattr(computing.Project, _name)))
 
 
-def surroundings(root: Path, past: Callable[[Path], History]) -> tuple[Folder, Callable[[], History], list[Finding]]:
+def surroundings(
+    root: Path, past: Callable[[Path], History], known: dict[Path, Workspace] | None = None
+) -> tuple[Folder, Callable[[], History], list[Finding]]:
     """A project's folder as it may be read, with its history, which `past` gives of a folder: inside of the workspace that lists it, where
-    there is one above. Raises ProjectError where that cannot be used."""
+    there is one above; `known` are workspaces that were read before. Raises ProjectError where that cannot be used."""
     alone = DiskFolder(root)
     above = workspace_above(alone.root)
     if above is None:
@@ -117,7 +119,11 @@ def surroundings(root: Path, past: Callable[[Path], History]) -> tuple[Folder, C
     whole = DiskFolder(above)
     base = "" if above == alone.root else alone.root.relative_to(above).as_posix()
     within = Within(whole, base)
-    workspace, _ = workspace_of(within, Files(within))
+    workspace = known.get(above) if known is not None else None
+    if workspace is None:
+        workspace, _ = workspace_of(within, Files(within))
+        if known is not None and workspace is not None:
+            known[above] = workspace
     if workspace is None or workspace.lists(base):
         return within, lambda: WithinHistory(past(whole.root), base), []
     if not base:
@@ -174,6 +180,7 @@ class DiskTree:
         self._repository = Repository(start if start.is_dir() else start.parent)
         self._changed = partial(changed, self._repository)
         self._around: dict[str, tuple[Folder, Callable[[], History], list[Finding]]] = {}
+        self._workspaces: dict[Path, Workspace] = {}
         self.commit = self._repository.commit
         self.described = self._repository.described
         #: the folders, by their paths from the root
@@ -225,5 +232,5 @@ class DiskTree:
             from jovial_scaffold.machine.repository import DiskHistory
 
             path = self._repository.root / folder
-            self._around[folder] = surroundings(path, lambda each: DiskHistory(each, self._repository))
+            self._around[folder] = surroundings(path, lambda each: DiskHistory(each, self._repository), self._workspaces)
         return self._around[folder]

@@ -1,6 +1,7 @@
 """Workspaces on disk: the projects that one lists, each opened when it is asked for."""
 
 from collections.abc import Iterator
+from functools import cache
 from pathlib import Path
 from posixpath import normpath
 
@@ -9,6 +10,8 @@ from jovial_scaffold.core.folders import Found, Refusal
 from jovial_scaffold.core.project_file import NAME as PROJECT
 from jovial_scaffold.core.project_file import FileReference, ProjectError
 from jovial_scaffold.core.project_inputs import Overrides
+from jovial_scaffold.core.records import replace
+from jovial_scaffold.core.schemas.catalog import shipped_catalog
 from jovial_scaffold.core.text.files import Files
 from jovial_scaffold.core.text.patterns import folder_pattern
 from jovial_scaffold.core.words import listed, nearest, say
@@ -27,6 +30,7 @@ class OpenWorkspace:
         self.folder = DiskFolder(root)
         self._files = Files(self.folder)
         self.workspace, self.findings = read_workspace(self._files, NAME)
+        self._shipped = cache(shipped_catalog)  # all projects share what comes with the tool
         self.folders = self._named()  #: of the projects, by name
 
     @property
@@ -45,6 +49,7 @@ class OpenWorkspace:
             hint = nearest(name, self.folders, say("Its projects are {}.", listed(self.folders)))
             message = say("The workspace {} has no project `{}`.", self.name, name)
             raise ProjectError([Finding("project-missing", "error", message, None, hint)])
+        overrides = replace(overrides or Overrides(), shipped=self._shipped)
         return Project.load(self.folder.root / self.folders[name], overrides)
 
     def _named(self) -> dict[str, str]:

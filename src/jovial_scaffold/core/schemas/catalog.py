@@ -183,7 +183,11 @@ class Catalogs:
         return iter(self._types.values())
 
 
-def shipped_catalog(name: str) -> tuple[list[ResourceType], dict[str, int]] | None:
+Shipped = tuple[list[ResourceType], dict[str, int]]
+"""The types of a catalog that comes with the tool, and their default versions."""
+
+
+def shipped_catalog(name: str) -> Shipped | None:
     """A catalog that comes with the tool, from its pre-parsed form; None where there is none of that name."""
     path = SHIPPED / f"{name}.json"
     if not re.fullmatch(r"[a-z][a-z0-9_]*", name) or not os.path.isfile(path):
