@@ -22,6 +22,7 @@ from benchmarks.compare.dimensions import ENVIRONMENTS as WORLDS
 from benchmarks.measuring import report
 from benchmarks.render.generated import write_project
 from jovial_scaffold import Project
+from jovial_scaffold.cli.board import board
 from jovial_scaffold.core.changes.matrix import compare
 from jovial_scaffold.core.graph.layout import layout
 from jovial_scaffold.core.graph.picture import Picture, picture
@@ -30,6 +31,7 @@ from jovial_scaffold.core.project_inputs import Overrides
 from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.ripple import ripple
 from jovial_scaffold.machine.opening import DiskTree
+from jovial_scaffold.reports.board import board_page
 from jovial_scaffold.reports.drawing.svg import svg_text
 
 _ENVIRONMENTS = tuple(f"line-{number}" for number in range(10))
@@ -145,6 +147,17 @@ def sharing(folder: Path, rounds: int) -> bool:
     return report("ripple of a shared module / rendering all that use it", statistics.median(edit), statistics.median(everything), 2.5)
 
 
+def boarding(folder: Path, rounds: int) -> bool:
+    """The page of 4,000 resources in 3 environments, against checking them."""
+    write_project(folder, 4_000, ("sandbox", "rehearsal", "live"))
+    overrides = Overrides(dict(os.environ))
+    check, page = [], []
+    for _ in range(rounds):
+        check.append(_seconds(lambda: Project.load(folder, overrides).check()))
+        page.append(_seconds(lambda: board_page("bench", [board(Project.load(folder, overrides), [])])))
+    return report("board / check", statistics.median(page), statistics.median(check), 1.5)
+
+
 def drawing(folder: Path, rounds: int) -> bool:
     """Layout and SVG of 500 resources, each by itself, against igraph's layout of the same graph."""
     write_project(folder, 500, ("sandbox",))
@@ -174,6 +187,7 @@ def main() -> int:
             *varied(base / "varied", 3),
             rippling(base / "ripple", 3),
             sharing(base / "shared", 3),
+            boarding(base / "board", 3),
             drawing(base / "draw", 3),
         ]
     return 0 if all(met) else 1

@@ -9,7 +9,7 @@ from jovial_scaffold.core.changes.aspects import Aspects
 from jovial_scaffold.core.changes.edges import Edges, between, origins_of
 from jovial_scaffold.core.changes.effect_records import Effects
 from jovial_scaffold.core.changes.matrix import Comparison, Row
-from jovial_scaffold.core.changes.totals import Total, totals
+from jovial_scaffold.core.changes.totals import Total
 from jovial_scaffold.core.expressions.errors import EvaluationError
 from jovial_scaffold.core.expressions.marked import to_json
 from jovial_scaffold.core.expressions.placeholders import Formula
@@ -139,7 +139,7 @@ def board_data(
         "effects": {name: effects_document(project, each) for name, each in effects.items()},
         "totals": [
             {"type": each.type, **_sum(each, comparison)}
-            for each in totals(comparison)
+            for each in aspects.totals
             if not each.property or len(set(each.values.values())) > 1
         ],
     }

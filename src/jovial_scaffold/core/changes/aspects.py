@@ -1,6 +1,7 @@
 """What differences are about: each row's aspect by the catalog (docs/catalogs.md, `aspect`), and the sums that tell how much."""
 
 from collections.abc import Iterator, Mapping
+from functools import cached_property
 
 from jovial_scaffold.core.changes.matrix import Comparison, Row
 from jovial_scaffold.core.changes.totals import Total, totals
@@ -49,6 +50,11 @@ class Aspects:
             self._known[key] = _aspect(self._types.get(row.type), at)
         return self._known[key]
 
+    @cached_property
+    def totals(self) -> list[Total]:
+        """What numbers add up to, by type."""
+        return totals(self._comparison)
+
     def told(self) -> list[Aspect]:
         """The aspects of what differs, in their order, with their sums."""
         rows: dict[str, list[Row]] = {}
@@ -61,7 +67,7 @@ class Aspects:
     def _sums(self) -> Mapping[str, list[Total]]:
         """The sums that differ, over all types, by aspect and unit."""
         found: dict[tuple[str, str], dict[str, int | float]] = {}
-        for each in totals(self._comparison):
+        for each in self.totals:
             if not each.property:
                 continue
             aspect, unit = self._about(each)
