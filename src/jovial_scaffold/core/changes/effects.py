@@ -79,7 +79,8 @@ def effects(
     reasons = [_reason(each) for each in every if each.effect != "unchanged"]
     last = then() if reasons else None
     causing = Causes(rendering, snapshot.parameters, AsDeployed(last, rendering, snapshot, names) if last is not None else None)
-    causes = causing.found(reasons) if snapshot.parameters or last is not None else None
+    knows = snapshot.parameters or last is not None or (snapshot.recorded and not rendering.scope.template.parameters)
+    causes = causing.found(reasons) if knows else None
     others = tuple(beside(rendering, known, snapshot))
     result = Effects(rendering.label, snapshot, every, order.rounds, [*order.findings], causes=causes, beside=others)
     result.findings.extend(untried(causing, result.environment))

@@ -1,6 +1,6 @@
 """One removed and one added of the same type whose properties are nearly equal: probably the same thing under another address."""
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Collection, Iterator, Mapping
 from typing import Any
 
 from jovial_scaffold.core.changes.aligning import likely_pairs, likeness
@@ -20,6 +20,8 @@ def likely_renames(result: Effects, rendering: Evaluated) -> Iterator[Finding]:
     for old, new in _pairs(result, rendering):
         moved.setdefault(_fronts(old, new), []).append((old, new))
     for (front, new_front), pairs in sorted(moved.items()):
+        if all(_is_led_there(old, new, moved, rendering) for old, new in pairs):
+            continue
         old, new = pairs[0]
         resource = rendering.resources[new]
         related = tuple(
@@ -35,6 +37,16 @@ def likely_renames(result: Effects, rendering: Evaluated) -> Iterator[Finding]:
         yield Finding(
             "rename-likely", "note", message, span, _line(front, new_front, resource), new, "", (rendering.label,), related, group
         )
+
+
+def _is_led_there(old: str, new: str, moved: Collection[tuple[str, str]], rendering: Evaluated) -> bool:
+    """Whether what is proposed for something around it leads there, too, together with what modules say of themselves."""
+    for front, new_front in moved:
+        if old.startswith(f"{front}/"):
+            there = f"{new_front}{old[len(front) :]}"
+            if there != new and rendering.renames.followed(there, rendering.resources) == new:
+                return True
+    return False
 
 
 def _line(old: str, new: str, resource: EvaluatedResource) -> Sentence:
