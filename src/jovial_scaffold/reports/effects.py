@@ -120,7 +120,7 @@ def _beside(result: Effects, style: Style) -> Iterator[str]:
         if each.was is MISSING and each.becomes is MISSING:
             yield told.rstrip()
             continue
-        values = _beside_one_another(was, becomes, room)
+        values = beside_one_another(was, becomes, room)
         yield f"{told}  {values[0]} {style.paint('faint', 'becomes')} {values[1]}"
     if len(result.beside) > _BESIDE:
         yield f"  and {len(result.beside) - _BESIDE:,} more"
@@ -405,7 +405,7 @@ def _change(changes: Sequence[Change], style: Style, room: int, why: str) -> str
             return f"{style.paint('faint', 'other in each')}{'   ' + style.paint(_WEIGHTS.get(change.effect, 'faint'), why) if why else ''}"
     space = room - cells(why) - 6
     half = max(8, space // 2)
-    was, becomes = _beside_one_another(was, becomes, space)
+    was, becomes = beside_one_another(was, becomes, space)
     role = _WEIGHTS.get(change.effect, "faint")
     if change.because:
         # What the cloud gives anew has no text yet: both sides would read the same.
@@ -416,7 +416,7 @@ def _change(changes: Sequence[Change], style: Style, room: int, why: str) -> str
     return f"{was} {arrow} {becomes}{'   ' + style.paint(role, why) if why else ''}"
 
 
-def _beside_one_another(was: str, becomes: str, room: int) -> tuple[str, str]:
+def beside_one_another(was: str, becomes: str, room: int) -> tuple[str, str]:
     """Two texts in some room, cut around their difference where there is not enough."""
     half = max(8, room // 2)
     if cells(was) + cells(becomes) > room:

@@ -12,7 +12,7 @@ from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.ripple import BECOMES, WAS, Deployment, ProjectRipple, Reached, Ripple
 from jovial_scaffold.core.text.source import Pointer, pointer_text
 from jovial_scaffold.reports.edges import COLUMNS, edges_entries, edges_rows
-from jovial_scaffold.reports.effects import VERBS
+from jovial_scaffold.reports.effects import VERBS, beside_one_another
 from jovial_scaffold.reports.folding import addresses_text, in_common
 from jovial_scaffold.reports.machine import finding_entry
 from jovial_scaffold.reports.rendering import cell
@@ -248,10 +248,8 @@ def _change(alike: Sequence[Row], style: Style, room: int) -> str:
         was, becomes = in_common([pair[0] for pair in pairs]), in_common([pair[1] for pair in pairs])
     if row.kind == "presence":
         return style.paint("good" if BECOMES in row.values else "error", "added" if BECOMES in row.values else "removed")
-    half = max(8, (room - 9) // 2)
-    spare = max(0, half - cells(was)) if cells(becomes) > half else 0
-    spare_was = max(0, half - cells(becomes)) if cells(was) > half else 0
-    return f"{cut(was, half + spare_was)} {style.paint('faint', 'becomes')} {cut(becomes, half + spare)}"
+    was, becomes = beside_one_another(was, becomes, room - len(" becomes "))
+    return f"{was} {style.paint('faint', 'becomes')} {becomes}"
 
 
 def _values(row: Row) -> tuple[str, str]:
