@@ -239,3 +239,20 @@ def test_a_survey_of_each_project(write: Write) -> None:
     (root / "lines" / "alp" / "jovial.yaml").write_text("project: [")
     broken = jovial("survey", "--workspace", cwd=root / "lines" / "bri")
     assert broken.returncode == 1 and "bri" in broken.stdout and "Traceback" not in broken.stderr
+
+
+def test_what_a_row_of_a_shared_table_reaches_through_a_module(write: Write) -> None:
+    files = files_of("alp")
+    files["workspace.yaml"] += "lookups: {waits: shared/waits.csv}\n"
+    files["shared/waits.csv"] = "setting,hours\nsandbox,4\nlive,9\nnowhere,7\n"
+    files["shared/timed.yaml"] = (
+        "parameters: {setting: {type: string, description: d}}\n"
+        "lookups: {wait: {in: waits, where: row.setting == setting}}\n"
+        'resources: {belt (fulmar.queue): {name: belt, wait_hours: "${int(wait.hours)}"}}\n'
+    )
+    files["lines/alp/line.yaml"] += "  timed (../../shared/timed.yaml): {setting: live}\n"
+    line = write(files) / "lines" / "alp"
+    reached = jovial("why", "../../shared/waits.csv:3", "--impact", cwd=line)
+    assert reached.returncode == 0 and "timed/belt (wait_hours)" in reached.stdout, reached
+    unused = jovial("why", "../../shared/waits.csv:4", "--impact", cwd=line)
+    assert unused.returncode == 1 and "nothing that stands at ../../shared/waits.csv:4 reaches anything" in unused.stderr

@@ -155,7 +155,13 @@ def _impact(loaded: Project, what: str, chosen: tuple[str, ...], format: ReportF
     except Unexplained:
         known = sorted({*loaded.template.names, *loaded.template.functions})
         hint = said(nearest(what, known, say("Name a parameter, value, function, lookup, resource or document, or write FILE:LINE.")))
-        print(f"jovial: {loaded.name} has nothing called {visible(what)} that could reach anything. {hint}", file=sys.stderr)
+        is_line = what.rpartition(":")[2].isdigit()
+        told = (
+            f"nothing that stands at {visible(what)} reaches anything"
+            if is_line
+            else f"nothing is called {visible(what)} that could reach anything"
+        )
+        print(f"jovial: in {loaded.name} {told}. {hint}", file=sys.stderr)
         raise typer.Exit(exit_codes.ERRORS) from None
     if format is ReportFormat.json:
         from jovial_scaffold.reports.machine import json_text

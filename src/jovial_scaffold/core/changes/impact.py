@@ -185,7 +185,15 @@ def named_at(place: str, rendering: Evaluated) -> dict[Template, frozenset[str]]
         if name in template.parameters
     }
     found = {each: _declared_at(each, file, line) for each in _with_modules(template)}
-    found[template] |= is_set | {name for name, lookup in template.lookups.items() if _chooses(rendering, lookup, file, line)}
+    found[template] |= is_set
+    scopes = {
+        rendering.scope,
+        *(each.instance.scope for each in rendering.resources.values()),
+    }  # of the project, and of each use of a module
+    for scope in scopes:
+        found.setdefault(scope.template, set()).update(
+            name for name, lookup in scope.template.lookups.items() if _chooses(scope, lookup, file, line)
+        )
     return {each: frozenset(names) for each, names in found.items() if names}
 
 
@@ -210,12 +218,12 @@ def _declared_at(template: Template, file: str, line: int) -> set[str]:
     return known | {_OUTPUT + name for name, each in template.outputs.items() if _is_there(each.origin, file, line)}
 
 
-def _chooses(rendering: Evaluated, lookup: Lookup, file: str, line: int) -> bool:
+def _chooses(scope: Surroundings, lookup: Lookup, file: str, line: int) -> bool:
     """Whether a lookup gives the row there."""
     table = lookup.table
     if table is None or table.origin.source.name != file or table.broken:
         return False
-    row = rendering.scope.value(lookup.name)
+    row = scope.value(lookup.name)
     there = [index for index, _ in enumerate(table.rows) if _is_there(table.origin.child(index), file, line)]
     return any(row is UNKNOWN or same(table.rows[index], row) for index in there)
 
