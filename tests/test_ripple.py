@@ -97,6 +97,14 @@ def test_findings_that_are_new_and_cured(lines: Path) -> None:
     )
 
 
+def test_what_is_still_wrong_with_another_value_is_not_new(lines: Path) -> None:
+    edit(lines / "fjord" / "parameters" / "sandbox.yaml", "archive_days: 7", "archive_days: 0")
+    commit(lines, "Broken")
+    edit(lines / "fjord" / "parameters" / "sandbox.yaml", "archive_days: 0", "archive_days: -5")
+    still = jovial("ripple", cwd=lines)
+    assert still.returncode == 0 and "new error" not in still.stdout and "cured" not in still.stdout.replace("0 cured", "")
+
+
 def test_a_rule_over_pairs_is_judged_with_the_partner(lines: Path) -> None:
     edit(lines / "alp" / "parameters" / "rehearsal.toml", "archive_days = 30", "archive_days = 30\ntelemetry = false")
     result = jovial("ripple", cwd=lines)

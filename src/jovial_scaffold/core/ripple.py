@@ -257,8 +257,8 @@ def _deployment(project: Project, environment: str) -> Deployment | None:
 
 
 def _identity(finding: Finding) -> tuple[object, ...]:
-    """What makes two findings the same one although lines have moved."""
-    return finding.id, finding.level, finding.message, finding.address, finding.pointer, finding.span.file if finding.span else ""
+    """What makes two findings the same one although lines have moved, and though the values that they speak of are others."""
+    return finding.id, finding.level, finding.message.masked(), finding.address, finding.pointer, finding.span.file if finding.span else ""
 
 
 def _causes(was: Mapping[str, str] | None, becomes: Mapping[str, str] | None, changed: Iterable[str]) -> tuple[str, ...]:
