@@ -1,6 +1,7 @@
 """Workspaces: what projects share, where reading ends, and what is said over all of them."""
 
 import json
+import random
 from pathlib import Path
 from typing import Any
 
@@ -11,6 +12,9 @@ from jovial_scaffold.core.folders import MemoryFolder, Refusal, Within
 from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.machine.opening import Project as DiskProject
 from jovial_scaffold.machine.workspaces import OpenWorkspace, workspace_here
+from jovial_scaffold.reports.machine import render_document
+from jovial_scaffold.reports.words import said
+from tests.fuzz import drivers
 from tests.support import Write, edit, jovial, load_cases, valid_json
 from tests.support_git import commit, repository
 
@@ -256,3 +260,47 @@ def test_what_a_row_of_a_shared_table_reaches_through_a_module(write: Write) -> 
     assert reached.returncode == 0 and "timed/belt (wait_hours)" in reached.stdout, reached
     unused = jovial("why", "../../shared/waits.csv:4", "--impact", cwd=line)
     assert unused.returncode == 1 and "nothing that stands at ../../shared/waits.csv:4 reaches anything" in unused.stderr
+
+
+@pytest.mark.parametrize("seed", range(10))
+def test_what_is_shared_does_what_an_own_copy_does(seed: int) -> None:
+    own = drivers.project(random.Random(seed))
+    shared = {"module.yaml": "shared/module.yaml", "images.json": "shared/images.json"}
+    shared |= {name: f"shared/{name}" for name in own if name.startswith("catalog/")}
+    whole = {shared.get(name, f"lines/alp/{name}"): text for name, text in own.items()}
+    content = json.loads(own["jovial.yaml"])
+    del content["lookups"]
+    content["catalogs"] = ["yards"]
+    whole["lines/alp/jovial.yaml"] = json.dumps(content).encode()
+    whole["lines/alp/line.yaml"] = own["line.yaml"].replace(b"(./module.yaml)", b"(part)")
+    offered = {
+        "catalogs": {"yards": "shared/catalog"},
+        "modules": {"part": "shared/module.yaml"},
+        "lookups": {"images": "shared/images.json"},
+    }
+    whole["workspace.yaml"] = json.dumps({"workspace": "w", "projects": ["lines/*"], **offered}).encode()
+    one, other = drivers.loaded(own), Project(Within(MemoryFolder(whole), "lines/alp"))
+    for name in drivers.ENVIRONMENTS:
+        renderings = one.render(name), other.render(name)
+        assert render_document("yard", renderings[0]) == render_document("yard", renderings[1])
+    said_of = [
+        sorted(
+            (
+                each.id,
+                said(each.message).replace("../../shared/", "./").replace("(part)", "(./module.yaml)"),
+                each.address,
+                each.environments,
+            )
+            for each in project.check().findings
+        )
+        for project in (one, other)
+    ]
+    assert said_of[0] == said_of[1]
+    rows = [
+        [
+            (row.address, row.pointer, row.echo, [each.parameter for each in row.drivers])
+            for row in project.compare(drivers.ENVIRONMENTS, echoes=True).rows
+        ]
+        for project in (one, other)
+    ]
+    assert rows[0] == rows[1]

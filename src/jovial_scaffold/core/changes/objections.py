@@ -15,6 +15,7 @@ from jovial_scaffold.core.words import Counted, listed, say
 
 
 def violations(result: Effects, rendering: Evaluated) -> Iterator[Finding]:
+    """What is to be kept and would be removed or made anew, and properties that are locked and would change."""
     environments = (rendering.label,)
     for each in result.effects:
         resource = rendering.resources.get(each.address)
@@ -76,6 +77,7 @@ def _unseen(value: Any) -> int:
 
 
 def untried(causing: Causes, environment: str) -> Iterator[Finding]:
+    """That some causes were not looked for to the end, as a note."""
     if causing.untried:
         message = say("What causes {} was not tried to the end: that takes too long.", Counted(causing.untried, "effect"))
         hint = say("Give some parameters their recorded values, with --with, and look again.")
