@@ -35,6 +35,7 @@ _WORDS = {
 }
 
 _BESIDE = 8  # outputs, documents and lines of these that are shown
+_BESIDE = 40  # columns that two values get beside a cause, at least
 _PROPERTIES = 4  # that are named of one effect
 _WEIGHTS = {"rebuild": "error", "locked": "error", "restart": "warning"}
 VERBS = {
@@ -213,7 +214,7 @@ def _causes(result: Effects, style: Style, details: bool) -> Iterator[str]:
         head, width = _cause(each, result, style)
         leads_to = visible(leads_to_text(each))
         if each.kind != "parameter" and not details:
-            yield f"  {head}"
+            yield from (f"  {line}" for line in ([head] if width + 2 <= style.width else _broken(each, result, style)))
             happening = _happening(each, effects)
             yield from _blocks(together(sorted(happening, key=lambda each: SEVEREST.index(each.effect))), style, "    ")
         elif width + 3 + cells(leads_to) <= style.width:
@@ -265,10 +266,20 @@ def _cause(each: Cause, result: Effects, style: Style) -> tuple[str, int]:
     if not each.is_single:
         return head, width
     was, becomes = cell(each.was), cell_beside(each.becomes, each.was)
-    room = max(style.width - width - len("  :  becomes "), 40)
+    room = max(style.width - width - len("  :  becomes "), _BESIDE)
     if cells(was) + cells(becomes) > room:
         was, becomes = (cut(part, room // 2) for part in _around_difference(was, becomes, room // 2))
-    return f"{head}, {was} {style.paint('faint', 'becomes')} {becomes}", width + cells(f", {was} becomes {becomes}")
+    told = f"{was} {style.paint('faint', 'becomes')} {becomes}"
+    wide = width + cells(f", {was} becomes {becomes}")
+    if wide + 2 > style.width:
+        return f"{head}\n    {told}", style.width
+    return f"{head}, {told}", wide
+
+
+def _broken(each: Cause, result: Effects, style: Style) -> list[str]:
+    """What is no parameter, on several lines."""
+    told = visible(f"{unexplained(each, result)}{each.place}{authored_text(each)}")
+    return [style.paint("driver", line) for line in wrapped(told, style.width - 2, "")]
 
 
 def authored_text(cause: Cause) -> str:
