@@ -8,7 +8,7 @@ from typing import NamedTuple
 from jovial_scaffold.core.folders import Folder, History, Refusal, RevisionError
 
 _COMMITS = 100  # that are looked through, at most
-_LINES = 20_000  # of a file in which lines are followed, at most
+_PAIRS = 1_000_000  # of lines that are compared where two versions differ, at most
 
 
 class Authored(NamedTuple):
@@ -20,6 +20,42 @@ class Authored(NamedTuple):
     subject: str = ""
 
 
+class _Step(NamedTuple):
+    """From a version of a file to the one before: how many lines both begin and end with, by how many lines the newer one is longer, and which
+    lines between are the same; None where that takes too long."""
+
+    begins: int
+    ends: int
+    longer: int
+    between: dict[int, int] | None
+
+    def before(self, at: int) -> int | None:
+        """Where a line was; None where it was not there. Raises Untraced."""
+        if at < self.begins:
+            return at
+        if at >= self.ends:
+            return at - self.longer
+        if self.between is None:
+            raise Untraced
+        return self.between.get(at)
+
+
+class Untraced(Exception):
+    """Two versions of a file differ in too much for its lines to be followed."""
+
+
+def _step(newer: Sequence[str], older: Sequence[str]) -> _Step:
+    least = min(len(newer), len(older))
+    begins = next((at for at in range(least) if newer[at] != older[at]), least)
+    alike = next((at for at in range(least - begins) if newer[-1 - at] != older[-1 - at]), least - begins)
+    new, old = newer[begins : len(newer) - alike], older[begins : len(older) - alike]
+    between: dict[int, int] | None = None
+    if len(new) * len(old) <= _PAIRS:
+        blocks = SequenceMatcher(None, old, new, autojunk=False).get_matching_blocks()
+        between = {begins + block.b + at: begins + block.a + at for block in blocks for at in range(block.size)}
+    return _Step(begins, len(newer) - alike, len(newer) - len(older), between)
+
+
 class Authorship:
     """The commits since a revision, of one project's folder. Raises RevisionError."""
 
@@ -29,6 +65,8 @@ class Authorship:
         self._folders = [here, *map(history.at, self._commits)]
         self._then = history.at(history.commit(since))
         self._files: dict[str, list[list[str] | None]] = {}
+        self._all: dict[str, _Step] = {}
+        self._steps: dict[tuple[str, int], _Step | None] = {}
 
     def of(self, file: str, line: int) -> Authored | None:
         """Who brought a line, as the file is now, counted from 1, or, where the line is as it was, the only change of its file; None where there
@@ -38,14 +76,29 @@ class Authorship:
         if newest is None or newest == then or not 0 < line <= len(newest):
             return None
         changes = self._changes(versions, then)
-        if then is not None and _before(newest, then, line - 1) is not None:
+        if then is not None and self._since(file, newest, then).before(line - 1) is not None:
             return self._described(changes[0]) if len(changes) == 1 else None
         at: int | None = line - 1
-        for number, (newer, older) in enumerate(pairwise(versions)):
-            at = _before(newer, older, at) if newer is not None and at is not None else None
+        for number in range(len(versions) - 1):
+            step = self._step(file, number)
+            at = step.before(at) if step is not None and at is not None else None
             if at is None:
                 return self._described(number)
         return None
+
+    def _since(self, file: str, newest: Sequence[str], then: Sequence[str]) -> _Step:
+        """From a file as it is now to what it was when it was deployed."""
+        if file not in self._all:
+            self._all[file] = _step(newest, then)
+        return self._all[file]
+
+    def _step(self, file: str, number: int) -> _Step | None:
+        """From a version of a file to the one before; None where either is not there."""
+        key = (file, number)
+        if key not in self._steps:
+            newer, older = self._versions(file)[number : number + 2]
+            self._steps[key] = _step(newer, older) if newer is not None and older is not None else None
+        return self._steps[key]
 
     def _changes(self, versions: Sequence[Sequence[str] | None], then: Sequence[str] | None) -> list[int]:
         """The versions that are not as the one before, from now on back to what was deployed."""
@@ -59,7 +112,11 @@ class Authorship:
     def _versions(self, file: str) -> list[list[str] | None]:
         """The lines of a file as it is now, and as of each commit; None where it is not there."""
         if file not in self._files:
-            self._files[file] = [_lines(folder, file) for folder in self._folders]
+            found: list[list[str] | None] = []
+            for folder in self._folders:
+                lines = _lines(folder, file)
+                found.append(found[-1] if found and found[-1] == lines else lines)  # most commits leave a file as it was
+            self._files[file] = found
         return self._files[file]
 
     def _described(self, number: int) -> Authored:
@@ -75,16 +132,6 @@ def _lines(folder: Folder, file: str) -> list[str] | None:
     return None if isinstance(content, Refusal) else content.decode("utf-8", "replace").splitlines()
 
 
-def _before(newer: Sequence[str], older: Sequence[str] | None, at: int) -> int | None:
-    """Where a line was before; None where it was not there."""
-    if older is None or max(len(newer), len(older)) > _LINES:
-        return None
-    if newer == older:
-        return at
-    blocks = SequenceMatcher(None, older, newer, autojunk=False).get_matching_blocks()
-    return next((block.a + at - block.b for block in blocks if block.b <= at < block.b + block.size), None)
-
-
 def authors(here: Folder, history: History, since: str, places: Sequence[str]) -> dict[str, Authored]:
     """Who brought the lines at some places, `FILE:LINE`; what nobody knows is not there."""
     found: dict[str, Authored] = {}
@@ -92,9 +139,16 @@ def authors(here: Folder, history: History, since: str, places: Sequence[str]) -
         authorship = Authorship(here, history, since)
         for place in places:
             file, _, line = place.partition(",")[0].rpartition(":")
-            authored = authorship.of(file, int(line)) if file and line.isdigit() else None
+            authored = _authored(authorship, file, int(line)) if file and line.isdigit() else None
             if authored is not None:
                 found[place] = authored
     except RevisionError:
         return found
     return found
+
+
+def _authored(authorship: Authorship, file: str, line: int) -> Authored | None:
+    try:
+        return authorship.of(file, line)
+    except Untraced:
+        return None
