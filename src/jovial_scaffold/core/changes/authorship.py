@@ -1,5 +1,7 @@
 """Who wrote a line: the commit since a deployment that brought it, by comparing the versions of its file one after the other."""
 
+from bisect import bisect_left
+from collections import Counter
 from collections.abc import Sequence
 from difflib import SequenceMatcher
 from itertools import pairwise
@@ -8,7 +10,7 @@ from typing import NamedTuple
 from jovial_scaffold.core.folders import Folder, History, Refusal, RevisionError
 
 _COMMITS = 100  # that are looked through, at most
-_PAIRS = 1_000_000  # of lines that are compared where two versions differ, at most
+_PAIRS = 250_000  # of lines that are compared between two that are the same in both versions, at most
 
 
 class Authored(NamedTuple):
@@ -20,40 +22,61 @@ class Authored(NamedTuple):
     subject: str = ""
 
 
-class _Step(NamedTuple):
-    """From a version of a file to the one before: how many lines both begin and end with, by how many lines the newer one is longer, and which
-    lines between are the same; None where that takes too long."""
+class Untraced(Exception):
+    """Two versions of a file differ in too much for a line to be followed."""
 
-    begins: int
-    ends: int
-    longer: int
-    between: dict[int, int] | None
+
+class _Step:
+    """From a version of a file to the one before: where each line was."""
+
+    def __init__(self, newer: Sequence[str], older: Sequence[str]) -> None:
+        self._was: dict[int, int] = {}
+        self._lost: set[int] = set()
+        ends = [-1, -1]
+        for at, was in [*_anchors(newer, older), (len(newer), len(older))]:
+            self._between(newer[ends[0] + 1 : at], older[ends[1] + 1 : was], ends[0] + 1, ends[1] + 1)
+            self._was[at] = was
+            ends = [at, was]
 
     def before(self, at: int) -> int | None:
         """Where a line was; None where it was not there. Raises Untraced."""
-        if at < self.begins:
-            return at
-        if at >= self.ends:
-            return at - self.longer
-        if self.between is None:
+        if at in self._lost:
             raise Untraced
-        return self.between.get(at)
+        return self._was.get(at)
+
+    def _between(self, newer: Sequence[str], older: Sequence[str], at: int, was: int) -> None:
+        """The lines between two that are surely the same, from their places on."""
+        least = min(len(newer), len(older))
+        begins = next((each for each in range(least) if newer[each] != older[each]), least)
+        alike = next((each for each in range(least - begins) if newer[-1 - each] != older[-1 - each]), least - begins)
+        self._was.update((at + each, was + each) for each in range(begins))
+        self._was.update((at + len(newer) - 1 - each, was + len(older) - 1 - each) for each in range(alike))
+        new, old = newer[begins : len(newer) - alike], older[begins : len(older) - alike]
+        if len(new) * len(old) > _PAIRS:
+            self._lost.update(range(at + begins, at + len(newer) - alike))
+            return
+        for block in SequenceMatcher(None, old, new, autojunk=False).get_matching_blocks():
+            self._was.update((at + begins + block.b + each, was + begins + block.a + each) for each in range(block.size))
 
 
-class Untraced(Exception):
-    """Two versions of a file differ in too much for its lines to be followed."""
-
-
-def _step(newer: Sequence[str], older: Sequence[str]) -> _Step:
-    least = min(len(newer), len(older))
-    begins = next((at for at in range(least) if newer[at] != older[at]), least)
-    alike = next((at for at in range(least - begins) if newer[-1 - at] != older[-1 - at]), least - begins)
-    new, old = newer[begins : len(newer) - alike], older[begins : len(older) - alike]
-    between: dict[int, int] | None = None
-    if len(new) * len(old) <= _PAIRS:
-        blocks = SequenceMatcher(None, old, new, autojunk=False).get_matching_blocks()
-        between = {begins + block.b + at: begins + block.a + at for block in blocks for at in range(block.size)}
-    return _Step(begins, len(newer) - alike, len(newer) - len(older), between)
+def _anchors(newer: Sequence[str], older: Sequence[str]) -> list[tuple[int, int]]:
+    """Lines that are there once in both, as many as have the same order in both."""
+    counts, olds = Counter(newer), Counter(older)
+    places = {line: at for at, line in enumerate(older) if olds[line] == 1}
+    found = [(at, places[line]) for at, line in enumerate(newer) if counts[line] == 1 and line in places]
+    heads: list[int] = []  # of the longest rows of each length, where the last line was
+    lengths = []
+    for _, was in found:
+        length = bisect_left(heads, was)
+        heads[length : length + 1] = [was]
+        lengths.append(length)
+    chosen: list[tuple[int, int]] = []
+    wanted = len(heads) - 1
+    for pair, length in zip(reversed(found), reversed(lengths), strict=True):
+        if length == wanted and (not chosen or pair[1] < chosen[-1][1]):
+            chosen.append(pair)
+            wanted -= 1
+    return chosen[::-1]
 
 
 class Authorship:
@@ -89,7 +112,7 @@ class Authorship:
     def _since(self, file: str, newest: Sequence[str], then: Sequence[str]) -> _Step:
         """From a file as it is now to what it was when it was deployed."""
         if file not in self._all:
-            self._all[file] = _step(newest, then)
+            self._all[file] = _Step(newest, then)
         return self._all[file]
 
     def _step(self, file: str, number: int) -> _Step | None:
@@ -97,7 +120,7 @@ class Authorship:
         key = (file, number)
         if key not in self._steps:
             newer, older = self._versions(file)[number : number + 2]
-            self._steps[key] = _step(newer, older) if newer is not None and older is not None else None
+            self._steps[key] = _Step(newer, older) if newer is not None and older is not None else None
         return self._steps[key]
 
     def _changes(self, versions: Sequence[Sequence[str] | None], then: Sequence[str] | None) -> list[int]:
