@@ -6,8 +6,10 @@ from typing import Any
 
 import yaml
 
+from jovial_scaffold.core.changes.edges import between
 from jovial_scaffold.core.changes.matrix import compare
 from jovial_scaffold.core.changes.snapshots import snapshot_document
+from jovial_scaffold.core.records import replace
 from tests.fuzz.drivers import loaded
 
 _NAMES = ("gate", "desk", "yard", "lodge", "queue", "platform")
@@ -33,8 +35,13 @@ def attempt(chance: random.Random) -> str:
     told = {each.address: (each.effect, each.formerly) for each in effects.effects}
     true = {address: ("unchanged", "") if address == first else (_kind(first, address), first) for first, address in now.items()}
     assert told == true, (entries, told, true)
-    rows = compare([loaded(_files(things, [])).views(["live"])[0], project.views(["live"])[0]]).rows
-    assert {(row.kind, row.address) for row in rows} == {("address", new) for first, new in now.items() if first != new}, entries
+    sides = (loaded(_files(things, [])).views(["live"])[0], "was"), (project.views(["live"])[0], "becomes")
+    comparison = compare([replace(each, label=label) for each, label in sides])
+    assert {(row.kind, row.address) for row in comparison.rows} == {("address", new) for first, new in now.items() if first != new}, entries
+    edges = {each.address: (each.effect, each.formerly) for each in between(comparison, "was", "becomes").effects}
+    assert edges == {address: each for address, each in true.items() if each[0] != "unchanged"}, (entries, edges, true)
+    back = {each.address: (each.effect, each.formerly) for each in between(comparison, "becomes", "was").effects}
+    assert back == {first: (_kind(address, first), address) for first, address in now.items() if first != address}, (entries, back)
     return "clean"
 
 

@@ -25,6 +25,7 @@ def hits_text(text: str, environments: Sequence[str], hits: Sequence[Hit], style
 def _lines(text: str, environments: Sequence[str], hits: Sequence[Hit], style: Style, base: str) -> Iterator[str]:
     if not hits:
         yield f"Nothing here holds {visible(text)}: it is in no property, output, document or table of {listed(environments)}."
+        yield style.paint("faint", "Secrets are not looked through: whoever could search for them could guess them.")
         return
     for how, heading in _WORDS.items():
         found = [hit for hit in hits if hit.how == how]
