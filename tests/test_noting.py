@@ -50,7 +50,7 @@ def _reads(values: dict[str, dict[str, Any]]) -> dict[str, list[str]]:
     files |= {f"{name}.json": json.dumps(each) for name, each in values.items()}
     project = Project(MemoryFolder({name: text.encode() for name, text in files.items()}))
     views = project.views(project.environments)
-    data = board_data("p", project.compare(everything=True), views, [], {}, "")
+    data = board_data("p", project.compare(everything=True), views, ([], []), {}, "")
     found = {f"{each['address']}:{row[0]}": row[6] for each in data["resources"] for row in each["rows"]}
     return {**found, **{key: node["reads"] for key, node in data["nodes"].items()}}
 

@@ -4,12 +4,15 @@ import functools
 import json
 import random
 from collections.abc import Callable
+from contextlib import suppress
 from pathlib import Path
 from typing import Any, NamedTuple
 
 import yaml
 
 from jovial_scaffold.core.changes.expecting import read_expectations, unexpected
+from jovial_scaffold.core.changes.families import families
+from jovial_scaffold.core.changes.matrix import compare
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.folders import MemoryFolder
 from jovial_scaffold.core.project import Project
@@ -17,11 +20,14 @@ from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.project_inputs import Overrides
 from jovial_scaffold.core.rendering.explaining import Unexplained
 from jovial_scaffold.core.text.formats import read_source
+from jovial_scaffold.reports.board import board_data
 from jovial_scaffold.reports.effects import Shown, effects_text
 from jovial_scaffold.reports.effects_document import effects_document
 from jovial_scaffold.reports.explaining import explanation_document
+from jovial_scaffold.reports.families import families_text
 from jovial_scaffold.reports.findings import findings_text
-from jovial_scaffold.reports.machine import check_document, json_text, render_document
+from jovial_scaffold.reports.idle import idle_document
+from jovial_scaffold.reports.machine import check_document, compare_document, json_text, render_document
 from jovial_scaffold.reports.matrix import matrix_text
 from jovial_scaffold.reports.terminal import Style
 from jovial_scaffold.reports.words import harmless
@@ -168,6 +174,14 @@ def run(files: dict[str, bytes], secret: str = SECRET) -> Outcome:
     printed += [json_text(render_document(project.name, project.render(name))) for name in project.environments]
     comparison = project.compare()
     printed.append(harmless(matrix_text(comparison, style, everything=True)))
+    with_echoes = project.compare(echoes=True)
+    printed.append(json_text(compare_document(with_echoes, with_families=True)))
+    printed.append(harmless(families_text(families(with_echoes), with_echoes, style)))
+    renderings = project.views(project.in_order())
+    whole = compare(renderings, everything=True, echoes=True)
+    printed.append(json_text(board_data(project.name, whole, renderings, (result.findings, result.waived_findings), {}, "2026-11-28")))
+    with suppress(ProjectError):
+        printed.append(json_text(idle_document(project.name, project.idle())))
     for name in project.environments:
         try:
             effects = project.effects(name)
@@ -210,7 +224,8 @@ def _secret_places(value: Any, place: str = "") -> set[str]:
     """Where in a file `writeOnly` stands, as it is or under a key that is much like it."""
     found: set[str] = set()
     for key, item in value.items() if isinstance(value, dict) else enumerate(value) if isinstance(value, list) else ():
-        found |= {place} if str(key).strip("sx_ ") == "writeOnly" else _secret_places(item, f"{place}/{key}")
+        is_said = str(key).strip("sx_ ") == "writeOnly" and item is not False
+        found |= {place} if is_said else _secret_places(item, f"{place}/{key}")
     return found
 
 

@@ -4,6 +4,7 @@ from collections.abc import Callable, Iterable, Iterator
 
 from jovial_scaffold.core.changes.aligning import same
 from jovial_scaffold.core.changes.matrix import compare
+from jovial_scaffold.core.expressions.values import deep_marks
 from jovial_scaffold.core.findings import Span, has_errors
 from jovial_scaffold.core.parameters.layers import Layer
 from jovial_scaffold.core.parameters.resolving import Parameters
@@ -59,8 +60,10 @@ def _judged(each: Layered) -> Iterator[tuple[str, Span, str]]:
     for number, layer in enumerate(each.layers):
         for name in layer.values:
             span = layer.key_span((name,))
-            if span is None or name not in each.rendering.scope.template.parameters:
-                continue
+            declaration = each.rendering.scope.template.parameters.get(name)
+            is_secret = declaration is not None and (declaration.secret or deep_marks(each.rendering.parameters.values.get(name))[1])
+            if span is None or declaration is None or is_secret:
+                continue  # whether a secret is what another layer has, nobody is told
             left = replace(layer, values={other: value for other, value in layer.values.items() if other != name})
             found = each.without((*each.layers[:number], left, *each.layers[number + 1 :]))
             yield name, span, _reason(each.rendering, *found) if found is not None else ""
