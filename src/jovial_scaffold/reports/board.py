@@ -13,6 +13,8 @@ from jovial_scaffold.core.changes.totals import Total
 from jovial_scaffold.core.expressions.errors import EvaluationError
 from jovial_scaffold.core.expressions.marked import to_json
 from jovial_scaffold.core.expressions.placeholders import Formula
+from jovial_scaffold.core.expressions.shapes import Shape
+from jovial_scaffold.core.expressions.syntax import Call, Index, ListLiteral, Literal, MapLiteral, Name, Node, Operation, Select, children
 from jovial_scaffold.core.expressions.values import Record, Secret, deep_marks
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.graph.layout import layout
@@ -36,6 +38,7 @@ from jovial_scaffold.reports.words import visible
 
 _LONGEST = 400
 _SHORT = 90
+_EAGER = frozenset(("string", "int", "size", "slug", "digest", "carve", "join", "replace", "lowerAscii", "upperAscii", "trim", "split"))
 _ITEMS = 50  # of a loop, for each of which an expression is looked at
 
 
@@ -171,7 +174,10 @@ def _row(
     row: Row, comparison: Comparison, renderings: Sequence[Evaluated], texts: _Texts, chains: "_Chains", aspects: Aspects
 ) -> list[Any]:
     """[label, values (a number of a text, or -1), differs, drivers, written, place, nodes read, aspect, what it repeats as an echo]"""
-    values = [texts.number(_value(row, name)) if name in row.values else -1 for name in comparison.environments]
+    if row.differs or len(row.values) < len(comparison.environments):
+        values = [texts.number(_value(row, name)) if name in row.values else -1 for name in comparison.environments]
+    else:
+        values = [texts.number(_value(row, comparison.environments[0]))] * len(comparison.environments)
     drivers = [[driver.parameter, driver.sources] for driver in row.drivers]
     return [_label(row), values, int(row.counted), drivers, *chains.of(row, renderings), aspects.of(row), cut(visible(row.echo), _LONGEST)]
 
@@ -221,6 +227,7 @@ class _Chains:
     def __init__(self) -> None:
         self.nodes: dict[str, dict[str, Any]] = {}
         self._reads: dict[tuple[str, Compiled | Condition], list[str]] = {}
+        self._straight: dict[Shape, bool] = {}
 
     def of(self, row: Row, renderings: Sequence[Evaluated]) -> tuple[str, str, list[str]]:
         """What was written for a row, where, and the keys of the nodes that it reads."""
@@ -260,7 +267,7 @@ class _Chains:
         self._reads[known] = []
         found: dict[str, None] = {}
         for formula, _, variables in formulas_of(part):
-            asked = None if variables else self._looked_up(formula, part, scope.prefix, resource, renderings)
+            asked = None if variables or self._is_straight(formula) else self._looked_up(formula, part, scope.prefix, resource, renderings)
             for reference in formula.program.reads:
                 if asked is not None and reference.name not in asked and reference.name not in (resource.variables if resource else ()):
                     continue  # it stands behind a condition that holds nowhere
@@ -269,6 +276,19 @@ class _Chains:
                     found[key] = None
         self._reads[known] = list(found)
         return self._reads[known]
+
+    def _is_straight(self, formula: Formula) -> bool:
+        """Whether all names of an expression are looked up, whatever is in them."""
+        shape = formula.program.shape
+        if shape not in self._straight:
+            waiting, straight = [formula.node], True
+            while waiting and straight:
+                node = waiting.pop()
+                is_plain = isinstance(node, Literal | Name | Select | Index | ListLiteral | MapLiteral)
+                straight = is_plain or _is_eager(node)
+                waiting += children(node)
+            self._straight[shape] = straight
+        return self._straight[shape]
 
     def _looked_up(
         self, formula: Formula, part: Compiled | Condition, prefix: str, resource: Resource | None, renderings: Sequence[Evaluated]
@@ -351,6 +371,13 @@ class _Chains:
                 setting = each.parameters.setting((name,))
                 if setting is not None:
                     entry["set"][each.label] = setting.text()
+
+
+def _is_eager(node: Node) -> bool:
+    """Whether an operator or a call evaluates all that it is given."""
+    if isinstance(node, Operation):
+        return node.operator not in ("&&", "||")
+    return isinstance(node, Call) and node.function in _EAGER
 
 
 def _scope(rendering: Evaluated, prefix: str) -> Surroundings | None:
