@@ -2,6 +2,7 @@
 
 import csv
 import io
+import itertools
 import json
 import re
 from collections.abc import Iterator
@@ -16,11 +17,13 @@ from hypothesis import strategies as st
 
 from jovial_scaffold import Project
 from jovial_scaffold.core.changes.aligning import changed_at, leaves, likeness, matched, matched_lines
+from jovial_scaffold.core.changes.edges import between
 from jovial_scaffold.core.changes.matrix import compare
 from jovial_scaffold.core.changes.patching import patch
 from jovial_scaffold.core.changes.totals import totals
 from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.project_inputs import Overrides
+from jovial_scaffold.core.records import replace
 from jovial_scaffold.core.rendering.explaining import Reason, Unexplained, is_missing
 from jovial_scaffold.core.schemas.lists import Lists
 from jovial_scaffold.core.views import View
@@ -150,6 +153,38 @@ def test_history_and_expectations_follow_renames(demo: Path) -> None:
 def test_history_needs_a_repository(demo: Path) -> None:
     result = jovial("why", "archive:retention_days", "live", "--history", cwd=demo)
     assert result.returncode == 2 and "belongs to no git repository" in result.stderr
+
+
+def test_changes_between_columns_of_which_a_third_renamed_something() -> None:
+    template = (
+        'parameters: {hours: {type: integer, description: d}}\nresources:\n  NAME (fulmar.queue): {name: queue, wait_hours: "${hours}"}\n'
+    )
+
+    def made(label: str, hours: int, name: str, more: str = "") -> Any:
+        project = {"project": "p", "template": "t.yaml", "catalogs": ["fulmar"], "environments": {"live": {"parameters": ["v.json"]}}}
+        files = {
+            "jovial.yaml": json.dumps(project),
+            "t.yaml": template.replace("NAME", name) + more,
+            "v.json": json.dumps({"hours": hours}),
+        }
+        return replace(in_memory(files).views(["live"])[0], label=label)
+
+    comparison = compare([made("one", 4, "old"), made("two", 9, "old"), made("three", 9, "new", "renames: {old: new}\n")])
+    told = {
+        pair: [
+            (each.address, each.effect, each.formerly, [change.becomes for change in each.changes])
+            for each in between(comparison, *pair).effects
+        ]
+        for pair in itertools.permutations(("one", "two", "three"), 2)
+    }
+    assert told == {
+        ("one", "two"): [("old", "in_place", "", [9])],
+        ("two", "one"): [("old", "in_place", "", [4])],
+        ("one", "three"): [("new", "in_place", "old", [9])],
+        ("three", "one"): [("old", "in_place", "new", [4])],
+        ("two", "three"): [("new", "rename", "old", [])],
+        ("three", "two"): [("old", "rename", "new", [])],
+    }
 
 
 # -- parity

@@ -3,6 +3,7 @@ snapshot of the other; and that against a naive look at all properties."""
 
 import json
 import random
+from itertools import permutations
 from typing import Any
 
 from jovial_scaffold.core.changes.edges import Edges, between
@@ -43,6 +44,19 @@ def attempt(chance: random.Random) -> str:
     true = {each.address: _told(each) for each in result.effects if each.effect != "unchanged"}
     assert told == true, {name: (told.get(name), true.get(name)) for name in told.keys() | true.keys() if told.get(name) != true.get(name)}
     _judge(edges, *comparison.renderings)
+    third = replace(whole.views(["rehearsal"])[0], label="third")
+    beside = compare([replace(old, label="was"), third, replace(new, label="becomes")])
+    for one, other in permutations(("was", "third", "becomes"), 2):
+        columns = dict(zip(beside.environments, (old, third, new), strict=True))
+        alone = compare([replace(columns[one], label=one), replace(columns[other], label=other)])
+        found, true = (between(each, one, other) for each in (beside, alone))
+        assert [(each.address, _told(each)) for each in found.effects] == [(each.address, _told(each)) for each in true.effects], (
+            one,
+            other,
+        )
+        assert {(each.kind, each.name.partition(":")[0]) for each in found.beside} == {
+            (each.kind, each.name.partition(":")[0]) for each in true.beside
+        }, (one, other)
     return "clean"
 
 

@@ -1,6 +1,7 @@
 """`jovial board`: everything in one page, written or served."""
 
 import gc
+import json
 import sys
 from collections.abc import Callable, Iterator, Mapping
 from pathlib import Path
@@ -125,14 +126,7 @@ def _tried(projects: Mapping[str, Project], query: str) -> bytes:
         findings = [*errors, *(effects.findings if effects is not None else ())]
         document = trial_data(comparison, effects, findings)
     except ProjectError as error:
-        document = {
-            "rows": [],
-            "texts": [],
-            "effects": [],
-            "beside": [],
-            "against": "",
-            "findings": [finding_entry(each) for each in error.findings],
-        }
+        document = {**json.loads(_NOTHING), "findings": [finding_entry(each) for each in error.findings]}
     return json_text(document).encode("utf-8", "surrogateescape")
 
 

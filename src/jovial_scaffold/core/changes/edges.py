@@ -49,6 +49,8 @@ def between(comparison: Comparison, was: str, becomes: str) -> Edges:
     made = _Made(columns[was], columns[becomes], becomes)
     for row in comparison.differences:
         sides = (row.values.get(was, MISSING), row.values.get(becomes, MISSING))
+        if row.kind == "address":
+            made.name(row.address, *sides)
         if sides[0] is not sides[1] and (any(side is MISSING for side in sides) or not same(*sides)):
             made.take(row, *sides)
     return made.edges()
@@ -60,10 +62,14 @@ class _Made:
     def __init__(self, old: Rendering, new: Rendering, label: str) -> None:
         self._old, self._new, self._label = old, new, label
         self._pointers: dict[str, list[Pointer]] = {}  #: of resources that are in both, where rows differ
-        self._names: dict[str, tuple[str, str]] = {}  #: of what was renamed, what it is called in both
+        self._names: dict[str, tuple[Any, Any]] = {}  #: of what was renamed, also in other columns, what it is called in both
         self._presence: dict[str, str] = {}
         self._beside: list[Beside] = []
         self._origins: dict[str, dict[Origin, None]] = {}
+
+    def name(self, address: str, was: Any, becomes: Any) -> None:
+        """What a resource is called in both, which goes by its newest address."""
+        self._names[address] = was, becomes
 
     def take(self, row: Row, was: Any, becomes: Any) -> None:
         """One row that is not the same in both."""
@@ -73,7 +79,6 @@ class _Made:
         if row.kind == "presence":
             self._presence[row.address] = "add" if was is MISSING else "remove"
         elif row.kind == "address" and was is not MISSING and becomes is not MISSING:
-            self._names[row.address] = was, becomes
             self._pointers.setdefault(row.address, [])
         elif row.kind == "property" and self._is_in_both(row.address):
             self._pointers.setdefault(row.address, []).append(row.pointer)
@@ -93,7 +98,9 @@ class _Made:
             self._beside.append(Beside(row.kind, f"{row.address}{part}", "in_place" if part or row.pointer else effect, was, becomes))
 
     def _own(self, address: str) -> tuple[str, str]:
-        return self._names.get(address, (address, address))
+        """What a resource is called in both; where it is not there, as in the other."""
+        was, becomes = self._names.get(address, (address, address))
+        return (becomes if was is MISSING else was), (was if becomes is MISSING else becomes)
 
     def _is_in_both(self, address: str) -> bool:
         was, becomes = self._own(address)
@@ -101,7 +108,8 @@ class _Made:
 
     def edges(self) -> Edges:
         """All of it, with what rebuilding some drags along."""
-        newest = dict(self._names.values())
+        names = [self._own(address) for address in self._names]
+        newest = dict(names)
         found: dict[str, Effect] = {}
         for address, pointers in self._pointers.items():
             was, becomes = self._own(address)
@@ -110,12 +118,13 @@ class _Made:
             formerly = was if was != becomes else ""
             found[becomes] = self._effect(becomes, effect_of(changes, formerly, becomes), changes, formerly, new.keep or old.keep)
         if any(each.effect == "rebuild" for each in found.values()):
-            olds = {becomes: was for was, becomes in self._names.values()}
+            olds = {becomes: was for was, becomes in names}
             held = {name: there.properties for name in self._new.resources if (there := self._old.resources.get(olds.get(name, name)))}
             every = {name: found.get(name) or self._effect(name, "unchanged" if name in held else "add") for name in self._new.resources}
             drag(every, self._new, held)
             found = {name: each for name, each in every.items() if name in held}
-        found |= {address: self._effect(address, effect) for address, effect in self._presence.items()}
+        presence = {self._own(address)[effect == "add"]: effect for address, effect in self._presence.items()}
+        found |= {address: self._effect(address, effect) for address, effect in presence.items()}
         told = tuple(found[name] for name in sorted(found) if found[name].effect != "unchanged")
         return Edges(told, tuple(self._beside), {self._own(address)[1]: tuple(each) for address, each in self._origins.items()})
 
@@ -153,6 +162,10 @@ def _held(old: RenderedResource, new: RenderedResource, names: set[str]) -> tupl
 
 
 def _is_of(label: Pointer, pointer: Pointer) -> bool:
-    """Whether one of them is inside of the other."""
-    depth = min(len(label), len(pointer))
-    return label[:depth] == pointer[:depth]
+    """Whether one of them is inside of the other; items without a key may stand elsewhere beside other columns."""
+    for one, other in zip(label, pointer, strict=False):
+        if isinstance(one, int) or isinstance(other, int):
+            return True
+        if one != other:
+            return False
+    return True
