@@ -1,6 +1,6 @@
 """What changing a property does (docs/catalogs.md, `changeEffect`): a word, or an expression over what was and what it becomes."""
 
-from collections.abc import Collection
+from collections.abc import Container
 from typing import Any
 
 from jovial_scaffold.core.changes.aligning import same
@@ -10,7 +10,6 @@ from jovial_scaffold.core.expressions.scopes import MapScope
 from jovial_scaffold.core.expressions.values import NONE, Optional, Secret, deep_marks
 from jovial_scaffold.core.schemas.annotations import CHANGE_EFFECTS, effect_words
 from jovial_scaffold.core.schemas.catalog import ResourceType
-from jovial_scaffold.core.schemas.navigation import subschema
 from jovial_scaffold.core.text.source import Pointer
 
 TYPE = ("$type",)  #: where the type of a resource stands among its properties
@@ -22,17 +21,13 @@ def change_effect(kind: ResourceType | None, pointer: Pointer, was: Any, becomes
     The severest that an expression may give, where a value is pending, where it cannot be evaluated, and where it is about the whole
     around the property, whose values are not at hand.
     """
-    if kind is None:
+    written, depth = kind.written_effect(pointer) if kind is not None else ("", 0)
+    if kind is None or not written:
         return "in_place"
-    for depth in range(len(pointer), 0, -1):
-        for part in subschema(kind.schema, pointer[:depth]):
-            written = part.get("changeEffect")
-            if isinstance(written, str):
-                if written in CHANGE_EFFECTS:
-                    return written
-                given = _evaluated(kind, written, pointer, (was, becomes), unset) if depth == len(pointer) else None
-                return given if given in CHANGE_EFFECTS else max(effect_words(kind.program(written).node), key=CHANGE_EFFECTS.index)
-    return "in_place"
+    if written in CHANGE_EFFECTS:
+        return written
+    given = _evaluated(kind, written, pointer, (was, becomes), unset) if depth == len(pointer) else None
+    return given if given in CHANGE_EFFECTS else max(effect_words(kind.program(written).node), key=CHANGE_EFFECTS.index)
 
 
 def type_effect(was: str, becomes: str) -> str:
@@ -60,11 +55,11 @@ def _evaluated(kind: ResourceType, text: str, pointer: Pointer, sides: tuple[Any
         return None
 
 
-def surely_differs(was: Any, becomes: Any, running: Collection[str]) -> bool:
+def surely_differs(was: Any, becomes: Any, running: Container[str]) -> bool:
     """Whether a new value is another one, whatever the cloud says: what hangs on resources that run, and is not known, may be as it is; what
     hangs on a new one is not. `running` are their addresses."""
-    origins = {origin.partition(":")[0] for origin in deep_marks(becomes)[0]}
-    return not (origins <= set(running) and _may_equal(was, becomes))
+    origins = deep_marks(becomes)[0]
+    return not (all(origin.partition(":")[0] in running for origin in origins) and _may_equal(was, becomes))
 
 
 def _may_equal(old: Any, new: Any) -> bool:

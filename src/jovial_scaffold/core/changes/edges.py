@@ -143,7 +143,7 @@ class _Made:
             was, becomes = leaf.values.get(0, MISSING), leaf.values.get(1, MISSING)
             if was is UNKNOWN or becomes is UNKNOWN or not any(_is_of(leaf.label, each) for each in pointers):
                 continue
-            certain = was is MISSING or surely_differs(was, becomes, self._old.resources.keys())
+            certain = was is MISSING or surely_differs(was, becomes, self._old.resources)
             effect = change_effect(new.type, leaf.at.get(1) or leaf.at[0], was, becomes, MISSING)
             yield Change(leaf.label, was, becomes, effect, certain=certain)
 

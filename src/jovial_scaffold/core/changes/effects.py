@@ -65,7 +65,7 @@ def effects(
             continue
         deployed = snapshot.resources[there]
         changes = tuple(
-            _changes(resource, known.resources[address], as_recorded.resources.get(address), deployed, older, snapshot, drivers)
+            _changes(resource, known.resources[address], as_recorded.resources.get(address), deployed, names, older, snapshot, drivers)
         )
         formerly = there if there != address else ""
         keep, holds = resource.keep or deployed.keep, holds_data(resource.type)
@@ -120,6 +120,7 @@ def _changes(
     known: EvaluatedResource,
     as_recorded: EvaluatedResource | None,
     deployed: Deployed,
+    names: Mapping[str, str],
     older: Mapping[str, str],
     snapshot: Snapshot,
     drivers: Drivers,
@@ -147,7 +148,7 @@ def _changes(
             unfilled = snapshot.hidden(resource.effective) if unfilled is None else unfilled
             if same(value_at(unfilled, at, MISSING), old):
                 continue  # as it was recorded, before the cloud's values were known
-        certain = old is MISSING or surely_differs(old, new, older.values())
+        certain = old is MISSING or surely_differs(old, new, names)
         effect = change_effect(kind, at, old, new, MISSING)
         counted = recorded is becomes or not same(value_at(recorded, at, MISSING), old)
         if counted and not snapshot.run and 1 in leaf.at:

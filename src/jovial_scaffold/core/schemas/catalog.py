@@ -81,6 +81,23 @@ class ResourceType:
         return self._programs[text]
 
     @cached_property
+    def _change_effects(self) -> dict[Pointer, tuple[str, int]]:
+        return {}
+
+    def written_effect(self, pointer: Pointer) -> tuple[str, int]:
+        """What changing a property does (`changeEffect`) as the innermost part of the schema around it says, a word or an expression, and how
+        deep that part is; nothing where none does."""
+        if pointer not in self._change_effects:
+            found = (
+                (part["changeEffect"], depth)
+                for depth in range(len(pointer), 0, -1)
+                for part in subschema(self.schema, pointer[:depth])
+                if isinstance(part.get("changeEffect"), str)
+            )
+            self._change_effects[pointer] = next(found, ("", 0))
+        return self._change_effects[pointer]
+
+    @cached_property
     def _required(self) -> dict[Pointer, frozenset[str]]:
         return {}
 
