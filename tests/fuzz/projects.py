@@ -3,7 +3,7 @@
 import functools
 import json
 import random
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from contextlib import suppress
 from pathlib import Path
 from typing import Any, NamedTuple
@@ -15,6 +15,7 @@ from jovial_scaffold.core.changes.families import families
 from jovial_scaffold.core.changes.matrix import compare
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.folders import MemoryFolder
+from jovial_scaffold.core.outcomes import CheckResult
 from jovial_scaffold.core.project import Project
 from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.project_inputs import Overrides
@@ -174,14 +175,7 @@ def run(files: dict[str, bytes], secret: str = SECRET) -> Outcome:
     printed += [json_text(render_document(project.name, project.render(name))) for name in project.environments]
     comparison = project.compare()
     printed.append(harmless(matrix_text(comparison, style, everything=True)))
-    with_echoes = project.compare(echoes=True)
-    printed.append(json_text(compare_document(with_echoes, with_families=True)))
-    printed.append(harmless(families_text(families(with_echoes), with_echoes, style)))
-    renderings = project.views(project.in_order())
-    whole = compare(renderings, everything=True, echoes=True)
-    printed.append(json_text(board_data(project.name, whole, renderings, (result.findings, result.waived_findings), {}, "2026-11-28")))
-    with suppress(ProjectError):
-        printed.append(json_text(idle_document(project.name, project.idle())))
+    printed += _more(project, result, style)
     for name in project.environments:
         try:
             effects = project.effects(name)
@@ -201,6 +195,18 @@ def run(files: dict[str, bytes], secret: str = SECRET) -> Outcome:
             findings += wrong + unexpected(comparison, expectations, project.views(project.in_order()))
         show(findings, None)
     return Outcome("errors" if result.count("error") else "clean", "".join(printed))
+
+
+def _more(project: Project, result: CheckResult, style: Style) -> Iterator[str]:
+    """What is told of all environments together."""
+    with_echoes = project.compare(echoes=True)
+    yield json_text(compare_document(with_echoes, with_families=True))
+    yield harmless(families_text(families(with_echoes), with_echoes, style))
+    renderings = project.views(project.in_order())
+    whole = compare(renderings, everything=True, echoes=True)
+    yield json_text(board_data(project.name, whole, renderings, (result.findings, result.waived_findings), {}, "2026-11-28"))
+    with suppress(ProjectError):
+        yield json_text(idle_document(project.name, project.idle()))
 
 
 def declares_secrets(files: dict[str, bytes], base: dict[str, bytes]) -> bool:

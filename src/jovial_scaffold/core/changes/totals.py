@@ -33,7 +33,9 @@ def totals(comparison: Comparison, properties: Sequence[str] = ()) -> list[Total
             if not comparison.fits(address):
                 continue
             found.setdefault((resource.type_text, ""), dict(nothing))[rendering.label] += 1
-            for name, value in _numbers(resource.effective, "", (), resource.type.schema if resource.type else {}):
+            if resource.type is None or not resource.type.adds_up:
+                continue
+            for name, value in _numbers(resource.effective, "", (), resource.type.schema):
                 if not wanted or any(each.match(name) for each in wanted):
                     found.setdefault((resource.type_text, name), dict(nothing))[rendering.label] += value
     return [Total(*key, values) for key, values in sorted(found.items())]

@@ -116,6 +116,11 @@ class ResourceType:
         return tuple(map(str, names)) if isinstance(names, list) else ()
 
     @cached_property
+    def adds_up(self) -> bool:
+        """Whether any number of it is one that people add up."""
+        return "'adds'" in repr(self.schema)
+
+    @cached_property
     def takes_integers(self) -> bool:
         """Whether any part of it is to be an integer."""
         return "integer" in json.dumps(self.schema)
