@@ -3,7 +3,7 @@
 import gc
 import json
 import sys
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 from urllib.parse import parse_qsl, quote
@@ -42,8 +42,8 @@ def command(
     """
     chosen = environments or []
 
-    def loaded() -> Iterator[tuple[str, Project, list[str]]]:
-        """The folder of each project that is shown, and which of its environments."""
+    def loaded(chosen: list[str]) -> Iterator[tuple[str, Project, list[str]]]:
+        """The folder of each project that is asked for, and which of its environments."""
         opened = workspace_asked(project, workspace)
         if opened is None:
             yield "", load(project, with_values, with_file, run_needed=True, views=chosen), chosen
@@ -54,13 +54,16 @@ def command(
 
     def made(live: bool) -> tuple[str, Path]:
         opened = workspace_asked(project, workspace)
-        every = [(each, board(each, views, folder)) for folder, each, views in loaded()]
+        every = [(each, board(each, views, folder)) for folder, each, views in loaded(chosen)]
         title = opened.name if opened is not None else every[0][0].name
         root = Path(opened.folder.where if opened is not None else every[0][0].folder.where)
         return board_page(title, [each for _, each in every], live), root
 
     def tried(query: str) -> bytes:
-        return _tried({each.name: each for _, each, _ in loaded()}, query)
+        pairs = parse_qsl(query, keep_blank_values=True)
+        name, environment, *_ = [*(value for _, value in pairs), "", ""]
+        asked = [f"{name}:{environment}"] if workspace_asked(project, workspace) is not None else chosen
+        return _tried({each.name: each for _, each, _ in loaded(asked)}.get(name), environment, pairs[2:])
 
     try:
         from jovial_scaffold.reports.board import board_page
@@ -105,16 +108,12 @@ def board(loaded: Project, environments: list[str], folder: str = "") -> "Board"
 _NOTHING = b'{"effects": [], "beside": [], "findings": []}'
 
 
-def _tried(projects: Mapping[str, Project], query: str) -> bytes:
-    """What other values would do to an environment, as JSON: `project`, `environment`, and a value for each parameter, as a query of an address
-    (RFC 3986, 3.4). What is wrong with them is among the findings."""
+def _tried(loaded: Project | None, environment: str, values: list[tuple[str, str]]) -> bytes:
+    """What other values would do to an environment, as JSON; what is wrong with them is among the findings."""
     from jovial_scaffold.core.changes.matrix import compare
     from jovial_scaffold.reports.board import trial_data
     from jovial_scaffold.reports.machine import finding_entry, json_text
 
-    pairs = parse_qsl(query, keep_blank_values=True)
-    name, environment, *_ = [*(value for _, value in pairs), "", ""]
-    loaded, values = projects.get(name), pairs[2:]
     if loaded is None or environment not in loaded.environments or not values:
         return _NOTHING
     view = f"{environment}?{'&'.join(f'{quote(each)}={quote(value)}' for each, value in values)}"

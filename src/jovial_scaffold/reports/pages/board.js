@@ -7,11 +7,13 @@ const board = (() => {
   const only = document.getElementById("only");
   const state = { view: "environments", board: 0 };
   let data, environments;
+  // Environments as they are: under other values, or as of a revision, nothing is tried.
+  const plain = () => environments.filter((name) => !/[?@]/.test(name));
   // Another project of the workspace.
   function use(number) {
     data = all.boards[number];
     environments = data.environments;
-    Object.assign(state, { board: number, shown: new Set(environments), open: new Set(), chosen: null, map: environments[environments.length - 1], effects: Object.keys(data.effects)[0], echoes: false, aspect: "", tried: environments[environments.length - 1], values: new Map(), answer: null });
+    Object.assign(state, { board: number, shown: new Set(environments), open: new Set(), chosen: null, map: environments[environments.length - 1], effects: Object.keys(data.effects)[0], echoes: false, aspect: "", tried: plain()[plain().length - 1], values: new Map(), answer: null });
   }
   use(0);
 
@@ -376,7 +378,8 @@ const board = (() => {
   }
 
   function tryView() {
-    const choice = make("select", { "aria-label": "Environment", on: { change: (event) => { state.tried = event.target.value; state.values.clear(); state.answer = null; draw(); } } }, environments.map((name) => make("option", { value: name, selected: name === state.tried }, name)));
+    if (!state.tried) { panel.replaceChildren(make("p", {}, "There is no environment here as it is: the board was asked for views of them only.")); return; }
+    const choice = make("select", { "aria-label": "Environment", on: { change: (event) => { state.tried = event.target.value; state.values.clear(); state.answer = null; draw(); } } }, plain().map((name) => make("option", { value: name, selected: name === state.tried }, name)));
     const wanted = search.value.trim().toLowerCase();
     let waiting = 0;
     const fields = data.parameters.filter((each) => state.tried in each.values && (!wanted || each.name.toLowerCase().includes(wanted))).map((each) => {
