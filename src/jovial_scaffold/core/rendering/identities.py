@@ -1,9 +1,10 @@
 """What must be unique among resources of a type: the `identity` of catalogs, within an environment and across them, and ranges `apart`."""
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from ipaddress import IPv4Network, IPv6Network, ip_network
-from typing import Any, NamedTuple
+from typing import TYPE_CHECKING, Any, NamedTuple
 
+from jovial_scaffold.core.expressions.errors import EvaluationError
+from jovial_scaffold.core.expressions.library.networks import network
 from jovial_scaffold.core.expressions.values import deep_marks
 from jovial_scaffold.core.findings import Finding, Related, Span
 from jovial_scaffold.core.rendering.instances import EvaluatedResource
@@ -12,6 +13,9 @@ from jovial_scaffold.core.rendering.tracing import tracer_of
 from jovial_scaffold.core.schemas.catalog import ResourceType
 from jovial_scaffold.core.text.source import Pointer, pointer_text
 from jovial_scaffold.core.words import Operand, Value, listed, say
+
+if TYPE_CHECKING:
+    from ipaddress import IPv4Network, IPv6Network
 
 Key = tuple[Any, ...]
 _UNSET = object()
@@ -56,15 +60,15 @@ def clashes(resources: Mapping[str, EvaluatedResource], environment: str) -> lis
     return findings
 
 
-def ranges(kind: ResourceType, properties: Mapping[str, Any]) -> Iterator[tuple[str, Pointer, IPv4Network | IPv6Network]]:
+def ranges(kind: ResourceType, properties: Mapping[str, Any]) -> "Iterator[tuple[str, Pointer, IPv4Network | IPv6Network]]":
     """The ranges of a resource that have to lie apart from those of others of its type, as far as they are known: what is none, its schema
     says."""
     for name in kind.schema.get("apart", ()):
         written = properties.get(name)
         for index, text in enumerate(written) if isinstance(written, list) else ((None, written),):
             try:
-                found = ip_network(text) if isinstance(text, str) and "/" in text else None
-            except ValueError:
+                found = network(text) if isinstance(text, str) and "/" in text else None
+            except EvaluationError:
                 continue
             if found is not None:
                 yield name, (name,) if index is None else (name, index), found
