@@ -95,7 +95,9 @@ def _value(declaration: Declaration, layers: tuple[Layer, ...], rendering: Evalu
     held = [replace(each, values={name: each.values[name]}) for each in layers if name in each.values]
     if not held:
         default = declaration.default
-        return UNKNOWN if default is None else default.value if isinstance(default, Constant) else MISSING
+        if default is None:
+            return UNKNOWN
+        return as_declared(default.value, declaration.schema) if isinstance(default, Constant) else MISSING
     value = as_declared(merged_values(held).get(name), declaration.schema)
     return UNKNOWN if rendering.scope.plan.checker.violations(declaration, value) else value
 
