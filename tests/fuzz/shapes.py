@@ -6,6 +6,7 @@ import random
 import re
 from typing import Any
 
+from jovial_scaffold.core.changes.matrix import compare
 from jovial_scaffold.reports.machine import check_document, compare_document, json_text, render_document
 from tests.fuzz import drivers
 from tests.fuzz.code import NEVER, code_from
@@ -61,7 +62,8 @@ def rendered(files: dict[str, bytes], least: int) -> str:
     with code_from(least):
         loaded = drivers.loaded(files)
         found = [json_text(render_document(loaded.name, loaded.render(name))) for name in loaded.environments]
-        found.append(json_text(compare_document(loaded.compare())))
+        found.append(json_text(compare_document(loaded.compare(echoes=True))))
+        found.append(json_text(compare_document(compare(loaded.views(loaded.in_order()), everything=True))))
         return "".join((*found, json_text(check_document(drivers.loaded(files).check()))))
 
 

@@ -5,6 +5,7 @@ from collections.abc import Mapping, Sequence
 from typing import Any, NamedTuple
 
 from jovial_scaffold._version import __version__
+from jovial_scaffold.core.changes.aligning import PLAIN
 from jovial_scaffold.core.changes.aspects import Aspects
 from jovial_scaffold.core.changes.edges import Edges, between, origins_of
 from jovial_scaffold.core.changes.effect_records import Effects
@@ -24,13 +25,13 @@ from jovial_scaffold.core.rendering.noting import names_looked_up
 from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.rendering.tracing import tracer_of
 from jovial_scaffold.core.templates.compiling import formulas_of, written_text
-from jovial_scaffold.core.templates.model import Compiled, Condition, Declaration, Resource, Template
-from jovial_scaffold.core.text.source import Origin, pointer_text
+from jovial_scaffold.core.templates.model import Compiled, Condition, Constant, Declaration, Dynamic, Resource, Template
+from jovial_scaffold.core.text.source import Origin, Pointer, pointer_text
 from jovial_scaffold.core.waivers import Waiver
 from jovial_scaffold.reports.drawing.svg import svg_text
 from jovial_scaffold.reports.edges import edges_entries
 from jovial_scaffold.reports.effects_document import effects_document
-from jovial_scaffold.reports.machine import finding_entry
+from jovial_scaffold.reports.machine import compact_json, finding_entry
 from jovial_scaffold.reports.pages import fill
 from jovial_scaffold.reports.rendering import cell
 from jovial_scaffold.reports.terminal import cut
@@ -89,7 +90,7 @@ def trial_data(comparison: Comparison, effects: Effects | None, findings: Sequen
 
 def _embedded(data: Any) -> str:
     """JSON that no HTML parser takes for anything else."""
-    text = json.dumps(data, ensure_ascii=False, separators=(",", ":"))
+    text = compact_json(data)
     return text.replace("<", "\\u003c").replace("\u2028", "\\u2028").replace("\u2029", "\\u2029")
 
 
@@ -98,10 +99,21 @@ class _Texts:
 
     def __init__(self) -> None:
         self.known: dict[str, int] = {}
+        self._properties: dict[tuple[type, Any], int] = {}
 
-    def number(self, text: str) -> int:
-        """The number of a text."""
-        return self.known.setdefault(cut(visible(text), _LONGEST), len(self.known))
+    def number_of(self, row: Row, name: str) -> int:
+        """The number of the text of a value."""
+        value = row.values[name]
+        if row.kind != "property" or type(value) not in PLAIN:
+            return self._number(_value(row, name))
+        key = (type(value), value)
+        number = self._properties.get(key)
+        if number is None:
+            number = self._properties[key] = self._number(cell(value))
+        return number
+
+    def _number(self, text: str) -> int:
+        return self.known.setdefault(_cut(text), len(self.known))
 
 
 def board_data(
@@ -175,11 +187,11 @@ def _row(
 ) -> list[Any]:
     """[label, values (a number of a text, or -1), differs, drivers, written, place, nodes read, aspect, what it repeats as an echo]"""
     if row.differs or len(row.values) < len(comparison.environments):
-        values = [texts.number(_value(row, name)) if name in row.values else -1 for name in comparison.environments]
+        values = [texts.number_of(row, name) if name in row.values else -1 for name in comparison.environments]
     else:
-        values = [texts.number(_value(row, comparison.environments[0]))] * len(comparison.environments)
+        values = [texts.number_of(row, comparison.environments[0])] * len(comparison.environments)
     drivers = [[driver.parameter, driver.sources] for driver in row.drivers]
-    return [_label(row), values, int(row.counted), drivers, *chains.of(row, renderings), aspects.of(row), cut(visible(row.echo), _LONGEST)]
+    return [_label(row), values, int(row.counted), drivers, *chains.of(row, renderings), aspects.of(row), _cut(row.echo)]
 
 
 def _label(row: Row) -> str:
@@ -213,8 +225,7 @@ def _place(row: Row, renderings: Sequence[Evaluated]) -> dict[str, Any]:
 
 
 def _at(origin: Origin) -> str:
-    span = origin.key_span()
-    return f"{span.file}:{span.line}"
+    return f"{origin.source.name}:{origin.source.key_line(origin.pointer)}"
 
 
 class _Chains:
@@ -238,7 +249,7 @@ class _Chains:
                 if at is None:
                     continue
                 scope = resource.instance.scope
-                compiled = tracer_of(scope).leaf(resource.instance, at).compiled
+                compiled = _property(resource.instance.resource, at) or tracer_of(scope).leaf(resource.instance, at).compiled
                 written, place, reads = self._found(compiled, scope, resource.instance.resource, renderings)
                 secret = any(isinstance(value, Secret) for value in row.values.values())
                 return ("" if secret and not formulas_of(compiled) else written), place, reads
@@ -255,12 +266,18 @@ class _Chains:
     def _found(
         self, compiled: Compiled, scope: Surroundings, resource: Resource | None, renderings: Sequence[Evaluated]
     ) -> tuple[str, str, list[str]]:
-        span = compiled.origin.value_span()
-        return _cut(written_text(compiled)), f"{span.file}:{span.line}", self._named(compiled, scope, resource, renderings)
+        source, pointer = compiled.origin
+        return (
+            _cut(written_text(compiled)),
+            f"{source.name}:{source.value_line(pointer)}",
+            self._named(compiled, scope, resource, renderings),
+        )
 
     def _named(
         self, part: Compiled | Condition, scope: Surroundings, resource: Resource | None, renderings: Sequence[Evaluated]
     ) -> list[str]:
+        if isinstance(part, Constant):
+            return []
         known = (scope.prefix, part)
         if known in self._reads:
             return self._reads[known]
@@ -268,10 +285,10 @@ class _Chains:
         found: dict[str, None] = {}
         for formula, _, variables in formulas_of(part):
             asked = None if variables or self._is_straight(formula) else self._looked_up(formula, part, scope.prefix, resource, renderings)
-            for reference in formula.program.reads:
-                if asked is not None and reference.name not in asked and reference.name not in (resource.variables if resource else ()):
+            for name in formula.program.read_names:
+                if asked is not None and name not in asked and name not in (resource.variables if resource else ()):
                     continue  # it stands behind a condition that holds nowhere
-                key = self._node(reference.name, scope, resource, renderings)
+                key = self._node(name, scope, resource, renderings)
                 if key:
                     found[key] = None
         self._reads[known] = list(found)
@@ -373,6 +390,12 @@ class _Chains:
                     entry["set"][each.label] = setting.text()
 
 
+def _property(resource: Resource, at: Pointer) -> Compiled | None:
+    """What a whole property is written as, where that is one text or value."""
+    found = resource.properties.entry(str(at[0])) if len(at) == 1 else None
+    return found if isinstance(found, Constant | Dynamic) else None
+
+
 def _is_eager(node: Node) -> bool:
     """Whether an operator or a call evaluates all that it is given."""
     if isinstance(node, Operation):
@@ -397,6 +420,8 @@ def _entry(kind: str, name: str, written: str, place: str) -> dict[str, Any]:
 
 
 def _cut(text: str) -> str:
+    if len(text) <= _LONGEST and text.isascii() and text.isprintable():
+        return text
     return cut(visible(text), _LONGEST)
 
 

@@ -44,6 +44,16 @@ def json_text(document: Any) -> str:
     return harmless_json(text) + "\n"
 
 
+def compact_json(document: Any) -> str:
+    """The same for a machine alone: without spaces and line ends."""
+    import orjson
+
+    try:
+        return orjson.dumps(document).decode()
+    except TypeError:  # half a surrogate pair, or an integer that no double holds
+        return json.dumps(document, ensure_ascii=False, separators=(",", ":"))
+
+
 def check_document(result: "CheckResult") -> dict[str, Any]:
     """`jovial-check/1`."""
     return {

@@ -19,6 +19,17 @@ PLAIN = frozenset((str, int, bool, float, type(None)))
 """The types of values that have no parts and no marks."""
 
 
+class Alike:
+    """What leaves have in common that are written alike, in a comparison of single templates: they differ between the same columns, for the same
+    reasons. It is compared by being the same one."""
+
+    __slots__ = ("is_joined",)
+
+    def __init__(self, is_joined: bool) -> None:
+        #: whether words may stand around what they have in common
+        self.is_joined = is_joined
+
+
 class Leaf(NamedTuple):
     """A part that is not taken apart further. `label` has keys of list items where `at`, the real pointers, have positions.
 
@@ -30,7 +41,7 @@ class Leaf(NamedTuple):
     at: dict[int, Pointer]
     values: dict[int, Any]
     differs: bool
-    text: tuple[object, ...] | None = None
+    text: Alike | None = None
     computed: int | None = None
 
 

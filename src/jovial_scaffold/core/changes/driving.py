@@ -6,7 +6,7 @@ What a value is computed from says which parameters are worth trying; whether on
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from typing import Any
 
-from jovial_scaffold.core.changes.aligning import Leaf, changed_at, matched_lines, same
+from jovial_scaffold.core.changes.aligning import Alike, Leaf, changed_at, matched_lines, same
 from jovial_scaffold.core.changes.trials import Differing, Names, Pairs, Trial, Trials, is_equal, value_of
 from jovial_scaffold.core.expressions.program import Program
 from jovial_scaffold.core.records import value_record
@@ -57,6 +57,7 @@ class Drivers:
         self._drivers: dict[tuple[str, Names], Driver] = {}
         self._changed: dict[tuple[Trial, Program, str, Pointer], bool] = {}
         self._parted: dict[str, bool] = {}
+        self._of_text: dict[Alike, tuple[Driver, ...]] = {}
         self._alike: dict[tuple[tuple[object, ...], Pairs], tuple[Driver, ...]] = {}
         self._alike_in_part: dict[tuple[tuple[object, ...], Pairs], tuple[Driver, ...]] = {}
         self._text_changed: dict[tuple[Trial, object], bool] = {}
@@ -80,22 +81,25 @@ class Drivers:
 
     def of_property(self, addresses: Mapping[int, str], leaf: Leaf) -> tuple[Driver, ...]:
         """Behind a part of a property; `addresses` is where each column has the resource."""
+        text = leaf.text if self.templates == 1 else None
+        known = self._of_text.get(text) if text is not None else None
+        if known is not None:
+            return known
         values = leaf.values
         pairs = _pairs(values if len(values) == len(addresses) else {column: values.get(column, MISSING) for column in addresses})
-        if leaf.text is None or self.templates > 1:
+        if text is None:
             return self._of_property(addresses, leaf.at, leaf.label, pairs)
-        found = self._known(leaf.text, pairs)
-        if found is None:
-            found = self._of_computed(addresses, leaf, pairs)
-            if not found and (leaf.computed is None or not self._trials.spent):
-                found = self._of_property(addresses, leaf.at, leaf.label, pairs)
-            self._keep(leaf.text, pairs, found)
+        found = self._of_computed(addresses, leaf, pairs)
+        if not found and (leaf.computed is None or not self._trials.spent):
+            found = self._of_property(addresses, leaf.at, leaf.label, pairs)
+        if not self._trials.spent and not any(self._is_parted(each.parameter) for each in found):
+            self._of_text[text] = found
         return found
 
     def _of_computed(self, addresses: Mapping[int, str], leaf: Leaf, pairs: Pairs) -> tuple[Driver, ...]:
         """Behind what the code of a single resource computes; none where that does not say it."""
-        index, instances = leaf.computed, {column: self.renderings[column].resources[there].instance for column, there in addresses.items()}
-        first = next(iter(instances.values()))
+        index, (column, address) = leaf.computed, next(iter(addresses.items()))
+        first = self.renderings[column].resources[address].instance
         if index is None or first.computed is None:
             return ()
         code, _, constants = first.computed
@@ -103,7 +107,8 @@ class Drivers:
         inputs = first.scope.plan.inputs.of_names(text.names(constants))
 
         def changes(trial: Trial) -> bool:
-            before, after = instances[trial[0]].computed, self._trials.overlay(trial).computed(first.resource, index, text)
+            before = self.renderings[trial[0]].resources[addresses[trial[0]]].instance.computed
+            after = self._trials.overlay(trial).computed(first.resource, index, text)
             if before is None or after is UNKNOWN:
                 return self._part_changed(trial, addresses[trial[0]], leaf.label)
             return not is_equal(before[1][index], after)

@@ -8,16 +8,18 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import Any
 
 from jovial_scaffold.core import marks
-from jovial_scaffold.core.changes.aligning import Leaf
+from jovial_scaffold.core.changes.aligning import Alike, Leaf
 from jovial_scaffold.core.changes.driving import Driver, Drivers
 from jovial_scaffold.core.changes.trials import value_of
 from jovial_scaffold.core.expressions.errors import EvaluationError, SyntaxProblem
+from jovial_scaffold.core.expressions.evaluation import evaluate
 from jovial_scaffold.core.expressions.parser import parse
 from jovial_scaffold.core.expressions.pending import Pending, comparable, holds_secret, people_text, shown
-from jovial_scaffold.core.expressions.placeholders import Joined
 from jovial_scaffold.core.expressions.shapes import Shape
 from jovial_scaffold.core.expressions.syntax import Call, ListLiteral, Literal, Name, Node, Operation, Select, children
 from jovial_scaffold.core.meter import Meter
+from jovial_scaffold.core.records import replace
+from jovial_scaffold.core.regexes import regex
 from jovial_scaffold.core.rendering.computing import Site
 from jovial_scaffold.core.rendering.instances import Instance
 from jovial_scaffold.core.rendering.overlays import CONTEXT, MISSING, Overlay, trial_meter
@@ -26,8 +28,12 @@ from jovial_scaffold.core.rendering.shapes import Constants, Text
 from jovial_scaffold.core.templates.model import Dynamic
 from jovial_scaffold.core.text.source import Pointer, value_at
 
+_TEXTS = frozenset((str, Pending))
 #: functions that give a text which says the same as the one that they are given
 _REWRITING = frozenset(("string", "slug", "digest", "carve", "join", "lowerAscii", "upperAscii", "trim", "quote", "as_json", "replace"))
+
+#: a text or a number that is written out in an expression
+_CONSTANT = regex(r'"(?:[^"\\]|\\.)*"|(?<![\w.])[0-9][\w.]*')
 
 
 class Echoes:
@@ -39,31 +45,35 @@ class Echoes:
         self._meter = trial_meter(renderings[0]) if renderings else Meter()
         self._overlays: dict[tuple[int, tuple[str, ...]], Overlay] = {}
         self._copying: dict[tuple[str, tuple[str, ...]], bool] = {}
+        self._moulds: dict[tuple[str, tuple[str, ...]], bool] = {}
         self._may_copy: dict[Shape, bool] = {}
-        self._known: dict[tuple[object, tuple[str, ...]], str] = {}  # what rows repeat that are written alike
-        self._within: dict[tuple[object, tuple[str, ...]], str] = {}  # the same between the words around it, which may differ
+        self._known: dict[Alike, str] = {}  # what rows repeat that are written alike
+        self._within: dict[Alike, str] = {}  # the same between the words around it, which may differ
 
     def of_property(self, addresses: Mapping[int, str], leaf: Leaf, drivers: Iterable[Driver]) -> str:
         """What a part of a property repeats, for people; nothing where it is no echo. `addresses` is where each column has the resource."""
-        names = self._names(drivers, leaf.values.values())
-        if not names or leaf.values.keys() != addresses.keys():
-            return ""
         if leaf.text is None:
-            return self._of_property(names, addresses, leaf, None)
-        key = (leaf.text, names)
-        if key in self._known:
-            return self._known[key]
-        written = self._text(addresses, leaf)
-        if written is not None and key in self._within:
-            before, behind = _around(*written[:2])
-            return f"{before}{self._within[key]}{behind}"
-        found = self._of_property(names, addresses, leaf, written)
-        if not found or not _is_joined(leaf.text):
-            self._known[key] = found
+            names = self._names_of(addresses, leaf, drivers)
+            return self._of_property(names, addresses, leaf, None) if names else ""
+        if leaf.text in self._known:
+            return self._known[leaf.text]
+        if leaf.text in self._within:
+            written = self._text(addresses, leaf)
+            before, behind = _around(*written[:2]) if written is not None else ("", "")
+            return f"{before}{self._within[leaf.text]}{behind}"
+        names = self._names_of(addresses, leaf, drivers)
+        written = self._text(addresses, leaf) if names else None
+        found = self._of_property(names, addresses, leaf, written) if names else ""
+        if not found or not leaf.text.is_joined:
+            self._known[leaf.text] = found
         elif written is not None:
             before, behind = _around(*written[:2])
-            self._within[key] = found[len(before) : len(found) - len(behind)]
+            self._within[leaf.text] = found[len(before) : len(found) - len(behind)]
         return found
+
+    def _names_of(self, addresses: Mapping[int, str], leaf: Leaf, drivers: Iterable[Driver]) -> tuple[str, ...]:
+        """The parameters behind a part that is there wherever the resource is."""
+        return self._names(drivers, leaf.values.values()) if len(leaf.values) == len(addresses) else ()
 
     def _text(self, addresses: Mapping[int, str], leaf: Leaf) -> tuple[Text, Constants, Instance] | None:
         """How what a single resource computes is written, with the constants of that."""
@@ -89,7 +99,7 @@ class Echoes:
             columns = columns[:1]  # with marks for the parameters behind it, it is the same everywhere
         found: dict[int, Any] = {}
         for each in columns:
-            found[each] = self._property(each, names, addresses[each], leaf.at[each])
+            found[each] = self._property(each, names, addresses[each], leaf.at[each], written)
             if type(found[each]) is not Pending:
                 return ""
         return self._pattern(names, found)
@@ -142,7 +152,7 @@ class Echoes:
 
     def _names(self, drivers: Iterable[Driver], values: Iterable[Any]) -> tuple[str, ...]:
         """The parameters behind a row of texts; none where something else is behind it, too."""
-        if self._drivers.templates > 1 or not all(type(each) is str or type(each) is Pending for each in values):
+        if self._drivers.templates > 1 or not _TEXTS.issuperset(map(type, values)):
             return ()
         names = tuple(sorted(each.parameter for each in drivers))
         parameters = self._renderings[0].scope.template.parameters
@@ -156,10 +166,15 @@ class Echoes:
             self._overlays[key] = Overlay(self._renderings[column], changes, self._meter)
         return self._overlays[key]
 
-    def _property(self, column: int, names: tuple[str, ...], address: str, at: Pointer) -> Any:
+    def _property(
+        self, column: int, names: tuple[str, ...], address: str, at: Pointer, written: tuple[Text, Constants, Instance] | None
+    ) -> Any:
         """A part of a property there, whatever decides that the resource is there."""
         overlay, instance = self._overlay(column, names), self._renderings[column].resources[address].instance
         try:
+            if written is not None and len(written[0].shapes) == 1:
+                text, constants, _ = written
+                return evaluate(_filled(text.shapes[0], constants[text.first : text.last]), overlay.scope)
             return self._part(overlay, instance, at)
         except EvaluationError:
             return MISSING
@@ -201,8 +216,14 @@ class Echoes:
     def _copies_one(self, piece: Pending, names: tuple[str, ...]) -> bool:
         if not any(name in piece.origins for name in names):
             return True  # what the cloud will say is the same in all columns
+        mould = (_CONSTANT.sub(lambda match: '""' if match[0][0] == '"' else "0", shown(piece.segments)), names)
+        if mould not in self._moulds:  # what the constants are, does not matter
+            self._moulds[mould] = self._only_copies(*mould)
+        return self._moulds[mould]
+
+    def _only_copies(self, text: str, names: tuple[str, ...]) -> bool:
         try:
-            node = parse(shown(piece.segments))
+            node = parse(text)
         except SyntaxProblem:  # longer than an expression may be
             return False
         return _only_copies(node, lambda name: name in names and all(type(value_of(each, name, ())) is str for each in self._renderings))
@@ -214,9 +235,27 @@ def _around(text: Text, constants: Constants) -> tuple[str, str]:
     return marks.unmarked("".join(before)), marks.unmarked("".join(behind))
 
 
-def _is_joined(text: tuple[object, ...]) -> bool:
-    """Whether words stand around what rows have in common."""
-    return any(each is Joined or (type(each) is tuple and _is_joined(each)) for each in text)
+def _filled(shape: object, constants: Constants) -> Node:
+    """The expression of a shape that only copies, with constants of its own."""
+    assert isinstance(shape, Shape)
+    holes = shape.holes
+
+    def filled(node: Node) -> Node:
+        if isinstance(node, Literal):
+            return Literal(node.start, node.end, constants[holes[node.start]]) if node.start in holes else node
+        if isinstance(node, Name):
+            return Name(node.start, node.end, constants[holes[node.start]]) if node.start in holes else node
+        if isinstance(node, Select):
+            return replace(node, operand=filled(node.operand))
+        if isinstance(node, Operation):
+            return replace(node, operands=tuple(map(filled, node.operands)))
+        if isinstance(node, ListLiteral):
+            return replace(node, items=tuple(map(filled, node.items)))
+        assert isinstance(node, Call)
+        target = filled(node.target) if node.target is not None else None
+        return replace(node, target=target, arguments=tuple(map(filled, node.arguments)))
+
+    return filled(shape.node) if holes else shape.node
 
 
 def _only_copies(whole: Node, is_text: Callable[[str], bool], judges_calls: bool = True) -> bool:

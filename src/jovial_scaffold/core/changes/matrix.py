@@ -184,7 +184,7 @@ class _Resources:
         self._labels = [rendering.label for rendering in renderings]
         self._names = _names(renderings)
         self._renamed = [{own: newest for newest, own in each.items() if own != newest} for each in self._names]
-        self._shaped = None if everything or any(self._renamed) else ShapedLeaves(drivers.keeps_items)
+        self._shaped = None if any(self._renamed) else ShapedLeaves(drivers.keeps_items)
         self._at: dict[Pointer, tuple[Mapping[int, Pointer], Mapping[str, Pointer]]] = {}
 
     @property
@@ -194,9 +194,9 @@ class _Resources:
 
     def rows(self, address: str) -> Iterator[Row]:
         """The rows of one resource, by its newest name."""
-        labels, everything = self._labels, self._everything
+        labels = self._labels
         if self._shaped is not None:  # as long as nothing was renamed
-            present = {column: each[address] for column, each in enumerate(self._resources) if address in each}
+            present = {column: found for column, each in enumerate(self._resources) if (found := each.get(address)) is not None}
             own = dict.fromkeys(present, address)
         else:
             own = {column: each[address] for column, each in enumerate(self._names) if address in each}
@@ -209,24 +209,29 @@ class _Resources:
             values: dict[str, Any] = {labels[column]: True for column in present}
             behind = self._drivers.of_presence(address, own)
             yield Row("presence", address, kind, (), values, missing, True, behind, module=module, within=within)
-        if any(there != address for there in own.values()) and len(set(own.values())) > 1:
+        if self._shaped is None and any(there != address for there in own.values()) and len(set(own.values())) > 1:
             values = {labels[column]: there for column, there in own.items()}
             yield Row("address", address, kind, (), values, missing, True, (Driver(TEMPLATE, {}),), module=module)
-        if any(each.type_text != kind for each in present.values()):
+        if [each.type_text for each in present.values()].count(kind) < len(present):
             values = {labels[column]: each.type_text for column, each in present.items()}
             yield Row("property", address, kind, TYPE, values, missing, True, (Driver(TEMPLATE, {}),), module=module)
-        found: Iterable[Leaf] | None = self._shaped.of(present) if self._shaped is not None else None
-        if found is None:
-            lists = first.type.lists if first.type else NO_LISTS
-            held = {column: with_names(each.properties, self._renamed[column]) for column, each in present.items()}
-            found = leaves(held, lists, len(present), everything)
-        for leaf in found:
-            without = tuple(labels[column] for column in present if column not in leaf.values) if len(leaf.values) < len(present) else ()
+        for leaf in self._leaves(present):
+            without = tuple([labels[column] for column in present if column not in leaf.values]) if len(leaf.values) < len(present) else ()
             drivers = self._drivers.of_property(own, leaf) if leaf.differs else ()
-            values = _by_label(labels, leaf.values)
-            at = self._places(leaf)
             echo = self._echoes.of_property(own, leaf, drivers) if drivers and self._echoes is not None else ""
-            yield Row("property", address, kind, leaf.label, values, (*without, *missing), leaf.differs, drivers, at, module, echo, within)
+            absent = (*without, *missing) if without else missing
+            values, at = _by_label(labels, leaf.values), self._places(leaf)
+            yield Row("property", address, kind, leaf.label, values, absent, leaf.differs, drivers, at, module, echo, within)
+
+    def _leaves(self, present: Mapping[int, EvaluatedResource]) -> Iterable[Leaf]:
+        """The parts of a resource that differ, or all."""
+        found = self._shaped.of(present, self._everything) if self._shaped is not None else None
+        if found is not None:
+            return found
+        first = next(iter(present.values()))
+        lists = first.type.lists if first.type else NO_LISTS
+        held = {column: with_names(each.properties, self._renamed[column]) for column, each in present.items()}
+        return leaves(held, lists, len(present), self._everything)
 
     def _places(self, leaf: Leaf) -> Mapping[str, Pointer]:
         """Where each column has a leaf, by what the column is called; one map for all that stand in the same places."""
@@ -239,7 +244,7 @@ class _Resources:
 def _by_label(labels: list[str], held: Mapping[int, T]) -> dict[str, T]:
     """What columns have, by what they are called; a column comes before those after it."""
     if len(held) == len(labels):
-        return dict(zip(labels, held.values(), strict=True))
+        return dict(zip(labels, held.values()))  # noqa: B905  # they are as many
     return {labels[column]: each for column, each in held.items()}
 
 

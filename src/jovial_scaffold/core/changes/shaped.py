@@ -2,18 +2,23 @@
 
 import operator
 from collections.abc import Callable, Mapping
+from itertools import repeat
 from typing import Any, NamedTuple
 
-from jovial_scaffold.core.changes.aligning import PLAIN, Leaf, leaves, same
+from jovial_scaffold.core.changes.aligning import PLAIN, Alike, Leaf, are_alike, leaves, same
 from jovial_scaffold.core.expressions.pending import Pending
+from jovial_scaffold.core.expressions.placeholders import Joined
 from jovial_scaffold.core.rendering.instances import EvaluatedResource
-from jovial_scaffold.core.rendering.overlays import condition_text, keyed_items, stands_by_itself
+from jovial_scaffold.core.rendering.overlays import condition_text, stands_by_itself
 from jovial_scaffold.core.rendering.shapes import Code, Text
 from jovial_scaffold.core.schemas.lists import NO_LISTS
 from jovial_scaffold.core.templates.model import Resource, ResourceShape
 from jovial_scaffold.core.text.source import Pointer
 
 _WHOLE = PLAIN | {Pending}
+_ABSENT: Any = object()
+_INSTANCE, _RESOURCE, _COMPUTED = map(operator.attrgetter, ("instance", "resource", "computed"))
+_VALUES = operator.itemgetter(1)
 _ITEM = 2  # steps that lead to a part of an item of a property that is a list, but for the property
 Columns = tuple[int, ...]
 Key = tuple[object, ...]
@@ -23,7 +28,7 @@ class _Place(NamedTuple):
     """Where the code of a shape computes a value, of all that it computes: in which property, and what it is written as.
 
     `label` is the place as a label, None where what stands there has to be looked at with what is around it; where it is `keyed`, keys
-    stand for the positions of items. `at` says that it is there in each column.
+    stand for the positions of items. `at` says that it is there in each column. It is `joined` where words may stand around what is computed.
     """
 
     number: int
@@ -34,6 +39,7 @@ class _Place(NamedTuple):
     label: Pointer | None
     keyed: bool
     at: dict[int, Pointer]
+    joined: bool
 
 
 class _Sides(NamedTuple):
@@ -57,9 +63,10 @@ class _Sides(NamedTuple):
     def text(self, place: _Place) -> Key | None:
         """What all that is written alike has in common with what stands at a place; None where nothing says that."""
         if self.sees_all:
-            return (place.text.key(self.constants), self.there)
+            text = place.text
+            return (text.shapes, self.constants[text.first : text.last], self.there, self.columns)
         key = place.text.item_key(self.constants) if self.in_items else None
-        return (key, None) if key is not None else None
+        return (key, None, self.columns) if key is not None else None
 
 
 class ShapedLeaves:
@@ -70,23 +77,70 @@ class ShapedLeaves:
         self._keeps_items = keeps_items
         self._places: dict[tuple[str, ResourceShape, Columns], list[_Place]] = {}
         self._shared: dict[tuple[str, str, Columns, Key | None], tuple[tuple[Any, ...], list[Leaf]]] = {}
+        self._kept: dict[tuple[str, str, Columns, tuple[Alike | None, ...]], tuple[list[Any], list[Leaf]]] = {}
+        self._alike: dict[Key, Alike] = {}
+        self._everywhere: dict[tuple[Columns, Pointer], dict[int, Pointer]] = {}
 
-    def of(self, present: Mapping[int, EvaluatedResource]) -> list[Leaf] | None:
-        """The leaves that differ of a resource, by the column that has it; None where all of its properties have to be looked at."""
+    def of(self, present: Mapping[int, EvaluatedResource], everything: bool = False) -> list[Leaf] | None:
+        """The leaves of a resource that differ, or all, by the column that has it; None where all of its properties have to be looked at."""
         sides = self._sides(present)
         if sides is None:
             return None
+        differing = self._differing(sides)
+        return self._all(sides, differing) if everything else differing
+
+    def _all(self, sides: _Sides, differing: list[Leaf]) -> list[Leaf]:
+        """All leaves: those that differ, and what else there is of each property."""
+        columns, first = sides.columns, sides.resources[0]
+        lists = first.type.lists if first.type is not None else NO_LISTS
+        properties = [each.properties for each in sides.resources]
+        by_name: dict[str, list[Leaf]] = {}
+        for leaf in differing:
+            by_name.setdefault(str(leaf.label[0]), []).append(leaf)
+        names = sorted(set().union(*properties))
+        if not names:  # it is listed all the same
+            return [Leaf((), self._at(columns, ()), dict(zip(columns, properties, strict=True)), False)]
+        result: list[Leaf] = []
+        for name in names:
+            own = by_name.get(name)
+            if own is not None and len(own[0].label) == 1:
+                result += own
+                continue
+            values = [each.get(name, _ABSENT) for each in properties]
+            known = values[0]
+            if own is None and type(known) in PLAIN and are_alike(tuple(values)):
+                result.append(Leaf((name,), self._at(columns, (name,)), dict.fromkeys(columns, known), False))
+                continue
+            key = (first.type_text, name, columns, tuple([leaf.text for leaf in own or ()]))
+            kept = self._kept.get(key)
+            if kept is None or not all(map(operator.is_, kept[0], values)):
+                held = {column: {} if value is _ABSENT else {name: value} for column, value in zip(columns, values, strict=True)}
+                kept = self._kept[key] = values, list(leaves(held, lists, len(columns), True))
+            told = {leaf.label: leaf for leaf in own or ()}
+            result += [told.get(leaf.label, leaf) for leaf in kept[1]] if told else kept[1]
+        return result
+
+    def _at(self, columns: Columns, place: Pointer) -> dict[int, Pointer]:
+        """The same place in some columns, of which there is one."""
+        key = (columns, place)
+        known = self._everywhere.get(key)
+        if known is None:
+            known = self._everywhere[key] = dict.fromkeys(columns, place)
+        return known
+
+    def _differing(self, sides: _Sides) -> list[Leaf]:
+        count, single = len(sides.columns), sides.is_single
         found: dict[str, list[Leaf]] = {}
         apart: dict[str, Key | None] = {}
         for place, values in zip(sides.places, zip(*sides.computed, strict=True), strict=True):
             known = values[0]
             plain = type(known) in PLAIN and len(set(map(type, values))) == 1
-            if plain and values.count(known) == len(values):
+            if plain and values.count(known) == count:
                 continue
             if type(known) is dict and len(place.place) == 1:
                 apart[place.name] = sides.text(place)  # where it is alike, that is seen there
                 continue
-            if not plain and all(value is known or same(known, value) for value in values[1:]):
+            if not plain and (all(map(operator.is_, values, repeat(known))) or all(map(same, values, repeat(known)))):
                 continue
             label = place.label if plain or _WHOLE.issuperset(map(type, values)) else None
             if label is not None and place.keyed:
@@ -95,17 +149,28 @@ class ShapedLeaves:
                 # Items of lists meet by their keys, parts of maps by their names, and secrets show nothing.
                 apart[place.name] = sides.text(place) if len(place.place) == 1 else None
                 continue
-            held = dict(zip(sides.columns, values, strict=True))
-            index = place.number if sides.is_single else None
-            found.setdefault(place.name, []).append(Leaf(label, place.at, held, True, sides.text(place), index))
+            held = dict(zip(sides.columns, values))  # noqa: B905  # they are as many
+            index = place.number if single else None
+            found.setdefault(place.name, []).append(
+                Leaf(label, place.at, held, True, self._written(sides.text(place), place.joined), index)
+            )
         result: list[Leaf] = []
         for name in sorted({*found, *apart}):
             if name in apart:
-                listed = _listed(sides, name) if sides.sees_all and apart[name] is None else None
-                result += self._taken_apart(present, name, apart[name]) if listed is None else listed
+                listed = self._listed(sides, name) if sides.sees_all and apart[name] is None else None
+                result += self._taken_apart(sides, name, apart[name]) if listed is None else listed
             else:
                 result += found[name] if len(found[name]) == 1 else sorted(found[name], key=_place)
         return result
+
+    def _written(self, text: Key | None, joined: bool) -> Alike | None:
+        """What leaves have in common whose texts have this in common."""
+        if text is None:
+            return None
+        known = self._alike.get(text)
+        if known is None:
+            known = self._alike[text] = Alike(joined)
+        return known
 
     def _sides(self, present: Mapping[int, EvaluatedResource]) -> "_Sides | None":
         columns, resources = tuple(present), list(present.values())
@@ -113,10 +178,11 @@ class ShapedLeaves:
         if first.computed is None:
             return None
         code, _, constants = first.computed
-        computed = [each.instance.computed for each in resources if each.instance.resource is first.resource]
-        values_of = [each[1] for each in computed if each is not None]
-        if len(values_of) < len(resources):
+        instances, written = [*map(_INSTANCE, resources)], first.resource
+        computed = [*map(_COMPUTED, instances)]
+        if not all(map(operator.is_, map(_RESOURCE, instances), repeat(written))) or not all(computed):
             return None
+        values_of = [*map(_VALUES, computed)]
         sees_all = first.scope.use is None and first.resource.loop is None
         in_items = first.scope.use is None and not sees_all and self._keeps_items(first.resource)
         there = condition_text(first.resource.when) if sees_all else None
@@ -132,56 +198,77 @@ class ShapedLeaves:
                 name, is_condition = str(place[0]), index in code.conditions
                 by_itself = not is_condition and _is_leaf(resource, name) and stands_by_itself(written, place, lists)
                 label, keyed = place if by_itself else None, any(isinstance(step, int) for step in place)
-                places.append(_Place(index, name, place, text, is_condition, label, keyed, dict.fromkeys(columns, place)))
+                at, joined = self._at(columns, place), _is_joined(text.shapes)
+                places.append(_Place(index, name, place, text, is_condition, label, keyed, at, joined))
             self._places[key] = places
         return self._places[key]
 
-    def _taken_apart(self, present: Mapping[int, EvaluatedResource], name: str, text: Key | None) -> list[Leaf]:
-        first = next(iter(present.values()))
-        values = tuple([each.properties[name] for each in present.values()])
-        key = (first.type_text, name, tuple(present), text)
+    def _listed(self, sides: _Sides, name: str) -> list[Leaf] | None:
+        """The leaves of a list of flat maps that are known by keys which are written out, and may each have a condition; None for another."""
+        kind, lists = sides.resources[0].type, [each.properties[name] for each in sides.resources]
+        by = kind.lists.key((name,)) if kind is not None and _is_leaf(sides.resources[0], name) else None
+        places = [each for each in sides.places if each.name == name]
+        if by is None or type(lists[0]) is not list or any(len(each.place) - 1 + each.is_condition != _ITEM for each in places):
+            return None
+        conditions = {each.place[1]: each for each in places if each.is_condition}
+        parts = {each.place[1:]: each for each in places if not each.is_condition}
+        held = _by_number(sides, lists, {number: each.number for number, each in conditions.items()})
+        firsts = {number: next(iter(there.values()))[1] for number, there in held.items()}
+        keys = {number: item.get(by) if type(item) is dict else None for number, item in firsts.items()}
+        if len(set(keys.values())) < len(keys) or not all(type(each) is str for each in keys.values()):
+            return None
+        if any((number, by) in parts for number in keys):
+            return None
+        if not all(_WHOLE.issuperset(map(type, item.values())) for there in held.values() for _, item in there.values()):
+            return None
+        result = []
+        for number, there in held.items():
+            decides = conditions[number].text.key(sides.constants) if number in conditions else None
+            first, everywhere = firsts[number], len(there) == len(sides.columns)
+            for part in sorted(first):
+                place = parts.get((number, part))
+                if place is None and everywhere:
+                    continue  # it is written out
+                values = {column: item[part] for column, (_, item) in there.items()}
+                if everywhere and (are_alike(tuple(values.values())) or all(map(same, values.values(), repeat(first[part])))):
+                    continue
+                written = place.text.key(sides.constants) if place is not None else None
+                at: dict[int, Pointer] = {column: (name, position, part) for column, (position, _) in there.items()}
+                text = self._written((sides.there, written, decides, sides.columns), place is not None and place.joined)
+                result.append(Leaf((name, str(keys[number]), part), at, values, True, text))
+        return result
+
+    def _taken_apart(self, sides: _Sides, name: str, text: Key | None) -> list[Leaf]:
+        first = sides.resources[0]
+        key = (first.type_text, name, sides.columns, text)
         known = self._shared.get(key)
-        if known is not None and len(known[0]) == len(values) and all(map(operator.is_, known[0], values)):
+        if known is not None and text is not None and sides.sees_all:
+            return known[1]  # what is written alike is alike
+        values = tuple([each.properties[name] for each in sides.resources])
+        if known is not None and all(map(operator.is_, known[0], values)):
             return known[1]
         lists = first.type.lists if first.type is not None else NO_LISTS
-        found = list(leaves({column: {name: each.properties[name]} for column, each in present.items()}, lists, len(present)))
+        held = {column: {name: value} for column, value in zip(sides.columns, values, strict=True)}
+        found = list(leaves(held, lists, len(values)))
         if text is not None:  # which says all of it, and so all parts
-            found = [each._replace(text=(first.type_text, text, each.label)) for each in found]
+            found = [each._replace(text=self._written((first.type_text, text, each.label), _is_joined(text))) for each in found]
         self._shared[key] = values, found
         return found
 
 
-def _listed(sides: _Sides, name: str) -> list[Leaf] | None:
-    """The leaves of a list of flat maps that are known by keys which are written out, and may each have a condition; None for another."""
-    resource, lists = sides.resources[0].instance.resource, [each.properties[name] for each in sides.resources]
-    items = keyed_items(resource, name, resource.type.lists) if resource.type and _is_leaf(sides.resources[0], name) else None
-    places = [each for each in sides.places if each.name == name]
-    deep = any(len(each.place) - 1 + each.is_condition != _ITEM for each in places)
-    if items is None or deep or not all(_WHOLE.issuperset(map(type, item.values())) for each in lists for item in each):
-        return None
-    conditions = {each.place[1]: each for each in places if each.is_condition}
-    parts = {each.place[1:]: each for each in places if not each.is_condition}
-    held: dict[str | int, dict[int, tuple[int, dict[str, Any]]]] = {}
-    for side, (column, each) in enumerate(zip(sides.columns, lists, strict=True)):
-        rest = iter(enumerate(each))
-        for key, number in items.items():
-            if number not in conditions or sides.computed[side][conditions[number].number]:
-                held.setdefault(key, {})[column] = next(rest)
-    result = []
-    for key, there in held.items():
-        number = items[key]
-        decides = conditions[number].text.key(sides.constants) if number in conditions else None
-        first = next(iter(there.values()))[1]
-        for part in sorted(first):
-            values = {column: item[part] for column, (_, item) in there.items()}
-            known = first[part]
-            if len(there) == len(sides.columns) and all(value is known or same(known, value) for value in values.values()):
-                continue
-            place = parts.get((number, part))
-            written = place.text.key(sides.constants) if place is not None else None
-            at: dict[int, Pointer] = {column: (name, position, part) for column, (position, _) in there.items()}
-            result.append(Leaf((name, key, part), at, values, True, (sides.there, written, decides)))
-    return result
+def _by_number(
+    sides: _Sides, lists: list[list[dict[str, Any]]], conditions: Mapping[str | int, int]
+) -> dict[int, dict[int, tuple[int, dict[str, Any]]]]:
+    """The items of a list that are there, by their number as they are written, and by column, with the position there. `conditions` are the
+    numbers of those with a condition, and which of the computed values that is."""
+    held: dict[int, dict[int, tuple[int, dict[str, Any]]]] = {}
+    for column, computed, items in zip(sides.columns, sides.computed, lists, strict=True):
+        left_out = {number for number, index in conditions.items() if not computed[index]}
+        rest = enumerate(items)
+        for number in range(len(items) + len(left_out)):
+            if number not in left_out:
+                held.setdefault(number, {})[column] = next(rest)
+    return held
 
 
 def _with_keys(resource: EvaluatedResource, place: Pointer) -> Pointer | None:
@@ -201,6 +288,11 @@ def _with_keys(resource: EvaluatedResource, place: Pointer) -> Pointer | None:
             label.append(step)
         value, within = value[step], (*within, 0 if isinstance(step, int) else step)
     return tuple(label)
+
+
+def _is_joined(text: tuple[object, ...]) -> bool:
+    """Whether words stand around what rows have in common."""
+    return any(each is Joined or (type(each) is tuple and _is_joined(each)) for each in text)
 
 
 def _place(leaf: Leaf) -> Pointer:

@@ -1,10 +1,12 @@
 """Numbers as people look at them: how many resources of each type, and the sum of each number that its catalog says to add up."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
+from functools import partial
 from typing import Any
 
 from jovial_scaffold.core.changes.matrix import Comparison
 from jovial_scaffold.core.records import value_record
+from jovial_scaffold.core.schemas.catalog import ResourceType
 from jovial_scaffold.core.schemas.navigation import subschema
 from jovial_scaffold.core.text.patterns import pattern
 from jovial_scaffold.core.text.source import Pointer
@@ -29,25 +31,51 @@ def totals(comparison: Comparison, properties: Sequence[str] = ()) -> list[Total
     nothing: dict[str, int | float] = dict.fromkeys(comparison.environments, 0)
     wanted = [pattern(each) for each in properties]
     for rendering in comparison.renderings:
+        adding = _Adding()
         for address, resource in rendering.resources.items():
             if not comparison.fits(address):
                 continue
             found.setdefault((resource.type_text, ""), dict(nothing))[rendering.label] += 1
             if resource.type is None or not resource.type.adds_up:
                 continue
-            for name, value in _numbers(resource.effective, "", (), resource.type.schema):
+            effective = resource.effective
+            held = {name: effective[name] for name in effective if adding.may(resource.type, name)}
+            for name, value in _numbers(held, "", (), partial(adding.adds, resource.type)):
                 if not wanted or any(each.match(name) for each in wanted):
                     found.setdefault((resource.type_text, name), dict(nothing))[rendering.label] += value
     return [Total(*key, values) for key, values in sorted(found.items())]
 
 
-def _numbers(value: Any, name: str, pointer: Pointer, schema: Any) -> Iterator[tuple[str, int | float]]:
-    """The numbers whose sum means something (docs/catalogs.md, `adds`)."""
+class _Adding:
+    """Which numbers of the types of one rendering are added up (docs/catalogs.md, `adds`)."""
+
+    def __init__(self) -> None:
+        self._may: dict[tuple[str, str], bool] = {}
+        self._adds: dict[tuple[str, Pointer], bool] = {}
+
+    def may(self, kind: ResourceType, name: str) -> bool:
+        """Whether any in a property may be."""
+        key = (kind.id, name)
+        if key not in self._may:
+            written = repr(subschema(kind.schema, (name,)))
+            self._may[key] = "'adds'" in written or "'$ref'" in written
+        return self._may[key]
+
+    def adds(self, kind: ResourceType, pointer: Pointer) -> bool:
+        """Whether the number at a place is."""
+        key = (kind.id, pointer)
+        if key not in self._adds:
+            self._adds[key] = any(part.get("adds") for part in subschema(kind.schema, pointer))
+        return self._adds[key]
+
+
+def _numbers(value: Any, name: str, pointer: Pointer, adds: Callable[[Pointer], bool]) -> Iterator[tuple[str, int | float]]:
+    """The numbers whose sum means something."""
     if isinstance(value, dict):
         for key in sorted(value):
-            yield from _numbers(value[key], f"{name}/{key}" if name else str(key), (*pointer, key), schema)
+            yield from _numbers(value[key], f"{name}/{key}" if name else str(key), (*pointer, key), adds)
     elif isinstance(value, list):
         for index, item in enumerate(value):
-            yield from _numbers(item, f"{name}/*", (*pointer, index), schema)
-    elif isinstance(value, int | float) and not isinstance(value, bool) and any(part.get("adds") for part in subschema(schema, pointer)):
+            yield from _numbers(item, f"{name}/*", (*pointer, index), adds)
+    elif isinstance(value, int | float) and not isinstance(value, bool) and adds(pointer):
         yield name, value

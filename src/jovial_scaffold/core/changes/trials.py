@@ -41,7 +41,7 @@ class Trials:
         self._candidates: dict[tuple[int, int], dict[str, Any]] = {}
         self._sorts: dict[str, list[int]] = {}
         self._kept_items: dict[Resource, bool] = {}
-        self._worth: dict[tuple[Pairs, frozenset[str]], list[Trial]] = {}
+        self._worth: dict[tuple[Pairs, frozenset[str]], dict[str, list[Trial]]] = {}
 
     @property
     def spent(self) -> bool:
@@ -107,19 +107,18 @@ class Trials:
 
     def alone(self, row: Differing) -> list[str]:
         """The inputs that change a row by themselves."""
-        found: set[str] = set()
-        for trial in self._trials(row):
-            name = trial[2][0]
-            if name not in found and row.changes(trial):
-                found.add(name)
-        return sorted(found)
+        return [name for name, trials in self._trials(row).items() if any(map(row.changes, trials))]
 
-    def _trials(self, row: Differing) -> list[Trial]:
-        """All trials of one input that are worth it: of those that differ, and that the value may have been computed from."""
+    def _trials(self, row: Differing) -> dict[str, list[Trial]]:
+        """All trials of one input that are worth it, by the input: of those that differ, and that the value may have been computed from."""
         key = (row.columns, row.inputs)
         if key not in self._worth:
-            directions = [each for pair in row.columns for each in (pair, pair[::-1])]
-            self._worth[key] = [(column, other, (name,)) for column, other in directions for name in self._tried(row, column, other)]
+            found: dict[str, list[Trial]] = {}
+            for pair in row.columns:
+                for column, other in (pair, pair[::-1]):
+                    for name in self._tried(row, column, other):
+                        found.setdefault(name, []).append((column, other, (name,)))
+            self._worth[key] = dict(sorted(found.items()))
         return self._worth[key]
 
     def _tried(self, row: Differing, column: int, other: int) -> list[str]:

@@ -254,6 +254,8 @@ class Evaluator(Loops):
             present, otherwise = arguments  # what is not chosen says nothing: neither that it is pending nor that it is secret
             if present is not NONE and (node.function == "orValue" or type(otherwise) in (Optional, Secret, Pending)):
                 return present.value if node.function == "orValue" else present
+            if present is NONE and type(otherwise) is Pending:
+                return otherwise
         self.steps -= function.cost + sum(len(each) for each in arguments if type(each) is list) // _LOOKED_THROUGH
         name, method = node.function, node.target is not None
         return self.strict(

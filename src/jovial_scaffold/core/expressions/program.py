@@ -51,6 +51,11 @@ class Program:
         return self.shape.names(self.constants)
 
     @property
+    def read_names(self) -> list[str]:
+        """The names that it reads, in the order of the text, as often as they stand there."""
+        return [self.constants[name] if isinstance(name, int) else name for name, _ in self.shape.reading]
+
+    @property
     def steps(self) -> frozenset[tuple[str, str]]:
         """Each name that it reads, with the first field read from it, or nothing."""
         return self.shape.steps(self.constants)

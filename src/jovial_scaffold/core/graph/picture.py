@@ -2,6 +2,7 @@
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import field
+from typing import NamedTuple
 
 from jovial_scaffold.core.expressions.values import deep_marks
 from jovial_scaffold.core.limits import MAP_NODES
@@ -79,13 +80,30 @@ def picture(
     title = " and ".join(rendering.label for rendering in renderings)
     folds: tuple[str, ...] = () if unfold else ("loops",)
     while True:
-        found = _folded(title, resources, rounds, by, folds, marks or {}, renderings)
-        if unfold or len(found.nodes) <= most or len(folds) == len(FOLDS):
-            return found
+        grouped = _grouped(resources, by, folds)
+        if unfold or len(grouped.members) <= most or len(folds) == len(FOLDS):
+            return _drawn(title, resources, rounds, by, folds, marks or {}, renderings, grouped)
         folds = FOLDS[: len(folds) + 1]
 
 
-def _folded(
+class _Grouped(NamedTuple):
+    """Which resources go into which node, the frame around each, and what the module of a frame is."""
+
+    members: dict[str, list[str]]
+    frames: dict[str, tuple[str, ...]]
+    labels: dict[tuple[str, ...], str]
+
+
+def _grouped(resources: Mapping[str, EvaluatedResource], by: str, folds: tuple[str, ...]) -> _Grouped:
+    found = _Grouped({}, {}, {})
+    for address, resource in resources.items():
+        name, frame = _place(resource.instance, by, folds, resource, found.labels)
+        found.members.setdefault(name, []).append(address)
+        found.frames[name] = frame
+    return found
+
+
+def _drawn(
     title: str,
     resources: Mapping[str, EvaluatedResource],
     rounds: Mapping[str, int],
@@ -93,16 +111,10 @@ def _folded(
     folds: tuple[str, ...],
     marks: Mapping[str, str],
     renderings: Sequence[Evaluated],
+    grouped: _Grouped,
 ) -> Picture:
-    groups: dict[str, list[str]] = {}
-    frames: dict[str, tuple[str, ...]] = {}
-    labels: dict[tuple[str, ...], str] = {}
-    names: dict[str, str] = {}
-    for address, resource in resources.items():
-        name, frame = _place(resource.instance, by, folds, resource, labels)
-        names[address] = name
-        groups.setdefault(name, []).append(address)
-        frames[name] = frame
+    groups, frames, labels = grouped
+    names = {address: name for name, members in groups.items() for address in members}
     nodes = {}
     for name in sorted(groups):
         members = sorted(groups[name])
@@ -127,12 +139,12 @@ def _edges(renderings: Sequence[Evaluated], names: Mapping[str, str]) -> tuple[E
     for rendering in renderings:
         for address, resource in rendering.resources.items():
             possible.setdefault(names[address], set()).add(rendering.label)
-            origins = {origin.partition(":")[0] for origin in deep_marks(resource.properties)[0]}
-            for first in resource.after:
-                if first in names and names[first] != names[address]:
-                    ends = names[first], names[address]
-                    found.setdefault(ends, []).append(first in origins)
-                    owners.setdefault(ends, {})[rendering.label] = None
+            needed = [first for first in resource.after if first in names and names[first] != names[address]]
+            origins = {origin.partition(":")[0] for origin in deep_marks(resource.properties)[0]} if needed else ()
+            for first in needed:
+                ends = names[first], names[address]
+                found.setdefault(ends, []).append(first in origins)
+                owners.setdefault(ends, {})[rendering.label] = None
     return tuple(
         Edge(
             *ends,

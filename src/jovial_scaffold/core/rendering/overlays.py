@@ -202,12 +202,6 @@ def stands_by_itself(resource: Resource, place: Pointer, lists: Lists) -> bool:
     return isinstance(compiled, Dynamic)
 
 
-def keyed_items(resource: Resource, name: str, lists: Lists) -> dict[str | int, int] | None:
-    """The items of a property that is a list, by the keys that they write out; None where not all of them do, or a loop makes some."""
-    compiled = resource.properties.entry(name)
-    return _by_key(compiled, lists.key((name,))) if isinstance(compiled, ListValue) else None
-
-
 def _by_key(items: ListValue, key: str | None) -> dict[str | int, int] | None:
     """Which item has a key, where the keys of all are written out and differ."""
     found: dict[str | int, int] = {}

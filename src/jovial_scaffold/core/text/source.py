@@ -265,13 +265,26 @@ class Source:
         place = self.place(pointer)
         return self.text[place.start : place.end] if place.style == "plain" and not self.hides(self.value_span(pointer)) else ""
 
+    def value_line(self, pointer: Pointer) -> int:
+        """The line, from 1, of what `value_span` gives."""
+        place = self.place(pointer)
+        return self._position(place.key_start if self._is_long(place) else place.start)[0]
+
+    def key_line(self, pointer: Pointer) -> int:
+        """The same of `key_span`."""
+        place = self.place(pointer)
+        return self._position(place.key_start)[0] if place.key_end > place.key_start else self.value_line(pointer)
+
+    def _is_long(self, place: Place) -> bool:
+        return not place.style and place.key_end > place.key_start and "\n" in self.text[place.start : place.end].rstrip()
+
     def value_span(self, pointer: Pointer) -> Span:
         """Where a scalar stands, or a map or list that stands in one line; a longer one is shown by its key, since the whole of it would
         fill the screen."""
         key = pointer, len(self.meant)  # a key that is taken for another moves what stands below it
         if key not in self._spans:  # a line that many findings name
             place = self.place(pointer)
-            is_long = not place.style and place.key_end > place.key_start and "\n" in self.text[place.start : place.end].rstrip()
+            is_long = self._is_long(place)
             self._spans[key] = self.span(place.key_start, place.key_end) if is_long else self.span(place.start, place.end)
         return self._spans[key]
 
