@@ -43,12 +43,23 @@ def page() -> dict[str, list[tuple[str, ...]]]:
 
 def _options() -> set[str]:
     found: set[str] = set()
-    for module, *_ in main.COMMANDS.values():
+    for command in _every_command():
         application = typer.Typer()
-        application.command()(importlib.import_module(module).command)
+        application.command()(command)
         for option in typer.main.get_command(application).params:
             found |= {flag for flag in (*option.opts, *option.secondary_opts) if flag.startswith("--")}
     return found
+
+
+def _every_command() -> Iterable[Callable[..., object]]:
+    for module, *_ in main.COMMANDS.values():
+        loaded = importlib.import_module(module)
+        yield loaded.command
+        yield from (run for run, _ in getattr(loaded, "SUBCOMMANDS", {}).values())
+
+
+def _actions(name: str) -> Iterable[str]:
+    return importlib.import_module(main.COMMANDS[name][0]).SUBCOMMANDS  # type: ignore[no-any-return]  # a module has any
 
 
 def _formats() -> set[str]:
@@ -66,6 +77,7 @@ def _fields() -> set[str]:
 PROGRAM: dict[str, Callable[[], Iterable[str]]] = {
     "Commands": lambda: main.COMMANDS,
     "Actions of `jovial catalog`": lambda: [each.value for each in catalog_command.Action],
+    "Actions of `jovial parameters`": lambda: _actions("parameters"),
     "Options": _options,
     "Formats": _formats,
     "Sections of a template": lambda: SECTIONS,

@@ -23,6 +23,7 @@ COMMANDS = {
     "functions": ("jovial_scaffold.cli.functions", "Author", "List the functions of expressions, each with an example."),
     "findings": ("jovial_scaffold.cli.findings", "Check", "Explain what a finding means and how it is mended."),
     "catalog": ("jovial_scaffold.cli.catalog", "Author", "List, show, search, check and compare the types of resources."),
+    "parameters": ("jovial_scaffold.cli.parameters", "Author", "List the parameters with their values, and write their files."),
     "render": ("jovial_scaffold.cli.render", "Preview", "Show the resources of one environment in deployment order."),
     "fill": ("jovial_scaffold.cli.fill", "Author", "Fill in one text with placeholders, and never with nothing."),
     "why": ("jovial_scaffold.cli.why", "Preview", "Explain where a rendered value comes from."),
@@ -130,6 +131,15 @@ def _application(arguments: list[str]) -> Any:
     called = next((argument for argument in arguments if not argument.startswith("-")), None)
     only = {called: COMMANDS[called]} if called in COMMANDS and "_JOVIAL_COMPLETE" not in os.environ else COMMANDS
     for name, (module, panel, about) in only.items():
-        command = importlib.import_module(module).command
-        application.command(name, help=f"{about}\n\n{command.__doc__}", short_help=about, rich_help_panel=panel)(command)
+        loaded = importlib.import_module(module)
+        command, subcommands = loaded.command, getattr(loaded, "SUBCOMMANDS", {})
+        help = f"{about}\n\n{command.__doc__}"
+        if not subcommands:
+            application.command(name, help=help, short_help=about, rich_help_panel=panel)(command)
+            continue
+        group = typer.Typer(rich_markup_mode=application.rich_markup_mode)
+        group.callback(invoke_without_command=True, help=help, short_help=about)(command)
+        for each, (run, does) in subcommands.items():
+            group.command(each, help=f"{does}\n\n{run.__doc__}", short_help=does)(run)
+        application.add_typer(group, name=name, rich_help_panel=panel)
     return typer.main.get_command(application)

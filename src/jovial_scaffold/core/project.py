@@ -57,11 +57,13 @@ if TYPE_CHECKING:
     from jovial_scaffold.core.changes.settings import SettingEffects
     from jovial_scaffold.core.changes.snapshots import Snapshot
     from jovial_scaffold.core.outcomes import CheckResult, Moment
+    from jovial_scaffold.core.project_file import ProjectFile
     from jovial_scaffold.core.rendering.explaining import Reason
     from jovial_scaffold.core.rendering.searching import Searching
     from jovial_scaffold.core.rules.checking import World
     from jovial_scaffold.core.rules.evaluation import Verdicts
     from jovial_scaffold.core.rules.reading import Ruleset
+    from jovial_scaffold.core.text.edits import FileChange
     from jovial_scaffold.core.waivers import Waivers
 
 
@@ -236,6 +238,22 @@ class Project:
             found.setdefault(view.revision, []).append(view.here)
         projects = {revision: self.at(revision) if revision else self for revision in sorted(found)}
         return [(project, project.chosen(found[revision])) for revision, project in projects.items()]
+
+    def edited(self, files: "Iterable[FileChange]") -> "Project":
+        """The project as it would be with some files changed, named as findings name them. Raises ProjectError."""
+        from jovial_scaffold.core.text.edits import EditedFolder
+
+        return type(self)(EditedFolder(self.folder, files), self._file.file, self._overrides)
+
+    @property
+    def project_file(self) -> "ProjectFile":
+        """What the project file says."""
+        return self._file
+
+    def parameters_of(self, environment: str) -> Parameters:
+        """The layers of an environment, and the values that they set, as far as they are right. Raises ProjectError."""
+        project, here = self.side(environment)
+        return project._resolved(here)[0]
 
     # -- the three questions
 

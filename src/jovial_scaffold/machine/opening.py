@@ -20,6 +20,7 @@ from jovial_scaffold.core.words import say
 from jovial_scaffold.core.workspace import NAME as WORKSPACE
 from jovial_scaffold.core.workspace import Workspace, workspace_of
 from jovial_scaffold.machine.disk import DiskFolder, read_named
+from jovial_scaffold.machine.journals import journal_path
 from jovial_scaffold.machine.room import with_room
 
 
@@ -37,6 +38,10 @@ class Project(computing.Project):
         else:
             hint = say("Name the project's folder or its jovial.yaml.")
             raise ProjectError([Finding("project-missing", "error", say("There is no {}.", str(given)), None, hint)])
+        if os.path.exists(journal_path(root)):  # a change was broken off
+            from jovial_scaffold.machine.changing import finish
+
+            finish(root)
         folder, history, findings = surroundings(root, history_of)
         handed_in = replace(overrides or Overrides(), named=read_named, history=history, findings=tuple(findings))
         return with_room(lambda: cls(folder, name, handed_in))

@@ -57,7 +57,7 @@ class Staged:
             else:
                 self._streams.append((target, raw))
 
-    def add_below(self, root: Path, name: str, content: str | bytes) -> None:
+    def add_below(self, root: Path, name: str, content: str | bytes, private: bool = False) -> None:
         """Make a file ready by its name below a folder, which links do not lead out of; folders on the way are made. Raises OSError."""
         parent, _, last = name.rpartition("/")
         with _named(root / name):
@@ -79,7 +79,7 @@ class Staged:
             target = folder.find(name)
             if not isinstance(target, Found) and target.kind != "missing":
                 raise OSError(errno.EXDEV, f"it leads out of {root} through a link, and is not written")
-        self.add(folder.root / found.name / last, content)
+        self.add(folder.root / found.name / last, content, private)
 
     def commit(self) -> None:
         """Give every file its name. No signal comes between them. Raises OSError."""

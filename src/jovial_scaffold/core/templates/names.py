@@ -98,6 +98,16 @@ def _all_owners(template: Template) -> Iterator[_Owned]:
         yield _Owned(resource, uses_of(resource))
 
 
+def readings(template: Template, name: str) -> Iterator[tuple[Origin, int, int]]:
+    """Where a template reads a name: the text that holds the expression, and the characters of the name in that."""
+    for _, uses, _ in _all_owners(template):
+        for formula, origin, variables in uses:
+            if name in formula.program.names and name not in variables:
+                for each in formula.program.reads:
+                    if each.name == name:
+                        yield origin, formula.offset + each.start, formula.offset + each.start + len(name)
+
+
 def _uses_to_check(resource: Resource, known: frozenset[str], used: set[str]) -> list[Use]:
     """The expressions of a resource whose names need a look; where its shape says that all is well, what it reads is used."""
     names = names_by_shape(resource)

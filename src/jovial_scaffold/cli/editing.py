@@ -1,0 +1,49 @@
+"""What commands share that change files: they show what they would do, or do it."""
+
+import os
+import sys
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from jovial_scaffold.cli import exit_codes
+from jovial_scaffold.cli.options import ReportFormat, folder_shown
+from jovial_scaffold.core.authoring.settings import Done
+from jovial_scaffold.core.findings import Span
+from jovial_scaffold.core.text.edits import Change, unified_diff
+from jovial_scaffold.machine.opening import Project
+from jovial_scaffold.reports.terminal import style_for
+
+DryRun = Annotated[bool, typer.Option("--dry-run", help="Print the change as a unified diff, and write nothing.")]
+
+
+def deliver_change(loaded: Project, change: Change, done: list[Done], dry_run: bool, format: ReportFormat) -> None:
+    """Write a change, and say what was done; or only show it. Ends with the exit code where that cannot be."""
+    from jovial_scaffold.machine.changing import ChangedMeanwhile, carry_out
+
+    files = change.files()
+
+    def hides(name: str, line: int) -> bool:
+        source = loaded.source(name)
+        return source is not None and source.hides(Span(name, line, 1, line, 1))
+
+    if not dry_run and files:
+        try:
+            carry_out(Path(loaded.folder.where), files)
+        except ChangedMeanwhile as changed:
+            print(f"jovial: {changed} was changed by somebody else meanwhile. Nothing was written.", file=sys.stderr)
+            raise typer.Exit(exit_codes.UNUSABLE) from None
+    if format is ReportFormat.json:
+        from jovial_scaffold.reports.changes import edits_document
+        from jovial_scaffold.reports.machine import json_text
+
+        sys.stdout.write(json_text(edits_document(loaded.name, change, files, not dry_run, loaded.source, hides)))
+    elif dry_run:
+        sys.stdout.write(unified_diff(files, hides))
+    else:
+        from jovial_scaffold.reports.changes import done_text
+
+        sys.stdout.write(done_text(done, style_for(sys.stdout, os.environ), folder_shown(loaded)))
+    if not files:
+        print("Nothing is to be done.", file=sys.stderr)

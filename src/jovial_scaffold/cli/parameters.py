@@ -1,0 +1,138 @@
+"""`jovial parameters`: what the parameters are in each environment, and commands that write their files."""
+
+from fnmatch import fnmatchcase
+from typing import Annotated
+
+import typer
+
+from jovial_scaffold.cli.editing import DryRun, deliver_change
+from jovial_scaffold.cli.options import (
+    Format,
+    Out,
+    ProjectPath,
+    ReportFormat,
+    TableFormat,
+    WithFiles,
+    WithValues,
+    deliver,
+    environment_names,
+    folder_shown,
+    load,
+    named_values,
+    style_of,
+    unusable,
+)
+from jovial_scaffold.core.project_file import ProjectError
+
+In = Annotated[str, typer.Option("--in", help="The environment whose value it is.", show_default=False, autocompletion=environment_names)]
+
+
+def command(
+    context: typer.Context,
+    only: Annotated[str, typer.Option("--only", help="Parameters of such a name: a pattern of * and ?.", show_default=False)] = "",
+    unset: Annotated[bool, typer.Option("--unset", help="Only those that have no value in some environment.")] = False,
+    inside: Annotated[
+        list[str] | None,
+        typer.Option("--in", help="An environment; all where none is named. May be repeated.", autocompletion=environment_names),
+    ] = None,
+    out: Out = None,
+    project: ProjectPath = None,
+    with_values: WithValues = None,
+    with_file: WithFiles = None,
+    format: Annotated[TableFormat, typer.Option("--format", help="How the result is written.")] = TableFormat.text,
+) -> None:
+    """Each parameter with its type, bounds and default, its value in each environment, and the line that sets it; or, with a command behind
+    it, a change of parameter files, which `--dry-run` only shows.
+
+    Example: jovial parameters --unset
+    """
+    if context.invoked_subcommand is not None:
+        return
+    try:
+        from jovial_scaffold.core.authoring.inventory import inventory
+
+        loaded = load(project, with_values, with_file)
+        names = loaded.in_order(inside or loaded.environments)
+        found = inventory(list(loaded.template.parameters.values()), loaded.views(names))
+        labels = [loaded.label(name) for name in names]
+    except ProjectError as error:
+        raise typer.Exit(unusable(error)) from None
+    found = [each for each in found if (not only or fnmatchcase(each.name, only)) and (not unset or each.is_unset)]
+    from jovial_scaffold.reports import parameters as writing
+
+    if format is TableFormat.text:
+        text = writing.parameters_text(loaded.name, found, labels, style_of(out), folder_shown(loaded))
+    elif format is TableFormat.json:
+        from jovial_scaffold.reports.machine import json_text
+
+        text = json_text(writing.parameters_document(loaded.name, found))
+    else:
+        from jovial_scaffold.reports.tables import written
+
+        text = written(writing.parameters_report(loaded.name, found, labels), format.value)
+    deliver(text, out)
+
+
+def set_values(
+    values: Annotated[list[str], typer.Argument(help="NAME=VALUE, or NAME/PART=VALUE for a part of one.", show_default=False)],
+    inside: In,
+    dry_run: DryRun = False,
+    project: ProjectPath = None,
+    format: Format = ReportFormat.text,
+) -> None:
+    """Each value is checked by the declaration before anything is written. It goes into the file that sets it for this environment alone,
+    else into the environment's own; no other environment changes. A secret is written as where it comes from.
+
+    Example: jovial parameters set copies=3 tags/owner=desk --in live
+    """
+    try:
+        from jovial_scaffold.core.authoring.settings import set_parameters
+
+        loaded = load(project, None, None)
+        change, done = set_parameters(loaded, inside, named_values(values))
+        deliver_change(loaded, change, done, dry_run, format)
+    except ProjectError as error:
+        raise typer.Exit(unusable(error)) from None
+
+
+def drop(
+    name: Annotated[str, typer.Argument(help="The parameter.", show_default=False)],
+    dry_run: DryRun = False,
+    project: ProjectPath = None,
+    format: Format = ReportFormat.text,
+) -> None:
+    """The declaration goes, and the values in all parameter files. Where something still reads it, nothing is written, and the places are
+    listed.
+
+    Example: jovial parameters drop zone --dry-run
+    """
+    try:
+        from jovial_scaffold.core.authoring.settings import drop as dropped
+
+        loaded = load(project, None, None)
+        change, done = dropped(loaded, name)
+        deliver_change(loaded, change, done, dry_run, format)
+    except ProjectError as error:
+        raise typer.Exit(unusable(error)) from None
+
+
+def prune(dry_run: DryRun = False, project: ProjectPath = None, format: Format = ReportFormat.text) -> None:
+    """Values that nobody declares go, and those that every environment which takes their file would have without them.
+
+    Example: jovial parameters prune --dry-run
+    """
+    try:
+        from jovial_scaffold.core.authoring.settings import prune as pruned
+
+        loaded = load(project, None, None)
+        change, done = pruned(loaded)
+        deliver_change(loaded, change, done, dry_run, format)
+    except ProjectError as error:
+        raise typer.Exit(unusable(error)) from None
+
+
+SUBCOMMANDS = {
+    "set": (set_values, "Write values into the parameter file of an environment."),
+    "prune": (prune, "Take away values that say nothing."),
+    "drop": (drop, "Take a parameter away, with its declaration and all its values."),
+}

@@ -1,0 +1,1 @@
+"""What the tool writes: text edits that leave everything else as it stands, and what each of them promises."""

@@ -1,0 +1,85 @@
+"""What a change of files promises, shown before anything is written: the project is read again as it would be, and compared."""
+
+from collections.abc import Iterable, Iterator
+from typing import Any
+
+from jovial_scaffold.core.changes.aligning import same
+from jovial_scaffold.core.findings import Finding
+from jovial_scaffold.core.project import Project
+from jovial_scaffold.core.project_file import ProjectError
+from jovial_scaffold.core.templates.model import Constant
+from jovial_scaffold.core.text.edits import Change
+from jovial_scaffold.core.text.unknown import UNKNOWN
+from jovial_scaffold.core.words import Sentence, say
+
+_NOTHING: Any = object()
+
+
+def broken(message: Sentence) -> ProjectError:
+    """Nothing is written, and this is why."""
+    hint = say("Nothing was written. Please change the file by hand.")
+    return ProjectError([Finding("promise-broken", "error", message, None, hint)])
+
+
+def after(project: Project, change: Change) -> Project:
+    """The project as it would be. Raises ProjectError where it could not be used then."""
+    return project.edited(change.files())
+
+
+def keeps_parameters(before: Project, then: Project, but: Iterable[tuple[str, str]] = ()) -> None:
+    """Every environment has the same parameters, `but` for some of some. Raises ProjectError, which names the first that has not."""
+    changing = set(but)
+    for environment in before.environments:
+        for name in _differing(before, then, environment):
+            if (environment, name) not in changing:
+                raise broken(say("`{}` of {} would not be what it is.", name, environment))
+
+
+def _differing(before: Project, then: Project, environment: str) -> Iterator[str]:
+    old, new = _values(before, environment), _values(then, environment)
+    for name in sorted({*old, *new}):
+        was, becomes = old.get(name, _NOTHING), new.get(name, _NOTHING)
+        if was is UNKNOWN and becomes is UNKNOWN:
+            continue
+        if was is _NOTHING or becomes is _NOTHING or not same(was, becomes):
+            yield name
+
+
+def _values(project: Project, environment: str) -> dict[str, Any]:
+    """What the parameters of an environment are, those with a default that is written out, too."""
+    found = dict(project.parameters_of(environment).values)
+    for name, declaration in project.template.parameters.items():
+        if name not in found and isinstance(declaration.default, Constant):
+            found[name] = declaration.default.value
+    return found
+
+
+def adds_no_errors(before: Project, then: Project) -> None:
+    """A check finds no error that it did not find before. Raises ProjectError with those."""
+    known = {(each.id, each.message) for each in before.check().findings if each.level == "error"}
+    added = [each for each in then.check().findings if each.level == "error" and (each.id, each.message) not in known]
+    if added:
+        first = broken(say("This would be wrong then:"))
+        raise ProjectError([*first.findings, *added])
+
+
+def keeps_renderings(before: Project, then: Project) -> None:
+    """Every environment renders the same. Raises ProjectError, which names the first resource or output that is not the same."""
+    for environment in before.environments:
+        old, new = before.render(environment), then.render(environment)
+        if old.resources.keys() != new.resources.keys():
+            address = min(old.resources.keys() ^ new.resources.keys())
+            raise broken(say("{} of {} would be there, or not, as it is not now.", address, environment))
+        for address, resource in old.resources.items():
+            if not same(resource.properties, new.resources[address].properties):
+                raise broken(say("{} of {} would not be what it is.", address, environment))
+        for kind, was, becomes in (
+            ("outputs", old.outputs, new.outputs),
+            ("documents", _texts(old.documents), _texts(new.documents)),
+        ):
+            if not same(was, becomes):
+                raise broken(say("The {} of {} would not be what they are.", kind, environment))
+
+
+def _texts(documents: Any) -> dict[str, Any]:
+    return {name: [each.to, each.compared] for name, each in documents.items()}

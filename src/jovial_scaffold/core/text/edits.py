@@ -1,0 +1,238 @@
+"""Changes of files as data: edits of texts by span, and files that are new. Nothing here touches a disk."""
+
+from collections.abc import Callable, Iterable, Mapping
+from typing import NamedTuple
+
+from jovial_scaffold.core import marks
+from jovial_scaffold.core.folders import Folder, Found, Refusal
+
+BOM = "\ufeff"
+_CONTEXT = 3  # lines around a change in a unified diff
+
+
+class Edit(NamedTuple):
+    """Characters `start` to `end` of a file's text, and what stands there instead. A byte order mark does not count."""
+
+    file: str
+    start: int
+    end: int
+    text: str
+
+
+class Overlapping(Exception):
+    """Two edits change the same characters: a mistake of ours."""
+
+
+def edited(text: str, edits: Iterable[Edit]) -> str:
+    """A text with its edits; those at one place keep their order. Raises Overlapping."""
+    pieces: list[str] = []
+    last = 0
+    for edit in sorted(edits, key=lambda each: (each.start, each.end)):
+        if edit.start < last:
+            raise Overlapping(edit)
+        pieces += (text[last : edit.start], edit.text)
+        last = edit.end
+    return "".join((*pieces, text[last:]))
+
+
+class FileChange(NamedTuple):
+    """A file before and after, as bytes; `before` is None for a new one, `after` for one that goes. `private` files are their owner's alone."""
+
+    name: str
+    before: bytes | None
+    after: bytes | None
+    private: bool = False
+
+
+class Change:
+    """Files that change together. Texts keep their byte order mark."""
+
+    def __init__(self, folder: Folder) -> None:
+        self._folder = folder
+        self._edits: dict[str, list[Edit]] = {}
+        self._new: dict[str, tuple[str, bool]] = {}
+
+    def add(self, edits: Iterable[Edit]) -> None:
+        """Take in some edits; the same one twice is one."""
+        for edit in edits:
+            held = self._edits.setdefault(edit.file, [])
+            if edit not in held:
+                held.append(edit)
+
+    def write(self, name: str, text: str, private: bool = False) -> None:
+        """Take in a file as a whole."""
+        self._new[name] = (text, private)
+
+    @property
+    def edits(self) -> list[Edit]:
+        """All edits, by file and place."""
+        return sorted((each for edits in self._edits.values() for each in edits), key=lambda each: each[:3])
+
+    def __bool__(self) -> bool:
+        return bool(self._edits or self._new)
+
+    def files(self) -> list[FileChange]:
+        """What becomes of each file, by name; those that stay as they are, are left out."""
+        found = []
+        for name in sorted({*self._edits, *self._new}):
+            before = self._folder.read(name)
+            known = None if isinstance(before, Refusal) else before
+            if name in self._new:
+                text, private = self._new[name]
+                after = text.encode("utf-8", "surrogateescape")
+            else:
+                private = False
+                raw = (known or b"").decode("utf-8")
+                mark = BOM if raw.startswith(BOM) else ""
+                after = (mark + edited(raw.removeprefix(BOM), self._edits[name])).encode("utf-8")
+            if after != known:
+                found.append(FileChange(name, known, after, private))
+        return found
+
+
+class EditedFolder(Folder):
+    """A folder as it would be after a change: all that does not change is that of the folder below."""
+
+    def __init__(self, base: Folder, files: Iterable[FileChange]) -> None:
+        self._base = base
+        self._files: Mapping[str, bytes | None] = {each.name: each.after for each in files}
+
+    @property
+    def where(self) -> str:
+        """That of the folder below."""
+        return self._base.where
+
+    @property
+    def boundary(self) -> str:
+        """That of the folder below."""
+        return self._base.boundary
+
+    def below(self, name: str) -> Folder:
+        """A folder inside, as a root of its own."""
+        inside = [
+            FileChange(each.removeprefix(f"{name}/"), None, content)
+            for each, content in self._files.items()
+            if not name or each.startswith(f"{name}/")
+        ]
+        return EditedFolder(self._base.below(name), inside)
+
+    def find(self, name: str) -> Found | Refusal:
+        """What a name leads to."""
+        found = self._base.find(name)
+        real = found.name if isinstance(found, Found) else _straight(name)
+        if real in self._files:
+            return Found(real, "file") if self._files[real] is not None else Refusal("missing")
+        if isinstance(found, Refusal) and found.kind == "missing" and any(each.startswith(f"{real}/") for each in self._files):
+            return Found(real, "folder")
+        return found
+
+    def read(self, name: str) -> bytes | Refusal:
+        """The bytes of a file."""
+        found = self.find(name)
+        content = self._files.get(found.name) if isinstance(found, Found) else None
+        if content is not None:
+            return content
+        return self._base.read(name) if isinstance(found, Found) else found
+
+    def names(self, name: str) -> list[str] | Refusal:
+        """The names of what lies in a folder."""
+        found = self.find(name)
+        if isinstance(found, Refusal):
+            return found
+        below = self._base.names(name)
+        head = f"{found.name}/" if found.name else ""
+        added = {
+            each.removeprefix(head).split("/")[0] for each, content in self._files.items() if each.startswith(head) and content is not None
+        }
+        gone = {each.removeprefix(head) for each, content in self._files.items() if each.startswith(head) and content is None}
+        return sorted(({*below} if not isinstance(below, Refusal) else set()) - gone | added)
+
+    def open_root(self) -> object:
+        """That of the folder below. Raises OSError."""
+        return self._base.open_root()
+
+    def child(self, node: object, step: str) -> object:  # type: ignore[override]  # what the folder below gives
+        """That of the folder below."""
+        return self._base.child(node, step)
+
+    def content(self, node: object) -> bytes | Refusal:
+        """That of the folder below."""
+        return self._base.content(node)
+
+    def listing(self, node: object) -> list[str]:
+        """That of the folder below. Raises OSError."""
+        return list(self._base.listing(node))
+
+
+def _straight(name: str) -> str:
+    """A name without dots, as far as it does not lead up."""
+    return "/".join(step for step in name.split("/") if step not in ("", "."))
+
+
+Hidden = Callable[[str, int], bool]
+"""Whether a line of a file as it is, by its number from 1, may not be shown."""
+
+
+def unified_diff(files: Iterable[FileChange], hides: Hidden = lambda name, line: False) -> str:
+    """What changes, as `patch` and `git apply` take it (POSIX `diff -u`). A line that may not be shown is no context; one that itself changes
+    is masked, and so is all of a private file."""
+    return "".join(_file_diff(each, hides) for each in files)
+
+
+def _file_diff(change: FileChange, hides: Hidden) -> str:
+    import difflib  # only who shows a change needs it
+
+    old, new = _lines(change.before), _lines(change.after)
+    secret = {number for number in range(len(old)) if hides(change.name, number + 1)}
+    matcher = difflib.SequenceMatcher(None, old, new, autojunk=False)
+    hunks: list[list[str]] = []
+    ends: list[tuple[int, int, int, int]] = []
+    done = 0
+    for tag, first, last, start, end in matcher.get_opcodes():
+        if tag == "equal":
+            continue
+        before, behind = _context(first, last, len(old), secret)
+        body = [*_marked("-", old[first:last], change.private or not secret.isdisjoint(range(first, last)))]
+        body += _marked("+", new[start:end], change.private or not secret.isdisjoint(range(first, last)))
+        if hunks and ends[-1][1] >= first - before:  # their contexts touch: one hunk
+            began, until, start_new, _ = ends[-1]
+            kept = hunks[-1][: len(hunks[-1]) - (until - done)]
+            hunks[-1] = [*kept, *_marked(" ", old[done:first]), *body, *_marked(" ", old[last : last + behind])]
+            ends[-1] = (began, last + behind, start_new, end + behind)
+        else:
+            hunks.append([*_marked(" ", old[first - before : first]), *body, *_marked(" ", old[last : last + behind])])
+            ends.append((first - before, last + behind, start - before, end + behind))
+        done = last  # what stands behind it so far is context
+    if not hunks:
+        return ""
+    head = [f"--- {'/dev/null' if change.before is None else f'a/{change.name}'}\n"]
+    head.append(f"+++ {'/dev/null' if change.after is None else f'b/{change.name}'}\n")
+    for hunk, (first, last, start, end) in zip(hunks, ends, strict=True):
+        head.append(f"@@ -{_span(first, last)} +{_span(start, end)} @@\n")
+        head += hunk
+    return "".join(head)
+
+
+def _context(first: int, last: int, lines: int, secret: set[int]) -> tuple[int, int]:
+    """How many lines before and behind a change are shown with it."""
+    before = next((count for count in range(_CONTEXT) if first - count == 0 or first - count - 1 in secret), _CONTEXT)
+    behind = next((count for count in range(_CONTEXT) if last + count == lines or last + count in secret), _CONTEXT)
+    return before, behind
+
+
+def _span(first: int, last: int) -> str:
+    """Lines as a hunk's head counts them; of none, the line before."""
+    return f"{first + 1 if last > first else first},{last - first}"
+
+
+def _marked(sign: str, lines: Iterable[str], masked: bool = False) -> list[str]:
+    shown = (f"{marks.SECRET}\n" if masked else line for line in lines)
+    return [f"{sign}{line}" if line.endswith("\n") else f"{sign}{line}\n\\ No newline at end of file\n" for line in shown]
+
+
+def _lines(content: bytes | None) -> list[str]:
+    """The lines of a file with their ends: only a line feed ends one, as for `diff`."""
+    text = (content or b"").decode("utf-8", "surrogateescape")
+    lines = [f"{line}\n" for line in text.split("\n")]
+    lines[-1] = lines[-1][:-1]
+    return lines if lines[-1] else lines[:-1]

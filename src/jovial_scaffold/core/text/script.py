@@ -1,0 +1,326 @@
+"""One text that is changed: values set, entries put in, taken out and renamed, each as edits of the text as it was read.
+
+Places come from the reader of the notation (`Source.place`), and what lies between them is never written anew: comments, order, quotes,
+indentation, ends of lines and the end of the file stay as they are.
+"""
+
+import json
+from collections.abc import Sequence
+from typing import Any
+
+from jovial_scaffold.core.regexes import regex
+from jovial_scaffold.core.text.edits import Edit
+from jovial_scaffold.core.text.formats import format_of
+from jovial_scaffold.core.text.source import Place, Pointer, Source, value_at
+from jovial_scaffold.core.text.written_values import FLOW, Unwritable, dotenv_value, toml_key, yaml_flow, yaml_lines
+
+_GAP = regex(r"(?:\s|#[^\n]*)*")
+_JSON_GAP = regex(r"\s*")
+_COMMENT_LINE = regex(r"[ \t]*#")
+_COMMENT_BEHIND = regex(r"(?:^|\s)#.*")
+_NOTHING = object()
+
+
+class Unplaced(Exception):
+    """There is no place for an edit: the text has nothing there, or is not laid out as a map."""
+
+
+class Script:
+    """A text and the edits of it."""
+
+    def __init__(self, source: Source, notation: str = "") -> None:
+        self.source = source
+        self.text = source.text
+        self.edits: list[Edit] = []
+        form = format_of(source.name)
+        self.notation = notation or (form.name if form is not None else "YAML")
+        self._places = source.places()
+        self._ends_lines = not self.text or self.text.endswith("\n")
+        self._line_end = "\r\n" if "\r\n" in self.text else "\n"
+        self._children: dict[Pointer, list[Pointer]] = {}
+        for pointer in self._places:
+            if pointer:
+                self._children.setdefault(pointer[:-1], []).append(pointer)
+        for children in self._children.values():
+            children.sort(key=lambda each: (self._places[each].key_start, self._places[each].start))
+
+    # -- what is asked of it
+
+    def set(self, pointer: Pointer, value: Any) -> None:
+        """Give a place another value, or put the entry in where it is not there. Raises Unplaced, Unwritable."""
+        if value_at(self.source.value, pointer, _NOTHING) is _NOTHING or pointer not in self._places:
+            self._insert_along(pointer, value)
+            return
+        place = self._places[pointer]
+        if self.notation == "TOML" and (self._heads_table(pointer) or place.start == place.key_start):
+            raise Unplaced(pointer)  # its entries stand apart
+        start, end = place.start, self._content_end(place)
+        if self.notation == "YAML" and self._is_block(place) and not self._in_flow(pointer):
+            start = self._behind_colon(place)
+            written = self._yaml_behind_key(pointer, value)
+        elif self.notation == "YAML" and place.start == place.end and place.key_end < place.start + 1:
+            start = end = place.key_end + 1  # `key:` and nothing behind it
+            written = self._yaml_behind_key(pointer, value)
+        else:
+            if place.style in ("literal", "folded"):
+                start = place.start
+            written = self._flow(value, place.style)
+        self._edit(start, end, written)
+
+    def insert(self, parent: Pointer, key: str, value: Any, comments: Sequence[str] = (), after: str | None = None) -> None:
+        """Put an entry into a map, behind another one or last. Raises Unplaced, Unwritable."""
+        holder = value_at(self.source.value, parent, _NOTHING) if parent else self.source.value
+        if holder is not None and not isinstance(holder, dict):
+            raise Unplaced(parent)
+        children = [each for each in self._children.get(parent, ()) if each[-1] in (holder or {})]
+        if self.notation == "dotenv":
+            self._lines_at(len(self.text), [*comments, f"{key}={dotenv_value(value)}"])
+        elif self.notation == "TOML" and not self._in_flow((*parent, key)):
+            self._insert_toml(parent, key, value, comments)
+        elif children and not self._in_flow(children[0]) and self.notation == "YAML":
+            before = next((each for each in children if each[-1] == after), children[-1])
+            indent = self._indent(children[0])
+            lines = [*(f"{indent}{line}".rstrip() for line in comments), *yaml_lines(key, value, indent, self._ends_lines)]
+            self._lines_at(self._line_after(self._content_end(self._places[before])), lines)
+        elif children:
+            self._insert_flow(children, parent, key, value, after)
+        else:
+            self._insert_first(parent, holder, key, value, comments)
+
+    def remove(self, pointer: Pointer) -> None:
+        """Take an entry of a map, or an item of a list, away with the comments that stand right above and behind it. Raises Unplaced."""
+        if pointer not in self._places or not pointer:
+            raise Unplaced(pointer)
+        if self.notation in ("YAML", "JSON", "TOML") and self._in_flow(pointer):
+            self._remove_flow(pointer)
+            return
+        place = self._places[pointer]
+        siblings = self._children[pointer[:-1]]
+        begins = self._dash_before(place.start) if isinstance(pointer[-1], int) else place.key_start
+        start = self._line_start(begins)
+        end = self._line_after(max(self._content_end(place), place.key_end))
+        if self.text[start:begins].strip():  # the first entry of an item, behind its dash
+            if pointer == siblings[-1]:
+                raise Unplaced(pointer)
+            following = self._places[siblings[siblings.index(pointer) + 1]]
+            follows = self._dash_before(following.start) if isinstance(pointer[-1], int) else following.key_start
+            self._edit(begins, follows, "")
+            return
+        if len(siblings) == 1 and len(pointer) > 1 and self.notation == "YAML":
+            around = self._places[pointer[:-1]]
+            empty = " {}" if isinstance(pointer[-1], str) else " []"
+            self._edit(self._behind_colon(around), self._content_end(place), empty)
+            return
+        start = self._comments_above(start, begins - start)
+        self._edit(start, end, "")
+
+    def rename(self, pointer: Pointer, key: str) -> None:
+        """Give an entry of a map another key, in the quotes that it had. Raises Unplaced."""
+        place = self._places.get(pointer)
+        if place is None or place.key_end <= place.key_start:
+            raise Unplaced(pointer)
+        old = self.text[place.key_start : place.key_end]
+        if self.notation == "JSON" or old[:1] == '"':
+            written = json.dumps(key, ensure_ascii=False)
+        elif self.notation == "TOML":
+            written = toml_key(key)
+        else:
+            written = f"'{key}'" if old[:1] == "'" and "'" not in key else yaml_flow(key) if self.notation == "YAML" else key
+        self._edit(place.key_start, place.key_end, written)
+
+    # -- how values are written
+
+    def _flow(self, value: Any, style: str = "") -> str:
+        """A value on one line, in the quotes that stood there where it is text."""
+        if self.notation == "YAML" and isinstance(value, str):
+            if style == "double":
+                return json.dumps(value, ensure_ascii=False)
+            if style == "single" and value.isprintable():
+                quoted = value.replace("'", "''")
+                return f"'{quoted}'"
+        return FLOW[self.notation](value)
+
+    def _yaml_behind_key(self, pointer: Pointer, value: Any) -> str:
+        """What stands behind a key and its colon, or behind a dash, in the block style."""
+        lines = yaml_lines("k", value, self._indent(pointer), self._ends_lines)
+        return self._line_end.join(lines).removeprefix(f"{self._indent(pointer)}k:")
+
+    # -- where things stand
+
+    def _in_flow(self, pointer: Pointer) -> bool:
+        """Whether what holds an entry is written in brackets."""
+        return any(
+            self.text[self._places[pointer[:depth]].start : self._places[pointer[:depth]].start + 1] in ("{", "[")
+            and (self.notation != "TOML" or not self._is_header(self._places[pointer[:depth]]))
+            for depth in range(len(pointer))
+            if pointer[:depth] in self._places and self._places[pointer[:depth]].style == ""
+        )
+
+    def _is_header(self, place: Place) -> bool:
+        """Whether a place of TOML is the head of a table, on a line of its own, and no list."""
+        return not self.text[self._line_start(place.start) : place.start].strip()
+
+    def _is_block(self, place: Place) -> bool:
+        """Whether a map or list stands without brackets."""
+        return place.style == "" and self.text[place.start : place.start + 1] not in ("{", "[")
+
+    def _dash_before(self, offset: int) -> int:
+        """Where the dash of an item stands, which may be on a line before what follows it."""
+        line = self._line_start(offset)
+        before = self.text[line:offset].rstrip(" \t")
+        while not before.endswith("-"):
+            offset = line - 1
+            line = self._line_start(offset)
+            before = _COMMENT_BEHIND.sub("", self.text[line:offset]).rstrip()
+        return line + len(before) - 1
+
+    def _line_start(self, offset: int) -> int:
+        return self.text.rfind("\n", 0, offset) + 1
+
+    def _line_after(self, offset: int) -> int:
+        """Where the line after that of an offset begins."""
+        end = self.text.find("\n", offset)
+        return end + 1 if end >= 0 else len(self.text)
+
+    def _content_end(self, place: Place) -> int:
+        """Where a value ends, without the blank lines and comments that a reader counts to it."""
+        if not self._is_block(place) and place.style not in ("literal", "folded"):
+            return place.end
+        end = place.end
+        while True:
+            stripped = len(self.text[:end].rstrip("\r\n \t"))
+            if stripped <= place.start or place.style in ("literal", "folded"):
+                return max(stripped, place.start)
+            line = self._line_start(stripped)
+            if not _COMMENT_LINE.match(self.text, line) or line <= place.start:
+                return stripped
+            end = line
+
+    def _behind_colon(self, place: Place) -> int:
+        """Where what belongs to a key begins: behind its colon, or behind a dash."""
+        if place.key_end <= place.key_start:
+            return place.start
+        return self.text.index(":", place.key_end) + 1
+
+    def _indent(self, pointer: Pointer) -> str:
+        """What stands before an entry on its line; a dash counts as a space."""
+        place = self._places[pointer]
+        before = self.text[self._line_start(place.key_start) : place.key_start]
+        return "".join(char if char.isspace() else " " for char in before)
+
+    def _comments_above(self, start: int, column: int) -> int:
+        """Where the comments begin that stand right above a line, as far in as it."""
+        while start:
+            line = self._line_start(start - 1)
+            text = self.text[line:start]
+            if not text.lstrip(" \t").startswith("#") or len(text) - len(text.lstrip(" \t")) != column:
+                break
+            start = line
+        return start
+
+    # -- edits
+
+    def _edit(self, start: int, end: int, text: str) -> None:
+        self.edits.append(Edit(self.source.name, start, end, text))
+
+    def _lines_at(self, offset: int, lines: Sequence[str]) -> None:
+        """Put lines in where one begins; a last line without its end gets none, and the new last one neither."""
+        text = self._line_end.join(lines)
+        if offset and not self.text.endswith("\n", 0, offset):
+            self._edit(offset, offset, f"{self._line_end}{text}")
+        else:
+            self._edit(offset, offset, f"{text}{self._line_end}")
+
+    def _insert_along(self, pointer: Pointer, value: Any) -> None:
+        """Put a value in with the maps that lead to it."""
+        depth = len(pointer) - 1
+        while depth and not isinstance(value_at(self.source.value, pointer[:depth], _NOTHING), dict):
+            if value_at(self.source.value, pointer[:depth], _NOTHING) not in (_NOTHING, None):
+                raise Unplaced(pointer)
+            depth -= 1
+        for step in reversed(pointer[depth + 1 :]):
+            value = {step: value}
+        below = pointer[: depth + 1]
+        if value_at(self.source.value, below, _NOTHING) is None:
+            self.set(below, value)  # it is there, and empty
+        else:
+            self.insert(pointer[:depth], str(pointer[depth]), value)
+
+    def _insert_first(self, parent: Pointer, holder: Any, key: str, value: Any, comments: Sequence[str]) -> None:
+        """Put an entry into a map that has none."""
+        if not parent and holder is None:
+            lines = (
+                [*comments, *yaml_lines(key, value, "", self._ends_lines)]
+                if self.notation == "YAML"
+                else [FLOW[self.notation]({key: value})]
+            )
+            self._lines_at(len(self.text), lines)
+        elif holder is None:
+            self.set(parent, {key: value})
+        else:
+            place = self._places[parent]
+            if self.notation == "YAML" and not self._in_flow((*parent, key)[:-1]) and parent:
+                self._edit(self._behind_colon(place), place.end, self._yaml_behind_key(parent, {key: value}))
+            else:
+                self._edit(place.start, place.end, FLOW[self.notation]({key: value}))
+
+    def _insert_flow(self, children: list[Pointer], parent: Pointer, key: str, value: Any, after: str | None) -> None:
+        before = next((each for each in children if each[-1] == after), children[-1])
+        end = self._places[before].end
+        quoted = (
+            json.dumps(key, ensure_ascii=False) if self.notation == "JSON" else toml_key(key) if self.notation == "TOML" else yaml_flow(key)
+        )
+        entry = f"{quoted}{' = ' if self.notation == 'TOML' else ': '}{FLOW[self.notation](value)}"
+        start = self._places[before].key_start
+        own_line = not self.text[self._line_start(start) : start].strip()
+        gap = f"{self._line_end}{self._indent(before)}" if own_line else " "
+        comma = self._gap_after(end)
+        if self.text.startswith(",", comma) and before != children[-1]:
+            self._edit(comma + 1, comma + 1, f"{gap}{entry},")
+        elif self.text.startswith(",", comma):
+            self._edit(comma + 1, comma + 1, f"{gap}{entry}")
+        else:
+            self._edit(end, end, f",{gap}{entry}")
+
+    def _gap_after(self, offset: int) -> int:
+        match = (_JSON_GAP if self.notation == "JSON" else _GAP).match(self.text, offset)
+        return match.end() if match is not None else offset
+
+    def _remove_flow(self, pointer: Pointer) -> None:
+        place = self._places[pointer]
+        siblings = list(self._children[pointer[:-1]])
+        at = siblings.index(pointer)
+        start, end = min(place.key_start, place.start), place.end
+        if at + 1 < len(siblings):
+            following = self._places[siblings[at + 1]]
+            self._edit(start, min(following.key_start, following.start), "")
+        elif at:
+            self._edit(self._places[siblings[at - 1]].end, end, "")
+        else:
+            self._edit(start, end, "")
+
+    def _insert_toml(self, parent: Pointer, key: str, value: Any, comments: Sequence[str]) -> None:
+        head = self._places.get(parent) if parent else None
+        if parent and (head is None or not self.text.startswith("[", head.start) or not self._is_header(head)):
+            if head is not None:
+                raise Unplaced(parent)
+            self._lines_at(
+                len(self.text), ["", f"[{'.'.join(map(toml_key, map(str, parent)))}]", f"{toml_key(key)} = {FLOW['TOML'](value)}"]
+            )
+            return
+        own = [each for each in self._children.get(parent, ()) if not self._heads_table(each)]
+        lines = [*comments, f"{toml_key(key)} = {FLOW['TOML'](value)}"]
+        if own:
+            offset = self._line_after(self._places[own[-1]].end)
+        elif head is not None:
+            offset = self._line_after(head.end)
+        else:
+            offset = 0
+        self._lines_at(offset, lines)
+
+    def _heads_table(self, pointer: Pointer) -> bool:
+        place = self._places[pointer]
+        return place.style == "" and self.text.startswith("[", place.start) and self._is_header(place)
+
+
+__all__ = ["Script", "Unplaced", "Unwritable"]

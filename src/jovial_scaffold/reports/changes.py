@@ -1,0 +1,65 @@
+"""A change of files: what was done, as text and as data (`jovial-edits/1`)."""
+
+from collections.abc import Sequence
+from typing import Any
+
+from jovial_scaffold.core import marks
+from jovial_scaffold.core.authoring.settings import Done
+from jovial_scaffold.core.text.edits import Change, FileChange, Hidden
+from jovial_scaffold.core.text.source import Source
+from jovial_scaffold.reports.terminal import Style, cells, padded
+from jovial_scaffold.reports.words import path_shown, visible
+
+
+def done_text(done: Sequence[Done], style: Style, base: str = "") -> str:
+    """One line for each thing that was done."""
+    names = max((cells(visible(each.what)) for each in done), default=0)
+    files = max((cells(visible(path_shown(base, each.file))) for each in done), default=0)
+    lines = [
+        f"{style.paint('place', padded(visible(path_shown(base, each.file)), files))}  {padded(visible(each.what), names)}  {each.how}"
+        for each in done
+    ]
+    return "".join(f"{line}\n" for line in lines)
+
+
+def edits_document(project: str, change: Change, files: Sequence[FileChange], written: bool, sources: Any, hides: Hidden) -> dict[str, Any]:
+    """`jovial-edits/1`: of each file its edits, with offsets and lines in the text as it was; of a new file, all of its text."""
+    return {
+        "format": "jovial-edits/1",
+        "project": project,
+        "written": written,
+        "files": [
+            {
+                "file": each.name,
+                "new": each.before is None,
+                "removed": each.after is None,
+                **({"text": _text(each)} if each.before is None else {"edits": _edits(change, each, sources(each.name), hides)}),
+            }
+            for each in files
+        ],
+    }
+
+
+def _text(change: FileChange) -> str:
+    return marks.SECRET if change.private else (change.after or b"").decode("utf-8", "surrogateescape")
+
+
+def _edits(change: Change, file: FileChange, source: Source | None, hides: Hidden) -> list[dict[str, Any]]:
+    found = []
+    for edit in change.edits:
+        if edit.file != file.name or source is None:
+            continue
+        span = source.span(edit.start, edit.end)
+        secret = file.private or (any(hides(file.name, line) for line in range(span.line, span.end_line + 1)) and edit.end > edit.start)
+        found.append(
+            {
+                "start": edit.start,
+                "end": edit.end,
+                "line": span.line,
+                "column": span.column,
+                "end_line": span.end_line,
+                "end_column": span.end_column,
+                "text": marks.SECRET if secret else edit.text,
+            }
+        )
+    return found

@@ -1,0 +1,146 @@
+"""Edits of texts: what is asked for changes, and every other byte stays, in each notation."""
+
+import json
+import random
+import tomllib
+from copy import deepcopy
+from typing import Any
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from jovial_scaffold.core.text.edits import edited
+from jovial_scaffold.core.text.formats import read_source
+from jovial_scaffold.core.text.script import Script, Unplaced
+from jovial_scaffold.core.text.written_values import toml_key, toml_value, yaml_flow
+from tests.support import load_cases
+
+KEYS = ("line", "copies", "tags", "size", "a b", "true", "1", "x-y", "no")
+SCALARS = ("kes", "", "no", "12", "a: b", "x # y", "it's", 'a "q"', "l1\nl2\n", " x", 7, 2.5, True, "10.1.0.0/16", "${line}", "ü‹")
+
+
+def value(chance: random.Random, depth: int = 0) -> Any:
+    """A value of maps, lists and scalars."""
+    if depth < 3 and chance.random() < 0.5 - depth * 0.1:
+        if chance.random() < 0.6:
+            return {key: value(chance, depth + 1) for key in chance.sample(KEYS, chance.randint(0, 4))}
+        return [value(chance, depth + 1) for _ in range(chance.randint(0, 3))]
+    return chance.choice(SCALARS)
+
+
+def yaml(chance: random.Random, held: Any, indent: str = "", top: bool = True) -> str:
+    """The entries of a map or list as somebody might lay them out, with comments that say after which entry they stand."""
+    lines = []
+    for key, item in held.items() if isinstance(held, dict) else enumerate(held):
+        if chance.random() < 0.2:
+            lines.append("")
+        if chance.random() < 0.3:
+            lines.append(f"{indent}# above {key}")
+        head = f"{indent}- " if isinstance(held, list) else f"{indent}{yaml_flow(key)}: "
+        note = chance.choice(("", "", "  # behind"))
+        if isinstance(item, dict | list) and item and chance.random() < 0.7:
+            below = indent + chance.choice(("  ", "    "))
+            lines.append(f"{head.rstrip()}{note}")
+            lines.append(yaml(chance, item, below, False))
+        elif isinstance(item, str) and item == "l1\nl2\n" and chance.random() < 0.8:
+            lines += [f"{head}|{note}", f"{indent}    l1", f"{indent}    l2"]
+        else:
+            lines.append(f"{head}{yaml_flow(item)}{note}")
+    return "\n".join(lines) + ("\n" if top and (lines[-1].endswith("l2") or chance.random() < 0.9) else "")
+
+
+def toml(chance: random.Random, held: dict[str, Any]) -> str:
+    """A map as TOML: scalars, and some of the maps as tables."""
+    plain, tables = [], []
+    for key, item in held.items():
+        if isinstance(item, dict) and chance.random() < 0.6:
+            inside = [f"{toml_key(name)} = {toml_value(each)}{chance.choice(('', ' # behind'))}" for name, each in item.items()]
+            tables.append("\n".join(["# above", f"[{toml_key(key)}]", *inside]))
+        else:
+            plain.append(f"# above\n{toml_key(key)} = {toml_value(item)}")
+    return "\n".join((*plain, *tables)) + "\n"
+
+
+def written(chance: random.Random, held: dict[str, Any]) -> tuple[str, str]:
+    """A name and a text that hold a map."""
+    notation = chance.choice(("yaml", "yaml", "json", "toml"))
+    if notation == "json":
+        return "x.json", json.dumps(held, indent=chance.choice((None, 2)), ensure_ascii=False) + "\n"
+    if notation == "toml":
+        return "x.toml", toml(chance, held)
+    text = yaml(chance, held)
+    return "x.yaml", text.replace("\n", "\r\n") if chance.random() < 0.15 and "l1" not in text else text
+
+
+def places(held: Any, pointer: tuple[Any, ...] = ()) -> list[tuple[Any, ...]]:
+    """All places in a value but the whole."""
+    found = []
+    for key, item in held.items() if isinstance(held, dict) else enumerate(held) if isinstance(held, list) else ():
+        found += [(*pointer, key), *places(item, (*pointer, key))]
+    return found
+
+
+def around(held: Any, pointer: tuple[Any, ...]) -> Any:
+    """What holds a place."""
+    for step in pointer[:-1]:
+        held = held[step]
+    return held
+
+
+def attempt(chance: random.Random) -> str:
+    """One change of one text, against the same change of its value."""
+    held = {key: value(chance) for key in chance.sample(KEYS, chance.randint(1, 5))}
+    name, text = written(chance, held)
+    source, wrong = read_source(text.encode(), name)
+    assert source is not None and not wrong, (text, wrong)
+    assert source.value == held, (text, source.value, held)
+    script, expected = Script(source), deepcopy(held)
+    pointer = chance.choice(places(held))
+    kind = chance.choice(("set", "insert", "remove", "rename"))
+    inside, last = around(expected, pointer), pointer[-1]
+    try:
+        if kind == "set":
+            inside[last] = value(chance, 1)
+            script.set(pointer, inside[last])
+        elif kind == "remove":
+            del inside[last]
+            script.remove(pointer)
+        elif not isinstance(inside, dict):
+            return "left"
+        elif kind == "insert":
+            inside["new"] = value(chance, 1)
+            script.insert(pointer[:-1], "new", inside["new"], after=last if chance.random() < 0.5 else None)
+        else:
+            inside["new name"] = inside.pop(last)
+            script.rename(pointer, "new name")
+    except Unplaced:
+        return "unplaced"
+    result = edited(text, script.edits)
+    again, wrong = read_source(result.encode(), name)
+    assert again is not None and not wrong, (kind, pointer, text, result, wrong)
+    assert (again.value or {}) == expected, (kind, pointer, text, result)
+    assert len(script.edits) == 1, script.edits
+    if kind in ("set", "rename", "insert"):  # what is taken away takes its own comments along
+        kept = text.count("#") - text[script.edits[0].start : script.edits[0].end].count("#")
+        assert result.count("#") >= kept, (kind, pointer, text, result)
+    assert result.endswith("\n") == text.endswith("\n") or kind == "remove", (kind, pointer, text, result)
+    assert ("\r" in result) == ("\r" in text) or kind == "remove", (kind, result)
+    return kind
+
+
+@settings(max_examples=1_500, deadline=None)
+@given(st.integers(min_value=0, max_value=10**9))
+def test_a_text_that_is_changed_holds_what_its_changed_value_holds(seed: int) -> None:
+    attempt(random.Random(seed))
+
+
+@pytest.mark.parametrize("case", load_cases("scripts.yaml"))
+def test_edits_leave_a_text_as_a_person_would(case: dict[str, Any]) -> None:
+    source, wrong = read_source(case["text"].encode(), case.get("file", "x.yaml"))
+    assert source is not None and not wrong
+    script = Script(source)
+    getattr(script, case["do"])(*(tuple(each) if isinstance(each, list) and at == 0 else each for at, each in enumerate(case["with"])))
+    assert edited(case["text"], script.edits) == case["gives"]
+    if case.get("file", "").endswith(".toml"):
+        tomllib.loads(case["gives"])
