@@ -222,8 +222,14 @@ class Checker:
         name = declaration.name
         for pointer in _maps_with(value, "$open"):
             place = parameters.setting((name, *pointer)) or setting
-            hint = say("Write the value, or leave it out: what is missing is said.")
-            report("not-supported-yet", "error", say("`$open` cannot be used yet."), place, hint)
+            asked = told(str(value_at(value, (*pointer, "$open"))))
+            report(
+                "value-open",
+                "error",
+                together(say("`{}` is still to be filled in.", pointer_text((name, *pointer))), asked),
+                place,
+                NOTHING,
+            )
             return UNKNOWN
         hidden = set(secret_pointers(self._shape(declaration), value))
         for pointer in list(_sources_in(value)):

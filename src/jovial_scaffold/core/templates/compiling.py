@@ -28,7 +28,7 @@ from jovial_scaffold.core.templates.model import (
 from jovial_scaffold.core.text.source import Origin, Pointer, pointer_text
 from jovial_scaffold.core.text.source import part as part_of
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.words import NOTHING, Described, Sentence, nearest, say
+from jovial_scaffold.core.words import NOTHING, Described, Sentence, nearest, say, together, told
 
 NAME = regex(r"[a-z][a-z0-9_]*\Z")
 NESTED_DIRECTIVES = ("$when", "$per")
@@ -36,7 +36,6 @@ NESTED_DIRECTIVES = ("$when", "$per")
 
 _LATER_KEYS = {
     "$value": say("Compute the list in one expression, with map() and filter()."),
-    "$open": say("Write the value, or make it a parameter without a default."),
 }
 
 
@@ -106,6 +105,10 @@ class Compiler:
             if key in written:
                 self.later(say("`{}`", key), origin.child(key).key_span(), hint, written)
                 return Constant(UNKNOWN, origin)
+        if "$open" in written:
+            asked = told(str(written["$open"]))
+            self.report("value-open", together(say("A value is still to be filled in."), asked), origin.child("$open").value_span())
+            return Constant(UNKNOWN, origin)
         when = loop = None
         entries: list[tuple[str, Compiled]] = []
         source, pointer = origin
