@@ -1,12 +1,25 @@
 """Commands that change files: what stands in the files then, what is said, and that nothing else has changed."""
 
+import json
+import random
 from pathlib import Path
 from typing import Any
+from urllib.parse import quote
 
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from jovial_scaffold.cli import main
-from tests.support import load_cases
+from jovial_scaffold.core.authoring.resources import new_resource
+from jovial_scaffold.core.authoring.settings import set_parameters
+from jovial_scaffold.core.changes.aligning import same
+from jovial_scaffold.core.expressions.values import Secret
+from jovial_scaffold.core.project_file import ProjectError
+from jovial_scaffold.core.schemas.catalog import shipped_catalog
+from jovial_scaffold.core.text.unknown import UNKNOWN
+from tests.fuzz import drivers
+from tests.support import in_memory, load_cases
 
 PLAIN = {
     "jovial.yaml": "project: p\ntemplate: line.yaml\ncatalogs: [fulmar]\nenvironments:\n"
@@ -58,3 +71,51 @@ def test_a_command_changes_what_it_says_and_nothing_else(
     }
     assert {*case.get("made", ())} <= now.keys()
     assert not list((tmp_path / "state").rglob("*.json")), "a journal was left"
+
+
+@pytest.mark.parametrize("every", [False, True])
+def test_a_resource_of_every_type_can_be_written(every: bool) -> None:
+    """What is written is whole but for what is left open, whatever the type; references that can be are proposed."""
+    files = {
+        "jovial.yaml": "project: p\ntemplate: line.yaml\ncatalogs: [fulmar]\nenvironments: {live: {}}\n",
+        "line.yaml": "resources:\n  net (fulmar.network): {name: net, range: 10.0.0.0/16}\n",
+    }
+    project = in_memory(files)
+    for kind in (shipped_catalog("fulmar") or ([], {}))[0]:
+        change, _ = new_resource(project, kind.id, "it", every=every)
+        findings = project.edited(change.files()).check().findings
+        assert {each.id for each in findings if each.level == "error"} <= {"value-open"}, (kind.id, findings)
+        text = (change.files()[0].after or b"").decode()
+        assert text.startswith(files["line.yaml"])
+        if kind.name == "fulmar.subnet":
+            assert "network: ${net.id}" in text
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.integers(min_value=0, max_value=10**9))
+def test_what_is_set_is_what_the_environment_has_and_no_other_changes(seed: int) -> None:
+    chance = random.Random(seed)
+    files = drivers.project(chance)
+    project = drivers.loaded(files)
+    environment = chance.choice(project.environments)
+    declared = [name for name, each in project.template.parameters.items() if not each.secret]
+    held = {name: project.parameters_of(each).values.get(name) for each in project.environments for name in declared}
+    name = chance.choice(declared)
+    wanted = held[name]
+    if wanted is UNKNOWN or wanted is None or isinstance(wanted, Secret):
+        return
+    text = wanted if isinstance(wanted, str) else json.dumps(wanted)
+    try:
+        change, _ = set_parameters(project, environment, [(name, text)])
+    except ProjectError:
+        return  # it says that it cannot be, and nothing is written
+    then = project.edited(change.files())
+    for each in project.environments:
+        before, after = project.parameters_of(each).values, then.parameters_of(each).values
+        for other in declared:
+            if (each, other) != (environment, name):
+                assert same(before.get(other), after.get(other)), (files, each, other)
+    assert same(then.parameters_of(environment).values[name], project.parameters_of(f"{environment}?{name}={quote(text)}").values[name])
+    for file in change.files():
+        old, new = (file.before or b"").decode().splitlines(), (file.after or b"").decode().splitlines()
+        assert len(set(old) - set(new)) <= 1 + str(wanted).count("\n") + 40 * isinstance(wanted, dict | list)

@@ -100,7 +100,12 @@ def attempt(chance: random.Random) -> str:
     kind = chance.choice(("set", "insert", "remove", "rename"))
     inside, last = around(expected, pointer), pointer[-1]
     try:
-        if kind == "set":
+        if isinstance(inside, list) and len(pointer) > 1 and chance.random() < 0.5:
+            inside.append(value(chance, 1))
+            kind = "append"
+            script.append(pointer[:-1], inside[-1])
+            last = None
+        elif kind == "set":
             inside[last] = value(chance, 1)
             script.set(pointer, inside[last])
         elif kind == "remove":

@@ -14,6 +14,7 @@ from jovial_scaffold.core.text.formats import format_of
 from jovial_scaffold.core.text.source import Place, Pointer, Source, value_at
 from jovial_scaffold.core.text.written_values import FLOW, Unwritable, dotenv_value, toml_key, yaml_flow, yaml_lines
 
+_STEP = "  "
 _GAP = regex(r"(?:\s|#[^\n]*)*")
 _JSON_GAP = regex(r"\s*")
 _COMMENT_LINE = regex(r"[ \t]*#")
@@ -86,6 +87,48 @@ class Script:
             self._insert_flow(children, parent, key, value, after)
         else:
             self._insert_first(parent, holder, key, value, comments)
+
+    def insert_block(self, parent: Pointer, head: str, lines: Sequence[str]) -> None:
+        """Put an entry into a map of the block style of YAML as lines of its own: its `head`, and what stands below it, as far in as it takes.
+        Where there is no such map, it is made at the end. Raises Unplaced."""
+        children = self._children.get(parent, [])
+        holder = value_at(self.source.value, parent, _NOTHING)
+        if self.notation != "YAML" or (children and self._in_flow(children[0])) or isinstance(holder, list | str | int | float):
+            raise Unplaced(parent)
+        if children:
+            indent = self._indent(children[0])
+            below = self._children.get(children[-1]) or []
+            step = self._indent(below[0])[len(indent) :] if below and not self._in_flow(below[0]) else ""
+            own = [f"{indent}{head}", *(f"{indent}{step or _STEP}{line}" for line in lines)]
+            offset = self._line_after(self._content_end(self._places[children[-1]]))
+            apart = self.text[: self._line_start(self._places[children[-1]].key_start)].endswith((f"{self._line_end}{self._line_end}",))
+            self._lines_at(offset, ["", *own] if apart else own)
+        elif holder is _NOTHING and len(parent) == 1:
+            own = [f"{parent[0]}:", f"{_STEP}{head}", *(f"{_STEP * 2}{line}" for line in lines)]
+            self._lines_at(len(self.text), ["", *own] if self.text else own)
+        elif parent in self._places:
+            place = self._places[parent]
+            own = ["", f"{_STEP}{head}", *(f"{_STEP * 2}{line}" for line in lines)]
+            self._edit(self._behind_colon(place), max(place.end, self._behind_colon(place)), self._line_end.join(own))
+        else:
+            raise Unplaced(parent)
+
+    def append(self, pointer: Pointer, value: Any) -> None:
+        """Put an item behind the last one of a list. Raises Unplaced, Unwritable."""
+        held = value_at(self.source.value, pointer, _NOTHING)
+        if not isinstance(held, list) or pointer not in self._places:
+            raise Unplaced(pointer)
+        items = self._children.get(pointer, [])
+        if not held or not items:
+            self.set(pointer, [value])
+        elif self.notation == "YAML" and not self._in_flow(items[0]):
+            place = self._places[items[-1]]
+            begins = self._dash_before(place.start)
+            before = self.text[self._line_start(begins) : begins]
+            indent = "".join(char if char.isspace() else " " for char in before)
+            self._lines_at(self._line_after(self._content_end(place)), yaml_lines(None, value, indent, self._ends_lines))
+        else:
+            self._behind(items[-1], FLOW[self.notation](value), is_last=True)
 
     def remove(self, pointer: Pointer) -> None:
         """Take an entry of a map, or an item of a list, away with the comments that stand right above and behind it. Raises Unplaced."""
@@ -266,19 +309,21 @@ class Script:
 
     def _insert_flow(self, children: list[Pointer], parent: Pointer, key: str, value: Any, after: str | None) -> None:
         before = next((each for each in children if each[-1] == after), children[-1])
-        end = self._places[before].end
         quoted = (
             json.dumps(key, ensure_ascii=False) if self.notation == "JSON" else toml_key(key) if self.notation == "TOML" else yaml_flow(key)
         )
         entry = f"{quoted}{' = ' if self.notation == 'TOML' else ': '}{FLOW[self.notation](value)}"
-        start = self._places[before].key_start
+        self._behind(before, entry, before == children[-1])
+
+    def _behind(self, before: Pointer, entry: str, is_last: bool) -> None:
+        """Put something in brackets behind an entry or item, on a line of its own where that stands so."""
+        place = self._places[before]
+        end, start = place.end, min(place.key_start, place.start)
         own_line = not self.text[self._line_start(start) : start].strip()
         gap = f"{self._line_end}{self._indent(before)}" if own_line else " "
         comma = self._gap_after(end)
-        if self.text.startswith(",", comma) and before != children[-1]:
-            self._edit(comma + 1, comma + 1, f"{gap}{entry},")
-        elif self.text.startswith(",", comma):
-            self._edit(comma + 1, comma + 1, f"{gap}{entry}")
+        if self.text.startswith(",", comma):
+            self._edit(comma + 1, comma + 1, f"{gap}{entry}" if is_last else f"{gap}{entry},")
         else:
             self._edit(end, end, f",{gap}{entry}")
 

@@ -8,6 +8,7 @@ from typing import Any
 from jovial_scaffold.core.text.scalars import NumberRangeError, core_schema_value
 
 _PLAIN = re.compile(r"[A-Za-z_./$][A-Za-z0-9_./$-]*(?: [A-Za-z0-9_./$-]+)*\Z")
+_BLOCK = re.compile(r"(?:[A-Za-z0-9_./]|\$\{)[ -~]*\Z")
 _ELSEWHERE = frozenset(("y", "n", "yes", "no", "on", "off"))  # booleans of YAML 1.1, which other tools may read
 _STEP = "  "
 _WIDTH = 100  # characters: what is shorter stands on one line
@@ -31,6 +32,13 @@ def yaml_flow(value: Any) -> str:
     return json.dumps(value)
 
 
+def yaml_block(value: Any) -> str:
+    """A value on one line behind a key or dash of the block style, where a plain scalar may hold more."""
+    if isinstance(value, str) and _BLOCK.match(value) and ": " not in value and " #" not in value and value[-1] not in ": ":
+        return value if is_plain_text(value) else json.dumps(value, ensure_ascii=False)
+    return yaml_flow(value)
+
+
 def is_plain_text(text: str) -> bool:
     """Whether YAML's core schema takes a plain scalar for the text that it is, and older readers do, too."""
     if text.lower() in _ELSEWHERE:
@@ -48,7 +56,7 @@ def yaml_lines(key: str | None, value: Any, indent: str, blocks: bool = True) ->
 
 
 def _lines(head: str, value: Any, indent: str, blocks: bool) -> Iterator[str]:
-    whole = yaml_flow(value)
+    whole = yaml_block(value)
     scalars = not isinstance(value, list | Mapping) or not any(isinstance(each, list | Mapping) for each in _parts(value))
     most = _WIDTH if scalars else _NESTED
     if not isinstance(value, list | Mapping) or not value or len(indent) + len(head) + len(whole) < most:
