@@ -1,5 +1,6 @@
 """`jovial parameters`: what the parameters are in each environment, and commands that write their files."""
 
+from enum import StrEnum
 from fnmatch import fnmatchcase
 from typing import Annotated
 
@@ -8,6 +9,7 @@ import typer
 from jovial_scaffold.cli.editing import DryRun, deliver_change
 from jovial_scaffold.cli.options import (
     Format,
+    OneEnvironment,
     Out,
     ProjectPath,
     ReportFormat,
@@ -131,7 +133,49 @@ def prune(dry_run: DryRun = False, project: ProjectPath = None, format: Format =
         raise typer.Exit(unusable(error)) from None
 
 
+class Notation(StrEnum):
+    """How a parameter file is written."""
+
+    yaml = "yaml"
+    json = "json"
+    toml = "toml"
+    dotenv = "dotenv"
+
+
+def form(
+    environment: OneEnvironment,
+    open_only: Annotated[bool, typer.Option("--open-only", help="Only what has no value and no default.")] = False,
+    notation: Annotated[
+        Notation | None, typer.Option("--notation", help="How it is written; else as the environment's last file.", show_default=False)
+    ] = None,
+    into: Annotated[
+        str, typer.Option("--into", help="A file of the project that gets what is missing, and nothing else.", show_default=False)
+    ] = "",
+    dry_run: DryRun = False,
+    project: ProjectPath = None,
+    format: Format = ReportFormat.text,
+) -> None:
+    """A parameter file to fill in: each parameter with its type, bounds and description; what has no value is open, and a secret is where it
+    may come from. Printed, or put into a file, which keeps all that it has.
+
+    Example: jovial parameters form live --open-only --into parameters/live.yaml
+    """
+    try:
+        from jovial_scaffold.core.authoring.forms import form as made
+        from jovial_scaffold.core.authoring.forms import merged_form
+
+        loaded = load(project, None, None)
+        if not into:
+            deliver(made(loaded, environment, notation.value if notation else "", open_only), None)
+            return
+        change, done = merged_form(loaded, environment, into, open_only)
+        deliver_change(loaded, change, done, dry_run, format)
+    except ProjectError as error:
+        raise typer.Exit(unusable(error)) from None
+
+
 SUBCOMMANDS = {
+    "form": (form, "Print a parameter file to fill in, or put what is missing into one."),
     "set": (set_values, "Write values into the parameter file of an environment."),
     "prune": (prune, "Take away values that say nothing."),
     "drop": (drop, "Take a parameter away, with its declaration and all its values."),

@@ -48,7 +48,7 @@ class Listed(NamedTuple):
 def inventory(declarations: Sequence[Declaration], renderings: Sequence[Evaluated]) -> list[Listed]:
     """Parameters in the order in which they are declared."""
     found = []
-    for each in declarations:
+    for each in sorted(declarations, key=lambda each: each.origin.key_span()[:2]):
         schema = _resolved(each.schema)
         about = Property(each.name, each.default is None, schema)
         written = None if each.default is None else SECRET if each.secret else _written(each.default)

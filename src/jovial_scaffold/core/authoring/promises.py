@@ -47,7 +47,8 @@ def _differing(before: Project, then: Project, environment: str) -> Iterator[str
 
 def _values(project: Project, environment: str) -> dict[str, Any]:
     """What the parameters of an environment are, those with a default that is written out, too."""
-    found = dict(project.parameters_of(environment).values)
+    parameters = project.parameters_of(environment)
+    found = {name: value for name, value in parameters.values.items() if name not in parameters.defaulted}
     for name, declaration in project.template.parameters.items():
         if name not in found and isinstance(declaration.default, Constant):
             found[name] = declaration.default.value

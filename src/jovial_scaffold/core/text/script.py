@@ -88,6 +88,15 @@ class Script:
         else:
             self._insert_first(parent, holder, key, value, comments)
 
+    def add_lines(self, lines: Sequence[str]) -> None:
+        """Put lines in behind the outermost entries: at the end, or in TOML before the first table."""
+        offset = len(self.text)
+        if self.notation == "TOML":
+            tables = [self._places[each].start for each in self._places if each and self._heads_table(each)]
+            offset = self._comments_above(self._line_start(min(tables)), 0) if tables else offset
+            lines = [*lines, ""] if tables else lines
+        self._lines_at(offset, lines)
+
     def insert_block(self, parent: Pointer, head: str, lines: Sequence[str]) -> None:
         """Put an entry into a map of the block style of YAML as lines of its own: its `head`, and what stands below it, as far in as it takes.
         Where there is no such map, it is made at the end. Raises Unplaced."""
