@@ -11,6 +11,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from jovial_scaffold.cli import main
+from jovial_scaffold.core.authoring.renaming import rename
 from jovial_scaffold.core.authoring.resources import new_resource
 from jovial_scaffold.core.authoring.settings import set_parameters
 from jovial_scaffold.core.changes.aligning import same
@@ -119,3 +120,18 @@ def test_what_is_set_is_what_the_environment_has_and_no_other_changes(seed: int)
     for file in change.files():
         old, new = (file.before or b"").decode().splitlines(), (file.after or b"").decode().splitlines()
         assert len(set(old) - set(new)) <= 1 + str(wanted).count("\n") + 40 * isinstance(wanted, dict | list)
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.integers(min_value=0, max_value=10**9))
+def test_a_renaming_and_its_way_back_leave_the_same_bytes(seed: int) -> None:
+    chance = random.Random(seed)
+    files = drivers.project(chance)
+    template = drivers.loaded(files).template
+    names = [*template.names, *template.functions, *(f"outputs.{name}" for name in template.outputs)]
+    old = chance.choice(sorted(names))
+    change, _ = rename(drivers.loaded(files), old, "new_name")
+    renamed = {**files, **{each.name: each.after or b"" for each in change.files()}}
+    assert renamed != files
+    back, _ = rename(drivers.loaded(renamed), f"{'outputs.' if old.startswith('outputs.') else ''}new_name", old.removeprefix("outputs."))
+    assert {**renamed, **{each.name: each.after or b"" for each in back.files()}} == files

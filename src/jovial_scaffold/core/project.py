@@ -250,6 +250,11 @@ class Project:
         """What the project file says."""
         return self._file
 
+    @property
+    def rulesets(self) -> "list[Ruleset]":
+        """Its rules."""
+        return self._rulesets
+
     def parameters_of(self, environment: str) -> Parameters:
         """The layers of an environment, and the values that they set, as far as they are right. Raises ProjectError."""
         project, here = self.side(environment)

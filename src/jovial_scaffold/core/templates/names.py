@@ -100,12 +100,25 @@ def _all_owners(template: Template) -> Iterator[_Owned]:
 
 def readings(template: Template, name: str) -> Iterator[tuple[Origin, int, int]]:
     """Where a template reads a name: the text that holds the expression, and the characters of the name in that."""
-    for _, uses, _ in _all_owners(template):
+    for owner, uses, narrowed in _all_owners(template):
+        if narrowed is not None and (name not in narrowed or isinstance(owner, Document)):
+            continue  # names of its own
+        if isinstance(owner, Document) and owner.narrowed is None:
+            for placeholder in owner.placeholders:
+                if placeholder.formula.text == name and (placeholder.otherwise is not None or placeholder.complaint is not None):
+                    yield owner.file, placeholder.formula.offset, placeholder.formula.offset + len(name)
         for formula, origin, variables in uses:
             if name in formula.program.names and name not in variables:
                 for each in formula.program.reads:
                     if each.name == name:
                         yield origin, formula.offset + each.start, formula.offset + each.start + len(name)
+
+
+def all_formulas(template: Template) -> Iterator[tuple[Formula, Origin]]:
+    """Every expression of a template, and where it stands."""
+    for _, uses, _ in _all_owners(template):
+        for formula, origin, _ in uses:
+            yield formula, origin
 
 
 def _uses_to_check(resource: Resource, known: frozenset[str], used: set[str]) -> list[Use]:

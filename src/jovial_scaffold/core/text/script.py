@@ -12,13 +12,14 @@ from jovial_scaffold.core.regexes import regex
 from jovial_scaffold.core.text.edits import Edit
 from jovial_scaffold.core.text.formats import format_of
 from jovial_scaffold.core.text.source import Place, Pointer, Source, value_at
-from jovial_scaffold.core.text.written_values import FLOW, Unwritable, dotenv_value, toml_key, yaml_flow, yaml_lines
+from jovial_scaffold.core.text.written_values import FLOW, Unwritable, dotenv_value, toml_key, yaml_block, yaml_flow, yaml_lines
 
 _STEP = "  "
 _GAP = regex(r"(?:\s|#[^\n]*)*")
 _JSON_GAP = regex(r"\s*")
 _COMMENT_LINE = regex(r"[ \t]*#")
 _COMMENT_BEHIND = regex(r"(?:^|\s)#.*")
+_HEAD = regex(r"""\[\[?[ \t]*("(?:[^"\\\n]|\\.)*"|'[^'\n]*'|[A-Za-z0-9_-]+)""")
 _NOTHING = object()
 
 
@@ -122,6 +123,24 @@ class Script:
         else:
             raise Unplaced(parent)
 
+    def insert_first(self, parent: Pointer, key: str, value: Any) -> None:
+        """Put an entry into a map that has some, before all others. Raises Unplaced, Unwritable."""
+        children = self._children.get(parent, [])
+        if not children or self.notation in ("TOML", "dotenv"):
+            raise Unplaced(parent)
+        first = self._places[children[0]]
+        start = self._line_start(first.key_start)
+        if self._in_flow(children[0]) or self.text[start : first.key_start].strip():
+            gap = f"{self._line_end}{self._indent(children[0])}" if not self._in_flow(children[0]) else " "
+            own_line = self._in_flow(children[0]) and not self.text[start : first.key_start].strip()
+            gap = f"{self._line_end}{self._indent(children[0])}" if own_line else gap
+            comma = "," if self._in_flow(children[0]) else ""
+            quoted = json.dumps(key, ensure_ascii=False) if self.notation == "JSON" else yaml_flow(key)
+            self._edit(first.key_start, first.key_start, f"{quoted}: {FLOW[self.notation](value)}{comma}{gap}")
+        else:
+            indent = self._indent(children[0])
+            self._lines_at(self._comments_above(start, len(indent)), yaml_lines(key, value, indent))
+
     def append(self, pointer: Pointer, value: Any) -> None:
         """Put an item behind the last one of a list. Raises Unplaced, Unwritable."""
         held = value_at(self.source.value, pointer, _NOTHING)
@@ -169,6 +188,14 @@ class Script:
     def rename(self, pointer: Pointer, key: str) -> None:
         """Give an entry of a map another key, in the quotes that it had. Raises Unplaced."""
         place = self._places.get(pointer)
+        if self.notation == "TOML" and len(pointer) == 1:
+            tables = [self._places[each] for each in self._places if each[:1] == pointer and self._heads_table(each)]
+            for table in tables:
+                match = _HEAD.match(self.text, table.start)
+                if match is not None:
+                    self._edit(*match.span(1), toml_key(key))
+            if tables:
+                return
         if place is None or place.key_end <= place.key_start:
             raise Unplaced(pointer)
         old = self.text[place.key_start : place.key_end]
@@ -177,10 +204,14 @@ class Script:
         elif self.notation == "TOML":
             written = toml_key(key)
         else:
-            written = f"'{key}'" if old[:1] == "'" and "'" not in key else yaml_flow(key) if self.notation == "YAML" else key
+            written = key if self.notation != "YAML" else f"'{key}'" if old[:1] == "'" and "'" not in key else self._key(pointer, key)
         self._edit(place.key_start, place.key_end, written)
 
     # -- how values are written
+
+    def _key(self, pointer: Pointer, key: str) -> str:
+        """A key as it stands beside others."""
+        return yaml_flow(key) if self._in_flow(pointer) else yaml_block(key)
 
     def _flow(self, value: Any, style: str = "") -> str:
         """A value on one line, in the quotes that stood there where it is text."""

@@ -305,15 +305,20 @@ class Source:
         return self._inner_spans[key]
 
     def _inner_span(self, pointer: Pointer, start: int, end: int) -> Span:
+        offsets = self.inner_offsets(pointer, start, end)
+        return self.value_span(pointer) if offsets is None else self.span(*offsets)
+
+    def inner_offsets(self, pointer: Pointer, start: int, end: int) -> tuple[int, int] | None:
+        """The same as offsets in the text of the file; None where no scalar stands there."""
         place = self.place(pointer)
         if not place.style:
-            return self.value_span(pointer)
+            return None
         raw = self.text[place.start : place.end]
         offsets = source_offsets(raw, place.style, self.parent_column(place) if place.style in ("literal", "folded") else None)
         last = len(offsets) - 1
         first_offset = offsets[min(start, last)]
         end_offset = offsets[min(max(end - 1, 0), last)] + 1 if end > start else first_offset + 1
-        return self.span(place.start + first_offset, place.start + end_offset)
+        return place.start + first_offset, place.start + end_offset
 
     def parent_column(self, place: Place) -> int:
         """The column, from 0, of the key or dash that a block scalar belongs to."""

@@ -1,0 +1,37 @@
+"""`jovial rename`: a name becomes another one, wherever it is meant."""
+
+from typing import Annotated
+
+import typer
+
+from jovial_scaffold.cli.editing import DryRun, deliver_change
+from jovial_scaffold.cli.options import Format, ProjectPath, ReportFormat, load, unusable
+from jovial_scaffold.core.project_file import ProjectError
+
+
+def command(
+    old: Annotated[
+        str,
+        typer.Argument(
+            help="What it is called: a parameter, value, resource, function, lookup or document; outputs.NAME.", show_default=False
+        ),
+    ],
+    new: Annotated[str, typer.Argument(help="What it is to be called.", show_default=False)],
+    dry_run: DryRun = False,
+    project: ProjectPath = None,
+    format: Format = ReportFormat.text,
+) -> None:
+    """Its declaration and all uses change together: in the template, in documents, parameter files, examples and rules. A resource remembers
+    what it was called (`$formerly`), so that what runs is not removed and made again. What is called the same elsewhere stays, and so does all
+    that is rendered, but for the name; where that would not be so, nothing is written.
+
+    Example: jovial rename copies machines --dry-run
+    """
+    try:
+        from jovial_scaffold.core.authoring.renaming import rename
+
+        loaded = load(project, None, None)
+        change, done = rename(loaded, old, new)
+        deliver_change(loaded, change, done, dry_run, format)
+    except ProjectError as error:
+        raise typer.Exit(unusable(error)) from None

@@ -1,0 +1,248 @@
+"""A name that becomes another one: at its declaration, and wherever it is meant; what is called the same elsewhere stays."""
+
+from collections.abc import Iterable, Iterator
+from typing import Any
+
+from jovial_scaffold.core.authoring.promises import adds_no_errors, after, broken
+from jovial_scaffold.core.authoring.settings import Done
+from jovial_scaffold.core.changes.aligning import same
+from jovial_scaffold.core.changes.matrix import with_names
+from jovial_scaffold.core.expressions.syntax import Call, Name, Node, Select, children
+from jovial_scaffold.core.findings import Finding
+from jovial_scaffold.core.project import Project
+from jovial_scaffold.core.project_file import ProjectError
+from jovial_scaffold.core.rendering.results import Rendering
+from jovial_scaffold.core.templates.compiling import formulas_of, is_name
+from jovial_scaffold.core.templates.model import Resource, Template
+from jovial_scaffold.core.templates.names import all_formulas, readings
+from jovial_scaffold.core.text.edits import Change, Edit
+from jovial_scaffold.core.text.script import Script, Unplaced
+from jovial_scaffold.core.text.source import Origin
+from jovial_scaffold.core.words import nearest, say
+
+KINDS = ("parameter", "value", "resource", "function", "lookup", "document", "output")
+
+
+def rename(project: Project, old: str, new: str) -> tuple[Change, list[Done]]:
+    """Rename what the project's template calls `old`; an output is `outputs.NAME`. Raises ProjectError."""
+    template = project.template
+    renaming = _Renaming(project, template, old.removeprefix("outputs."), new)
+    kind, declared = _declared(template, old)
+    if not is_name(new):
+        message, hint = say("`{}` cannot be a name.", new), say("Write a-z, 0-9 and _, a letter first.")
+        raise ProjectError([Finding("name-invalid", "error", message, None, hint)])
+    taken = new in template.outputs if kind == "output" else new in template.names or new in template.functions
+    if taken:
+        message, hint = say("The template has a `{}` already.", new), say("Choose another name.")
+        raise ProjectError([Finding("name-declared-twice", "error", message, None, hint)])
+    before = [project.render(each) for each in project.environments]  # reads all files
+    renaming.declaration(kind, declared)
+    if kind == "function":
+        renaming.calls()
+    elif kind != "output":
+        renaming.uses()
+    if kind == "parameter":
+        renaming.parameter_files()
+        renaming.examples()
+    if kind in ("parameter", "output"):
+        renaming.rules("parameters" if kind == "parameter" else "outputs")
+    then = after(project, renaming.change)
+    adds_no_errors(project, then)
+    moved = {old: new} if kind == "resource" else {}
+    for environment, was in zip(project.environments, before, strict=True):
+        _is_the_same(was, then.render(environment), environment, moved, renaming.old if kind == "output" else "", new)
+    return renaming.change, renaming.done
+
+
+def _declared(template: Template, old: str) -> tuple[str, Origin]:
+    """What a name is, and where it is declared. Raises ProjectError."""
+    if old.startswith("outputs."):
+        found = template.outputs.get(old.removeprefix("outputs."))
+        if found is not None:
+            return "output", found.value.origin
+    sections: tuple[tuple[str, Any], ...] = (
+        ("parameter", template.parameters),
+        ("value", template.values),
+        ("resource", template.resources),
+        ("function", template.functions),
+        ("lookup", template.lookups),
+        ("document", template.documents),
+    )
+    for kind, section in sections:
+        if old in section:
+            return kind, section[old].origin
+    known = [*template.names, *template.functions, *(f"outputs.{name}" for name in template.outputs)]
+    hint = nearest(
+        old, known, say("Parameters, values, resources, functions, lookups and documents go by their name; outputs as outputs.NAME.")
+    )
+    raise ProjectError([Finding("name-unknown", "error", say("The template has nothing that is called `{}`.", old), None, hint)])
+
+
+class _Renaming:
+    """The edits of one renaming."""
+
+    def __init__(self, project: Project, template: Template, old: str, new: str) -> None:
+        self.project = project
+        self.template = template
+        self.old = old
+        self.new = new
+        self.change = Change(project.folder)
+        self.done: list[Done] = []
+
+    def _count(self, file: str, how: str) -> None:
+        self.done.append(Done(f"{self.old} → {self.new}", file, how))
+
+    def declaration(self, kind: str, origin: Origin) -> None:
+        """The key that declares it; a resource remembers what it was called."""
+        source, pointer = origin
+        script = Script(source)
+        if kind == "output":  # of a map with a value, its key is one above
+            pointer = next((pointer[:depth] for depth in range(len(pointer), 0, -1) if pointer[depth - 1] == self.old), pointer)
+        key = str(pointer[-1])
+        try:
+            script.rename(pointer, self.new + key.removeprefix(self.old))
+            if kind == "resource":
+                self._formerly(script, self.template.resources[self.old], pointer)
+        except Unplaced:
+            raise broken(say("The declaration of `{}` has no place that could be changed.", self.old)) from None
+        self.change.add(script.edits)
+        self._count(source.name, "declaration")
+
+    def _formerly(self, script: Script, resource: Resource, pointer: Any) -> None:
+        held = resource.formerly
+        if held == self.new:  # on the way back nothing is to be remembered
+            script.remove((*pointer, "$formerly"))
+        elif not held and isinstance(_value(script, pointer), dict) and _value(script, pointer):
+            script.insert_first(pointer, "$formerly", self.old)
+
+    def uses(self) -> None:
+        """Every expression that reads it, and `$after`."""
+        files: dict[str, int] = {}
+        for origin, start, end in readings(self.template, self.old):
+            offsets = origin.source.inner_offsets(origin.pointer, start, end)
+            if offsets is None:
+                raise broken(say("A use of `{}` in {} has no place that could be changed.", self.old, origin.source.name))
+            self.change.add([Edit(origin.source.name, *offsets, self.new)])
+            files[origin.source.name] = files.get(origin.source.name, 0) + 1
+        for resource in self.template.resources.values():
+            for name, origin in resource.after:
+                if name == self.old:
+                    script = Script(origin.source)
+                    script.set(origin.pointer, self.new)
+                    self.change.add(script.edits)
+                    files[origin.source.name] = files.get(origin.source.name, 0) + 1
+        for entry in self.template.renames:
+            head, slash, rest = entry.new.partition("/")
+            if head == self.old:
+                script = Script(entry.origin.source)
+                script.set(entry.origin.pointer, f"{self.new}{slash}{rest}")
+                self.change.add(script.edits)
+                files[entry.origin.source.name] = files.get(entry.origin.source.name, 0) + 1
+        for file, count in files.items():
+            self._count(file, f"{count} {'use' if count == 1 else 'uses'}")
+
+    def calls(self) -> None:
+        """Every call of a function."""
+        files: dict[str, int] = {}
+        for formula, origin in all_formulas(self.template):
+            for node in _nodes(formula.node):
+                if isinstance(node, Call) and node.function == self.old and node.target is None:
+                    start = formula.offset + node.name_start
+                    offsets = origin.source.inner_offsets(origin.pointer, start, start + len(self.old))
+                    if offsets is None:
+                        raise broken(say("A use of `{}` in {} has no place that could be changed.", self.old, origin.source.name))
+                    self.change.add([Edit(origin.source.name, *offsets, self.new)])
+                    files[origin.source.name] = files.get(origin.source.name, 0) + 1
+        for file, count in files.items():
+            self._count(file, f"{count} {'call' if count == 1 else 'calls'}")
+
+    def parameter_files(self) -> None:
+        """The values that files give it."""
+        names: dict[str, None] = {}
+        for environment in self.project.environments:
+            for layer in self.project.parameters_of(environment).layers:
+                if layer.source is not None:
+                    names[layer.source.name] = None
+        for name in names:
+            source = self.project.source(name)
+            held = source.value if source is not None else None
+            script = Script(source) if source is not None else None
+            for key in held if isinstance(held, dict) and script is not None else ():
+                if script is not None and (key == self.old or (script.notation == "dotenv" and key.casefold() == self.old)):
+                    script.rename((key,), self.new.upper() if key.isupper() and key != self.old else self.new)
+                    self.change.add(script.edits)
+                    self._count(name, "value")
+
+    def examples(self) -> None:
+        """The examples of conditions over parameters, which name them."""
+        requirements = [*self.template.must, *(must for each in self.template.parameters.values() for must in each.must)]
+        for requirement in requirements:
+            self._examples((*requirement.passes, *requirement.fails))
+
+    def _examples(self, examples: Iterable[tuple[dict[str, Any], Origin]]) -> None:
+        for example, origin in examples:
+            if self.old in example:
+                script = Script(origin.source)
+                script.rename((*origin.pointer, self.old), self.new)
+                self.change.add(script.edits)
+                self._count(origin.source.name, "example")
+
+    def rules(self, root: str) -> None:
+        """What rules read of parameters, or of outputs: `self` is what they are over."""
+        for ruleset in self.project.rulesets:
+            for rule in ruleset.rules:
+                roots = (root, "self") if rule.over == root else (root,)
+                self._examples((*rule.passes, *rule.fails) if rule.over == root else ())
+                for part in (rule.where, rule.require, rule.message, rule.fix):
+                    for formula, origin, _ in formulas_of(part):
+                        for node in _nodes(formula.node):
+                            if isinstance(node, Select) and node.field == self.old and _is_root(node.operand, roots):
+                                self._field(node, formula.offset, origin, rule.name)
+
+    def _field(self, node: Select, offset: int, origin: Origin, rule: str) -> None:
+        start = offset + node.field_start
+        offsets = origin.source.inner_offsets(origin.pointer, start, start + len(self.old))
+        if offsets is not None:
+            self.change.add([Edit(origin.source.name, *offsets, self.new)])
+            self._count(origin.source.name, f"rule {rule}")
+
+
+def _is_root(node: Node, roots: tuple[str, ...]) -> bool:
+    """Whether something is read of the map of parameters, or of outputs: of an environment's own, or of one of a pair."""
+    return (isinstance(node, Name) and node.name in roots) or (isinstance(node, Select) and node.field == roots[0])
+
+
+def _value(script: Script, pointer: Any) -> Any:
+    value: Any = script.source.value
+    for step in pointer:
+        value = value[step]
+    return value
+
+
+def _nodes(whole: Node) -> Iterator[Node]:
+    waiting = [whole]
+    while waiting:
+        node = waiting.pop()
+        yield node
+        waiting += children(node)
+
+
+def _is_the_same(was: Rendering, becomes: Rendering, environment: str, moved: dict[str, str], old: str, new: str) -> None:
+    """A rendering is what it was but for the name. Raises ProjectError."""
+
+    def name(address: str) -> str:
+        head, slash, rest = address.partition("/")
+        return f"{moved.get(head, head)}{slash}{rest}"
+
+    addresses = {name(each): each for each in was.resources}
+    if addresses.keys() != becomes.resources.keys():
+        raise broken(say("{} would not have the resources that it has.", environment))
+    newest = {each: after for after, each in addresses.items() if each != after}
+    for address, each in addresses.items():
+        if not same(with_names(was.resources[each].properties, newest), becomes.resources[address].properties):
+            raise broken(say("{} of {} would not be what it is.", each, environment))
+    outputs = {new if each == old and old else each: with_names(value, newest) for each, value in was.outputs.items()}
+    if not same(outputs, becomes.outputs):
+        raise broken(say("The outputs of {} would not be what they are.", environment))
+    if [each.compared for each in was.documents.values()] != [each.compared for each in becomes.documents.values()] and not newest:
+        raise broken(say("The documents of {} would not be what they are.", environment))
