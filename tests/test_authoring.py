@@ -29,7 +29,7 @@ PLAIN = {
     "  copies: {type: integer, default: 1, description: How many}\n"
     "  # nothing reads it\n  idle: {type: integer, default: 1, description: Nothing}\n"
     "  tags: {type: object, default: {}, additionalProperties: {type: string}, description: Tags}\n"
-    "  password: {type: string, minLength: 3, default: none-yet, writeOnly: true, description: For the desk}\n"
+    "  password: {type: string, minLength: 3, default: none-yet-at-all, writeOnly: true, description: For the desk}\n"
     "resources:\n"
     '  gates (fulmar.machine_group): {name: "${line}", image: gate-7, size: s, copies: "${copies}", tags: "${tags}", operator_password: "${password}"}\n',
     "common.yaml": "line: alp\n",

@@ -67,9 +67,11 @@ def command(
         raise typer.Exit(unusable(error)) from None
     result = joined_results([each for _, each in results])
     if format is ReportFormat.json:
+        from jovial_scaffold.core.authoring.mending import public_repairs
         from jovial_scaffold.reports.machine import check_document, json_text
 
-        sys.stdout.write(json_text(check_document(result)))
+        offered = [repair for side, each in results if side is loaded for repair in public_repairs(side, each.findings)]
+        sys.stdout.write(json_text(check_document(result, offered)))
     else:
         from jovial_scaffold.reports.findings import closing_line, rules_text, waived_text
         from jovial_scaffold.reports.terminal import style_for

@@ -22,6 +22,7 @@ COMMANDS = {
     "check": ("jovial_scaffold.cli.check", "Check", "Report everything that is wrong, with its place and what to do."),
     "evaluate": ("jovial_scaffold.cli.evaluate", "Author", "Print the value of an expression, over an environment, a file or bound names."),
     "functions": ("jovial_scaffold.cli.functions", "Author", "List the functions of expressions, each with an example."),
+    "mend": ("jovial_scaffold.cli.mend", "Check", "Apply the repairs that findings propose."),
     "findings": ("jovial_scaffold.cli.findings", "Check", "Explain what a finding means and how it is mended."),
     "catalog": ("jovial_scaffold.cli.catalog", "Author", "List, show, search, check and compare the types of resources."),
     "parameters": ("jovial_scaffold.cli.parameters", "Author", "List the parameters with their values, and write their files."),

@@ -18,6 +18,7 @@ from jovial_scaffold.reports.terminal import DEFAULT_WIDTH
 from jovial_scaffold.reports.words import harmless_json, said
 
 if TYPE_CHECKING:
+    from jovial_scaffold.core.authoring.mending import Repair
     from jovial_scaffold.core.changes.driving import Driver
     from jovial_scaffold.core.changes.matrix import Comparison
     from jovial_scaffold.core.changes.snapshots import Snapshot
@@ -54,13 +55,14 @@ def compact_json(document: Any) -> str:
         return json.dumps(document, ensure_ascii=False, separators=(",", ":"))
 
 
-def check_document(result: "CheckResult") -> dict[str, Any]:
-    """`jovial-check/1`."""
+def check_document(result: "CheckResult", repairs: "Sequence[Repair]" = ()) -> dict[str, Any]:
+    """`jovial-check/1`; a finding that `jovial mend` may mend has its repair."""
+    told = {each.finding: each for each in repairs}
     return {
         "format": "jovial-check/1",
         "project": result.project,
         "environments": list(result.environments),
-        "findings": [finding_entry(finding) for finding in result.findings],
+        "findings": [{**finding_entry(finding), **_repair(told.get(finding))} for finding in result.findings],
         "waived": [
             {**finding_entry(finding), "waiver": {"because": waiver.because, "until": waiver.until or None}}
             for finding, waiver in result.waived_findings
@@ -75,6 +77,13 @@ def check_document(result: "CheckResult") -> dict[str, Any]:
             "waived": len(result.waived_findings),
         },
     }
+
+
+def _repair(repair: "Repair | None") -> dict[str, Any]:
+    if repair is None:
+        return {}
+    edits = [{"file": each.file, "start": each.start, "end": each.end, "text": each.text} for each in repair.edits]
+    return {"repair": {"how": repair.how, "edits": edits}}
 
 
 def finding_entry(finding: Finding) -> dict[str, Any]:

@@ -1,0 +1,231 @@
+"""Repairs of findings, as edits: what a finding proposes, and nothing that was not tried."""
+
+from collections.abc import Iterable, Sequence
+from typing import Any, NamedTuple
+
+from jovial_scaffold.core.authoring.settings import Done
+from jovial_scaffold.core.changes.aligning import same
+from jovial_scaffold.core.findings import Finding
+from jovial_scaffold.core.project import Project
+from jovial_scaffold.core.project_file import ProjectError
+from jovial_scaffold.core.schemas.navigation import subschema
+from jovial_scaffold.core.spelling import Speller
+from jovial_scaffold.core.text.edits import Change, Edit
+from jovial_scaffold.core.text.script import Script, Unplaced
+from jovial_scaffold.core.text.source import Pointer, Source, value_at
+from jovial_scaffold.core.text.unknown import UNKNOWN
+from jovial_scaffold.core.words import Nearest, Sentence
+
+MOST = 100  # repairs that are tried one by one
+SHOWN = 1_000  # findings of which the repairs are shown
+_UNUSED = ("parameter-unused", "value-unused", "function-unused", "lookup-unused", "type-unused")
+
+
+class Repair(NamedTuple):
+    """What would mend a finding: edits, and in a few words what they do."""
+
+    finding: Finding
+    edits: tuple[Edit, ...]
+    how: str
+
+
+def repairs(project: Project, findings: Iterable[Finding]) -> list[Repair]:
+    """The repairs of those findings that have one; nobody has tried them yet."""
+    found = []
+    for finding in findings:
+        source = project.source(finding.span.file) if finding.span is not None else None
+        if source is None or source.broken:
+            continue
+        try:
+            repair = _repair(project, finding, source)
+        except Unplaced:
+            continue
+        if repair is not None and repair.edits:
+            found.append(repair)
+    return found
+
+
+def public_repairs(project: Project, findings: Iterable[Finding]) -> list[Repair]:
+    """Those that may be shown: they change no line that holds something secret."""
+    found = []
+    for repair in repairs(project, [*findings][:SHOWN]):
+        sources = [(project.source(each.file), each) for each in repair.edits]
+        if not any(source is None or source.hides(source.span(edit.start, edit.end)) for source, edit in sources):
+            found.append(repair)
+    return found
+
+
+def _repair(project: Project, finding: Finding, source: Source) -> Repair | None:
+    start, end = _offsets(source, finding)
+    for operand in _operands(finding.hint):
+        if isinstance(operand, Nearest):
+            near = Speller(operand.known).near(operand.name) if not isinstance(operand.known, Speller) else operand.known.near(operand.name)
+            written = source.text[start:end]
+            if near and written.count(operand.name) == 1:
+                at = start + written.index(operand.name)
+                edit = Edit(source.name, at, at + len(operand.name), str(near))
+                return Repair(finding, (edit,), f"{operand.name} → {near}")
+    if finding.id == "parameter-undeclared" and source.name in project.parameter_files:
+        return _removed(finding, source, start, "nobody declares it")
+    if finding.id in _UNUSED:
+        return _unused(project, finding, source, start)
+    if finding.id == "property-missing":
+        return _left_open(project, finding)
+    template, values = finding.hint.template, [each for each in finding.hint.operands if isinstance(each, str)]
+    if template == 'Write "{}" in quotes.' and values:
+        return Repair(finding, (Edit(source.name, start, end, f'"{source.text[start:end]}"'),), "quotes")
+    if template == "Write {} without quotes." and values:
+        return Repair(finding, (Edit(source.name, start, end, values[0]),), "no quotes")
+    if finding.id == "yaml-cut" and template == "Put the whole value in quotes: `{}`" and values:
+        place = next((each for each in source.places().values() if each.style == "plain" and each.end <= start <= each.end + 1), None)
+        return Repair(finding, (Edit(source.name, place.start, end, values[0]),), "quotes") if place is not None else None
+    return None
+
+
+def _operands(hint: Sentence) -> list[Any]:
+    found: list[Any] = []
+    waiting: list[Any] = [hint]
+    while waiting:
+        each = waiting.pop()
+        if isinstance(each, Sentence):
+            waiting += each.operands
+        else:
+            found.append(each)
+    return found
+
+
+def _offsets(source: Source, finding: Finding) -> tuple[int, int]:
+    span, starts = finding.span, source.line_starts
+    assert span is not None
+    first, last = starts[min(span.line, len(starts)) - 1], starts[min(span.end_line, len(starts)) - 1]
+    return first + span.column - 1, last + span.end_column - 1
+
+
+def _pointer_at(source: Source, start: int) -> Pointer | None:
+    """The entry whose key begins there."""
+    return next((pointer for pointer, place in source.places().items() if place.key_start == start and place.key_end > start), None)
+
+
+def _removed(finding: Finding, source: Source, start: int, how: str) -> Repair | None:
+    pointer = _pointer_at(source, start)
+    if pointer is None:
+        return None
+    script = Script(source)
+    held = value_at(source.value, pointer[:-1], None)
+    script.remove(
+        pointer[:-1] if len(pointer) > 1 and isinstance(held, dict) and len(held) == 1 else pointer
+    )  # an empty section says nothing
+    return Repair(finding, tuple(script.edits), how)
+
+
+def _unused(project: Project, finding: Finding, source: Source, start: int) -> Repair | None:
+    repair = _removed(finding, source, start, "nothing uses it")
+    pointer = _pointer_at(source, start)
+    if repair is None or pointer is None or finding.id != "parameter-unused":
+        return repair
+    edits = list(repair.edits)
+    for name in sorted(project.parameter_files):
+        file = project.source(name)
+        for key in file.value if file is not None and isinstance(file.value, dict) else ():
+            if file is not None and key.casefold() == str(pointer[-1]):
+                script = Script(file)
+                script.remove((key,))
+                edits += script.edits
+    return Repair(finding, tuple(edits), repair.how)
+
+
+def _left_open(project: Project, finding: Finding) -> Repair | None:
+    resource = project.template.resources.get(finding.address.split("/")[0])
+    name = finding.pointer
+    if resource is None or resource.type is None or resource.module is not None or not name or "/" in name:
+        return None
+    parts = subschema(resource.type.schema, (name,))
+    about = next((part["description"] for part in parts if isinstance(part.get("description"), str)), name)
+    script = Script(resource.origin.source)
+    script.insert(resource.origin.pointer, name, {"$open": about})
+    return Repair(finding, tuple(script.edits), f"{name} is left open")
+
+
+# -- which of them hold
+
+
+def mend(project: Project, ids: Sequence[str] = (), paths: Sequence[str] = ()) -> tuple[Change, list[Done]]:
+    """Apply the repairs of findings: of `ids`, and in `paths`, or of all. What would change a rendering is only done where its id is named; what
+    brings another finding (but an open value) is never done. Raises ProjectError."""
+    before = project.check().findings
+    chosen = [each for each in before if (not ids or each.id in ids) and (not paths or _lies_in(each, paths))]
+    kept: list[Repair] = []
+    offered = repairs(project, chosen)[:MOST]
+    holds = _Holds(project, before, ids)
+    if holds(offered):
+        kept = _without_clashes(offered)
+    else:
+        for each in offered:
+            if holds([*kept, each]):
+                kept.append(each)
+    change = Change(project.folder)
+    change.add(edit for repair in kept for edit in repair.edits)
+    return change, [Done(each.finding.id, each.edits[0].file, each.how) for each in kept]
+
+
+def _lies_in(finding: Finding, paths: Sequence[str]) -> bool:
+    name = finding.span.file if finding.span is not None else ""
+    return any(name == path or name.startswith(f"{path.rstrip('/')}/") for path in paths)
+
+
+class _Holds:
+    """Whether some repairs together mend what they are for, and bring nothing else."""
+
+    def __init__(self, project: Project, before: Sequence[Finding], named: Sequence[str]) -> None:
+        self._project = project
+        self._known = {(each.id, each.message) for each in before}
+        self._named = set(named)
+        self._renderings: dict[str, Any] = {}
+
+    def __call__(self, repairs: list[Repair]) -> bool:
+        if len(_without_clashes(repairs)) < len(repairs):
+            return False
+        change = Change(self._project.folder)
+        change.add(edit for repair in repairs for edit in repair.edits)
+        try:
+            then = self._project.edited(change.files())
+            found = then.check().findings
+        except ProjectError:
+            return False
+        now = {(each.id, each.message) for each in found if each.id != "value-open"}
+        mended = {(each.finding.id, each.finding.message) for each in repairs}
+        if now - self._known or now & mended:
+            return False
+        unnamed = [each for each in repairs if each.finding.id not in self._named]
+        return not unnamed or self._keeps(then)
+
+    def _keeps(self, then: Project) -> bool:
+        """Whether all that was known of renderings is as it was."""
+        for environment in self._project.environments:
+            if environment not in self._renderings:
+                self._renderings[environment] = self._project.render(environment)
+            was, becomes = self._renderings[environment], then.render(environment)
+            for address, resource in was.resources.items():
+                other = becomes.resources.get(address)
+                if other is None or not _known_stays(resource.properties, other.properties):
+                    return False
+        return True
+
+
+def _known_stays(was: dict[str, Any], becomes: dict[str, Any]) -> bool:
+    return all(value is UNKNOWN or (name in becomes and same(value, becomes[name])) for name, value in was.items())
+
+
+def _without_clashes(repairs: Iterable[Repair]) -> list[Repair]:
+    """Those that change nothing which one before them changes, too."""
+    taken: list[Edit] = []
+    kept = []
+    for repair in repairs:
+        if not any(_clash(edit, other) for edit in repair.edits for other in taken):
+            taken += repair.edits
+            kept.append(repair)
+    return kept
+
+
+def _clash(one: Edit, other: Edit) -> bool:
+    return one.file == other.file and one.start < other.end and other.start < one.end and one != other
