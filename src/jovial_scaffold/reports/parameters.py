@@ -38,9 +38,12 @@ def _lines(project: str, found: Sequence[Listed], environments: Sequence[str], s
         for name in environments:
             held = each.held[name]
             groups.setdefault((held_text(held), held.setter if held.state != "default" else ""), []).append(name)
+        labels = {
+            tuple(group): listed(group) if len(group) < len(environments) or len(group) == 1 else "everywhere" for group in groups.values()
+        }
+        wide = min(max([names, 10, *map(cells, labels.values())]), style.width // 3)
         for (value, setter), group in groups.items():
-            label = listed(group) if len(group) < len(environments) or len(group) == 1 else "everywhere"
-            head = f"{_INDENT}{padded(label, max(names, 10))}  "
+            head = f"{_INDENT}{padded(labels[tuple(group)], wide)}  "
             place = visible(path_shown(base, setter)) if setter else ""
             room = min(max(style.width - cells(head) - places - 2, _LEAST), _VALUE)
             role = "error" if value in (marks.UNSET, marks.UNKNOWN) else ""

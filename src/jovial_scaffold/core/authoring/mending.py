@@ -5,6 +5,7 @@ from typing import Any, NamedTuple
 
 from jovial_scaffold.core.authoring.settings import Done
 from jovial_scaffold.core.changes.aligning import same
+from jovial_scaffold.core.expressions.values import deep_marks
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.project import Project
 from jovial_scaffold.core.project_file import ProjectError
@@ -13,7 +14,6 @@ from jovial_scaffold.core.spelling import Speller
 from jovial_scaffold.core.text.edits import Change, Edit
 from jovial_scaffold.core.text.script import Script, Unplaced
 from jovial_scaffold.core.text.source import Pointer, Source, value_at
-from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import Nearest, Sentence
 
 MOST = 100  # repairs that are tried one by one
@@ -213,7 +213,7 @@ class _Holds:
 
 
 def _known_stays(was: dict[str, Any], becomes: dict[str, Any]) -> bool:
-    return all(value is UNKNOWN or (name in becomes and same(value, becomes[name])) for name, value in was.items())
+    return all(deep_marks(value)[2] or (name in becomes and same(value, becomes[name])) for name, value in was.items())
 
 
 def _without_clashes(repairs: Iterable[Repair]) -> list[Repair]:

@@ -1,9 +1,10 @@
 """A name that becomes another one: at its declaration, and wherever it is meant; what is called the same elsewhere stays."""
 
+from collections import Counter
 from collections.abc import Iterable, Iterator
 from typing import Any
 
-from jovial_scaffold.core.authoring.promises import adds_no_errors, after, broken
+from jovial_scaffold.core.authoring.promises import after, broken
 from jovial_scaffold.core.authoring.settings import Done
 from jovial_scaffold.core.changes.aligning import same
 from jovial_scaffold.core.changes.matrix import with_names
@@ -47,7 +48,7 @@ def rename(project: Project, old: str, new: str) -> tuple[Change, list[Done]]:
     if kind in ("parameter", "output"):
         renaming.rules("parameters" if kind == "parameter" else "outputs")
     then = after(project, renaming.change)
-    adds_no_errors(project, then)
+    _has_no_more_errors(project, then)
     moved = {old: new} if kind == "resource" else {}
     for environment, was in zip(project.environments, before, strict=True):
         _is_the_same(was, then.render(environment), environment, moved, renaming.old if kind == "output" else "", new)
@@ -76,6 +77,16 @@ def _declared(template: Template, old: str) -> tuple[str, Origin]:
         old, known, say("Parameters, values, resources, functions, lookups and documents go by their name; outputs as outputs.NAME.")
     )
     raise ProjectError([Finding("name-unknown", "error", say("The template has nothing that is called `{}`.", old), None, hint)])
+
+
+def _has_no_more_errors(before: Project, then: Project) -> None:
+    """A check finds as many errors of each kind as it did: their sentences may hold the name. Raises ProjectError."""
+    known = Counter(each.id for each in before.check().findings if each.level == "error")
+    found = [each for each in then.check().findings if each.level == "error"]
+    added = Counter(each.id for each in found) - known
+    if added:
+        wrong = [each for each in found if each.id in added]
+        raise ProjectError([*broken(say("This would be wrong then:")).findings, *wrong])
 
 
 class _Renaming:

@@ -11,7 +11,7 @@ from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.schemas.catalog import ResourceType
 from jovial_scaffold.core.schemas.describing import Property
 from jovial_scaffold.core.schemas.navigation import subschema
-from jovial_scaffold.core.templates.compiling import is_name
+from jovial_scaffold.core.templates.compiling import is_name, written_text
 from jovial_scaffold.core.text.edits import Change
 from jovial_scaffold.core.text.script import Script
 from jovial_scaffold.core.text.source import Source
@@ -39,7 +39,7 @@ def new_resource(project: Project, type_text: str, name: str, into: str = "", ev
     written = kind.name if project.catalogs.find(kind.name) is kind else kind.id
     change = Change(project.folder)
     script = Script(source)
-    block = _Block(project, kind, every)
+    block = _Block(project, kind, name, every)
     if script.notation == "YAML":
         script.insert_block(("resources",), f"{name} ({written}):", list(block.lines(kind.schema, (), True)))
     else:
@@ -68,9 +68,10 @@ def _home(project: Project, into: str) -> Source:
 class _Block:
     """The properties of a type as they are written, and how many of them are to be filled in."""
 
-    def __init__(self, project: Project, kind: ResourceType, every: bool) -> None:
+    def __init__(self, project: Project, kind: ResourceType, name: str, every: bool) -> None:
         self._project = project
         self._kind = kind
+        self._name = name
         self._every = every
         self.open = 0
 
@@ -143,10 +144,25 @@ class _Block:
             return found
         if schema.get("type") == "array" and (item := self._reference(_first(self._kind.schema, pointer))) is not None:
             return [item]
+        if len(pointer) == 1 and schema.get("type") == "string" and (habit := self._habit(str(pointer[0]))) is not None:
+            return habit
         if not each.required:
             return {} if schema.get("type") == "object" else f"‹{each.kind}›"
         self.open += 1
         return {"$open": schema.get("description") or each.path}
+
+    def _habit(self, name: str) -> str | None:
+        """How at least two resources of the template write a property after their own name, as `${prefix}-gates` does, with that of the new one."""
+        found: dict[str, int] = {}
+        for own, resource in self._project.template.resources.items():
+            written = resource.properties.entry(name)
+            text = written_text(written) if written is not None else ""
+            hyphened = own.replace("_", "-")
+            if text.endswith(hyphened):
+                head = text[: -len(hyphened)]
+                found[head] = found.get(head, 0) + 1
+        best = max(found, key=lambda each: found[each], default="")
+        return f"{best}{self._name.replace('_', '-')}" if best and found[best] > 1 else None
 
     def _reference(self, schema: Mapping[str, Any]) -> str | None:
         """`${net.id}` where exactly one resource of the template is what may stand here."""

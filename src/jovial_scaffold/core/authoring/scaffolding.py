@@ -287,7 +287,7 @@ def _added(project: Project, name: str, section: str, files: dict[str, str], pat
     change.add(script.edits)
     if script.edits:
         done.append(Done(name, source.name, f"named under `{section}`"))
-    adds_no_errors(project, after(project, change))
+    adds_no_errors(project, after(project, change), lambda each: each.id == "rule-failed")  # which is what rules are for
     return change, done
 
 

@@ -50,9 +50,11 @@ class Script:
 
     def set(self, pointer: Pointer, value: Any) -> None:
         """Give a place another value, or put the entry in where it is not there. Raises Unplaced, Unwritable."""
-        if value_at(self.source.value, pointer, _NOTHING) is _NOTHING or pointer not in self._places:
+        if value_at(self.source.value, pointer, _NOTHING) is _NOTHING:
             self._insert_along(pointer, value)
             return
+        if pointer not in self._places:
+            raise Unplaced(pointer)
         place = self._places[pointer]
         if self.notation == "TOML" and (self._heads_table(pointer) or place.start == place.key_start):
             raise Unplaced(pointer)  # its entries stand apart
@@ -182,7 +184,8 @@ class Script:
             empty = " {}" if isinstance(pointer[-1], str) else " []"
             self._edit(self._behind_colon(around), self._content_end(place), empty)
             return
-        start = self._comments_above(start, begins - start)
+        written = self.text[start:begins].lstrip("[")
+        start = self._comments_above(start, len(written))
         self._edit(start, end, "")
 
     def rename(self, pointer: Pointer, key: str) -> None:
