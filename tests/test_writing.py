@@ -2,15 +2,20 @@
 
 import json
 import os
+import random
 import stat
 import subprocess
 import sys
+import time
 from pathlib import Path
 
 import pytest
 
 from jovial_scaffold.cli import main
+from jovial_scaffold.core.text.edits import FileChange
 from jovial_scaffold.machine import writing
+from jovial_scaffold.machine.changing import ChangedMeanwhile, carry_out, finish
+from jovial_scaffold.machine.journals import journal_path
 from tests.support import jovial
 
 PROGRAM = str(Path(sys.executable).with_name("jovial"))
@@ -168,3 +173,67 @@ def test_text_of_files_steers_no_terminal_and_no_reader_of_json(demo: Path) -> N
         for columns in ("60", "140"):
             result = jovial(*command, cwd=demo, env={"COLUMNS": columns})
             assert not set(result.stdout + result.stderr) & set("\x1b\x07\x9b\u202e\u200b\u061c\U000e0041"), command
+
+
+_CHANGING = """
+import sys
+from pathlib import Path
+from jovial_scaffold.core.text.edits import FileChange
+from jovial_scaffold.machine.changing import carry_out
+root, text = Path(sys.argv[1]), sys.argv[2]
+names = [f"d{number % 3}/f{number}.txt" for number in range(9)]
+files = [FileChange(name, (root / name).read_bytes(), (text * 20_000).encode()) for name in names]
+print("ready", flush=True)
+carry_out(root, files)
+"""
+
+
+def test_files_that_change_together_are_all_old_or_all_new_whenever_the_program_is_killed(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """`kill -9` at random moments: every file is whole, and once the next command has begun, all of them are old, or all new."""
+    monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
+    root = tmp_path / "project"
+    names = [f"d{number % 3}/f{number}.txt" for number in range(9)]
+    for name in names:
+        (root / name).parent.mkdir(parents=True, exist_ok=True)
+        (root / name).write_text("a" * 20_000)
+    chance, now, ends = random.Random(7), "a", set()
+    for _ in range(int(os.environ.get("JOVIAL_KILLS", "25"))):
+        then = "b" if now == "a" else "a"
+        with subprocess.Popen([sys.executable, "-c", _CHANGING, str(root), then], stdout=subprocess.PIPE) as process:
+            assert process.stdout is not None
+            process.stdout.readline()
+            time.sleep(chance.random() * 0.08)
+            process.kill()
+        texts = [(root / name).read_text() for name in names]
+        assert all(len(set(text)) == 1 and len(text) == 20_000 for text in texts)
+        finish(root)
+        after = {(root / name).read_text()[0] for name in names}
+        assert len(after) == 1
+        assert not journal_path(root).exists()
+        now = after.pop()
+        ends.add(now == then)
+    assert ends  # both are seen where a machine is neither very slow nor very fast
+
+
+def test_a_file_that_somebody_else_has_changed_stops_a_change(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
+    (tmp_path / "a.txt").write_text("theirs")
+    with pytest.raises(ChangedMeanwhile, match=r"a\.txt"):
+        carry_out(tmp_path, [FileChange("b.txt", None, b"new"), FileChange("a.txt", b"old", b"ours")])
+    assert (tmp_path / "a.txt").read_text() == "theirs"
+    assert not (tmp_path / "b.txt").exists()
+
+
+def test_a_change_keeps_modes_and_makes_private_files_private(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
+    (tmp_path / "a.sh").write_text("old")
+    (tmp_path / "a.sh").chmod(0o750)
+    (tmp_path / "gone.txt").write_text("x")
+    changes = [FileChange("a.sh", b"old", b"new"), FileChange("secret.txt", None, b"s", private=True), FileChange("gone.txt", b"x", None)]
+    carry_out(tmp_path, changes)
+    assert (tmp_path / "a.sh").stat().st_mode & 0o777 == 0o750
+    assert (tmp_path / "secret.txt").stat().st_mode & 0o777 == 0o600
+    assert not (tmp_path / "gone.txt").exists()
+    assert sorted(path.name for path in tmp_path.iterdir()) == ["a.sh", "secret.txt", "state"]

@@ -57,8 +57,8 @@ def _values(project: Project, environment: str) -> dict[str, Any]:
 
 def adds_no_errors(before: Project, then: Project, but: Callable[[Finding], bool] = lambda finding: False) -> None:
     """A check finds no error that it did not find before, `but` some. Raises ProjectError with those."""
-    known = {(each.id, each.message) for each in before.check().findings if each.level == "error"}
     found = [each for each in then.check().findings if each.level == "error" and not but(each)]
+    known = {(each.id, each.message) for each in before.check().findings if each.level == "error"} if found else set()
     added = [each for each in found if (each.id, each.message) not in known]
     if added:
         first = broken(say("This would be wrong then:"))

@@ -81,8 +81,8 @@ def _declared(template: Template, old: str) -> tuple[str, Origin]:
 
 def _has_no_more_errors(before: Project, then: Project) -> None:
     """A check finds as many errors of each kind as it did: their sentences may hold the name. Raises ProjectError."""
-    known = Counter(each.id for each in before.check().findings if each.level == "error")
     found = [each for each in then.check().findings if each.level == "error"]
+    known = Counter(each.id for each in before.check().findings if each.level == "error") if found else Counter()
     added = Counter(each.id for each in found) - known
     if added:
         wrong = [each for each in found if each.id in added]
@@ -250,7 +250,8 @@ def _is_the_same(was: Rendering, becomes: Rendering, environment: str, moved: di
         raise broken(say("{} would not have the resources that it has.", environment))
     newest = {each: after for after, each in addresses.items() if each != after}
     for address, each in addresses.items():
-        if not same(with_names(was.resources[each].properties, newest), becomes.resources[address].properties):
+        before, now = was.resources[each].properties, becomes.resources[address].properties
+        if not same(before, now) and not same(with_names(before, newest), now):
             raise broken(say("{} of {} would not be what it is.", each, environment))
     outputs = {new if each == old and old else each: with_names(value, newest) for each, value in was.outputs.items()}
     if not same(outputs, becomes.outputs):

@@ -5,7 +5,7 @@ indentation, ends of lines and the end of the file stay as they are.
 """
 
 import json
-from collections.abc import Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from typing import Any
 
 from jovial_scaffold.core.regexes import regex
@@ -27,6 +27,50 @@ class Unplaced(Exception):
     """There is no place for an edit: the text has nothing there, or is not laid out as a map."""
 
 
+class _Places:
+    """Where values stand. Of a large text they are looked for one by one, where its reader can do that: an edit asks for few."""
+
+    def __init__(self, source: Source, one_by_one: bool) -> None:
+        self._source = source
+        self._one_by_one = one_by_one
+
+    def __contains__(self, pointer: Pointer) -> bool:
+        return self.get(pointer) is not None
+
+    def __getitem__(self, pointer: Pointer) -> Place:
+        found = self.get(pointer)
+        if found is None:
+            raise Unplaced(pointer)
+        return found
+
+    def __iter__(self) -> Iterator[Pointer]:
+        return iter(self._source.places())
+
+    def get(self, pointer: Pointer) -> Place | None:
+        """The place of a value; None where there is none."""
+        if not self._one_by_one or not pointer:
+            return self._source.places().get(pointer)
+        there = value_at(self._source.value, pointer, _NOTHING) is not _NOTHING
+        return self._source.place(pointer) if there else None
+
+
+class _Children:
+    """What stands in each map and list, in the order of the text."""
+
+    def __init__(self, source: Source, places: _Places) -> None:
+        self._source = source
+        self._places = places
+        self._known: dict[Pointer, list[Pointer]] = {}
+
+    def __getitem__(self, pointer: Pointer) -> list[Pointer]:
+        if pointer not in self._known:
+            held = value_at(self._source.value, pointer, None) if pointer else self._source.value
+            keys: Iterable[str | int] = held if isinstance(held, dict) else range(len(held)) if isinstance(held, list) else ()
+            found = {(*pointer, key): place for key in keys if (place := self._places.get((*pointer, key))) is not None}
+            self._known[pointer] = sorted(found, key=lambda each: (found[each].key_start, found[each].start))
+        return self._known[pointer]
+
+
 class Script:
     """A text and the edits of it."""
 
@@ -36,15 +80,11 @@ class Script:
         self.edits: list[Edit] = []
         form = format_of(source.name)
         self.notation = notation or (form.name if form is not None else "YAML")
-        self._places = source.places()
         self._ends_lines = not self.text or self.text.endswith("\n")
         self._line_end = "\r\n" if "\r\n" in self.text else "\n"
-        self._children: dict[Pointer, list[Pointer]] = {}
-        for pointer in self._places:
-            if pointer:
-                self._children.setdefault(pointer[:-1], []).append(pointer)
-        for children in self._children.values():
-            children.sort(key=lambda each: (self._places[each].key_start, self._places[each].start))
+
+        self._places = _Places(source, self.notation in ("YAML", "JSON"))
+        self._children = _Children(source, self._places)
 
     # -- what is asked of it
 
@@ -76,7 +116,7 @@ class Script:
         holder = value_at(self.source.value, parent, _NOTHING) if parent else self.source.value
         if holder is not None and not isinstance(holder, dict):
             raise Unplaced(parent)
-        children = [each for each in self._children.get(parent, ()) if each[-1] in (holder or {})]
+        children = [each for each in self._children[parent] if each[-1] in (holder or {})]
         if self.notation == "dotenv":
             self._lines_at(len(self.text), [*comments, f"{key}={dotenv_value(value)}"])
         elif self.notation == "TOML" and not self._in_flow((*parent, key)):
@@ -103,13 +143,13 @@ class Script:
     def insert_block(self, parent: Pointer, head: str, lines: Sequence[str]) -> None:
         """Put an entry into a map of the block style of YAML as lines of its own: its `head`, and what stands below it, as far in as it takes.
         Where there is no such map, it is made at the end. Raises Unplaced."""
-        children = self._children.get(parent, [])
+        children = self._children[parent]
         holder = value_at(self.source.value, parent, _NOTHING)
         if self.notation != "YAML" or (children and self._in_flow(children[0])) or isinstance(holder, list | str | int | float):
             raise Unplaced(parent)
         if children:
             indent = self._indent(children[0])
-            below = self._children.get(children[-1]) or []
+            below = self._children[children[-1]]
             step = self._indent(below[0])[len(indent) :] if below and not self._in_flow(below[0]) else ""
             own = [f"{indent}{head}", *(f"{indent}{step or _STEP}{line}" for line in lines)]
             offset = self._line_after(self._content_end(self._places[children[-1]]))
@@ -127,7 +167,7 @@ class Script:
 
     def insert_first(self, parent: Pointer, key: str, value: Any) -> None:
         """Put an entry into a map that has some, before all others. Raises Unplaced, Unwritable."""
-        children = self._children.get(parent, [])
+        children = self._children[parent]
         if not children or self.notation in ("TOML", "dotenv"):
             raise Unplaced(parent)
         first = self._places[children[0]]
@@ -148,7 +188,7 @@ class Script:
         held = value_at(self.source.value, pointer, _NOTHING)
         if not isinstance(held, list) or pointer not in self._places:
             raise Unplaced(pointer)
-        items = self._children.get(pointer, [])
+        items = self._children[pointer]
         if not held or not items:
             self.set(pointer, [value])
         elif self.notation == "YAML" and not self._in_flow(items[0]):
@@ -190,7 +230,8 @@ class Script:
 
     def rename(self, pointer: Pointer, key: str) -> None:
         """Give an entry of a map another key, in the quotes that it had. Raises Unplaced."""
-        place = self._places.get(pointer)
+        there = value_at(self.source.value, pointer, _NOTHING) is not _NOTHING
+        place = self.source.place(pointer) if there and self.notation == "YAML" else self._places.get(pointer)
         if self.notation == "TOML" and len(pointer) == 1:
             tables = [self._places[each] for each in self._places if each[:1] == pointer and self._heads_table(each)]
             for table in tables:
@@ -235,12 +276,18 @@ class Script:
 
     def _in_flow(self, pointer: Pointer) -> bool:
         """Whether what holds an entry is written in brackets."""
-        return any(
-            self.text[self._places[pointer[:depth]].start : self._places[pointer[:depth]].start + 1] in ("{", "[")
-            and (self.notation != "TOML" or not self._is_header(self._places[pointer[:depth]]))
-            for depth in range(len(pointer))
-            if pointer[:depth] in self._places and self._places[pointer[:depth]].style == ""
-        )
+        if self.notation == "JSON":
+            return True
+        if self.notation == "YAML" and self.text.lstrip()[:1] in ("{", "["):
+            return True
+        around = [self._places.get(pointer[:depth]) for depth in range(1, len(pointer))]
+        return any(each is not None and self._is_bracketed(each) for each in around)
+
+    def _is_bracketed(self, place: Place) -> bool:
+        """Whether a map or list stands in brackets, and is no head of a table."""
+        if place.style or self.text[place.start : place.start + 1] not in ("{", "["):
+            return False
+        return self.notation != "TOML" or not self._is_header(place)
 
     def _is_header(self, place: Place) -> bool:
         """Whether a place of TOML is the head of a table, on a line of its own, and no list."""
@@ -396,7 +443,7 @@ class Script:
                 len(self.text), ["", f"[{'.'.join(map(toml_key, map(str, parent)))}]", f"{toml_key(key)} = {FLOW['TOML'](value)}"]
             )
             return
-        own = [each for each in self._children.get(parent, ()) if not self._heads_table(each)]
+        own = [each for each in self._children[parent] if not self._heads_table(each)]
         lines = [*comments, f"{toml_key(key)} = {FLOW['TOML'](value)}"]
         if own:
             offset = self._line_after(self._places[own[-1]].end)

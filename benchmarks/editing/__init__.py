@@ -1,0 +1,1 @@
+"""How long commands take that change files, what they promise shown included."""
