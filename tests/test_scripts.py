@@ -149,3 +149,25 @@ def test_edits_leave_a_text_as_a_person_would(case: dict[str, Any]) -> None:
     assert edited(case["text"], script.edits) == case["gives"]
     if case.get("file", "").endswith(".toml"):
         tomllib.loads(case["gives"])
+
+
+@settings(max_examples=300, deadline=None)
+@given(st.integers(min_value=0, max_value=10**9), st.sampled_from((' "open', " 'open", " [1, 2", " {a: 1", " @x", " ]", " x: y: z")))
+def test_what_stands_around_a_mistake_is_read(seed: int, mistake: str) -> None:
+    """An entry that cannot be read costs itself; its mistake is found in its own lines."""
+    chance = random.Random(seed)
+    held = {key: value(chance) for key in chance.sample(KEYS, chance.randint(1, 4))}
+    text = yaml(chance, held)
+    if not text.endswith("\n"):
+        return
+    lines = text.splitlines(keepends=True)
+    starts = [0, *(number for number, line in enumerate(lines) if line[:1] not in (" ", "\n", "#", "-")), len(lines)]
+    at = chance.choice(starts)
+    if at and not all(line.strip().startswith("#") or not line.strip() for line in lines[at:]) and at not in starts:
+        return
+    broken = "".join((*lines[:at], f"broken:{mistake}\n", *lines[at:]))
+    source, wrong = read_source(broken.encode(), "x.yaml")
+    assert source is not None and wrong
+    found = {key: each for key, each in source.value.items() if key != "broken"}
+    assert found == held, (broken, source.value)
+    assert {each.span.line for each in wrong if each.span} == {at + 1}, (broken, wrong)

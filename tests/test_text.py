@@ -12,6 +12,7 @@ from jovial_scaffold.core.text.alignment import source_offsets
 from jovial_scaffold.core.text.formats import format_of, parsed
 from jovial_scaffold.core.text.patterns import pattern
 from jovial_scaffold.core.text.source import Pointer
+from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import nearest, say
 from jovial_scaffold.machine.writing import write
 from jovial_scaffold.reports.words import listed, said, shown
@@ -28,6 +29,15 @@ def test_reading(case: dict[str, Any]) -> None:
         return
     assert [[f.id, f.span.line, f.span.column] for f in findings if f.span] == case["problems"]
     assert case.get("hint", "") in said(findings[0].hint)
+    if "keeps" in case:
+        assert source.broken and _known(source.value) == case["keeps"]
+
+
+def _known(value: Any) -> Any:
+    """A value without what is unknown."""
+    if isinstance(value, dict):
+        return {key: _known(item) for key, item in value.items() if item is not UNKNOWN}
+    return [_known(item) for item in value if item is not UNKNOWN] if isinstance(value, list) else value
 
 
 scalars = (

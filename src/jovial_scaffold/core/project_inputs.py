@@ -23,6 +23,7 @@ from jovial_scaffold.core.text.files import Files
 from jovial_scaffold.core.text.formats import DATA_SUFFIXES, format_of, loses_keys, read_source
 from jovial_scaffold.core.text.roles import misplaced, role_of
 from jovial_scaffold.core.text.source import Origin, Source, split_pointer, value_at
+from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import Described, nearest, say
 
 # What not every project has is read by what is loaded then.
@@ -176,7 +177,7 @@ class Inputs:
         if self.files.source(name) is not None:
             return False
         source, _ = read_source(self.files.folder.read(name), name)  # which stays unknown: none of its lines is ever shown
-        values = source.value if source is not None else None
+        values = source.value if source is not None and not source.broken else None
         return isinstance(values, dict) and bool(values) and all(key in declared or str(key).lower() in declared for key in values)
 
     def waivers(self, rulesets: "Sequence[Ruleset]") -> "list[Waiver]":
@@ -230,7 +231,7 @@ class Inputs:
         return tuple(layers), unread
 
     def _parameter_file(self, source: Source | None, findings: list[Finding], template: Template) -> tuple[Layer | None, list[Finding]]:
-        if source is None or source.broken:
+        if source is None or source.value is UNKNOWN:
             return None, findings if source is None else discreet(source, findings)
         form = format_of(source.name)
         texts = form is not None and not form.typed

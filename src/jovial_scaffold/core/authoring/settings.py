@@ -99,7 +99,7 @@ def _asked(project: Project, written: str, text: str) -> tuple[str, Pointer, Any
     secret = declaration.secret or any(part.get("writeOnly") is True for part in parts)
     if secret and not _holds_source(value):
         message = say("`{}` is secret, and parameter files hold no secret in clear text.", written)
-        hint = say("Write where it comes from: `{}={}`", written, f"{{$secret: {{env: {name.upper()}}}}}")
+        hint = say("Write where it comes from: `{}={$secret: {env: {}}}`", written, name.upper())
         raise ProjectError([Finding("secret-in-clear", "error", message, None, hint)])
     return name, pointer, as_declared(value, {"allOf": parts})
 

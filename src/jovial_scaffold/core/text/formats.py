@@ -160,7 +160,15 @@ def parsed(text: str, name: str, form: Format) -> tuple[Source, list[Finding]]:
     """Text that is already at hand as a `Source`, with what is wrong in it."""
     outline = Outline()
     value, problems = form.outline(text, outline) if form.outline else form.read(text)
-    source = Source(name, text, value, form.locate, broken=value is UNKNOWN)
+    locate, broken = form.locate, value is UNKNOWN
+    if broken and form.name == "YAML" and any(problem.id == "yaml-syntax" for problem in problems):
+        from jovial_scaffold.core.text.yaml_recovery import recover  # only a broken text needs it
+
+        recovered = recover(text)
+        if recovered is not None:
+            value, problems, blanked = recovered
+            locate = lambda _: form.locate(blanked)  # noqa: E731
+    source = Source(name, text, value, locate, broken)
     source.outline = outline
     source.problems = tuple(problems)
     return source, [_finding(source, problem) for problem in problems]
