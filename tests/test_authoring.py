@@ -11,6 +11,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from jovial_scaffold.cli import main
+from jovial_scaffold.core.authoring.converting import convert
 from jovial_scaffold.core.authoring.renaming import rename
 from jovial_scaffold.core.authoring.resources import new_resource
 from jovial_scaffold.core.authoring.settings import set_parameters
@@ -18,7 +19,9 @@ from jovial_scaffold.core.changes.aligning import same
 from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.schemas.catalog import shipped_catalog
+from jovial_scaffold.core.text.formats import read_source
 from jovial_scaffold.core.text.unknown import UNKNOWN
+from tests import test_scripts as scripts
 from tests.fuzz import drivers
 from tests.support import in_memory, load_cases
 
@@ -135,3 +138,23 @@ def test_a_renaming_and_its_way_back_leave_the_same_bytes(seed: int) -> None:
     assert renamed != files
     back, _ = rename(drivers.loaded(renamed), f"{'outputs.' if old.startswith('outputs.') else ''}new_name", old.removeprefix("outputs."))
     assert {**renamed, **{each.name: each.after or b"" for each in back.files()}} == files
+
+
+@settings(max_examples=150, deadline=None)
+@given(st.integers(min_value=0, max_value=10**9), st.sampled_from(("yaml", "json", "toml")), st.sampled_from(("yaml", "json", "toml")))
+def test_a_conversion_and_its_way_back_give_the_same_values(seed: int, there: str, back: str) -> None:
+    chance = random.Random(seed)
+    held = {key: scripts.value(chance) for key in chance.sample(scripts.KEYS, chance.randint(1, 5))}
+    text = scripts.yaml(chance, held)
+    project = in_memory(PLAIN)
+    source, _ = read_source(text.encode(), "x.yaml")
+    assert source is not None
+    first = convert(project, source, there)
+    middle, wrong = read_source(first.text.encode(), f"x.{there}")
+    assert middle is not None and not wrong
+    second, wrong = read_source(convert(project, middle, back).text.encode(), f"x.{back}")
+    assert second is not None and not wrong
+    assert second.value == held
+    tops = [line for line in text.splitlines() if line.startswith("# above")]
+    if there != "json" and first.text:
+        assert all(line in first.text for line in tops)

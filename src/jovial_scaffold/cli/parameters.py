@@ -1,11 +1,13 @@
 """`jovial parameters`: what the parameters are in each environment, and commands that write their files."""
 
+import sys
 from enum import StrEnum
 from fnmatch import fnmatchcase
 from typing import Annotated
 
 import typer
 
+from jovial_scaffold.cli import exit_codes
 from jovial_scaffold.cli.editing import DryRun, deliver_change
 from jovial_scaffold.cli.options import (
     Format,
@@ -25,6 +27,7 @@ from jovial_scaffold.cli.options import (
     unusable,
 )
 from jovial_scaffold.core.project_file import ProjectError
+from jovial_scaffold.reports.words import visible
 
 In = Annotated[str, typer.Option("--in", help="The environment whose value it is.", show_default=False, autocompletion=environment_names)]
 
@@ -174,7 +177,40 @@ def form(
         raise typer.Exit(unusable(error)) from None
 
 
+def convert(
+    file: Annotated[str, typer.Argument(help="A parameter file of the project.", show_default=False)],
+    to: Annotated[Notation, typer.Option("--to", help="The notation.", show_default=False)],
+    out: Out = None,
+    project: ProjectPath = None,
+) -> None:
+    """The same values with the same types, and the comments that the notation can hold. What it cannot hold is listed on standard error, and a
+    secret in clear text becomes where it may come from. Nothing is overwritten.
+
+    Example: jovial parameters convert parameters/live.yaml --to toml --out parameters/live.toml
+    """
+    try:
+        from jovial_scaffold.core.authoring.converting import convert as converted
+
+        loaded = load(project, None, None)
+        for each in loaded.environments:
+            loaded.parameters_of(each)  # reads their files
+        source = loaded.source(file)
+        if source is None or file not in loaded.parameter_files:
+            print(f"jovial: {file} is no parameter file of an environment.", file=sys.stderr)
+            raise typer.Exit(exit_codes.UNUSABLE)
+        text, lost = converted(loaded, source, to.value)
+    except ProjectError as error:
+        raise typer.Exit(unusable(error)) from None
+    if out is not None and str(out) != "-" and out.exists():
+        print(f"jovial: {out} is there already, and nothing is overwritten.", file=sys.stderr)
+        raise typer.Exit(exit_codes.UNUSABLE)
+    deliver(text, out)
+    for line, what in lost:
+        print(visible(f"{file}:{line}  left out: {what}"), file=sys.stderr)
+
+
 SUBCOMMANDS = {
+    "convert": (convert, "Write a parameter file in another notation."),
     "form": (form, "Print a parameter file to fill in, or put what is missing into one."),
     "set": (set_values, "Write values into the parameter file of an environment."),
     "prune": (prune, "Take away values that say nothing."),

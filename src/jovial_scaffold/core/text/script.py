@@ -251,6 +251,10 @@ class Script:
             written = key if self.notation != "YAML" else f"'{key}'" if old[:1] == "'" and "'" not in key else self._key(pointer, key)
         self._edit(place.key_start, place.key_end, written)
 
+    def content_end(self, pointer: Pointer) -> int:
+        """Where a value ends, without the blank lines and comments behind it. Raises Unplaced."""
+        return self._content_end(self._places[pointer])
+
     # -- how values are written
 
     def _key(self, pointer: Pointer, key: str) -> str:

@@ -1,0 +1,119 @@
+"""A parameter file in another notation: the same values, with the comments that the notation can hold where they belong."""
+
+import json
+from collections.abc import Iterator
+from typing import Any, NamedTuple
+
+from jovial_scaffold.core.authoring.promises import broken
+from jovial_scaffold.core.changes.aligning import same
+from jovial_scaffold.core.findings import Finding
+from jovial_scaffold.core.parameters.secrets import is_source
+from jovial_scaffold.core.project import Project
+from jovial_scaffold.core.project_file import ProjectError
+from jovial_scaffold.core.regexes import regex
+from jovial_scaffold.core.text.formats import read_source
+from jovial_scaffold.core.text.script import Script
+from jovial_scaffold.core.text.source import Source
+from jovial_scaffold.core.text.unknown import UNKNOWN
+from jovial_scaffold.core.text.written_values import FLOW, Unwritable, toml_key, yaml_lines
+from jovial_scaffold.core.words import say
+
+_COMMENT = regex(r"[ \t]*#[^\n]*")
+_BEHIND = regex(r"""^(?:[^"'#]|"(?:[^"\\]|\\.)*"|'[^']*'|(?<=\S)#)*(?:^|(?<=\s))(#.*)""")
+_SUFFIXES = {"yaml": ".yaml", "json": ".json", "toml": ".toml", "dotenv": ".env"}
+_NAMES = {"yaml": "YAML", "json": "JSON", "toml": "TOML", "dotenv": "dotenv"}
+
+
+class Converted(NamedTuple):
+    """The text, and what of the file is not in it, each with its line."""
+
+    text: str
+    lost: list[tuple[int, str]]
+
+
+class _Entry(NamedTuple):
+    key: str
+    value: Any
+    above: list[str]  #: the lines of comment and blank lines right above it
+    behind: str  #: the comment behind it
+
+
+def convert(project: Project, source: Source, to: str) -> Converted:
+    """A flat map of parameters in another notation. Raises ProjectError where the file holds something else."""
+    if not isinstance(source.value, dict) or source.broken:
+        message = say("{} is no map of parameters that can be read.", source.name)
+        raise ProjectError([Finding("parameters-shape", "error", message, None, say("jovial check says what is wrong."))])
+    lost: list[tuple[int, str]] = []
+    entries = list(_entries(source, lost))
+    lines: list[str] = []
+    written: dict[str, Any] = {}
+    for entry in entries:
+        value = _without_secrets(project, entry, source, lost)
+        if to == "dotenv" and "$secret" in json.dumps(value, default=str):
+            lost.append((_line(source, entry.key), f"`{entry.key}`: where a secret comes from, which dotenv cannot say"))
+            continue
+        try:
+            own = _lines(entry.key, value, to)
+        except Unwritable:
+            lost.append((_line(source, entry.key), f"`{entry.key}`: null, which {_NAMES[to]} has not"))
+            continue
+        written[entry.key] = value
+        if to != "json":
+            own[-1] = f"{own[-1]}  {entry.behind}" if entry.behind and len(own) == 1 else own[-1]
+            lines += [*entry.above, *([entry.behind] if entry.behind and len(own) > 1 else []), *own]
+        else:
+            lost += [(_line(source, entry.key), each.strip()) for each in (*entry.above, entry.behind) if each.strip()]
+    text = json.dumps(written, ensure_ascii=False, indent=2) + "\n" if to == "json" else "".join(f"{line}\n" for line in lines)
+    again, _ = read_source(text.encode(), f"x{_SUFFIXES[to]}")
+    value = again.value if again is not None and again.value is not None else {}
+    expected = {key: item if isinstance(item, str) else FLOW["dotenv"](item).strip("'") for key, item in written.items()}
+    if not same(value, expected if to == "dotenv" else written):
+        raise broken(say("{} could not be written as {}.", source.name, _NAMES[to]))
+    return Converted(text, sorted(lost))
+
+
+def _line(source: Source, key: str) -> int:
+    return source.key_span((key,)).line
+
+
+def _lines(key: str, value: Any, to: str) -> list[str]:
+    if to == "yaml":
+        return yaml_lines(key, value, "")
+    if to == "toml":
+        return [f"{toml_key(key)} = {FLOW['TOML'](value)}"]
+    return [f"{key}={FLOW['dotenv'](value)}"] if to == "dotenv" else []
+
+
+def _without_secrets(project: Project, entry: _Entry, source: Source, lost: list[tuple[int, str]]) -> Any:
+    """The value; a secret in clear text becomes where it may come from."""
+    declaration = next((each for each in project.template.parameters.values() if each.name.casefold() == entry.key.casefold()), None)
+    if declaration is None or not declaration.secret or is_source(entry.value):
+        return entry.value
+    lost.append((_line(source, entry.key), f"`{entry.key}`: a secret in clear text, which is written as where it may come from"))
+    return {"$secret": {"env": declaration.name.upper()}}
+
+
+def _entries(source: Source, lost: list[tuple[int, str]]) -> Iterator[_Entry]:
+    """The entries in the order of the text, with the comments around them; those inside of one are lost."""
+    script = Script(source)
+    places = {key: source.place((key,)) for key in source.value}
+    ends = {key: max(script.content_end((key,)), place.key_end) for key, place in places.items()}
+    at = 0
+    for key in sorted(source.value, key=lambda key: places[key].key_start):
+        place, end = places[key], ends[key]
+        start = source.text.rfind("\n", 0, place.key_start) + 1
+        above = [line for line in source.text[at:start].split("\n")[:-1] if line.startswith("#") or not line.strip()]
+        whole, behind = source.text[place.key_end : end], ""
+        line_end = source.text.find("\n", end)
+        at = line_end + 1 if line_end >= 0 else len(source.text)
+        if "\n" not in whole.rstrip():
+            match = _COMMENT.match(source.text[end:at].rstrip("\r\n,"))
+            behind = match[0].strip() if match is not None else ""
+        elif place.style not in ("literal", "folded"):
+            first = source.span(place.key_end, place.key_end).line
+            for offset, line in enumerate(source.text[place.key_end : at].split("\n")):
+                match = _BEHIND.search(line)
+                if match is not None:
+                    lost.append((first + offset, match[1]))
+        if source.value[key] is not UNKNOWN:
+            yield _Entry(key, source.value[key], above, behind)
