@@ -26,6 +26,7 @@ COMMANDS = {
     "findings": ("jovial_scaffold.cli.findings", "Check", "Explain what a finding means and how it is mended."),
     "catalog": ("jovial_scaffold.cli.catalog", "Author", "List, show, search, check and compare the types of resources."),
     "parameters": ("jovial_scaffold.cli.parameters", "Author", "List the parameters with their values, and write their files."),
+    "lift": ("jovial_scaffold.cli.lift", "Author", "Give a literal a name: a value of the template, or a parameter."),
     "rename": ("jovial_scaffold.cli.rename", "Author", "Give something of the template another name, wherever it is meant."),
     "render": ("jovial_scaffold.cli.render", "Preview", "Show the resources of one environment in deployment order."),
     "fill": ("jovial_scaffold.cli.fill", "Author", "Fill in one text with placeholders, and never with nothing."),

@@ -52,7 +52,7 @@ def set_parameters(project: Project, environment: str, assignments: Sequence[tup
     if wrong:
         raise ProjectError(wrong)
     for written, (place, value) in wanted.items():
-        file, is_new = _home(project, here, place)
+        file, is_new = home_of(project, here, place)
         if is_new and file not in scripts:
             scripts[file] = Script(Source(file, "", None, lambda _: {}))
         script = scripts.setdefault(file, Script(_source(project, file))) if not is_new else scripts[file]
@@ -120,7 +120,7 @@ def _files_of(project: Project, environment: str) -> list[str]:
     return [each.source.name for each in layers if each.source is not None]
 
 
-def _home(project: Project, environment: str, place: Pointer) -> tuple[str, bool]:
+def home_of(project: Project, environment: str, place: Pointer) -> tuple[str, bool]:
     """The file that a value of an environment belongs in, and whether it is still to be made. Raises ProjectError."""
     own = _files_of(project, environment)
     shared = {name for each in project.environments if each != environment for name in _files_of(project, each)}

@@ -108,7 +108,7 @@ class Script:
         else:
             if place.style in ("literal", "folded"):
                 start = place.start
-            written = self._flow(value, place.style)
+            written = self._flow(value, place.style, self._in_flow(pointer))
         self._edit(start, end, written)
 
     def insert(self, parent: Pointer, key: str, value: Any, comments: Sequence[str] = (), after: str | None = None) -> None:
@@ -261,7 +261,7 @@ class Script:
         """A key as it stands beside others."""
         return yaml_flow(key) if self._in_flow(pointer) else yaml_block(key)
 
-    def _flow(self, value: Any, style: str = "") -> str:
+    def _flow(self, value: Any, style: str, in_flow: bool) -> str:
         """A value on one line, in the quotes that stood there where it is text."""
         if self.notation == "YAML" and isinstance(value, str):
             if style == "double":
@@ -269,6 +269,8 @@ class Script:
             if style == "single" and value.isprintable():
                 quoted = value.replace("'", "''")
                 return f"'{quoted}'"
+            if not in_flow:
+                return yaml_block(value)
         return FLOW[self.notation](value)
 
     def _yaml_behind_key(self, pointer: Pointer, value: Any) -> str:

@@ -57,7 +57,7 @@ def yaml_lines(key: str | None, value: Any, indent: str, blocks: bool = True) ->
 
 def _lines(head: str, value: Any, indent: str, blocks: bool) -> Iterator[str]:
     whole = yaml_block(value)
-    scalars = not isinstance(value, list | Mapping) or not any(isinstance(each, list | Mapping) for each in _parts(value))
+    scalars = not isinstance(value, list | Mapping) or all(map(_is_simple, _parts(value)))
     most = _WIDTH if scalars else _NESTED
     if not isinstance(value, list | Mapping) or not value or len(indent) + len(head) + len(whole) < most:
         if blocks and isinstance(value, str) and "\n" in value and _is_block_text(value):
@@ -85,6 +85,11 @@ def _is_block_text(value: str) -> bool:
     """Whether a block scalar with one line end says it: of anything else, quotes do."""
     ends = value.endswith("\n") and not value.endswith("\n\n")
     return ends and value[0] not in " \n" and all(line.isprintable() for line in value[:-1].split("\n"))
+
+
+def _is_simple(value: Any) -> bool:
+    """Whether a value is a scalar, or a list of some."""
+    return not isinstance(value, Mapping) and not (isinstance(value, list) and any(isinstance(each, list | Mapping) for each in value))
 
 
 def _parts(value: Any) -> list[Any]:
