@@ -11,6 +11,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from jovial_scaffold.cli import main
+from jovial_scaffold.cli.gallery import SHIPPED
+from jovial_scaffold.core.authoring import gallery
 from jovial_scaffold.core.authoring.converting import convert
 from jovial_scaffold.core.authoring.renaming import rename
 from jovial_scaffold.core.authoring.resources import new_resource
@@ -21,6 +23,7 @@ from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.schemas.catalog import shipped_catalog
 from jovial_scaffold.core.text.formats import read_source
 from jovial_scaffold.core.text.unknown import UNKNOWN
+from jovial_scaffold.machine.disk import DiskFolder
 from tests import test_scripts as scripts
 from tests.fuzz import drivers
 from tests.support import in_memory, load_cases
@@ -158,3 +161,16 @@ def test_a_conversion_and_its_way_back_give_the_same_values(seed: int, there: st
     tops = [line for line in text.splitlines() if line.startswith("# above")]
     if there != "json" and first.text:
         assert all(line in first.text for line in tops)
+
+
+@pytest.mark.parametrize("entry", gallery.entries(DiskFolder(SHIPPED)), ids=lambda each: each.name)
+def test_a_starting_point_is_whole_with_any_environments(entry: gallery.Entry) -> None:
+    assert entry.title and entry.description and entry.questions
+    assert {name for name, _ in entry.questions} <= set(entry.project.template.parameters)
+    for environments in ((), ("live",), ("a", "b", "c"), ("sandbox", "rehearsal", "live")):
+        files = gallery.made(entry, "a-new-one", environments)
+        project = in_memory(files)
+        assert project.name == "a-new-one"
+        assert set(project.environments) == set(environments or entry.project.environments)
+        assert all(project.render(each).resources for each in project.environments)
+        assert not [each for each in project.check().findings if each.level != "note"]

@@ -19,6 +19,7 @@ from jovial_scaffold.machine.room import with_room
 COMMANDS = {
     "demo": ("jovial_scaffold.cli.demo", "Author", "Write a demo project, check it, and compare its environments."),
     "new": ("jovial_scaffold.cli.new", "Author", "Write a project to begin with, or add to one by name."),
+    "gallery": ("jovial_scaffold.cli.gallery", "Author", "List and show starting points of projects."),
     "check": ("jovial_scaffold.cli.check", "Check", "Report everything that is wrong, with its place and what to do."),
     "evaluate": ("jovial_scaffold.cli.evaluate", "Author", "Print the value of an expression, over an environment, a file or bound names."),
     "functions": ("jovial_scaffold.cli.functions", "Author", "List the functions of expressions, each with an example."),

@@ -9,8 +9,10 @@ import typer
 
 from jovial_scaffold.cli import exit_codes
 from jovial_scaffold.cli.editing import DryRun, deliver_change
+from jovial_scaffold.cli.gallery import Gallery, known_entries
 from jovial_scaffold.cli.options import Format, ProjectPath, ReportFormat, environment_names, load, unusable
 from jovial_scaffold.core.authoring import scaffolding
+from jovial_scaffold.core.authoring.gallery import entry_named, made
 from jovial_scaffold.core.authoring.settings import Done
 from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.text.edits import Change
@@ -34,11 +36,13 @@ def project(
     into: Annotated[
         Path | None, typer.Option("--into", help="The folder to write; it must not exist yet, or be empty.", show_default="./NAME")
     ] = None,
-    environments: Annotated[str, typer.Option("--environments", help="Its environments, with commas between them.")] = ",".join(
-        scaffolding.ENVIRONMENTS
-    ),
+    environments: Annotated[
+        str, typer.Option("--environments", help="Its environments, with commas between them.", show_default="sandbox,live")
+    ] = "",
+    start: Annotated[str, typer.Option("--from", help="A starting point, as `jovial gallery` lists them.", show_default=False)] = "",
+    gallery: Gallery = None,
 ) -> None:
-    """A small project with comments: a template, and a parameter file for each environment.
+    """A small project with comments: a template, and a parameter file for each environment; or one that begins at a starting point.
 
     Example: jovial new project alp --environments sandbox,rehearsal,live
     """
@@ -46,7 +50,11 @@ def project(
 
     folder = into or Path(name)
     try:
-        files = scaffolding.project_files(name, [each.strip() for each in environments.split(",") if each.strip()])
+        asked = [each.strip() for each in environments.split(",") if each.strip()]
+        if start or gallery is not None:
+            files = made(entry_named(known_entries(gallery), start), name, asked)
+        else:
+            files = scaffolding.project_files(name, asked or scaffolding.ENVIRONMENTS)
         if folder.is_dir() and not any(folder.iterdir()):
             folder.resolve().rmdir()  # an empty one is as good as none
         with new_folder(folder) as whole:

@@ -1,5 +1,6 @@
 """What a project begins with: a small whole one, and what is added to it by name: environments, modules, rulesets, catalogs."""
 
+import re
 from collections.abc import Iterator, Sequence
 from typing import Any
 
@@ -240,7 +241,11 @@ def _like(project: Project, source: Source, like: str, name: str) -> str:
             script.set((key,), name)
         elif declaration.secret and not is_source(value):
             script.set((key,), {"$secret": {"env": declaration.name.upper()}})
-    return edited(source.text, script.edits)
+    whole = re.compile(rf"(?<![\w-]){re.escape(like)}(?![\w-])")
+    lines = edited(source.text, script.edits).split("\n")
+    return "\n".join(
+        whole.sub(name, line) if line.startswith("#") else line for line in lines
+    )  # what is said of the one is said of the other
 
 
 def new_module(project: Project, name: str) -> tuple[Change, list[Done]]:
