@@ -106,24 +106,41 @@ FITTING = {
     "source": ("start.sh", "t.yaml", "${copies}"),
     "kind": ("differences", "totals", "drivers"),
     "folders": (".", ".", "own"),
-    "name": ("slug", "size"),
+    "name": ("slug", "size", "copies", "many-sites", "fresh"),
+    "old": ("copies", "prefix", "pool", "outputs.pool_name", "desk_password", "named", "sub"),
+    "new": ("fresh", "Fresh", "copies"),
+    "places": ("pool:size", "vault:key", "pool:copies", "sub[kes]:range"),
+    "values": ("copies=2", "line=upper", "stops/0=x", "desk_password=short", "desk_password={$secret: {env: DESK_PASSWORD}}", "nothing=1"),
+    "type": ("queue", "machine_group.v2", "own.safe", "nowhere"),
+    "file": ("c.yaml", "l.toml", "t.yaml"),
     "id": ("name-unknown", "keep-violated", "nmae-unknown", "\x1b[2J"),
 }
 #: what waits for somebody
-WAITING = {"--serve", "--watch"}
+WAITING = {"--serve", "--watch", "--ask"}
+
+
+@functools.cache
+def _calls() -> dict[str, Any]:
+    """Every command, and what may stand behind it as one of its own."""
+    found = {}
+    for name in sorted(main.COMMANDS):
+        module = importlib.import_module(main.COMMANDS[name][0])
+        found[name] = module.command
+        found.update((f"{name} {each}", run) for each, (run, _) in getattr(module, "SUBCOMMANDS", {}).items())
+    return found
 
 
 @functools.cache
 def _options(name: str) -> tuple[Any, ...]:
     application = typer.Typer()
-    application.command()(importlib.import_module(main.COMMANDS[name][0]).command)
+    application.command()(_calls()[name])
     return tuple(typer.main.get_command(application).params)
 
 
 def arguments(chance: random.Random) -> list[str]:
     """A command with some of its options, and words that may fit them."""
-    name = chance.choice(sorted(main.COMMANDS))
-    given = [name]
+    name = chance.choice(sorted(_calls()))
+    given = name.split(" ")
     for option in _options(name):
         flags = [flag for flag in (*option.opts, *option.secondary_opts) if flag not in WAITING]
         if option.param_type_name == "argument":

@@ -9,6 +9,7 @@ from typing import Annotated
 import typer
 
 from jovial_scaffold.cli.options import (
+    Ask,
     AtMost,
     Environments,
     Format,
@@ -38,6 +39,7 @@ def command(
     draft: Annotated[bool, typer.Option("--draft", help="While a template is being written: unused names are notes.")] = False,
     waived: Annotated[bool, typer.Option("--waived", help="List what is waived, and why.")] = False,
     rules: Annotated[bool, typer.Option("--rules", help="Show how each rule turned out, by environment.")] = False,
+    ask: Ask = False,
     at_most: AtMost = None,
     max_findings: MaxFindings = None,
     workspace: WholeWorkspace = False,
@@ -59,6 +61,10 @@ def command(
             _print_workspace(whole, projects, format, max_findings, began)
             raise typer.Exit(exit_code(list(whole.findings)))
         loaded = load(project, with_values, with_file, at_most=at_most, views=environments or ())
+        if ask:
+            from jovial_scaffold.cli.asking import asked
+
+            environments = asked(loaded, environments or ())
         results = [
             (side, side.check(names if environments else (), draft, template_only, processors()))
             for side, names in loaded.sides(environments or ())

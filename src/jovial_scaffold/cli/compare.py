@@ -10,6 +10,7 @@ import typer
 
 from jovial_scaffold.cli import exit_codes
 from jovial_scaffold.cli.options import (
+    Ask,
     AtMost,
     Environments,
     Out,
@@ -98,6 +99,7 @@ def command(
     differences_code: Annotated[bool, typer.Option("--exit-code", help="End with 3 where something differs.")] = False,
     accept: Annotated[bool, typer.Option("--accept", help="Write the present differences into the file of --expect.")] = False,
     out: Out = None,
+    ask: Ask = False,
     at_most: AtMost = None,
     workspace: WholeWorkspace = False,
     project: ProjectPath = None,
@@ -133,6 +135,10 @@ def command(
         raise typer.Exit(_in_workspace(projects, chosen, baseline, asked, differences_code))
     try:
         loaded = load(project, with_values, with_file, at_most=at_most, views=() if files else chosen)
+        if ask and not files:
+            from jovial_scaffold.cli.asking import asked as answered
+
+            chosen = answered(loaded, chosen)
         renderings, comparison, wrong = _looked_at(loaded, chosen, baseline, files, asked)
     except ProjectError as error:
         raise typer.Exit(unusable(error)) from None

@@ -2,20 +2,37 @@
 
 import os
 import sys
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Annotated
 
 import typer
 
 from jovial_scaffold.cli import exit_codes
-from jovial_scaffold.cli.options import ReportFormat, folder_shown
+from jovial_scaffold.cli.options import ReportFormat, folder_shown, unusable
+from jovial_scaffold.core.authoring.promises import broken
 from jovial_scaffold.core.authoring.settings import Done
 from jovial_scaffold.core.findings import Span
+from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.text.edits import Change, unified_diff
+from jovial_scaffold.core.text.script import Unplaced, Unwritable
+from jovial_scaffold.core.words import say
 from jovial_scaffold.machine.opening import Project
 from jovial_scaffold.reports.terminal import style_for
 
 DryRun = Annotated[bool, typer.Option("--dry-run", help="Print the change as a unified diff, and write nothing.")]
+
+
+@contextmanager
+def said() -> Iterator[None]:
+    """What cannot be done is said, and ends with its exit code."""
+    try:
+        yield
+    except ProjectError as error:
+        raise typer.Exit(unusable(error)) from None
+    except (Unplaced, Unwritable):
+        raise typer.Exit(unusable(broken(say("A file has no place where this could be written.")))) from None
 
 
 def deliver_change(loaded: Project, change: Change, done: list[Done], dry_run: bool, format: ReportFormat) -> None:

@@ -8,6 +8,7 @@ import typer
 
 from jovial_scaffold.cli import exit_codes
 from jovial_scaffold.cli.options import (
+    Ask,
     AtMost,
     By,
     DifferencesCode,
@@ -60,6 +61,7 @@ def command(
     differences_code: DifferencesCode = False,
     key_file: KeyFile = None,
     out: Out = None,
+    ask: Ask = False,
     at_most: AtMost = None,
     project: ProjectPath = None,
     with_values: WithValues = None,
@@ -77,6 +79,10 @@ def command(
         raise typer.BadParameter("name whose parameters: --from ENVIRONMENT.", param_hint="--only")
     try:
         loaded = load(project, with_values, with_file, key_file=key_file, at_most=at_most, views=[environment])
+        if ask:
+            from jovial_scaffold.cli.asking import asked
+
+            (environment,) = asked(loaded, [environment])
         side, _ = loaded.side(environment)
         errors = loaded.effect_errors(environment, source or "", only or ())
         if errors and not teardown:

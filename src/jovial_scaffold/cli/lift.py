@@ -6,9 +6,8 @@ from typing import Annotated
 
 import typer
 
-from jovial_scaffold.cli.editing import DryRun, deliver_change
-from jovial_scaffold.cli.options import Format, ProjectPath, ReportFormat, load, unusable
-from jovial_scaffold.core.project_file import ProjectError
+from jovial_scaffold.cli.editing import DryRun, deliver_change, said
+from jovial_scaffold.cli.options import Format, ProjectPath, ReportFormat, load
 from jovial_scaffold.reports.words import counted, visible
 
 _LISTED = 12
@@ -35,14 +34,12 @@ def command(
 
     Example: jovial lift gates:size --as parameter --name gate_size
     """
-    try:
+    with said():
         from jovial_scaffold.core.authoring.lifting import lift
 
         loaded = load(project, None, None)
         change, done, equal = lift(loaded, places, name, kind is Kind.parameter, everywhere)
         deliver_change(loaded, change, done, dry_run, format)
-    except ProjectError as error:
-        raise typer.Exit(unusable(error)) from None
     if equal:
         told = ", ".join(visible(each.label) for each in equal[:_LISTED])
         more = f" and {len(equal) - _LISTED} more" if len(equal) > _LISTED else ""

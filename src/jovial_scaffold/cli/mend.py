@@ -6,10 +6,9 @@ from typing import Annotated
 import typer
 
 from jovial_scaffold.cli import exit_codes
-from jovial_scaffold.cli.editing import DryRun, deliver_change
-from jovial_scaffold.cli.options import Format, ProjectPath, ReportFormat, load, unusable
+from jovial_scaffold.cli.editing import DryRun, deliver_change, said
+from jovial_scaffold.cli.options import Format, ProjectPath, ReportFormat, load
 from jovial_scaffold.core.findings import has_errors
-from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.registry import known_ids
 from jovial_scaffold.reports.words import counted
 
@@ -29,15 +28,13 @@ def command(
     Example: jovial mend --dry-run
     """
     ids = set(known_ids())
-    try:
+    with said():
         from jovial_scaffold.core.authoring.mending import mend
 
         loaded = load(project, None, None)
         change, done = mend(loaded, [each for each in what or () if each in ids], [each for each in what or () if each not in ids])
         left = loaded.edited(change.files()).check().findings if change else loaded.check().findings
         deliver_change(loaded, change, done, dry_run, format)
-    except ProjectError as error:
-        raise typer.Exit(unusable(error)) from None
     if left:
         print(
             f"{counted(len(left), 'finding')} {'would be' if dry_run else 'are' if len(left) > 1 else 'is'} left: jovial check",

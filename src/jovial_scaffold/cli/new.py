@@ -8,7 +8,7 @@ from typing import Annotated
 import typer
 
 from jovial_scaffold.cli import exit_codes
-from jovial_scaffold.cli.editing import DryRun, deliver_change
+from jovial_scaffold.cli.editing import DryRun, deliver_change, said
 from jovial_scaffold.cli.gallery import Gallery, known_entries
 from jovial_scaffold.cli.options import Format, ProjectPath, ReportFormat, environment_names, load, unusable
 from jovial_scaffold.core.authoring import scaffolding
@@ -135,12 +135,10 @@ def catalog(name: Name, dry_run: DryRun = False, project: ProjectPath = None, fo
 
 
 def _changed(path: Path | None, change: Callable[[Project], tuple[Change, list[Done]]], dry_run: bool, format: ReportFormat) -> None:
-    try:
+    with said():
         loaded = load(path, None, None)
         made, done = change(loaded)
         deliver_change(loaded, made, done, dry_run, format)
-    except ProjectError as error:
-        raise typer.Exit(unusable(error)) from None
 
 
 SUBCOMMANDS = {

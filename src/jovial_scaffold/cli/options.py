@@ -104,6 +104,7 @@ KeyFile = Annotated[
         show_default=False,
     ),
 ]
+Ask = Annotated[bool, typer.Option("--ask", help="Ask at the terminal for every parameter that has no value.")]
 AtMost = Annotated[
     str | None,
     typer.Option("--at-most", help="How long it may take, for example 90s or 5m; what is left undone is said.", show_default=False),

@@ -8,7 +8,7 @@ from typing import Annotated
 import typer
 
 from jovial_scaffold.cli import exit_codes
-from jovial_scaffold.cli.editing import DryRun, deliver_change
+from jovial_scaffold.cli.editing import DryRun, deliver_change, said
 from jovial_scaffold.cli.options import (
     Format,
     OneEnvironment,
@@ -90,14 +90,12 @@ def set_values(
 
     Example: jovial parameters set copies=3 tags/owner=desk --in live
     """
-    try:
+    with said():
         from jovial_scaffold.core.authoring.settings import set_parameters
 
         loaded = load(project, None, None)
         change, done = set_parameters(loaded, inside, named_values(values))
         deliver_change(loaded, change, done, dry_run, format)
-    except ProjectError as error:
-        raise typer.Exit(unusable(error)) from None
 
 
 def drop(
@@ -111,14 +109,12 @@ def drop(
 
     Example: jovial parameters drop zone --dry-run
     """
-    try:
+    with said():
         from jovial_scaffold.core.authoring.settings import drop as dropped
 
         loaded = load(project, None, None)
         change, done = dropped(loaded, name)
         deliver_change(loaded, change, done, dry_run, format)
-    except ProjectError as error:
-        raise typer.Exit(unusable(error)) from None
 
 
 def prune(dry_run: DryRun = False, project: ProjectPath = None, format: Format = ReportFormat.text) -> None:
@@ -126,14 +122,12 @@ def prune(dry_run: DryRun = False, project: ProjectPath = None, format: Format =
 
     Example: jovial parameters prune --dry-run
     """
-    try:
+    with said():
         from jovial_scaffold.core.authoring.settings import prune as pruned
 
         loaded = load(project, None, None)
         change, done = pruned(loaded)
         deliver_change(loaded, change, done, dry_run, format)
-    except ProjectError as error:
-        raise typer.Exit(unusable(error)) from None
 
 
 class Notation(StrEnum):
@@ -163,7 +157,7 @@ def form(
 
     Example: jovial parameters form live --open-only --into parameters/live.yaml
     """
-    try:
+    with said():
         from jovial_scaffold.core.authoring.forms import form as made
         from jovial_scaffold.core.authoring.forms import merged_form
 
@@ -173,8 +167,6 @@ def form(
             return
         change, done = merged_form(loaded, environment, into, open_only)
         deliver_change(loaded, change, done, dry_run, format)
-    except ProjectError as error:
-        raise typer.Exit(unusable(error)) from None
 
 
 def convert(
@@ -188,7 +180,7 @@ def convert(
 
     Example: jovial parameters convert parameters/live.yaml --to toml --out parameters/live.toml
     """
-    try:
+    with said():
         from jovial_scaffold.core.authoring.converting import convert as converted
 
         loaded = load(project, None, None)
@@ -199,8 +191,6 @@ def convert(
             print(f"jovial: {file} is no parameter file of an environment.", file=sys.stderr)
             raise typer.Exit(exit_codes.UNUSABLE)
         text, lost = converted(loaded, source, to.value)
-    except ProjectError as error:
-        raise typer.Exit(unusable(error)) from None
     if out is not None and str(out) != "-" and out.exists():
         print(f"jovial: {out} is there already, and nothing is overwritten.", file=sys.stderr)
         raise typer.Exit(exit_codes.UNUSABLE)

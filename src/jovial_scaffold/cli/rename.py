@@ -4,9 +4,8 @@ from typing import Annotated
 
 import typer
 
-from jovial_scaffold.cli.editing import DryRun, deliver_change
-from jovial_scaffold.cli.options import Format, ProjectPath, ReportFormat, load, unusable
-from jovial_scaffold.core.project_file import ProjectError
+from jovial_scaffold.cli.editing import DryRun, deliver_change, said
+from jovial_scaffold.cli.options import Format, ProjectPath, ReportFormat, load
 
 
 def command(
@@ -27,11 +26,9 @@ def command(
 
     Example: jovial rename copies machines --dry-run
     """
-    try:
+    with said():
         from jovial_scaffold.core.authoring.renaming import rename
 
         loaded = load(project, None, None)
         change, done = rename(loaded, old, new)
         deliver_change(loaded, change, done, dry_run, format)
-    except ProjectError as error:
-        raise typer.Exit(unusable(error)) from None

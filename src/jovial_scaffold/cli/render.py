@@ -11,6 +11,7 @@ import typer
 
 from jovial_scaffold.cli import ending, exit_codes
 from jovial_scaffold.cli.options import (
+    Ask,
     AtMost,
     OneEnvironment,
     Out,
@@ -51,6 +52,7 @@ def command(
     reveal: Annotated[
         bool, typer.Option("--reveal-secrets", help="Write secrets as they are; only with --out, to a file that nobody else may read.")
     ] = False,
+    ask: Ask = False,
     at_most: AtMost = None,
     project: ProjectPath = None,
     with_values: WithValues = None,
@@ -64,6 +66,10 @@ def command(
         raise typer.BadParameter("secrets are written to a file only: add --out FILE.", param_hint="--reveal-secrets")
     try:
         loaded = load(project, with_values, with_file, at_most=at_most, views=[environment])
+        if ask:
+            from jovial_scaffold.cli.asking import asked
+
+            (environment,) = asked(loaded, [environment])
         side, here = loaded.side(environment)
         rendering = side.render(here)
     except ProjectError as error:

@@ -1,0 +1,113 @@
+"""`--ask`: whoever sits at the terminal says what parameters are that have no value."""
+
+import getpass
+import os
+import sys
+from collections.abc import Callable, Iterable
+from pathlib import Path
+from urllib.parse import quote
+
+import typer
+
+from jovial_scaffold.cli import exit_codes
+from jovial_scaffold.core.authoring.inventory import Listed, inventory
+from jovial_scaffold.core.findings import Finding
+from jovial_scaffold.core.project_file import ProjectError
+from jovial_scaffold.machine.opening import Project
+from jovial_scaffold.reports.terminal import style_for, wrapped
+from jovial_scaffold.reports.words import listed, said, visible
+
+
+def asked(loaded: Project, environments: Iterable[str]) -> list[str]:
+    """The environments with what was answered, as views. Ends with the exit code where there is nobody to ask. Raises ProjectError."""
+    names = [*environments] or list(loaded.environments)
+    rows = inventory(list(loaded.template.parameters.values()), loaded.views(names))
+    missing = {name: [each for each in rows if each.held[loaded.label(name)].state == "missing"] for name in names}
+    if not any(missing.values()):
+        return names
+    if not (sys.stdin.isatty() and sys.stderr.isatty()):
+        for name, each in missing.items():
+            if each:
+                print(f"jovial: {visible(name)} has no value for {listed([one.name for one in each])}.", file=sys.stderr)
+        print("jovial: --ask asks at a terminal, and there is none.", file=sys.stderr)
+        raise typer.Exit(exit_codes.UNUSABLE)
+    return [_answered(loaded, name, missing[name]) for name in names]
+
+
+def _answered(loaded: Project, name: str, missing: list[Listed]) -> str:
+    while True:
+        answers: list[tuple[str, str]] = []
+        for each in missing:
+            answers.append((each.name, _answer(loaded, name, each, answers)))
+        wrong = _wrong(loaded, name, answers, lambda finding: finding.id == "must-failed")
+        if not wrong:
+            break
+        _tell(wrong)
+    _keep(loaded, name, [(each.name, text) for each, (_, text) in zip(missing, answers, strict=True) if not each.secret])
+    return _view(name, answers)
+
+
+def _answer(loaded: Project, name: str, parameter: Listed, before: list[tuple[str, str]]) -> str:
+    style = style_for(sys.stderr, os.environ)
+    about = ", ".join(part for part in (parameter.kind, parameter.bounds) if part)
+    print(f"\n{style.paint('strong', parameter.name)} in {visible(name)}  {style.paint('place', visible(about))}", file=sys.stderr)
+    for line in wrapped(visible(parameter.description), style.width, "  "):
+        print(line, file=sys.stderr)
+    while True:
+        if not parameter.secret:
+            print("> ", end="", file=sys.stderr, flush=True)
+        text = getpass.getpass("> ") if parameter.secret else input()  # nothing of a secret is echoed
+        wrong = _wrong(
+            loaded,
+            name,
+            [*before, (parameter.name, text)],
+            lambda finding: finding.id.startswith("parameter-") and _is_about(finding, parameter.name),
+        )
+        if not wrong:
+            return text
+        _tell(wrong)
+
+
+def _is_about(finding: Finding, name: str) -> bool:
+    return f"`{name}" in said(finding.message)
+
+
+def _wrong(loaded: Project, name: str, answers: list[tuple[str, str]], counts: Callable[[Finding], bool]) -> list[Finding]:
+    project, here = loaded.side(_view(name, answers))
+    return [each for each in project.render(here).findings if each.level == "error" and counts(each)]
+
+
+def _view(name: str, answers: list[tuple[str, str]]) -> str:
+    if not answers:
+        return name
+    return f"{name}{'&' if '?' in name else '?'}{'&'.join(f'{quote(each)}={quote(text)}' for each, text in answers)}"
+
+
+def _tell(wrong: list[Finding]) -> None:
+    for each in wrong:
+        print(f"  {said(each.message)}", file=sys.stderr)
+
+
+def _keep(loaded: Project, name: str, answers: list[tuple[str, str]]) -> None:
+    """Offer to write the answers down, but for secrets."""
+    if not answers:
+        return
+    print(
+        f"\nWrite {'this' if len(answers) == 1 else 'these'} into the parameter file of {visible(name)}? [y/N] ",
+        end="",
+        file=sys.stderr,
+        flush=True,
+    )
+    if input().strip().lower() not in ("y", "yes"):
+        return
+    from jovial_scaffold.core.authoring.settings import set_parameters
+    from jovial_scaffold.machine.changing import carry_out
+
+    try:
+        change, done = set_parameters(loaded, name.partition("?")[0], answers)
+        carry_out(Path(loaded.folder.where), change.files())
+    except ProjectError as error:
+        _tell(error.findings)
+        return
+    for each in done:
+        print(f"  {visible(each.file)}  {each.what}", file=sys.stderr)
