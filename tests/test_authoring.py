@@ -174,3 +174,29 @@ def test_a_starting_point_is_whole_with_any_environments(entry: gallery.Entry) -
         assert set(project.environments) == set(environments or entry.project.environments)
         assert all(project.render(each).resources for each in project.environments)
         assert not [each for each in project.check().findings if each.level != "note"]
+
+
+def test_a_project_of_a_workspace_changes_with_what_the_workspace_shares(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capfd: pytest.CaptureFixture[str]
+) -> None:
+    files = {
+        "workspace.yaml": 'workspace: lines\nprojects: ["lines/*"]\nmodules: {pair: shared/pair.yaml}\n',
+        "shared/pair.yaml": "parameters: {copies: {type: integer, description: Of it}}\nresources:\n"
+        '  main (fulmar.queue): {name: main-queue, wait_hours: "${copies}"}\n',
+        "lines/alp/jovial.yaml": "project: alp\ntemplate: line.yaml\ncatalogs: [fulmar]\nenvironments: {live: {}}\n",
+        "lines/alp/line.yaml": "parameters: {copies: {type: integer, description: How many}}\n"
+        'resources:\n  tickets (pair): {copies: "${copies}"}\n',
+        "lines/alp/parameters/live.yaml": "copies: 2\n",
+    }
+    for name, text in files.items():
+        (tmp_path / name).parent.mkdir(parents=True, exist_ok=True)
+        (tmp_path / name).write_text(text)
+    monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
+    monkeypatch.chdir(tmp_path / "lines" / "alp")
+    for arguments in (["rename", "copies", "machines"], ["parameters", "set", "machines=3", "--in", "live"], ["check"]):
+        assert main.run(arguments) == 0, capfd.readouterr()
+    assert (tmp_path / "lines/alp/line.yaml").read_text() == (
+        'parameters: {machines: {type: integer, description: How many}}\nresources:\n  tickets (pair): {copies: "${machines}"}\n'
+    )
+    assert (tmp_path / "lines/alp/parameters/live.yaml").read_text() == "machines: 3\n"
+    assert (tmp_path / "shared/pair.yaml").read_text() == files["shared/pair.yaml"]

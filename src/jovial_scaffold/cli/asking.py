@@ -4,7 +4,6 @@ import getpass
 import os
 import sys
 from collections.abc import Callable, Iterable
-from pathlib import Path
 from urllib.parse import quote
 
 import typer
@@ -100,12 +99,13 @@ def _keep(loaded: Project, name: str, answers: list[tuple[str, str]]) -> None:
     )
     if input().strip().lower() not in ("y", "yes"):
         return
+    from jovial_scaffold.cli.editing import rooted
     from jovial_scaffold.core.authoring.settings import set_parameters
     from jovial_scaffold.machine.changing import carry_out
 
     try:
         change, done = set_parameters(loaded, name.partition("?")[0], answers)
-        carry_out(Path(loaded.folder.where), change.files())
+        carry_out(*rooted(loaded, change.files()))
     except ProjectError as error:
         _tell(error.findings)
         return

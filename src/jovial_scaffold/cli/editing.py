@@ -5,6 +5,7 @@ import sys
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
+from posixpath import normpath
 from typing import Annotated
 
 import typer
@@ -14,14 +15,23 @@ from jovial_scaffold.cli.options import ReportFormat, folder_shown, unusable
 from jovial_scaffold.core.authoring.promises import broken
 from jovial_scaffold.core.authoring.settings import Done
 from jovial_scaffold.core.findings import Span
+from jovial_scaffold.core.folders import Within
 from jovial_scaffold.core.project_file import ProjectError
-from jovial_scaffold.core.text.edits import Change, unified_diff
+from jovial_scaffold.core.text.edits import Change, FileChange, unified_diff
 from jovial_scaffold.core.text.script import Unplaced, Unwritable
 from jovial_scaffold.core.words import say
 from jovial_scaffold.machine.opening import Project
 from jovial_scaffold.reports.terminal import style_for
 
 DryRun = Annotated[bool, typer.Option("--dry-run", help="Print the change as a unified diff, and write nothing.")]
+
+
+def rooted(loaded: Project, files: list[FileChange]) -> tuple[Path, list[FileChange]]:
+    """The folder that nothing is written outside of, and the files by their names there: that of the workspace, where a project has one."""
+    folder = loaded.folder
+    if not isinstance(folder, Within) or not folder.base:
+        return Path(folder.where), files
+    return Path(folder.whole.where), [each._replace(name=normpath(f"{folder.base}/{each.name}")) for each in files]
 
 
 @contextmanager
@@ -47,7 +57,7 @@ def deliver_change(loaded: Project, change: Change, done: list[Done], dry_run: b
 
     if not dry_run and files:
         try:
-            carry_out(Path(loaded.folder.where), files)
+            carry_out(*rooted(loaded, files))
         except ChangedMeanwhile as changed:
             print(f"jovial: {changed} was changed by somebody else meanwhile. Nothing was written.", file=sys.stderr)
             raise typer.Exit(exit_codes.UNUSABLE) from None

@@ -12,7 +12,7 @@ from jovial_scaffold.core import marks
 from jovial_scaffold.core.expressions.scopes import Scope
 from jovial_scaffold.core.expressions.values import deep_marks
 from jovial_scaffold.core.findings import Finding, Span, absorbed, has_errors, merged
-from jovial_scaffold.core.folders import Folder, Found, History, RevisionError
+from jovial_scaffold.core.folders import Folder, Found, History, RevisionError, Within
 from jovial_scaffold.core.graph.ordering import Orders, put_in_order
 from jovial_scaffold.core.limits import PARALLEL_RESOURCES
 from jovial_scaffold.core.parameters.layers import Layer
@@ -241,9 +241,10 @@ class Project:
 
     def edited(self, files: "Iterable[FileChange]") -> "Project":
         """The project as it would be with some files changed, named as findings name them. Raises ProjectError."""
-        from jovial_scaffold.core.text.edits import EditedFolder
+        from jovial_scaffold.core.text.edits import EditedFolder, EditedWithin
 
-        return type(self)(EditedFolder(self.folder, files), self._file.file, self._overrides)
+        folder = EditedWithin(self.folder, files) if isinstance(self.folder, Within) else EditedFolder(self.folder, files)
+        return type(self)(folder, self._file.file, self._overrides)
 
     @property
     def project_file(self) -> "ProjectFile":

@@ -43,6 +43,11 @@ class Project(computing.Project):
 
             finish(root)
         folder, history, findings = surroundings(root, history_of)
+        if isinstance(folder, Within) and os.path.exists(journal_path(Path(folder.whole.where))):
+            from jovial_scaffold.machine.changing import finish
+
+            finish(Path(folder.whole.where))
+            folder, history, findings = surroundings(root, history_of)
         handed_in = replace(overrides or Overrides(), named=read_named, history=history, findings=tuple(findings))
         return with_room(lambda: cls(folder, name, handed_in))
 

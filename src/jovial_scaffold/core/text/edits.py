@@ -4,7 +4,7 @@ from collections.abc import Callable, Iterable, Mapping
 from typing import NamedTuple
 
 from jovial_scaffold.core import marks
-from jovial_scaffold.core.folders import Folder, Found, Refusal
+from jovial_scaffold.core.folders import Folder, Found, Refusal, Within
 
 BOM = "\ufeff"
 _CONTEXT = 3  # lines around a change in a unified diff
@@ -162,6 +162,30 @@ class EditedFolder(Folder):
     def listing(self, node: object) -> list[str]:
         """That of the folder below. Raises OSError."""
         return list(self._base.listing(node))
+
+
+class EditedWithin(Within):
+    """A folder inside of a whole as it would be after a change; what the whole shares is there as before."""
+
+    def __init__(self, base: Within, files: Iterable[FileChange]) -> None:
+        super().__init__(base.whole, base.base)
+        self._edited = EditedFolder(base, files)
+
+    def below(self, name: str) -> Folder:
+        """A folder inside, as a root of its own."""
+        return self._edited.below(name)
+
+    def find(self, name: str) -> Found | Refusal:
+        """What a name leads to."""
+        return self._edited.find(name)
+
+    def read(self, name: str) -> bytes | Refusal:
+        """The bytes of a file."""
+        return self._edited.read(name)
+
+    def names(self, name: str) -> list[str] | Refusal:
+        """The names of what lies in a folder."""
+        return self._edited.names(name)
 
 
 def _straight(name: str) -> str:
