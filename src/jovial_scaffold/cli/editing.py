@@ -55,6 +55,15 @@ def deliver_change(loaded: Project, change: Change, done: list[Done], dry_run: b
         source = loaded.source(name)
         return source is not None and source.hides(Span(name, line, 1, line, 1))
 
+    def unquoted(name: str, line: int) -> bool:
+        """Comments of parameter files are not quoted: what stood there once may have been a secret."""
+        source = loaded.source(name)
+        starts = source.line_starts if source is not None else []
+        if source is None or line > len(starts):
+            return False
+        end = starts[line] if line < len(starts) else len(source.text)
+        return source.line(line) != source.text[starts[line - 1] : end].rstrip("\r\n")
+
     if not dry_run and files:
         try:
             carry_out(*rooted(loaded, files))
@@ -67,7 +76,7 @@ def deliver_change(loaded: Project, change: Change, done: list[Done], dry_run: b
 
         sys.stdout.write(json_text(edits_document(loaded.name, change, files, not dry_run, loaded.source, hides)))
     elif dry_run:
-        sys.stdout.write(unified_diff(files, hides))
+        sys.stdout.write(unified_diff(files, hides, unquoted))
     else:
         from jovial_scaffold.reports.changes import done_text
 

@@ -236,8 +236,8 @@ def _like(project: Project, source: Source, like: str, name: str) -> str:
     for key, value in (source.value if isinstance(source.value, dict) else {}).items():
         declaration = next((each for each in project.template.parameters.values() if each.name.casefold() == key.casefold()), None)
         if declaration is None:
-            continue
-        if value == like:
+            script.remove((key,))  # nobody declares it: there is nothing that it could say
+        elif value == like:
             script.set((key,), name)
         elif declaration.secret and not is_source(value):
             script.set((key,), {"$secret": {"env": declaration.name.upper()}})

@@ -197,17 +197,18 @@ Hidden = Callable[[str, int], bool]
 """Whether a line of a file as it is, by its number from 1, may not be shown."""
 
 
-def unified_diff(files: Iterable[FileChange], hides: Hidden = lambda name, line: False) -> str:
-    """What changes, as `patch` and `git apply` take it (POSIX `diff -u`). A line that may not be shown is no context; one that itself changes
-    is masked, and so is all of a private file."""
-    return "".join(_file_diff(each, hides) for each in files)
+def unified_diff(files: Iterable[FileChange], hides: Hidden = lambda name, line: False, unquoted: Hidden = lambda name, line: False) -> str:
+    """What changes, as `patch` and `git apply` take it (POSIX `diff -u`). A line that may not be shown is no context, nor one that is `unquoted`
+    where it does not change; one that itself changes and may not be shown is masked, and so is all of a private file."""
+    return "".join(_file_diff(each, hides, unquoted) for each in files)
 
 
-def _file_diff(change: FileChange, hides: Hidden) -> str:
+def _file_diff(change: FileChange, hides: Hidden, unquoted: Hidden) -> str:
     import difflib  # only who shows a change needs it
 
     old, new = _lines(change.before), _lines(change.after)
     secret = {number for number in range(len(old)) if hides(change.name, number + 1)}
+    apart = secret | {number for number in range(len(old)) if unquoted(change.name, number + 1)}
     matcher = difflib.SequenceMatcher(None, old, new, autojunk=False)
     hunks: list[list[str]] = []
     ends: list[tuple[int, int, int, int]] = []
@@ -215,7 +216,7 @@ def _file_diff(change: FileChange, hides: Hidden) -> str:
     for tag, first, last, start, end in matcher.get_opcodes():
         if tag == "equal":
             continue
-        before, behind = _context(first, last, len(old), secret)
+        before, behind = _context(first, last, len(old), apart)
         body = [*_marked("-", old[first:last], change.private or not secret.isdisjoint(range(first, last)))]
         body += _marked("+", new[start:end], change.private or not secret.isdisjoint(range(first, last)))
         if hunks and ends[-1][1] >= first - before:  # their contexts touch: one hunk
