@@ -8,6 +8,7 @@ from typing import Annotated
 
 import typer
 
+from jovial_scaffold.cli.answers import answered
 from jovial_scaffold.cli.options import (
     Ask,
     AtMost,
@@ -61,10 +62,7 @@ def command(
             _print_workspace(whole, projects, format, max_findings, began)
             raise typer.Exit(exit_code(list(whole.findings)))
         loaded = load(project, with_values, with_file, at_most=at_most, views=environments or ())
-        if ask:
-            from jovial_scaffold.cli.asking import asked
-
-            environments = asked(loaded, environments or ())
+        environments = answered(loaded, environments or (), ask)
         results = [
             (side, side.check(names if environments else (), draft, template_only, processors()))
             for side, names in loaded.sides(environments or ())

@@ -9,6 +9,7 @@ from typing import Annotated, NamedTuple
 import typer
 
 from jovial_scaffold.cli import exit_codes
+from jovial_scaffold.cli.answers import answered
 from jovial_scaffold.cli.options import (
     Ask,
     AtMost,
@@ -114,13 +115,12 @@ def command(
     """
     chosen: Sequence[str] = environments or ()
     _refuse_together(expect, accept, files, chosen)
-    grouping = Grouping.parameter if drivers else by
     asked = _Asked(
         format,
         everything,
         only or (),
         ignore or (),
-        grouping,
+        Grouping.parameter if drivers else by,
         most,
         drivers,
         totals,
@@ -135,11 +135,7 @@ def command(
         raise typer.Exit(_in_workspace(projects, chosen, baseline, asked, differences_code))
     try:
         loaded = load(project, with_values, with_file, at_most=at_most, views=() if files else chosen)
-        if ask and not files:
-            from jovial_scaffold.cli.asking import asked as answered
-
-            chosen = answered(loaded, chosen)
-        renderings, comparison, wrong = _looked_at(loaded, chosen, baseline, files, asked)
+        renderings, comparison, wrong = _looked_at(loaded, answered(loaded, chosen, ask and not files), baseline, files, asked)
     except ProjectError as error:
         raise typer.Exit(unusable(error)) from None
     _refuse_result(comparison, accept, wrong, format)

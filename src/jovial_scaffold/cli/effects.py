@@ -7,6 +7,7 @@ from typing import Annotated
 import typer
 
 from jovial_scaffold.cli import exit_codes
+from jovial_scaffold.cli.answers import answered
 from jovial_scaffold.cli.options import (
     Ask,
     AtMost,
@@ -79,10 +80,7 @@ def command(
         raise typer.BadParameter("name whose parameters: --from ENVIRONMENT.", param_hint="--only")
     try:
         loaded = load(project, with_values, with_file, key_file=key_file, at_most=at_most, views=[environment])
-        if ask:
-            from jovial_scaffold.cli.asking import asked
-
-            (environment,) = asked(loaded, [environment])
+        (environment,) = answered(loaded, [environment], ask)
         side, _ = loaded.side(environment)
         errors = loaded.effect_errors(environment, source or "", only or ())
         if errors and not teardown:

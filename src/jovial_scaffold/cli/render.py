@@ -10,6 +10,7 @@ from typing import Annotated
 import typer
 
 from jovial_scaffold.cli import ending, exit_codes
+from jovial_scaffold.cli.answers import answered
 from jovial_scaffold.cli.options import (
     Ask,
     AtMost,
@@ -66,10 +67,7 @@ def command(
         raise typer.BadParameter("secrets are written to a file only: add --out FILE.", param_hint="--reveal-secrets")
     try:
         loaded = load(project, with_values, with_file, at_most=at_most, views=[environment])
-        if ask:
-            from jovial_scaffold.cli.asking import asked
-
-            (environment,) = asked(loaded, [environment])
+        (environment,) = answered(loaded, [environment], ask)
         side, here = loaded.side(environment)
         rendering = side.render(here)
     except ProjectError as error:

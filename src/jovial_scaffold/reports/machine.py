@@ -3,7 +3,6 @@
 import base64
 import json
 import math
-import re
 from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING, Any
 
@@ -14,6 +13,7 @@ from jovial_scaffold.core.expressions.values import NONE, Optional, Record, Type
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.text.scalars import NumberRangeError, core_schema_value
 from jovial_scaffold.core.text.source import pointer_text
+from jovial_scaffold.core.text.written_values import yaml_flow
 from jovial_scaffold.reports.terminal import DEFAULT_WIDTH
 from jovial_scaffold.reports.words import harmless_json, said
 
@@ -279,29 +279,19 @@ def expectations_text(project: str, content: dict[str, Any], name: str) -> str:
         f"# Differences that are intended. `jovial compare {' '.join(content['environments'])} --expect {name}` reports any other;",
         "# with --accept it is written anew. `any` and patterns of * and ? are yours, and are kept.",
         f"expected: {project}",
-        f"environments: {_flow(content['environments'])}",
+        f"environments: {yaml_flow(content['environments'])}",
     ]
     if "echoes" in content:
-        lines.append(f"echoes: {_flow(content['echoes'])}  # parameters that texts only repeat: in names, tags, ranges")
+        lines.append(f"echoes: {yaml_flow(content['echoes'])}  # parameters that texts only repeat: in names, tags, ranges")
     if "aspects" in content:
-        lines.append(f"aspects: {_flow(content['aspects'])}")
+        lines.append(f"aspects: {yaml_flow(content['aspects'])}")
     lines.append("differences:" if content["differences"] else "differences: {}")
     for address, found in content["differences"].items():
-        lines.append(f"  {_flow(address)}:" if isinstance(found, dict) else f"  {_flow(address)}: {_flow(found)}")
-        lines += [f"    {_flow(property)}: {_flow(values)}" for property, values in found.items()] if isinstance(found, dict) else []
+        lines.append(f"  {yaml_flow(address)}:" if isinstance(found, dict) else f"  {yaml_flow(address)}: {yaml_flow(found)}")
+        lines += (
+            [f"    {yaml_flow(property)}: {yaml_flow(values)}" for property, values in found.items()] if isinstance(found, dict) else []
+        )
     return "\n".join(lines) + "\n"
-
-
-def _flow(value: Any) -> str:
-    """A value on one line of YAML. JSON is YAML; what a plain scalar can say stands without quotes."""
-    if isinstance(value, str):
-        plain = re.fullmatch(r"[A-Za-z_./$][A-Za-z0-9_./$ -]*", value) and value == value.strip() and _quotes(value) is None
-        return value if plain else json.dumps(value, ensure_ascii=False)
-    if isinstance(value, list):
-        return f"[{', '.join(map(_flow, value))}]"
-    if isinstance(value, dict):
-        return f"{{{', '.join(f'{_flow(key)}: {_flow(item)}' for key, item in value.items())}}}"
-    return json.dumps(value)
 
 
 def yaml_text(documents: Sequence[Any], explicit: bool, blocks: bool = False) -> str:
