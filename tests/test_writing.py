@@ -237,3 +237,10 @@ def test_a_change_keeps_modes_and_makes_private_files_private(tmp_path: Path, mo
     assert (tmp_path / "secret.txt").stat().st_mode & 0o777 == 0o600
     assert not (tmp_path / "gone.txt").exists()
     assert sorted(path.name for path in tmp_path.iterdir()) == ["a.sh", "secret.txt", "state"]
+
+
+def test_a_user_without_a_place_for_a_journal_can_change_files(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    (tmp_path / "state").write_text("a file, where a folder would be")
+    monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
+    carry_out(tmp_path, [FileChange("new.txt", None, b"new")])
+    assert (tmp_path / "new.txt").read_text() == "new"

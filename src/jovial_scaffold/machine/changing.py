@@ -30,7 +30,8 @@ class ChangedMeanwhile(Exception):
 def carry_out(root: Path, files: Sequence[FileChange]) -> None:
     """Write files below a root, all or none. Raises ChangedMeanwhile where one is not as it was read, and OSError; nothing has changed then."""
     with _journal(root) as journal:
-        _finish(root, journal)
+        if journal is not None:
+            _finish(root, journal)
         for each in files:
             if _content(root, each.name) != each.before:
                 raise ChangedMeanwhile(each.name)
@@ -38,21 +39,23 @@ def carry_out(root: Path, files: Sequence[FileChange]) -> None:
             for each in files:
                 if each.after is not None:
                     staged.add_below(root, each.name, each.after, each.private)
-            writing.write(
-                journal, json.dumps({"format": _FORMAT, "root": os.path.realpath(root), "files": [*map(_noted, files)]}), private=True
-            )
+            if journal is not None:
+                noted = {"format": _FORMAT, "root": os.path.realpath(root), "files": [*map(_noted, files)]}
+                writing.write(journal, json.dumps(noted), private=True)
             staged.commit()
             for each in files:
                 if each.after is None:
                     (root / each.name).unlink(missing_ok=True)
-        journal.unlink()
+        if journal is not None:
+            journal.unlink()
 
 
 def finish(root: Path) -> None:
     """Go on with a change of files below a root that was broken off. Raises OSError."""
     if os.path.exists(journal_path(root)):
         with _journal(root) as journal:
-            _finish(root, journal)
+            if journal is not None:
+                _finish(root, journal)
 
 
 def _finish(root: Path, journal: Path) -> None:
@@ -101,12 +104,15 @@ def _content(root: Path, name: str) -> bytes | None:
 
 
 @contextmanager
-def _journal(root: Path) -> Iterator[Path]:
-    """The journal of a root, which nobody else has. Raises OSError."""
+def _journal(root: Path) -> Iterator[Path | None]:
+    """The journal of a root, which nobody else has; None where this user has no place for one: then nobody can go on with what is broken off."""
     path = journal_path(root)
-    path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
-    lock = path.with_suffix(".lock")
-    descriptor = os.open(lock, os.O_RDWR | os.O_CREAT, 0o600)
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
+        descriptor = os.open(path.with_suffix(".lock"), os.O_RDWR | os.O_CREAT, 0o600)
+    except OSError:
+        yield None
+        return
     try:
         with suppress(ImportError):
             import fcntl
