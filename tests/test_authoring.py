@@ -19,6 +19,7 @@ from jovial_scaffold.core.authoring.resources import new_resource
 from jovial_scaffold.core.authoring.settings import set_parameters
 from jovial_scaffold.core.changes.aligning import same
 from jovial_scaffold.core.expressions.values import Secret
+from jovial_scaffold.core.folders import MemoryFolder
 from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.schemas.catalog import shipped_catalog
 from jovial_scaffold.core.text.formats import read_source
@@ -200,3 +201,40 @@ def test_a_project_of_a_workspace_changes_with_what_the_workspace_shares(
     )
     assert (tmp_path / "lines/alp/parameters/live.yaml").read_text() == "machines: 3\n"
     assert (tmp_path / "shared/pair.yaml").read_text() == files["shared/pair.yaml"]
+
+
+def test_why_nothing_is_written_shows_nothing_secret(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capfd: pytest.CaptureFixture[str]
+) -> None:
+    """Lines of the project as it would be are shown as those of the project as it is: without secrets, undeclared values and comments."""
+    files = {
+        **PLAIN,
+        "house.yaml": "ruleset: House\nrules:\n  few: {because: It is so., over: parameters, require: self.idle < 3, message: Many.}\n",
+        "live.yaml": "copies: 2\nidle: 1  # gentian-in-a-comment\npassword: edelweiss-in-clear\n",
+    }
+    files["jovial.yaml"] = files["jovial.yaml"].replace("environments:", "rulesets: [house.yaml]\nenvironments:")
+    for name, text in files.items():
+        (tmp_path / name).write_text(text)
+    monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
+    monkeypatch.chdir(tmp_path)
+    for arguments in (["parameters", "drop", "idle"], ["parameters", "set", "password=edelweiss-in-clear", "--in", "live"], ["mend"]):
+        main.run(arguments)
+        told = "".join(capfd.readouterr())
+        assert "edelweiss" not in told and "gentian" not in told, (arguments, told)
+
+
+def test_a_starting_point_keeps_what_is_no_text(tmp_path: Path) -> None:
+    picture = b"\x89PNG\r\n\x1a\n\x00\xff"
+    folder = MemoryFolder(
+        {
+            "depot/gallery.yaml": b"title: A depot\ndescription: d\npicture: shed.png\n",
+            "depot/shed.png": picture,
+            "depot/files/plan.bin": picture,
+            "depot/jovial.yaml": b"project: depot\ntemplate: line.yaml\ncatalogs: [fulmar]\nenvironments: {live: {}}\n",
+            "depot/line.yaml": b"resources:\n  shed (fulmar.bucket): {name: a-shed, encrypted: true}\n",
+        }
+    )
+    (entry,) = gallery.entries(folder)
+    files = gallery.made(entry, "yard", ["live"])
+    assert gallery.bytes_of(files["files/plan.bin"]) == picture
+    assert "shed.png" not in files

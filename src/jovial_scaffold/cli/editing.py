@@ -11,8 +11,8 @@ from typing import Annotated
 import typer
 
 from jovial_scaffold.cli import exit_codes
-from jovial_scaffold.cli.options import ReportFormat, folder_shown, unusable
-from jovial_scaffold.core.authoring.promises import broken
+from jovial_scaffold.cli.options import ReportFormat, folder_shown, print_findings, unusable
+from jovial_scaffold.core.authoring.promises import Refused, broken
 from jovial_scaffold.core.authoring.settings import Done
 from jovial_scaffold.core.findings import Span
 from jovial_scaffold.core.folders import Within
@@ -39,6 +39,9 @@ def said() -> Iterator[None]:
     """What cannot be done is said, and ends with its exit code."""
     try:
         yield
+    except Refused as refused:
+        print_findings(refused.findings, refused.project, to_stderr=True)
+        raise typer.Exit(exit_codes.UNUSABLE) from None
     except ProjectError as error:
         raise typer.Exit(unusable(error)) from None
     except (Unplaced, Unwritable):

@@ -12,7 +12,7 @@ from jovial_scaffold.cli.editing import DryRun, deliver_change, said
 from jovial_scaffold.cli.gallery import Gallery, known_entries
 from jovial_scaffold.cli.options import Format, ProjectPath, ReportFormat, environment_names, load, unusable
 from jovial_scaffold.core.authoring import scaffolding
-from jovial_scaffold.core.authoring.gallery import entry_named, made
+from jovial_scaffold.core.authoring.gallery import bytes_of, entry_named, made
 from jovial_scaffold.core.authoring.settings import Done
 from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.text.edits import Change
@@ -61,7 +61,7 @@ def project(
             for path, text in files.items():
                 target = whole / path
                 target.parent.mkdir(parents=True, exist_ok=True)
-                target.write_text(text, "utf-8")
+                target.write_bytes(bytes_of(text))
     except ProjectError as error:
         raise typer.Exit(unusable(error)) from None
     except FileExistsError:

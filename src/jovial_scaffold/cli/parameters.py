@@ -2,7 +2,6 @@
 
 import sys
 from enum import StrEnum
-from fnmatch import fnmatchcase
 from typing import Annotated
 
 import typer
@@ -27,6 +26,7 @@ from jovial_scaffold.cli.options import (
     unusable,
 )
 from jovial_scaffold.core.project_file import ProjectError
+from jovial_scaffold.core.text.patterns import pattern
 from jovial_scaffold.reports.words import visible
 
 In = Annotated[str, typer.Option("--in", help="The environment whose value it is.", show_default=False, autocompletion=environment_names)]
@@ -62,7 +62,8 @@ def command(
         labels = [loaded.label(name) for name in names]
     except ProjectError as error:
         raise typer.Exit(unusable(error)) from None
-    found = [each for each in found if (not only or fnmatchcase(each.name, only)) and (not unset or each.is_unset)]
+    fits = pattern(only or "*")
+    found = [each for each in found if fits.match(each.name) and (not unset or each.is_unset)]
     from jovial_scaffold.reports import parameters as writing
 
     if format is TableFormat.text:

@@ -15,12 +15,11 @@ from jovial_scaffold.core.text.formats import read_source
 from jovial_scaffold.core.text.script import Script
 from jovial_scaffold.core.text.source import Source
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.text.written_values import FLOW, Unwritable, toml_key, yaml_lines
+from jovial_scaffold.core.text.written_values import FLOW, SUFFIXES, Unwritable, toml_key, yaml_lines
 from jovial_scaffold.core.words import say
 
 _COMMENT = regex(r"[ \t]*#[^\n]*")
 _BEHIND = regex(r"""^(?:[^"'#]|"(?:[^"\\]|\\.)*"|'[^']*'|(?<=\S)#)*(?:^|(?<=\s))(#.*)""")
-_SUFFIXES = {"yaml": ".yaml", "json": ".json", "toml": ".toml", "dotenv": ".env"}
 _NAMES = {"yaml": "YAML", "json": "JSON", "toml": "TOML", "dotenv": "dotenv"}
 
 
@@ -64,7 +63,7 @@ def convert(project: Project, source: Source, to: str) -> Converted:
         else:
             lost += [(_line(source, entry.key), each.strip()) for each in (*entry.above, entry.behind) if each.strip()]
     text = json.dumps(written, ensure_ascii=False, indent=2) + "\n" if to == "json" else "".join(f"{line}\n" for line in lines)
-    again, _ = read_source(text.encode(), f"x{_SUFFIXES[to]}")
+    again, _ = read_source(text.encode(), f"x{SUFFIXES[to]}")
     value = again.value if again is not None and again.value is not None else {}
     expected = {key: item if isinstance(item, str) else FLOW["dotenv"](item).strip("'") for key, item in written.items()}
     if not same(value, expected if to == "dotenv" else written):

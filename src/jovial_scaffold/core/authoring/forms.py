@@ -15,11 +15,8 @@ from jovial_scaffold.core.text.edits import Change, edited
 from jovial_scaffold.core.text.formats import format_of
 from jovial_scaffold.core.text.script import Script
 from jovial_scaffold.core.text.source import Source
-from jovial_scaffold.core.text.written_values import FLOW, toml_key, yaml_block, yaml_flow
+from jovial_scaffold.core.text.written_values import FLOW, SUFFIXES, toml_key, yaml_block, yaml_flow
 from jovial_scaffold.core.words import say
-
-SUFFIXES = {"yaml": ".yaml", "json": ".json", "toml": ".toml", "dotenv": ".env"}
-"""The notations of parameter files, and how their names end."""
 
 
 def form(project: Project, environment: str, notation: str = "", open_only: bool = False) -> str:

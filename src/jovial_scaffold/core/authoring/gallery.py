@@ -34,7 +34,7 @@ class Entry:
     @property
     def project(self) -> Project:
         """The project that it is. Raises ProjectError."""
-        return Project(MemoryFolder({name: text.encode() for name, text in self.files.items()}))
+        return _project(self.files)
 
 
 def entries(folder: Folder) -> list[Entry]:
@@ -69,7 +69,8 @@ def _entry(folder: Folder, name: str) -> Entry | None:
         if isinstance(each, dict) and "parameter" in each
     )
     files = dict(_texts(folder, name, ""))
-    files.pop(INDEX, None)
+    for each in (INDEX, str(about.get("picture", ""))):  # which are about the starting point, and no part of a project
+        files.pop(each, None)
     return Entry(name, about["title"], str(about.get("description", "")), str(about.get("picture", "")), asked, files)
 
 
@@ -109,14 +110,14 @@ def made(entry: Entry, name: str, environments: Sequence[str], values: Mapping[s
         for reference in project.project_file.environments[each].parameters:
             if reference.text not in shared:
                 files.pop(reference.text, None)
-        source, _ = read_source(files[NAME].encode(), NAME)
+        source, _ = read_source(bytes_of(files[NAME]), NAME)
         assert source is not None  # it was read before
         script = Script(source)
         script.remove(("environments", each))
         files[NAME] = edited(source.text, script.edits)
     for parameter, value in (values or {}).items():
         for file in files:
-            source, _ = read_source(files[file].encode(), file) if file.startswith("parameters/") else (None, [])
+            source, _ = read_source(bytes_of(files[file]), file) if file.startswith("parameters/") else (None, [])
             if source is not None and isinstance(source.value, dict) and parameter in source.value:
                 files[file] = _changed(files, file, ((parameter,), value))
     if any(each.startswith("secrets/") for each in files):
@@ -126,11 +127,16 @@ def made(entry: Entry, name: str, environments: Sequence[str], values: Mapping[s
 
 
 def _project(files: Mapping[str, str]) -> Project:
-    return Project(MemoryFolder({name: text.encode() for name, text in files.items()}))
+    return Project(MemoryFolder({name: bytes_of(text) for name, text in files.items()}))
+
+
+def bytes_of(text: str) -> bytes:
+    """A file as it was read: one that is no text comes back as it was."""
+    return text.encode("utf-8", "surrogateescape")
 
 
 def _changed(files: Mapping[str, str], name: str, *settings: tuple[tuple[str, ...], Any]) -> str:
-    source, _ = read_source(files[name].encode(), name)
+    source, _ = read_source(bytes_of(files[name]), name)
     assert isinstance(source, Source)
     script = Script(source)
     for pointer, value in settings:

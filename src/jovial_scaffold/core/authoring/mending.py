@@ -31,13 +31,13 @@ class Repair(NamedTuple):
 
 def repairs(project: Project, findings: Iterable[Finding]) -> list[Repair]:
     """The repairs of those findings that have one; nobody has tried them yet."""
-    found = []
+    found, texts = [], _Texts()
     for finding in findings:
         source = project.source(finding.span.file) if finding.span is not None else None
         if source is None or source.broken:
             continue
         try:
-            repair = _repair(project, finding, source)
+            repair = _repair(project, finding, source, texts)
         except Unplaced:
             continue
         if repair is not None and repair.edits:
@@ -55,7 +55,7 @@ def public_repairs(project: Project, findings: Iterable[Finding]) -> list[Repair
     return found
 
 
-def _repair(project: Project, finding: Finding, source: Source) -> Repair | None:
+def _repair(project: Project, finding: Finding, source: Source, texts: "_Texts") -> Repair | None:
     start, end = _offsets(source, finding)
     for operand in _operands(finding.hint):
         if isinstance(operand, Nearest):
@@ -66,9 +66,9 @@ def _repair(project: Project, finding: Finding, source: Source) -> Repair | None
                 edit = Edit(source.name, at, at + len(operand.name), str(near))
                 return Repair(finding, (edit,), f"{operand.name} → {near}")
     if finding.id == "parameter-undeclared" and source.name in project.parameter_files:
-        return _removed(finding, source, start, "nobody declares it")
+        return _removed(finding, source, texts.entry(source, start), "nobody declares it")
     if finding.id in _UNUSED:
-        return _unused(project, finding, source, start)
+        return _unused(project, finding, source, texts.entry(source, start))
     if finding.id == "property-missing":
         return _left_open(project, finding)
     template, values = finding.hint.template, [each for each in finding.hint.operands if isinstance(each, str)]
@@ -77,8 +77,8 @@ def _repair(project: Project, finding: Finding, source: Source) -> Repair | None
     if template == "Write {} without quotes." and values:
         return Repair(finding, (Edit(source.name, start, end, values[0]),), "no quotes")
     if finding.id == "yaml-cut" and template == "Put the whole value in quotes: `{}`" and values:
-        place = next((each for each in source.places().values() if each.style == "plain" and each.end <= start <= each.end + 1), None)
-        return Repair(finding, (Edit(source.name, place.start, end, values[0]),), "quotes") if place is not None else None
+        begins = texts.value(source, start - 1)
+        return Repair(finding, (Edit(source.name, begins, end, values[0]),), "quotes") if begins is not None else None
     return None
 
 
@@ -101,13 +101,29 @@ def _offsets(source: Source, finding: Finding) -> tuple[int, int]:
     return first + span.column - 1, last + span.end_column - 1
 
 
-def _pointer_at(source: Source, start: int) -> Pointer | None:
-    """The entry whose key begins there."""
-    return next((pointer for pointer, place in source.places().items() if place.key_start == start and place.key_end > start), None)
+class _Texts:
+    """Where the entries of files begin, found once for all findings of a file."""
+
+    def __init__(self) -> None:
+        self._entries: dict[str, dict[int, Pointer]] = {}
+        self._plain: dict[str, dict[int, int]] = {}
+
+    def entry(self, source: Source, start: int) -> Pointer | None:
+        """The entry whose key begins there."""
+        if source.name not in self._entries:
+            self._entries[source.name] = {
+                place.key_start: pointer for pointer, place in source.places().items() if place.key_end > place.key_start
+            }
+        return self._entries[source.name].get(start)
+
+    def value(self, source: Source, end: int) -> int | None:
+        """Where a plain value begins that ends there."""
+        if source.name not in self._plain:
+            self._plain[source.name] = {place.end: place.start for place in source.places().values() if place.style == "plain"}
+        return self._plain[source.name].get(end)
 
 
-def _removed(finding: Finding, source: Source, start: int, how: str) -> Repair | None:
-    pointer = _pointer_at(source, start)
+def _removed(finding: Finding, source: Source, pointer: Pointer | None, how: str) -> Repair | None:
     if pointer is None:
         return None
     script = Script(source)
@@ -118,9 +134,8 @@ def _removed(finding: Finding, source: Source, start: int, how: str) -> Repair |
     return Repair(finding, tuple(script.edits), how)
 
 
-def _unused(project: Project, finding: Finding, source: Source, start: int) -> Repair | None:
-    repair = _removed(finding, source, start, "nothing uses it")
-    pointer = _pointer_at(source, start)
+def _unused(project: Project, finding: Finding, source: Source, pointer: Pointer | None) -> Repair | None:
+    repair = _removed(finding, source, pointer, "nothing uses it")
     if repair is None or pointer is None or finding.id != "parameter-unused":
         return repair
     edits = list(repair.edits)

@@ -10,15 +10,30 @@ from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.templates.model import Constant
 from jovial_scaffold.core.text.edits import Change
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.words import Sentence, say
+from jovial_scaffold.core.words import Counted, Sentence, say
 
 _NOTHING: Any = object()
+
+
+class Refused(ProjectError):
+    """A change that is not made, with the project whose lines show why: it knows which of them hold something secret."""
+
+    def __init__(self, findings: list[Finding], project: Project) -> None:
+        super().__init__(findings)
+        self.project = project
 
 
 def broken(message: Sentence) -> ProjectError:
     """Nothing is written, and this is why."""
     hint = say("Nothing was written. Please change the file by hand.")
     return ProjectError([Finding("promise-broken", "error", message, None, hint)])
+
+
+def wrong_then(then: Project, findings: list[Finding]) -> ProjectError:
+    """Nothing is written, since that would be wrong in the project as it would be; lines are those of then."""
+    hint = say("Nothing was written. What is said below would be found, at the lines that there would be then.")
+    first = Finding("promise-broken", "error", say("The change would bring {}.", Counted(len(findings), "error")), None, hint)
+    return Refused([first, *findings], then)
 
 
 def after(project: Project, change: Change) -> Project:
@@ -61,8 +76,7 @@ def adds_no_errors(before: Project, then: Project, but: Callable[[Finding], bool
     known = {(each.id, each.message) for each in before.check().findings if each.level == "error"} if found else set()
     added = [each for each in found if (each.id, each.message) not in known]
     if added:
-        first = broken(say("This would be wrong then:"))
-        raise ProjectError([*first.findings, *added])
+        raise wrong_then(then, added)
 
 
 def keeps_renderings(before: Project, then: Project) -> None:

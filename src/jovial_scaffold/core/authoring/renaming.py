@@ -4,7 +4,7 @@ from collections import Counter
 from collections.abc import Iterable, Iterator
 from typing import Any
 
-from jovial_scaffold.core.authoring.promises import after, broken
+from jovial_scaffold.core.authoring.promises import after, broken, wrong_then
 from jovial_scaffold.core.authoring.settings import Done
 from jovial_scaffold.core.changes.aligning import same
 from jovial_scaffold.core.changes.matrix import with_names
@@ -85,8 +85,7 @@ def _has_no_more_errors(before: Project, then: Project) -> None:
     known = Counter(each.id for each in before.check().findings if each.level == "error") if found else Counter()
     added = Counter(each.id for each in found) - known
     if added:
-        wrong = [each for each in found if each.id in added]
-        raise ProjectError([*broken(say("This would be wrong then:")).findings, *wrong])
+        raise wrong_then(then, [each for each in found if each.id in added])
 
 
 class _Renaming:

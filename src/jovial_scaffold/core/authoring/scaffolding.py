@@ -125,7 +125,7 @@ def project_files(name: str, environments: Sequence[str]) -> dict[str, str]:
 
 def sound(files: dict[str, str]) -> None:
     """Files that are a project which nothing is wrong with. Raises ProjectError, which says what is."""
-    found = Project(MemoryFolder({name: text.encode() for name, text in files.items()})).check().findings
+    found = Project(MemoryFolder({name: text.encode("utf-8", "surrogateescape") for name, text in files.items()})).check().findings
     wrong = [each for each in found if each.level != "note"]
     if wrong:
         raise ProjectError(wrong)

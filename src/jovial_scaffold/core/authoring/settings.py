@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from typing import Any
 from urllib.parse import quote
 
-from jovial_scaffold.core.authoring.promises import adds_no_errors, after, broken, keeps_parameters, keeps_renderings
+from jovial_scaffold.core.authoring.promises import Refused, adds_no_errors, after, broken, keeps_parameters, keeps_renderings
 from jovial_scaffold.core.changes.aligning import same
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.parameters.layers import Layer
@@ -45,12 +45,12 @@ def set_parameters(project: Project, environment: str, assignments: Sequence[tup
     for written, text in assignments:
         name, pointer, value = _asked(project, written, text)
         wanted[written] = ((name, *pointer), value)
-    known = [each.id for each in project.parameter_errors(here)]
-    wrong = [each for each in project.parameter_errors(trial) if each.id not in known or each.span is None]
+    known = [(each.id, each.message) for each in project.parameter_errors(here)]
+    wrong = [each for each in project.parameter_errors(trial) if (each.id, each.message) not in known]
     if any(_holds_source(value) for _, value in wanted.values()):
         wrong = [each for each in wrong if each.id != "secret-in-clear"]
     if wrong:
-        raise ProjectError(wrong)
+        raise Refused(wrong, project)
     for written, (place, value) in wanted.items():
         file, is_new = home_of(project, here, place)
         if is_new and file not in scripts:
@@ -206,9 +206,8 @@ def drop(project: Project, name: str) -> tuple[Change, list[Done]]:
     used = [origin.inner_span(start, end) for origin, start, end in readings(project.template, name)]
     if used:
         hint = say("Take it out there first.")
-        raise ProjectError(
-            [Finding("parameter-used", "error", say("`{}` is still used here.", name), span, hint) for span in dict.fromkeys(used)]
-        )
+        places = dict.fromkeys(used)
+        raise Refused([Finding("parameter-used", "error", say("`{}` is still used here.", name), span, hint) for span in places], project)
     change = Change(project.folder)
     done = []
     script = Script(declaration.origin.source)

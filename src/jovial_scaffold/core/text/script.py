@@ -82,7 +82,6 @@ class Script:
         self.notation = notation or (form.name if form is not None else "YAML")
         self._ends_lines = not self.text or self.text.endswith("\n")
         self._line_end = "\r\n" if "\r\n" in self.text else "\n"
-
         self._places = _Places(source, self.notation in ("YAML", "JSON"))
         self._children = _Children(source, self._places)
 
@@ -153,7 +152,7 @@ class Script:
             step = self._indent(below[0])[len(indent) :] if below and not self._in_flow(below[0]) else ""
             own = [f"{indent}{head}", *(f"{indent}{step or _STEP}{line}" for line in lines)]
             offset = self._line_after(self._content_end(self._places[children[-1]]))
-            apart = self.text[: self._line_start(self._places[children[-1]].key_start)].endswith((f"{self._line_end}{self._line_end}",))
+            apart = self.text.endswith(self._line_end * 2, 0, self._line_start(self._places[children[-1]].key_start))
             self._lines_at(offset, ["", *own] if apart else own)
         elif holder is _NOTHING and len(parent) == 1:
             own = [f"{parent[0]}:", f"{_STEP}{head}", *(f"{_STEP * 2}{line}" for line in lines)]
@@ -172,11 +171,10 @@ class Script:
             raise Unplaced(parent)
         first = self._places[children[0]]
         start = self._line_start(first.key_start)
-        if self._in_flow(children[0]) or self.text[start : first.key_start].strip():
-            gap = f"{self._line_end}{self._indent(children[0])}" if not self._in_flow(children[0]) else " "
-            own_line = self._in_flow(children[0]) and not self.text[start : first.key_start].strip()
-            gap = f"{self._line_end}{self._indent(children[0])}" if own_line else gap
-            comma = "," if self._in_flow(children[0]) else ""
+        in_flow, own_line = self._in_flow(children[0]), not self.text[start : first.key_start].strip()
+        if in_flow or not own_line:
+            gap = " " if in_flow and not own_line else f"{self._line_end}{self._indent(children[0])}"
+            comma = "," if in_flow else ""
             quoted = json.dumps(key, ensure_ascii=False) if self.notation == "JSON" else yaml_flow(key)
             self._edit(first.key_start, first.key_start, f"{quoted}: {FLOW[self.notation](value)}{comma}{gap}")
         else:
@@ -230,8 +228,7 @@ class Script:
 
     def rename(self, pointer: Pointer, key: str) -> None:
         """Give an entry of a map another key, in the quotes that it had. Raises Unplaced."""
-        there = value_at(self.source.value, pointer, _NOTHING) is not _NOTHING
-        place = self.source.place(pointer) if there and self.notation == "YAML" else self._places.get(pointer)
+        place = self._places.get(pointer)
         if self.notation == "TOML" and len(pointer) == 1:
             tables = [self._places[each] for each in self._places if each[:1] == pointer and self._heads_table(each)]
             for table in tables:
@@ -308,6 +305,8 @@ class Script:
         line = self._line_start(offset)
         before = self.text[line:offset].rstrip(" \t")
         while not before.endswith("-"):
+            if not line:
+                raise Unplaced(offset)
             offset = line - 1
             line = self._line_start(offset)
             before = _COMMENT_BEHIND.sub("", self.text[line:offset]).rstrip()

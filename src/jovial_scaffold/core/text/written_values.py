@@ -133,3 +133,5 @@ def dotenv_value(value: Any) -> str:
 
 FLOW = {"YAML": yaml_flow, "JSON": json_value, "TOML": toml_value, "dotenv": dotenv_value}
 """How a value is written on one line, by the notation."""
+SUFFIXES = {"yaml": ".yaml", "json": ".json", "toml": ".toml", "dotenv": ".env"}
+"""How the names of files end, by the notation as options name it."""

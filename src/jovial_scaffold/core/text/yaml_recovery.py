@@ -6,7 +6,7 @@ blank then, and its value is unknown. So a quote that nobody closed costs its ow
 
 from typing import Any, NamedTuple
 
-from jovial_scaffold.core.limits import RECOVERED_CHARACTERS, RECOVERED_ENTRIES
+from jovial_scaffold.core.limits import NESTING, RECOVERED_CHARACTERS, RECOVERED_ENTRIES
 from jovial_scaffold.core.regexes import regex
 from jovial_scaffold.core.text.source import Problem
 from jovial_scaffold.core.text.unknown import UNKNOWN
@@ -14,8 +14,9 @@ from jovial_scaffold.core.text.yaml_reader import read_yaml
 
 #: an entry of a map, or an item of a list, at the beginning of a line; what it is called, and what follows
 _ENTRY = regex(
-    r"""([ ]*)(?:(- )|((?:"(?:[^"\\\n]|\\.)*"|'(?:[^'\n]|'')*'|[^\s#'"\[\]{},&*!|>%@`-][^\n#]*?|-[^\s#][^\n#]*?)[ \t]*:)(?=[ \t]|$))"""
+    r"""([ ]*)(?:(- )|((?:"(?:[^"\\\n]|\\.)*"[ \t]*|'(?:[^'\n]|'')*'[ \t]*|[^\s#'"\[\]{},&*!|>%@`-][^\n#]*?|-[^\s#][^\n#]*?):)(?=[ \t]|$))"""
 )
+_LARGE = 20_000  # characters of an entry that is looked into before it is read as a whole
 _MARK = " \ue000"  # stands in the place of what is lost
 _BLANK = regex(r"[ \t]*(?:#.*)?$")
 
@@ -39,10 +40,10 @@ class _Entry(NamedTuple):
 
 def recover(text: str) -> Recovered | None:
     """None where the mistakes cannot be told from the rest."""
-    if len(text) > RECOVERED_CHARACTERS.most or "\t" in text[:1] or text.lstrip()[:1] in ("{", "["):
+    if len(text) > RECOVERED_CHARACTERS.most or _MARK.strip() in text or "\t" in text[:1] or text.lstrip()[:1] in ("{", "["):
         return None
     finding = _Finding(text)
-    if not finding.look(0, len(text)) or not finding.lost:
+    if not finding.look(0, len(text)) or not finding.problems:
         return None
     pieces: list[str] = []
     last = 0
@@ -80,6 +81,8 @@ class _Finding:
         self.lost: list[_Entry] = []
         self.problems: list[Problem] = []
         self._left = RECOVERED_ENTRIES.most
+        self._characters = 4 * RECOVERED_CHARACTERS.most
+        self._depth = 0
 
     def look(self, start: int, end: int) -> bool:
         """Look into the entries between two offsets; False where they cannot be told apart, or there are too many."""
@@ -90,19 +93,35 @@ class _Finding:
             self._left -= 1
             if self._left < 0:
                 return False
-            value, problems = read_yaml(self.text[entry.start : entry.end])
-            if value is not UNKNOWN:
-                continue
-            below = self.text.find("\n", entry.key_end, entry.end) + 1
-            inside = bool(below) and _BLANK.match(self.text[entry.key_end : below - 1]) is not None
-            if inside and self._is_block(below, entry.end, entry.indent):
-                lost, wrong = len(self.lost), len(self.problems)
-                if self.look(below, entry.end) and len(self.lost) > lost:
-                    continue
-                del self.lost[lost:], self.problems[wrong:]
-            self.lost.append(entry)
-            self.problems += [self._placed(each, entry) for each in problems]
+            below = self._below(entry)
+            if below and entry.end - entry.start > _LARGE and self._lose_inside(entry, below):
+                continue  # what is large is not read to learn that it cannot be
+            value, problems = self._read(entry)
+            if value is UNKNOWN and not (below and self._lose_inside(entry, below)):
+                self.lost.append(entry)
+                self.problems += [self._placed(each, entry) for each in problems]
         return True
+
+    def _read(self, entry: _Entry) -> tuple[Any, list[Problem]]:
+        """An entry by itself. Nothing of it where so much was read that a text of many mistakes would take long."""
+        self._characters -= entry.end - entry.start
+        return read_yaml(self.text[entry.start : entry.end]) if self._characters > 0 else (UNKNOWN, [])
+
+    def _lose_inside(self, entry: _Entry, below: int) -> bool:
+        """Look into an entry; False, and nothing is lost, where that finds no mistake."""
+        lost, wrong = len(self.lost), len(self.problems)
+        self._depth += 1
+        found = self._depth <= NESTING.most and self.look(below, entry.end) and len(self.lost) > lost
+        self._depth -= 1
+        if not found:
+            del self.lost[lost:], self.problems[wrong:]
+        return found
+
+    def _below(self, entry: _Entry) -> int:
+        """Where the lines below an entry begin, if it is a block; else 0."""
+        below = self.text.find("\n", entry.key_end, entry.end) + 1
+        inside = bool(below) and _BLANK.match(self.text[entry.key_end : below - 1]) is not None
+        return below if inside and self._is_block(below, entry.end, entry.indent) else 0
 
     def _placed(self, problem: Problem, entry: _Entry) -> Problem:
         """A problem of an entry in the whole text; one that only its end shows is where the value begins."""
