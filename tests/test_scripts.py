@@ -1,16 +1,20 @@
 """Edits of texts: what is asked for changes, and every other byte stays, in each notation."""
 
 import json
+import os
 import random
+import subprocess
+import tempfile
 import tomllib
 from copy import deepcopy
+from pathlib import Path
 from typing import Any
 
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from jovial_scaffold.core.text.edits import edited
+from jovial_scaffold.core.text.edits import FileChange, edited, unified_diff
 from jovial_scaffold.core.text.formats import read_source
 from jovial_scaffold.core.text.script import Script, Unplaced
 from jovial_scaffold.core.text.written_values import toml_key, toml_value, yaml_flow
@@ -171,3 +175,39 @@ def test_what_stands_around_a_mistake_is_read(seed: int, mistake: str) -> None:
     found = {key: each for key, each in source.value.items() if key != "broken"}
     assert found == held, (broken, source.value)
     assert {each.span.line for each in wrong if each.span} == {at + 1}, (broken, wrong)
+
+
+@settings(max_examples=40, deadline=None)
+@given(
+    st.lists(st.sampled_from(("a\n", "b\n", "\n", "  c\n", "d\r\n")), max_size=30),
+    st.lists(st.tuples(st.integers(0, 30), st.sampled_from(("", "new\n", "x y\n"))), max_size=5),
+    st.booleans(),
+    st.booleans(),
+    st.frozensets(st.integers(1, 30), max_size=4),
+)
+def test_a_diff_is_what_git_applies(
+    lines: list[str], changes: list[tuple[int, str]], cut_old: bool, cut_new: bool, quiet: frozenset[int]
+) -> None:
+    """Whatever lines are no context: the diff of two texts makes the one of the other."""
+    new = list(lines)
+    for at, text in changes:
+        if text:
+            new.insert(min(at, len(new)), text)
+        elif new:
+            del new[min(at, len(new) - 1)]
+    before, after = "".join(lines), "".join(new)
+    before = before.removesuffix("\n") if cut_old else before
+    after = after.removesuffix("\n") if cut_new else after
+    diff = unified_diff([FileChange("f.txt", before.encode(), after.encode())], unquoted=lambda _, line: line in quiet)
+    if before == after:
+        assert not diff
+        return
+    with tempfile.TemporaryDirectory() as folder:
+        Path(folder, "f.txt").write_bytes(before.encode())
+        Path(folder, "change.diff").write_bytes(diff.encode())
+        git = ["git", "apply", "--unidiff-zero", "change.diff"]
+        done = subprocess.run(
+            git, cwd=folder, capture_output=True, text=True, check=False, env={**os.environ, "GIT_CEILING_DIRECTORIES": "/"}
+        )
+        assert done.returncode == 0, (done.stderr, before, after, diff)
+        assert Path(folder, "f.txt").read_bytes() == after.encode()
