@@ -85,4 +85,4 @@ def deliver_change(loaded: Project, change: Change, done: list[Done], dry_run: b
 
         sys.stdout.write(done_text(done, style_for(sys.stdout, os.environ), folder_shown(loaded)))
     if not files:
-        print("Nothing is to be done.", file=sys.stderr)
+        print("Nothing changes.", file=sys.stderr)

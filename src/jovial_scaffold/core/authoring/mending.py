@@ -1,5 +1,6 @@
 """Repairs of findings, as edits: what a finding proposes, and nothing that was not tried."""
 
+from collections import Counter
 from collections.abc import Iterable, Sequence
 from typing import Any, NamedTuple
 
@@ -164,23 +165,42 @@ def _left_open(project: Project, finding: Finding) -> Repair | None:
 # -- which of them hold
 
 
-def mend(project: Project, ids: Sequence[str] = (), paths: Sequence[str] = ()) -> tuple[Change, list[Done]]:
-    """Apply the repairs of findings: of `ids`, and in `paths`, or of all. What would change a rendering is only done where its id is named; what
+class Mended(NamedTuple):
+    """What mending does: a `change`, and what is `done` by it. Whether that `changes` what is rendered; and the ids of findings that `wait`,
+    because their repairs would."""
+
+    change: Change
+    done: list[Done]
+    changes: bool
+    wait: tuple[str, ...]
+
+
+def mend(project: Project, ids: Sequence[str] = (), paths: Sequence[str] = ()) -> Mended:
+    """Apply the repairs of findings: of `ids`, and in `paths`, or of all. What would change a rendering is only done where ids are named; what
     brings another finding (but an open value) is never done. Raises ProjectError."""
     before = project.check().findings
     chosen = [each for each in before if (not ids or each.id in ids) and (not paths or _lies_in(each, paths))]
     kept: list[Repair] = []
+    wait: dict[str, None] = {}
     offered = repairs(project, chosen)[:MOST]
-    holds = _Holds(project, before, ids)
-    if holds(offered):
-        kept = _without_clashes(offered)
+    trial = _Trial(project, before)
+    then = trial.made(offered) if offered else None
+    if then is not None and (ids or trial.keeps(then)):
+        kept = offered
     else:
         for each in offered:
-            if holds([*kept, each]):
+            then = trial.made([*kept, each])
+            if then is None:
+                continue
+            if ids or trial.keeps(then):
                 kept.append(each)
+            else:
+                wait[each.finding.id] = None
     change = Change(project.folder)
     change.add(edit for repair in kept for edit in repair.edits)
-    return change, [Done(each.finding.id, each.edits[0].file, each.how) for each in kept]
+    becomes = trial.made(kept) if ids and kept else None
+    changes = becomes is not None and not trial.keeps(becomes)
+    return Mended(change, [Done(each.finding.id, each.edits[0].file, each.how) for each in kept], changes, tuple(wait))
 
 
 def _lies_in(finding: Finding, paths: Sequence[str]) -> bool:
@@ -188,33 +208,30 @@ def _lies_in(finding: Finding, paths: Sequence[str]) -> bool:
     return any(name == path or name.startswith(f"{path.rstrip('/')}/") for path in paths)
 
 
-class _Holds:
-    """Whether some repairs together mend what they are for, and bring nothing else."""
+class _Trial:
+    """Repairs that are tried together. The same may be wrong in several places, so findings are counted."""
 
-    def __init__(self, project: Project, before: Sequence[Finding], named: Sequence[str]) -> None:
+    def __init__(self, project: Project, before: Sequence[Finding]) -> None:
         self._project = project
-        self._known = {(each.id, each.message) for each in before}
-        self._named = set(named)
+        self._before = Counter((each.id, each.message) for each in before)
         self._renderings: dict[str, Any] = {}
 
-    def __call__(self, repairs: list[Repair]) -> bool:
-        if len(_without_clashes(repairs)) < len(repairs):
-            return False
+    def made(self, repairs: list[Repair]) -> Project | None:
+        """The project as they make it; nothing where one undoes another, they do not mend what they are for, or bring anything else."""
+        if _clashing(repairs):
+            return None
         change = Change(self._project.folder)
         change.add(edit for repair in repairs for edit in repair.edits)
         try:
             then = self._project.edited(change.files())
             found = then.check().findings
         except ProjectError:
-            return False
-        now = {(each.id, each.message) for each in found if each.id != "value-open"}
-        mended = {(each.finding.id, each.finding.message) for each in repairs}
-        if now - self._known or now & mended:
-            return False
-        unnamed = [each for each in repairs if each.finding.id not in self._named]
-        return not unnamed or self._keeps(then)
+            return None
+        now = Counter((each.id, each.message) for each in found if each.id != "value-open")
+        now.update((each.finding.id, each.finding.message) for each in repairs)
+        return None if now - self._before else then
 
-    def _keeps(self, then: Project) -> bool:
+    def keeps(self, then: Project) -> bool:
         """Whether all that was known of renderings is as it was."""
         for environment in self._project.environments:
             if environment not in self._renderings:
@@ -231,15 +248,14 @@ def _known_stays(was: dict[str, Any], becomes: dict[str, Any]) -> bool:
     return all(deep_marks(value)[2] or (name in becomes and same(value, becomes[name])) for name, value in was.items())
 
 
-def _without_clashes(repairs: Iterable[Repair]) -> list[Repair]:
-    """Those that change nothing which one before them changes, too."""
+def _clashing(repairs: Iterable[Repair]) -> bool:
+    """Whether one changes what another changes too."""
     taken: list[Edit] = []
-    kept = []
     for repair in repairs:
-        if not any(_clash(edit, other) for edit in repair.edits for other in taken):
-            taken += repair.edits
-            kept.append(repair)
-    return kept
+        if any(_clash(edit, other) for edit in repair.edits for other in taken):
+            return True
+        taken += repair.edits
+    return False
 
 
 def _clash(one: Edit, other: Edit) -> bool:

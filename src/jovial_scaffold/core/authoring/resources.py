@@ -84,14 +84,15 @@ class _Block:
         for each in self._parts(schema, pointer):
             place = (*pointer, each.path)
             about = ", ".join(part for part in (each.kind, each.bounds) if part)
-            told = f"# {about}: {each.schema.get('description', '')}".rstrip(": ").replace("\n", " ")
+            described = f"# {about}: {each.schema.get('description', '')}".rstrip(": ").replace("\n", " ")
             below = self._below(each.schema, place) if each.required else None
             if below is not None:
-                yield told
+                yield described
                 yield f"{each.path}:"
                 yield from (f"{_STEP}{line}" for line in below)
                 continue
             value = self._value(each, place)
+            told = f"# {about}" if isinstance(value, dict) and "$open" in value else described  # an open value says it itself
             head = f"{yaml_flow(each.path)}: {yaml_block(value)}"
             mark = "" if each.required or "default" in each.schema or "const" in each.schema else "# "
             if len(mark) + len(head) + len(told) + 2 <= _WIDTH:

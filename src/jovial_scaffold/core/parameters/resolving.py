@@ -15,7 +15,7 @@ from jovial_scaffold.core.schemas.navigation import subschema
 from jovial_scaffold.core.schemas.shapes import Shape, secret_pointers, secret_shape, with_secrets
 from jovial_scaffold.core.schemas.validation import Validator, Violation, as_written
 from jovial_scaffold.core.spelling import Speller
-from jovial_scaffold.core.templates.model import Declaration, Template
+from jovial_scaffold.core.templates.model import FILL_IN, Declaration, Template
 from jovial_scaffold.core.text.source import Pointer, pointer_text, value_at
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import NOTHING, Sentence, nearest, say, together, told
@@ -228,7 +228,7 @@ class Checker:
                 "error",
                 together(say("`{}` is still to be filled in.", pointer_text((name, *pointer))), asked),
                 place,
-                NOTHING,
+                FILL_IN,
             )
             return UNKNOWN
         hidden = set(secret_pointers(self._shape(declaration), value))

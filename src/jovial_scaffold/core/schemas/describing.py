@@ -18,7 +18,7 @@ _BOUNDS = (
     ),
     *(("minProperties", "at least"), ("maxProperties", "at most")),
 )
-_COUNTED = {"Length": "characters", "Items": "items", "Properties": "entries"}
+_COUNTED = {"Length": ("character", "characters"), "Items": ("item", "items"), "Properties": ("entry", "entries")}
 _LEAST = ("minimum", "exclusiveMinimum", "minLength", "minItems", "minProperties")
 _MOST = ("maximum", "exclusiveMaximum", "maxLength", "maxItems", "maxProperties")
 _SHOWN = 400  # properties of a type, about which what stands deepest is left out
@@ -64,8 +64,9 @@ class Property(NamedTuple):
         said = []
         for keyword, words in _BOUNDS:
             if keyword in self.schema:
-                counted = next((f" {what}" for ending, what in _COUNTED.items() if keyword.endswith(ending)), "")
-                said.append(f"{words} {self.schema[keyword]}{counted}")
+                bound = self.schema[keyword]
+                unit = next((f" {names[bound != 1]}" for ending, names in _COUNTED.items() if keyword.endswith(ending)), "")
+                said.append(f"{words} {bound}{unit}")
         if "pattern" in self.schema:
             said.append(f"matches {self.schema['pattern']}")
         return ", ".join(said)

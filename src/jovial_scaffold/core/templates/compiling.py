@@ -13,6 +13,7 @@ from jovial_scaffold.core.limits import NAME_LENGTH
 from jovial_scaffold.core.regexes import regex
 from jovial_scaffold.core.spelling import slip_of
 from jovial_scaffold.core.templates.model import (
+    FILL_IN,
     Compiled,
     Condition,
     Constant,
@@ -107,7 +108,8 @@ class Compiler:
                 return Constant(UNKNOWN, origin)
         if "$open" in written:
             asked = told(str(written["$open"]))
-            self.report("value-open", together(say("A value is still to be filled in."), asked), origin.child("$open").value_span())
+            message = together(say("A value is still to be filled in."), asked)
+            self.report("value-open", message, origin.child("$open").value_span(), FILL_IN)
             return Constant(UNKNOWN, origin)
         when = loop = None
         entries: list[tuple[str, Compiled]] = []

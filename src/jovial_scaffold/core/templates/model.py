@@ -7,8 +7,10 @@ from jovial_scaffold.core.expressions.placeholders import Formula, Joined, Omitt
 from jovial_scaffold.core.records import record
 from jovial_scaffold.core.schemas.catalog import ResourceType
 from jovial_scaffold.core.text.source import Origin
+from jovial_scaffold.core.words import say
 
 _OUTPUTS = "outputs."
+FILL_IN = say("Write the value in place of {}.", "{$open: …}")  # what to do about `value-open`, in a template and in a parameter file
 
 
 @record
