@@ -4,6 +4,7 @@ import os
 import sys
 from collections.abc import Iterator
 from contextlib import contextmanager
+from os.path import realpath
 from pathlib import Path
 from posixpath import normpath
 from typing import Annotated
@@ -24,6 +25,11 @@ from jovial_scaffold.machine.opening import Project
 from jovial_scaffold.reports.terminal import style_for
 
 DryRun = Annotated[bool, typer.Option("--dry-run", help="Print the change as a unified diff, and write nothing.")]
+
+
+def real_path(path: str) -> str:
+    """Where a path leads, for comparing."""
+    return realpath(path)
 
 
 def rooted(loaded: Project, files: list[FileChange]) -> tuple[Path, list[FileChange]]:

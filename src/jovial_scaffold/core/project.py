@@ -199,6 +199,11 @@ class Project:
         """A file that was read, as findings name it; for showing its lines."""
         return self._files.source(name)
 
+    @property
+    def sources(self) -> list[Source]:
+        """All files that were read so far, by name."""
+        return self._files.sources()
+
     def chosen(self, names: Iterable[str]) -> tuple[str, ...]:
         """The environments, or views of them, that are named, or all. Raises ProjectError for one that is not declared."""
         given = tuple(dict.fromkeys(names))

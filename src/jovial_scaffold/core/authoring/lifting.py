@@ -14,6 +14,7 @@ from jovial_scaffold.core.schemas.catalog import ResourceType
 from jovial_scaffold.core.schemas.navigation import subschema
 from jovial_scaffold.core.templates.compiling import is_name
 from jovial_scaffold.core.templates.model import Compiled, Constant, ListValue, MapValue, Resource
+from jovial_scaffold.core.templates.sections import SECTIONS
 from jovial_scaffold.core.text.edits import Change, edited
 from jovial_scaffold.core.text.script import Script, Unplaced
 from jovial_scaffold.core.text.source import Origin, Pointer, Source, pointer_text, split_pointer, value_at
@@ -143,7 +144,10 @@ def _insert(project: Project, change: Change, section: str, name: str, value: An
     origins = [each.origin for each in parameters] if section == "parameters" else [each.origin for each in values]
     source = origins[0].source if origins else project.template.origin.source
     script = Script(source)
-    script.set((section, name), value)
+    if isinstance(source.value, dict) and section in source.value:
+        script.set((section, name), value)
+    else:
+        script.add_section(section, {name: value}, SECTIONS)
     change.add(script.edits)
 
 

@@ -5,6 +5,7 @@ from typing import Any
 
 from jovial_scaffold.core.authoring.promises import adds_no_errors, after, broken
 from jovial_scaffold.core.authoring.settings import Done
+from jovial_scaffold.core.authoring.tidying import tidied_text
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.project import Project
 from jovial_scaffold.core.project_file import ProjectError
@@ -41,7 +42,8 @@ def new_resource(project: Project, type_text: str, name: str, into: str = "", ev
     script = Script(source)
     block = _Block(project, kind, name, every)
     if script.notation == "YAML":
-        script.insert_block(("resources",), f"{name} ({written}):", list(block.lines(kind.schema, (), True)))
+        text = "".join(f"{line}\n" for line in block.lines(kind.schema, (), True))
+        script.insert_block(("resources",), f"{name} ({written}):", (tidied_text(text, ".yaml") or text).splitlines())
     else:
         script.insert(("resources",), f"{name} ({written})", block.value(kind.schema, ()))
     change.add(script.edits)

@@ -12,7 +12,7 @@ from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.folders import Found, MemoryFolder
 from jovial_scaffold.core.parameters.secrets import is_source
 from jovial_scaffold.core.project import Project
-from jovial_scaffold.core.project_file import NAME, ProjectError
+from jovial_scaffold.core.project_file import KEYS, NAME, ProjectError
 from jovial_scaffold.core.templates.compiling import is_name
 from jovial_scaffold.core.text.edits import Change
 from jovial_scaffold.core.text.script import Script, Unplaced
@@ -27,17 +27,17 @@ _SIZES = ("s", "m", "l", "xl")
 _PROJECT = """# The project: its template, the types that it may use, and its environments. `jovial check` says what is wrong in any of these files.
 project: {name}
 template: main.yaml
-catalogs: [fulmar]                # the types of Fulmar come with the tool; others are files or folders
+catalogs: [fulmar]  # the types of Fulmar come with the tool; others are files or folders
 environments:
 """
 _TEMPLATE = """template: {title}
 description: What {name} runs on; say here what it is for.
 
-parameters:                       # what may differ from environment to environment; values stand in parameters/
+parameters:  # what may differ from environment to environment; values stand in parameters/
   owner: {{type: string, minLength: 2, description: Who answers for it}}
   copies: {{type: integer, minimum: 1, maximum: 20, default: 1, description: How many machines share the work}}
 
-let:                              # named values, to write things once
+let:  # named values, to write things once
   prefix: {name}-${{context.environment}}
   sizes:
 {sizes}  tags: {{owner: "${{owner}}", environment: "${{context.environment}}"}}
@@ -280,13 +280,15 @@ def _added(project: Project, name: str, section: str, files: dict[str, str], pat
     covered = any(isinstance(each, str) and each.endswith("/") and path.startswith(each) for each in _each(held))
     try:
         if section == "modules":
-            script.set((section, name), path)
+            script.set((section, name), path) if held is not None else script.add_section(section, {name: path}, KEYS)
         elif covered:
             done = [Done(name, target, f"new; `{section}` takes the whole folder") for target in files]
+        elif held is None:
+            script.add_section(section, [path], KEYS)
         elif isinstance(held, str):
             script.set((section,), [held, path])
         else:
-            script.set((section,), [*_each(held), path])
+            script.append((section,), path)
     except Unplaced:
         raise broken(say("`{}` of {} has no place for it.", section, source.name)) from None
     change.add(script.edits)

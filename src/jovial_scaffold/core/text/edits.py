@@ -5,6 +5,7 @@ from typing import NamedTuple
 
 from jovial_scaffold.core import marks
 from jovial_scaffold.core.folders import Folder, Found, Refusal, Within
+from jovial_scaffold.core.text.differences import differences
 
 BOM = "\ufeff"
 _CONTEXT = 3  # lines around a change in a unified diff
@@ -204,18 +205,13 @@ def unified_diff(files: Iterable[FileChange], hides: Hidden = lambda name, line:
 
 
 def _file_diff(change: FileChange, hides: Hidden, unquoted: Hidden) -> str:
-    import difflib  # only who shows a change needs it
-
     old, new = _lines(change.before), _lines(change.after)
     secret = {number for number in range(len(old)) if hides(change.name, number + 1)}
     apart = secret | {number for number in range(len(old)) if unquoted(change.name, number + 1)}
-    matcher = difflib.SequenceMatcher(None, old, new, autojunk=False)
     hunks: list[list[str]] = []
     ends: list[tuple[int, int, int, int]] = []
     done = 0
-    for tag, first, last, start, end in matcher.get_opcodes():
-        if tag == "equal":
-            continue
+    for first, last, start, end in differences(old, new):
         before, behind = _context(first, last, len(old), apart)
         body = [*_marked("-", old[first:last], change.private or not secret.isdisjoint(range(first, last)))]
         body += _marked("+", new[start:end], change.private or not secret.isdisjoint(range(first, last)))

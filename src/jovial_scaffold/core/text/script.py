@@ -124,7 +124,7 @@ class Script:
             before = next((each for each in children if each[-1] == after), children[-1])
             indent = self._indent(children[0])
             lines = [*(f"{indent}{line}".rstrip() for line in comments), *yaml_lines(key, value, indent, self._ends_lines)]
-            self._lines_at(self._line_after(self._content_end(self._places[before])), lines)
+            self._lines_at(self._line_behind(before), lines)
         elif children:
             self._insert_flow(children, parent, key, value, after)
         else:
@@ -151,7 +151,7 @@ class Script:
             below = self._children[children[-1]]
             step = self._indent(below[0])[len(indent) :] if below and not self._in_flow(below[0]) else ""
             own = [f"{indent}{head}", *(f"{indent}{step or _STEP}{line}" for line in lines)]
-            offset = self._line_after(self._content_end(self._places[children[-1]]))
+            offset = self._line_behind(children[-1])
             apart = self.text.endswith(self._line_end * 2, 0, self._line_start(self._places[children[-1]].key_start))
             self._lines_at(offset, ["", *own] if apart else own)
         elif holder is _NOTHING and len(parent) == 1:
@@ -181,6 +181,20 @@ class Script:
             indent = self._indent(children[0])
             self._lines_at(self._comments_above(start, len(indent)), yaml_lines(key, value, indent))
 
+    def add_section(self, key: str, value: Any, order: Sequence[str]) -> None:
+        """Put an outermost entry in that is not there, where it stands in an order, apart from others as they are. Raises Unplaced, Unwritable."""
+        rank = {name: number for number, name in enumerate(order)}
+        children = self._children[()]
+        before = [each for each in children if rank.get(str(each[0]), len(rank)) < rank.get(key, len(rank))]
+        if self.notation != "YAML" or not children or self._in_flow(children[0]) or before == children:
+            self.set((key,), value)
+        elif not before:
+            self.insert_first((), key, value)
+        else:
+            offset = self._line_behind(before[-1])
+            spaced = not self.text[offset : self._line_after(offset)].strip()
+            self._lines_at(offset, [*([""] if spaced else []), *yaml_lines(key, value, self._indent(children[0]), self._ends_lines)])
+
     def append(self, pointer: Pointer, value: Any) -> None:
         """Put an item behind the last one of a list. Raises Unplaced, Unwritable."""
         held = value_at(self.source.value, pointer, _NOTHING)
@@ -194,7 +208,7 @@ class Script:
             begins = self._dash_before(place.start)
             before = self.text[self._line_start(begins) : begins]
             indent = "".join(char if char.isspace() else " " for char in before)
-            self._lines_at(self._line_after(self._content_end(place)), yaml_lines(None, value, indent, self._ends_lines))
+            self._lines_at(self._line_behind(items[-1]), yaml_lines(None, value, indent, self._ends_lines))
         else:
             self._behind(items[-1], FLOW[self.notation](value), is_last=True)
 
@@ -209,7 +223,7 @@ class Script:
         siblings = self._children[pointer[:-1]]
         begins = self._dash_before(place.start) if isinstance(pointer[-1], int) else place.key_start
         start = self._line_start(begins)
-        end = self._line_after(max(self._content_end(place), place.key_end))
+        end = self._line_behind(pointer)
         if self.text[start:begins].strip():  # the first entry of an item, behind its dash
             if pointer == siblings[-1]:
                 raise Unplaced(pointer)
@@ -333,6 +347,22 @@ class Script:
             if not _COMMENT_LINE.match(self.text, line) or line <= place.start:
                 return stripped
             end = line
+
+    def _line_behind(self, pointer: Pointer) -> int:
+        """Where the line begins behind an entry in lines of its own: comments that stand further in than it are still about it."""
+        place = self._places[pointer]
+        begins = self._dash_before(place.start) if isinstance(pointer[-1], int) else place.key_start
+        column = begins - self._line_start(begins)
+        end = at = self._line_after(max(self._content_end(place), place.key_end))
+        while self.notation == "YAML" and at < len(self.text):
+            behind = self._line_after(at)
+            line = self.text[at:behind].rstrip()
+            if line and not (line.lstrip(" ").startswith("#") and len(line) - len(line.lstrip(" ")) > column):
+                break
+            at = behind
+            if line:
+                end = at
+        return end
 
     def _behind_colon(self, place: Place) -> int:
         """Where what belongs to a key begins: behind its colon, or behind a dash."""

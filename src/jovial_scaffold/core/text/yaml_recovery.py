@@ -69,7 +69,7 @@ def _set_unknown(value: Any) -> None:
         for key, item in held.items() if isinstance(held, dict) else enumerate(held):
             if isinstance(item, dict | list):
                 waiting.append(item)
-            elif item == _MARK.strip():
+            elif item is not UNKNOWN and item == _MARK.strip():
                 held[key] = UNKNOWN
 
 

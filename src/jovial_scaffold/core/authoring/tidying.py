@@ -1,0 +1,89 @@
+"""The files of a project in the one layout: which ones, in what order their sections stand, and which are left as they are."""
+
+from collections.abc import Collection, Sequence
+from itertools import accumulate
+from typing import NamedTuple
+
+from jovial_scaffold.core.authoring.settings import Done
+from jovial_scaffold.core.project import Project
+from jovial_scaffold.core.project_file import KEYS as PROJECT_KEYS
+from jovial_scaffold.core.rules.reading import SECTIONS as RULESET_SECTIONS
+from jovial_scaffold.core.templates.sections import SECTIONS as TEMPLATE_SECTIONS
+from jovial_scaffold.core.text.differences import differences
+from jovial_scaffold.core.text.edits import Change, Edit
+from jovial_scaffold.core.text.formats import read_source
+from jovial_scaffold.core.text.laid_lines import Strange
+from jovial_scaffold.core.text.roles import role_of
+from jovial_scaffold.core.text.source import Source
+from jovial_scaffold.core.text.tidying import tidied
+
+_ORDERS: dict[str, Sequence[str]] = {
+    "a template": TEMPLATE_SECTIONS,
+    "a project file": PROJECT_KEYS,
+    "a ruleset": RULESET_SECTIONS,
+    "a workspace file": ("workspace", "projects", "catalogs", "modules", "rulesets", "lookups", "labels"),
+    "the schema of a resource type": ("$schema", "$id", "title", "description", "type"),
+}
+_FOREIGN = ("a report of this tool", "a deployed snapshot")
+
+
+class Tidied(NamedTuple):
+    """What tidying does: a `change`, what is `done` by it, and the files that `stay` as they are, since they cannot be read."""
+
+    change: Change
+    done: list[Done]
+    stay: tuple[str, ...]
+
+
+def tidy(project: Project, paths: Collection[str] = ()) -> Tidied:
+    """Lay out the files of a project that people write, or those of them that `paths` name or hold. Files that are named and that the project
+    does not use are laid out, too."""
+    change, done, stay = Change(project.folder), [], []
+    for source in _chosen(project, paths):
+        is_template = any(each.name == source.name for each in project.template_sources)
+        try:
+            made = tidied(source, _ORDERS.get("a template" if is_template else role_of(source.value), ()))
+        except Strange:
+            if source.broken or source.problems:
+                stay.append(source.name)
+            continue
+        if made != source.text:
+            change.add(_edits(source, made))
+            done.append(Done("layout", source.name, "every value and comment stays"))
+    return Tidied(change, done, tuple(stay))
+
+
+def tidied_text(text: str, notation: str) -> str | None:
+    """A text by itself, in a notation that is named by the ending of files; nothing where it cannot be laid out."""
+    source, _ = read_source(text.encode("utf-8", "surrogateescape"), f"text{notation}")
+    if source is None:
+        return None
+    try:
+        return tidied(source, _ORDERS.get(role_of(source.value), ()))
+    except Strange:
+        return None if source.broken or source.problems else text
+
+
+def _chosen(project: Project, paths: Collection[str]) -> list[Source]:
+    project.check()  # reads all of them
+    facts = {each.text for each in project.project_file.lookups.values()}
+    found = {}
+    for source in project.sources:
+        is_text = isinstance(source.value, str) and source.value == source.text  # a document
+        if not is_text and source.name not in facts and role_of(source.value) not in _FOREIGN and not source.name.endswith(".csv"):
+            found[source.name] = source
+    if not paths:
+        return list(found.values())
+    for path in paths:
+        if path not in found:
+            named, _ = read_source(project.folder.read(path), path)
+            if named is not None:
+                found[path] = named
+    return [each for name, each in found.items() if any(name == path or name.startswith(f"{path}/") or path == "." for path in paths)]
+
+
+def _edits(source: Source, made: str) -> list[Edit]:
+    """The lines that differ, as edits."""
+    old, new = source.text.splitlines(keepends=True), made.splitlines(keepends=True)
+    starts = [0, *accumulate(map(len, old))]
+    return [Edit(source.name, starts[first], starts[last], "".join(new[start:end])) for first, last, start, end in differences(old, new)]
