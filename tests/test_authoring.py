@@ -2,6 +2,7 @@
 
 import json
 import random
+import shutil
 from pathlib import Path
 from typing import Any
 from urllib.parse import quote
@@ -238,3 +239,68 @@ def test_a_starting_point_keeps_what_is_no_text(tmp_path: Path) -> None:
     files = gallery.made(entry, "yard", ["live"])
     assert gallery.bytes_of(files["files/plan.bin"]) == picture
     assert "shed.png" not in files
+
+
+def copied_demo(folder: Path, name: str) -> Path:
+    """A copy of a demo, as a project of its own."""
+    target = folder / name
+    shutil.copytree(Path(main.__file__).parents[1] / "demo" / name, target)
+    return target
+
+
+@pytest.mark.parametrize(
+    ("old", "new", "back"),
+    [
+        (["types.station"], "halt", ["types.halt"]),
+        (["station"], "halt", ["halt"]),
+        (["modules.queue_pair"], "pair", ["modules.pair"]),
+        (["environments.live"], "summit", ["environments.summit"]),
+        (["stations.code"], "letters", ["stations.letters"]),
+        (["stations.gates"], "doors", ["stations.doors"]),
+        (["stations.zone"], "height", ["stations.height"]),
+        (["hours", "--in", "queue_pair"], "waiting", ["waiting", "--in", "shared/queue_pair.yaml"]),
+        (["main", "--in", "queue_pair"], "first", ["first", "--in", "queue_pair"]),
+        (["outputs.url", "--in", "queue_pair"], "address", ["outputs.address", "--in", "queue_pair"]),
+        (["tickets"], "sales", ["sales"]),
+        (["bucket_name"], "unique_name", ["unique_name"]),
+        (["gate_image"], "picture", ["picture"]),
+    ],
+    ids=str,
+)
+def test_what_is_renamed_checks_as_before_and_the_way_back_is_the_same_bytes(
+    old: list[str], new: str, back: list[str], tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capfd: pytest.CaptureFixture[str]
+) -> None:
+    folder = copied_demo(tmp_path, "ridgeline")
+    monkeypatch.chdir(folder)
+    monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
+    before = written(folder)
+    assert main.run(["rename", old[0], new, *old[1:]]) == 0, capfd.readouterr()
+    renamed = written(folder)
+    assert renamed != before
+    assert main.run(["check"]) == 0, capfd.readouterr()
+    assert main.run(["rename", back[0], old[0].rpartition(".")[2], *back[1:]]) == 0, capfd.readouterr()
+    assert written(folder) == before
+
+
+def test_what_a_module_calls_something_is_renamed_in_all_of_the_workspace(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capfd: pytest.CaptureFixture[str]
+) -> None:
+    monkeypatch.chdir(tmp_path)
+    monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
+    assert main.run(["demo", "--workspace"]) == 0
+    railways = tmp_path / "railways"
+    before = written(railways)
+    for old, new, project in (("hours", "waiting", "funicular"), ("waiting", "hours", "ridgeline")):
+        monkeypatch.chdir(railways / "lines" / project)
+        capfd.readouterr()
+        assert main.run(["rename", old, new, "--in", "queue_pair", "--dry-run"]) == 0
+        shown = capfd.readouterr().out
+        assert [line for line in shown.splitlines() if line.startswith("--- ")] == [
+            "--- a/lines/funicular/line.yaml",
+            "--- a/lines/ridgeline/line.yaml",
+            "--- a/shared/queue_pair.yaml",
+        ]
+        assert main.run(["rename", old, new, "--in", "queue_pair"]) == 0
+        monkeypatch.chdir(railways)
+        assert main.run(["check"]) == 0
+        assert (written(railways) == before) == (new == "hours")

@@ -99,13 +99,12 @@ def _keep(loaded: Project, name: str, answers: list[tuple[str, str]]) -> None:
     )
     if input().strip().lower() not in ("y", "yes"):
         return
-    from jovial_scaffold.cli.editing import rooted
+    from jovial_scaffold.cli.editing import written
     from jovial_scaffold.core.authoring.settings import set_parameters
-    from jovial_scaffold.machine.changing import carry_out
 
     try:
         change, done = set_parameters(loaded, name.partition("?")[0], answers)
-        carry_out(*rooted(loaded, change.files()))
+        written(loaded, change)
     except ProjectError as error:
         _tell(error.findings)
         return

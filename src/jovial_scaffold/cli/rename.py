@@ -1,21 +1,28 @@
 """`jovial rename`: a name becomes another one, wherever it is meant."""
 
+from os.path import relpath
+from pathlib import Path
 from typing import Annotated
 
 import typer
 
 from jovial_scaffold.cli.editing import DryRun, deliver_change, said
 from jovial_scaffold.cli.options import Format, ProjectPath, ReportFormat, load
+from jovial_scaffold.core.authoring.settings import Done
+from jovial_scaffold.core.folders import Within
+from jovial_scaffold.machine.opening import Project
 
 
 def command(
     old: Annotated[
         str,
         typer.Argument(
-            help="What it is called: a parameter, value, resource, function, lookup or document; outputs.NAME.", show_default=False
+            help="What it is called: a name of the template, outputs.NAME, types.NAME, modules.NAME, environments.NAME, PARAMETER.FIELD.",
+            show_default=False,
         ),
     ],
     new: Annotated[str, typer.Argument(help="What it is to be called.", show_default=False)],
+    inside: Annotated[str, typer.Option("--in", help="The module that it is a name of: its file, or its name in the project.")] = "",
     dry_run: DryRun = False,
     project: ProjectPath = None,
     format: Format = ReportFormat.text,
@@ -27,8 +34,34 @@ def command(
     Example: jovial rename copies machines --dry-run
     """
     with said():
-        from jovial_scaffold.core.authoring.renaming import rename
+        from jovial_scaffold.core.authoring.renaming import module_of, rename
 
         loaded = load(project, None, None)
-        change, done = rename(loaded, old, new)
-        deliver_change(loaded, change, done, dry_run, format)
+        change, done = rename(loaded, old, new, inside)
+        others = []
+        for other in _sharing(loaded, inside):
+            if module_of(other, inside) is not None:
+                wanted, also = rename(other, old, new, inside)
+                others.append((other, wanted))
+                done += [Done(each.what, _from(loaded, other, each.file), each.how) for each in also]
+        deliver_change(loaded, change, list(dict.fromkeys(done)), dry_run, format, others)
+
+
+def _sharing(loaded: Project, inside: str) -> list[Project]:
+    """The other projects of the workspace, where the module lies outside of the project."""
+    from jovial_scaffold.core.authoring.renaming import module_of
+
+    folder, module = loaded.folder, module_of(loaded, inside) if inside else None
+    if not isinstance(folder, Within) or not folder.base or module is None or not module.origin.source.name.startswith("../"):
+        return []
+    from jovial_scaffold.machine.workspaces import OpenWorkspace
+
+    opened = OpenWorkspace(Path(folder.whole.where))
+    return [opened.load(name) for name, base in opened.folders.items() if base != folder.base]
+
+
+def _from(loaded: Project, other: Project, file: str) -> str:
+    """A file of another project, by its name from this one."""
+    assert isinstance(loaded.folder, Within)
+    assert isinstance(other.folder, Within)
+    return relpath(f"{other.folder.base}/{file}", loaded.folder.base)

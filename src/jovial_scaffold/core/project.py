@@ -64,7 +64,7 @@ if TYPE_CHECKING:
     from jovial_scaffold.core.rules.evaluation import Verdicts
     from jovial_scaffold.core.rules.reading import Ruleset
     from jovial_scaffold.core.text.edits import FileChange
-    from jovial_scaffold.core.waivers import Waivers
+    from jovial_scaffold.core.waivers import Waiver, Waivers
 
 
 T = TypeVar("T")
@@ -260,6 +260,11 @@ class Project:
     def rulesets(self) -> "list[Ruleset]":
         """Its rules."""
         return self._rulesets
+
+    @property
+    def waivers(self) -> "list[Waiver]":
+        """What it waives."""
+        return list(self._waivers)
 
     def parameters_of(self, environment: str) -> Parameters:
         """The layers of an environment, and the values that they set, as far as they are right. Raises ProjectError."""

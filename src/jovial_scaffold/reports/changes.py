@@ -5,7 +5,7 @@ from typing import Any
 
 from jovial_scaffold.core import marks
 from jovial_scaffold.core.authoring.settings import Done
-from jovial_scaffold.core.text.edits import Change, FileChange, Hidden
+from jovial_scaffold.core.text.edits import Edit, FileChange, Hidden
 from jovial_scaffold.core.text.source import Source
 from jovial_scaffold.reports.terminal import Style, cells, padded
 from jovial_scaffold.reports.words import path_shown, visible
@@ -22,7 +22,9 @@ def done_text(done: Sequence[Done], style: Style, base: str = "") -> str:
     return "".join(f"{line}\n" for line in lines)
 
 
-def edits_document(project: str, change: Change, files: Sequence[FileChange], written: bool, sources: Any, hides: Hidden) -> dict[str, Any]:
+def edits_document(
+    project: str, edits: Sequence[Edit], files: Sequence[FileChange], written: bool, sources: Any, hides: Hidden
+) -> dict[str, Any]:
     """`jovial-edits/1`: of each file its edits, with offsets and lines in the text as it was; of a new file, all of its text."""
     return {
         "format": "jovial-edits/1",
@@ -33,7 +35,7 @@ def edits_document(project: str, change: Change, files: Sequence[FileChange], wr
                 "file": each.name,
                 "new": each.before is None,
                 "removed": each.after is None,
-                **({"text": _text(each)} if each.before is None else {"edits": _edits(change, each, sources(each.name), hides)}),
+                **({"text": _text(each)} if each.before is None else {"edits": _edits(edits, each, sources(each.name), hides)}),
             }
             for each in files
         ],
@@ -44,9 +46,9 @@ def _text(change: FileChange) -> str:
     return marks.SECRET if change.private else (change.after or b"").decode("utf-8", "surrogateescape")
 
 
-def _edits(change: Change, file: FileChange, source: Source | None, hides: Hidden) -> list[dict[str, Any]]:
+def _edits(edits: Sequence[Edit], file: FileChange, source: Source | None, hides: Hidden) -> list[dict[str, Any]]:
     found = []
-    for edit in change.edits:
+    for edit in edits:
         if edit.file != file.name or source is None:
             continue
         span = source.span(edit.start, edit.end)

@@ -1,10 +1,12 @@
 """A name that becomes another one: at its declaration, and wherever it is meant; what is called the same elsewhere stays."""
 
-from collections import Counter
+import re
 from collections.abc import Iterable, Iterator
 from typing import Any
 
-from jovial_scaffold.core.authoring.promises import after, broken, wrong_then
+from jovial_scaffold.core.authoring import renaming_elsewhere
+from jovial_scaffold.core.authoring.following import follow
+from jovial_scaffold.core.authoring.promises import broken
 from jovial_scaffold.core.authoring.settings import Done
 from jovial_scaffold.core.changes.aligning import same
 from jovial_scaffold.core.changes.matrix import with_names
@@ -12,21 +14,23 @@ from jovial_scaffold.core.expressions.syntax import Call, Name, Node, Select, ch
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.project import Project
 from jovial_scaffold.core.project_file import ProjectError
-from jovial_scaffold.core.rendering.results import Rendering
+from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.templates.compiling import formulas_of, is_name
 from jovial_scaffold.core.templates.model import Resource, Template
 from jovial_scaffold.core.templates.names import all_formulas, readings
 from jovial_scaffold.core.text.edits import Change, Edit
 from jovial_scaffold.core.text.script import Script, Unplaced
 from jovial_scaffold.core.text.source import Origin
-from jovial_scaffold.core.words import nearest, say
-
-KINDS = ("parameter", "value", "resource", "function", "lookup", "document", "output")
+from jovial_scaffold.core.words import listed, nearest, say
 
 
-def rename(project: Project, old: str, new: str) -> tuple[Change, list[Done]]:
-    """Rename what the project's template calls `old`; an output is `outputs.NAME`. Raises ProjectError."""
-    template = project.template
+def rename(project: Project, old: str, new: str, inside: str = "") -> tuple[Change, list[Done]]:
+    """Rename what the project's template calls `old`, or a module does that is `inside` a file; an output is `outputs.NAME`. What no expression
+    reads is renamed by `renaming_elsewhere`. Raises ProjectError."""
+    template = _template(project, inside)
+    elsewhere = None if inside else renaming_elsewhere.kind_of(project, old)
+    if elsewhere is not None:
+        return elsewhere(project, old, new)
     renaming = _Renaming(project, template, old.removeprefix("outputs."), new)
     kind, declared = _declared(template, old)
     if not is_name(new):
@@ -36,23 +40,63 @@ def rename(project: Project, old: str, new: str) -> tuple[Change, list[Done]]:
     if taken:
         message, hint = say("The template has a `{}` already.", new), say("Choose another name.")
         raise ProjectError([Finding("name-declared-twice", "error", message, None, hint)])
-    before = [project.render(each) for each in project.environments]  # reads all files
+    before = project.views(project.environments)  # reads all files
     renaming.declaration(kind, declared)
     if kind == "function":
         renaming.calls()
     elif kind != "output":
         renaming.uses()
+    is_own = template is project.template
     if kind == "parameter":
-        renaming.parameter_files()
+        if is_own:
+            renaming.parameter_files()
+        else:
+            renaming.callers()
         renaming.examples()
-    if kind in ("parameter", "output"):
+    if kind == "resource" and is_own:
+        renaming.waivers()
+    if kind in ("parameter", "output") and is_own:
         renaming.rules("parameters" if kind == "parameter" else "outputs")
-    then = after(project, renaming.change)
-    _has_no_more_errors(project, then)
-    moved = {old: new} if kind == "resource" else {}
-    for environment, was in zip(project.environments, before, strict=True):
-        _is_the_same(was, then.render(environment), environment, moved, renaming.old if kind == "output" else "", new)
+    then = follow(project, renaming.change, renaming.old, new, renaming.done)
+    for was, becomes in zip(before, then.views(project.environments), strict=True):
+        moved = _moved(was, declared, renaming.old, new) if kind == "resource" else {}
+        _is_the_same(was, becomes, was.environment, moved, renaming.old if kind == "output" and is_own else "", new)
     return renaming.change, renaming.done
+
+
+def _template(project: Project, inside: str) -> Template:
+    """The template of a module, by its file or its name in the project; that of the project where nothing is named. Raises ProjectError."""
+    if not inside:
+        return project.template
+    found = module_of(project, inside)
+    if found is None:
+        known = [*project.project_file.modules, *(each.label for each in project.modules)]
+        hint = nearest(inside, known, say("Its modules are {}.", listed(known)) if known else say("It uses none."))
+        raise ProjectError([Finding("name-unknown", "error", say("The project uses no module `{}`.", inside), None, hint)])
+    return found
+
+
+def module_of(project: Project, name: str) -> Template | None:
+    """The template of a module that a project uses, by its file from the project or its workspace, or as it is named where it is used."""
+    for template in project.templates:
+        for resource in template.resources.values():
+            module = resource.module
+            if module is not None and name in (resource.type_text, module.label, module.label.lstrip("./"), f"./{module.label}"):
+                return module.template
+    return None
+
+
+def _moved(was: Evaluated, declared: Origin, old: str, new: str) -> dict[str, str]:
+    """The addresses that change with the name of a resource, and what they are then."""
+    found = {}
+    for address in was.resources:
+        if old not in address.split("/"):
+            continue
+        for scope, resource in was.scope.along(address):
+            if resource.origin == declared:
+                head = len(scope.prefix)
+                found[address] = f"{address[:head]}{new}{address[head + len(old) :]}"
+    return found
 
 
 def _declared(template: Template, old: str) -> tuple[str, Origin]:
@@ -77,15 +121,6 @@ def _declared(template: Template, old: str) -> tuple[str, Origin]:
         old, known, say("Parameters, values, resources, functions, lookups and documents go by their name; outputs as outputs.NAME.")
     )
     raise ProjectError([Finding("name-unknown", "error", say("The template has nothing that is called `{}`.", old), None, hint)])
-
-
-def _has_no_more_errors(before: Project, then: Project) -> None:
-    """A check finds as many errors of each kind as it did: their sentences may hold the name. Raises ProjectError."""
-    found = [each for each in then.check().findings if each.level == "error"]
-    known = Counter(each.id for each in before.check().findings if each.level == "error") if found else Counter()
-    added = Counter(each.id for each in found) - known
-    if added:
-        raise wrong_then(then, [each for each in found if each.id in added])
 
 
 class _Renaming:
@@ -197,6 +232,32 @@ class _Renaming:
                 self.change.add(script.edits)
                 self._count(origin.source.name, "example")
 
+    def callers(self) -> None:
+        """What is handed to a parameter of a module, wherever it is used."""
+        for template in self.project.templates:
+            for resource in template.resources.values():
+                held = _value(Script(resource.origin.source), resource.origin.pointer) if resource.module is not None else None
+                if (
+                    resource.module is not None
+                    and resource.module.template is self.template
+                    and isinstance(held, dict)
+                    and self.old in held
+                ):
+                    script = Script(resource.origin.source)
+                    script.rename((*resource.origin.pointer, self.old), self.new)
+                    self.change.add(script.edits)
+                    self._count(resource.origin.source.name, f"handed to {resource.name}")
+
+    def waivers(self) -> None:
+        """What is waived at a resource."""
+        for waiver in self.project.waivers:
+            head, rest = re.match(r"([^/:]*)(.*)", waiver.at).groups()  # type: ignore[union-attr]  # it matches nothing, too
+            if head == self.old:
+                script = Script(waiver.origin.source)
+                script.set((*waiver.origin.pointer, "at"), f"{self.new}{rest}")
+                self.change.add(script.edits)
+                self._count(waiver.origin.source.name, "waiver")
+
     def rules(self, root: str) -> None:
         """What rules read of parameters, or of outputs: `self` is what they are over."""
         for ruleset in self.project.rulesets:
@@ -237,14 +298,9 @@ def _nodes(whole: Node) -> Iterator[Node]:
         waiting += children(node)
 
 
-def _is_the_same(was: Rendering, becomes: Rendering, environment: str, moved: dict[str, str], old: str, new: str) -> None:
+def _is_the_same(was: Evaluated, becomes: Evaluated, environment: str, moved: dict[str, str], old: str, new: str) -> None:
     """A rendering is what it was but for the name. Raises ProjectError."""
-
-    def name(address: str) -> str:
-        head, slash, rest = address.partition("/")
-        return f"{moved.get(head, head)}{slash}{rest}"
-
-    addresses = {name(each): each for each in was.resources}
+    addresses = {moved.get(each, each): each for each in was.resources}
     if addresses.keys() != becomes.resources.keys():
         raise broken(say("{} would not have the resources that it has.", environment))
     newest = {each: after for after, each in addresses.items() if each != after}

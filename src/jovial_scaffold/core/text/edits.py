@@ -52,6 +52,7 @@ class Change:
         self._folder = folder
         self._edits: dict[str, list[Edit]] = {}
         self._new: dict[str, tuple[str, bool]] = {}
+        self._moved: dict[str, str] = {}  # the old name by the new one
 
     def add(self, edits: Iterable[Edit]) -> None:
         """Take in some edits; the same one twice is one."""
@@ -64,13 +65,17 @@ class Change:
         """Take in a file as a whole."""
         self._new[name] = (text, private)
 
+    def move(self, name: str, target: str) -> None:
+        """Give a file another name; edits of it are by the old one."""
+        self._moved[target] = name
+
     @property
     def edits(self) -> list[Edit]:
         """All edits, by file and place."""
         return sorted((each for edits in self._edits.values() for each in edits), key=lambda each: each[:3])
 
     def __bool__(self) -> bool:
-        return bool(self._edits or self._new)
+        return bool(self._edits or self._new or self._moved)
 
     def files(self) -> list[FileChange]:
         """What becomes of each file, by name; those that stay as they are, are left out."""
@@ -88,7 +93,12 @@ class Change:
                 after = (mark + edited(raw.removeprefix(BOM), self._edits[name])).encode("utf-8")
             if after != known:
                 found.append(FileChange(name, known, after, private))
-        return found
+        for target, name in self._moved.items():
+            held = self._folder.read(name)
+            content = next((each.after for each in found if each.name == name), None if isinstance(held, Refusal) else held)
+            found = [each for each in found if each.name != name]
+            found += [FileChange(name, None if isinstance(held, Refusal) else held, None), FileChange(target, None, content)]
+        return sorted(found)
 
 
 class EditedFolder(Folder):
