@@ -30,6 +30,8 @@ COMMANDS = {
     "parameters": ("jovial_scaffold.cli.parameters", "Author", "List the parameters with their values, and write their files."),
     "lift": ("jovial_scaffold.cli.lift", "Author", "Give a literal a name: a value of the template, or a parameter."),
     "rename": ("jovial_scaffold.cli.rename", "Author", "Give something of the template another name, wherever it is meant."),
+    "extract": ("jovial_scaffold.cli.extract", "Author", "Move resources into a module, with what only they use."),
+    "inline": ("jovial_scaffold.cli.inline", "Author", "Write a use of a module out in the template."),
     "render": ("jovial_scaffold.cli.render", "Preview", "Show the resources of one environment in deployment order."),
     "fill": ("jovial_scaffold.cli.fill", "Author", "Fill in one text with placeholders, and never with nothing."),
     "why": ("jovial_scaffold.cli.why", "Preview", "Explain where a rendered value comes from."),

@@ -130,7 +130,10 @@ class EditedFolder(Folder):
     def find(self, name: str) -> Found | Refusal:
         """What a name leads to."""
         found = self._base.find(name)
-        real = found.name if isinstance(found, Found) else _straight(name)
+        straight = _straight(name)
+        if isinstance(found, Refusal) and found.kind == "missing" and straight != name:  # it may lead through a folder that is new
+            found = self._base.find(straight)
+        real = found.name if isinstance(found, Found) else straight
         if real in self._files:
             return Found(real, "file") if self._files[real] is not None else Refusal("missing")
         if isinstance(found, Refusal) and found.kind == "missing" and any(each.startswith(f"{real}/") for each in self._files):
@@ -201,7 +204,13 @@ class EditedWithin(Within):
 
 def _straight(name: str) -> str:
     """A name without dots, as far as it does not lead up."""
-    return "/".join(step for step in name.split("/") if step not in ("", "."))
+    steps: list[str] = []
+    for step in name.split("/"):
+        if step == ".." and steps and steps[-1] != "..":
+            steps.pop()
+        elif step not in ("", "."):
+            steps.append(step)
+    return "/".join(steps)
 
 
 Hidden = Callable[[str, int], bool]

@@ -5,12 +5,13 @@ indentation, ends of lines and the end of the file stay as they are.
 """
 
 import json
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Sequence
 from typing import Any
 
 from jovial_scaffold.core.regexes import regex
 from jovial_scaffold.core.text.edits import Edit
 from jovial_scaffold.core.text.formats import format_of
+from jovial_scaffold.core.text.script_places import NOTHING, Children, Places, Unplaced
 from jovial_scaffold.core.text.source import Place, Pointer, Source, value_at
 from jovial_scaffold.core.text.written_values import FLOW, Unwritable, dotenv_value, toml_key, yaml_block, yaml_flow, yaml_lines
 
@@ -20,55 +21,6 @@ _JSON_GAP = regex(r"\s*")
 _COMMENT_LINE = regex(r"[ \t]*#")
 _COMMENT_BEHIND = regex(r"(?:^|\s)#.*")
 _HEAD = regex(r"""\[\[?[ \t]*("(?:[^"\\\n]|\\.)*"|'[^'\n]*'|[A-Za-z0-9_-]+)""")
-_NOTHING = object()
-
-
-class Unplaced(Exception):
-    """There is no place for an edit: the text has nothing there, or is not laid out as a map."""
-
-
-class _Places:
-    """Where values stand. Of a large text they are looked for one by one, where its reader can do that: an edit asks for few."""
-
-    def __init__(self, source: Source, one_by_one: bool) -> None:
-        self._source = source
-        self._one_by_one = one_by_one
-
-    def __contains__(self, pointer: Pointer) -> bool:
-        return self.get(pointer) is not None
-
-    def __getitem__(self, pointer: Pointer) -> Place:
-        found = self.get(pointer)
-        if found is None:
-            raise Unplaced(pointer)
-        return found
-
-    def __iter__(self) -> Iterator[Pointer]:
-        return iter(self._source.places())
-
-    def get(self, pointer: Pointer) -> Place | None:
-        """The place of a value; None where there is none."""
-        if not self._one_by_one or not pointer:
-            return self._source.places().get(pointer)
-        there = value_at(self._source.value, pointer, _NOTHING) is not _NOTHING
-        return self._source.place(pointer) if there else None
-
-
-class _Children:
-    """What stands in each map and list, in the order of the text."""
-
-    def __init__(self, source: Source, places: _Places) -> None:
-        self._source = source
-        self._places = places
-        self._known: dict[Pointer, list[Pointer]] = {}
-
-    def __getitem__(self, pointer: Pointer) -> list[Pointer]:
-        if pointer not in self._known:
-            held = value_at(self._source.value, pointer, None) if pointer else self._source.value
-            keys: Iterable[str | int] = held if isinstance(held, dict) else range(len(held)) if isinstance(held, list) else ()
-            found = {(*pointer, key): place for key in keys if (place := self._places.get((*pointer, key))) is not None}
-            self._known[pointer] = sorted(found, key=lambda each: (found[each].key_start, found[each].start))
-        return self._known[pointer]
 
 
 class Script:
@@ -82,14 +34,14 @@ class Script:
         self.notation = notation or (form.name if form is not None else "YAML")
         self._ends_lines = not self.text or self.text.endswith("\n")
         self._line_end = "\r\n" if "\r\n" in self.text else "\n"
-        self._places = _Places(source, self.notation in ("YAML", "JSON"))
-        self._children = _Children(source, self._places)
+        self._places = Places(source, self.notation in ("YAML", "JSON"))
+        self._children = Children(source, self._places)
 
     # -- what is asked of it
 
     def set(self, pointer: Pointer, value: Any) -> None:
         """Give a place another value, or put the entry in where it is not there. Raises Unplaced, Unwritable."""
-        if value_at(self.source.value, pointer, _NOTHING) is _NOTHING:
+        if value_at(self.source.value, pointer, NOTHING) is NOTHING:
             self._insert_along(pointer, value)
             return
         if pointer not in self._places:
@@ -112,7 +64,7 @@ class Script:
 
     def insert(self, parent: Pointer, key: str, value: Any, comments: Sequence[str] = (), after: str | None = None) -> None:
         """Put an entry into a map, behind another one or last. Raises Unplaced, Unwritable."""
-        holder = value_at(self.source.value, parent, _NOTHING) if parent else self.source.value
+        holder = value_at(self.source.value, parent, NOTHING) if parent else self.source.value
         if holder is not None and not isinstance(holder, dict):
             raise Unplaced(parent)
         children = [each for each in self._children[parent] if each[-1] in (holder or {})]
@@ -143,7 +95,7 @@ class Script:
         """Put an entry into a map of the block style of YAML as lines of its own: its `head`, and what stands below it, as far in as it takes.
         Where there is no such map, it is made at the end. Raises Unplaced."""
         children = self._children[parent]
-        holder = value_at(self.source.value, parent, _NOTHING)
+        holder = value_at(self.source.value, parent, NOTHING)
         if self.notation != "YAML" or (children and self._in_flow(children[0])) or isinstance(holder, list | str | int | float):
             raise Unplaced(parent)
         if children:
@@ -154,7 +106,7 @@ class Script:
             offset = self._line_behind(children[-1])
             apart = self.text.endswith(self._line_end * 2, 0, self._line_start(self._places[children[-1]].key_start))
             self._lines_at(offset, ["", *own] if apart else own)
-        elif holder is _NOTHING and len(parent) == 1:
+        elif holder is NOTHING and len(parent) == 1:
             own = [f"{parent[0]}:", f"{_STEP}{head}", *(f"{_STEP * 2}{line}" for line in lines)]
             self._lines_at(len(self.text), ["", *own] if self.text else own)
         elif parent in self._places:
@@ -197,7 +149,7 @@ class Script:
 
     def append(self, pointer: Pointer, value: Any) -> None:
         """Put an item behind the last one of a list. Raises Unplaced, Unwritable."""
-        held = value_at(self.source.value, pointer, _NOTHING)
+        held = value_at(self.source.value, pointer, NOTHING)
         if not isinstance(held, list) or pointer not in self._places:
             raise Unplaced(pointer)
         items = self._children[pointer]
@@ -261,6 +213,37 @@ class Script:
         else:
             written = key if self.notation != "YAML" else f"'{key}'" if old[:1] == "'" and "'" not in key else self._key(pointer, key)
         self._edit(place.key_start, place.key_end, written)
+
+    def block(self, pointer: Pointer) -> tuple[int, int]:
+        """The lines of an entry, from the comments right above it to those below that are still about it. Raises Unplaced where it has none of
+        its own."""
+        place = self._places[pointer]
+        start = self._line_start(place.key_start)
+        if self.notation != "YAML" or self._in_flow(pointer) or self.text[start : place.key_start].strip():
+            raise Unplaced(pointer)
+        return self._comments_above(start, place.key_start - start), self._line_behind(pointer)
+
+    def cut(self, pointer: Pointer) -> None:
+        """Take the lines of an entry away, and with them one of two gaps that they stood between. Raises Unplaced."""
+        start, end = self.block(pointer)
+        if self.text.endswith("\n\n", 0, start) and self.text.startswith("\n", end):
+            end = self.behind_blank(end)
+        self._edit(start, end, "")
+
+    def column(self, pointer: Pointer) -> int:
+        """How far in an entry stands. Raises Unplaced."""
+        return len(self._indent(pointer))
+
+    def is_apart(self, pointer: Pointer) -> bool:
+        """Whether blank lines stand around the entries of a map. Raises Unplaced."""
+        start, end = self.block(pointer)
+        return self.text.endswith("\n\n", 0, start) or self.text.startswith("\n", end)
+
+    def behind_blank(self, offset: int) -> int:
+        """Where the blank lines end that begin there."""
+        while self.text.startswith("\n", offset):
+            offset += 1
+        return offset
 
     def content_end(self, pointer: Pointer) -> int:
         """Where a value ends, without the blank lines and comments behind it. Raises Unplaced."""
@@ -402,14 +385,14 @@ class Script:
     def _insert_along(self, pointer: Pointer, value: Any) -> None:
         """Put a value in with the maps that lead to it."""
         depth = len(pointer) - 1
-        while depth and not isinstance(value_at(self.source.value, pointer[:depth], _NOTHING), dict):
-            if value_at(self.source.value, pointer[:depth], _NOTHING) not in (_NOTHING, None):
+        while depth and not isinstance(value_at(self.source.value, pointer[:depth], NOTHING), dict):
+            if value_at(self.source.value, pointer[:depth], NOTHING) not in (NOTHING, None):
                 raise Unplaced(pointer)
             depth -= 1
         for step in reversed(pointer[depth + 1 :]):
             value = {step: value}
         below = pointer[: depth + 1]
-        if value_at(self.source.value, below, _NOTHING) is None:
+        if value_at(self.source.value, below, NOTHING) is None:
             self.set(below, value)  # it is there, and empty
         else:
             self.insert(pointer[:depth], str(pointer[depth]), value)
