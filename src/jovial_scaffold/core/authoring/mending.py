@@ -1,13 +1,16 @@
 """Repairs of findings, as edits: what a finding proposes, and nothing that was not tried."""
 
+import re
 from collections import Counter
 from collections.abc import Iterable, Sequence
+from posixpath import dirname, relpath
 from typing import Any, NamedTuple
 
 from jovial_scaffold.core.authoring.settings import Done
 from jovial_scaffold.core.changes.aligning import same
 from jovial_scaffold.core.expressions.values import deep_marks
 from jovial_scaffold.core.findings import Finding
+from jovial_scaffold.core.folders import Found, Refusal
 from jovial_scaffold.core.project import Project
 from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.schemas.navigation import subschema
@@ -19,15 +22,17 @@ from jovial_scaffold.core.words import Nearest, Sentence
 
 MOST = 100  # repairs that are tried one by one
 SHOWN = 1_000  # findings of which the repairs are shown
+_IGNORED = ".gitignore"
 _UNUSED = ("parameter-unused", "value-unused", "function-unused", "lookup-unused", "type-unused")
 
 
 class Repair(NamedTuple):
-    """What would mend a finding: edits, and in a few words what they do."""
+    """What would mend a finding: edits, in a few words what they do, and the files that are made for it, which are their owner's alone."""
 
     finding: Finding
     edits: tuple[Edit, ...]
     how: str
+    files: tuple[tuple[str, str], ...] = ()
 
 
 def repairs(project: Project, findings: Iterable[Finding]) -> list[Repair]:
@@ -72,6 +77,12 @@ def _repair(project: Project, finding: Finding, source: Source, texts: "_Texts")
         return _unused(project, finding, source, texts.entry(source, start))
     if finding.id == "property-missing":
         return _left_open(project, finding)
+    if finding.id == "description-missing":
+        return _described(project, finding, source, texts.entry(source, start))
+    if finding.id == "secret-in-clear":
+        return _taken_out(project, finding, source, texts.entry(source, start))
+    if finding.id == "resource-absent":
+        return _read_safely(finding, source, start, end)
     template, values = finding.hint.template, [each for each in finding.hint.operands if isinstance(each, str)]
     if template == 'Write "{}" in quotes.' and values:
         return Repair(finding, (Edit(source.name, start, end, f'"{source.text[start:end]}"'),), "quotes")
@@ -162,6 +173,46 @@ def _left_open(project: Project, finding: Finding) -> Repair | None:
     return Repair(finding, tuple(script.edits), f"{name} is left open")
 
 
+def _described(project: Project, finding: Finding, source: Source, pointer: Pointer | None) -> Repair | None:
+    """A parameter whose description is left open; what catalogs say is for whoever writes them."""
+    if pointer is None or pointer[:1] != ("parameters",) or not any(each.name == source.name for each in project.template_sources):
+        return None
+    script = Script(source)
+    script.insert(pointer, "description", {"$open": "What it is for"})
+    return Repair(finding, tuple(script.edits), "the description is left open")
+
+
+def _taken_out(project: Project, finding: Finding, source: Source, pointer: Pointer | None) -> Repair | None:
+    """A secret in a file of its own, which git ignores, and where it is taken from in its place."""
+    value = value_at(source.value, pointer, None) if pointer else None
+    if pointer is None or value is None or isinstance(value, dict | list | bool):
+        return None
+    stem = source.name.rpartition("/")[2].partition(".")[0]
+    file = f"secrets/{'-'.join(re.sub('[^A-Za-z0-9_-]', '-', str(each)).lower() for each in (stem, *pointer))}.txt"
+    if isinstance(project.folder.find(file), Found):
+        return None
+    script = Script(source)
+    script.set(pointer, {"$secret": {"file": relpath(file, dirname(source.name) or ".")}})
+    ignored = project.folder.read(_IGNORED)
+    text = "" if isinstance(ignored, Refusal) else ignored.decode("utf-8", "replace")
+    gap = "" if not text or text.endswith("\n") else "\n"
+    ignore = Edit(_IGNORED, len(text), len(text), f"{gap}/{file}\n")
+    return Repair(finding, (*script.edits, ignore), f"taken from {file}, which git ignores", ((file, f"{value}\n"),))
+
+
+def _read_safely(finding: Finding, source: Source, start: int, end: int) -> Repair | None:
+    """`.?` before what is read of a resource that may be absent; the whole value is left out then, where it is nothing else."""
+    field, before = source.text[start:end], source.text[:start]
+    match = re.search(r"(\$\{\s*)?(\w+)\s*\.\Z", before)
+    if match is None or not re.fullmatch(r"\w+", field):
+        return None
+    edits = [Edit(source.name, start - 1, start, ".?")]
+    if match[1] and re.match(r"\s*\}", source.text[end:]):
+        opening = match.start(1) + 2
+        edits.append(Edit(source.name, opening, opening, "?"))
+    return Repair(finding, tuple(edits), f"{match[2]}.?{field}")
+
+
 # -- which of them hold
 
 
@@ -196,8 +247,7 @@ def mend(project: Project, ids: Sequence[str] = (), paths: Sequence[str] = ()) -
                 kept.append(each)
             else:
                 wait[each.finding.id] = None
-    change = Change(project.folder)
-    change.add(edit for repair in kept for edit in repair.edits)
+    change = _change(project, kept)
     becomes = trial.made(kept) if ids and kept else None
     changes = becomes is not None and not trial.keeps(becomes)
     return Mended(change, [Done(each.finding.id, each.edits[0].file, each.how) for each in kept], changes, tuple(wait))
@@ -206,6 +256,15 @@ def mend(project: Project, ids: Sequence[str] = (), paths: Sequence[str] = ()) -
 def _lies_in(finding: Finding, paths: Sequence[str]) -> bool:
     name = finding.span.file if finding.span is not None else ""
     return any(name == path or name.startswith(f"{path.rstrip('/')}/") for path in paths)
+
+
+def _change(project: Project, repairs: Iterable[Repair]) -> Change:
+    change = Change(project.folder)
+    for repair in repairs:
+        change.add(repair.edits)
+        for name, text in repair.files:
+            change.write(name, text, private=True)
+    return change
 
 
 class _Trial:
@@ -220,8 +279,7 @@ class _Trial:
         """The project as they make it; nothing where one undoes another, they do not mend what they are for, or bring anything else."""
         if _clashing(repairs):
             return None
-        change = Change(self._project.folder)
-        change.add(edit for repair in repairs for edit in repair.edits)
+        change = _change(self._project, repairs)
         try:
             then = self._project.edited(change.files())
             found = then.check().findings

@@ -156,6 +156,10 @@ class DeclarationReader(SectionReader):
                     say("For example: {type: string}"),
                 )
             return None
+        described = content.get("description")
+        if isinstance(described, dict) and described.keys() == {"$open"}:
+            self.value(described, origin.child("description"))  # which says that it is open
+            content = {**content, "description": str(described["$open"])}
         wrong = self.words_of(content, origin)
         self.findings += wrong
         if any(each.id == "schema-contradiction" for each in wrong):
