@@ -3,6 +3,7 @@
 from collections.abc import Iterator, Sequence
 from typing import Any, NamedTuple
 
+from jovial_scaffold.core.authoring.literals import Written, occurrences, texts
 from jovial_scaffold.core.authoring.promises import adds_no_errors, after, broken, keeps_renderings
 from jovial_scaffold.core.authoring.settings import Done, home_of
 from jovial_scaffold.core.changes.aligning import same
@@ -15,7 +16,7 @@ from jovial_scaffold.core.schemas.navigation import subschema
 from jovial_scaffold.core.templates.compiling import is_name
 from jovial_scaffold.core.templates.model import Compiled, Constant, ListValue, MapValue, Resource
 from jovial_scaffold.core.templates.sections import SECTIONS
-from jovial_scaffold.core.text.edits import Change, edited
+from jovial_scaffold.core.text.edits import Change, Edit, edited
 from jovial_scaffold.core.text.script import Script, Unplaced
 from jovial_scaffold.core.text.source import Origin, Pointer, Source, pointer_text, split_pointer, value_at
 from jovial_scaffold.core.words import nearest, say
@@ -35,9 +36,9 @@ class Place(NamedTuple):
 
 
 def lift(
-    project: Project, places: Sequence[str], name: str, as_parameter: bool, everywhere: bool = False
-) -> tuple[Change, list[Done], list[Place]]:
-    """Give what stands at some places (`address:property`) a name. Raises ProjectError. What is equal elsewhere is the third result; with
+    project: Project, places: Sequence[str], name: str, as_parameter: bool, everywhere: bool = False, text: str = ""
+) -> tuple[Change, list[Done], list[Place | Written]]:
+    """Give what stands at some places (`address:property`) a name, or a `text` wherever it stands. Raises ProjectError. What is equal elsewhere is the third result; with
     `everywhere` it gets the name, too."""
     if not is_name(name):
         message, hint = say("`{}` cannot be a name.", name), say("Write a-z, 0-9 and _, a letter first.")
@@ -46,7 +47,9 @@ def lift(
         message, hint = say("The template has a `{}` already.", name), say("Choose another name.")
         raise ProjectError([Finding("name-declared-twice", "error", message, None, hint)])
     chosen = [_place(project, each) for each in places]
-    first = chosen[0]
+    first = chosen[0] if chosen else Place(text, project.template.origin, text, None, ())
+    if not chosen:
+        project.views(project.environments)  # reads all files
     if not all(same(each.value, first.value) for each in chosen):
         raise broken(say("What stands at these places is not the same."))
     taken = {(each.origin.source.name, each.origin.pointer) for each in chosen}
@@ -58,6 +61,7 @@ def lift(
         and same(each.value, first.value)
     ]
     chosen += equal if everywhere else []
+    inside = [*_inside(project, first.value, name, {*taken, *((each.origin.source.name, each.origin.pointer) for each in equal)})]
     change, done = Change(project.folder), []
     for each in chosen:
         script = Script(each.origin.source)
@@ -67,6 +71,12 @@ def lift(
             raise broken(say("{} has no place that could be changed.", each.label)) from None
         change.add(script.edits)
         done.append(Done(each.label, each.origin.source.name, f"${{{name}}}"))
+    for around, edits in inside if everywhere else ():
+        change.add(edits)
+        done.append(Done(around.label, around.origin.source.name, f"…${{{name}}}…"))
+    if not done:
+        message = say("`{}` stands nowhere as a word of its own.", first.value)
+        raise ProjectError([Finding("name-unknown", "error", message, None, say("jovial lift --suggest lists what recurs."))])
     if as_parameter:
         _declare(project, change, done, name, first)
         _set(project, change, done, name, first.value)
@@ -76,7 +86,28 @@ def lift(
     then = after(project, change)
     adds_no_errors(project, then)
     keeps_renderings(project, then)
-    return change, done, [] if everywhere else equal
+    return change, done, [] if everywhere else [*equal, *(each for each, _ in inside)]
+
+
+def _inside(project: Project, value: Any, name: str, taken: set[tuple[str, Pointer]]) -> Iterator[tuple[Written, list[Edit]]]:
+    """Texts that hold the literal as words of their own, or are it elsewhere than in a property, with the edits that put the name there."""
+    if not isinstance(value, str) or not value.strip():
+        return
+    for each in texts(project):
+        source, pointer = each.origin
+        found = occurrences(each.text, value)
+        if not found or (source.name, pointer) in taken:
+            continue
+        pieces, last = [], 0
+        for start in found:
+            pieces += [each.text[last:start], f"${{{name}}}"]
+            last = start + len(value)
+        script = Script(source)
+        if pointer or source.value != source.text:
+            script.set(pointer, "".join((*pieces, each.text[last:])))
+        else:  # of a document, the text itself
+            script.edits += [Edit(source.name, start, start + len(value), f"${{{name}}}") for start in found]
+        yield each, script.edits
 
 
 def _place(project: Project, text: str) -> Place:
@@ -134,7 +165,8 @@ def _declare(project: Project, change: Change, done: list[Done], name: str, plac
     if "type" not in schema and "enum" not in schema:
         kinds = {bool: "boolean", int: "integer", float: "number", str: "string"}
         schema = {"type": kinds.get(type(place.value), "string"), **schema}
-    about = schema.pop("description", "") or f"Of {place.label}"
+    about = schema.pop("description", "") or (f"Of {place.label}" if place.pointer else f"What was {place.label}")
+    schema = {key: schema[key] for key in (*_TAKEN_OVER, "writeOnly") if key in schema}
     _insert(project, change, "parameters", name, {**schema, "description": about})
     done.append(Done(name, project.template.origin.source.name, "parameter"))
 
