@@ -11,7 +11,7 @@ from urllib.parse import parse_qsl, quote
 import typer
 
 from jovial_scaffold.cli import exit_codes
-from jovial_scaffold.cli.options import Environments, Out, ProjectPath, WithFiles, WithValues, load, overrides, unusable
+from jovial_scaffold.cli.options import EnvelopeFile, Environments, Out, ProjectPath, WithFiles, WithValues, load, overrides, unusable
 from jovial_scaffold.cli.workspace import Projects, WholeWorkspace, workspace_asked
 from jovial_scaffold.core.findings import has_errors
 from jovial_scaffold.core.project_file import ProjectError
@@ -34,6 +34,7 @@ def command(
     project: ProjectPath = None,
     with_values: WithValues = None,
     with_file: WithFiles = None,
+    envelope: EnvelopeFile = None,
 ) -> None:
     """Environments side by side with search and filters, why each value is what it is, the map, the effects and the findings. The file
     needs no network and can be handed on; secrets are masked.
@@ -46,9 +47,9 @@ def command(
         """The folder of each project that is asked for, and which of its environments."""
         opened = workspace_asked(project, workspace)
         if opened is None:
-            yield "", load(project, with_values, with_file, run_needed=True, views=chosen), chosen
+            yield "", load(project, with_values, with_file, envelope=envelope, run_needed=True, views=chosen), chosen
         else:
-            projects = Projects(opened, overrides(Path(), with_values, with_file, run_needed=True))
+            projects = Projects(opened, overrides(Path(), with_values, with_file, envelope=envelope, run_needed=True))
             for _, folder, each, views in projects.usable(chosen):
                 yield folder, each, views
 

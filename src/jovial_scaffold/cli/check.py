@@ -12,6 +12,7 @@ from jovial_scaffold.cli.answers import answered
 from jovial_scaffold.cli.options import (
     Ask,
     AtMost,
+    EnvelopeFile,
     Environments,
     Format,
     MaxFindings,
@@ -47,6 +48,7 @@ def command(
     project: ProjectPath = None,
     with_values: WithValues = None,
     with_file: WithFiles = None,
+    envelope: EnvelopeFile = None,
     format: Format = ReportFormat.text,
 ) -> None:
     """Exit code 0: no error. 1: errors were found. 2: the command line or the project file cannot be used.
@@ -57,11 +59,11 @@ def command(
     try:
         opened = workspace_asked(project, workspace)
         if opened is not None:
-            projects = Projects(opened, overrides(Path(), with_values, with_file, at_most=at_most))
+            projects = Projects(opened, overrides(Path(), with_values, with_file, envelope=envelope, at_most=at_most))
             whole = _of_workspace(projects, environments or [], draft, template_only)
             _print_workspace(whole, projects, format, max_findings, began)
             raise typer.Exit(exit_code(list(whole.findings)))
-        loaded = load(project, with_values, with_file, at_most=at_most, views=environments or ())
+        loaded = load(project, with_values, with_file, envelope=envelope, at_most=at_most, views=environments or ())
         environments = answered(loaded, environments or (), ask)
         results = [
             (side, side.check(names if environments else (), draft, template_only, processors()))

@@ -13,6 +13,7 @@ from jovial_scaffold.cli.answers import answered
 from jovial_scaffold.cli.options import (
     Ask,
     AtMost,
+    EnvelopeFile,
     Environments,
     Out,
     PatchFormat,
@@ -106,6 +107,7 @@ def command(
     project: ProjectPath = None,
     with_values: WithValues = None,
     with_file: WithFiles = None,
+    envelope: EnvelopeFile = None,
     format: PatchOrFormat = PatchFormat.text,
 ) -> None:
     """Only what differs is shown. Parameters that drive a difference stand beside it, and where they are set below. An environment can
@@ -121,20 +123,14 @@ def command(
         only or (),
         ignore or (),
         Grouping.parameter if drivers else by,
-        most,
-        drivers,
-        totals,
-        echoes or everything,
-        out,
-        expect is not None,
-        families,
+        *(most, drivers, totals, echoes or everything, out, expect is not None, families),
     )
     opened = None if files or expect else _workspace(project, workspace)
     if opened is not None:
-        projects = Projects(opened, overrides(Path(), with_values, with_file, at_most=at_most))
+        projects = Projects(opened, overrides(Path(), with_values, with_file, envelope=envelope, at_most=at_most))
         raise typer.Exit(_in_workspace(projects, chosen, baseline, asked, differences_code))
     try:
-        loaded = load(project, with_values, with_file, at_most=at_most, views=() if files else chosen)
+        loaded = load(project, with_values, with_file, envelope=envelope, at_most=at_most, views=() if files else chosen)
         renderings, comparison, wrong = _looked_at(loaded, answered(loaded, chosen, ask and not files), baseline, files, asked)
     except ProjectError as error:
         raise typer.Exit(unusable(error)) from None

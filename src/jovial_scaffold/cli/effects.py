@@ -13,6 +13,7 @@ from jovial_scaffold.cli.options import (
     AtMost,
     By,
     DifferencesCode,
+    EnvelopeFile,
     KeyFile,
     OneEnvironment,
     Out,
@@ -67,6 +68,7 @@ def command(
     project: ProjectPath = None,
     with_values: WithValues = None,
     with_file: WithFiles = None,
+    envelope: EnvelopeFile = None,
     format: Annotated[
         PatchFormat, typer.Option("--format", help="`patch` is a JSON Patch from what runs to what would.")
     ] = PatchFormat.text,
@@ -79,7 +81,7 @@ def command(
     if only and source is None:
         raise typer.BadParameter("name whose parameters: --from ENVIRONMENT.", param_hint="--only")
     try:
-        loaded = load(project, with_values, with_file, key_file=key_file, at_most=at_most, views=[environment])
+        loaded = load(project, with_values, with_file, envelope=envelope, key_file=key_file, at_most=at_most, views=[environment])
         (environment,) = answered(loaded, [environment], ask)
         side, _ = loaded.side(environment)
         errors = loaded.effect_errors(environment, source or "", only or ())

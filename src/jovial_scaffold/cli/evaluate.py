@@ -9,6 +9,7 @@ import typer
 
 from jovial_scaffold.cli import exit_codes
 from jovial_scaffold.cli.options import (
+    EnvelopeFile,
     ProjectPath,
     WithFiles,
     WithValues,
@@ -36,6 +37,13 @@ from jovial_scaffold.reports.findings import findings_text
 from jovial_scaffold.reports.terminal import style_for
 from jovial_scaffold.reports.words import said, text_of
 
+Data = Annotated[
+    Path | None,
+    typer.Option(
+        "--in", help="A YAML, JSON, TOML, dotenv or CSV file, as `it`; `-` is YAML or JSON from standard input.", show_default=False
+    ),
+]
+
 
 def command(
     expression: Annotated[str, typer.Argument(help="The expression, without ${}.", show_default=False)],
@@ -49,16 +57,12 @@ def command(
         ),
     ] = None,
     bind: Annotated[list[str] | None, typer.Option("--bind", help="A name: name=JSON. May be repeated.", show_default=False)] = None,
-    file: Annotated[
-        Path | None,
-        typer.Option(
-            "--in", help="A YAML, JSON, TOML, dotenv or CSV file, as `it`; `-` is YAML or JSON from standard input.", show_default=False
-        ),
-    ] = None,
+    file: Data = None,
     show_type: Annotated[bool, typer.Option("--type", help="Print the static type instead: what is known before the values are.")] = False,
     project: ProjectPath = None,
     with_values: WithValues = None,
     with_file: WithFiles = None,
+    envelope: EnvelopeFile = None,
 ) -> None:
     """The result is JSON. Exit code 1: the expression has no value, and its place is shown.
 
@@ -71,7 +75,7 @@ def command(
     loaded: Project | None = None
     if environment is not None:
         try:
-            loaded = load(project, with_values, with_file, run_needed="context" in expression, views=[environment])
+            loaded = load(project, with_values, with_file, envelope=envelope, run_needed="context" in expression, views=[environment])
             below: Scope = loaded.scope(environment)
         except ProjectError as error:
             raise typer.Exit(unusable(error)) from None

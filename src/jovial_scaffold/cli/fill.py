@@ -9,6 +9,7 @@ import typer
 
 from jovial_scaffold.cli import exit_codes
 from jovial_scaffold.cli.options import (
+    EnvelopeFile,
     ProjectPath,
     WithFiles,
     WithValues,
@@ -60,6 +61,7 @@ def command(
     project: ProjectPath = None,
     with_values: WithValues = None,
     with_file: WithFiles = None,
+    envelope: EnvelopeFile = None,
 ) -> None:
     """Every name without a value is reported with its line, and nothing is written then. ${name:-text} gives a default.
 
@@ -81,7 +83,7 @@ def command(
         values.update(os.environ)
     if environment is None:
         values.update(named_values(with_values))
-    below = None if environment is None else _scope_of(environment, project, with_values, with_file)
+    below = None if environment is None else _scope_of(environment, project, with_values, with_file, envelope)
     filled, findings = fill(text, parts, NamedValues(values, below), target)
     _stop_at(findings, [text])
     if isinstance(filled.value, Pending):
@@ -94,10 +96,12 @@ def command(
         print("Secrets are masked.", file=sys.stderr)
 
 
-def _scope_of(environment: str, project: Path | None, with_values: list[str] | None, with_file: list[Path] | None) -> Scope:
+def _scope_of(
+    environment: str, project: Path | None, with_values: list[str] | None, with_file: list[Path] | None, envelope: Path | None
+) -> Scope:
     """The names of an environment without errors."""
     try:
-        loaded = load(project, with_values, with_file, views=[environment])
+        loaded = load(project, with_values, with_file, envelope=envelope, views=[environment])
         wrong = errors_of(loaded, (environment,))
         scope = loaded.scope(environment)
     except ProjectError as error:

@@ -9,6 +9,7 @@ import typer
 
 from jovial_scaffold.cli import exit_codes
 from jovial_scaffold.cli.options import (
+    EnvelopeFile,
     Environments,
     Format,
     ProjectPath,
@@ -35,6 +36,7 @@ def command(
     project: ProjectPath = None,
     with_values: WithValues = None,
     with_file: WithFiles = None,
+    envelope: EnvelopeFile = None,
     format: Format = ReportFormat.text,
 ) -> None:
     """Look through every rendered property, output and document; an address is found in the ranges that hold it. Never at secrets.
@@ -46,8 +48,12 @@ def command(
     try:
         opened = workspace_asked(project, workspace)
         if opened is not None:
-            raise typer.Exit(_in_workspace(Projects(opened, overrides(Path(), with_values, with_file)), text, environments or [], format))
-        loaded = load(project, with_values, with_file, views=environments or ())
+            raise typer.Exit(
+                _in_workspace(
+                    Projects(opened, overrides(Path(), with_values, with_file, envelope=envelope)), text, environments or [], format
+                )
+            )
+        loaded = load(project, with_values, with_file, envelope=envelope, views=environments or ())
         chosen = tuple(environments or loaded.environments)
         found = loaded.find(text, chosen)
         labels = [loaded.label(each) for each in chosen]

@@ -10,6 +10,7 @@ import typer
 
 from jovial_scaffold.cli import exit_codes
 from jovial_scaffold.cli.options import (
+    EnvelopeFile,
     Out,
     ProjectPath,
     WithFiles,
@@ -69,6 +70,7 @@ def command(
     project: ProjectPath = None,
     with_values: WithValues = None,
     with_file: WithFiles = None,
+    envelope: EnvelopeFile = None,
 ) -> None:
     """Modules are frames, items of a loop are one box with their number, and large projects are folded until they can be read.
 
@@ -76,7 +78,7 @@ def command(
     """
     chosen = _format(format, out)
     try:
-        loaded = load(project, with_values, with_file, views=[environment] if environment else ())
+        loaded = load(project, with_values, with_file, envelope=envelope, views=[environment] if environment else ())
         names: Sequence[str] = both or ([environment] if environment else loaded.environments)
         renderings = loaded.views(names)
         wrong = errors_of(loaded, names)

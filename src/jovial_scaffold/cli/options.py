@@ -82,6 +82,9 @@ ProjectPath = Annotated[
 ]
 WithValues = Annotated[list[str] | None, typer.Option("--with", help="Set a parameter: name=value. May be repeated.", show_default=False)]
 WithFiles = Annotated[list[Path] | None, typer.Option("--with-file", help="A further parameter file. May be repeated.", show_default=False)]
+EnvelopeFile = Annotated[
+    Path | None, typer.Option("--envelope", help="What says where values stand in further parameter files.", show_default=False)
+]
 Environments = Annotated[
     list[str] | None,
     typer.Argument(
@@ -139,10 +142,11 @@ def load(
     key_file: Path | None = None,
     at_most: str | None = None,
     views: Iterable[str] = (),
+    envelope: Path | None = None,
 ) -> Project:
     """The project with what the command line adds: the one that `views` name (`PROJECT:ENVIRONMENT`), in the workspace here, or the one here.
     Raises ProjectError."""
-    added = overrides(path or Path(), values, files, run_needed, key_file, at_most)
+    added = overrides(path or Path(), values, files, run_needed, key_file, at_most, envelope)
     named = {View.parse(each).project for each in views} - {""}
     if len(named) == 1:
         from jovial_scaffold.machine.opening import workspace_above
@@ -161,11 +165,13 @@ def overrides(
     run_needed: bool = False,
     key_file: Path | None = None,
     at_most: str | None = None,
+    envelope: Path | None = None,
 ) -> Overrides:
     """What the command line adds to a project."""
     return Overrides(
         os.environ,
         tuple(map(str, files or ())),
+        str(envelope) if envelope is not None else "",
         tuple(named_values(values)),
         partial(run_context, path, os.environ),
         run_needed,

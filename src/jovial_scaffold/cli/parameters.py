@@ -2,13 +2,15 @@
 
 import sys
 from enum import StrEnum
-from typing import Annotated
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
 from jovial_scaffold.cli import exit_codes
 from jovial_scaffold.cli.editing import DryRun, deliver_change, said
 from jovial_scaffold.cli.options import (
+    EnvelopeFile,
     Format,
     OneEnvironment,
     Out,
@@ -26,8 +28,16 @@ from jovial_scaffold.cli.options import (
     unusable,
 )
 from jovial_scaffold.core.project_file import ProjectError
+from jovial_scaffold.core.text.formats import read_source
 from jovial_scaffold.core.text.patterns import pattern
+from jovial_scaffold.core.text.source import Source
+from jovial_scaffold.core.text.written_values import SUFFIXES
+from jovial_scaffold.machine.disk import read_named
+from jovial_scaffold.machine.opening import Project
 from jovial_scaffold.reports.words import visible
+
+if TYPE_CHECKING:
+    from jovial_scaffold.core.parameters.envelopes import Envelope
 
 In = Annotated[str, typer.Option("--in", help="The environment whose value it is.", show_default=False, autocompletion=environment_names)]
 
@@ -44,6 +54,7 @@ def command(
     project: ProjectPath = None,
     with_values: WithValues = None,
     with_file: WithFiles = None,
+    envelope: EnvelopeFile = None,
     format: Annotated[TableFormat, typer.Option("--format", help="How the result is written.")] = TableFormat.text,
 ) -> None:
     """Each parameter with its type, bounds and default, its value in each environment, and the line that sets it; or, with a command behind
@@ -56,7 +67,7 @@ def command(
     try:
         from jovial_scaffold.core.authoring.inventory import inventory
 
-        loaded = load(project, with_values, with_file)
+        loaded = load(project, with_values, with_file, envelope=envelope)
         names = loaded.in_order(inside or loaded.environments)
         found = inventory(list(loaded.template.parameters.values()), loaded.views(names))
         labels = [loaded.label(name) for name in names]
@@ -149,6 +160,7 @@ def form(
     into: Annotated[
         str, typer.Option("--into", help="A file of the project that gets what is missing, and nothing else.", show_default=False)
     ] = "",
+    envelope: EnvelopeFile = None,
     dry_run: DryRun = False,
     project: ProjectPath = None,
     format: Format = ReportFormat.text,
@@ -164,7 +176,11 @@ def form(
 
         loaded = load(project, None, None)
         if not into:
-            deliver(made(loaded, environment, notation.value if notation else "", open_only), None)
+            if envelope is not None:
+                text = made(loaded, environment, "yaml", open_only)
+                deliver(_wrapped(text, envelope, (notation or _notation_of(loaded, environment)).value), None)
+            else:
+                deliver(made(loaded, environment, notation.value if notation else "", open_only), None)
             return
         change, done = merged_form(loaded, environment, into, open_only)
         deliver_change(loaded, change, done, dry_run, format)
@@ -174,10 +190,12 @@ def convert(
     file: Annotated[str, typer.Argument(help="A parameter file of the project.", show_default=False)],
     to: Annotated[Notation, typer.Option("--to", help="The notation.", show_default=False)],
     out: Out = None,
+    envelope: EnvelopeFile = None,
     project: ProjectPath = None,
 ) -> None:
     """The same values with the same types, and the comments that the notation can hold. What it cannot hold is listed on standard error, and a
-    secret in clear text becomes where it may come from. Nothing is overwritten.
+    secret in clear text becomes where it may come from. With an envelope, the values of a parameter file are put into it (without comments), and
+    those of any other file are taken out of it. Nothing is overwritten.
 
     Example: jovial parameters convert parameters/live.yaml --to toml --out parameters/live.toml
     """
@@ -187,17 +205,64 @@ def convert(
         loaded = load(project, None, None)
         for each in loaded.environments:
             loaded.parameters_of(each)  # reads their files
-        source = loaded.source(file)
-        if source is None or file not in loaded.parameter_files:
+        source = loaded.source(file) if file in loaded.parameter_files else None
+        if source is None and envelope is not None:
+            source = _taken_out(file, envelope)
+            envelope = None
+        if source is None:
             print(f"jovial: {file} is no parameter file of an environment.", file=sys.stderr)
             raise typer.Exit(exit_codes.UNUSABLE)
-        text, lost = converted(loaded, source, to.value)
+        text, lost = converted(loaded, source, "yaml" if envelope is not None else to.value)
+        if envelope is not None:
+            text = _wrapped(text, envelope, to.value)
+            lost = [each for each in lost if not each[1].startswith("#")]
     if out is not None and str(out) != "-" and out.exists():
         print(f"jovial: {out} is there already, and nothing is overwritten.", file=sys.stderr)
         raise typer.Exit(exit_codes.UNUSABLE)
     deliver(text, out)
     for line, what in lost:
         print(visible(f"{file}:{line}  left out: {what}"), file=sys.stderr)
+
+
+def _envelope(path: Path) -> "Envelope":
+    """An envelope that the command line names. Raises ProjectError."""
+    from jovial_scaffold.core.parameters.envelopes import read_envelope
+
+    source, findings = read_source(read_named(str(path)), str(path))
+    if source is None or source.broken:
+        raise ProjectError(findings)
+    found, wrong = read_envelope(source)
+    if found is None:
+        raise ProjectError(wrong)
+    return found
+
+
+def _wrapped(text: str, envelope: Path, notation: str) -> str:
+    """The values of a flat text in YAML, inside of an envelope."""
+    from jovial_scaffold.core.parameters.envelopes import wrapped_text
+
+    source, _ = read_source(text.encode("utf-8", "surrogateescape"), "form.yaml")
+    return wrapped_text((source.value if source is not None else None) or {}, _envelope(envelope), notation)
+
+
+def _taken_out(file: str, envelope: Path) -> Source:
+    """The values of any file that stand in an envelope there. Raises ProjectError."""
+    from jovial_scaffold.core.parameters.envelopes import unwrapped
+
+    source, findings = read_source(read_named(file), file)
+    if source is None or source.broken:
+        raise ProjectError(findings)
+    found, wrong = unwrapped(source, _envelope(envelope))
+    if found is None or wrong:
+        raise ProjectError(wrong)
+    return found
+
+
+def _notation_of(loaded: Project, environment: str) -> Notation:
+    """That of an environment's last file."""
+    files = [each.source.name for each in loaded.parameters_of(environment).layers if each.source is not None]
+    ending = f".{files[-1].rpartition('.')[2]}" if files else ".yaml"
+    return next((each for each in Notation if SUFFIXES[each.value] == ending), Notation.yaml)
 
 
 SUBCOMMANDS = {

@@ -7,6 +7,7 @@ import typer
 
 from jovial_scaffold.cli import exit_codes
 from jovial_scaffold.cli.options import (
+    EnvelopeFile,
     Environments,
     Out,
     ProjectPath,
@@ -53,6 +54,7 @@ def command(
     project: ProjectPath = None,
     with_values: WithValues = None,
     with_file: WithFiles = None,
+    envelope: EnvelopeFile = None,
 ) -> None:
     """Without --out the picture is written to standard output.
 
@@ -63,7 +65,7 @@ def command(
         raise typer.BadParameter(f"what format is {suffix}? Pictures are png or svg.", param_hint="--out")
     chosen = format or (PlotFormat.svg if suffix == ".svg" else PlotFormat.png)
     try:
-        loaded = load(project, with_values, with_file, views=environments or ())
+        loaded = load(project, with_values, with_file, envelope=envelope, views=environments or ())
         comparison = loaded.compare(environments or (), baseline, False, only or (), ignore or ())
         wrong = errors_of(loaded, (*(environments or loaded.environments), *([baseline] if baseline else ())))
     except ProjectError as error:

@@ -8,7 +8,18 @@ from typing import Annotated, Any
 import typer
 
 from jovial_scaffold.cli import exit_codes
-from jovial_scaffold.cli.options import KeyFile, OneEnvironment, ProjectPath, WithFiles, WithValues, deliver, load, print_findings, unusable
+from jovial_scaffold.cli.options import (
+    EnvelopeFile,
+    KeyFile,
+    OneEnvironment,
+    ProjectPath,
+    WithFiles,
+    WithValues,
+    deliver,
+    load,
+    print_findings,
+    unusable,
+)
 from jovial_scaffold.core.changes.snapshots import EARLIER, FORMAT, snapshot_document
 from jovial_scaffold.core.findings import has_errors
 from jovial_scaffold.core.project_file import ProjectError
@@ -27,6 +38,7 @@ def command(
     project: ProjectPath = None,
     with_values: WithValues = None,
     with_file: WithFiles = None,
+    envelope: EnvelopeFile = None,
 ) -> None:
     """For places that have no other list of what runs: record after each deployment, and `jovial effects` says what the next would do.
     Secrets are never written: with a key from outside, keyed hashes of them are, so that `jovial effects` can say whether they changed.
@@ -34,7 +46,7 @@ def command(
     Example: jovial record live --out deployed/live.json
     """
     try:
-        loaded = load(project, with_values, with_file, run_needed=True, key_file=key_file, views=[environment])
+        loaded = load(project, with_values, with_file, envelope=envelope, run_needed=True, key_file=key_file, views=[environment])
         side, here = loaded.side(environment)
         rendering = side.render(here)
         target = out or _deployed(loaded, environment)

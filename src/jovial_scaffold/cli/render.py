@@ -14,6 +14,7 @@ from jovial_scaffold.cli.answers import answered
 from jovial_scaffold.cli.options import (
     Ask,
     AtMost,
+    EnvelopeFile,
     OneEnvironment,
     Out,
     ProjectPath,
@@ -58,6 +59,7 @@ def command(
     project: ProjectPath = None,
     with_values: WithValues = None,
     with_file: WithFiles = None,
+    envelope: EnvelopeFile = None,
 ) -> None:
     """Where something is wrong, the findings go to standard error and nothing is rendered.
 
@@ -66,7 +68,7 @@ def command(
     if reveal and (out is None or str(out) == "-" or not (out.is_file() or not out.exists())):
         raise typer.BadParameter("secrets are written to a file only: add --out FILE.", param_hint="--reveal-secrets")
     try:
-        loaded = load(project, with_values, with_file, at_most=at_most, views=[environment])
+        loaded = load(project, with_values, with_file, envelope=envelope, at_most=at_most, views=[environment])
         (environment,) = answered(loaded, [environment], ask)
         side, here = loaded.side(environment)
         rendering = side.render(here)

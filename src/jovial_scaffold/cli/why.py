@@ -9,6 +9,7 @@ import typer
 
 from jovial_scaffold.cli import exit_codes
 from jovial_scaffold.cli.options import (
+    EnvelopeFile,
     Environments,
     Format,
     ProjectPath,
@@ -64,6 +65,7 @@ def command(
     project: ProjectPath = None,
     with_values: WithValues = None,
     with_file: WithFiles = None,
+    envelope: EnvelopeFile = None,
     format: Format = ReportFormat.text,
 ) -> None:
     """Without an environment, the first one that has it is explained, and what the others have stands beside it.
@@ -72,11 +74,11 @@ def command(
     """
     try:
         if idle:
-            _idle(load(project, with_values, with_file), [*([what] if what else ()), *(environments or ())], format)
+            _idle(load(project, with_values, with_file, envelope=envelope), [*([what] if what else ()), *(environments or ())], format)
             return
         if not what:
             raise typer.BadParameter("say what is to be explained, such as gates/kes:copies.", param_hint="WHAT")
-        loaded = load(project, with_values, with_file, run_needed="context" in what, views=environments or ())
+        loaded = load(project, with_values, with_file, envelope=envelope, run_needed="context" in what, views=environments or ())
         chosen = tuple(environments or loaded.environments)
         if impact:
             _impact(loaded, what, chosen, format)

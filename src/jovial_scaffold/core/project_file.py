@@ -41,6 +41,7 @@ class FileReference:
 
     text: str
     origin: Origin | None
+    envelope: "FileReference | None" = None  #: of a parameter file, what says where the values stand in it
 
 
 @value_record
@@ -170,6 +171,22 @@ class FileReader:
                 found[name] = FileReference(path, place)
         return found
 
+    def parameters(self, content: Any, origin: Origin) -> tuple[FileReference, ...]:
+        """Parameter files: paths, and maps of a `file` and the `envelope` that its values stand in."""
+        if not isinstance(content, list) or not any(isinstance(each, dict) for each in content):
+            return self.paths(content, origin, "parameters")
+        found: list[FileReference] = []
+        for index, item in enumerate(content):
+            place = origin.child(index)
+            if not isinstance(item, dict):
+                found += self.paths(item, place, "parameters")
+            elif item.keys() == {"file", "envelope"} and all(isinstance(each, str) for each in item.values()):
+                found.append(FileReference(item["file"], place.child("file"), FileReference(item["envelope"], place.child("envelope"))))
+            else:
+                message = say("A parameter file is a path, or a map of `file` and `envelope`, and this is {}.", Described(item))
+                self.report("project-shape", message, place.value_span(), say("For example: {file: live.json, envelope: wrapped.yaml}"))
+        return tuple(found)
+
     def paths(self, content: Any, origin: Origin, what: str) -> tuple[FileReference, ...]:
         if content is None or content is UNKNOWN:
             return ()
@@ -276,7 +293,7 @@ class _Reader(FileReader):
             message = say("`deployed` names a file with what runs there now, and this is {}.", Described(deployed))
             self.report("project-shape", message, origin.child("deployed").value_span(), say("For example: deployed: deployed/live.json"))
         if "parameters" in entry:
-            references = self.paths(entry["parameters"], origin.child("parameters"), "parameters")
+            references = self.parameters(entry["parameters"], origin.child("parameters"))
         else:
             references = default_parameters(self.folder, ("common", name))
         labels = self.labels(entry.get("labels"), origin.child("labels"))

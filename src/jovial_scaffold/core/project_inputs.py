@@ -37,7 +37,8 @@ _VARIABLE_PREFIX = "JOVIAL_PARAMETER_"
 
 @value_record
 class Overrides:
-    """What the caller adds to every environment: process variables, further files, and `name=value` pairs; later wins.
+    """What the caller adds to every environment: process variables, further files, and `name=value` pairs; later wins. `envelope` is that of the
+    further files.
 
     `run` gives `context.run` (date, revision, author) and is called only where a template reads it, or where `run_needed` says so.
     `beside` is another root, where files of secrets are looked for that the project's own does not have. `named` reads what the command
@@ -48,6 +49,7 @@ class Overrides:
 
     process: Mapping[str, str] = field(default_factory=dict)
     files: tuple[str, ...] = ()
+    envelope: str = ""
     values: tuple[tuple[str, str], ...] = ()
     run: Callable[[], Mapping[str, str]] = dict
     run_needed: bool = False
@@ -209,7 +211,7 @@ class Inputs:
         layers: list[Layer] = []
         unread = False
         for reference in entry.parameters:
-            layer, problems = self._parameter_file(*self.files.read(reference.text, reference.origin), template)
+            layer, problems = self._parameter_file(*self._read(reference), template)
             findings += problems
             unread = unread or layer is None or (layer.source is not None and loses_keys(layer.source))
             layers += [layer] if layer else []
@@ -219,7 +221,7 @@ class Inputs:
         if process:
             layers.append(text_layer("process variables", process, schemas))
         for path in (*files, *self.overrides.files):
-            layer, problems = self._parameter_file(*self.files.outside(path), template)
+            layer, problems = self._parameter_file(*self._named(path), template)
             findings += problems
             unread = unread or layer is None or (layer.source is not None and loses_keys(layer.source))
             layers += [layer] if layer else []
@@ -229,6 +231,37 @@ class Inputs:
             label = f"?{name}={text}" if is_public(template, name) else f"?{name}"
             layers.append(_set(label, name, text, schemas, layers))
         return tuple(layers), unread
+
+    def _read(self, reference: FileReference) -> tuple[Source | None, list[Finding]]:
+        """A parameter file of the project; of one in an envelope, the values in it."""
+        source, findings = self.files.read(reference.text, reference.origin)
+        if reference.envelope is None:
+            return source, findings
+        return self._unwrapped(source, findings, *self.files.read(reference.envelope.text, reference.envelope.origin))
+
+    def _named(self, path: str) -> tuple[Source | None, list[Finding]]:
+        """A parameter file that the command line names."""
+        source, findings = self.files.outside(path)
+        if not self.overrides.envelope or (source is not None and source.wrapped):
+            return source, findings
+        return self._unwrapped(source, findings, *self.files.outside(self.overrides.envelope))
+
+    def _unwrapped(
+        self, source: Source | None, findings: list[Finding], wrapping: Source | None, wrong: list[Finding]
+    ) -> tuple[Source | None, list[Finding]]:
+        if source is None or wrapping is None or source.broken or wrapping.broken:
+            if source is not None:
+                source.hide_all()  # nobody knows where in it a secret stands
+            return None, [*findings, *wrong]
+        from jovial_scaffold.core.parameters.envelopes import read_envelope, unwrapped
+
+        envelope, more = read_envelope(wrapping)
+        made, last = unwrapped(source, envelope) if envelope is not None else (None, [])
+        if made is None:
+            source.hide_all()
+            return None, [*findings, *wrong, *more, *last]
+        self.files.know(made)  # whose lines are shown as it says
+        return made, [*findings, *wrong, *more, *last]
 
     def _parameter_file(self, source: Source | None, findings: list[Finding], template: Template) -> tuple[Layer | None, list[Finding]]:
         if source is None or source.value is UNKNOWN:

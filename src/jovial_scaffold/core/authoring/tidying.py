@@ -71,7 +71,8 @@ def _chosen(project: Project, paths: Collection[str]) -> list[Source]:
     for source in project.sources:
         is_text = isinstance(source.value, str) and source.value == source.text  # a document
         if not is_text and source.name not in facts and role_of(source.value) not in _FOREIGN and not source.name.endswith(".csv"):
-            found[source.name] = source
+            whole = read_source(project.folder.read(source.name), source.name)[0] if source.wrapped else source
+            found[source.name] = whole or source
     if not paths:
         return list(found.values())
     for path in paths:

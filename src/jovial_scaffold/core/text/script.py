@@ -64,6 +64,8 @@ class Script:
 
     def insert(self, parent: Pointer, key: str, value: Any, comments: Sequence[str] = (), after: str | None = None) -> None:
         """Put an entry into a map, behind another one or last. Raises Unplaced, Unwritable."""
+        if self.source.wrapped and not parent:
+            raise Unplaced(parent)
         holder = value_at(self.source.value, parent, NOTHING) if parent else self.source.value
         if holder is not None and not isinstance(holder, dict):
             raise Unplaced(parent)
@@ -166,7 +168,7 @@ class Script:
 
     def remove(self, pointer: Pointer) -> None:
         """Take an entry of a map, or an item of a list, away with the comments that stand right above and behind it. Raises Unplaced."""
-        if pointer not in self._places or not pointer:
+        if pointer not in self._places or not pointer or (self.source.wrapped and len(pointer) == 1):
             raise Unplaced(pointer)
         if self.notation in ("YAML", "JSON", "TOML") and self._in_flow(pointer):
             self._remove_flow(pointer)

@@ -95,6 +95,7 @@ class Source:
         "problems",
         "text",
         "value",
+        "wrapped",
     )
 
     def __init__(self, name: str, text: str, value: Any, locate: Callable[[str], dict[Pointer, Place]], broken: bool = False) -> None:
@@ -103,6 +104,7 @@ class Source:
         self.value = value
         self.broken = broken
         self.problems: tuple[Problem, ...] = ()  # what is wrong with its text
+        self.wrapped = False  #: whether its value is only what an envelope says of it: nothing can be put in
         self._locate = locate
         self._lines: list[int] | None = None
         self._few = _FEW  # places that are found without them
