@@ -12,7 +12,14 @@ from pathlib import Path
 import pytest
 
 DOCS = Path(__file__).parents[1] / "docs"
-PAGES = [*sorted((DOCS / "language").glob("*.md")), DOCS / "catalogs.md", DOCS / "beginning.md", DOCS / "changing.md"]
+PAGES = [
+    *sorted((DOCS / "language").glob("*.md")),
+    DOCS / "catalogs.md",
+    DOCS / "beginning.md",
+    DOCS / "changing.md",
+    DOCS / "daily.md",
+    DOCS / "parameters.md",
+]
 PROJECT = "project: example\ntemplate: line.yaml\ncatalogs: [fulmar]\nenvironments: {sandbox: {}, live: {}}\n"
 _BLOCK = re.compile(r"^```(\w+)(?: (\S+))?\n(.*?)^```$", re.MULTILINE | re.DOTALL)
 _SECONDS = re.compile(r" [0-9.]+ s$", re.MULTILINE)

@@ -7,6 +7,7 @@ import stat
 import subprocess
 import sys
 import time
+from collections.abc import Callable
 from pathlib import Path
 
 import pytest
@@ -177,6 +178,7 @@ def test_text_of_files_steers_no_terminal_and_no_reader_of_json(demo: Path) -> N
 
 _CHANGING = """
 import sys
+from collections.abc import Callable
 from pathlib import Path
 from jovial_scaffold.core.text.edits import FileChange
 from jovial_scaffold.machine.changing import carry_out
@@ -215,6 +217,73 @@ def test_files_that_change_together_are_all_old_or_all_new_whenever_the_program_
         now = after.pop()
         ends.add(now == then)
     assert ends  # both are seen where a machine is neither very slow nor very fast
+
+
+_COMMAND = """
+import os, sys, time
+from jovial_scaffold.cli import main
+from jovial_scaffold.machine import changing
+
+def slowed(call):
+    def slow(*arguments, **named):
+        time.sleep(0.003)
+        return call(*arguments, **named)
+    return slow
+
+def carried_out(root, files, carry_out=changing.carry_out):
+    print("ready", flush=True)
+    os.rename, os.replace = slowed(os.rename), slowed(os.replace)
+    carry_out(root, files)
+
+changing.carry_out = carried_out
+sys.exit(main.run(sys.argv[1:]))
+"""
+
+
+def _untidy(folder: Path) -> None:
+    for path in folder.rglob("*.yaml"):
+        path.write_text(path.read_text().replace(": ", ":   "))
+
+
+def _misspelt(folder: Path) -> None:
+    for path in folder.rglob("parameters/*.yaml"):
+        path.write_text(path.read_text().replace("setting:", "settnig:").replace("owner:", "ownr:"))
+    line = folder / "line.yaml"
+    line.write_text(line.read_text().replace("${prefix}-track", "${prefx}-track"))
+
+
+@pytest.mark.parametrize(
+    ("arguments", "prepare"),
+    [(["rename", "stations.code", "letters"], lambda folder: None), (["mend"], _misspelt), (["tidy"], _untidy)],
+    ids=["rename", "mend", "tidy"],
+)
+def test_a_command_that_is_killed_leaves_all_old_or_all_new(
+    arguments: list[str], prepare: Callable[[Path], None], demo: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
+    prepare(demo)
+    read = lambda: {path.relative_to(demo).as_posix(): path.read_text() for path in sorted(demo.rglob("*.*ml"))}  # noqa: E731
+    old = read()
+    assert jovial(*arguments, cwd=demo).returncode in (0, 1)
+    new = read()
+    assert sum(old[name] != new[name] for name in old) > 2
+    chance, ends = random.Random(11), set()
+    for _ in range(max(1, int(os.environ.get("JOVIAL_KILLS", "25")) // 3)):
+        for name, text in old.items():
+            (demo / name).write_text(text)
+        with subprocess.Popen([sys.executable, "-c", _COMMAND, *arguments], cwd=demo, stdout=subprocess.PIPE) as process:
+            assert process.stdout is not None
+            process.stdout.readline()
+            time.sleep(chance.random() * 0.05)
+            process.kill()
+        between = read()
+        assert all(between[name] in (old[name], new[name]) for name in old), "a file is not whole"
+        jovial("check", cwd=demo)  # the next command goes on with what was broken off
+        after = read()
+        assert after in (old, new)
+        assert not journal_path(demo).exists()
+        ends.add(after == new)
+    assert ends
 
 
 def test_a_file_that_somebody_else_has_changed_stops_a_change(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -18,7 +18,7 @@ from jovial_scaffold.core.templates.model import Constant, Template
 from jovial_scaffold.core.templates.names import readings
 from jovial_scaffold.core.text.edits import Change
 from jovial_scaffold.core.text.script import Script, Unplaced, Unwritable
-from jovial_scaffold.core.text.source import Pointer, Source, split_pointer
+from jovial_scaffold.core.text.source import Pointer, Source, split_pointer, value_at
 from jovial_scaffold.core.text.yaml_reader import read_yaml
 from jovial_scaffold.core.words import listed, nearest, say
 
@@ -44,7 +44,7 @@ def set_parameters(project: Project, environment: str, assignments: Sequence[tup
     wanted: dict[str, tuple[Pointer, Any]] = {}
     for written, text in assignments:
         name, pointer, value = _asked(project, written, text)
-        wanted[written] = ((name, *pointer), value)
+        wanted[written] = (_along(project.parameters_of(here).values, (name, *pointer)), value)
     known = [(each.id, each.message) for each in project.parameter_errors(here)]
     wrong = [each for each in project.parameter_errors(trial) if (each.id, each.message) not in known]
     if any(_holds_source(value) for _, value in wanted.values()):
@@ -91,7 +91,7 @@ def _asked(project: Project, written: str, text: str) -> tuple[str, Pointer, Any
         hint = nearest(name, project.template.parameters, say("Declare it under `parameters` of the template first."))
         raise ProjectError([Finding("parameter-undeclared", "error", say("The template declares no parameter `{}`.", name), None, hint)])
     pointer: Pointer = tuple(int(step) if str(step).isdigit() else step for step in split_pointer(inside)) if inside else ()
-    parts = subschema(declaration.schema, pointer)
+    parts = subschema(declaration.schema, pointer) or subschema(declaration.schema, tuple(0 if step == "-" else step for step in pointer))
     value = from_text(text, {"allOf": parts})
     if isinstance(value, str) and text.lstrip().startswith("{"):
         read, problems = read_yaml(text)
@@ -102,6 +102,15 @@ def _asked(project: Project, written: str, text: str) -> tuple[str, Pointer, Any
         hint = say("Write where it comes from: `{}={$secret: {env: {}}}`", written, name.upper())
         raise ProjectError([Finding("secret-in-clear", "error", message, None, hint)])
     return name, pointer, as_declared(value, {"allOf": parts})
+
+
+def _along(values: Any, place: Pointer) -> Pointer:
+    """A place in which `-` is the item after the last one of a list."""
+    found: list[str | int] = []
+    for step in place:
+        held = value_at(values, tuple(found), None) if found else values
+        found.append(len(held) if step == "-" and isinstance(held, list) else step)
+    return tuple(found)
 
 
 def _holds_source(value: Any) -> bool:

@@ -118,16 +118,18 @@ def text_layer(label: str, values: Mapping[str, str], schemas: Mapping[str, dict
 def part_layer(label: str, name: str, pointer: Pointer, text: str, schema: dict[str, Any], below: Iterable[Layer]) -> Layer | None:
     """A layer that sets one part of a parameter, over the layers `below`; None where it has no such part.
 
-    Maps merge, as those of any layer do. An item of a list has no key to merge by, so that the layer holds the whole list.
+    Maps merge, as those of any layer do. An item of a list has no key to merge by, so that the layer holds the whole list. `-` is one more
+    item (RFC 6901, section 4).
     """
     whole = value = merged_values(below).get(name)
     steps: list[str | int] = []
     for step in pointer:
         if type(value) is list:
-            if not step.isdigit() or int(step) >= len(value):  # type: ignore[union-attr]  # a step of a text is one
+            at = len(value) if step == "-" else int(step) if step.isdigit() else -1  # type: ignore[union-attr]  # a step of a text is one
+            if not 0 <= at < len(value) + (step == "-"):
                 return None
-            steps.append(int(step))
-            value = value[int(step)]
+            steps.append(at)
+            value = value[at] if at < len(value) else None
         else:
             steps.append(step)
             value = value.get(step) if type(value) is dict and not is_source(value) else None
@@ -140,7 +142,8 @@ def _with_part(whole: Any, steps: Sequence[str | int], leaf: Any, merges: bool) 
         return leaf
     first, rest = steps[0], steps[1:]
     if isinstance(first, int):
-        return [_with_part(item, rest, leaf, False) if index == first else item for index, item in enumerate(whole)]
+        items = [*whole, None] if first == len(whole) else whole
+        return [_with_part(item, rest, leaf, False) if index == first else item for index, item in enumerate(items)]
     inside = whole if type(whole) is dict and not is_source(whole) else {}
     return {**({} if merges else inside), first: _with_part(inside.get(first), rest, leaf, merges)}
 

@@ -137,7 +137,7 @@ class Checker:
                 whole, _, pointer = name.partition("/")
                 if pointer and whole in declared:
                     message = say("`{}` has nothing at `{}`{}.", whole, pointer, setter)
-                    hint = say("An item of a list is named by its number, from 0, and has to be there.")
+                    hint = say("An item of a list is named by its number, from 0; `-` is one more item.")
                 elif pointer:
                     hint = nearest(whole, speller, hint)
                 findings.append(Finding("parameter-undeclared", "error", message, span, hint, environments=(parameters.environment,)))

@@ -42,7 +42,11 @@ class Script:
     def set(self, pointer: Pointer, value: Any) -> None:
         """Give a place another value, or put the entry in where it is not there. Raises Unplaced, Unwritable."""
         if value_at(self.source.value, pointer, NOTHING) is NOTHING:
-            self._insert_along(pointer, value)
+            around = value_at(self.source.value, pointer[:-1], None)
+            if isinstance(around, list) and pointer[-1] == len(around):
+                self.append(pointer[:-1], value)
+            else:
+                self._insert_along(pointer, value)
             return
         if pointer not in self._places:
             raise Unplaced(pointer)
