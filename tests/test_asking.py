@@ -75,3 +75,28 @@ def test_without_a_terminal_it_is_said_what_is_missing(write: Write) -> None:
     done = subprocess.run([PROGRAM, "check", "--ask"], cwd=folder, stdin=subprocess.DEVNULL, capture_output=True, text=True, check=False)
     assert done.returncode == 2
     assert "live has no value for copies and desk" in done.stderr
+
+
+def test_a_new_project_is_asked_for(tmp_path: Path) -> None:
+    answers = ["nothing", "web-service", "Live", "sandbox, live", "x", "ticket-desk", "tickets.alp.example", "none", "10.90.0.0/16"]
+    code, screen = at_a_terminal(["new", "project", "desk", "--ask"], answers, tmp_path)
+    assert code == 0, screen
+    assert "There is none of that name." in screen and "Their names are a-z" in screen
+    assert "Who answers for the service?" in screen
+    assert (tmp_path / "desk" / "parameters" / "live.yaml").exists()
+    texts = "".join(path.read_text() for path in (tmp_path / "desk" / "parameters").iterdir())
+    assert "ticket-desk" in texts and "tickets.alp.example" in texts and "10.90.0.0/16" in texts
+
+
+def test_a_new_project_needs_no_answer(tmp_path: Path) -> None:
+    code, screen = at_a_terminal(["new", "project", "desk", "--ask"], ["", ""], tmp_path)
+    assert code == 0, screen
+    assert sorted(path.name for path in (tmp_path / "desk" / "parameters").iterdir()) == ["common.yaml", "live.yaml", "sandbox.yaml"]
+
+
+def test_a_new_project_cannot_be_asked_for_without_a_terminal(tmp_path: Path) -> None:
+    done = subprocess.run(
+        [PROGRAM, "new", "project", "desk", "--ask"], cwd=tmp_path, stdin=subprocess.DEVNULL, capture_output=True, text=True, check=False
+    )
+    assert done.returncode == 2 and "there is none" in done.stderr
+    assert not (tmp_path / "desk").exists()

@@ -3,16 +3,23 @@
 import getpass
 import os
 import sys
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
+from functools import partial
+from typing import Any
 from urllib.parse import quote
 
 import typer
 
 from jovial_scaffold.cli import exit_codes
+from jovial_scaffold.core.authoring.gallery import Entry, entry_named
 from jovial_scaffold.core.authoring.inventory import Listed, inventory
 from jovial_scaffold.core.findings import Finding
+from jovial_scaffold.core.parameters.typing import as_declared, from_text
+from jovial_scaffold.core.project import Project as AnyProject
 from jovial_scaffold.core.project_file import ProjectError
+from jovial_scaffold.core.templates.compiling import is_name
 from jovial_scaffold.machine.opening import Project
+from jovial_scaffold.reports.rendering import cell
 from jovial_scaffold.reports.terminal import style_for, wrapped
 from jovial_scaffold.reports.words import listed, said, visible
 
@@ -110,3 +117,66 @@ def _keep(loaded: Project, name: str, answers: list[tuple[str, str]]) -> None:
         return
     for each in done:
         print(f"  {visible(each.file)}  {each.what}", file=sys.stderr)
+
+
+def begun(known: Sequence[Entry], start: str, environments: list[str], default: str) -> tuple[str, list[str], dict[str, Any]]:
+    """What a new project is to be: its starting point, its environments, and the values that the starting point asks for. What was said on the
+    command line is not asked. Ends with the exit code where there is nobody to ask. Raises ProjectError."""
+    if not (sys.stdin.isatty() and sys.stderr.isatty()):
+        print("jovial: --ask asks at a terminal, and there is none.", file=sys.stderr)
+        raise typer.Exit(exit_codes.UNUSABLE)
+    style = style_for(sys.stderr, os.environ)
+    if not start:
+        print("What does it begin with? Nothing for a small project with comments.", file=sys.stderr)
+        for each in known:
+            print(f"  {style.paint('strong', visible(each.name))}  {visible(each.title)}", file=sys.stderr)
+        start = _line(lambda text: "" if not text or any(each.name == text for each in known) else "There is none of that name.")
+    entry = entry_named(known, start) if start else None
+    if not environments:
+        print(f"\nWhich environments? With commas between them; nothing for {default}.", file=sys.stderr)
+        text = _line(
+            lambda text: "" if all(_is_environment(each) for each in _split(text)) else "Their names are a-z, 0-9, - and _, a letter first."
+        )
+        environments = _split(text)
+    values: dict[str, Any] = {}
+    for name, question in entry.questions if entry is not None else ():
+        assert entry is not None
+        project = entry.project
+        declaration, here = project.template.parameters.get(name), project.environments[-1]
+        if declaration is None or declaration.secret:
+            continue
+        now = project.parameters_of(here).values.get(name)
+        print(f"\n{style.paint('strong', visible(question or name))}", file=sys.stderr)
+        about = f"{visible(name)}: {visible(declaration.description)}; nothing for {visible(cell(now))}"
+        for line in wrapped(about, style.width, "  "):
+            print(line, file=sys.stderr)
+        text = _line(partial(_is_no_value, project, here, name))
+        if text:
+            values[name] = as_declared(from_text(text, declaration.schema), declaration.schema)
+    return start, environments, values
+
+
+def _is_environment(name: str) -> bool:
+    return is_name(name.replace("-", "_"))
+
+
+def _split(text: str) -> list[str]:
+    return [each.strip() for each in text.split(",") if each.strip()]
+
+
+def _is_no_value(project: AnyProject, environment: str, name: str, text: str) -> str:
+    """What is wrong with a value; nothing where it may be."""
+    wrong = project.parameter_errors(_view(environment, [(name, text)])) if text else []
+    about = [each for each in wrong if each.id.startswith("parameter-") and _is_about(each, name)]
+    return said(about[0].message) if about else ""
+
+
+def _line(wrong: Callable[[str], str]) -> str:
+    """What somebody writes, once nothing is wrong with it."""
+    while True:
+        print("> ", end="", file=sys.stderr, flush=True)
+        text = input().strip()
+        message = wrong(text)
+        if not message:
+            return text
+        print(f"  {message}", file=sys.stderr)

@@ -3,7 +3,7 @@
 import sys
 from collections.abc import Callable
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, Any
 
 import typer
 
@@ -41,6 +41,9 @@ def project(
     ] = "",
     start: Annotated[str, typer.Option("--from", help="A starting point, as `jovial gallery` lists them.", show_default=False)] = "",
     gallery: Gallery = None,
+    ask: Annotated[
+        bool, typer.Option("--ask", help="Ask at a terminal for what it begins with, its environments, and what it needs.")
+    ] = False,
 ) -> None:
     """A small project with comments: a template, and a parameter file for each environment; or one that begins at a starting point.
 
@@ -51,8 +54,13 @@ def project(
     folder = into or Path(name)
     try:
         asked = [each.strip() for each in environments.split(",") if each.strip()]
-        if start or gallery is not None:
-            files = made(entry_named(known_entries(gallery), start), name, asked)
+        values: dict[str, Any] = {}
+        if ask:
+            from jovial_scaffold.cli.asking import begun
+
+            start, asked, values = begun(known_entries(gallery), start, asked, ",".join(scaffolding.ENVIRONMENTS))
+        if start or (gallery is not None and not ask):
+            files = made(entry_named(known_entries(gallery), start), name, asked, values)
         else:
             files = scaffolding.project_files(name, asked or scaffolding.ENVIRONMENTS)
         if folder.is_dir() and not any(folder.iterdir()):

@@ -17,12 +17,14 @@ _ROUNDS = 12  # what follows from a mistake is not said before that is mended
 
 def follow(project: Project, change: Change, old: str, new: str, done: list[Done]) -> Project:
     """The project as a change makes it, once no more is wrong with it than before: the change is added to. Raises ProjectError."""
-    known = Counter(each.id for each in project.check().findings if each.level == "error")
+    known: Counter[str] | None = None  # asked for only where something is wrong
     word = re.compile(rf"(?<![\w-]){re.escape(old)}(?![\w-])")
     for _ in range(_ROUNDS):
         then = after(project, change)
         errors = [each for each in then.check().findings if each.level == "error"]
-        added = Counter(each.id for each in errors) - known
+        if errors and known is None:
+            known = Counter(each.id for each in project.check().findings if each.level == "error")
+        added = Counter(each.id for each in errors) - (known or Counter())
         if not added:
             return then
         wrong = [each for each in errors if each.id in added]
