@@ -79,6 +79,7 @@ def test_a_command_changes_what_it_says_and_nothing_else(
         name: text for name, text in expected.items() if text is not None and name not in left_out
     }
     assert {*case.get("made", ())} <= now.keys()
+    assert not any(case.get("silent", "\0") in now[name] for name in case.get("made", ()))
     assert not list((tmp_path / "state").rglob("*.json")), "a journal was left"
 
 

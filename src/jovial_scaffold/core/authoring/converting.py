@@ -7,13 +7,13 @@ from typing import Any, NamedTuple
 from jovial_scaffold.core.authoring.promises import broken
 from jovial_scaffold.core.changes.aligning import same
 from jovial_scaffold.core.findings import Finding
-from jovial_scaffold.core.parameters.secrets import is_source
+from jovial_scaffold.core.parameters.secrets import with_sources
 from jovial_scaffold.core.project import Project
 from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.regexes import regex
 from jovial_scaffold.core.text.formats import read_source
 from jovial_scaffold.core.text.script import Script
-from jovial_scaffold.core.text.source import Source
+from jovial_scaffold.core.text.source import Source, pointer_text
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.text.written_values import FLOW, SUFFIXES, Unwritable, toml_key, yaml_lines
 from jovial_scaffold.core.words import say
@@ -86,10 +86,13 @@ def _lines(key: str, value: Any, to: str) -> list[str]:
 def _without_secrets(project: Project, entry: _Entry, source: Source, lost: list[tuple[int, str]]) -> Any:
     """The value; a secret in clear text becomes where it may come from."""
     declaration = next((each for each in project.template.parameters.values() if each.name.casefold() == entry.key.casefold()), None)
-    if declaration is None or not declaration.secret or is_source(entry.value):
+    if declaration is None:
         return entry.value
-    lost.append((_line(source, entry.key), f"`{entry.key}`: a secret in clear text, which is written as where it may come from"))
-    return {"$secret": {"env": declaration.name.upper()}}
+    value, secrets = with_sources(declaration.name, entry.value, declaration.schema)
+    for pointer in secrets:
+        place = pointer_text((entry.key, *pointer))
+        lost.append((_line(source, entry.key), f"`{place}`: a secret in clear text, which is written as where it may come from"))
+    return value
 
 
 def _entries(source: Source, lost: list[tuple[int, str]]) -> Iterator[_Entry]:

@@ -10,7 +10,7 @@ from jovial_scaffold.core.changes.aligning import same
 from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.folders import Found, MemoryFolder
-from jovial_scaffold.core.parameters.secrets import is_source
+from jovial_scaffold.core.parameters.secrets import with_sources
 from jovial_scaffold.core.project import Project
 from jovial_scaffold.core.project_file import KEYS, NAME, ProjectError
 from jovial_scaffold.core.templates.compiling import is_name
@@ -214,11 +214,19 @@ def _has_values_of(before: Project, then: Project, like: str, name: str) -> None
     """The new environment has the parameters of the other one, but for its name. Raises ProjectError."""
     old, new = before.parameters_of(like), then.parameters_of(name).values
     for each, value in old.values.items():
-        becomes = new.get(each)
-        if old.setting((each,)) is not None and not (
-            becomes is UNKNOWN or isinstance(value, Secret) or becomes == name or same(value, becomes)
-        ):
+        if old.setting((each,)) is not None and not _alike(value, new.get(each), name):
             raise broken(say("`{}` of {} would not be what it is in {}.", each, name, like))
+
+
+def _alike(value: Any, becomes: Any, name: str) -> bool:
+    """Whether a value is the other one but for its secrets, and for the name of the environment."""
+    if becomes is UNKNOWN or value is UNKNOWN or isinstance(value, Secret):
+        return True
+    if isinstance(value, dict) and isinstance(becomes, dict):
+        return all(_alike(item, becomes.get(key, UNKNOWN), name) for key, item in value.items())
+    if isinstance(value, list) and isinstance(becomes, list):
+        return len(value) == len(becomes) and all(_alike(one, other, name) for one, other in zip(value, becomes, strict=True))
+    return becomes == name or same(value, becomes)
 
 
 def _beside(text: str, like: str, name: str, number: int) -> str:
@@ -239,8 +247,10 @@ def _like(project: Project, source: Source, like: str, name: str) -> str:
             script.remove((key,))  # nobody declares it: there is nothing that it could say
         elif value == like:
             script.set((key,), name)
-        elif declaration.secret and not is_source(value):
-            script.set((key,), {"$secret": {"env": declaration.name.upper()}})
+        else:
+            sourced, secrets = with_sources(declaration.name, value, declaration.schema)
+            for pointer in secrets:
+                script.set((key, *pointer), value_at(sourced, pointer, sourced) if pointer else sourced)
     whole = re.compile(rf"(?<![\w-]){re.escape(like)}(?![\w-])")
     lines = edited(source.text, script.edits).split("\n")
     return "\n".join(

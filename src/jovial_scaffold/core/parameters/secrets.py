@@ -1,10 +1,13 @@
 """Where secret values come from: `{$secret: {env: NAME}}` or `{$secret: {file: PATH}}`."""
 
+import re
 from collections.abc import Callable, Mapping
 from typing import Any
 
 from jovial_scaffold.core.folders import Refusal
+from jovial_scaffold.core.schemas.shapes import secret_pointers, secret_shape
 from jovial_scaffold.core.spelling import slip_of
+from jovial_scaffold.core.text.source import Pointer, value_at
 from jovial_scaffold.core.words import NOTHING, Sentence, nearest, say
 
 
@@ -57,3 +60,26 @@ def fetch(value: dict[str, Any], read: Callable[[str], bytes | Refusal], process
         nearest(kind, ("env", "file"), say("Sources are env and file.")),
         malformed=True,
     )
+
+
+def with_sources(name: str, value: Any, schema: Any) -> tuple[Any, list[Pointer]]:
+    """The value of a parameter with a source in the place of each secret that stands there in clear text, and where these are."""
+    pointers = [each for each in secret_pointers(secret_shape(schema), value) if not _is_known(value_at(value, each, None))]
+    for pointer in pointers:
+        words = "_".join(re.sub(r"[^A-Za-z0-9]+", "_", str(step)) for step in (name, *pointer))
+        value = _replaced(value, pointer, {"$secret": {"env": words.upper()}})
+    return value, pointers
+
+
+def _is_known(value: Any) -> bool:
+    """Whether nothing is told by a value: it is a source, nothing, or still open."""
+    return value is None or is_source(value) or (isinstance(value, dict) and "$open" in value)
+
+
+def _replaced(value: Any, pointer: Pointer, by: Any) -> Any:
+    if not pointer:
+        return by
+    first, rest = pointer[0], pointer[1:]
+    if isinstance(value, list):
+        return [_replaced(item, rest, by) if index == first else item for index, item in enumerate(value)]
+    return {key: _replaced(item, rest, by) if key == first else item for key, item in value.items()}
