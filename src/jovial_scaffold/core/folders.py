@@ -314,3 +314,14 @@ def no_history() -> History:
 def nothing_named(name: str) -> bytes | Refusal:
     """Stands in where nobody can read what lies outside of the root."""
     return Refusal("outside")
+
+
+def straight(name: str) -> str:
+    """A name without its dots, as far as it does not lead up."""
+    steps: list[str] = []
+    for step in name.split("/"):
+        if step == ".." and steps and steps[-1] != "..":
+            steps.pop()
+        elif step not in ("", "."):
+            steps.append(step)
+    return "/".join(steps)

@@ -8,7 +8,7 @@ from jovial_scaffold.core.authoring.extracting import relative, verified
 from jovial_scaffold.core.authoring.promises import broken
 from jovial_scaffold.core.authoring.settings import Done
 from jovial_scaffold.core.expressions.placeholders import Formula, Omittable
-from jovial_scaffold.core.expressions.syntax import Call, Index, Literal, Name, Node, Select, children
+from jovial_scaffold.core.expressions.syntax import Call, Index, Literal, Name, Node, Select, nodes
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.project import Project
 from jovial_scaffold.core.project_file import ProjectError
@@ -129,7 +129,7 @@ class _Writing:
         for each in self.uses:
             yield from self._reading(each)
         for formula, origin in all_formulas(self.module):
-            for node in _nodes(formula.node):
+            for node in nodes(formula.node):
                 if isinstance(node, Call) and node.target is None and self.names.get(node.function, node.function) != node.function:
                     start = formula.offset + node.name_start
                     offsets = origin.source.inner_offsets(origin.pointer, start, start + len(node.function))
@@ -406,11 +406,3 @@ def _is_chain(node: Node) -> bool:
         else:
             return False
     return True
-
-
-def _nodes(whole: Node) -> Iterator[Node]:
-    waiting = [whole]
-    while waiting:
-        node = waiting.pop()
-        yield node
-        waiting += children(node)

@@ -1,7 +1,7 @@
 """A name that becomes another one: at its declaration, and wherever it is meant; what is called the same elsewhere stays."""
 
 import re
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable
 from typing import Any
 
 from jovial_scaffold.core.authoring import renaming_elsewhere
@@ -10,7 +10,7 @@ from jovial_scaffold.core.authoring.promises import broken
 from jovial_scaffold.core.authoring.settings import Done
 from jovial_scaffold.core.changes.aligning import same
 from jovial_scaffold.core.changes.matrix import with_names
-from jovial_scaffold.core.expressions.syntax import Call, Name, Node, Select, children
+from jovial_scaffold.core.expressions.syntax import Call, Name, Node, Select, nodes
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.project import Project
 from jovial_scaffold.core.project_file import ProjectError
@@ -190,7 +190,7 @@ class _Renaming:
         """Every call of a function."""
         files: dict[str, int] = {}
         for formula, origin in all_formulas(self.template):
-            for node in _nodes(formula.node):
+            for node in nodes(formula.node):
                 if isinstance(node, Call) and node.function == self.old and node.target is None:
                     start = formula.offset + node.name_start
                     offsets = origin.source.inner_offsets(origin.pointer, start, start + len(self.old))
@@ -266,7 +266,7 @@ class _Renaming:
                 self._examples((*rule.passes, *rule.fails) if rule.over == root else ())
                 for part in (rule.where, rule.require, rule.message, rule.fix):
                     for formula, origin, _ in formulas_of(part):
-                        for node in _nodes(formula.node):
+                        for node in nodes(formula.node):
                             if isinstance(node, Select) and node.field == self.old and _is_root(node.operand, roots):
                                 self._field(node, formula.offset, origin, rule.name)
 
@@ -288,14 +288,6 @@ def _value(script: Script, pointer: Any) -> Any:
     for step in pointer:
         value = value[step]
     return value
-
-
-def _nodes(whole: Node) -> Iterator[Node]:
-    waiting = [whole]
-    while waiting:
-        node = waiting.pop()
-        yield node
-        waiting += children(node)
 
 
 def _is_the_same(was: Evaluated, becomes: Evaluated, environment: str, moved: dict[str, str], old: str, new: str) -> None:

@@ -10,7 +10,7 @@ from jovial_scaffold.core.authoring.scaffolding import named
 from jovial_scaffold.core.authoring.settings import Done
 from jovial_scaffold.core.changes.aligning import same
 from jovial_scaffold.core.expressions.placeholders import Formula
-from jovial_scaffold.core.expressions.syntax import Has, Index, ListLiteral, Literal, MapLiteral, Name, Node, Operation, Select, children
+from jovial_scaffold.core.expressions.syntax import Has, Index, ListLiteral, Literal, MapLiteral, Name, Node, Operation, Select, nodes
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.folders import Found
 from jovial_scaffold.core.project import Project
@@ -213,17 +213,9 @@ def _is_alias(value: Compiled) -> bool:
     return isinstance(value, Dynamic) and isinstance(value.content, Formula) and _is_environment(value.content.node, set())
 
 
-def _nodes(whole: Node) -> Iterator[Node]:
-    waiting = [whole]
-    while waiting:
-        node = waiting.pop()
-        yield node
-        waiting += children(node)
-
-
 def _indexed(whole: Node, aliases: set[str]) -> Iterator[Node]:
     """The maps that are read by the name of the environment."""
-    for node in _nodes(whole):
+    for node in nodes(whole):
         if isinstance(node, Index) and _is_environment(node.index, aliases):
             yield node.operand
 
@@ -248,7 +240,7 @@ def _entry(template: Template, node: Node, old: str, new: str) -> Script | None:
 
 def _compared(whole: Node, offset: int, origin: Origin, old: str, new: str, aliases: set[str], found: dict[str, list[Edit]]) -> None:
     """The texts that are compared with the name of an environment, as edits."""
-    for node in _nodes(whole):
+    for node in nodes(whole):
         sides: tuple[Node, ...] = ()
         if (
             isinstance(node, Operation)
@@ -320,7 +312,7 @@ def _read_if_there(project: Project, old: str, new: str) -> list[Edit]:
     edits = []
     for template in project.templates:
         for formula, origin in all_formulas(template):
-            for node in _nodes(formula.node):
+            for node in nodes(formula.node):
                 if isinstance(node, Select) and node.optional and node.field == old:
                     start = node.field_start
                 elif isinstance(node, Has) and node.field == old:

@@ -1,5 +1,6 @@
 """The syntax tree: one frozen node for each form of the grammar, with its offsets in the text."""
 
+from collections.abc import Iterator
 from typing import Any
 
 from jovial_scaffold.core.records import record
@@ -121,3 +122,12 @@ def children(node: Node) -> tuple[Node, ...]:
         case Macro(target=target, bodies=bodies):
             return (target, *bodies)
     return ()
+
+
+def nodes(whole: Node) -> Iterator[Node]:
+    """A node and all below it."""
+    waiting = [whole]
+    while waiting:
+        node = waiting.pop()
+        yield node
+        waiting += children(node)

@@ -4,7 +4,7 @@ from collections.abc import Callable, Iterable, Mapping
 from typing import NamedTuple
 
 from jovial_scaffold.core import marks
-from jovial_scaffold.core.folders import Folder, Found, Refusal, Within
+from jovial_scaffold.core.folders import Folder, Found, Refusal, Within, straight
 from jovial_scaffold.core.text.differences import differences
 
 BOM = "\ufeff"
@@ -130,10 +130,10 @@ class EditedFolder(Folder):
     def find(self, name: str) -> Found | Refusal:
         """What a name leads to."""
         found = self._base.find(name)
-        straight = _straight(name)
-        if isinstance(found, Refusal) and found.kind == "missing" and straight != name:  # it may lead through a folder that is new
-            found = self._base.find(straight)
-        real = found.name if isinstance(found, Found) else straight
+        without_dots = straight(name)
+        if isinstance(found, Refusal) and found.kind == "missing" and without_dots != name:  # it may lead through a folder that is new
+            found = self._base.find(without_dots)
+        real = found.name if isinstance(found, Found) else without_dots
         if real in self._files:
             return Found(real, "file") if self._files[real] is not None else Refusal("missing")
         if isinstance(found, Refusal) and found.kind == "missing" and any(each.startswith(f"{real}/") for each in self._files):
@@ -200,17 +200,6 @@ class EditedWithin(Within):
     def names(self, name: str) -> list[str] | Refusal:
         """The names of what lies in a folder."""
         return self._edited.names(name)
-
-
-def _straight(name: str) -> str:
-    """A name without dots, as far as it does not lead up."""
-    steps: list[str] = []
-    for step in name.split("/"):
-        if step == ".." and steps and steps[-1] != "..":
-            steps.pop()
-        elif step not in ("", "."):
-            steps.append(step)
-    return "/".join(steps)
 
 
 Hidden = Callable[[str, int], bool]

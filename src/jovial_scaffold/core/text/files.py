@@ -4,7 +4,7 @@ from collections.abc import Callable, Iterable
 from pathlib import PurePosixPath
 
 from jovial_scaffold.core.findings import Finding
-from jovial_scaffold.core.folders import Folder, Found, Refusal, nothing_named
+from jovial_scaffold.core.folders import Folder, Found, Refusal, nothing_named, straight
 from jovial_scaffold.core.text.formats import decoded, read_source, refused
 from jovial_scaffold.core.text.source import Origin, Place, Pointer, Source
 from jovial_scaffold.core.words import say
@@ -39,7 +39,7 @@ class Files:
     def read(self, text: str, origin: Origin | None, formatted: bool = True) -> _Read:
         """A file as data or (not `formatted`) as mere text. `origin` is where it is named: the place of what is wrong with it as a whole."""
         found, findings = self.find(text, origin)
-        return (None, findings) if findings else self.at(found.name if found else _lexical(_joined(text, origin)), origin, formatted)
+        return (None, findings) if findings else self.at(found.name if found else straight(_joined(text, origin)), origin, formatted)
 
     def at(self, name: str, origin: Origin | None = None, formatted: bool = True) -> _Read:
         """A file by its name from the root."""
@@ -85,17 +85,6 @@ def _joined(text: str, origin: Origin | None) -> str:
     """A path from the root: relative to the folder of the file that writes it."""
     folder = PurePosixPath(origin.source.name).parent.as_posix() if origin else "."
     return text if folder == "." or text.startswith("/") else f"{folder}/{text}"
-
-
-def _lexical(name: str) -> str:
-    """A name without its dots, for showing what is not there."""
-    steps: list[str] = []
-    for step in name.split("/"):
-        if step == ".." and steps and steps[-1] != "..":
-            steps.pop()
-        elif step not in ("", "."):
-            steps.append(step)
-    return "/".join(steps)
 
 
 def read_text(content: bytes | Refusal, name: str) -> _Read:
