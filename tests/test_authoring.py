@@ -305,3 +305,40 @@ def test_what_a_module_calls_something_is_renamed_in_all_of_the_workspace(
         monkeypatch.chdir(railways)
         assert main.run(["check"]) == 0
         assert (written(railways) == before) == (new == "hours")
+
+
+@pytest.mark.parametrize(
+    ("folder", "arguments", "names"),
+    [
+        (".", [], ["lines/funicular/line.yaml", "shared/queue_pair.yaml", "workspace.yaml"]),
+        (".", ["lines"], ["lines/funicular/line.yaml"]),
+        (".", ["shared/queue_pair.yaml"], ["shared/queue_pair.yaml"]),
+        ("lines/funicular", [], ["line.yaml"]),
+        ("lines/funicular", ["../../shared/queue_pair.yaml"], ["../../shared/queue_pair.yaml"]),
+        ("lines/ridgeline", [], []),
+    ],
+)
+def test_a_workspace_is_laid_out(
+    folder: str,
+    arguments: list[str],
+    names: list[str],
+    tmp_path: Path,
+    monkeypatch: pytest.MonkeyPatch,
+    capfd: pytest.CaptureFixture[str],
+) -> None:
+    monkeypatch.chdir(tmp_path)
+    monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
+    assert main.run(["demo", "--workspace"]) == 0
+    railways = tmp_path / "railways"
+    before = written(railways)
+    for name in ("workspace.yaml", "shared/queue_pair.yaml", "lines/funicular/line.yaml"):
+        (railways / name).write_text(f"{before[name]}\n\n")
+    monkeypatch.chdir(railways / folder)
+    capfd.readouterr()
+    assert main.run(["tidy", "--check", *arguments]) == bool(names)
+    assert capfd.readouterr().out.splitlines() == names
+    assert main.run(["tidy", *arguments]) == 0
+    assert main.run(["tidy", "--check", *arguments]) == 0
+    monkeypatch.chdir(railways)
+    assert main.run(["tidy"]) == 0
+    assert written(railways) == before

@@ -1,16 +1,21 @@
 """`jovial tidy`: one layout for all files that people write."""
 
 import sys
-from os.path import exists, relpath
+from collections.abc import Iterator
+from os.path import exists, isfile, relpath
+from pathlib import Path
 from typing import Annotated
 
 import typer
 
 from jovial_scaffold.cli import exit_codes
 from jovial_scaffold.cli.editing import DryRun, deliver_change, real_path, said
-from jovial_scaffold.cli.options import Format, ProjectPath, ReportFormat, folder_shown, load
+from jovial_scaffold.cli.options import Format, ProjectPath, ReportFormat, load
 from jovial_scaffold.cli.parameters import Notation
+from jovial_scaffold.cli.workspace import workspace_asked
+from jovial_scaffold.core.authoring.settings import Done
 from jovial_scaffold.core.text.written_values import SUFFIXES
+from jovial_scaffold.machine.opening import Project
 from jovial_scaffold.reports.words import counted, path_shown
 
 
@@ -39,23 +44,54 @@ def command(
     with said():
         from jovial_scaffold.core.authoring.tidying import tidy
 
-        loaded = load(project, None, None)
-        here = real_path(loaded.folder.where)
         for path in paths or ():
             if not exists(path):
                 raise typer.BadParameter(f"There is no file or folder {path} here.", param_hint="PATHS")
-        tidied = tidy(loaded, [relpath(real_path(path), here) for path in paths or ()])
-        files = [each.name for each in tidied.change.files()]
+        tidied = [(one, tidy(one, own, beyond)) for one, own, beyond in _asked(project, paths or [])]
+        files = {_shown(one, file.name) for one, each in tidied for file in each.change.files()}
+        stay = {_shown(one, name) for one, each in tidied for name in each.stay}
         if check and not dry_run and format is ReportFormat.text:
-            for name in files:
-                print(path_shown(folder_shown(loaded), name))
-        else:
-            deliver_change(loaded, tidied.change, tidied.done, dry_run or check, format)
+            print("".join(f"{name}\n" for name in sorted(files)), end="")
+        elif tidied:
+            first, rest = tidied[0][0], [(one, each.change) for one, each in tidied[1:]]
+            done = [
+                Done(each.what, relpath(_shown(one, each.file), _folder(first)), each.how) for one, every in tidied for each in every.done
+            ]
+            deliver_change(first, tidied[0][1].change, list(dict.fromkeys(done)), dry_run or check, format, rest)
     if files and check:
         print(f"{counted(len(files), 'file')} not laid out: jovial tidy", file=sys.stderr)
-    for name in tidied.stay:
-        print(f"{path_shown(folder_shown(loaded), name)} is left as it is: it cannot be read. See: jovial check", file=sys.stderr)
-    raise typer.Exit(exit_codes.ERRORS if tidied.stay or (check and files) else 0)
+    for name in sorted(stay):
+        print(f"{name} is left as it is: it cannot be read. See: jovial check", file=sys.stderr)
+    raise typer.Exit(exit_codes.ERRORS if stay or (check and files) else 0)
+
+
+def _asked(project: Path | None, paths: list[str]) -> Iterator[tuple[Project, list[str], bool]]:
+    """The project, or those of the workspace whose root this is; which of its files, by names from its folder (all where none is named), and
+    whether those that it shares are meant as well. Raises ProjectError."""
+    opened = workspace_asked(project, False)
+    if opened is None:
+        loaded = load(project, None, None)
+        yield loaded, [relpath(real_path(path), _folder(loaded)) for path in paths], False
+        return
+    folders = [f"{real_path(opened.folder.where)}/{each}/" for each in opened.folders.values()]
+    shared = [path for path in paths if isfile(path) and not any(real_path(path).startswith(each) for each in folders)]
+    for name in opened.folders:
+        loaded = opened.load(name)
+        from_here = [relpath(real_path(path), _folder(loaded)) for path in paths]
+        own = ["." if not each.strip("./") else each for each in from_here if not each.startswith("../") or not each.strip("./")]
+        own += [relpath(real_path(path), _folder(loaded)) for path in shared]
+        shared = []  # of several projects, the first one lays it out
+        if not paths or own:
+            yield loaded, own, not paths
+
+
+def _folder(loaded: Project) -> str:
+    return real_path(loaded.folder.where)
+
+
+def _shown(loaded: Project, name: str) -> str:
+    """A file of a project, from the working folder."""
+    return path_shown("", relpath(f"{_folder(loaded)}/{name}"))
 
 
 def _from_stdin(notation: Notation, check: bool) -> None:

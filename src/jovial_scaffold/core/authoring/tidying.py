@@ -35,11 +35,11 @@ class Tidied(NamedTuple):
     stay: tuple[str, ...]
 
 
-def tidy(project: Project, paths: Collection[str] = ()) -> Tidied:
+def tidy(project: Project, paths: Collection[str] = (), beyond: bool = False) -> Tidied:
     """Lay out the files of a project that people write, or those of them that `paths` name or hold. Files that are named and that the project
-    does not use are laid out, too."""
+    does not use are laid out, too; with `beyond`, all that it uses of its workspace."""
     change, done, stay = Change(project.folder), [], []
-    for source in _chosen(project, paths):
+    for source in _chosen(project, paths, beyond):
         is_template = any(each.name == source.name for each in project.template_sources)
         try:
             made = tidied(source, _ORDERS.get("a template" if is_template else role_of(source.value), ()))
@@ -64,7 +64,7 @@ def tidied_text(text: str, notation: str) -> str | None:
         return None if source.broken or source.problems else text
 
 
-def _chosen(project: Project, paths: Collection[str]) -> list[Source]:
+def _chosen(project: Project, paths: Collection[str], beyond: bool) -> list[Source]:
     project.check()  # reads all of them
     facts = {each.text for each in project.project_file.lookups.values()}
     found = {}
@@ -73,14 +73,18 @@ def _chosen(project: Project, paths: Collection[str]) -> list[Source]:
         if not is_text and source.name not in facts and role_of(source.value) not in _FOREIGN and not source.name.endswith(".csv"):
             whole = read_source(project.folder.read(source.name), source.name)[0] if source.wrapped else source
             found[source.name] = whole or source
-    if not paths:
-        return list(found.values())
     for path in paths:
         if path not in found:
             named, _ = read_source(project.folder.read(path), path)
             if named is not None:
                 found[path] = named
-    return [each for name, each in found.items() if any(name == path or name.startswith(f"{path}/") or path == "." for path in paths)]
+    if not paths:
+        return [each for name, each in found.items() if beyond or not name.startswith("../")]
+    return [each for name, each in found.items() if any(_is_in(name, path) for path in paths)]
+
+
+def _is_in(name: str, path: str) -> bool:
+    return name == path or name.startswith(f"{path}/") or (path == "." and not name.startswith("../"))
 
 
 def _edits(source: Source, made: str) -> list[Edit]:
