@@ -177,6 +177,42 @@ def test_what_stands_around_a_mistake_is_read(seed: int, mistake: str) -> None:
     assert {each.span.line for each in wrong if each.span} == {at + 1}, (broken, wrong)
 
 
+@settings(max_examples=300, deadline=None)
+@given(
+    st.integers(min_value=0, max_value=10**9),
+    st.sampled_from(('"broken": "open', '"broken": [1, 2', '"broken": @x1234', "broken: 1234567", "'broken': 1234", '"broken": 12 "34"')),
+)
+def test_what_stands_around_a_mistake_in_json_is_read(seed: int, mistake: str) -> None:
+    chance = random.Random(seed)
+    held = {key: value(chance) for key in chance.sample(KEYS, chance.randint(1, 4))}
+    lines = json.dumps(held, indent=2, ensure_ascii=False).splitlines()
+    at = chance.choice([number for number, line in enumerate(lines) if line.startswith('  "')])
+    broken = "\n".join((*lines[:at], f"  {mistake},", *lines[at:])) + "\n"
+    source, wrong = read_source(broken.encode(), "x.json")
+    assert source is not None and wrong
+    assert {key: each for key, each in source.value.items() if key != "broken"} == held, (broken, source.value)
+    assert {each.span.line for each in wrong if each.span} == {at + 1}, (broken, wrong)
+    place = source.place((next(iter(held)),))
+    assert source.text[place.key_start : place.key_end] == json.dumps(next(iter(held)), ensure_ascii=False)
+
+
+@settings(max_examples=300, deadline=None)
+@given(
+    st.integers(min_value=0, max_value=10**9),
+    st.sampled_from(("broken = @xyz", 'broken = "open', "broken 1234", "broken = [1, 2}", "[broken")),
+)
+def test_what_stands_around_a_mistake_in_toml_is_read(seed: int, mistake: str) -> None:
+    chance = random.Random(seed)
+    held = {key: value(chance, 3) for key in chance.sample(KEYS, chance.randint(1, 4))}
+    lines = [f"{toml_key(key)} = {toml_value(each)}" for key, each in held.items()]
+    at = chance.randint(0, len(lines))
+    broken = "\n".join((*lines[:at], mistake, *lines[at:])) + "\n"
+    source, wrong = read_source(broken.encode(), "x.toml")
+    assert source is not None and wrong
+    assert {key: each for key, each in source.value.items() if key != "broken"} == held, (broken, source.value)
+    assert {each.span.line for each in wrong if each.span} == {at + 1}, (broken, wrong)
+
+
 @settings(max_examples=40, deadline=None)
 @given(
     st.lists(st.sampled_from(("a\n", "b\n", "\n", "  c\n", "d\r\n")), max_size=30),

@@ -70,8 +70,8 @@ class Sentence(_Unsaid):
         return replace(self, operands=tuple(each if isinstance(each, str) else HIDDEN for each in self.operands))
 
     def masked_whole(self) -> "Sentence":
-        """The sentence without any of its operands, the names that somebody wrote included."""
-        return replace(self, operands=(HIDDEN,) * len(self.operands))
+        """The sentence without any of its operands, the names that somebody wrote included; sentences in it are words of ours, without theirs."""
+        return replace(self, operands=tuple([each.masked_whole() if isinstance(each, Sentence) else HIDDEN for each in self.operands]))
 
     @property
     def key(self) -> str:

@@ -153,6 +153,7 @@ def garbled_text(source: Source) -> str:
     return "\n".join(found)
 
 
+_IN_LINES = ("json-syntax", "toml-syntax", "duplicate-key")
 _LOSING = ("dotenv-syntax", "yaml-cut", "yaml-key", "yaml-second-document")
 
 
@@ -165,6 +166,13 @@ def parsed(text: str, name: str, form: Format) -> tuple[Source, list[Finding]]:
         from jovial_scaffold.core.text.yaml_recovery import recover  # only a broken text needs it
 
         recovered = recover(text)
+        if recovered is not None:
+            value, problems, blanked = recovered
+            locate = lambda _: form.locate(blanked)  # noqa: E731
+    if broken and form.name in ("JSON", "TOML") and any(problem.id in _IN_LINES for problem in problems):
+        from jovial_scaffold.core.text.line_recovery import recover_lines
+
+        recovered = recover_lines(text, form.read, form.name)
         if recovered is not None:
             value, problems, blanked = recovered
             locate = lambda _: form.locate(blanked)  # noqa: E731

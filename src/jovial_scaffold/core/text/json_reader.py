@@ -114,13 +114,13 @@ def _explain(said: str, at: int, text: str) -> Sentence:
     found = text[at : at + 1]
     what = say("`{}`", found) if found.strip() else ("the end of the file" if not found else "a line break or space")
     expected = {
-        "Expecting value": "a value",
-        "Expecting property name enclosed in double quotes": "a key in double quotes",
-        "Illegal trailing comma before end of object": "a key in double quotes",
-        "Illegal trailing comma before end of array": "a value",
-        "Expecting ':' delimiter": "a `:`",
-        "Expecting ',' delimiter": "a `,` or the closing bracket",
-        "Extra data": "the end of the file",
+        "Expecting value": say("a value"),
+        "Expecting property name enclosed in double quotes": say("a key in double quotes"),
+        "Illegal trailing comma before end of object": say("a key in double quotes"),
+        "Illegal trailing comma before end of array": say("a value"),
+        "Expecting ':' delimiter": say("a `:`"),
+        "Expecting ',' delimiter": say("a `,` or the closing bracket"),
+        "Extra data": say("the end of the file"),
     }.get(said)
     return (
         say("This is not JSON: {} is expected, and {} is found.", expected, what)

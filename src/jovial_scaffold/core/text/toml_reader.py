@@ -12,12 +12,13 @@ from jovial_scaffold.core.regexes import regex
 from jovial_scaffold.core.text.nesting import deepest, is_too_deep
 from jovial_scaffold.core.text.source import Place, Pointer, Problem
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.words import NOTHING, say
+from jovial_scaffold.core.words import NOTHING, Sentence, say
 
 _AT = regex(r"(.*) \(at (?:line (\d+), column (\d+)|end of document)\)\Z", re.DOTALL)
 _SKIP = regex(r"(?:[ \t\r\n]|#[^\n]*)*")
 _KEY = regex(r'[ \t]*("(?:[^"\\]|\\.)*"|\'[^\']*\'|[A-Za-z0-9_-]+)[ \t]*')
 _STRING = regex(r'"""(?:[^\\]|\\.)*?"{3,5}|\'\'\'.*?\'{3,5}|"(?:[^"\\\n]|\\.)*"|\'[^\'\n]*\'', re.DOTALL)
+_QUOTING = regex(r"""['"{}]""")  # a message that quotes what stands there
 _BARE = regex(r"[^,\]}#\n]+")
 
 
@@ -61,7 +62,8 @@ def _syntax_problem(text: str, said: str) -> Problem:
         index = sum(len(before) + 1 for before in lines[:line]) + int(match.group(3)) - 1
     id = "duplicate-key" if "overwrite" in message else "toml-syntax"
     hint = say("Text stands in quotes in TOML.") if "Invalid value" in message else NOTHING
-    return Problem(id, say("This is not TOML: {}.", message), min(index, len(text)), min(index + 1, len(text)), hint)
+    told = say("This is not TOML: {}.", message if _QUOTING.search(message) else Sentence(message))
+    return Problem(id, told, min(index, len(text)), min(index + 1, len(text)), hint)
 
 
 def locate_toml(text: str) -> dict[Pointer, Place]:
