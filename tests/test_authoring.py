@@ -342,3 +342,30 @@ def test_a_workspace_is_laid_out(
     monkeypatch.chdir(railways)
     assert main.run(["tidy"]) == 0
     assert written(railways) == before
+
+
+@pytest.mark.parametrize(
+    ("commands", "environments"),
+    [
+        ([["rename", "archive", "store"]], ["rehearsal", "live"]),
+        ([["rename", "setting", "world"]], ["rehearsal", "live"]),
+        ([["rename", "environments.live", "summit"]], ["rehearsal", "summit"]),
+        (
+            [["extract", "archive", "platform_net", "gates", "track_sensor", "--module", "modules/m.yaml", "--as", "moved"]],
+            ["rehearsal", "live"],
+        ),
+        ([["extract", "archive", "--module", "modules/m.yaml", "--as", "moved"], ["inline", "moved"]], ["rehearsal", "live"]),
+    ],
+    ids=str,
+)
+def test_differences_that_are_expected_follow_a_change_of_names(
+    commands: list[list[str]], environments: list[str], demo: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.chdir(demo)
+    monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
+    monkeypatch.setenv("DESK_PASSWORD", "a password that nobody has")
+    assert main.run(["compare", "rehearsal", "live", "--expect", "expected.yaml", "--accept"]) == 0
+    (demo / "README.md").unlink()
+    for command in commands:
+        assert main.run(command) == 0
+    assert main.run(["compare", *environments, "--expect", "expected.yaml"]) == 0

@@ -26,8 +26,8 @@ def command(
     format: Format = ReportFormat.text,
 ) -> None:
     """A name becomes the only one that was probably meant, a number gets its quotes or loses them, what nobody declares or uses goes, what is
-    missing is left open. Each repair is tried first: what it is for is gone then, and nothing else is wrong. What would change something that
-    is rendered is only done where its id is named. What is left is counted at the end.
+    missing is left open, a secret in clear text goes into a file of its own. Each repair is tried first: what it is for is gone then, and
+    nothing else is wrong. What would change something that is rendered is only done where its id is named. What is left is counted at the end.
 
     Example: jovial mend --dry-run
     """

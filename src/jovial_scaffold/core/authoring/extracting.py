@@ -6,6 +6,7 @@ from posixpath import basename
 from typing import Any
 
 from jovial_scaffold.core.authoring.borders import Border, Use
+from jovial_scaffold.core.authoring.expected import addresses_follow
 from jovial_scaffold.core.authoring.promises import adds_no_errors, after, broken
 from jovial_scaffold.core.authoring.settings import Done
 from jovial_scaffold.core.authoring.tidying import tidied_text
@@ -40,7 +41,9 @@ def extract(project: Project, names: Sequence[str], file: str, use: str = "") ->
     change.write(file, moving.module(file))
     done.insert(0, Done(use, file, "module"))
     moving.rewrite(file)
-    verified(project, change, {name: f"{use}/{name}" for name in moving.resources})
+    moved = {name: f"{use}/{name}" for name in moving.resources}
+    done += addresses_follow(project, moved, change)
+    verified(project, change, moved)
     return change, done
 
 

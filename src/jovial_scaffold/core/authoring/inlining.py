@@ -4,6 +4,7 @@ from collections.abc import Iterator, Mapping
 from typing import Any
 
 from jovial_scaffold.core.authoring.borders import Use, uses_of
+from jovial_scaffold.core.authoring.expected import addresses_follow
 from jovial_scaffold.core.authoring.extracting import relative, verified
 from jovial_scaffold.core.authoring.promises import broken
 from jovial_scaffold.core.authoring.settings import Done
@@ -32,7 +33,9 @@ def inline(project: Project, use: str) -> tuple[Change, list[Done]]:
     project.views(project.environments)  # reads all files
     writing = _Writing(project, resource, resource.module.template)
     change, done = writing.written()
-    verified(project, change, {f"{use}/{name}": writing.names[name] for name in writing.module.resources})
+    moved = {f"{use}/{name}": writing.names[name] for name in writing.module.resources}
+    done += addresses_follow(project, moved, change)
+    verified(project, change, moved)
     return change, done
 
 

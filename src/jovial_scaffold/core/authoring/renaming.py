@@ -5,6 +5,7 @@ from collections.abc import Iterable
 from typing import Any
 
 from jovial_scaffold.core.authoring import renaming_elsewhere
+from jovial_scaffold.core.authoring.expected import addresses_follow, parameter_follows
 from jovial_scaffold.core.authoring.following import follow
 from jovial_scaffold.core.authoring.promises import broken
 from jovial_scaffold.core.authoring.settings import Done
@@ -55,6 +56,9 @@ def rename(project: Project, old: str, new: str, inside: str = "") -> tuple[Chan
         renaming.examples()
     if kind == "resource" and is_own:
         renaming.waivers()
+        renaming.done += addresses_follow(project, {old: new}, renaming.change)
+    if kind == "parameter" and is_own:
+        renaming.done += parameter_follows(project, old, new, renaming.change)
     if kind in ("parameter", "output") and is_own:
         renaming.rules("parameters" if kind == "parameter" else "outputs")
     then = follow(project, renaming.change, renaming.old, new, renaming.done)

@@ -4,6 +4,7 @@ import re
 from collections.abc import Callable, Iterator
 from typing import Any
 
+from jovial_scaffold.core.authoring.expected import environment_follows
 from jovial_scaffold.core.authoring.following import follow
 from jovial_scaffold.core.authoring.promises import broken, keeps_renderings
 from jovial_scaffold.core.authoring.scaffolding import named
@@ -154,6 +155,7 @@ def _environment(project: Project, old: str, new: str) -> tuple[Change, list[Don
     for file, edits in _known_by_name(project, old, new).items():
         change.add(edits)
         done.append(Done(f"{old} → {new}", file, f"{len(edits)} {'use' if len(edits) == 1 else 'uses'}"))
+    done += environment_follows(project, old, new, change)
     then = follow(project, change, old, new, done)
     names = [new if each == old else each for each in project.environments]
     word = re.compile(rf"(?<![\w-]){re.escape(old)}(?![\w-])|(?<=-){re.escape(old)}|{re.escape(old)}(?=-)")
