@@ -664,3 +664,9 @@ def test_a_static_finding_and_its_environments_are_one(demo: Path) -> None:
         "live": 5,
     }
     assert '"sandbox"' in entry["hint"] and {each["file"] for each in entry["related"]} == {"line.yaml", "parameters/sandbox.yaml"}
+
+
+def test_why_takes_its_two_words_in_either_order(demo_folder: Path) -> None:
+    asked = jovial("why", "archive:name", "live", cwd=demo_folder)
+    assert asked.returncode == 0
+    assert jovial("why", "live", "archive:name", cwd=demo_folder).stdout == asked.stdout

@@ -80,6 +80,8 @@ def command(
             raise typer.BadParameter("say what is to be explained, such as gates/kes:copies.", param_hint="WHAT")
         loaded = load(project, with_values, with_file, envelope=envelope, run_needed="context" in what, views=environments or ())
         chosen = tuple(environments or loaded.environments)
+        if len(chosen) == 1 and what in loaded.environments and chosen[0] not in loaded.environments:
+            what, chosen = chosen[0], (what,)  # the other way round
         if impact:
             _impact(loaded, what, chosen, format)
             return
