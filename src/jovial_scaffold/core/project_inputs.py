@@ -242,7 +242,7 @@ class Inputs:
     def _named(self, path: str) -> tuple[Source | None, list[Finding]]:
         """A parameter file that the command line names."""
         source, findings = self.files.outside(path)
-        if not self.overrides.envelope or (source is not None and source.wrapped):
+        if not self.overrides.envelope or (source is not None and source.wrapped is not None):
             return source, findings
         return self._unwrapped(source, findings, *self.files.outside(self.overrides.envelope))
 

@@ -71,7 +71,7 @@ def _chosen(project: Project, paths: Collection[str], beyond: bool) -> list[Sour
     for source in project.sources:
         is_text = isinstance(source.value, str) and source.value == source.text  # a document
         if not is_text and source.name not in facts and role_of(source.value) not in _FOREIGN and not source.name.endswith(".csv"):
-            whole = read_source(project.folder.read(source.name), source.name)[0] if source.wrapped else source
+            whole = read_source(project.folder.read(source.name), source.name)[0] if source.wrapped is not None else source
             found[source.name] = whole or source
     for path in paths:
         if path not in found:

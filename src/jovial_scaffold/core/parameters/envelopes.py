@@ -7,10 +7,11 @@ what else stands in such a file when one is written.
 
 import json
 from collections.abc import Iterator
+from functools import partial
 from typing import Any, NamedTuple
 
 from jovial_scaffold.core.findings import Finding, Related, Span
-from jovial_scaffold.core.text.source import Place, Pointer, Source, split_pointer, value_at
+from jovial_scaffold.core.text.source import Place, Pointer, Source, Wrapping, split_pointer, value_at
 from jovial_scaffold.core.text.written_values import Unwritable, toml_key, toml_value, yaml_lines
 from jovial_scaffold.core.words import Described, Sentence, listed, nearest, say
 
@@ -101,8 +102,16 @@ def unwrapped(source: Source, envelope: Envelope) -> tuple[Source | None, list[F
 
     made = Source(source.name, source.text, values, locate, source.broken)
     made.problems = source.problems
-    made.wrapped = True
+    entries = {name: pointer[: len(envelope.values) + 1] for name, pointer in inside.items()}
+    made.wrapped = Wrapping(source, partial(_wrapped_entry, envelope), entries.__getitem__)
     return made, findings
+
+
+def _wrapped_entry(envelope: Envelope, name: str, value: Any) -> tuple[Pointer, str | None, Any]:
+    """Where a new value is put, under which key, and what."""
+    if envelope.name is None:
+        return envelope.values, name, _nested(envelope.value, value)
+    return envelope.values, None, _with(_with({}, envelope.name, name), envelope.value, value)
 
 
 def _along(value: Any, pointer: Pointer) -> Pointer:

@@ -68,8 +68,9 @@ class Script:
 
     def insert(self, parent: Pointer, key: str, value: Any, comments: Sequence[str] = (), after: str | None = None) -> None:
         """Put an entry into a map, behind another one or last. Raises Unplaced, Unwritable."""
-        if self.source.wrapped and not parent:
-            raise Unplaced(parent)
+        if self.source.wrapped is not None and not parent:
+            self._wrap(key, value)
+            return
         holder = value_at(self.source.value, parent, NOTHING) if parent else self.source.value
         if holder is not None and not isinstance(holder, dict):
             raise Unplaced(parent)
@@ -172,8 +173,13 @@ class Script:
 
     def remove(self, pointer: Pointer) -> None:
         """Take an entry of a map, or an item of a list, away with the comments that stand right above and behind it. Raises Unplaced."""
-        if pointer not in self._places or not pointer or (self.source.wrapped and len(pointer) == 1):
+        if pointer not in self._places or not pointer:
             raise Unplaced(pointer)
+        if self.source.wrapped is not None and len(pointer) == 1:
+            script = Script(self.source.wrapped.whole, self.notation)
+            script.remove(self.source.wrapped.place(str(pointer[0])))
+            self.edits += script.edits
+            return
         if self.notation in ("YAML", "JSON", "TOML") and self._in_flow(pointer):
             self._remove_flow(pointer)
             return
@@ -387,6 +393,14 @@ class Script:
             self._edit(offset, offset, f"{self._line_end}{text}")
         else:
             self._edit(offset, offset, f"{text}{self._line_end}")
+
+    def _wrap(self, key: str, value: Any) -> None:
+        """Put an entry in as the envelope around the values has it."""
+        assert self.source.wrapped is not None
+        script = Script(self.source.wrapped.whole, self.notation)
+        pointer, name, item = self.source.wrapped.entry(key, value)
+        script.append(pointer, item) if name is None else script.insert(pointer, name, item)
+        self.edits += script.edits
 
     def _insert_along(self, pointer: Pointer, value: Any) -> None:
         """Put a value in with the maps that lead to it."""

@@ -72,6 +72,15 @@ def duplicate_problem(key: str, first: tuple[int, int], second: tuple[int, int])
     )
 
 
+class Wrapping(NamedTuple):
+    """The whole file that values are taken out of: where an entry is put, under which key (none of a list) and how it is wrapped; and where the
+    one of a name is."""
+
+    whole: "Source"
+    entry: Callable[[str, Any], tuple[Pointer, str | None, Any]]
+    place: Callable[[str], Pointer]
+
+
 class Source:
     """A file that was read: `name` as shown to people, `text`, and `value` as plain data."""
 
@@ -104,7 +113,7 @@ class Source:
         self.value = value
         self.broken = broken
         self.problems: tuple[Problem, ...] = ()  # what is wrong with its text
-        self.wrapped = False  #: whether its value is only what an envelope says of it: nothing can be put in
+        self.wrapped: Wrapping | None = None  #: of the values in an envelope, how they are changed
         self._locate = locate
         self._lines: list[int] | None = None
         self._few = _FEW  # places that are found without them
