@@ -61,7 +61,16 @@ def _edits(edits: Sequence[Edit], file: FileChange, source: Source | None, hides
                 "column": span.column,
                 "end_line": span.end_line,
                 "end_column": span.end_column,
+                "utf16": {
+                    "column": _units(source.text, edit.start, span.column),
+                    "end_column": _units(source.text, edit.end, span.end_column),
+                },
                 "text": marks.SECRET if secret else edit.text,
             }
         )
     return found
+
+
+def _units(text: str, offset: int, column: int) -> int:
+    """How many UTF-16 code units stand before an offset in its line."""
+    return len(text[offset - column + 1 : offset].encode("utf-16-le", "surrogatepass")) // 2
