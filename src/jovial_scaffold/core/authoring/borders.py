@@ -75,6 +75,7 @@ class Border:
         self._sort()
 
     def origin(self, name: str) -> Origin:
+        """Where something is declared that may move. Raises KeyError."""
         template = self.template
         for section in (template.resources, template.values, template.functions, template.lookups):
             found: Any = section.get(name)
@@ -84,15 +85,17 @@ class Border:
 
     @staticmethod
     def whole(origin: Origin) -> Origin:
+        """The entry of a section that something stands in."""
         return Origin(origin.source, origin.pointer[:2])
 
     def _everywhere(self) -> list[Origin]:
         """The entries of `everywhere` that fit what moves: it takes a copy along, since they do not reach into modules."""
         found = []
+        others = {each.origin.source.name for each in self.project.templates if each is not self.template}
         kinds = [each.type for name in self.resources if (each := self.template.resources[name]).type is not None and each.module is None]
         for source in self.project.template_sources:
             held = source.value.get("everywhere") if isinstance(source.value, dict) else None
-            if source.name not in {each.origin.source.name for each in self.template.resources.values()} or not isinstance(held, dict):
+            if source.name in others or not isinstance(held, dict):
                 continue
             found += [
                 Origin(source, ("everywhere", key))

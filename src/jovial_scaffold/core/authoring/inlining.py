@@ -226,13 +226,16 @@ class _Writing:
 
     def _given_anyway(self, resource: Resource, key: str) -> str:
         """What `everywhere` of the template gives a resource, as it is written; nothing where it gives none, or merges some."""
-        source, kind = self.use.origin.source, resource.type
-        held = source.value.get("everywhere")
-        if not isinstance(held, dict) or kind is None:
-            return ""
-        fitting = [each for each in held if pattern(each).match(kind.id) or pattern(each).match(kind.name)]
-        named = [each for each in fitting if isinstance(held[each], dict) and key in held[each]]
-        return self._raw(Origin(source, ("everywhere", named[0], key)), []) if len(named) == 1 else ""
+        kind = resource.type
+        sources = [each for each in self.project.template_sources if each.name in self._own_files() and isinstance(each.value, dict)]
+        named = [
+            Origin(source, ("everywhere", fitting, key))
+            for source in sources
+            for fitting, held in (source.value.get("everywhere") or {}).items()
+            if kind is not None and isinstance(held, dict) and key in held
+            if pattern(fitting).match(kind.id) or pattern(fitting).match(kind.name)
+        ]
+        return self._raw(named[0], []) if len(named) == 1 else ""
 
     def _everywhere(self, resource: Resource) -> Iterator[tuple[str, Origin]]:
         """What `everywhere` of the module gives a resource; the most particular pattern is the last, and holds."""
