@@ -7,7 +7,7 @@ from typing import Any
 
 from jovial_scaffold.core.authoring.borders import Border, Use
 from jovial_scaffold.core.authoring.expected import addresses_follow
-from jovial_scaffold.core.authoring.promises import adds_no_errors, after, broken
+from jovial_scaffold.core.authoring.promises import adds_no_errors, after, broken, readdressed
 from jovial_scaffold.core.authoring.settings import Done
 from jovial_scaffold.core.authoring.tidying import tidied_text
 from jovial_scaffold.core.changes.aligning import same
@@ -318,3 +318,6 @@ def stays_but_for_addresses(was: Evaluated, becomes: Evaluated, moved: Mapping[s
     outputs = {key: with_names(value, newest) for key, value in was.outputs.items()}
     if not same(outputs, dict(becomes.outputs)):
         raise broken(say("The outputs of {} would not be what they are.", was.environment))
+    for key, document in was.documents.items():
+        if key not in becomes.documents or readdressed(document.compared, newest) != becomes.documents[key].compared:
+            raise broken(say("The documents of {} would not be what they are.", was.environment))

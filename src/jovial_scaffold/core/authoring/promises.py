@@ -1,6 +1,7 @@
 """What a change of files promises, shown before anything is written: the project is read again as it would be, and compared."""
 
-from collections.abc import Callable, Iterable, Iterator
+import re
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from typing import Any
 
 from jovial_scaffold.core.changes.aligning import same
@@ -99,3 +100,10 @@ def keeps_renderings(before: Project, then: Project) -> None:
 
 def _texts(documents: Any) -> dict[str, Any]:
     return {name: [each.to, each.compared] for name, each in documents.items()}
+
+
+def readdressed(text: str, newest: Mapping[str, str]) -> str:
+    """The compared text of a document, in which what is pending stands by its address."""
+    for old, new in newest.items():
+        text = re.sub(rf"(‹|\\u2039|\\u0001){re.escape(old)}:", lambda match, new=new: f"{match[1]}{new}:", text)  # type: ignore[misc]
+    return text

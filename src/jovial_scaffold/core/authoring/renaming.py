@@ -7,7 +7,7 @@ from typing import Any
 from jovial_scaffold.core.authoring import renaming_elsewhere
 from jovial_scaffold.core.authoring.expected import addresses_follow, parameter_follows
 from jovial_scaffold.core.authoring.following import follow
-from jovial_scaffold.core.authoring.promises import broken
+from jovial_scaffold.core.authoring.promises import broken, readdressed
 from jovial_scaffold.core.authoring.settings import Done
 from jovial_scaffold.core.changes.aligning import same
 from jovial_scaffold.core.changes.matrix import with_names
@@ -307,5 +307,6 @@ def _is_the_same(was: Evaluated, becomes: Evaluated, environment: str, moved: di
     outputs = {new if each == old and old else each: with_names(value, newest) for each, value in was.outputs.items()}
     if not same(outputs, becomes.outputs):
         raise broken(say("The outputs of {} would not be what they are.", environment))
-    if [each.compared for each in was.documents.values()] != [each.compared for each in becomes.documents.values()] and not newest:
+    texts = [readdressed(each.compared, newest) for each in was.documents.values()]
+    if texts != [each.compared for each in becomes.documents.values()]:
         raise broken(say("The documents of {} would not be what they are.", environment))
