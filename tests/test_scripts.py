@@ -14,7 +14,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from jovial_scaffold.core.text.edits import FileChange, edited, unified_diff
+from jovial_scaffold.core.text.edits import Discretion, FileChange, edited, unified_diff
 from jovial_scaffold.core.text.formats import read_source
 from jovial_scaffold.core.text.script import Script, Unplaced
 from jovial_scaffold.core.text.written_values import toml_key, toml_value, yaml_flow
@@ -234,7 +234,12 @@ def test_a_diff_is_what_git_applies(
     before, after = "".join(lines), "".join(new)
     before = before.removesuffix("\n") if cut_old else before
     after = after.removesuffix("\n") if cut_new else after
-    diff = unified_diff([FileChange("f.txt", before.encode(), after.encode())], unquoted=lambda _, line: line in quiet)
+
+    class Quiet(Discretion):
+        def unquoted(self, name: str, line: int) -> bool:
+            return line in quiet
+
+    diff = unified_diff([FileChange("f.txt", before.encode(), after.encode())], Quiet())
     if before == after:
         assert not diff
         return

@@ -1,9 +1,11 @@
 """What commands share that change files: they show what they would do, or do it."""
 
 import os
+import re
 import sys
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
+from functools import cached_property
 from os.path import realpath, relpath
 from pathlib import Path
 from posixpath import normpath
@@ -18,7 +20,8 @@ from jovial_scaffold.core.authoring.settings import Done
 from jovial_scaffold.core.findings import Span
 from jovial_scaffold.core.folders import Within
 from jovial_scaffold.core.project_file import ProjectError
-from jovial_scaffold.core.text.edits import Change, FileChange, unified_diff
+from jovial_scaffold.core.text.discretion import secret_texts
+from jovial_scaffold.core.text.edits import Change, Discretion, FileChange, unified_diff
 from jovial_scaffold.core.text.script import Unplaced, Unwritable
 from jovial_scaffold.core.text.source import Source
 from jovial_scaffold.core.words import say
@@ -65,10 +68,10 @@ def deliver_change(
         from jovial_scaffold.reports.changes import edits_document
         from jovial_scaffold.reports.machine import json_text
 
-        document = edits_document(loaded.name, parts.edits, parts.shown, not dry_run, parts.source, parts.hides)
+        document = edits_document(loaded.name, parts.edits, parts.shown, not dry_run, parts.source, parts)
         sys.stdout.write(json_text(document))
     elif dry_run:
-        sys.stdout.write(unified_diff(parts.shown, parts.hides, parts.unquoted))
+        sys.stdout.write(unified_diff(parts.shown, parts))
     else:
         from jovial_scaffold.reports.changes import done_text
 
@@ -85,7 +88,7 @@ def written(loaded: Project, change: Change) -> None:
     carry_out(parts.root, parts.files)
 
 
-class _Parts:
+class _Parts(Discretion):
     """What a change makes of one project, or of several of a workspace. `files` have names from the folder that nothing is written outside of,
     that of the workspace where there is one; `shown` are the same with the names that people see: those of the project where all lie in it."""
 
@@ -99,12 +102,13 @@ class _Parts:
         files: dict[str, FileChange] = {}
         for base, each in zip(self._bases, own, strict=True):
             for file in each:
-                whole = file._replace(name=normpath(f"{base}/{file.name}") if base else file.name)
+                was = normpath(f"{base}/{file.was}") if base and file.was else file.was
+                whole = file._replace(name=normpath(f"{base}/{file.name}") if base else file.name, was=was)
                 if files.setdefault(whole.name, whole) != whole:
                     raise broken(say("Two projects would want {} to be another.", whole.name))
         self.files = sorted(files.values())
         self._prefix = "" if len(parts) > 1 or any(each.name.startswith("../") for each in own[0]) else self._bases[0]
-        self.shown = [each._replace(name=self._short(each.name)) for each in self.files]
+        self.shown = [each._replace(name=self._short(each.name), was=self._short(each.was)) for each in self.files]
         self.edits = list(
             dict.fromkeys(
                 edit._replace(file=self._short(normpath(f"{base}/{edit.file}") if base else edit.file))
@@ -135,3 +139,11 @@ class _Parts:
             return False
         end = starts[line] if line < len(starts) else len(source.text)
         return source.line(line) != source.text[starts[line - 1] : end].rstrip("\r\n")
+
+    @cached_property
+    def _secrets(self) -> "re.Pattern[str] | None":
+        return secret_texts(source for project in self._projects for source in project.sources)
+
+    def tells(self, text: str) -> bool:
+        """Whether a text holds what some file of the projects hides."""
+        return self._secrets is not None and self._secrets.search(text) is not None

@@ -5,7 +5,7 @@ from typing import Any
 
 from jovial_scaffold.core import marks
 from jovial_scaffold.core.authoring.settings import Done
-from jovial_scaffold.core.text.edits import Edit, FileChange, Hidden
+from jovial_scaffold.core.text.edits import Discretion, Edit, FileChange
 from jovial_scaffold.core.text.source import Source
 from jovial_scaffold.reports.terminal import Style, cells, padded
 from jovial_scaffold.reports.words import path_shown, visible
@@ -23,7 +23,7 @@ def done_text(done: Sequence[Done], style: Style, base: str = "") -> str:
 
 
 def edits_document(
-    project: str, edits: Sequence[Edit], files: Sequence[FileChange], written: bool, sources: Any, hides: Hidden
+    project: str, edits: Sequence[Edit], files: Sequence[FileChange], written: bool, sources: Any, discretion: Discretion
 ) -> dict[str, Any]:
     """`jovial-edits/1`: of each file its edits, with offsets and lines in the text as it was; of a new file, all of its text."""
     return {
@@ -35,24 +35,33 @@ def edits_document(
                 "file": each.name,
                 "new": each.before is None,
                 "removed": each.after is None,
-                **({"text": _text(each)} if each.before is None else {"edits": _edits(edits, each, sources(each.name), hides)}),
+                **(
+                    {"text": _text(each, discretion)}
+                    if each.before is None
+                    else {"edits": _edits(edits, each, sources(each.name), discretion)}
+                ),
             }
             for each in files
         ],
     }
 
 
-def _text(change: FileChange) -> str:
-    return marks.SECRET if change.private else (change.after or b"").decode("utf-8", "surrogateescape")
+def _text(change: FileChange, discretion: Discretion) -> str:
+    if change.private:
+        return marks.SECRET
+    lines = (change.after or b"").decode("utf-8", "surrogateescape").split("\n")
+    copied = [bool(change.was) and discretion.hides(change.was, number + 1) for number in range(len(lines))]
+    return "\n".join(marks.SECRET if hidden or discretion.tells(line) else line for line, hidden in zip(lines, copied, strict=True))
 
 
-def _edits(edits: Sequence[Edit], file: FileChange, source: Source | None, hides: Hidden) -> list[dict[str, Any]]:
+def _edits(edits: Sequence[Edit], file: FileChange, source: Source | None, discretion: Discretion) -> list[dict[str, Any]]:
     found = []
     for edit in edits:
         if edit.file != file.name or source is None:
             continue
         span = source.span(edit.start, edit.end)
-        secret = file.private or (any(hides(file.name, line) for line in range(span.line, span.end_line + 1)) and edit.end > edit.start)
+        lines = range(span.line, span.end_line + 1) if edit.end > edit.start else ()
+        secret = file.private or discretion.tells(edit.text) or any(discretion.hides(file.name, line) for line in lines)
         found.append(
             {
                 "start": edit.start,

@@ -294,7 +294,7 @@ def relative(file: str, beside: str) -> str:
 def verified(project: Project, change: Change, moved: Mapping[str, str]) -> None:
     """Everything is rendered as it was, under its new addresses. Raises ProjectError."""
     then = after(project, change)
-    adds_no_errors(project, then)
+    adds_no_errors(project, then, names_change=True)
     for was, becomes in zip(project.views(project.environments), then.views(project.environments), strict=True):
         stays_but_for_addresses(was, becomes, moved)
 

@@ -6,6 +6,7 @@ from typing import Any
 from jovial_scaffold.core.authoring.borders import Use, uses_of
 from jovial_scaffold.core.authoring.expected import addresses_follow
 from jovial_scaffold.core.authoring.extracting import relative, verified
+from jovial_scaffold.core.authoring.literals import is_secret
 from jovial_scaffold.core.authoring.promises import broken
 from jovial_scaffold.core.authoring.settings import Done
 from jovial_scaffold.core.expressions.placeholders import Formula, Omittable
@@ -100,6 +101,8 @@ class _Writing:
         if once is not None and handed is not None:
             self.edits.append(once._replace(text=self._raw(origin, [])))
             return name
+        if is_secret(origin):
+            raise broken(say("What is handed to `{}` is secret, and would stand as a named value.", name))
         wanted = name if name not in taken else self._apart(name, taken)
         taken.add(wanted)
         self.values[wanted] = self._raw(origin, [] if handed is not None else [*self._readings_at(origin)])

@@ -3,7 +3,7 @@
 from collections.abc import Iterator, Sequence
 from typing import Any, NamedTuple
 
-from jovial_scaffold.core.authoring.literals import Written, occurrences, texts
+from jovial_scaffold.core.authoring.literals import Written, is_secret, occurrences, texts
 from jovial_scaffold.core.authoring.promises import adds_no_errors, after, broken, keeps_renderings
 from jovial_scaffold.core.authoring.settings import Done, home_of
 from jovial_scaffold.core.changes.aligning import same
@@ -38,8 +38,8 @@ class Place(NamedTuple):
 def lift(
     project: Project, places: Sequence[str], name: str, as_parameter: bool, everywhere: bool = False, text: str = ""
 ) -> tuple[Change, list[Done], list[Place | Written]]:
-    """Give what stands at some places (`address:property`) a name, or a `text` wherever it stands. Raises ProjectError. What is equal elsewhere is the third result; with
-    `everywhere` it gets the name, too."""
+    """Give what stands at some places (`address:property`) a name, or a `text` wherever it stands. Raises ProjectError. What is equal elsewhere
+    is the third result; with `everywhere` it gets the name, too."""
     if not is_name(name):
         message, hint = say("`{}` cannot be a name.", name), say("Write a-z, 0-9 and _, a letter first.")
         raise ProjectError([Finding("name-invalid", "error", message, None, hint)])
@@ -75,7 +75,7 @@ def lift(
         change.add(edits)
         done.append(Done(around.label, around.origin.source.name, f"…${{{name}}}…"))
     if not done:
-        message = say("`{}` stands nowhere as a word of its own.", first.value)
+        message = say("What --text says stands nowhere as a word of its own, but in what is secret.")
         raise ProjectError([Finding("name-unknown", "error", message, None, say("jovial lift --suggest lists what recurs."))])
     if as_parameter:
         _declare(project, change, done, name, first)
@@ -128,7 +128,13 @@ def _place(project: Project, text: str) -> Place:
     value = value_at(compiled.value, found.rest, _NOTHING) if isinstance(compiled, Constant) else _NOTHING
     if value is _NOTHING or isinstance(value, dict | list) or resource.instance.scope.use is not None:
         raise broken(say("{} is no literal of the project's own template.", text))
-    return Place(text, compiled.origin.child(*found.rest), value, resource.type, steps)
+    origin = compiled.origin.child(*found.rest)
+    if is_secret(origin):
+        hint = say(
+            "Declare a parameter with `writeOnly: true`, read it here, and say in parameter files where it comes from: {}", "{$secret: …}"
+        )
+        raise ProjectError([Finding("promise-broken", "error", say("{} is secret, and a name would show it elsewhere.", text), None, hint)])
+    return Place(text, origin, value, resource.type, steps)
 
 
 def _literals(project: Project) -> Iterator[Place]:
@@ -154,6 +160,8 @@ def _in(resource: Resource, address: str, whole: Compiled, pointer: Pointer) -> 
                     inside += [(each, (*rest, key)) for key, each in (value.items() if isinstance(value, dict) else enumerate(value))]
                 else:
                     label = f"{address}:{pointer_text((*at, *rest))}"
+                    if is_secret(compiled.origin.child(*rest)):
+                        continue
                     yield Place(label, compiled.origin.child(*rest), value, resource.type, (*at, *rest))
 
 

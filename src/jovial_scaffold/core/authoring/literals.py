@@ -39,12 +39,20 @@ def texts(project: Project) -> Iterator[Written]:
             for name, value in held.items() if isinstance(held, dict) else ():
                 head = str(name).partition(" (")[0]
                 for pointer, text in _inside(value, ()):
+                    if is_secret(Origin(source, (section, name, *pointer))):
+                        continue
                     rest = pointer_text(pointer)
                     label = f"{head}:{rest}" if section == "resources" else f"{section}.{head}{'/' if rest else ''}{rest}"
                     yield Written(label, Origin(source, (section, name, *pointer)), text)
     for document in template.documents.values():
         if document.narrowed is None and "marks" not in (_entry(document.origin) or ()):
             yield Written(document.name, document.file, document.file.source.text)
+
+
+def is_secret(origin: Origin) -> bool:
+    """Whether what stands somewhere, or something around it, is never shown."""
+    hidden = origin.source.hidden_pointers
+    return any(origin.pointer[:depth] in hidden for depth in range(len(origin.pointer) + 1))
 
 
 def _entry(origin: Origin) -> Any:

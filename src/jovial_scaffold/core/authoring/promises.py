@@ -1,6 +1,7 @@
 """What a change of files promises, shown before anything is written: the project is read again as it would be, and compared."""
 
 import re
+from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from typing import Any
 
@@ -71,11 +72,21 @@ def _values(project: Project, environment: str) -> dict[str, Any]:
     return found
 
 
-def adds_no_errors(before: Project, then: Project, but: Callable[[Finding], bool] = lambda finding: False) -> None:
-    """A check finds no error that it did not find before, `but` some. Raises ProjectError with those."""
+def adds_no_errors(
+    before: Project, then: Project, but: Callable[[Finding], bool] = lambda finding: False, names_change: bool = False
+) -> None:
+    """A check finds no error that it did not find before, `but` some. Where `names_change`, which sentences hold, it finds no more of a kind.
+    Raises ProjectError with those."""
+
+    def known_by(finding: Finding) -> tuple[str, ...]:
+        return (finding.id,) if names_change else (finding.id, finding.message.key)
+
     found = [each for each in then.check().findings if each.level == "error" and not but(each)]
-    known = {(each.id, each.message) for each in before.check().findings if each.level == "error"} if found else set()
-    added = [each for each in found if (each.id, each.message) not in known]
+    if not found:
+        return
+    known = Counter(known_by(each) for each in before.check().findings if each.level == "error")
+    more = Counter(map(known_by, found)) - known
+    added = [each for each in found if known_by(each) in more]
     if added:
         raise wrong_then(then, added)
 

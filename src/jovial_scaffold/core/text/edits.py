@@ -1,6 +1,6 @@
 """Changes of files as data: edits of texts by span, and files that are new. Nothing here touches a disk."""
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from typing import NamedTuple
 
 from jovial_scaffold.core import marks
@@ -37,12 +37,14 @@ def edited(text: str, edits: Iterable[Edit]) -> str:
 
 
 class FileChange(NamedTuple):
-    """A file before and after, as bytes; `before` is None for a new one, `after` for one that goes. `private` files are their owner's alone."""
+    """A file before and after, as bytes; `before` is None for a new one, `after` for one that goes. `private` files are their owner's alone. A
+    file that has got another name `was` another one."""
 
     name: str
     before: bytes | None
     after: bytes | None
     private: bool = False
+    was: str = ""
 
 
 class Change:
@@ -97,7 +99,7 @@ class Change:
             held = self._folder.read(name)
             content = next((each.after for each in found if each.name == name), None if isinstance(held, Refusal) else held)
             found = [each for each in found if each.name != name]
-            found += [FileChange(name, None if isinstance(held, Refusal) else held, None), FileChange(target, None, content)]
+            found += [FileChange(name, None if isinstance(held, Refusal) else held, None), FileChange(target, None, content, was=name)]
         return sorted(found)
 
 
@@ -202,27 +204,42 @@ class EditedWithin(Within):
         return self._edited.names(name)
 
 
-Hidden = Callable[[str, int], bool]
-"""Whether a line of a file as it is, by its number from 1, may not be shown."""
+class Discretion:
+    """What may be shown of changed files: all of it, where nobody says more."""
+
+    def hides(self, name: str, line: int) -> bool:
+        """Whether a line of a file as it is may not be shown, by its number from 1."""
+        return False
+
+    def unquoted(self, name: str, line: int) -> bool:
+        """Whether one is not to be shown where it does not change."""
+        return False
+
+    def tells(self, text: str) -> bool:
+        """Whether a text holds something that may not be shown, wherever it stands."""
+        return False
 
 
-def unified_diff(files: Iterable[FileChange], hides: Hidden = lambda name, line: False, unquoted: Hidden = lambda name, line: False) -> str:
-    """What changes, as `patch` and `git apply` take it (POSIX `diff -u`). A line that may not be shown is no context, nor one that is `unquoted`
-    where it does not change; one that itself changes and may not be shown is masked, and so is all of a private file."""
-    return "".join(_file_diff(each, hides, unquoted) for each in files)
+def unified_diff(files: Iterable[FileChange], discretion: Discretion | None = None) -> str:
+    """What changes, as `patch` and `git apply` take it (POSIX `diff -u`). A line that may not be shown is no context, nor one that is not quoted;
+    one that itself changes and may not be shown is masked, and so is all of a private file."""
+    return "".join(_file_diff(each, discretion or Discretion()) for each in files)
 
 
-def _file_diff(change: FileChange, hides: Hidden, unquoted: Hidden) -> str:
+def _file_diff(change: FileChange, discretion: Discretion) -> str:
     old, new = _lines(change.before), _lines(change.after)
-    secret = {number for number in range(len(old)) if hides(change.name, number + 1)}
-    apart = secret | {number for number in range(len(old)) if unquoted(change.name, number + 1)}
+    secret = {number for number, line in enumerate(old) if discretion.hides(change.name, number + 1) or discretion.tells(line)}
+    apart = secret | {number for number in range(len(old)) if discretion.unquoted(change.name, number + 1)}
+    copied = {number for number in range(len(new)) if change.was and discretion.hides(change.was, number + 1)}
     hunks: list[list[str]] = []
     ends: list[tuple[int, int, int, int]] = []
     done = 0
     for first, last, start, end in differences(old, new):
         before, behind = _context(first, last, len(old), apart)
-        body = [*_marked("-", old[first:last], change.private or not secret.isdisjoint(range(first, last)))]
-        body += _marked("+", new[start:end], change.private or not secret.isdisjoint(range(first, last)))
+        masked = change.private or not secret.isdisjoint(range(first, last))
+        body = _marked("-", old[first:last], [masked] * (last - first))
+        told = [masked or number in copied or discretion.tells(new[number]) for number in range(start, end)]
+        body += _marked("+", new[start:end], told)
         if hunks and ends[-1][1] >= first - before:  # their contexts touch: one hunk
             began, until, start_new, _ = ends[-1]
             kept = hunks[-1][: len(hunks[-1]) - (until - done)]
@@ -254,8 +271,8 @@ def _span(first: int, last: int) -> str:
     return f"{first + 1 if last > first else first},{last - first}"
 
 
-def _marked(sign: str, lines: Iterable[str], masked: bool = False) -> list[str]:
-    shown = (f"{marks.SECRET}\n" if masked else line for line in lines)
+def _marked(sign: str, lines: Sequence[str], masked: Sequence[bool] = ()) -> list[str]:
+    shown = (f"{marks.SECRET}\n" if number < len(masked) and masked[number] else line for number, line in enumerate(lines))
     return [f"{sign}{line}" if line.endswith("\n") else f"{sign}{line}\n\\ No newline at end of file\n" for line in shown]
 
 

@@ -143,6 +143,11 @@ class Source:
         self._all_hidden = True
 
     @property
+    def hidden_pointers(self) -> frozenset[Pointer]:
+        """The values that are not shown."""
+        return frozenset(self._hidden)
+
+    @property
     def hidden(self) -> tuple[bool, bool, int]:
         """How much of it is never shown, for comparing: all, comments, and how many values."""
         return self._all_hidden, self._comments_hidden, len(self._hidden)
