@@ -195,6 +195,11 @@ class Project:
         """The files of the template and its modules, as they were read."""
         return self._library.template_sources
 
+    @property
+    def own_sources(self) -> list[Source]:
+        """The files of the template itself, as they were read."""
+        return self._library.own_sources
+
     def source(self, name: str) -> Source | None:
         """A file that was read, as findings name it; for showing its lines."""
         return self._files.source(name)

@@ -10,7 +10,6 @@ from jovial_scaffold.core.project import Project
 from jovial_scaffold.core.templates.model import Resource, Template
 from jovial_scaffold.core.templates.names import all_formulas
 from jovial_scaffold.core.text.edits import Change, Edit
-from jovial_scaffold.core.text.patterns import pattern
 from jovial_scaffold.core.text.script import Script
 from jovial_scaffold.core.text.source import Origin, Pointer
 from jovial_scaffold.core.words import say
@@ -90,19 +89,13 @@ class Border:
 
     def _everywhere(self) -> list[Origin]:
         """The entries of `everywhere` that fit what moves: it takes a copy along, since they do not reach into modules."""
-        found = []
-        others = {each.origin.source.name for each in self.project.templates if each is not self.template}
         kinds = [each.type for name in self.resources if (each := self.template.resources[name]).type is not None and each.module is None]
-        for source in self.project.template_sources:
-            held = source.value.get("everywhere") if isinstance(source.value, dict) else None
-            if source.name in others or not isinstance(held, dict):
-                continue
-            found += [
-                Origin(source, ("everywhere", key))
-                for key in held
-                if any(kind is not None and (pattern(key).match(kind.id) or pattern(key).match(kind.name)) for kind in kinds)
-            ]
-        return found
+        return [
+            Origin(source, ("everywhere", key))
+            for source in self.project.own_sources
+            for key in (source.value.get("everywhere") or {} if isinstance(source.value, dict) else ())
+            if any(kind is not None and kind.fits(key) for kind in kinds)
+        ]
 
     def _moved(self) -> set[str]:
         """The names of what moves: the resources, and what nothing else reads."""
@@ -114,11 +107,7 @@ class Border:
             readers.setdefault(each.reference.name, set()).add(each.entry)
         while True:
             entries = {self.origin(name).pointer[:2] for name in moved}
-            more = {
-                name
-                for name in candidates - moved
-                if readers.get(name) and readers[name] <= entries and not readers[name] & places and _is_here(self.origin(name))
-            }
+            more = {name for name in candidates - moved if readers.get(name) and readers[name] <= entries and not readers[name] & places}
             if not more:
                 return moved
             moved |= more
@@ -240,9 +229,15 @@ class Border:
                     function = self.template.functions.get(call.function)
                     if function is not None:
                         self.copied |= {call.function: None, **self._functions_of(function.origin)}
-        output = self.given.setdefault(each.text, f"{each.reference.name}_read{'_' * len(self.given)}")
+        output = self.given.setdefault(each.text, self._output_name(each))
         self.gives[output] = f"${{{each.text}}}"
         self.change.add([Edit(each.origin.source.name, *each.whole(), f"{self.use}.{output}")])
+
+    def _output_name(self, each: Use) -> str:
+        """What an expression is called as an output: as the template's own, where it is all of one."""
+        wanted = str(each.entry[1]) if each.entry[0] == "outputs" else f"{each.reference.name}_read"
+        number = sum(name.rstrip("0123456789") == wanted for name in self.given.values())
+        return f"{wanted}{number + 1}" if number else wanted
 
     def _is_free(self, each: Use, names: set[str]) -> bool:
         """Whether an expression reads names of the template alone, and no variable of a loop around it."""
@@ -261,8 +256,3 @@ class Border:
         while name in self.moved or (name in self.template.names and name not in self.template.resources):
             name = f"{name}_"
         return name
-
-
-def _is_here(origin: Origin) -> bool:
-    """Whether something stands in a section of a template, and not in a document."""
-    return len(origin.pointer) >= 2

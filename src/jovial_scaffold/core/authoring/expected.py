@@ -1,5 +1,6 @@
-"""Files of expected differences beside a project, which name resources, parameters and environments: they follow a change of names."""
+"""Files beside a template that name resources, parameters and environments, waivers and expected differences: they follow a change of names."""
 
+import re
 from collections.abc import Callable, Iterator, Mapping
 
 from jovial_scaffold.core.authoring.settings import Done
@@ -36,16 +37,26 @@ def _names(project: Project, folder: str) -> list[str]:
 
 
 def addresses_follow(project: Project, moved: Mapping[str, str], change: Change) -> list[Done]:
-    """Differences are expected at the new addresses of what has moved, and of what is inside of it."""
+    """What has moved, and what is inside of it, is waived at its new addresses, and may differ there."""
+
+    def becomes(address: str) -> str:
+        head = next((old for old in moved if re.match(rf"{re.escape(old)}(?![^/:])", address)), None)
+        return address if head is None else f"{moved[head]}{address[len(head) :]}"
 
     def rename(script: Script) -> None:
         held = script.source.value.get("differences")
         for address in held if isinstance(held, dict) else ():
-            head = next((old for old in moved if address == old or address.startswith(f"{old}/")), None)
-            if head is not None:
-                script.rename(("differences", address), f"{moved[head]}{address[len(head) :]}")
+            if becomes(address) != address:
+                script.rename(("differences", address), becomes(address))
 
-    return _changed(project, rename, change)
+    done = _changed(project, rename, change)
+    for waiver in project.waivers:
+        if becomes(waiver.at) != waiver.at:
+            script = Script(waiver.origin.source)
+            script.set((*waiver.origin.pointer, "at"), becomes(waiver.at))
+            change.add(script.edits)
+            done.append(Done(f"{waiver.at} → {becomes(waiver.at)}", waiver.origin.source.name, "waiver"))
+    return done
 
 
 def parameter_follows(project: Project, old: str, new: str, change: Change) -> list[Done]:

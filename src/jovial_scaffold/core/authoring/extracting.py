@@ -1,25 +1,21 @@
 """Resources that move into a module: with what only they use, with parameters for all else that they read, and outputs for what is read of them."""
 
-import re
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from posixpath import basename
 from typing import Any
 
 from jovial_scaffold.core.authoring.borders import Border, Use
 from jovial_scaffold.core.authoring.expected import addresses_follow
-from jovial_scaffold.core.authoring.promises import adds_no_errors, after, broken, readdressed
+from jovial_scaffold.core.authoring.naming import check_new
+from jovial_scaffold.core.authoring.promises import adds_no_errors, after, broken, stays
 from jovial_scaffold.core.authoring.settings import Done
 from jovial_scaffold.core.authoring.tidying import tidied_text
-from jovial_scaffold.core.changes.aligning import same
-from jovial_scaffold.core.changes.matrix import with_names
 from jovial_scaffold.core.expressions.errors import EvaluationError
 from jovial_scaffold.core.expressions.values import Record, Secret
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.folders import Found
 from jovial_scaffold.core.project import Project
 from jovial_scaffold.core.project_file import ProjectError
-from jovial_scaffold.core.rendering.rendering import Evaluated
-from jovial_scaffold.core.templates.compiling import is_name
 from jovial_scaffold.core.templates.names import all_formulas
 from jovial_scaffold.core.templates.sections import SECTIONS
 from jovial_scaffold.core.text.edits import Change, Edit, edited
@@ -53,12 +49,7 @@ def _asked(project: Project, names: Sequence[str], file: str, use: str) -> None:
         if name not in template.resources:
             hint = nearest(name, template.resources, say("Its resources are {}.", listed(sorted(template.resources))))
             raise ProjectError([Finding("name-unknown", "error", say("The template has no resource `{}`.", name), None, hint)])
-    if not is_name(use):
-        message, hint = say("`{}` cannot be a name.", use), say("Name the use of the module: --as NAME.")
-        raise ProjectError([Finding("name-invalid", "error", message, None, hint)])
-    if use in template.names - {*names} or use in names:
-        message, hint = say("The template has a `{}` already.", use), say("Name the use of the module: --as NAME.")
-        raise ProjectError([Finding("name-declared-twice", "error", message, None, hint)])
+    check_new(template, use, say("Name the use of the module: --as NAME."))
     if not file.endswith((".yaml", ".yml")):
         raise ProjectError(
             [Finding("file-format", "error", say("{} is no name of a YAML file.", file), None, say("A module ends in .yaml."))]
@@ -209,7 +200,6 @@ class _Moving(Border):
             self._remove(source, [self.whole(each).pointer for each in gone if each.source.name == source.name])
         self.done += [Done(name, self.origin(name).source.name, f"moved to {file}") for name in sorted(self.moved)]
         self._after()
-        self._waivers()
         self._renames()
 
     def _only_inside(self, function: str) -> bool:
@@ -248,14 +238,6 @@ class _Moving(Border):
                     script.set(origin.pointer, self.use)
                     self.change.add(script.edits)
 
-    def _waivers(self) -> None:
-        """What is waived at them."""
-        for waiver in self.project.waivers:
-            if re.split("[/:]", waiver.at)[0] in self.resources:
-                script = Script(waiver.origin.source)
-                script.set((*waiver.origin.pointer, "at"), f"{self.use}/{waiver.at}")
-                self.change.add(script.edits)
-
     def _renames(self) -> None:
         """What runs knows the resources by their old addresses."""
         source = self.template.resources[self.resources[0]].origin.source
@@ -292,32 +274,15 @@ def relative(file: str, beside: str) -> str:
 
 
 def verified(project: Project, change: Change, moved: Mapping[str, str]) -> None:
-    """Everything is rendered as it was, under its new addresses. Raises ProjectError."""
+    """Everything is rendered as it was, what has moved and what is inside of it under its new addresses. Raises ProjectError."""
     then = after(project, change)
     adds_no_errors(project, then, names_change=True)
     for was, becomes in zip(project.views(project.environments), then.views(project.environments), strict=True):
-        stays_but_for_addresses(was, becomes, moved)
+        stays(was.environment, was, becomes, dict(_moved(was.resources, moved)))
 
 
-def stays_but_for_addresses(was: Evaluated, becomes: Evaluated, moved: Mapping[str, str]) -> None:
-    """A rendering is what it was, under other addresses. Raises ProjectError."""
-
-    def name(address: str) -> str:
-        found = next((old for old in moved if address == old or address.startswith(f"{old}/")), None)
-        return address if found is None else f"{moved[found]}{address[len(found) :]}"
-
-    addresses = {name(each): each for each in was.resources}
-    if addresses.keys() != becomes.resources.keys():
-        odd = min(addresses.keys() ^ becomes.resources.keys())
-        raise broken(say("{} of {} would be there, or not, as it is not now.", odd, was.environment))
-    newest = {each: now for now, each in addresses.items() if each != now}
-    for address, each in addresses.items():
-        before, now = was.resources[each].properties, becomes.resources[address].properties
-        if not same(with_names(before, newest), now):
-            raise broken(say("{} of {} would not be what it is.", each, was.environment))
-    outputs = {key: with_names(value, newest) for key, value in was.outputs.items()}
-    if not same(outputs, dict(becomes.outputs)):
-        raise broken(say("The outputs of {} would not be what they are.", was.environment))
-    for key, document in was.documents.items():
-        if key not in becomes.documents or readdressed(document.compared, newest) != becomes.documents[key].compared:
-            raise broken(say("The documents of {} would not be what they are.", was.environment))
+def _moved(addresses: Iterable[str], moved: Mapping[str, str]) -> Iterator[tuple[str, str]]:
+    for address in addresses:
+        old = next((each for each in moved if address == each or address.startswith(f"{each}/")), None)
+        if old is not None:
+            yield address, f"{moved[old]}{address[len(old) :]}"

@@ -18,7 +18,6 @@ from jovial_scaffold.core.templates.model import Compiled, Dynamic, Resource, Te
 from jovial_scaffold.core.templates.names import all_formulas
 from jovial_scaffold.core.templates.sections import SECTIONS
 from jovial_scaffold.core.text.edits import Change, Edit, edited
-from jovial_scaffold.core.text.patterns import pattern
 from jovial_scaffold.core.text.script import Script
 from jovial_scaffold.core.text.source import Origin, Source, value_at
 from jovial_scaffold.core.words import listed, nearest, say
@@ -230,13 +229,11 @@ class _Writing:
     def _given_anyway(self, resource: Resource, key: str) -> str:
         """What `everywhere` of the template gives a resource, as it is written; nothing where it gives none, or merges some."""
         kind = resource.type
-        sources = [each for each in self.project.template_sources if each.name in self._own_files() and isinstance(each.value, dict)]
         named = [
             Origin(source, ("everywhere", fitting, key))
-            for source in sources
-            for fitting, held in (source.value.get("everywhere") or {}).items()
-            if kind is not None and isinstance(held, dict) and key in held
-            if pattern(fitting).match(kind.id) or pattern(fitting).match(kind.name)
+            for source in self.project.own_sources
+            for fitting, held in ((source.value.get("everywhere") or {}) if isinstance(source.value, dict) else {}).items()
+            if kind is not None and isinstance(held, dict) and key in held and kind.fits(fitting)
         ]
         return self._raw(named[0], []) if len(named) == 1 else ""
 
@@ -248,7 +245,7 @@ class _Writing:
             return
         found: dict[str, Origin] = {}
         for key in sorted(held, key=lambda each: (len(each.replace("*", "").replace("?", "")), each)):
-            if isinstance(held[key], dict) and (pattern(key).match(kind.id) or pattern(key).match(kind.name)):
+            if isinstance(held[key], dict) and kind.fits(key):
                 for name in held[key]:
                     if name in kind.schema.get("properties", {}):
                         found[name] = Origin(source, ("everywhere", key, name))
@@ -334,12 +331,8 @@ class _Writing:
             yield from (name for name in self.module.types if f"#/types/{name}" in text)
 
     def _home(self, section: str, source: Source) -> Source:
-        sources = [source, *(each for each in self.project.template_sources if each.name in self._own_files())]
+        sources = [source, *self.project.own_sources]
         return next((each for each in sources if isinstance(each.value, dict) and each.value.get(section)), source)
-
-    def _own_files(self) -> set[str]:
-        others = {each.origin.source.name for each in self.project.templates if each is not self.template}
-        return {each.name for each in self.project.template_sources} - others
 
     def _far(self, section: str, source: Source) -> int:
         home = self._home(section, source)

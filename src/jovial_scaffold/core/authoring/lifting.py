@@ -4,6 +4,7 @@ from collections.abc import Iterator, Sequence
 from typing import Any, NamedTuple
 
 from jovial_scaffold.core.authoring.literals import Written, is_secret, occurrences, texts
+from jovial_scaffold.core.authoring.naming import check_new
 from jovial_scaffold.core.authoring.promises import adds_no_errors, after, broken, keeps_renderings
 from jovial_scaffold.core.authoring.settings import Done, home_of
 from jovial_scaffold.core.changes.aligning import same
@@ -13,7 +14,6 @@ from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.rendering.tracing import tracer_of
 from jovial_scaffold.core.schemas.catalog import ResourceType
 from jovial_scaffold.core.schemas.navigation import subschema
-from jovial_scaffold.core.templates.compiling import is_name
 from jovial_scaffold.core.templates.model import Compiled, Constant, ListValue, MapValue, Resource
 from jovial_scaffold.core.templates.sections import SECTIONS
 from jovial_scaffold.core.text.edits import Change, Edit, edited
@@ -40,12 +40,7 @@ def lift(
 ) -> tuple[Change, list[Done], list[Place | Written]]:
     """Give what stands at some places (`address:property`) a name, or a `text` wherever it stands. Raises ProjectError. What is equal elsewhere
     is the third result; with `everywhere` it gets the name, too."""
-    if not is_name(name):
-        message, hint = say("`{}` cannot be a name.", name), say("Write a-z, 0-9 and _, a letter first.")
-        raise ProjectError([Finding("name-invalid", "error", message, None, hint)])
-    if name in project.template.names:
-        message, hint = say("The template has a `{}` already.", name), say("Choose another name.")
-        raise ProjectError([Finding("name-declared-twice", "error", message, None, hint)])
+    check_new(project.template, name)
     chosen = [_place(project, each) for each in places]
     first = chosen[0] if chosen else Place(text, project.template.origin, text, None, ())
     if not chosen:

@@ -30,9 +30,8 @@ class Written(NamedTuple):
 def texts(project: Project) -> Iterator[Written]:
     """The texts in named values, properties, `everywhere`, outputs and documents of the project's own template."""
     template = project.template
-    others = {each.origin.source.name for each in project.templates if each is not template}
-    for source in project.template_sources:
-        if source.name in others or not isinstance(source.value, dict):
+    for source in project.own_sources:
+        if not isinstance(source.value, dict):
             continue
         for section in _SECTIONS:
             held = source.value.get(section)

@@ -9,6 +9,7 @@ from jovial_scaffold.core.changes.aligning import same
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.project import Project
 from jovial_scaffold.core.project_file import ProjectError
+from jovial_scaffold.core.rendering.results import Rendering
 from jovial_scaffold.core.templates.model import Constant
 from jovial_scaffold.core.text.edits import Change
 from jovial_scaffold.core.text.unknown import UNKNOWN
@@ -94,26 +95,49 @@ def adds_no_errors(
 def keeps_renderings(before: Project, then: Project) -> None:
     """Every environment renders the same. Raises ProjectError, which names the first resource or output that is not the same."""
     for environment in before.environments:
-        old, new = before.render(environment), then.render(environment)
-        if old.resources.keys() != new.resources.keys():
-            address = min(old.resources.keys() ^ new.resources.keys())
-            raise broken(say("{} of {} would be there, or not, as it is not now.", address, environment))
-        for address, resource in old.resources.items():
-            if not same(resource.properties, new.resources[address].properties):
-                raise broken(say("{} of {} would not be what it is.", address, environment))
-        for kind, was, becomes in (
-            ("outputs", old.outputs, new.outputs),
-            ("documents", _texts(old.documents), _texts(new.documents)),
-        ):
-            if not same(was, becomes):
-                raise broken(say("The {} of {} would not be what they are.", kind, environment))
+        stays(environment, before.render(environment), then.render(environment))
 
 
-def _texts(documents: Any) -> dict[str, Any]:
-    return {name: [each.to, each.compared] for name, each in documents.items()}
+Alike = Callable[[Any, Any], bool]
+_NONE: Mapping[str, str] = {}
 
 
-def readdressed(text: str, newest: Mapping[str, str]) -> str:
+def stays(
+    environment: str,
+    was: Rendering,
+    becomes: Rendering,
+    moved: Mapping[str, str] = _NONE,
+    names: Mapping[str, str] = _NONE,
+    alike: Alike = same,
+) -> None:
+    """A rendering is what it was, with what has `moved` at its new address (by the old one), outputs and documents under new `names`, and values
+    that are `alike`. Raises ProjectError, which names the first that is not."""
+    addresses = {moved.get(each, each): each for each in was.resources}
+    if addresses.keys() != becomes.resources.keys():
+        odd = min(addresses.keys() ^ becomes.resources.keys())
+        raise broken(say("{} of {} would be there, or not, as it is not now.", odd, environment))
+    readdress = _readdressing({old: new for new, old in addresses.items() if new != old})
+    for address, each in addresses.items():
+        if not alike(readdress(was.resources[each].properties), becomes.resources[address].properties):
+            raise broken(say("{} of {} would not be what it is.", each, environment))
+    outputs = {names.get(name, name): readdress(value) for name, value in was.outputs.items()}
+    if not alike(outputs, dict(becomes.outputs)):
+        raise broken(say("The outputs of {} would not be what they are.", environment))
+    texts = {names.get(name, name): [each.to, readdress(each.compared)] for name, each in was.documents.items()}
+    if not alike(texts, {name: [each.to, each.compared] for name, each in becomes.documents.items()}):
+        raise broken(say("The documents of {} would not be what they are.", environment))
+
+
+def _readdressing(newest: Mapping[str, str]) -> Callable[[Any], Any]:
+    """What a value is once what is pending in it has new addresses."""
+    if not newest:
+        return lambda value: value
+    from jovial_scaffold.core.changes.matrix import with_names  # only who moves something needs it
+
+    return lambda value: _readdressed(value, newest) if isinstance(value, str) else with_names(value, newest)
+
+
+def _readdressed(text: str, newest: Mapping[str, str]) -> str:
     """The compared text of a document, in which what is pending stands by its address."""
     for old, new in newest.items():
         text = re.sub(rf"(‹|\\u2039|\\u0001){re.escape(old)}:", lambda match, new=new: f"{match[1]}{new}:", text)  # type: ignore[misc]

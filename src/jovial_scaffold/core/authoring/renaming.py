@@ -1,22 +1,20 @@
 """A name that becomes another one: at its declaration, and wherever it is meant; what is called the same elsewhere stays."""
 
-import re
 from collections.abc import Iterable
 from typing import Any
 
 from jovial_scaffold.core.authoring import renaming_elsewhere
 from jovial_scaffold.core.authoring.expected import addresses_follow, parameter_follows
 from jovial_scaffold.core.authoring.following import follow
-from jovial_scaffold.core.authoring.promises import broken, readdressed
+from jovial_scaffold.core.authoring.naming import check_name, check_new, taken
+from jovial_scaffold.core.authoring.promises import broken, stays
 from jovial_scaffold.core.authoring.settings import Done
-from jovial_scaffold.core.changes.aligning import same
-from jovial_scaffold.core.changes.matrix import with_names
 from jovial_scaffold.core.expressions.syntax import Call, Name, Node, Select, nodes
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.project import Project
 from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.rendering.rendering import Evaluated
-from jovial_scaffold.core.templates.compiling import formulas_of, is_name
+from jovial_scaffold.core.templates.compiling import formulas_of
 from jovial_scaffold.core.templates.model import Resource, Template
 from jovial_scaffold.core.templates.names import all_formulas, readings
 from jovial_scaffold.core.text.edits import Change, Edit
@@ -34,13 +32,12 @@ def rename(project: Project, old: str, new: str, inside: str = "") -> tuple[Chan
         return elsewhere(project, old, new)
     renaming = _Renaming(project, template, old.removeprefix("outputs."), new)
     kind, declared = _declared(template, old)
-    if not is_name(new):
-        message, hint = say("`{}` cannot be a name.", new), say("Write a-z, 0-9 and _, a letter first.")
-        raise ProjectError([Finding("name-invalid", "error", message, None, hint)])
-    taken = new in template.outputs if kind == "output" else new in template.names or new in template.functions
-    if taken:
-        message, hint = say("The template has a `{}` already.", new), say("Choose another name.")
-        raise ProjectError([Finding("name-declared-twice", "error", message, None, hint)])
+    if kind == "output":
+        check_name(new)
+        if new in template.outputs:
+            raise taken(say("The template has an output `{}` already.", new))
+    else:
+        check_new(template, new)
     before = project.views(project.environments)  # reads all files
     renaming.declaration(kind, declared)
     if kind == "function":
@@ -55,7 +52,6 @@ def rename(project: Project, old: str, new: str, inside: str = "") -> tuple[Chan
             renaming.callers()
         renaming.examples()
     if kind == "resource" and is_own:
-        renaming.waivers()
         renaming.done += addresses_follow(project, {old: new}, renaming.change)
     if kind == "parameter" and is_own:
         renaming.done += parameter_follows(project, old, new, renaming.change)
@@ -64,7 +60,7 @@ def rename(project: Project, old: str, new: str, inside: str = "") -> tuple[Chan
     then = follow(project, renaming.change, renaming.old, new, renaming.done)
     for was, becomes in zip(before, then.views(project.environments), strict=True):
         moved = _moved(was, declared, renaming.old, new) if kind == "resource" else {}
-        _is_the_same(was, becomes, was.environment, moved, renaming.old if kind == "output" and is_own else "", new)
+        stays(was.environment, was, becomes, moved, {renaming.old: new} if kind in ("output", "document") and is_own else {})
     return renaming.change, renaming.done
 
 
@@ -252,16 +248,6 @@ class _Renaming:
                     self.change.add(script.edits)
                     self._count(resource.origin.source.name, f"handed to {resource.name}")
 
-    def waivers(self) -> None:
-        """What is waived at a resource."""
-        for waiver in self.project.waivers:
-            head, rest = re.match(r"([^/:]*)(.*)", waiver.at).groups()  # type: ignore[union-attr]  # it matches nothing, too
-            if head == self.old:
-                script = Script(waiver.origin.source)
-                script.set((*waiver.origin.pointer, "at"), f"{self.new}{rest}")
-                self.change.add(script.edits)
-                self._count(waiver.origin.source.name, "waiver")
-
     def rules(self, root: str) -> None:
         """What rules read of parameters, or of outputs: `self` is what they are over."""
         for ruleset in self.project.rulesets:
@@ -292,21 +278,3 @@ def _value(script: Script, pointer: Any) -> Any:
     for step in pointer:
         value = value[step]
     return value
-
-
-def _is_the_same(was: Evaluated, becomes: Evaluated, environment: str, moved: dict[str, str], old: str, new: str) -> None:
-    """A rendering is what it was but for the name. Raises ProjectError."""
-    addresses = {moved.get(each, each): each for each in was.resources}
-    if addresses.keys() != becomes.resources.keys():
-        raise broken(say("{} would not have the resources that it has.", environment))
-    newest = {each: after for after, each in addresses.items() if each != after}
-    for address, each in addresses.items():
-        before, now = was.resources[each].properties, becomes.resources[address].properties
-        if not same(before, now) and not same(with_names(before, newest), now):
-            raise broken(say("{} of {} would not be what it is.", each, environment))
-    outputs = {new if each == old and old else each: with_names(value, newest) for each, value in was.outputs.items()}
-    if not same(outputs, becomes.outputs):
-        raise broken(say("The outputs of {} would not be what they are.", environment))
-    texts = [readdressed(each.compared, newest) for each in was.documents.values()]
-    if texts != [each.compared for each in becomes.documents.values()]:
-        raise broken(say("The documents of {} would not be what they are.", environment))

@@ -2,11 +2,13 @@
 
 import re
 from collections.abc import Callable, Iterator
+from functools import partial
 from typing import Any
 
 from jovial_scaffold.core.authoring.expected import environment_follows
 from jovial_scaffold.core.authoring.following import follow
-from jovial_scaffold.core.authoring.promises import broken, keeps_renderings
+from jovial_scaffold.core.authoring.naming import check_name, taken
+from jovial_scaffold.core.authoring.promises import broken, keeps_renderings, stays
 from jovial_scaffold.core.authoring.scaffolding import named
 from jovial_scaffold.core.authoring.settings import Done
 from jovial_scaffold.core.changes.aligning import same
@@ -16,7 +18,7 @@ from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.folders import Found
 from jovial_scaffold.core.project import Project
 from jovial_scaffold.core.project_file import ProjectError
-from jovial_scaffold.core.templates.compiling import formulas_of, is_name
+from jovial_scaffold.core.templates.compiling import formulas_of
 from jovial_scaffold.core.templates.model import Compiled, Dynamic, Template
 from jovial_scaffold.core.templates.names import all_formulas
 from jovial_scaffold.core.text.edits import Change, Edit
@@ -51,16 +53,6 @@ def kind_of(project: Project, old: str) -> Renaming | None:
     )
 
 
-def _taken(message: Any) -> ProjectError:
-    return ProjectError([Finding("name-declared-twice", "error", message, None, say("Choose another name."))])
-
-
-def _checked(new: str) -> None:
-    if not is_name(new):
-        message, hint = say("`{}` cannot be a name.", new), say("Write a-z, 0-9 and _, a letter first.")
-        raise ProjectError([Finding("name-invalid", "error", message, None, hint)])
-
-
 def _renamed(origin: Origin, new: str, change: Change) -> None:
     script = Script(origin.source)
     try:
@@ -75,13 +67,13 @@ def _renamed(origin: Origin, new: str, change: Change) -> None:
 
 def _type(project: Project, old: str, new: str) -> tuple[Change, list[Done]]:
     old = old.removeprefix("types.")
-    _checked(new)
+    check_name(new)
     template, change = project.template, Change(project.folder)
     if new in template.types:
-        raise _taken(say("The template has a type `{}` already.", new))
+        raise taken(say("The template has a type `{}` already.", new))
     _renamed(template.types[old], new, change)
     done = [Done(f"{old} → {new}", template.types[old].source.name, "type")]
-    for source in _sources_of(template, project):
+    for source in project.own_sources:
         uses = [
             (pointer, text)
             for pointer, text in _texts(source.value)
@@ -99,10 +91,10 @@ def _type(project: Project, old: str, new: str) -> tuple[Change, list[Done]]:
 
 def _module(project: Project, old: str, new: str) -> tuple[Change, list[Done]]:
     old = old.removeprefix("modules.")
-    _checked(new)
+    check_name(new)
     change = Change(project.folder)
     if new in project.project_file.modules:
-        raise _taken(say("The project has a module `{}` already.", new))
+        raise taken(say("The project has a module `{}` already.", new))
     origin = project.project_file.modules[old].origin
     if origin is None or origin.source.name != project.project_file.file:
         raise broken(say("`{}` is named outside of the project.", old))
@@ -115,12 +107,6 @@ def _module(project: Project, old: str, new: str) -> tuple[Change, list[Done]]:
                 done.append(Done(f"{old} → {new}", resource.origin.source.name, f"used by {resource.name}"))
     keeps_renderings(project, follow(project, change, old, new, done))
     return change, done
-
-
-def _sources_of(template: Template, project: Project) -> list[Source]:
-    """The files of the project's own template."""
-    others = {each.origin.source.name for each in project.templates if each is not template}
-    return [each for each in project.template_sources if each.name not in others]
 
 
 def _texts(value: Any, pointer: Pointer = ()) -> Iterator[tuple[Pointer, str]]:
@@ -139,7 +125,7 @@ def _environment(project: Project, old: str, new: str) -> tuple[Change, list[Don
     old = old.removeprefix("environments.")
     named(new, "an environment")
     if new in project.environments:
-        raise _taken(say("The project has an environment `{}` already.", new))
+        raise taken(say("The project has an environment `{}` already.", new))
     before = project.views(project.environments)
     entry, change = project.project_file.environments[old], Change(project.folder)
     _renamed(entry.origin, new, change)
@@ -149,7 +135,7 @@ def _environment(project: Project, old: str, new: str) -> tuple[Change, list[Don
             folder, slash, last = each.text.rpartition("/")
             target = f"{folder}{slash}{new}{last[len(old) :]}"
             if isinstance(project.folder.find(target), Found):
-                raise _taken(say("{} is there already, and nothing is overwritten.", target))
+                raise taken(say("{} is there already, and nothing is overwritten.", target))
             change.move(each.text, target)
             done.append(Done(f"{old} → {new}", target, f"was {each.text}"))
     for file, edits in _known_by_name(project, old, new).items():
@@ -160,21 +146,16 @@ def _environment(project: Project, old: str, new: str) -> tuple[Change, list[Don
     names = [new if each == old else each for each in project.environments]
     word = re.compile(rf"(?<![\w-]){re.escape(old)}(?![\w-])|(?<=-){re.escape(old)}|{re.escape(old)}(?=-)")
     for was, becomes in zip(before, then.views(names), strict=True):
-        if was.resources.keys() != becomes.resources.keys():
-            raise broken(say("{} would not have the resources that it has.", was.environment))
-        for address, resource in was.resources.items():
-            now = becomes.resources[address].properties
-            if not _is_but_for(resource.properties, now, word if was.environment == old else None, new):
-                raise broken(say("{} of {} would not be what it is, but for the name.", address, was.environment))
+        stays(was.environment, was, becomes, alike=partial(_is_but_for, word if was.environment == old else None, new))
     return change, done
 
 
-def _is_but_for(was: Any, now: Any, word: re.Pattern[str] | None, new: str) -> bool:
+def _is_but_for(word: re.Pattern[str] | None, new: str, was: Any, now: Any) -> bool:
     """Whether a value is another one but for a name in its texts."""
     if isinstance(was, dict) and isinstance(now, dict):
-        return was.keys() == now.keys() and all(_is_but_for(was[key], now[key], word, new) for key in was)
+        return was.keys() == now.keys() and all(_is_but_for(word, new, was[key], now[key]) for key in was)
     if isinstance(was, list) and isinstance(now, list):
-        return len(was) == len(now) and all(_is_but_for(one, other, word, new) for one, other in zip(was, now, strict=True))
+        return len(was) == len(now) and all(_is_but_for(word, new, one, other) for one, other in zip(was, now, strict=True))
     return same(was, now) or (word is not None and isinstance(was, str) and isinstance(now, str) and word.sub(new, was) == now)
 
 
@@ -285,7 +266,7 @@ def _field(project: Project, old: str, new: str) -> tuple[Change, list[Done]]:
     for source, pointer in places:
         held = value_at(source.value, pointer[:-1], None)
         if isinstance(held, dict) and new in held:
-            raise _taken(say("There is a field `{}` already.", new))
+            raise taken(say("There is a field `{}` already.", new))
         script = Script(source)
         script.rename(pointer, new)
         around = value_at(source.value, pointer[:-2], None)
@@ -336,14 +317,7 @@ def _keeps_renderings_but_for(before: Project, then: Project, old: str, new: str
 
     for environment in before.environments:
         was, becomes = before.render(environment), then.render(environment)
-        if was.resources.keys() != becomes.resources.keys():
-            raise broken(say("{} would not have the resources that it has.", environment))
-        for address, resource in was.resources.items():
-            now = becomes.resources[address].properties
-            if not same(resource.properties, now) and not same(renamed(resource.properties), now):
-                raise broken(say("{} of {} would not be what it is.", address, environment))
-        if not same(was.outputs, becomes.outputs) and not same(renamed(dict(was.outputs)), dict(becomes.outputs)):
-            raise broken(say("The outputs of {} would not be what they are.", environment))
+        stays(environment, was, becomes, alike=lambda one, other: same(one, other) or same(renamed(one), other))
 
 
 def _declared(value: Any, pointer: Pointer, steps: list[str], template: Template) -> list[tuple[Source, Pointer]]:

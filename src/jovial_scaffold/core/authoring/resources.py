@@ -3,6 +3,7 @@
 from collections.abc import Iterator, Mapping
 from typing import Any
 
+from jovial_scaffold.core.authoring.naming import check_new
 from jovial_scaffold.core.authoring.promises import adds_no_errors, after, broken
 from jovial_scaffold.core.authoring.settings import Done
 from jovial_scaffold.core.authoring.tidying import tidied_text
@@ -12,7 +13,7 @@ from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.schemas.catalog import ResourceType
 from jovial_scaffold.core.schemas.describing import Property
 from jovial_scaffold.core.schemas.navigation import subschema
-from jovial_scaffold.core.templates.compiling import is_name, written_text
+from jovial_scaffold.core.templates.compiling import written_text
 from jovial_scaffold.core.text.edits import Change
 from jovial_scaffold.core.text.script import Script
 from jovial_scaffold.core.text.source import Source
@@ -25,13 +26,7 @@ _WIDTH = 120
 
 def new_resource(project: Project, type_text: str, name: str, into: str = "", every: bool = False) -> tuple[Change, list[Done]]:
     """A block for a resource behind the last one: with what its type requires, or with all that it has. Raises ProjectError."""
-    if not is_name(name):
-        message, hint = say("`{}` cannot be the name of a resource.", name), say("Write a-z, 0-9 and _, a letter first.")
-        raise ProjectError([Finding("name-invalid", "error", message, None, hint)])
-    if name in project.template.names:
-        raise ProjectError(
-            [Finding("name-declared-twice", "error", say("The template has a `{}` already.", name), None, say("Choose another name."))]
-        )
+    check_new(project.template, name)
     kind = project.catalogs.find(type_text) or project.catalogs.find(f"fulmar.{type_text}")
     if kind is None:
         message = say("No catalog knows the type `{}`.", type_text)

@@ -4,6 +4,7 @@ import re
 from collections.abc import Iterator, Sequence
 from typing import Any
 
+from jovial_scaffold.core.authoring.naming import check_name
 from jovial_scaffold.core.authoring.promises import adds_no_errors, after, broken, keeps_renderings
 from jovial_scaffold.core.authoring.settings import Done
 from jovial_scaffold.core.changes.aligning import same
@@ -275,9 +276,7 @@ def new_catalog(project: Project, name: str) -> tuple[Change, list[Done]]:
 
 
 def _added(project: Project, name: str, section: str, files: dict[str, str], path: str) -> tuple[Change, list[Done]]:
-    if not is_name(name):
-        message, hint = say("`{}` cannot be a name here.", name), say("Write a-z, 0-9 and _, a letter first.")
-        raise ProjectError([Finding("name-invalid", "error", message, None, hint)])
+    check_name(name)
     change = Change(project.folder)
     for target, text in files.items():
         if isinstance(project.folder.find(target), Found):

@@ -69,7 +69,7 @@ def computed(compiled: Compiled, scope: Scope) -> Any:
 
 def applies(rule: Rule, kind: ResourceType) -> bool:
     """Whether a rule is about a type; a pattern without a version means every version."""
-    return any(pattern(each).match(kind.id) or pattern(each).match(kind.name) for each in rule.applies)
+    return any(kind.fits(each) for each in rule.applies)
 
 
 class _Placed(NamedTuple):

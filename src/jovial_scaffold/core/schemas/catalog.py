@@ -25,6 +25,7 @@ from jovial_scaffold.core.schemas.shapes import Shape, shape_of_map
 from jovial_scaffold.core.schemas.types import type_of_schema
 from jovial_scaffold.core.schemas.validation import SchemaError, Validator, check_schema, is_schema
 from jovial_scaffold.core.text.files import Files
+from jovial_scaffold.core.text.patterns import pattern
 from jovial_scaffold.core.text.source import Origin, Pointer
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import Sentence, listed, nearest, say
@@ -58,6 +59,11 @@ class ResourceType:
     def validator(self) -> Validator:
         """Compiled when the first resource of the type is judged. Raises SchemaError."""
         return Validator(self.schema)
+
+    def fits(self, text: str) -> bool:
+        """Whether a pattern of types means it: without `.vN`, every version."""
+        wanted = pattern(text)
+        return wanted.match(self.id) is not None or wanted.match(self.name) is not None
 
     def forgive(self, part: dict[str, Any], keywords: Collection[str]) -> None:
         """Take keywords out of a part of the schema, which the catalog gets wrong: that is no mistake of its resources."""

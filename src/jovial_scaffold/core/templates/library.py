@@ -29,6 +29,7 @@ class ModuleLibrary:
         self.tables: dict[str, Table] = {}
         self.used_names: set[str] = set()
         self.template_sources: list[Source] = []
+        self.own_sources: list[Source] = []  # of the project's template, and no module
         self.written: list[Template] = []  # modules as they stand in their files, with what goes in circles
         self._modules: dict[str, Module | None] = {}
         self._reading: list[tuple[str, Callable[[], Span]]] = []
@@ -44,7 +45,8 @@ class ModuleLibrary:
             self.findings += missing
             return self._template([], text)
         self._reading.append((found.name, lambda: Span("", 0, 0, 0, 0)))
-        template = self._template(self._sources(found, origin), found.name)
+        self.own_sources = self._sources(found, origin)
+        template = self._template(self.own_sources, found.name)
         self._reading.pop()
         return template
 

@@ -20,7 +20,6 @@ from jovial_scaffold.core.templates.reaching import flowing
 from jovial_scaffold.core.templates.renaming import ADDRESS
 from jovial_scaffold.core.templates.shapes import ResourceShapes
 from jovial_scaffold.core.text.moulds import Mould
-from jovial_scaffold.core.text.patterns import pattern
 from jovial_scaffold.core.text.source import Origin, value_at
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import Described, Sentence, listed, nearest, say
@@ -233,7 +232,7 @@ class ResourceReader(DeclarationReader):
                 self.report("name-declared-twice", message, origin.key_span(), say("Put them together."), related=related)
                 continue
             for kind in self.catalogs:
-                if pattern(key).match(kind.name) or pattern(key).match(kind.id):
+                if kind.fits(key):
                     self.hide_secrets(kind, content, origin)
             value = self.map(content, origin, in_list=False)
             if isinstance(value, Constant):
@@ -259,8 +258,7 @@ class ResourceReader(DeclarationReader):
                 continue
             below: dict[str, Compiled] = {}
             for entry in everywhere:
-                matches = pattern(entry.pattern)
-                if not (matches.match(kind.id) or matches.match(kind.name)):
+                if not kind.fits(entry.pattern):
                     continue
                 known.setdefault((entry.pattern, ""), True)
                 for key, value in entry.properties:
@@ -293,9 +291,7 @@ class ResourceReader(DeclarationReader):
             for key, _ in entry.properties:
                 if known.get((entry.pattern, key)) is False:
                     message = say("No type that fits `{}` has a property `{}`.", entry.pattern, key)
-                    fitting = [
-                        each for each in self.catalogs if pattern(entry.pattern).match(each.id) or pattern(entry.pattern).match(each.name)
-                    ]
+                    fitting = [each for each in self.catalogs if each.fits(entry.pattern)]
                     hint = nearest(key, {name for each in fitting for name in each.schema.get("properties", {})})
                     self.report("property-unknown", message, entry.origin.child(key).key_span(), hint)
 
