@@ -49,7 +49,8 @@ def command(
                 raise typer.BadParameter(f"There is no file or folder {path} here.", param_hint="PATHS")
         tidied = [(one, tidy(one, own, beyond)) for one, own, beyond in _asked(project, paths or [])]
         files = {_shown(one, file.name) for one, each in tidied for file in each.change.files()}
-        stay = {_shown(one, name) for one, each in tidied for name in each.stay}
+        unreadable = {_shown(one, name) for one, each in tidied for name in each.unreadable}
+        odd = {_shown(one, name) for one, each in tidied for name in each.odd}
         if check and not dry_run and format is ReportFormat.text:
             print("".join(f"{name}\n" for name in sorted(files)), end="")
         elif tidied:
@@ -60,9 +61,11 @@ def command(
             deliver_change(first, tidied[0][1].change, list(dict.fromkeys(done)), dry_run or check, format, rest)
     if files and check:
         print(f"{counted(len(files), 'file')} not laid out: jovial tidy", file=sys.stderr)
-    for name in sorted(stay):
-        print(f"{name} is left as it is: it cannot be read. See: jovial check", file=sys.stderr)
-    raise typer.Exit(exit_codes.ERRORS if stay or (check and files) else 0)
+    for name in sorted(unreadable):
+        print(f"{name} is left as it is: it cannot be read as YAML, JSON, TOML or dotenv. See: jovial check", file=sys.stderr)
+    for name in sorted(odd):
+        print(f"{name} is left as it is: it has anchors, tags, several documents, or keys written with `?`.", file=sys.stderr)
+    raise typer.Exit(exit_codes.ERRORS if unreadable or (check and files) else 0)
 
 
 def _asked(project: Path | None, paths: list[str]) -> Iterator[tuple[Project, list[str], bool]]:

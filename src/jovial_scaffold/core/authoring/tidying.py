@@ -5,6 +5,7 @@ from itertools import accumulate
 from typing import NamedTuple
 
 from jovial_scaffold.core.authoring.settings import Done
+from jovial_scaffold.core.folders import Refusal
 from jovial_scaffold.core.project import Project
 from jovial_scaffold.core.project_file import KEYS as PROJECT_KEYS
 from jovial_scaffold.core.rules.reading import SECTIONS as RULESET_SECTIONS
@@ -28,29 +29,33 @@ _FOREIGN = ("a report of this tool", "a deployed snapshot")
 
 
 class Tidied(NamedTuple):
-    """What tidying does: a `change`, what is `done` by it, and the files that `stay` as they are, since they cannot be read."""
+    """What tidying does: a `change`, what is `done` by it, the files that stay as they are since they are `unreadable`, and those that are laid
+    out in an `odd` way, which nobody knows to lay out anew: with anchors, tags, several documents, or keys written with `?`."""
 
     change: Change
     done: list[Done]
-    stay: tuple[str, ...]
+    unreadable: tuple[str, ...]
+    odd: tuple[str, ...]
 
 
 def tidy(project: Project, paths: Collection[str] = (), beyond: bool = False) -> Tidied:
     """Lay out the files of a project that people write, or those of them that `paths` name or hold. Files that are named and that the project
     does not use are laid out, too; with `beyond`, all that it uses of its workspace."""
-    change, done, stay = Change(project.folder), [], []
-    for source in _chosen(project, paths, beyond):
+    change = Change(project.folder)
+    done: list[Done] = []
+    odd: list[str] = []
+    chosen, unreadable = _chosen(project, paths, beyond)
+    for source in chosen:
         is_template = any(each.name == source.name for each in project.template_sources)
         try:
             made = tidied(source, _ORDERS.get("a template" if is_template else role_of(source.value), ()))
         except Strange:
-            if source.broken or source.problems:
-                stay.append(source.name)
+            (unreadable if source.broken or source.problems else odd).append(source.name)
             continue
         if made != source.text:
             change.add(_edits(source, made))
             done.append(Done("layout", source.name, "every value and comment stays"))
-    return Tidied(change, done, tuple(stay))
+    return Tidied(change, done, tuple(unreadable), tuple(odd))
 
 
 def tidied_text(text: str, notation: str) -> str | None:
@@ -64,7 +69,8 @@ def tidied_text(text: str, notation: str) -> str | None:
         return None if source.broken or source.problems else text
 
 
-def _chosen(project: Project, paths: Collection[str], beyond: bool) -> list[Source]:
+def _chosen(project: Project, paths: Collection[str], beyond: bool) -> tuple[list[Source], list[str]]:
+    """The files that are asked for, and the names of those that are named and cannot be read."""
     project.check()  # reads all of them
     facts = {each.text for each in project.project_file.lookups.values()}
     found = {}
@@ -73,14 +79,18 @@ def _chosen(project: Project, paths: Collection[str], beyond: bool) -> list[Sour
         if not is_text and source.name not in facts and role_of(source.value) not in _FOREIGN and not source.name.endswith(".csv"):
             whole = read_source(project.folder.read(source.name), source.name)[0] if source.wrapped is not None else source
             found[source.name] = whole or source
+    unreadable = []
     for path in paths:
         if path not in found:
-            named, _ = read_source(project.folder.read(path), path)
+            content = project.folder.read(path)
+            named, _ = read_source(content, path)
             if named is not None:
                 found[path] = named
+            elif not (isinstance(content, Refusal) and content.kind == "folder"):
+                unreadable.append(path)
     if not paths:
-        return [each for name, each in found.items() if beyond or not name.startswith("../")]
-    return [each for name, each in found.items() if any(_is_in(name, path) for path in paths)]
+        return [each for name, each in found.items() if beyond or not name.startswith("../")], []
+    return [each for name, each in found.items() if any(_is_in(name, path) for path in paths)], unreadable
 
 
 def _is_in(name: str, path: str) -> bool:

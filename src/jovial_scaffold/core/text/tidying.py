@@ -4,6 +4,7 @@ Where somebody broke a line, it stays broken. What was laid out is read again, a
 """
 
 import json
+import re
 from collections.abc import Sequence
 from typing import Any
 
@@ -18,7 +19,7 @@ _WIDTH = 100  # characters: a longer line of JSON is broken
 _TOML = regex(
     r'(?P<text>"""(?:[^\\]|\\.)*?"{3,5}|\'{3}.*?\'{3,5}|"(?:[^"\\\n]|\\.)*"|\'[^\'\n]*\')|(?P<comment>#[^\n]*)|(?P<end>\n)'
     r"|(?P<sign>[\[\]{},=])|(?P<space>[ \t]+)|(?P<bare>[^\s\[\]{},=#\"']+)",
-    16,  # re.DOTALL
+    re.DOTALL,
 )
 _DOTENV = regex(r"[ \t]*(export[ \t]+)?([A-Za-z_][\w.]*)[ \t]*=[ \t]*(.*?)[ \t]*\Z")
 _JSON = regex(r'"(?:[^"\\]|\\.)*"|[\[\]{},:]|[^\s\[\]{},:"]+')
@@ -82,7 +83,7 @@ def _ordered(text: str, order: Sequence[str]) -> str:
     if len(keys) != len(value) or len(set(starts.values())) != len(keys) or any(text[starts[key]] in " {[" for key in keys):
         return text
     rank = {name: number for number, name in enumerate(order)}
-    wanted = sorted(keys, key=lambda key: rank.get(key, len(rank) if key not in ("$schema",) else -1))
+    wanted = sorted(keys, key=lambda key: -1 if key == "$schema" else rank.get(key, len(rank)))
     present = sorted(keys, key=lambda key: starts[key])
     if wanted == present:
         return text

@@ -24,7 +24,7 @@ def yaml_comments(source: Source) -> list[str]:
 
 
 class _Token(NamedTuple):
-    """A piece of a line: `kind` is `text` (a key or scalar), `key`, `sign`, `dash`, `comment`, `block` (a text of several lines) or `other`."""
+    """A piece of a line: `kind` is `text` (a key or scalar), `key`, `sign`, `dash`, `comment`, or `block` (a text of several lines)."""
 
     kind: str
     text: str
