@@ -23,6 +23,7 @@ from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.folders import MemoryFolder
 from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.schemas.catalog import shipped_catalog
+from jovial_scaffold.core.text.edits import Change
 from jovial_scaffold.core.text.formats import read_source
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.machine.disk import DiskFolder
@@ -240,6 +241,39 @@ def test_a_starting_point_keeps_what_is_no_text(tmp_path: Path) -> None:
     files = gallery.made(entry, "yard", ["live"])
     assert gallery.bytes_of(files["files/plan.bin"]) == picture
     assert "shed.png" not in files
+
+
+KINDS = (
+    ("environments.live", "summit", ""),
+    ("environments.sandbox", "pit", ""),
+    ("stations.code", "letters", ""),
+    ("stations.zone", "place", ""),
+    ("stations.height", "altitude", ""),
+    ("maybe.owner", "boss", ""),
+    ("maybe.rate", "pace", ""),
+    ("word", "saying", "module.yaml"),
+    ("count", "number", "module.yaml"),
+    ("more", "extra", "module.yaml"),
+    ("inner", "core", "module.yaml"),
+    ("outputs.greeting", "hello", "module.yaml"),
+)
+
+
+@pytest.mark.parametrize(("old", "new", "inside"), KINDS, ids=[each[0] for each in KINDS])
+def test_what_no_expression_of_the_template_reads_comes_back_in_the_same_bytes(old: str, new: str, inside: str) -> None:
+    for seed in range(5):
+        files = drivers.project(random.Random(1_000 * KINDS.index((old, new, inside)) + seed))
+        change, _ = rename(drivers.loaded(files), old, new, inside)
+        renamed = {name: content for name, content in {**files, **after_of(change)}.items() if content is not None}
+        assert renamed != files
+        section = old.rpartition(".")[0]
+        back, _ = rename(drivers.loaded(renamed), f"{section}.{new}" if section else new, old.rpartition(".")[2], inside)
+        assert {name: content for name, content in {**renamed, **after_of(back)}.items() if content is not None} == files
+
+
+def after_of(change: Change) -> dict[str, bytes | None]:
+    """What a change makes of files, by name."""
+    return {each.name: each.after for each in change.files()}
 
 
 def copied_demo(folder: Path, name: str) -> Path:

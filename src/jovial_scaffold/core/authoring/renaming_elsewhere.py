@@ -144,7 +144,7 @@ def _environment(project: Project, old: str, new: str) -> tuple[Change, list[Don
     done += environment_follows(project, old, new, change)
     then = follow(project, change, old, new, done)
     names = [new if each == old else each for each in project.environments]
-    word = re.compile(rf"(?<![\w-]){re.escape(old)}(?![\w-])|(?<=-){re.escape(old)}|{re.escape(old)}(?=-)")
+    word = re.compile(f"({re.escape(old)})")
     for was, becomes in zip(before, then.views(names), strict=True):
         stays(was.environment, was, becomes, alike=partial(_is_but_for, word if was.environment == old else None, new))
     return change, done
@@ -156,7 +156,15 @@ def _is_but_for(word: re.Pattern[str] | None, new: str, was: Any, now: Any) -> b
         return was.keys() == now.keys() and all(_is_but_for(word, new, was[key], now[key]) for key in was)
     if isinstance(was, list) and isinstance(now, list):
         return len(was) == len(now) and all(_is_but_for(word, new, one, other) for one, other in zip(was, now, strict=True))
-    return same(was, now) or (word is not None and isinstance(was, str) and isinstance(now, str) and word.sub(new, was) == now)
+    if same(was, now):
+        return True
+    if word is None or not isinstance(was, str) or not isinstance(now, str):
+        return False
+    # What is the same text by chance stays what it is: each place may have the one or the other.
+    either = "".join(
+        re.escape(part) if number % 2 == 0 else f"(?:{re.escape(part)}|{re.escape(new)})" for number, part in enumerate(word.split(was))
+    )
+    return re.fullmatch(either, now) is not None
 
 
 def _known_by_name(project: Project, old: str, new: str) -> dict[str, list[Edit]]:
