@@ -1,6 +1,6 @@
 """What stands on both sides of a border that is drawn through a template: what some resources read, and who reads them."""
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from typing import Any, NamedTuple
 
 from jovial_scaffold.core.authoring.promises import broken
@@ -43,11 +43,15 @@ class Use(NamedTuple):
 
 def uses_of(template: Template) -> list[Use]:
     """Every reading of a name of a template."""
-    found = []
+    found: dict[tuple[int, Pointer, int, int], Use] = {}  # what `everywhere` gives is read for each resource
     for formula, origin in all_formulas(template):
         entry = origin.pointer[:2] if origin.source.value != origin.source.text else ()
-        found += [Use(origin, formula.offset, formula.text, each, entry) for each in formula.program.reads if each.name != "context"]
-    return list(dict.fromkeys(found))
+        for each in formula.program.reads:
+            if each.name != "context":
+                found[id(origin.source), origin.pointer, formula.offset, each.start] = Use(
+                    origin, formula.offset, formula.text, each, entry
+                )
+    return list(found.values())
 
 
 class Border:
@@ -61,6 +65,10 @@ class Border:
         self.change = Change(project.folder)
         self.done: list[Done] = []
         self.uses = uses_of(self.template)
+        self._together: dict[tuple[Origin, int], list[Use]] = {}  # those of one expression
+        for each in self.uses:
+            self._together.setdefault((each.origin, each.offset), []).append(each)
+        self._calls = self._called()
         self.views = project.views(project.environments)  # reads all files
         self.everywhere = self._everywhere()
         self.moved = self._moved()
@@ -70,7 +78,7 @@ class Border:
         self.given: dict[str, str] = {}  #: those that are whole expressions, by these
         self.waits: list[str] = []  #: what stays, and has to be there before
         self.inner: list[Edit] = []  # in what moves
-        self.copied: dict[str, None] = {}  # functions that others use, too
+        self.copied: set[str] = set()  # functions
         self._sort()
 
     def origin(self, name: str) -> Origin:
@@ -123,22 +131,18 @@ class Border:
             and (each.reference.name in self.moved) != (each.entry in entries)
             and not self._is_plain(each, each.entry in entries)
         }
+        known = self.template.names
         for each in self.uses:
-            if each.reference.name not in self.template.names:
+            if each.reference.name not in known:
                 continue  # a variable
             name, inside = each.reference.name, each.entry in entries or each.entry in copied
             if inside and name not in self.moved:
                 self._taken(each)
             if name in self.moved and (not inside or each.entry in copied):
                 self._given(each)
-        for name in self.moved:
-            for function in self._functions_of(self.origin(name)):
-                self.copied[function] = None
         for name in self.resources:
             self._waits(self.template.resources[name])
-        for origin in self.everywhere:
-            for function in self._functions_of(origin):
-                self.copied[function] = None
+        self.copied |= self.functions_of([*entries, *copied])
 
     def _waits(self, resource: Resource) -> None:
         """Where what moves waits for what stays, the use of the module does."""
@@ -154,18 +158,23 @@ class Border:
         self.inner += script.edits
         self.waits += [name for name in left if name not in self.waits]
 
-    def _functions_of(self, origin: Origin) -> dict[str, None]:
-        """The functions of the template that expressions of an entry call, and those that these call."""
-        found: dict[str, None] = {}
-        waiting = [(origin.source, origin.pointer[:2])]
+    def _called(self) -> dict[Pointer, dict[int, set[str]]]:
+        """The functions of the template that expressions call, by the entry that they stand in and where in its text they begin."""
+        found: dict[Pointer, dict[int, set[str]]] = {}
+        for formula, at in all_formulas(self.template):
+            own = {call.function for call in formula.program.own_calls if call.function in self.template.functions}
+            if own:
+                found.setdefault(at.pointer[:2], {}).setdefault(formula.offset, set()).update(own)
+        return found
+
+    def functions_of(self, entries: Iterable[Pointer]) -> set[str]:
+        """The functions that expressions of some entries call, and those that these call."""
+        found: set[str] = set()
+        waiting = [*entries]
         while waiting:
-            here = waiting.pop()
-            for formula, at in all_formulas(self.template):
-                for call in formula.program.own_calls if (at.source, at.pointer[:2]) == here else ():
-                    function = self.template.functions.get(call.function)
-                    if function is not None and call.function not in found:
-                        found[call.function] = None
-                        waiting.append((function.origin.source, function.origin.pointer[:2]))
+            new = set().union(*self._calls.get(waiting.pop(), {}).values()) - found
+            found |= new
+            waiting += [self.template.functions[name].origin.pointer[:2] for name in new]
         return found
 
     def _is_plain(self, each: Use, inside: bool) -> bool:
@@ -191,7 +200,7 @@ class Border:
 
     def _whole_taken(self, each: Use) -> None:
         """An expression that reads nothing of what moves is handed over as it is."""
-        names = {one.reference.name for one in self.uses if (one.origin, one.offset) == (each.origin, each.offset)}
+        names = {one.reference.name for one in self._together[each.origin, each.offset]}
         if names & self.moved or not self._is_free(each, names):
             raise broken(say("`{}` reads {}, which would stay: let both move.", each.text, each.reference.name))
         known = next((parameter for parameter, text in self.hands.items() if text == each.text), "")
@@ -215,7 +224,7 @@ class Border:
 
     def _whole_given(self, each: Use) -> None:
         """An expression that reads nothing else than what the module knows becomes an output as it is."""
-        uses = [one for one in self.uses if (one.origin, one.offset) == (each.origin, each.offset)]
+        uses = self._together[each.origin, each.offset]
         names = {one.reference.name for one in uses}
         stays = names - self.moved
         if not self._is_free(each, names) or stays & self.template.resources.keys():
@@ -223,12 +232,8 @@ class Border:
         for one in uses:
             if one.reference.name in stays:
                 self.takes.setdefault(one.reference.name, one)
-        for formula, origin in all_formulas(self.template):
-            if (origin, formula.offset) == (each.origin, each.offset):
-                for call in formula.program.own_calls:
-                    function = self.template.functions.get(call.function)
-                    if function is not None:
-                        self.copied |= {call.function: None, **self._functions_of(function.origin)}
+        called = self._calls.get(each.entry, {}).get(each.offset, set())
+        self.copied |= called | self.functions_of(self.template.functions[name].origin.pointer[:2] for name in called)
         output = self.given.setdefault(each.text, self._output_name(each))
         self.gives[output] = f"${{{each.text}}}"
         self.change.add([Edit(each.origin.source.name, *each.whole(), f"{self.use}.{output}")])

@@ -16,7 +16,6 @@ from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.folders import Found
 from jovial_scaffold.core.project import Project
 from jovial_scaffold.core.project_file import ProjectError
-from jovial_scaffold.core.templates.names import all_formulas
 from jovial_scaffold.core.templates.sections import SECTIONS
 from jovial_scaffold.core.text.edits import Change, Edit, edited
 from jovial_scaffold.core.text.script import Script
@@ -148,7 +147,7 @@ class _Moving(Border):
                 waiting.append(value_at(declaration.origin.source.value, declaration.origin.pointer, None))
         waiting += [
             value_at(each.origin.source.value, each.origin.pointer[:2], None)
-            for each in map(self.template.functions.get, self.copied)
+            for each in map(self.template.functions.get, sorted(self.copied))
             if each
         ]
         while waiting:
@@ -195,7 +194,7 @@ class _Moving(Border):
         own = [f"{indent}{self.use} ({path}):" if lines else f"{indent}{self.use} ({path}): {{}}", *(f"{indent}  {line}" for line in lines)]
         self.change.add([Edit(first.source.name, place, place, "\n".join(own) + "\n" + ("\n" if script.is_apart(first.pointer) else ""))])
         gone = [self.origin(name) for name in sorted(self.moved)]
-        gone += [template.functions[name].origin for name in self.copied if self._only_inside(name)]
+        gone += [template.functions[name].origin for name in sorted(self.copied) if self._only_inside(name)]
         for source in {each.source.name: each.source for each in gone}.values():
             self._remove(source, [self.whole(each).pointer for each in gone if each.source.name == source.name])
         self.done += [Done(name, self.origin(name).source.name, f"moved to {file}") for name in sorted(self.moved)]
@@ -203,14 +202,10 @@ class _Moving(Border):
         self._renames()
 
     def _only_inside(self, function: str) -> bool:
+        """Whether nothing that stays calls a function."""
         entries = {self.origin(name).pointer[:2] for name in self.moved}
         entries |= {self.template.functions[name].origin.pointer[:2] for name in self.copied}
-        return not any(
-            call.function == function
-            for formula, at in all_formulas(self.template)
-            if at.pointer[:2] not in entries
-            for call in formula.program.own_calls
-        )
+        return not any(function in names for entry, calls in self._calls.items() if entry not in entries for names in calls.values())
 
     def _remove(self, source: Source, pointers: list[Pointer]) -> None:
         """Take entries away, and sections of which nothing is left."""

@@ -71,7 +71,8 @@ def tidied_text(text: str, notation: str) -> str | None:
 
 def _chosen(project: Project, paths: Collection[str], beyond: bool) -> tuple[list[Source], list[str]]:
     """The files that are asked for, and the names of those that are named and cannot be read."""
-    project.check()  # reads all of them
+    for environment in project.environments:
+        project.parameters_of(environment)  # reads their files; all others are read by now
     facts = {each.text for each in project.project_file.lookups.values()}
     found = {}
     for source in project.sources:

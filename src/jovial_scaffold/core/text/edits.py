@@ -52,16 +52,14 @@ class Change:
 
     def __init__(self, folder: Folder) -> None:
         self._folder = folder
-        self._edits: dict[str, list[Edit]] = {}
+        self._edits: dict[str, dict[Edit, None]] = {}
         self._new: dict[str, tuple[str, bool]] = {}
         self._moved: dict[str, str] = {}  # the old name by the new one
 
     def add(self, edits: Iterable[Edit]) -> None:
         """Take in some edits; the same one twice is one."""
         for edit in edits:
-            held = self._edits.setdefault(edit.file, [])
-            if edit not in held:
-                held.append(edit)
+            self._edits.setdefault(edit.file, {})[edit] = None
 
     def write(self, name: str, text: str, private: bool = False) -> None:
         """Take in a file as a whole."""

@@ -6,6 +6,7 @@ indentation, ends of lines and the end of the file stay as they are.
 
 import json
 from collections.abc import Sequence
+from functools import cached_property
 from typing import Any
 
 from jovial_scaffold.core.regexes import regex
@@ -25,7 +26,10 @@ class Script(Layout):
         super().__init__(source, notation)
         self.edits: list[Edit] = []
         self._ends_lines = not self.text or self.text.endswith("\n")
-        self._line_end = "\r\n" if "\r\n" in self.text else "\n"
+
+    @cached_property
+    def _line_end(self) -> str:
+        return "\r\n" if "\r\n" in self.text else "\n"
 
     # -- what is asked of it
 

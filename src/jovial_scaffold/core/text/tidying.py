@@ -5,7 +5,7 @@ Where somebody broke a line, it stays broken. What was laid out is read again, a
 
 import json
 import re
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import Any
 
 from jovial_scaffold.core.regexes import regex
@@ -35,22 +35,22 @@ def tidied(source: Source, order: Sequence[str] = ()) -> str:
     if "\r" in text:
         raise Strange(source.name)
     plain = source if text == source.text or form is None else Source(source.name, text, form.read(text)[0], form.locate)
-    made = _WRITERS[notation](plain)
+    made, comments = _WRITERS[notation](plain)
     if order and notation == "YAML" and form is not None and isinstance(source.value, dict):
         ordered = _ordered(made, order)
         if ordered != made:  # other comments stand in a column now
-            made = laid_out_yaml(Source(source.name, ordered, form.read(ordered)[0], form.locate))
-    if not _is_same(plain, made):
+            made, _ = laid_out_yaml(Source(source.name, ordered, form.read(ordered)[0], form.locate))
+    if not _is_same(plain, comments, made):
         raise Strange(source.name)
     return made.replace("\n", "\r\n") if text != source.text else made
 
 
-def _is_same(source: Source, made: str) -> bool:
+def _is_same(source: Source, comments: list[str], made: str) -> bool:
     """Whether a new text says the same: every value, in the same order inside of an entry, and every comment."""
     form = format_of(source.name) or format_of("x.yaml")
     assert form is not None
     value, problems = form.read(made)
-    if problems or _comments(Source(source.name, made, value, form.locate)) != _comments(source):
+    if problems or _COMMENTS[form.name](Source(source.name, made, value, form.locate)) != comments:
         return False
     return bool(_in_order(value) == _in_order(source.value))
 
@@ -62,14 +62,12 @@ def _in_order(value: Any) -> Any:
     return json.dumps(value)
 
 
-def _comments(source: Source) -> list[str]:
-    form = format_of(source.name)
-    notation = form.name if form is not None else "YAML"
-    if notation == "TOML":
-        return sorted(match["comment"].rstrip() for match in _TOML.finditer(source.text) if match["comment"])
-    if notation != "YAML":
-        return sorted(line.strip() for line in source.text.split("\n") if line.lstrip().startswith("#")) if notation == "dotenv" else []
-    return yaml_comments(source)
+def _toml_comments(source: Source) -> list[str]:
+    return sorted(match["comment"].rstrip() for match in _TOML.finditer(source.text) if match["comment"])
+
+
+def _dotenv_comments(source: Source) -> list[str]:
+    return sorted(line.strip() for line in source.text.split("\n") if line.lstrip().startswith("#"))
 
 
 def _ordered(text: str, order: Sequence[str]) -> str:
@@ -77,16 +75,17 @@ def _ordered(text: str, order: Sequence[str]) -> str:
     form = format_of("x.yaml")
     assert form is not None
     value, _ = form.read(text)
+    rank = {name: number for number, name in enumerate(order)}
+    ranks = [-1 if key == "$schema" else rank.get(key, len(rank)) for key in value]
+    if ranks == sorted(ranks):
+        return text
     places = form.locate(text)
     keys = [key for key in value if (key,) in places]
     starts = {key: text.rfind("\n", 0, places[(key,)].key_start) + 1 for key in keys}
     if len(keys) != len(value) or len(set(starts.values())) != len(keys) or any(text[starts[key]] in " {[" for key in keys):
         return text
-    rank = {name: number for number, name in enumerate(order)}
     wanted = sorted(keys, key=lambda key: -1 if key == "$schema" else rank.get(key, len(rank)))
     present = sorted(keys, key=lambda key: starts[key])
-    if wanted == present:
-        return text
     begins = [_above(text, starts[key]) for key in present]
     head = text[: begins[0]]
     top = head + text[begins[0] : starts[present[0]]]
@@ -120,7 +119,7 @@ def _above(text: str, start: int) -> int:
 # -- JSON, TOML, dotenv
 
 
-def _json(source: Source) -> str:
+def _json(source: Source) -> tuple[str, list[str]]:
     """JSON: what somebody broke into lines stays so, and what is too long for one is broken."""
     tokens = [(match.group(), match.start(), match.end()) for match in _JSON.finditer(source.text)]
     text, at = source.text, 0
@@ -163,10 +162,10 @@ def _json(source: Source) -> str:
             at += 1
         return "".join(pieces)
 
-    return f"{value(0, 0)}\n" if tokens else source.text
+    return f"{value(0, 0)}\n" if tokens else source.text, []
 
 
-def _toml(source: Source) -> str:
+def _toml(source: Source) -> tuple[str, list[str]]:
     """TOML: a line stays a line; nothing stands further in but what is in brackets."""
     out: list[Line] = []
     pieces: list[str] = []
@@ -202,10 +201,10 @@ def _toml(source: Source) -> str:
             before = text
     if pieces or comment:
         finish()
-    return joined(out)
+    return joined(out), _toml_comments(source)
 
 
-def _dotenv(source: Source) -> str:
+def _dotenv(source: Source) -> tuple[str, list[str]]:
     """dotenv: no spaces around the sign, and quotes only where they are needed."""
     out = []
     quoted = source.value if isinstance(source.value, dict) else {}
@@ -221,7 +220,13 @@ def _dotenv(source: Source) -> str:
         if isinstance(value, str) and is_whole and dotenv_value(value) == value:
             written = value
         out.append(Line(f"{export.strip()}{' ' if export else ''}{name}={written}"))
-    return joined(out)
+    return joined(out), _dotenv_comments(source)
 
 
 _WRITERS = {"YAML": laid_out_yaml, "JSON": _json, "TOML": _toml, "dotenv": _dotenv}
+_COMMENTS: dict[str, Callable[[Source], list[str]]] = {
+    "YAML": yaml_comments,
+    "JSON": lambda source: [],
+    "TOML": _toml_comments,
+    "dotenv": _dotenv_comments,
+}
