@@ -43,14 +43,12 @@ class Use(NamedTuple):
 
 def uses_of(template: Template) -> list[Use]:
     """Every reading of a name of a template."""
-    found: dict[tuple[int, Pointer, int, int], Use] = {}  # what `everywhere` gives is read for each resource
+    found: dict[tuple[Origin, int, int], Use] = {}  # what `everywhere` gives is read for each resource
     for formula, origin in all_formulas(template):
         entry = origin.pointer[:2] if origin.source.value != origin.source.text else ()
         for each in formula.program.reads:
             if each.name != "context":
-                found[id(origin.source), origin.pointer, formula.offset, each.start] = Use(
-                    origin, formula.offset, formula.text, each, entry
-                )
+                found[origin, formula.offset, each.start] = Use(origin, formula.offset, formula.text, each, entry)
     return list(found.values())
 
 
