@@ -341,6 +341,30 @@ def test_what_a_module_calls_something_is_renamed_in_all_of_the_workspace(
         assert (written(railways) == before) == (new == "hours")
 
 
+def test_what_a_shared_module_writes_out_gets_a_name_for_all_of_the_workspace(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capfd: pytest.CaptureFixture[str]
+) -> None:
+    monkeypatch.chdir(tmp_path)
+    monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
+    assert main.run(["demo", "--workspace"]) == 0
+    railways = tmp_path / "railways"
+    before = written(railways)
+    monkeypatch.chdir(railways / "lines" / "funicular")
+    capfd.readouterr()
+    assert main.run(["render", "live", "--format", "json"]) == 0
+    shown = capfd.readouterr().out
+    address = next(each for each in json.loads(shown)["resources"] if each.endswith("/failed"))
+    assert main.run(["lift", f"{address}:wait_hours", "--name", "keep", "--as", "parameter"]) == 0, capfd.readouterr()
+    after = written(railways)
+    assert [name for name in after if after[name] != before.get(name)] == ["shared/queue_pair.yaml"]
+    assert "${keep}" in after["shared/queue_pair.yaml"]
+    capfd.readouterr()
+    assert main.run(["render", "live", "--format", "json"]) == 0
+    assert capfd.readouterr().out == shown
+    monkeypatch.chdir(railways)
+    assert main.run(["check"]) == 0
+
+
 @pytest.mark.parametrize(
     ("folder", "arguments", "names"),
     [

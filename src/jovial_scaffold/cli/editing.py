@@ -3,7 +3,7 @@
 import os
 import re
 import sys
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from functools import cached_property
 from os.path import realpath, relpath
@@ -86,6 +86,37 @@ def written(loaded: Project, change: Change) -> None:
 
     parts = _Parts([(loaded, change)])
     carry_out(parts.root, parts.files)
+
+
+def sharing(loaded: Project, files: Iterable[str]) -> list[Project]:
+    """The other projects of the workspace, where some files lie outside of the project."""
+    folder = loaded.folder
+    if not isinstance(folder, Within) or not folder.base or not any(each.startswith("../") for each in files):
+        return []
+    from jovial_scaffold.machine.workspaces import OpenWorkspace
+
+    opened = OpenWorkspace(Path(folder.whole.where))
+    return [opened.load(name) for name, base in opened.folders.items() if base != folder.base]
+
+
+def shared_change(loaded: Project, change: Change) -> list[tuple[Project, Change]]:
+    """What a change makes of the other projects that read the files, which render as before. Raises ProjectError."""
+    from jovial_scaffold.core.authoring.promises import adds_no_errors, after, keeps_renderings
+
+    found = []
+    for other in sharing(loaded, [each.name for each in change.files()]):
+        assert isinstance(loaded.folder, Within)
+        assert isinstance(other.folder, Within)
+        base, theirs = loaded.folder.base, other.folder.base
+        edits = [each._replace(file=relpath(normpath(f"{base}/{each.file}"), theirs)) for each in change.edits]
+        also = Change(other.folder)
+        also.add(each for each in edits if other.source(each.file) is not None)
+        if also:
+            then = after(other, also)
+            adds_no_errors(other, then)
+            keeps_renderings(other, then)
+            found.append((other, also))
+    return found
 
 
 class _Parts(Discretion):

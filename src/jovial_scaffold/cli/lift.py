@@ -8,7 +8,7 @@ from typing import Annotated
 
 import typer
 
-from jovial_scaffold.cli.editing import DryRun, deliver_change, said
+from jovial_scaffold.cli.editing import DryRun, deliver_change, said, shared_change
 from jovial_scaffold.cli.options import Format, ProjectPath, ReportFormat, folder_shown, load
 from jovial_scaffold.reports.machine import json_text
 from jovial_scaffold.reports.words import counted, path_shown, visible
@@ -51,7 +51,7 @@ def command(
 
         loaded = load(project, None, None)
         change, done, equal = lift(loaded, places or (), name, kind is Kind.parameter, everywhere or bool(text), text)
-        deliver_change(loaded, change, done, dry_run, format)
+        deliver_change(loaded, change, done, dry_run, format, shared_change(loaded, change))
     if equal:
         told = ", ".join(visible(each.label) for each in equal[:_LISTED])
         more = f" and {len(equal) - _LISTED} more" if len(equal) > _LISTED else ""

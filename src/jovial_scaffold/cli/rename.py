@@ -1,12 +1,11 @@
 """`jovial rename`: a name becomes another one, wherever it is meant."""
 
 from os.path import relpath
-from pathlib import Path
 from typing import Annotated
 
 import typer
 
-from jovial_scaffold.cli.editing import DryRun, deliver_change, said
+from jovial_scaffold.cli.editing import DryRun, deliver_change, said, sharing
 from jovial_scaffold.cli.options import Format, ProjectPath, ReportFormat, load
 from jovial_scaffold.core.authoring.settings import Done
 from jovial_scaffold.core.folders import Within
@@ -39,25 +38,13 @@ def command(
         loaded = load(project, None, None)
         change, done = rename(loaded, old, new, inside)
         others = []
-        for other in _sharing(loaded, inside):
+        module = module_of(loaded, inside) if inside else None
+        for other in sharing(loaded, [module.origin.source.name] if module is not None else []):
             if module_of(other, inside) is not None:
                 wanted, also = rename(other, old, new, inside)
                 others.append((other, wanted))
                 done += [Done(each.what, _from(loaded, other, each.file), each.how) for each in also]
         deliver_change(loaded, change, list(dict.fromkeys(done)), dry_run, format, others)
-
-
-def _sharing(loaded: Project, inside: str) -> list[Project]:
-    """The other projects of the workspace, where the module lies outside of the project."""
-    from jovial_scaffold.core.authoring.renaming import module_of
-
-    folder, module = loaded.folder, module_of(loaded, inside) if inside else None
-    if not isinstance(folder, Within) or not folder.base or module is None or not module.origin.source.name.startswith("../"):
-        return []
-    from jovial_scaffold.machine.workspaces import OpenWorkspace
-
-    opened = OpenWorkspace(Path(folder.whole.where))
-    return [opened.load(name) for name, base in opened.folders.items() if base != folder.base]
 
 
 def _from(loaded: Project, other: Project, file: str) -> str:

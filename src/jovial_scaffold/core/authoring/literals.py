@@ -8,6 +8,7 @@ from jovial_scaffold.core.expressions.errors import ExpressionError
 from jovial_scaffold.core.expressions.placeholders import expression_end
 from jovial_scaffold.core.project import Project
 from jovial_scaffold.core.schemas.navigation import subschema
+from jovial_scaffold.core.templates.model import Template
 from jovial_scaffold.core.text.source import Origin, Pointer, Source, pointer_text
 
 _SECTIONS = ("let", "everywhere", "resources", "outputs")
@@ -27,10 +28,24 @@ class Written(NamedTuple):
     text: str
 
 
-def texts(project: Project) -> Iterator[Written]:
-    """The texts in named values, properties, `everywhere`, outputs and documents of the project's own template."""
-    template = project.template
-    for source in project.own_sources:
+def sources_of(project: Project, template: Template) -> list[Source]:
+    """The files of a template, of which a module may have several."""
+    if template is project.template:
+        return project.own_sources
+    sections = (template.parameters, template.values, template.resources, template.outputs, template.documents)
+    origins = [template.origin, *(_origin(each) for section in sections for each in section.values())]
+    return list(dict.fromkeys(each.source for each in origins))
+
+
+def _origin(declared: Any) -> Origin:
+    found: Origin = declared.origin
+    return found
+
+
+def texts(project: Project, template: Template) -> Iterator[Written]:
+    """The texts in named values, properties, `everywhere`, outputs and documents of a template; those of a module begin with its file."""
+    before = "" if template is project.template else f"{template.origin.source.name} "
+    for source in sources_of(project, template):
         if not isinstance(source.value, dict):
             continue
         for section in _SECTIONS:
@@ -42,10 +57,16 @@ def texts(project: Project) -> Iterator[Written]:
                         continue
                     rest = pointer_text(pointer)
                     label = f"{head}:{rest}" if section == "resources" else f"{section}.{head}{'/' if rest else ''}{rest}"
-                    yield Written(label, Origin(source, (section, name, *pointer)), text)
+                    yield Written(f"{before}{label}", Origin(source, (section, name, *pointer)), text)
     for document in template.documents.values():
         if document.narrowed is None and "marks" not in (_entry(document.origin) or ()):
-            yield Written(document.name, document.file, document.file.source.text)
+            yield Written(f"{before}{document.name}", document.file, document.file.source.text)
+
+
+def reached(project: Project) -> list[Template]:
+    """The templates that a name of the project can reach: its own, and those of modules that lie in its folder and are nobody else's."""
+    own = [each.template for each in project.modules if not each.label.startswith("../")]
+    return [project.template, *own]
 
 
 def is_secret(origin: Origin) -> bool:
@@ -121,7 +142,7 @@ def suggestions(project: Project) -> list[Recurring]:
     a schema lists as allowed."""
     found: dict[str, dict[tuple[str, Pointer], Written]] = {}
     listed = {(each.name, pointer) for each, pointer in _choices(project)}
-    for each in texts(project):
+    for each in (one for template in reached(project) for one in texts(project, template)):
         place = (each.origin.source.name, each.origin.pointer)
         for part in _parts(each) if place not in listed else ():
             found.setdefault(part, {})[place] = each
@@ -149,7 +170,7 @@ def _parts(each: Written) -> Iterator[str]:
 
 def _choices(project: Project) -> Iterator[tuple[Source, Pointer]]:
     """The places of values that a schema lists as allowed: they are names already."""
-    for resource in project.template.resources.values():
+    for resource in (each for template in reached(project) for each in template.resources.values()):
         if resource.type is None:
             continue
         source, pointer = resource.origin

@@ -1,11 +1,13 @@
 """A name that becomes another one: at its declaration, and wherever it is meant; what is called the same elsewhere stays."""
 
-from collections.abc import Iterable
+from collections import Counter
+from collections.abc import Iterable, Iterator
 from typing import Any
 
 from jovial_scaffold.core.authoring import renaming_elsewhere
 from jovial_scaffold.core.authoring.expected import addresses_follow, parameter_follows
 from jovial_scaffold.core.authoring.following import follow
+from jovial_scaffold.core.authoring.likeness import Place, is_new_to, is_same_but_for
 from jovial_scaffold.core.authoring.naming import check_name, check_new, taken
 from jovial_scaffold.core.authoring.promises import broken, stays
 from jovial_scaffold.core.authoring.settings import Done
@@ -26,42 +28,51 @@ from jovial_scaffold.core.words import listed, nearest, say
 def rename(project: Project, old: str, new: str, inside: str = "") -> tuple[Change, list[Done]]:
     """Rename what the project's template calls `old`, or a module does that is `inside` a file; an output is `outputs.NAME`. What no expression
     reads is renamed by `renaming_elsewhere`. Raises ProjectError."""
-    template = _template(project, inside)
     elsewhere = None if inside else renaming_elsewhere.kind_of(project, old)
     if elsewhere is not None:
         return elsewhere(project, old, new)
-    renaming = _Renaming(project, template, old.removeprefix("outputs."), new)
+    renaming = planned(project, old, new, inside)
+    change, done, edits = renaming.change, renaming.done, len(renaming.change.edits)
+    then = follow(project, change, renaming.old, new, done)
+    if len(change.edits) == edits and renaming.is_plain and is_same_but_for(project, then, change, renaming.old, new, renaming.meant):
+        return change, done
+    for was, becomes in zip(project.views(project.environments), then.views(project.environments), strict=True):
+        stays(was.environment, was, becomes, renaming.moved(was), renaming.names)
+    return change, done
+
+
+def planned(project: Project, old: str, new: str, inside: str = "") -> "Renaming":
+    """What changes with a name that expressions read, as far as it can be read off the files. Raises ProjectError."""
+    template = _template(project, inside)
     kind, declared = _declared(template, old)
+    renaming = Renaming(project, template, kind, declared, old.removeprefix("outputs."), new)
     if kind == "output":
         check_name(new)
         if new in template.outputs:
             raise taken(say("The template has an output `{}` already.", new))
     else:
         check_new(template, new)
-    before = project.views(project.environments)  # reads all files
-    renaming.declaration(kind, declared)
+    for environment in project.environments:
+        project.parameters_of(environment)  # reads all files
+    renaming.is_plain = renaming.is_own and kind not in ("output", "document") and is_new_to(project, new)
+    renaming.declaration()
     if kind == "function":
         renaming.calls()
     elif kind != "output":
         renaming.uses()
-    is_own = template is project.template
     if kind == "parameter":
-        if is_own:
+        if renaming.is_own:
             renaming.parameter_files()
         else:
             renaming.callers()
         renaming.examples()
-    if kind == "resource" and is_own:
+    if kind == "resource" and renaming.is_own:
         renaming.done += addresses_follow(project, {old: new}, renaming.change)
-    if kind == "parameter" and is_own:
+    if kind == "parameter" and renaming.is_own:
         renaming.done += parameter_follows(project, old, new, renaming.change)
-    if kind in ("parameter", "output") and is_own:
+    if kind in ("parameter", "output") and renaming.is_own:
         renaming.rules("parameters" if kind == "parameter" else "outputs")
-    then = follow(project, renaming.change, renaming.old, new, renaming.done)
-    for was, becomes in zip(before, then.views(project.environments), strict=True):
-        moved = _moved(was, declared, renaming.old, new) if kind == "resource" else {}
-        stays(was.environment, was, becomes, moved, {renaming.old: new} if kind in ("output", "document") and is_own else {})
-    return renaming.change, renaming.done
+    return renaming
 
 
 def _template(project: Project, inside: str) -> Template:
@@ -84,19 +95,6 @@ def module_of(project: Project, name: str) -> Template | None:
             if module is not None and name in (resource.type_text, module.label, module.label.lstrip("./"), f"./{module.label}"):
                 return module.template
     return None
-
-
-def _moved(was: Evaluated, declared: Origin, old: str, new: str) -> dict[str, str]:
-    """The addresses that change with the name of a resource, and what they are then."""
-    found = {}
-    for address in was.resources:
-        if old not in address.split("/"):
-            continue
-        for scope, resource in was.scope.along(address):
-            if resource.origin == declared:
-                head = len(scope.prefix)
-                found[address] = f"{address[:head]}{new}{address[head + len(old) :]}"
-    return found
 
 
 def _declared(template: Template, old: str) -> tuple[str, Origin]:
@@ -123,34 +121,72 @@ def _declared(template: Template, old: str) -> tuple[str, Origin]:
     raise ProjectError([Finding("name-unknown", "error", say("The template has nothing that is called `{}`.", old), None, hint)])
 
 
-class _Renaming:
-    """The edits of one renaming."""
+class Renaming:
+    """The edits of one renaming: of a `kind` of thing, which is `declared` somewhere."""
 
-    def __init__(self, project: Project, template: Template, old: str, new: str) -> None:
+    def __init__(self, project: Project, template: Template, kind: str, declared: Origin, old: str, new: str) -> None:
         self.project = project
         self.template = template
+        self.kind = kind
+        self.declared = declared
         self.old = old
         self.new = new
+        self.is_own = template is project.template
+        self.is_plain = False  #: whether all that there is to it can be seen in the files
         self.change = Change(project.folder)
         self.done: list[Done] = []
+        self.meant: Counter[Place] = Counter()
+
+    @property
+    def names(self) -> dict[str, str]:
+        """What outputs and documents of the project are called then, where that is another name."""
+        return {self.old: self.new} if self.kind in ("output", "document") and self.is_own else {}
+
+    def moved(self, was: Evaluated) -> dict[str, str]:
+        """The addresses that change with the name of a resource, and what they are then."""
+        found = {}
+        for address in was.resources if self.kind == "resource" else ():
+            if self.old not in address.split("/"):
+                continue
+            for scope, resource in was.scope.along(address):
+                if resource.origin == self.declared:
+                    head = len(scope.prefix)
+                    found[address] = f"{address[:head]}{self.new}{address[head + len(self.old) :]}"
+        return found
 
     def _count(self, file: str, how: str) -> None:
         self.done.append(Done(f"{self.old} → {self.new}", file, how))
 
-    def declaration(self, kind: str, origin: Origin) -> None:
+    def _used(self, uses: Iterable[tuple[Origin, Edit]], one: str, many: str) -> None:
+        """Change uses, and say how many there are in each file."""
+        found = dict.fromkeys(uses)  # what `everywhere` gives is read for each resource
+        self.change.add(edit for _, edit in found)
+        self.meant.update((origin.source.name, origin.pointer) for origin, _ in found)
+        for file, count in Counter(edit.file for _, edit in found).items():
+            self._count(file, f"{count} {one if count == 1 else many}")
+
+    def _within(self, origin: Origin, start: int, end: int) -> tuple[Origin, Edit]:
+        """The new name for some characters of a text."""
+        offsets = origin.source.inner_offsets(origin.pointer, start, end)
+        if offsets is None:
+            raise broken(say("A use of `{}` in {} has no place that could be changed.", self.old, origin.source.name))
+        return origin, Edit(origin.source.name, *offsets, self.new)
+
+    def declaration(self) -> None:
         """The key that declares it; a resource remembers what it was called."""
-        source, pointer = origin
+        source, pointer = self.declared
         script = Script(source)
-        if kind == "output":  # of a map with a value, its key is one above
+        if self.kind == "output":  # of a map with a value, its key is one above
             pointer = next((pointer[:depth] for depth in range(len(pointer), 0, -1) if pointer[depth - 1] == self.old), pointer)
         key = str(pointer[-1])
         try:
             script.rename(pointer, self.new + key.removeprefix(self.old))
-            if kind == "resource":
+            if self.kind == "resource":
                 self._formerly(script, self.template.resources[self.old], pointer)
         except Unplaced:
             raise broken(say("The declaration of `{}` has no place that could be changed.", self.old)) from None
         self.change.add(script.edits)
+        self.meant[source.name, pointer] += 1
         self._count(source.name, "declaration")
 
     def _formerly(self, script: Script, resource: Resource, pointer: Any) -> None:
@@ -162,44 +198,30 @@ class _Renaming:
 
     def uses(self) -> None:
         """Every expression that reads it, and `$after`."""
-        files: dict[str, int] = {}
+        self._used(self._read(), "use", "uses")
+
+    def _read(self) -> Iterator[tuple[Origin, Edit]]:
         for origin, start, end in readings(self.template, self.old):
-            offsets = origin.source.inner_offsets(origin.pointer, start, end)
-            if offsets is None:
-                raise broken(say("A use of `{}` in {} has no place that could be changed.", self.old, origin.source.name))
-            self.change.add([Edit(origin.source.name, *offsets, self.new)])
-            files[origin.source.name] = files.get(origin.source.name, 0) + 1
-        for resource in self.template.resources.values():
-            for name, origin in resource.after:
-                if name == self.old:
-                    script = Script(origin.source)
-                    script.set(origin.pointer, self.new)
-                    self.change.add(script.edits)
-                    files[origin.source.name] = files.get(origin.source.name, 0) + 1
+            yield self._within(origin, start, end)
+        named = [(origin, self.new) for each in self.template.resources.values() for name, origin in each.after if name == self.old]
         for entry in self.template.renames:
             head, slash, rest = entry.new.partition("/")
-            if head == self.old:
-                script = Script(entry.origin.source)
-                script.set(entry.origin.pointer, f"{self.new}{slash}{rest}")
-                self.change.add(script.edits)
-                files[entry.origin.source.name] = files.get(entry.origin.source.name, 0) + 1
-        for file, count in files.items():
-            self._count(file, f"{count} {'use' if count == 1 else 'uses'}")
+            named += [(entry.origin, f"{self.new}{slash}{rest}")] if head == self.old else []
+        for origin, text in named:
+            script = Script(origin.source)
+            script.set(origin.pointer, text)
+            yield from ((origin, each) for each in script.edits)
 
     def calls(self) -> None:
         """Every call of a function."""
-        files: dict[str, int] = {}
+        self._used(self._called(), "call", "calls")
+
+    def _called(self) -> Iterator[tuple[Origin, Edit]]:
         for formula, origin in all_formulas(self.template):
             for node in nodes(formula.node):
                 if isinstance(node, Call) and node.function == self.old and node.target is None:
                     start = formula.offset + node.name_start
-                    offsets = origin.source.inner_offsets(origin.pointer, start, start + len(self.old))
-                    if offsets is None:
-                        raise broken(say("A use of `{}` in {} has no place that could be changed.", self.old, origin.source.name))
-                    self.change.add([Edit(origin.source.name, *offsets, self.new)])
-                    files[origin.source.name] = files.get(origin.source.name, 0) + 1
-        for file, count in files.items():
-            self._count(file, f"{count} {'call' if count == 1 else 'calls'}")
+                    yield self._within(origin, start, start + len(self.old))
 
     def parameter_files(self) -> None:
         """The values that files give it."""
@@ -230,6 +252,7 @@ class _Renaming:
                 script = Script(origin.source)
                 script.rename((*origin.pointer, self.old), self.new)
                 self.change.add(script.edits)
+                self.meant[origin.source.name, (*origin.pointer, self.old)] += 1
                 self._count(origin.source.name, "example")
 
     def callers(self) -> None:

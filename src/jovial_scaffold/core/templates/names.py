@@ -4,6 +4,7 @@ It is long because names are judged, followed and put in order by the same walk 
 """
 
 from collections.abc import Callable, Collection, Iterable, Iterator, Sequence
+from itertools import chain
 from typing import NamedTuple
 
 from jovial_scaffold.core.expressions.evaluation import unknown_function
@@ -98,9 +99,16 @@ def _all_owners(template: Template) -> Iterator[_Owned]:
         yield _Owned(resource, uses_of(resource))
 
 
+def _resources_reading(template: Template, name: str) -> Iterator[_Owned]:
+    """The resources that may read a name: of most, the shape says that they do not."""
+    for resource in template.resources.values():
+        names = names_by_shape(resource)
+        yield _Owned(resource, uses_of(resource) if names is None or name in names else _directive_uses(resource))
+
+
 def readings(template: Template, name: str) -> Iterator[tuple[Origin, int, int]]:
     """Where a template reads a name: the text that holds the expression, and the characters of the name in that."""
-    for owner, uses, narrowed in _all_owners(template):
+    for owner, uses, narrowed in chain(_owners(template), _resources_reading(template, name)):
         if narrowed is not None and (name not in narrowed or isinstance(owner, Document)):
             continue  # names of its own
         if isinstance(owner, Document) and owner.narrowed is None:

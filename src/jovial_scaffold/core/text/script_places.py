@@ -106,7 +106,8 @@ class Layout:
             return True
         if self.notation == "YAML" and self.text.lstrip()[:1] in ("{", "["):
             return True
-        around = [self._places.get(pointer[:depth]) for depth in range(1, len(pointer))]
+        starts = self.source.outline.starts  # what has entries there stands in lines; where it ends nobody needs to know
+        around = [self._places.get(pointer[:depth]) for depth in range(1, len(pointer)) if pointer[: depth + 1] not in starts]
         return any(each is not None and self._is_bracketed(each) for each in around)
 
     def _is_bracketed(self, place: Place) -> bool:

@@ -1,0 +1,78 @@
+"""What is said of a renaming without rendering anything, against rendering everything: also where an edit of it is missing, or one too many."""
+
+import random
+import re
+
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from jovial_scaffold.core.authoring.likeness import is_new_to, is_same_but_for
+from jovial_scaffold.core.authoring.promises import after, stays
+from jovial_scaffold.core.authoring.renaming import Renaming, planned
+from jovial_scaffold.core.project import Project
+from jovial_scaffold.core.project_file import ProjectError
+from jovial_scaffold.core.text.edits import Change, Edit
+from tests.fuzz import drivers
+from tests.support import in_memory
+
+NEW = "quite_new"
+
+
+def is_the_same(project: Project, then: Project, renaming: Renaming) -> bool:
+    """Whether all environments render the same, but for a resource of another name; by rendering them."""
+    try:
+        for was, becomes in zip(project.views(project.environments), then.views(project.environments), strict=True):
+            stays(was.environment, was, becomes, renaming.moved(was))
+    except ProjectError:
+        return False
+    return True
+
+
+def spoilt(chance: random.Random, project: Project, change: Change, old: str) -> Change:
+    """A change with an edit too few, or a word of a file changed besides."""
+    edits, made = change.edits, Change(project.folder)
+    if chance.random() < 0.5 and len(edits) > 1:
+        edits.remove(chance.choice(edits))
+    else:
+        source = project.source(chance.choice(edits).file)
+        assert source is not None
+        words = [*re.finditer(rf"\b(?:{re.escape(old)}|[a-z]+|[0-9]+)\b", source.text)]
+        word = chance.choice([each for each in words if each.group() == old] or words if chance.random() < 0.5 else words)
+        other = Edit(source.name, *word.span(), chance.choice((NEW, old, "7", "valley")))
+        edits = [each for each in edits if each.file != other.file or each.end <= other.start or each.start >= other.end] + [other]
+    made.add(edits)
+    return made
+
+
+@settings(max_examples=80, deadline=None)
+@given(st.integers(min_value=0, max_value=10**9))
+def test_what_is_said_to_be_the_same_renders_the_same(seed: int) -> None:
+    chance = random.Random(seed)
+    project = drivers.loaded(drivers.project(chance))
+    template = project.template
+    old = chance.choice(sorted({*template.parameters, *template.values, *template.lookups, *template.resources, *template.functions}))
+    assert is_new_to(project, NEW)
+    renaming = planned(project, old, NEW)
+    then = after(project, renaming.change)
+    assert is_same_but_for(project, then, renaming.change, old, NEW, renaming.meant)
+    assert is_the_same(project, then, renaming)
+    for _ in range(6):
+        change = spoilt(chance, project, renaming.change, old)
+        try:
+            then = after(project, change)
+        except ProjectError:
+            continue
+        if is_same_but_for(project, then, change, old, NEW, renaming.meant):
+            assert is_the_same(project, then, renaming), change.edits
+
+
+def test_a_word_that_is_known_is_not_new() -> None:
+    files = {
+        "jovial.yaml": "project: p\ntemplate: line.yaml\nenvironments: {live: {}}\n",
+        "line.yaml": 'let:\n  a: 1\n  b: "\\x61lso"\noutputs: {c: "${a}"}\n',
+    }
+    assert not is_new_to(in_memory(files), "a")
+    assert not is_new_to(in_memory(files), "also")
+    files["line.yaml"] = 'let:\n  a: 1\noutputs: {c: "${[1].map(round_trip, round_trip + a)}"}\n'
+    assert not is_new_to(in_memory(files), "round_trip")
+    assert is_new_to(in_memory(files), "round")
