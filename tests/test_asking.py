@@ -100,3 +100,29 @@ def test_a_new_project_cannot_be_asked_for_without_a_terminal(tmp_path: Path) ->
     )
     assert done.returncode == 2 and "there is none" in done.stderr
     assert not (tmp_path / "desk").exists()
+
+
+def test_a_new_environment_is_asked_for_what_it_has_instead(write: Write) -> None:
+    files = {
+        "jovial.yaml": "project: p\ntemplate: line.yaml\ncatalogs: [fulmar]\n"
+        "environments:\n  sandbox: {parameters: [common.yaml, sandbox.yaml]}\n  live: {parameters: [common.yaml, live.yaml]}\n",
+        "line.yaml": FILES["line.yaml"],
+        "common.yaml": "size: m\n",
+        "sandbox.yaml": "copies: 1\ndesk: {$secret: {env: DESK}}\n",
+        "live.yaml": "copies: 2  # gates\ndesk: {$secret: {env: DESK}}\n",
+    }
+    folder = write(files)
+    code, screen = at_a_terminal(["new", "environment", "trial", "--ask"], ["nowhere", "sandbox", "many", "10", "3"], folder)
+    assert code == 0, screen
+    assert "There are sandbox and live; nothing for live" in screen and "There is none of that name" in screen
+    assert "How many; nothing for 1" in screen and "takes at most 9" in screen
+    assert "size" not in screen and "The desk" not in screen  # which it does not set, and which is secret
+    assert (folder / "trial.yaml").read_text() == "copies: 3\ndesk: {$secret: {env: DESK}}\n"
+    code, screen = at_a_terminal(["new", "environment", "other", "--ask"], ["", ""], folder)
+    assert code == 0, screen
+    assert (folder / "other.yaml").read_text() == files["live.yaml"]  # the last one, as it is
+    ended = subprocess.run(
+        [PROGRAM, "new", "environment", "more", "--ask", "--like", "live"], cwd=folder, capture_output=True, text=True, check=False
+    )
+    assert (ended.returncode, ended.stdout) == (2, "")
+    assert "there is none" in ended.stderr and not (folder / "more.yaml").exists()

@@ -122,9 +122,7 @@ def _keep(loaded: Project, name: str, answers: list[tuple[str, str]]) -> None:
 def begun(known: Sequence[Entry], start: str, environments: list[str], default: str) -> tuple[str, list[str], dict[str, Any]]:
     """What a new project is to be: its starting point, its environments, and the values that the starting point asks for. What was said on the
     command line is not asked. Ends with the exit code where there is nobody to ask. Raises ProjectError."""
-    if not (sys.stdin.isatty() and sys.stderr.isatty()):
-        print("jovial: --ask asks at a terminal, and there is none.", file=sys.stderr)
-        raise typer.Exit(exit_codes.UNUSABLE)
+    _there_is_somebody()
     style = style_for(sys.stderr, os.environ)
     if not start:
         print("What does it begin with? Nothing for a small project with comments.", file=sys.stderr)
@@ -141,19 +139,47 @@ def begun(known: Sequence[Entry], start: str, environments: list[str], default: 
     values: dict[str, Any] = {}
     for name, question in entry.questions if entry is not None else ():
         assert entry is not None
-        project = entry.project
-        declaration, here = project.template.parameters.get(name), project.environments[-1]
-        if declaration is None or declaration.secret:
-            continue
-        now = project.parameters_of(here).values.get(name)
-        print(f"\n{style.paint('strong', visible(question or name))}", file=sys.stderr)
-        about = f"{visible(name)}: {visible(declaration.description)}; nothing for {visible(cell(now))}"
-        for line in wrapped(about, style.width, "  "):
-            print(line, file=sys.stderr)
-        text = _line(partial(_is_no_value, project, here, name))
+        text = _other_value(entry.project, entry.project.environments[-1], name, question)
         if text:
-            values[name] = as_declared(from_text(text, declaration.schema), declaration.schema)
+            schema = entry.project.template.parameters[name].schema
+            values[name] = as_declared(from_text(text, schema), schema)
     return start, environments, values
+
+
+def model(loaded: Project) -> str:
+    """The environment that a new one is like. Ends with the exit code where there is nobody to ask."""
+    _there_is_somebody()
+    last = loaded.environments[-1]
+    print(f"Like which environment? There are {listed(loaded.environments)}; nothing for {visible(last)}.", file=sys.stderr)
+    return _line(lambda text: "" if not text or text in loaded.environments else "There is none of that name.") or last
+
+
+def other_values(then: AnyProject, environment: str, names: Iterable[str]) -> list[tuple[str, str]]:
+    """What parameters of an environment are to be instead of what they are; those that stay are left out. Ends with the exit code where there is
+    nobody to ask."""
+    _there_is_somebody()
+    answers = [(name, _other_value(then, environment, name)) for name in names]
+    return [(name, text) for name, text in answers if text]
+
+
+def _there_is_somebody() -> None:
+    if not (sys.stdin.isatty() and sys.stderr.isatty()):
+        print("jovial: --ask asks at a terminal, and there is none.", file=sys.stderr)
+        raise typer.Exit(exit_codes.UNUSABLE)
+
+
+def _other_value(project: AnyProject, environment: str, name: str, question: str = "") -> str:
+    """What somebody writes for a parameter that has a value; nothing where it stays, is secret, or is none of the project."""
+    declaration = project.template.parameters.get(name)
+    if declaration is None or declaration.secret:
+        return ""
+    style = style_for(sys.stderr, os.environ)
+    print(f"\n{style.paint('strong', visible(question or name))}", file=sys.stderr)
+    now = project.parameters_of(environment).values.get(name)
+    about = f"{f'{visible(name)}: ' if question else ''}{visible(declaration.description)}; nothing for {visible(cell(now))}"
+    for line in wrapped(about, style.width, "  "):
+        print(line, file=sys.stderr)
+    return _line(partial(_is_no_value, project, environment, name))
 
 
 def _is_environment(name: str) -> bool:

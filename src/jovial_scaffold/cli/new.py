@@ -88,6 +88,9 @@ def environment(
             "--like", help="The environment whose values it has; else the last.", show_default=False, autocompletion=environment_names
         ),
     ] = "",
+    ask: Annotated[
+        bool, typer.Option("--ask", help="Ask at a terminal which environment it is like, and what it has instead of each value of that.")
+    ] = False,
     dry_run: DryRun = False,
     project: ProjectPath = None,
     format: Format = ReportFormat.text,
@@ -96,7 +99,18 @@ def environment(
 
     Example: jovial new environment rehearsal --like live
     """
-    _changed(project, lambda loaded: scaffolding.new_environment(loaded, name, like), dry_run, format)
+
+    def change(loaded: Project) -> tuple[Change, list[Done]]:
+        if not ask:
+            return scaffolding.new_environment(loaded, name, like)
+        from jovial_scaffold.cli.asking import model, other_values
+
+        chosen = like or model(loaded)
+        made, done = scaffolding.new_environment(loaded, name, chosen)
+        then, own = scaffolding.own_parameters(loaded, made, name)
+        return made, [*done, *scaffolding.give(then, made, name, other_values(then, name, own))]
+
+    _changed(project, change, dry_run, format)
 
 
 def resource(

@@ -6,7 +6,7 @@ from typing import Any
 
 from jovial_scaffold.core.authoring.naming import check_name
 from jovial_scaffold.core.authoring.promises import adds_no_errors, after, broken, keeps_renderings
-from jovial_scaffold.core.authoring.settings import Done
+from jovial_scaffold.core.authoring.settings import Done, set_parameters
 from jovial_scaffold.core.changes.aligning import same
 from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.findings import Finding
@@ -188,6 +188,26 @@ def new_environment(project: Project, name: str, like: str = "") -> tuple[Change
     keeps_renderings(project, then)
     _has_values_of(project, then, like, name)
     return change, done
+
+
+def own_parameters(project: Project, change: Change, name: str) -> tuple[Project, list[str]]:
+    """The project as a change makes it that adds an environment, and the parameters that only files of that one set."""
+    then = after(project, change)
+    files = {each.name for each in change.files() if each.before is None}
+    parameters = then.parameters_of(name)
+    settings = {each: parameters.setting((each,)) for each in then.template.parameters}
+    found = {each: setting.layer.source for each, setting in settings.items() if setting is not None}
+    return then, [each for each, source in found.items() if source is not None and source.name in files]
+
+
+def give(then: Project, change: Change, name: str, values: list[tuple[str, str]]) -> list[Done]:
+    """Give the new environment other values, in the files that the change makes. Raises ProjectError."""
+    if not values:
+        return []
+    further, done = set_parameters(then, name, values)
+    for file in further.files():
+        change.write(file.name, (file.after or b"").decode("utf-8", "surrogateescape"))
+    return done
 
 
 def _known_by_name(project: Project, change: Change, name: str, like: str) -> Iterator[Done]:
