@@ -36,10 +36,11 @@ def tidied(source: Source, order: Sequence[str] = ()) -> str:
         raise Strange(source.name)
     plain = source if text == source.text or form is None else Source(source.name, text, form.read(text)[0], form.locate)
     made, comments = _WRITERS[notation](plain)
-    if order and notation == "YAML" and form is not None and isinstance(source.value, dict):
-        ordered = _ordered(made, order)
-        if ordered != made:  # other comments stand in a column now
-            made, _ = laid_out_yaml(Source(source.name, ordered, form.read(ordered)[0], form.locate))
+    if order and form is not None and isinstance(source.value, dict):
+        ordered = _ordered(made, order) if notation == "YAML" else _ordered_json(made, order) if notation == "JSON" else made
+        if ordered != made and notation == "YAML":  # other comments stand in a column now
+            ordered, _ = laid_out_yaml(Source(source.name, ordered, form.read(ordered)[0], form.locate))
+        made = ordered
     if not _is_same(plain, comments, made):
         raise Strange(source.name)
     return made.replace("\n", "\r\n") if text != source.text else made
@@ -70,21 +71,39 @@ def _dotenv_comments(source: Source) -> list[str]:
     return sorted(line.strip() for line in source.text.split("\n") if line.lstrip().startswith("#"))
 
 
+def _ranks(value: dict[str, Any], order: Sequence[str]) -> dict[str, int]:
+    """Where the outermost entries belong: as in an order, others behind them, what says how to read the file first."""
+    rank = {name: number for number, name in enumerate(order)}
+    return {key: -1 if key == "$schema" else rank.get(key, len(rank)) for key in value}
+
+
+def _ordered_json(text: str, order: Sequence[str]) -> str:
+    """A text of JSON in the one layout, with its outermost entries in an order."""
+    form = format_of("x.json")
+    assert form is not None
+    places = form.locate(text)
+    ranks = _ranks(form.read(text)[0], order)
+    entries = [text[places[(key,)].key_start : places[(key,)].end] for key in sorted(ranks, key=lambda key: ranks[key])]
+    if not entries:
+        return text
+    between, before = (",\n  ", "\n") if text.startswith("{\n") else (", ", "")
+    return f"{{{f'{before}  ' if before else ''}{between.join(entries)}{before}}}\n"
+
+
 def _ordered(text: str, order: Sequence[str]) -> str:
     """A text with its outermost entries in an order; each takes the comments above it along, a comment at the very top stays there."""
     form = format_of("x.yaml")
     assert form is not None
     value, _ = form.read(text)
-    rank = {name: number for number, name in enumerate(order)}
-    ranks = [-1 if key == "$schema" else rank.get(key, len(rank)) for key in value]
-    if ranks == sorted(ranks):
+    ranks = _ranks(value, order)
+    if [*ranks.values()] == sorted(ranks.values()):
         return text
     places = form.locate(text)
     keys = [key for key in value if (key,) in places]
     starts = {key: text.rfind("\n", 0, places[(key,)].key_start) + 1 for key in keys}
     if len(keys) != len(value) or len(set(starts.values())) != len(keys) or any(text[starts[key]] in " {[" for key in keys):
         return text
-    wanted = sorted(keys, key=lambda key: -1 if key == "$schema" else rank.get(key, len(rank)))
+    wanted = sorted(keys, key=lambda key: ranks[key])
     present = sorted(keys, key=lambda key: starts[key])
     begins = [_above(text, starts[key]) for key in present]
     head = text[: begins[0]]
