@@ -31,9 +31,7 @@ from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.text.formats import read_source
 from jovial_scaffold.core.text.patterns import pattern
 from jovial_scaffold.core.text.source import Source
-from jovial_scaffold.core.text.written_values import SUFFIXES
 from jovial_scaffold.machine.disk import read_named
-from jovial_scaffold.machine.opening import Project
 from jovial_scaffold.reports.words import visible
 
 if TYPE_CHECKING:
@@ -176,11 +174,8 @@ def form(
 
         loaded = load(project, None, None)
         if not into:
-            if envelope is not None:
-                text = made(loaded, environment, "yaml", open_only)
-                deliver(_wrapped(text, envelope, (notation or _notation_of(loaded, environment)).value), None)
-            else:
-                deliver(made(loaded, environment, notation.value if notation else "", open_only), None)
+            wrapping = _envelope(envelope) if envelope is not None else None
+            deliver(made(loaded, environment, notation.value if notation else "", open_only, wrapping), None)
             return
         change, done = merged_form(loaded, environment, into, open_only)
         deliver_change(loaded, change, done, dry_run, format)
@@ -256,13 +251,6 @@ def _taken_out(file: str, envelope: Path) -> Source:
     if found is None or wrong:
         raise ProjectError(wrong)
     return found
-
-
-def _notation_of(loaded: Project, environment: str) -> Notation:
-    """That of an environment's last file."""
-    files = [each.source.name for each in loaded.parameters_of(environment).layers if each.source is not None]
-    ending = f".{files[-1].rpartition('.')[2]}" if files else ".yaml"
-    return next((each for each in Notation if SUFFIXES[each.value] == ending), Notation.yaml)
 
 
 SUBCOMMANDS = {

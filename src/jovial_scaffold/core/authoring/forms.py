@@ -9,6 +9,7 @@ from jovial_scaffold.core.authoring.promises import after, broken, keeps_paramet
 from jovial_scaffold.core.authoring.settings import Done
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.folders import Found
+from jovial_scaffold.core.parameters.envelopes import Envelope, FormEntry, wrapped_form, wrapped_text
 from jovial_scaffold.core.project import Project
 from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.text.edits import Change, edited
@@ -19,13 +20,18 @@ from jovial_scaffold.core.text.written_values import FLOW, SUFFIXES, toml_key, y
 from jovial_scaffold.core.words import say
 
 
-def form(project: Project, environment: str, notation: str = "", open_only: bool = False) -> str:
-    """The text of a form, in a notation or that of the environment's last file. Raises ProjectError."""
+def form(project: Project, environment: str, notation: str = "", open_only: bool = False, envelope: Envelope | None = None) -> str:
+    """The text of a form, in a notation or that of the environment's last file. Raises ProjectError, Unwritable."""
     here = project.chosen((environment,))[0]
     files = [each.source.name for each in project.parameters_of(here).layers if each.source is not None]
     name = f"form{SUFFIXES[notation]}" if notation else files[-1] if files else "form.yaml"
     script = Script(Source(name, "", None, lambda _: {}))
-    _fill(project, here, script, open_only)
+    entries = _entries(project, here, script.notation, open_only)
+    if envelope is not None:
+        if script.notation == "YAML":
+            return wrapped_form(entries, envelope)
+        return wrapped_text({each.name: each.value for each in entries if each.value is not None}, envelope, script.notation.lower())
+    _write(script, entries)
     return edited("", script.edits)
 
 
@@ -44,7 +50,7 @@ def merged_form(project: Project, environment: str, file: str, open_only: bool =
         hint = say("Name it under `parameters` of the environment, or another file.")
         raise ProjectError([Finding("promise-broken", "error", message, None, hint)])
     script = Script(source or Source(file, "", None, lambda _: {}))
-    done = _fill(project, here, script, open_only)
+    done = _write(script, _entries(project, here, script.notation, open_only))
     if source is not None:
         change.add(script.edits)
     elif script.edits:
@@ -58,31 +64,41 @@ def merged_form(project: Project, environment: str, file: str, open_only: bool =
     return change, done
 
 
-def _fill(project: Project, environment: str, script: Script, open_only: bool) -> list[Done]:
+def _entries(project: Project, environment: str, notation: str, open_only: bool) -> list[FormEntry]:
+    """What stands in a form: what is missing, and, unless `open_only`, what there is besides."""
     listed = inventory(list(project.template.parameters.values()), project.views((environment,)))
     label = project.label(environment)
-    lines: list[str] = []
-    done = []
-    values: dict[str, Any] = {}
-    is_new = not script.text
+    found = []
     for each in listed:
-        state = each.held[label].state
-        if state == "missing":
-            values[each.name] = {"$secret": {"env": each.name.upper()}} if each.secret else {"$open": each.description or each.name}
-            lines += [*_about(each), *_entry(script.notation, each.name, values[each.name])]
-            done.append(Done(each.name, script.source.name, "to be filled in"))
-        elif not open_only and is_new and script.notation != "JSON":
-            lines += [*_about(each), *_comment(script.notation, each, label)]
-    if script.notation == "JSON":
-        for name, value in values.items():
-            if is_new:
-                continue
-            script.insert((), name, value)
-        if is_new:
-            script.add_lines([json.dumps(values, ensure_ascii=False, indent=2)])
-    elif lines:
-        script.add_lines(lines)
-    return done
+        if each.held[label].state == "missing":
+            value = {"$secret": {"env": each.name.upper()}} if each.secret else {"$open": each.description or each.name}
+            found.append(FormEntry(each.name, [*_about(each)], value))
+        elif not open_only:
+            found.append(FormEntry(each.name, [*_about(each)], notes=[*_comment(notation, each, label)]))
+    return found
+
+
+def _write(script: Script, entries: list[FormEntry]) -> list[Done]:
+    """Put the entries of a form into a text; what there is besides only where it is a new one."""
+    missing = [each for each in entries if each.value is not None]
+    if script.source.wrapped is not None:
+        for each in missing:
+            script.insert((), each.name, each.value, each.comments)
+    elif script.notation == "JSON" and script.text:
+        for each in missing:
+            script.insert((), each.name, each.value)
+    elif script.notation == "JSON":
+        script.add_lines([json.dumps({each.name: each.value for each in missing}, ensure_ascii=False, indent=2)])
+    else:
+        shown = missing if script.text else entries
+        lines = [
+            line
+            for each in shown
+            for line in (*each.comments, *each.notes, *(_entry(script.notation, each.name, each.value) if each.value is not None else ()))
+        ]
+        if lines:
+            script.add_lines(lines)
+    return [Done(each.name, script.source.name, "to be filled in") for each in missing]
 
 
 def _about(each: Listed) -> Iterator[str]:

@@ -6,7 +6,7 @@ what else stands in such a file when one is written.
 """
 
 import json
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from functools import partial
 from typing import Any, NamedTuple
 
@@ -18,6 +18,8 @@ from jovial_scaffold.core.words import Described, Sentence, listed, nearest, say
 _KEYS = ("envelope", "values", "value", "name", "skip", "around")
 _MANUAL = say("See docs/parameters.md.")
 _NOTHING: Any = object()
+_BROKEN = 400  # characters: no map stands on one line with a text as long
+_STEP = 2  # spaces
 
 
 class Envelope(NamedTuple):
@@ -176,6 +178,36 @@ def wrapped_text(values: dict[str, Any], envelope: Envelope, notation: str) -> s
     if notation == "toml" and isinstance(whole, dict):
         return "".join(f"{toml_key(key)} = {toml_value(value)}\n" for key, value in whole.items())
     raise Unwritable(notation)
+
+
+class FormEntry(NamedTuple):
+    """A parameter in a form: what is said of it, and its value to be filled in; without one, `notes` only say what it is."""
+
+    name: str
+    comments: Sequence[str]
+    value: Any = None
+    notes: Sequence[str] = ()
+
+
+def wrapped_form(entries: Sequence[FormEntry], envelope: Envelope) -> str:
+    """A form in YAML inside of an envelope, each entry behind what is said of it."""
+    mark = "x" * _BROKEN
+    whole = _with({**envelope.around}, envelope.values, mark) if envelope.values else {}
+    lines = [line for key, value in whole.items() for line in yaml_lines(key, value, "")]
+    at = next((number for number, line in enumerate(lines) if line.endswith(f": {mark}")), len(lines))
+    head = lines[at : at + 1]
+    indent = " " * (len(head[0]) - len(head[0].lstrip()) + _STEP) if head else ""
+    made = []
+    for each in entries:
+        made += [f"{indent}{line}".rstrip() for line in (*each.comments, *each.notes)]
+        if each.value is not None:
+            name, item = each.name, _nested(envelope.value, each.value)
+            if envelope.name is not None:
+                name, item = None, _with(_with({}, envelope.name, each.name), envelope.value, each.value)  # type: ignore[assignment]
+            made += yaml_lines(name, item, indent)
+    held = "" if any(each.value is not None for each in entries) else " {}" if envelope.name is None else " []"
+    lines[at : at + 1] = [*(f"{line.removesuffix(f' {mark}')}{held}" for line in head), *made]
+    return "".join(f"{line}\n" for line in lines if head or not held) or f"{held.strip()}\n"
 
 
 def _nested(pointer: Pointer, value: Any) -> Any:

@@ -63,7 +63,7 @@ class Script(Layout):
     def insert(self, parent: Pointer, key: str, value: Any, comments: Sequence[str] = (), after: str | None = None) -> None:
         """Put an entry into a map, behind another one or last. Raises Unplaced, Unwritable."""
         if self.source.wrapped is not None and not parent:
-            self._wrap(key, value)
+            self._wrap(key, value, comments)
             return
         holder = value_at(self.source.value, parent, NOTHING) if parent else self.source.value
         if holder is not None and not isinstance(holder, dict):
@@ -148,7 +148,7 @@ class Script(Layout):
             spaced = not self.text[offset : self._line_after(offset)].strip()
             self._lines_at(offset, [*([""] if spaced else []), *yaml_lines(key, value, self._indent(children[0]), self._ends_lines)])
 
-    def append(self, pointer: Pointer, value: Any) -> None:
+    def append(self, pointer: Pointer, value: Any, comments: Sequence[str] = ()) -> None:
         """Put an item behind the last one of a list. Raises Unplaced, Unwritable."""
         held = value_at(self.source.value, pointer, NOTHING)
         if not isinstance(held, list) or pointer not in self._places:
@@ -161,7 +161,8 @@ class Script(Layout):
             begins = self._dash_before(place.start)
             before = self.text[self._line_start(begins) : begins]
             indent = "".join(char if char.isspace() else " " for char in before)
-            self._lines_at(self._line_behind(items[-1]), yaml_lines(None, value, indent, self._ends_lines))
+            told = [f"{indent}{line}".rstrip() for line in comments]
+            self._lines_at(self._line_behind(items[-1]), [*told, *yaml_lines(None, value, indent, self._ends_lines)])
         else:
             self._behind(items[-1], FLOW[self.notation](value), is_last=True)
 
@@ -263,12 +264,12 @@ class Script(Layout):
         else:
             self._edit(offset, offset, f"{text}{self._line_end}")
 
-    def _wrap(self, key: str, value: Any) -> None:
+    def _wrap(self, key: str, value: Any, comments: Sequence[str]) -> None:
         """Put an entry in as the envelope around the values has it."""
         assert self.source.wrapped is not None
         script = Script(self.source.wrapped.whole, self.notation)
         pointer, name, item = self.source.wrapped.entry(key, value)
-        script.append(pointer, item) if name is None else script.insert(pointer, name, item)
+        script.append(pointer, item, comments) if name is None else script.insert(pointer, name, item, comments)
         self.edits += script.edits
 
     def _insert_along(self, pointer: Pointer, value: Any) -> None:
