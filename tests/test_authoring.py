@@ -365,6 +365,30 @@ def test_what_a_shared_module_writes_out_gets_a_name_for_all_of_the_workspace(
     assert main.run(["check"]) == 0
 
 
+def test_what_shared_rules_read_is_not_renamed_for_others(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capfd: pytest.CaptureFixture[str]
+) -> None:
+    monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
+    root = tmp_path / "lines"
+    rule = "{because: It is so., over: parameters, require: parameters.copies < 30, message: Too many.}"
+    files = {
+        "workspace.yaml": "workspace: lines\nprojects: [north, south]\nrulesets: {house: house.yaml}\n",
+        "house.yaml": f"ruleset: House\nrules:\n  few: {rule}\n",
+    }
+    for name in ("north", "south"):
+        files[f"{name}/jovial.yaml"] = f"project: {name}\ntemplate: line.yaml\nrulesets: [house]\nenvironments: {{live: {{}}}}\n"
+        files[f"{name}/line.yaml"] = "parameters: {copies: {type: integer, default: 2, description: How many}}\noutputs: {n: '${copies}'}\n"
+    for name, text in files.items():
+        (root / name).parent.mkdir(parents=True, exist_ok=True)
+        (root / name).write_text(text)
+    monkeypatch.chdir(root / "north")
+    assert main.run(["rename", "copies", "number"]) == 2
+    assert "What is declared has no field `number`" in capfd.readouterr().err
+    assert written(root) == files
+    (root / "house.yaml").write_text(files["house.yaml"].replace("parameters.copies < 30", "parameters.?copies.orValue(1) < 30"))
+    assert main.run(["rename", "outputs.n", "m"]) == 0
+
+
 @pytest.mark.parametrize(
     ("folder", "arguments", "names"),
     [

@@ -5,7 +5,7 @@ from typing import Annotated
 
 import typer
 
-from jovial_scaffold.cli.editing import DryRun, deliver_change, said, sharing
+from jovial_scaffold.cli.editing import DryRun, deliver_change, said, shared_change, sharing
 from jovial_scaffold.cli.options import Format, ProjectPath, ReportFormat, load
 from jovial_scaffold.core.authoring.settings import Done
 from jovial_scaffold.core.folders import Within
@@ -37,7 +37,7 @@ def command(
 
         loaded = load(project, None, None)
         change, done = rename(loaded, old, new, inside)
-        others = []
+        others = [] if inside else shared_change(loaded, change)
         module = module_of(loaded, inside) if inside else None
         for other in sharing(loaded, [module.origin.source.name] if module is not None else []):
             if module_of(other, inside) is not None:

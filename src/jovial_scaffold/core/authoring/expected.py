@@ -3,6 +3,7 @@
 import re
 from collections.abc import Callable, Iterator, Mapping
 
+from jovial_scaffold.core.authoring.addressed import rules_follow
 from jovial_scaffold.core.authoring.settings import Done
 from jovial_scaffold.core.folders import Found, Refusal
 from jovial_scaffold.core.project import Project
@@ -37,7 +38,7 @@ def _names(project: Project, folder: str) -> list[str]:
 
 
 def addresses_follow(project: Project, moved: Mapping[str, str], change: Change) -> list[Done]:
-    """What has moved, and what is inside of it, is waived at its new addresses, and may differ there."""
+    """What has moved, and what is inside of it, is waived and judged at its new addresses, and may differ there."""
 
     def becomes(address: str) -> str:
         head = next((old for old in moved if re.match(rf"{re.escape(old)}(?![^/:])", address)), None)
@@ -56,7 +57,7 @@ def addresses_follow(project: Project, moved: Mapping[str, str], change: Change)
             script.set((*waiver.origin.pointer, "at"), becomes(waiver.at))
             change.add(script.edits)
             done.append(Done(f"{waiver.at} → {becomes(waiver.at)}", waiver.origin.source.name, "waiver"))
-    return done
+    return [*done, *rules_follow(project, becomes, change)]
 
 
 def parameter_follows(project: Project, old: str, new: str, change: Change) -> list[Done]:
