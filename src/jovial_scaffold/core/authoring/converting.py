@@ -10,16 +10,13 @@ from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.parameters.secrets import with_sources
 from jovial_scaffold.core.project import Project
 from jovial_scaffold.core.project_file import ProjectError
-from jovial_scaffold.core.regexes import regex
 from jovial_scaffold.core.text.formats import read_source
-from jovial_scaffold.core.text.script import Script
 from jovial_scaffold.core.text.source import Source, pointer_text
+from jovial_scaffold.core.text.tree import Tree
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.text.written_values import FLOW, SUFFIXES, Unwritable, toml_key, yaml_lines
 from jovial_scaffold.core.words import say
 
-_COMMENT = regex(r"[ \t]*#[^\n]*")
-_BEHIND = regex(r"""^(?:[^"'#]|"(?:[^"\\]|\\.)*"|'[^']*'|(?<=\S)#)*(?:^|(?<=\s))(#.*)""")
 _NAMES = {"yaml": "YAML", "json": "JSON", "toml": "TOML", "dotenv": "dotenv"}
 
 
@@ -96,26 +93,33 @@ def _without_secrets(project: Project, entry: _Entry, source: Source, lost: list
 
 
 def _entries(source: Source, lost: list[tuple[int, str]]) -> Iterator[_Entry]:
-    """The entries in the order of the text, with the comments around them; those inside of one are lost."""
-    script = Script(source)
-    places = {key: source.place((key,)) for key in source.value}
-    ends = {key: max(script.content_end((key,)), place.key_end) for key, place in places.items()}
-    at = 0
-    for key in sorted(source.value, key=lambda key: places[key].key_start):
-        place, end = places[key], ends[key]
-        start = source.text.rfind("\n", 0, place.key_start) + 1
-        above = [line for line in source.text[at:start].split("\n")[:-1] if line.startswith("#") or not line.strip()]
-        whole, behind = source.text[place.key_end : end], ""
-        line_end = source.text.find("\n", end)
-        at = line_end + 1 if line_end >= 0 else len(source.text)
-        if "\n" not in whole.rstrip():
-            match = _COMMENT.match(source.text[end:at].rstrip("\r\n,"))
-            behind = match[0].strip() if match is not None else ""
-        elif place.style not in ("literal", "folded"):
-            first = source.span(place.key_end, place.key_end).line
-            for offset, line in enumerate(source.text[place.key_end : at].split("\n")):
-                match = _BEHIND.search(line)
-                if match is not None:
-                    lost.append((first + offset, match[1]))
-        if source.value[key] is not UNKNOWN:
-            yield _Entry(key, source.value[key], above, behind)
+    """The entries in the order of the text, with the comments around them; those inside of one, and behind the last, are lost."""
+    tree = Tree(source)
+    found: dict[str, _Entry] = {}
+    behind: dict[str, tuple[int, str]] = {}
+    longer: set[str] = set()  # those of several lines
+    above: list[tuple[int, str]] = []
+    for number, line in enumerate(tree.lines(), 1):
+        own = [str(each.pointer[0]) for each in line if each.kind == "key" and each.pointer is not None and len(each.pointer) == 1]
+        comments = [each for each in line if each.kind == "comment"]
+        if not line or (line == comments and not tree.columns(line[0])[0]):
+            above += [(number, tree.text(each).rstrip()) for each in comments] or [(number, "")]
+            continue
+        if own:
+            found[own[0]] = _Entry(own[0], source.value.get(own[0], UNKNOWN), [text for _, text in above], "")
+            found.update({each: _Entry(each, source.value.get(each, UNKNOWN), [], "") for each in own[1:]})
+        else:
+            lost += [each for each in above if each[1]]
+            longer |= {*list(found)[-1:]} if line != comments else set()
+        above = []
+        for each in comments:
+            told = (number, tree.text(each).rstrip())
+            if own:
+                behind[own[-1]] = told
+            else:
+                lost.append(told)
+    lost += [each for each in above if each[1]]
+    lost += [told for key, told in behind.items() if key in longer]
+    for key, entry in found.items():
+        if entry.value is not UNKNOWN:
+            yield entry._replace(behind=behind[key][1] if key in behind and key not in longer else "")

@@ -3,9 +3,12 @@
 import io
 from typing import Any
 
+from jovial_scaffold.core.regexes import regex
 from jovial_scaffold.core.text.source import Place, Pointer, Problem, duplicate_problem
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import say
+
+_HEAD = regex(r"\s*(?:export[^\S\r\n]+)?")  # what stands before a name
 
 
 def read_dotenv(text: str) -> tuple[Any, list[Problem]]:
@@ -55,7 +58,8 @@ def _lines(text: str) -> list[tuple[str | None, str | None, Place, str]]:
     for binding in parse_stream(io.StringIO(text, newline="")):
         original = binding.original.string
         if binding.key is not None or binding.error:
-            key_start = offset + max(original.find(binding.key or ""), 0)
+            head = _HEAD.match(original)
+            key_start = offset + max(original.find(binding.key or "", head.end() if head is not None else 0), 0)
             key_end = key_start + len(binding.key or "")
             equals = original.find("=", key_end - offset)
             start = offset + equals + 1 if equals >= 0 else key_start

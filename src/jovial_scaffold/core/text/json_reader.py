@@ -5,6 +5,7 @@ Large texts are read natively where nothing in them needs a closer look; all oth
 
 import json
 import re
+from contextlib import suppress
 from typing import Any
 
 from jovial_scaffold.core.limits import NESTING
@@ -92,9 +93,10 @@ def read_json(text: str) -> tuple[Any, list[Problem]]:
 
 
 def locate_json(text: str) -> dict[Pointer, Place]:
-    """The place of every value of a JSON text that `read_json` could read."""
+    """The place of every value of a JSON text; of one that `read_json` could not read, of those before the mistake."""
     scan = _Scan(text)
-    scan.run()
+    with suppress(ValueError, IndexError):
+        scan.run()
     return scan.places
 
 

@@ -5,15 +5,16 @@ Where somebody broke a line, it stays broken. What was laid out is read again, a
 
 import json
 import re
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from typing import Any
 
 from jovial_scaffold.core.regexes import regex
 from jovial_scaffold.core.text.formats import format_of
 from jovial_scaffold.core.text.laid_lines import STEP, Line, Strange, joined
 from jovial_scaffold.core.text.source import Source
+from jovial_scaffold.core.text.tree import Tree
 from jovial_scaffold.core.text.written_values import dotenv_value
-from jovial_scaffold.core.text.yaml_layout import laid_out_yaml, yaml_comments
+from jovial_scaffold.core.text.yaml_layout import laid_out_yaml
 
 _WIDTH = 100  # characters: a longer line of JSON is broken
 _TOML = regex(
@@ -34,26 +35,40 @@ def tidied(source: Source, order: Sequence[str] = ()) -> str:
     text = source.text.replace("\r\n", "\n")
     if "\r" in text:
         raise Strange(source.name)
-    plain = source if text == source.text or form is None else Source(source.name, text, form.read(text)[0], form.locate)
-    made, comments = _WRITERS[notation](plain)
-    if order and form is not None and isinstance(source.value, dict):
-        ordered = _ordered(made, order) if notation == "YAML" else _ordered_json(made, order) if notation == "JSON" else made
-        if ordered != made and notation == "YAML":  # other comments stand in a column now
-            ordered, _ = laid_out_yaml(Source(source.name, ordered, form.read(ordered)[0], form.locate))
-        made = ordered
-    if not _is_same(plain, comments, made):
+    plain = _read(source.name, text)
+    made = _read(source.name, _WRITERS[notation](plain))
+    if not _is_same(plain, made) or Tree(plain).said() != Tree(made).said():
         raise Strange(source.name)
-    return made.replace("\n", "\r\n") if text != source.text else made
+    if order and isinstance(made.value, dict):
+        ordered = _in_their_order(made, notation, order)
+        if ordered.text != made.text and (not _is_same(made, ordered) or Tree(made).said_of() != Tree(ordered).said_of()):
+            raise Strange(source.name)
+        made = ordered
+    return made.text.replace("\n", "\r\n") if text != source.text else made.text
 
 
-def _is_same(source: Source, comments: list[str], made: str) -> bool:
-    """Whether a new text says the same: every value, in the same order inside of an entry, and every comment."""
-    form = format_of(source.name) or format_of("x.yaml")
+def _read(name: str, text: str) -> Source:
+    form = format_of(name) or format_of("x.yaml")
     assert form is not None
-    value, problems = form.read(made)
-    if problems or _COMMENTS[form.name](Source(source.name, made, value, form.locate)) != comments:
-        return False
-    return bool(_in_order(value) == _in_order(source.value))
+    value, problems = form.read(text)
+    source = Source(name, text, value, form.locate)
+    source.problems = tuple(problems)
+    return source
+
+
+def _in_their_order(made: Source, notation: str, order: Sequence[str]) -> Source:
+    """A text in the one layout with its outermost entries in an order, in YAML and JSON."""
+    if notation == "JSON":
+        return _read(made.name, _ordered_json(made.text, order))
+    ordered = _ordered(made.text, order) if notation == "YAML" else made.text
+    if ordered == made.text:
+        return made
+    return _read(made.name, laid_out_yaml(_read(made.name, ordered)))  # other comments stand in a column now
+
+
+def _is_same(one: Source, other: Source) -> bool:
+    """Whether two texts hold the same values, in the same order inside of an entry."""
+    return not other.problems and bool(_in_order(one.value) == _in_order(other.value))
 
 
 def _in_order(value: Any) -> Any:
@@ -61,14 +76,6 @@ def _in_order(value: Any) -> Any:
     if isinstance(value, dict):
         return {key: json.dumps(item, ensure_ascii=True) for key, item in value.items()}
     return json.dumps(value)
-
-
-def _toml_comments(source: Source) -> list[str]:
-    return sorted(match["comment"].rstrip() for match in _TOML.finditer(source.text) if match["comment"])
-
-
-def _dotenv_comments(source: Source) -> list[str]:
-    return sorted(line.strip() for line in source.text.split("\n") if line.lstrip().startswith("#"))
 
 
 def _ranks(value: dict[str, Any], order: Sequence[str]) -> dict[str, int]:
@@ -95,6 +102,8 @@ def _ordered(text: str, order: Sequence[str]) -> str:
     form = format_of("x.yaml")
     assert form is not None
     value, _ = form.read(text)
+    if not isinstance(value, dict):
+        return text
     ranks = _ranks(value, order)
     if [*ranks.values()] == sorted(ranks.values()):
         return text
@@ -138,7 +147,7 @@ def _above(text: str, start: int) -> int:
 # -- JSON, TOML, dotenv
 
 
-def _json(source: Source) -> tuple[str, list[str]]:
+def _json(source: Source) -> str:
     """JSON: what somebody broke into lines stays so, and what is too long for one is broken."""
     tokens = [(match.group(), match.start(), match.end()) for match in _JSON.finditer(source.text)]
     text, at = source.text, 0
@@ -181,10 +190,10 @@ def _json(source: Source) -> tuple[str, list[str]]:
             at += 1
         return "".join(pieces)
 
-    return f"{value(0, 0)}\n" if tokens else source.text, []
+    return f"{value(0, 0)}\n" if tokens else source.text
 
 
-def _toml(source: Source) -> tuple[str, list[str]]:
+def _toml(source: Source) -> str:
     """TOML: a line stays a line; nothing stands further in but what is in brackets."""
     out: list[Line] = []
     pieces: list[str] = []
@@ -220,10 +229,10 @@ def _toml(source: Source) -> tuple[str, list[str]]:
             before = text
     if pieces or comment:
         finish()
-    return joined(out), _toml_comments(source)
+    return joined(out)
 
 
-def _dotenv(source: Source) -> tuple[str, list[str]]:
+def _dotenv(source: Source) -> str:
     """dotenv: no spaces around the sign, and quotes only where they are needed."""
     out = []
     quoted = source.value if isinstance(source.value, dict) else {}
@@ -239,13 +248,7 @@ def _dotenv(source: Source) -> tuple[str, list[str]]:
         if isinstance(value, str) and is_whole and dotenv_value(value) == value:
             written = value
         out.append(Line(f"{export.strip()}{' ' if export else ''}{name}={written}"))
-    return joined(out), _dotenv_comments(source)
+    return joined(out)
 
 
 _WRITERS = {"YAML": laid_out_yaml, "JSON": _json, "TOML": _toml, "dotenv": _dotenv}
-_COMMENTS: dict[str, Callable[[Source], list[str]]] = {
-    "YAML": yaml_comments,
-    "JSON": lambda source: [],
-    "TOML": _toml_comments,
-    "dotenv": _dotenv_comments,
-}

@@ -13,19 +13,9 @@ from jovial_scaffold.core.text.written_values import yaml_block, yaml_flow
 _HEADER = regex(r"[|>][-+1-9]*")
 
 
-def laid_out_yaml(source: Source) -> tuple[str, list[str]]:
-    """A text of YAML in the one layout, and the comments of the text as it is, sorted. Raises Strange."""
-    lines = _lines_of(source)
-    return _Writer(source).written(lines), _comments(lines)
-
-
-def yaml_comments(source: Source) -> list[str]:
-    """All comments of a text, sorted. Raises Strange."""
-    return _comments(_lines_of(source))
-
-
-def _comments(lines: "Sequence[_Row]") -> list[str]:
-    return sorted(token.text for line in lines for token in line.tokens if token.kind == "comment")
+def laid_out_yaml(source: Source) -> str:
+    """A text of YAML in the one layout. Raises Strange."""
+    return _Writer(source).written(_lines_of(source))
 
 
 class _Token(NamedTuple):
