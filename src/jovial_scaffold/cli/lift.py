@@ -1,5 +1,6 @@
 """`jovial lift`: a literal gets a name."""
 
+import os
 import shlex
 import sys
 from enum import StrEnum
@@ -11,6 +12,7 @@ import typer
 from jovial_scaffold.cli.editing import DryRun, deliver_change, said, shared_change
 from jovial_scaffold.cli.options import Format, ProjectPath, ReportFormat, folder_shown, load
 from jovial_scaffold.reports.machine import json_text
+from jovial_scaffold.reports.terminal import style_for
 from jovial_scaffold.reports.words import counted, path_shown, visible
 
 _LISTED = 12
@@ -78,10 +80,11 @@ def _suggested(project: Path | None, format: ReportFormat) -> None:
         ]
         sys.stdout.write(json_text({"format": "jovial-suggestions/1", "project": loaded.name, "suggestions": entries}))
         return
-    base = folder_shown(loaded)
-    for each in found:
+    base, style = folder_shown(loaded), style_for(sys.stdout, os.environ)
+    for number, each in enumerate(found):
         where = ", ".join(path_shown(base, file) for file in each.files)
-        print(f"{visible(each.text)}  {counted(len(each.places), 'place')} in {where}")
+        about = style.paint("place", f"{counted(len(each.places), 'place')} in {where}")
+        print(f"{chr(10) if number else ''}{style.paint('strong', visible(each.text))}  {about}")
         whole = next((one for one in each.places if one.text == each.text and one.origin.pointer[:1] == ("resources",)), None)
         told = ", ".join(visible(one.label) for one in each.places[:4])
         print(f"    {told}{' …' if len(each.places) > 4 else ''}")

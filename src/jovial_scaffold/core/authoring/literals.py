@@ -139,14 +139,19 @@ class Recurring(NamedTuple):
 
 def suggestions(project: Project) -> list[Recurring]:
     """Texts and parts of texts that stand in several places, the worthiest first; a part of one that is as frequent is left out, and so is what
-    a schema lists as allowed."""
+    a schema lists as allowed, or something of the template is called."""
     found: dict[str, dict[tuple[str, Pointer], Written]] = {}
     listed = {(each.name, pointer) for each, pointer in _choices(project)}
     for each in (one for template in reached(project) for one in texts(project, template)):
         place = (each.origin.source.name, each.origin.pointer)
         for part in _parts(each) if place not in listed else ():
             found.setdefault(part, {})[place] = each
-    recurring = [_weighed(text, [*places.values()]) for text, places in found.items() if len(places) >= _PLACES]
+    known = {each.replace("-", "_") for template in reached(project) for each in template.names}  # what things are called after themselves
+    recurring = [
+        _weighed(text, [*places.values()])
+        for text, places in found.items()
+        if len(places) >= _PLACES and text.lower().replace("-", "_") not in known
+    ]
     kept: list[Recurring] = []
     for one in sorted(recurring, key=lambda each: (-each.worth, each.text)):
         if one.worth > 0 and not any(one.text in other.text and len(one.places) <= len(other.places) for other in kept):
