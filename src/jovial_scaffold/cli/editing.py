@@ -30,6 +30,8 @@ from jovial_scaffold.reports.terminal import style_for
 
 DryRun = Annotated[bool, typer.Option("--dry-run", help="Print the change as a unified diff, and write nothing.")]
 
+Force = Annotated[bool, typer.Option("--force", help="Overwrite files that are there already.")]
+
 
 def real_path(path: str) -> str:
     """Where a path leads, for comparing."""

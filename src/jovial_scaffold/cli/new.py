@@ -8,7 +8,7 @@ from typing import Annotated, Any
 import typer
 
 from jovial_scaffold.cli import exit_codes
-from jovial_scaffold.cli.editing import DryRun, deliver_change, said
+from jovial_scaffold.cli.editing import DryRun, Force, deliver_change, said
 from jovial_scaffold.cli.gallery import Gallery, known_entries
 from jovial_scaffold.cli.options import Format, ProjectPath, ReportFormat, environment_names, load, unusable
 from jovial_scaffold.core.authoring import scaffolding
@@ -44,6 +44,7 @@ def project(
     ask: Annotated[
         bool, typer.Option("--ask", help="Ask at a terminal for what it begins with, its environments, and what it needs.")
     ] = False,
+    force: Force = False,
 ) -> None:
     """A small project with comments: a template, and a parameter file for each environment; or one that begins at a starting point.
 
@@ -65,19 +66,31 @@ def project(
             files = scaffolding.project_files(name, asked or scaffolding.ENVIRONMENTS)
         if folder.is_dir() and not any(folder.iterdir()):
             folder.resolve().rmdir()  # an empty one is as good as none
-        with new_folder(folder) as whole:
-            for path, text in files.items():
-                target = whole / path
-                target.parent.mkdir(parents=True, exist_ok=True)
-                target.write_bytes(bytes_of(text))
+        if force and folder.is_dir():
+            _overwrite(folder, files)
+        else:
+            with new_folder(folder) as whole:
+                for path, text in files.items():
+                    target = whole / path
+                    target.parent.mkdir(parents=True, exist_ok=True)
+                    target.write_bytes(bytes_of(text))
     except ProjectError as error:
         raise typer.Exit(unusable(error)) from None
     except FileExistsError:
-        print(f"jovial: {folder} is there already, and nothing is overwritten. Name another folder with --into.", file=sys.stderr)
+        told = "Name another folder with --into, or overwrite what it has of the same names with --force."
+        print(f"jovial: {folder} is there already, and nothing is overwritten. {told}", file=sys.stderr)
         raise typer.Exit(exit_codes.UNUSABLE) from None
     for path in files:
         print(folder / path)
     print(f"\nNext: cd {folder} && jovial check && jovial compare", file=sys.stderr)
+
+
+def _overwrite(folder: Path, files: dict[str, Any]) -> None:
+    """Write files into a folder, all or none; what else is there stays."""
+    from jovial_scaffold.core.text.edits import FileChange
+    from jovial_scaffold.machine.changing import carry_out, content_below
+
+    carry_out(folder, [FileChange(path, content_below(folder, path), bytes_of(text)) for path, text in files.items()])
 
 
 def environment(
@@ -91,6 +104,7 @@ def environment(
     ask: Annotated[
         bool, typer.Option("--ask", help="Ask at a terminal which environment it is like, and what it has instead of each value of that.")
     ] = False,
+    force: Force = False,
     dry_run: DryRun = False,
     project: ProjectPath = None,
     format: Format = ReportFormat.text,
@@ -102,11 +116,11 @@ def environment(
 
     def change(loaded: Project) -> tuple[Change, list[Done]]:
         if not ask:
-            return scaffolding.new_environment(loaded, name, like)
+            return scaffolding.new_environment(loaded, name, like, force)
         from jovial_scaffold.cli.asking import model, other_values
 
         chosen = like or model(loaded)
-        made, done = scaffolding.new_environment(loaded, name, chosen)
+        made, done = scaffolding.new_environment(loaded, name, chosen, force)
         then, own = scaffolding.own_parameters(loaded, made, name)
         return made, [*done, *scaffolding.give(then, made, name, other_values(then, name, own))]
 
@@ -132,28 +146,34 @@ def resource(
     _changed(project, lambda loaded: new_resource(loaded, type, name, into, every), dry_run, format)
 
 
-def module(name: Name, dry_run: DryRun = False, project: ProjectPath = None, format: Format = ReportFormat.text) -> None:
+def module(
+    name: Name, force: Force = False, dry_run: DryRun = False, project: ProjectPath = None, format: Format = ReportFormat.text
+) -> None:
     """A template to be used as a type, named in the project file.
 
     Example: jovial new module queue_pair
     """
-    _changed(project, lambda loaded: scaffolding.new_module(loaded, name), dry_run, format)
+    _changed(project, lambda loaded: scaffolding.new_module(loaded, name, force), dry_run, format)
 
 
-def ruleset(name: Name, dry_run: DryRun = False, project: ProjectPath = None, format: Format = ReportFormat.text) -> None:
+def ruleset(
+    name: Name, force: Force = False, dry_run: DryRun = False, project: ProjectPath = None, format: Format = ReportFormat.text
+) -> None:
     """A file of rules with one rule and its examples, named in the project file.
 
     Example: jovial new ruleset house
     """
-    _changed(project, lambda loaded: scaffolding.new_ruleset(loaded, name), dry_run, format)
+    _changed(project, lambda loaded: scaffolding.new_ruleset(loaded, name, force), dry_run, format)
 
 
-def catalog(name: Name, dry_run: DryRun = False, project: ProjectPath = None, format: Format = ReportFormat.text) -> None:
+def catalog(
+    name: Name, force: Force = False, dry_run: DryRun = False, project: ProjectPath = None, format: Format = ReportFormat.text
+) -> None:
     """A folder of types with one type, named in the project file.
 
     Example: jovial new catalog yard
     """
-    _changed(project, lambda loaded: scaffolding.new_catalog(loaded, name), dry_run, format)
+    _changed(project, lambda loaded: scaffolding.new_catalog(loaded, name, force), dry_run, format)
 
 
 def _changed(path: Path | None, change: Callable[[Project], tuple[Change, list[Done]]], dry_run: bool, format: ReportFormat) -> None:

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from jovial_scaffold.cli import exit_codes
-from jovial_scaffold.cli.editing import DryRun, deliver_change, said
+from jovial_scaffold.cli.editing import DryRun, Force, deliver_change, said
 from jovial_scaffold.cli.options import (
     EnvelopeFile,
     Format,
@@ -186,11 +186,12 @@ def convert(
     to: Annotated[Notation, typer.Option("--to", help="The notation.", show_default=False)],
     out: Out = None,
     envelope: EnvelopeFile = None,
+    force: Force = False,
     project: ProjectPath = None,
 ) -> None:
     """The same values with the same types, and the comments that the notation can hold. What it cannot hold is listed on standard error, and a
     secret in clear text becomes where it may come from. With an envelope, the values of a parameter file are put into it (without comments), and
-    those of any other file are taken out of it. Nothing is overwritten.
+    those of any other file are taken out of it. Nothing is overwritten without --force.
 
     Example: jovial parameters convert parameters/live.yaml --to toml --out parameters/live.toml
     """
@@ -211,8 +212,8 @@ def convert(
         if envelope is not None:
             text = _wrapped(text, envelope, to.value)
             lost = [each for each in lost if not each[1].startswith("#")]
-    if out is not None and str(out) != "-" and out.exists():
-        print(f"jovial: {out} is there already, and nothing is overwritten.", file=sys.stderr)
+    if out is not None and str(out) != "-" and out.exists() and not force:
+        print(f"jovial: {out} is there already, and nothing is overwritten. --force overwrites it.", file=sys.stderr)
         raise typer.Exit(exit_codes.UNUSABLE)
     deliver(text, out)
     for line, what in lost:

@@ -33,7 +33,7 @@ def carry_out(root: Path, files: Sequence[FileChange]) -> None:
         if journal is not None:
             _finish(root, journal)
         for each in files:
-            if _content(root, each.name) != each.before:
+            if content_below(root, each.name) != each.before:
                 raise ChangedMeanwhile(each.name)
         with writing.Staged() as staged:
             for each in files:
@@ -69,7 +69,7 @@ def _finish(root: Path, journal: Path) -> None:
     if noted["root"] != os.path.realpath(root):  # of another root, by a great chance
         return
     for each in noted["files"]:
-        now = _digest(_content(root, each["name"]))
+        now = _digest(content_below(root, each["name"]))
         if now != each["before"]:
             continue  # it has taken its place, or somebody has written it since
         if each["after"] is None:
@@ -93,7 +93,7 @@ def _digest(content: bytes | None) -> str:
     return hashlib.sha256(content).hexdigest() if content is not None else ""
 
 
-def _content(root: Path, name: str) -> bytes | None:
+def content_below(root: Path, name: str) -> bytes | None:
     """The bytes of a file below a root; None where there is none. Raises OSError."""
     content = DiskFolder(root).read(name)
     if not isinstance(content, Refusal):

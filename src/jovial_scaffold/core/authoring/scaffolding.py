@@ -150,8 +150,9 @@ def _key(name: str) -> str:
 # -- what is added to a project
 
 
-def new_environment(project: Project, name: str, like: str = "") -> tuple[Change, list[Done]]:
-    """An environment whose parameters are those of another one, the last where none is named. Raises ProjectError."""
+def new_environment(project: Project, name: str, like: str = "", force: bool = False) -> tuple[Change, list[Done]]:
+    """An environment whose parameters are those of another one, the last where none is named; files that are there are overwritten by `force`
+    only. Raises ProjectError."""
     named(name, "an environment")
     if name in project.environments:
         raise _there_already(say("The project has an environment `{}` already.", name))
@@ -164,8 +165,7 @@ def new_environment(project: Project, name: str, like: str = "") -> tuple[Change
     change, done = Change(project.folder), []
     names = {text: _beside(text, like, name, number) for number, text in enumerate(own)}
     for text, target in names.items():
-        if isinstance(project.folder.find(target), Found):
-            raise _there_already(say("{} is there already, and nothing is overwritten.", target))
+        _check_free(project, target, force)
         source = project.source(text)
         if source is not None:
             change.write(target, _like(project, source, like, name))
@@ -279,28 +279,27 @@ def _like(project: Project, source: Source, like: str, name: str) -> str:
     )  # what is said of the one is said of the other
 
 
-def new_module(project: Project, name: str) -> tuple[Change, list[Done]]:
+def new_module(project: Project, name: str, force: bool = False) -> tuple[Change, list[Done]]:
     """A module, under its name in the project file. Raises ProjectError."""
-    return _added(project, name, "modules", {f"modules/{name}.yaml": _MODULE.format(title=_title(name))}, f"modules/{name}.yaml")
+    return _added(project, name, "modules", {f"modules/{name}.yaml": _MODULE.format(title=_title(name))}, f"modules/{name}.yaml", force)
 
 
-def new_ruleset(project: Project, name: str) -> tuple[Change, list[Done]]:
+def new_ruleset(project: Project, name: str, force: bool = False) -> tuple[Change, list[Done]]:
     """A ruleset with one rule, among those of the project. Raises ProjectError."""
-    return _added(project, name, "rulesets", {f"rules/{name}.yaml": _RULESET.format(title=_title(name))}, f"rules/{name}.yaml")
+    return _added(project, name, "rulesets", {f"rules/{name}.yaml": _RULESET.format(title=_title(name))}, f"rules/{name}.yaml", force)
 
 
-def new_catalog(project: Project, name: str) -> tuple[Change, list[Done]]:
+def new_catalog(project: Project, name: str, force: bool = False) -> tuple[Change, list[Done]]:
     """A catalog with one type, among those of the project. Raises ProjectError."""
     files = {f"{name}/catalog.yaml": _CATALOG.format(name=name), f"{name}/thing.yaml": _TYPE.format(name=name)}
-    return _added(project, name, "catalogs", files, f"{name}/")
+    return _added(project, name, "catalogs", files, f"{name}/", force)
 
 
-def _added(project: Project, name: str, section: str, files: dict[str, str], path: str) -> tuple[Change, list[Done]]:
+def _added(project: Project, name: str, section: str, files: dict[str, str], path: str, force: bool) -> tuple[Change, list[Done]]:
     check_name(name)
     change = Change(project.folder)
     for target, text in files.items():
-        if isinstance(project.folder.find(target), Found):
-            raise _there_already(say("{} is there already, and nothing is overwritten.", target))
+        _check_free(project, target, force)
         change.write(target, text)
     source = next(iter(project.project_file.environments.values())).origin.source
     script = Script(source)
@@ -333,3 +332,10 @@ def _each(held: Any) -> list[Any]:
 
 def _there_already(message: Any) -> ProjectError:
     return ProjectError([Finding("promise-broken", "error", message, None, say("Choose another name."))])
+
+
+def _check_free(project: Project, target: str, force: bool) -> None:
+    """Raises ProjectError where a file is there already that nobody wants to overwrite."""
+    if not force and isinstance(project.folder.find(target), Found):
+        message = say("{} is there already, and nothing is overwritten.", target)
+        raise ProjectError([Finding("promise-broken", "error", message, None, say("Choose another name, or overwrite it with --force."))])
