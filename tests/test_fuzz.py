@@ -18,7 +18,7 @@ BOUNDS = {
     "secrets": (60, 0.85),
     "expressions": (1_500, 0.9),
     "trees": (200, 0.5),
-    "commands": (120, 0.35),
+    "commands": (120, 0.3),
     "drivers": (24, 0.9),
     "lists": (16, 0.9),
     "residuals": (800, 0.9),
