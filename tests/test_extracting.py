@@ -16,8 +16,11 @@ from jovial_scaffold.core.authoring.inlining import inline
 from jovial_scaffold.core.findings import has_errors
 from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.project_inputs import Overrides
+from jovial_scaffold.core.text.formats import read_source
+from jovial_scaffold.core.text.tree import Tree
 from jovial_scaffold.core.text.written_values import yaml_flow
 from tests.fuzz import drivers
+from tests.test_scripts import restyled
 
 PROJECTS = [
     Path(main.__file__).parents[1] / "demo" / "ridgeline",
@@ -84,3 +87,37 @@ def test_so_it_is_in_any_project(seed: int) -> None:
     names = [name for name, each in project.template.resources.items() if each.module is None]
     if names:
         there_and_back(project, chance.sample(names, min(len(names), chance.randint(1, 3))))
+
+
+def comments_in(files: dict[str, bytes]) -> Counter[str]:
+    """All comments of some files of YAML."""
+    found: Counter[str] = Counter()
+    for name, content in files.items():
+        source, wrong = read_source(content, name)
+        if name.endswith(".yaml") and source is not None:
+            assert not wrong, (name, content)
+            tree = Tree(source)
+            found.update(tree.text(piece).strip() for piece in tree.pieces if piece.kind == "comment")
+    return found
+
+
+@pytest.mark.parametrize("seed", range(40))
+def test_however_the_files_are_laid_out(seed: int) -> None:
+    chance = random.Random(seed)
+    files = restyled(chance, drivers.project(chance))
+    project = drivers.loaded(files)
+    names = sorted(project.template.resources)
+    chosen = chance.sample(names, min(len(names), chance.randint(1, 3)))
+    try:
+        change, _ = extract(project, chosen, "modules/moved.yaml", "moved_here")
+    except ProjectError as error:
+        assert error.findings[0].id == "promise-broken", error.findings
+        return
+    changed = {**files, **{each.name: each.after or b"" for each in change.files()}}
+    emptied = {name for name in project.template_sources[0].value if name not in read_source(changed["line.yaml"], "line.yaml")[0].value}  # type: ignore[union-attr]
+    lost = comments_in(files) - comments_in(changed)
+    assert all(any(name in text for name in emptied) or text == "# behind" for text in lost), lost  # of sections that are no more
+    if files["line.yaml"].count(b"\r\n") == files["line.yaml"].count(b"\n"):
+        assert changed["line.yaml"].count(b"\r\n") == changed["line.yaml"].count(b"\n")
+    assert changed["line.yaml"].startswith(b"\xef\xbb\xbf") == files["line.yaml"].startswith(b"\xef\xbb\xbf")
+    inline(drivers.loaded(changed), "moved_here")

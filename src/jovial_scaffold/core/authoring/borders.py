@@ -190,7 +190,7 @@ class Border:
         if (each.origin, each.offset) in self.odd:
             self._whole_taken(each)
             return
-        parameter = self._free(f"{name}_{field}")
+        parameter = self._free(f"{name}_{field}", f"{name}.{field}")
         self.takes.setdefault(parameter, each)
         self.hands[parameter] = f"{name}.{field}"
         start, end = each.span(len(name) + 1 + len(field))
@@ -202,7 +202,7 @@ class Border:
         if names & self.moved or not self._is_free(each, names):
             raise broken(say("`{}` reads {}, which would stay: let both move.", each.text, each.reference.name))
         known = next((parameter for parameter, text in self.hands.items() if text == each.text), "")
-        parameter = known or self._free(f"{each.reference.name}_read")
+        parameter = known or self._free(f"{each.reference.name}_read", each.text)
         self.takes.setdefault(parameter, each)
         self.hands[parameter] = each.text
         self.inner.append(Edit(each.origin.source.name, *each.whole(), parameter))
@@ -254,8 +254,9 @@ class Border:
         is_plain = isinstance(field, str) and each.text.startswith(f"{name}{mark}{field}", reference.start)
         return str(field) if is_plain and not each.text.startswith("has(", max(0, reference.start - 4)) else ""
 
-    def _free(self, name: str) -> str:
-        """A name for a parameter that nothing in the module has."""
-        while name in self.moved or (name in self.template.names and name not in self.template.resources):
+    def _free(self, name: str, handed: str) -> str:
+        """A name for a parameter that nothing in the module has, and to which nothing else is handed."""
+        taken = self.moved | (self.template.names - self.template.resources.keys())
+        while name in taken or self.hands.get(name, handed) != handed:
             name = f"{name}_"
         return name

@@ -1,11 +1,13 @@
 """Resources that move into a module: with what only they use, with parameters for all else that they read, and outputs for what is read of them."""
 
+import json
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from posixpath import basename
 from typing import Any
 
 from jovial_scaffold.core.authoring.borders import Border, Use
 from jovial_scaffold.core.authoring.expected import addresses_follow
+from jovial_scaffold.core.authoring.moved_texts import lines_from_brackets, part_with
 from jovial_scaffold.core.authoring.naming import check_new
 from jovial_scaffold.core.authoring.promises import adds_no_errors, after, broken, stays
 from jovial_scaffold.core.authoring.settings import Done
@@ -17,10 +19,10 @@ from jovial_scaffold.core.folders import Found
 from jovial_scaffold.core.project import Project
 from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.templates.sections import SECTIONS
-from jovial_scaffold.core.text.edits import Change, Edit, edited
+from jovial_scaffold.core.text.edits import Change, Edit
 from jovial_scaffold.core.text.script import Script
 from jovial_scaffold.core.text.source import Origin, Pointer, Source, value_at
-from jovial_scaffold.core.text.written_values import yaml_flow, yaml_lines
+from jovial_scaffold.core.text.written_values import FLOW, yaml_flow, yaml_lines
 from jovial_scaffold.core.words import listed, nearest, say
 
 _SECTIONS = {"let": "values", "functions": "functions", "lookups": "lookups"}
@@ -166,13 +168,11 @@ class _Moving(Border):
     def _block(self, origin: Origin) -> str:
         """The lines of an entry with what is read in another way there, as far in as an entry of a section."""
         script = Script(origin.source)
+        if not script.is_in_lines(origin.pointer):
+            place = origin.source.place(origin.pointer)
+            return lines_from_brackets(origin, part_with(origin.source, place.key_start, place.end, self.inner), 2)
         start, end = script.block(origin.pointer)
-        edits = [
-            each._replace(start=each.start - start, end=each.end - start)
-            for each in self.inner
-            if each.file == origin.source.name and start <= each.start < end
-        ]
-        text = edited(origin.source.text[start:end], dict.fromkeys(edits))
+        text = part_with(origin.source, start, end, self.inner).replace("\r\n", "\n")
         return text if text.endswith("\n") else f"{text}\n"
 
     # -- the template
@@ -188,18 +188,30 @@ class _Moving(Border):
         for name in sorted(self.takes):
             properties[name] = f"${{{self.hands.get(name, name)}}}"
         path = relative(file, first.source.name)
-        lines = [line for key, value in properties.items() for line in yaml_lines(key, value, "")]
-        place = script.block(first.pointer)[0]
-        indent = " " * (script.column(first.pointer))
-        own = [f"{indent}{self.use} ({path}):" if lines else f"{indent}{self.use} ({path}): {{}}", *(f"{indent}  {line}" for line in lines)]
-        self.change.add([Edit(first.source.name, place, place, "\n".join(own) + "\n" + ("\n" if script.is_apart(first.pointer) else ""))])
+        in_brackets = not script.is_in_lines(first.pointer)
+        if in_brackets:
+            place = first.source.place(first.pointer)
+            key = f"{self.use} ({path})"
+            own_key = json.dumps(key) if script.notation == "JSON" else yaml_flow(key)
+            self.change.add([Edit(first.source.name, place.key_start, place.end, f"{own_key}: {FLOW[script.notation](properties)}")])
+        else:
+            self._use(script, first, path, properties)
         gone = [self.origin(name) for name in sorted(self.moved)]
         gone += [template.functions[name].origin for name in sorted(self.copied) if self._only_inside(name)]
+        gone = [each for each in gone if not (in_brackets and each == first)]
         for source in {each.source.name: each.source for each in gone}.values():
             self._remove(source, [self.whole(each).pointer for each in gone if each.source.name == source.name])
         self.done += [Done(name, self.origin(name).source.name, f"moved to {file}") for name in sorted(self.moved)]
         self._after()
         self._renames()
+
+    def _use(self, script: Script, first: Origin, path: str, properties: dict[str, Any]) -> None:
+        """The use of the module in lines of its own, before the first of what moves."""
+        lines = [line for key, value in properties.items() for line in yaml_lines(key, value, "")]
+        place = script.block(first.pointer)[0]
+        indent = " " * (script.column(first.pointer))
+        own = [f"{indent}{self.use} ({path}):" if lines else f"{indent}{self.use} ({path}): {{}}", *(f"{indent}  {line}" for line in lines)]
+        self.change.add([Edit(first.source.name, place, place, "\n".join(own) + "\n" + ("\n" if script.is_apart(first.pointer) else ""))])
 
     def _only_inside(self, function: str) -> bool:
         """Whether nothing that stays calls a function."""
@@ -215,14 +227,16 @@ class _Moving(Border):
         for section, count in sections.items():
             held = value_at(source.value, (section,), None)
             script = Script(source)
+            entries = [pointer for pointer in pointers if pointer[0] == section]
             if isinstance(held, dict) and len(held) == count and section != "resources":
-                script.cut((section,))
+                script.cut((section,)) if script.is_in_lines((section,)) else script.remove((section,))
+            elif not script.is_in_lines(entries[0]):
+                script.remove_in_brackets(entries)
             else:
-                for pointer in pointers:
-                    if pointer[0] == section:
-                        start, end = script.block(pointer)
-                        end = script.behind_blank(end) if script.is_apart(pointer) else end
-                        script.edits.append(Edit(source.name, start, end, ""))
+                for pointer in entries:
+                    start, end = script.block(pointer)
+                    end = script.behind_blank(end) if script.is_apart(pointer) else end
+                    script.edits.append(Edit(source.name, start, end, ""))
             self.change.add(script.edits)
 
     def _after(self) -> None:
@@ -249,6 +263,8 @@ class _Moving(Border):
             for old, new in entries.items():
                 if old not in held:
                     script.insert(("renames",), old, new)
+        elif not script.is_in_lines(("resources",)):
+            script.add_section("renames", entries, SECTIONS)
         else:
             start, _ = script.block(("resources",))
             gap = ["", ""] if script.is_apart(("resources",)) else [""]

@@ -1,12 +1,14 @@
 """A use of a module that is written out: its resources stand in the template itself, with what was handed to them in place of its parameters."""
 
 from collections.abc import Iterator, Mapping
+from textwrap import dedent
 from typing import Any
 
 from jovial_scaffold.core.authoring.borders import Use, uses_of
 from jovial_scaffold.core.authoring.expected import addresses_follow
 from jovial_scaffold.core.authoring.extracting import relative, verified
 from jovial_scaffold.core.authoring.literals import is_secret
+from jovial_scaffold.core.authoring.moved_texts import entry_by_itself, has_comments, lines_from_brackets, part_with, value_text
 from jovial_scaffold.core.authoring.promises import broken
 from jovial_scaffold.core.authoring.settings import Done
 from jovial_scaffold.core.expressions.placeholders import Formula, Omittable
@@ -17,9 +19,11 @@ from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.templates.model import Compiled, Dynamic, Resource, Template
 from jovial_scaffold.core.templates.names import all_formulas
 from jovial_scaffold.core.templates.sections import SECTIONS
-from jovial_scaffold.core.text.edits import Change, Edit, edited
+from jovial_scaffold.core.text.edits import Change, Edit
+from jovial_scaffold.core.text.formats import read_source
 from jovial_scaffold.core.text.script import Script
 from jovial_scaffold.core.text.source import Origin, Source, value_at
+from jovial_scaffold.core.text.written_values import FLOW, yaml_flow
 from jovial_scaffold.core.words import listed, nearest, say
 
 
@@ -98,13 +102,13 @@ class _Writing:
         origin = written.origin
         once = self._only_use(name)
         if once is not None and handed is not None:
-            self.edits.append(once._replace(text=self._raw(origin, [])))
+            self.edits.append(once._replace(text=value_text(origin)))
             return name
         if is_secret(origin):
             raise broken(say("What is handed to `{}` is secret, and would stand as a named value.", name))
         wanted = name if name not in taken else self._apart(name, taken)
         taken.add(wanted)
-        self.values[wanted] = self._raw(origin, [] if handed is not None else [*self._readings_at(origin)])
+        self.values[wanted] = value_text(origin, [] if handed is not None else [*self._readings_at(origin)])
         return wanted
 
     def _only_use(self, name: str) -> Edit | None:
@@ -117,15 +121,6 @@ class _Writing:
         if source.text[place.start : place.end] != f"${{{name}}}" or place.style != "plain":
             return None
         return Edit(source.name, place.start, place.end, "")
-
-    @staticmethod
-    def _raw(origin: Origin, edits: list[Edit]) -> str:
-        """A value as it is written in its file. Raises ProjectError where it stands in lines of its own."""
-        place = origin.source.place(origin.pointer)
-        text = origin.source.text[place.start : place.end]
-        if "\n" in text and place.style in ("", "literal", "folded") and text[:1] not in "{[":
-            raise broken(say("A value in {} stands in several lines.", origin.source.name))
-        return edited(text, [each._replace(start=each.start - place.start, end=each.end - place.start) for each in edits])
 
     # -- names
 
@@ -168,14 +163,17 @@ class _Writing:
         """The change, and what it does."""
         source, pointer = self.use.origin
         script = Script(source)
-        start, end = script.block(pointer)
-        far = script.column(pointer)
-        blocks = [
-            self._resource(each, far)
-            for each in sorted(self.module.resources.values(), key=lambda each: each.origin.source.place(each.origin.pointer).key_start)
-        ]
+        resources = sorted(self.module.resources.values(), key=lambda each: each.origin.source.place(each.origin.pointer).key_start)
+        if script.is_in_lines(pointer):
+            start, end = script.block(pointer)
+            blocks = [self._resource(each, script.column(pointer)) for each in resources]
+            self.change.add([Edit(source.name, start, end, ("\n" if script.is_apart(pointer) else "").join(blocks))])
+        else:
+            place = source.place(pointer)
+            entries = self._entries([self._resource(each, 0) for each in resources])
+            text = FLOW[script.notation](entries)[1:-1].strip()
+            self.change.add([Edit(source.name, place.key_start, place.end, text)])
         self._outputs()
-        self.change.add([Edit(source.name, start, end, ("\n" if script.is_apart(pointer) else "").join(blocks))])
         self._sections(source)
         self._after()
         self._renames(source)
@@ -186,17 +184,37 @@ class _Writing:
             done.append(Done(self.use.name, module, "stays; nothing of this project uses it any more"))
         return self.change, done
 
+    def _entries(self, blocks: list[str]) -> dict[str, Any]:
+        """Entries in lines of their own as values, for a place in brackets. Raises ProjectError where comments would be lost."""
+        found: dict[str, Any] = {}
+        for block in blocks:
+            read, _ = read_source(dedent(block).encode("utf-8", "surrogateescape"), "x.yaml")
+            if read is None or not isinstance(read.value, dict):
+                raise broken(say("An entry of {} cannot be read by itself.", self.module.origin.source.name))
+            if has_comments(read):
+                raise broken(say("{} has comments, and there is no place for them in brackets.", self.module.origin.source.name))
+            found.update(read.value)
+        return found
+
+    def _from_brackets(self, origin: Origin, key: str, far: int, more: list[str]) -> str:
+        """The lines of an entry that stands in brackets, under a key; what stands there besides goes into them, too."""
+        value = value_text(origin, self.edits)
+        if more:
+            if not value.startswith("{"):
+                raise broken(say("{} has no properties of its own.", key))
+            value = f"{{{', '.join(more)}{', ' if value[1:].strip() != '}' else ''}{value[1:]}"
+        return lines_from_brackets(origin, f"{yaml_flow(key)}: {value}", far)
+
     def _block(self, origin: Origin, key: str, far: int, more: list[str] | None = None) -> str:
         """The lines of an entry under a key, as far in as they are to stand."""
         script = Script(origin.source)
+        if not script.is_in_lines(origin.pointer):
+            return self._from_brackets(origin, key, far, more or [])
         start, end = script.block(origin.pointer)
         column = script.column(origin.pointer)
         if str(origin.pointer[-1]) != key:
             script.rename(origin.pointer, key)
-        edits = [
-            each for each in dict.fromkeys((*self.edits, *script.edits)) if each.file == origin.source.name and start <= each.start < end
-        ]
-        text = edited(origin.source.text[start:end], [each._replace(start=each.start - start, end=each.end - start) for each in edits])
+        text = part_with(origin.source, start, end, (*self.edits, *script.edits)).replace("\r\n", "\n")
         lines = text.rstrip("\n").split("\n")
         step = next((len(line) - len(line.lstrip()) for line in lines if len(line) - len(line.lstrip()) > column), column + 2)
         lines += [f"{' ' * step}{line}" for line in more or ()]
@@ -211,9 +229,11 @@ class _Writing:
             more.append(f"$after: [{', '.join(other for other, _ in self.use.after)}]")
         held = value_at(resource.origin.source.value, resource.origin.pointer, None)
         for key, origin in self._everywhere(resource):
-            written = self._raw(origin, [*self._readings_at(origin)])
-            if written == self._given_anyway(resource, key):
+            readings = [*self._readings_at(origin)]
+            given = self._given_anyway(resource, key)
+            if given is not None and entry_by_itself(origin, readings).value == entry_by_itself(given).value:
                 continue
+            written = value_text(origin, readings)
             if isinstance(held, dict) and key in held:
                 if isinstance(held[key], dict):
                     raise broken(say("`{}` of {} is merged with what `everywhere` gives.", key, resource.name))
@@ -226,8 +246,8 @@ class _Writing:
             raise broken(say("{} has no properties of its own.", resource.name))
         return self._block(resource.origin, f"{name}{type_text}", far, more)
 
-    def _given_anyway(self, resource: Resource, key: str) -> str:
-        """What `everywhere` of the template gives a resource, as it is written; nothing where it gives none, or merges some."""
+    def _given_anyway(self, resource: Resource, key: str) -> Origin | None:
+        """What `everywhere` of the template gives a resource; None where it gives none, or merges some."""
         kind = resource.type
         named = [
             Origin(source, ("everywhere", fitting, key))
@@ -235,7 +255,7 @@ class _Writing:
             for fitting, held in ((source.value.get("everywhere") or {}) if isinstance(source.value, dict) else {}).items()
             if kind is not None and isinstance(held, dict) and key in held and kind.fits(fitting)
         ]
-        return self._raw(named[0], []) if len(named) == 1 else ""
+        return named[0] if len(named) == 1 else None
 
     def _everywhere(self, resource: Resource) -> Iterator[tuple[str, Origin]]:
         """What `everywhere` of the module gives a resource; the most particular pattern is the last, and holds."""
@@ -274,7 +294,7 @@ class _Writing:
             raise broken(say("The output `{}` may be absent.", name))
         if formula is None:
             wanted = self._apart(name, {*self.template.names, *self.names.values(), *self.values})
-            self.values.setdefault(wanted, self._raw(value.origin, [*self._readings_at(value.origin)]))
+            self.values.setdefault(wanted, value_text(value.origin, [*self._readings_at(value.origin)]))
             return wanted
         text, last = formula.text, 0
         pieces: list[str] = []
@@ -337,13 +357,22 @@ class _Writing:
     def _far(self, section: str, source: Source) -> int:
         home = self._home(section, source)
         held = home.value.get(section)
-        return Script(home).column((section, next(iter(held)))) if held else 2
+        return Script(home).column((section, next(iter(held)))) if held and Script(home).is_in_lines((section, next(iter(held)))) else 2
 
     def _put(self, section: str, text: str, source: Source) -> None:
         """Lines of entries, behind the others of a section; a section that is not there stands where others have it."""
         home = self._home(section, source)
         script = Script(home)
         held = home.value.get(section)
+        if not script.is_in_lines((section, next(iter(held))) if held else (next(iter(home.value)),)):
+            entries = self._entries([text])
+            if held:
+                for name, value in entries.items():
+                    script.insert((section,), name, value)
+            else:
+                script.add_section(section, entries, SECTIONS)
+            self.change.add(script.edits)
+            return
         if held:
             last = max((script.block((section, key)) for key in held), key=lambda each: each[1])
             self.change.add([Edit(home.name, last[1], last[1], text)])
@@ -378,7 +407,7 @@ class _Writing:
             if not olds:
                 left[address] = self.names[name]
         if held and not left:
-            script.cut(("renames",))
+            script.cut(("renames",)) if script.is_in_lines(("renames",)) else script.remove(("renames",))
         elif held:
             for old in held:
                 if old not in left:

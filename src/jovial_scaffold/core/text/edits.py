@@ -55,11 +55,22 @@ class Change:
         self._edits: dict[str, dict[Edit, None]] = {}
         self._new: dict[str, tuple[str, bool]] = {}
         self._moved: dict[str, str] = {}  # the old name by the new one
+        self._ends: dict[str, bool] = {}
 
     def add(self, edits: Iterable[Edit]) -> None:
-        """Take in some edits; the same one twice is one."""
+        """Take in some edits; the same one twice is one, and lines end as those of the file do."""
         for edit in edits:
+            if "\n" in edit.text and self._has_other_ends(edit.file):
+                edit = edit._replace(text=edit.text.replace("\r\n", "\n").replace("\n", "\r\n"))
             self._edits.setdefault(edit.file, {})[edit] = None
+
+    def _has_other_ends(self, name: str) -> bool:
+        """Whether all lines of a file end in two characters."""
+        if name not in self._ends:
+            content = self._folder.read(name)
+            lines = 0 if isinstance(content, Refusal) else content.count(b"\n")
+            self._ends[name] = bool(lines) and not isinstance(content, Refusal) and content.count(b"\r\n") == lines
+        return self._ends[name]
 
     def write(self, name: str, text: str, private: bool = False) -> None:
         """Take in a file as a whole."""

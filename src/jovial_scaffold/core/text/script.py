@@ -16,6 +16,7 @@ from jovial_scaffold.core.text.source import Pointer, Source, value_at
 from jovial_scaffold.core.text.written_values import FLOW, Unwritable, dotenv_value, toml_key, yaml_block, yaml_flow, yaml_lines
 
 _STEP = "  "
+_COMMA = regex(r"\s*,[ \t]*")
 _HEAD = regex(r"""\[\[?[ \t]*("(?:[^"\\\n]|\\.)*"|'[^'\n]*'|[A-Za-z0-9_-]+)""")
 
 
@@ -176,7 +177,7 @@ class Script(Layout):
             self.edits += script.edits
             return
         if self.notation in ("YAML", "JSON", "TOML") and self._in_flow(pointer):
-            self._remove_flow(pointer)
+            self.remove_in_brackets([pointer])
             return
         place = self._places[pointer]
         siblings = self._children[pointer[:-1]]
@@ -325,18 +326,25 @@ class Script(Layout):
         else:
             self._edit(end, end, f",{gap}{entry}")
 
-    def _remove_flow(self, pointer: Pointer) -> None:
-        place = self._places[pointer]
-        siblings = list(self._children[pointer[:-1]])
-        at = siblings.index(pointer)
-        start, end = min(place.key_start, place.start), place.end
-        if at + 1 < len(siblings):
-            following = self._places[siblings[at + 1]]
-            self._edit(start, min(following.key_start, following.start), "")
-        elif at:
-            self._edit(self._places[siblings[at - 1]].end, end, "")
-        else:
-            self._edit(start, end, "")
+    def remove_in_brackets(self, pointers: Sequence[Pointer]) -> None:
+        """Take entries or items of one map or list in brackets away, each with its lines and comments where it has some of its own."""
+        siblings = self._children[pointers[0][:-1]]
+        kept = [each for each in siblings if each not in pointers]
+        last = self._extent(kept[-1])[1] if kept else 0
+        for pointer in pointers:
+            begins, end = self._extent(pointer)
+            lines = self.lines_in_brackets(pointer)
+            comma = _COMMA.match(self.text, end)
+            follows_kept = bool(kept) and pointer == siblings[-1] and kept[-1] == siblings[-2]
+            if follows_kept and (lines is None or "#" not in self.text[last : lines[1]]):
+                self._edit(last, end, "")
+            elif kept and lines is not None:
+                self._edit(*lines, "")
+            else:
+                self._edit(begins, comma.end() if comma is not None else end, "")
+        comma = _COMMA.match(self.text, last)
+        if kept and siblings[-1] in pointers and comma is not None and not any(each.start <= last < each.end for each in self.edits):
+            self._edit(*comma.span(), "")
 
     def _insert_toml(self, parent: Pointer, key: str, value: Any, comments: Sequence[str]) -> None:
         head = self._places.get(parent) if parent else None

@@ -10,6 +10,7 @@ NOTHING = object()  # where there is no value
 _GAP = regex(r"(?:\s|#[^\n]*)*")
 _JSON_GAP = regex(r"\s*")
 _COMMENT_LINE = regex(r"[ \t]*#")
+_END_IN_BRACKETS = regex(r"[ \t]*,?[ \t]*(?:(?<=\s)#[^\n]*)?(?:\r?\n|\Z)")
 _COMMENT_BEHIND = regex(r"(?:^|\s)#.*")
 
 
@@ -75,11 +76,16 @@ class Layout:
     def block(self, pointer: Pointer) -> tuple[int, int]:
         """The lines of an entry, from the comments right above it to those below that are still about it. Raises Unplaced where it has none of
         its own."""
+        if not self.is_in_lines(pointer):
+            raise Unplaced(pointer)
         place = self._places[pointer]
         start = self._line_start(place.key_start)
-        if self.notation != "YAML" or self._in_flow(pointer) or self.text[start : place.key_start].strip():
-            raise Unplaced(pointer)
         return self._comments_above(start, place.key_start - start), self._line_behind(pointer)
+
+    def is_in_lines(self, pointer: Pointer) -> bool:
+        """Whether an entry stands in lines of its own, and not in brackets. Raises Unplaced."""
+        begins = self._places[pointer].key_start
+        return self.notation == "YAML" and not self._in_flow(pointer) and not self.text[self._line_start(begins) : begins].strip()
 
     def column(self, pointer: Pointer) -> int:
         """How far in an entry stands. Raises Unplaced."""
@@ -89,6 +95,20 @@ class Layout:
         """Whether blank lines stand around the entries of a map. Raises Unplaced."""
         start, end = self.block(pointer)
         return self.text.endswith("\n\n", 0, start) or self.text.startswith("\n", end)
+
+    def lines_in_brackets(self, pointer: Pointer) -> tuple[int, int] | None:
+        """The lines of an entry or item in brackets, with the comments right above and behind it; None where it shares one with something else."""
+        begins, end = self._extent(pointer)
+        start = self._line_start(begins)
+        match = _END_IN_BRACKETS.match(self.text, end)
+        if self.text[start:begins].strip() or match is None:
+            return None
+        return self._comments_above(start, begins - start), match.end()
+
+    def _extent(self, pointer: Pointer) -> tuple[int, int]:
+        """Where an entry or item begins and ends."""
+        place = self._places[pointer]
+        return (min(place.key_start, place.start) if place.key_end > place.key_start else place.start), place.end
 
     def behind_blank(self, offset: int) -> int:
         """Where the blank lines end that begin there."""
