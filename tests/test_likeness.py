@@ -76,3 +76,14 @@ def test_a_word_that_is_known_is_not_new() -> None:
     files["line.yaml"] = 'let:\n  a: 1\noutputs: {c: "${[1].map(round_trip, round_trip + a)}"}\n'
     assert not is_new_to(in_memory(files), "round_trip")
     assert is_new_to(in_memory(files), "round")
+
+
+def test_of_what_cannot_be_read_nothing_is_said() -> None:
+    files = {
+        "jovial.yaml": "project: p\ntemplate: line.yaml\nenvironments: {live: {}}\n",
+        "line.yaml": 'let:\n  a: 1\n  b: [1\n  c: 2\noutputs: {o: "${a}"}\n',
+    }
+    project = in_memory(files)
+    renaming = planned(project, "a", NEW)
+    then = after(project, renaming.change)
+    assert not is_same_but_for(project, then, renaming.change, "a", NEW, renaming.meant)

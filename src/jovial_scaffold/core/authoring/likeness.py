@@ -68,7 +68,7 @@ class _Walk:
 
     def is_alike(self, was: Any, becomes: Any, file: str, pointer: Pointer) -> bool:
         """Whether a value is the other one but for the word; a resource may remember what it was called."""
-        if type(was) is not type(becomes):
+        if type(was) is not type(becomes) or was is UNKNOWN:  # of what could not be read nothing can be said
             return False
         if isinstance(was, str):
             return was == becomes or self._is_reworded(was, becomes, file, pointer)
