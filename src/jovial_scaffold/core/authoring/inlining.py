@@ -57,10 +57,12 @@ class _Writing:
         taken = {*(self.template.names - {use.name}), *self.template.functions}
         inside = [*module.resources, *module.values, *module.functions, *module.lookups]
         self.names = {name: name if name not in taken else self._apart(name, {*taken, *inside}) for name in inside}
-        taken |= {*self.names.values()}
+        self._taken = taken | {*self.names.values()}
         self.edits: list[Edit] = []  #: in what is taken over
         self.values: dict[str, str] = {}  #: named values that stand for parameters and outputs, as they are written
-        self.parameters = {name: self._handed(name, taken) for name in module.parameters}
+        self._parameters: dict[str, str] = {}  # what expressions read in the place of each
+        for name in module.parameters:
+            self._parameter(name)
         self.edits += [
             each
             for each in self._readings()
@@ -89,8 +91,14 @@ class _Writing:
 
     # -- parameters
 
-    def _handed(self, name: str, taken: set[str]) -> str:
-        """What an expression reads in the place of a parameter: a name that is handed over, or a named value."""
+    def _parameter(self, name: str) -> str:
+        """What an expression reads in the place of a parameter; a default may read others, which come first then."""
+        if name not in self._parameters:
+            self._parameters[name] = self._handed(name)
+        return self._parameters[name]
+
+    def _handed(self, name: str) -> str:
+        """The same, found out: a name that is handed over, or a named value."""
         handed = self.use.properties.entry(name)
         declaration = self.module.parameters[name]
         written = handed if handed is not None else declaration.default
@@ -106,8 +114,8 @@ class _Writing:
             return name
         if is_secret(origin):
             raise broken(say("What is handed to `{}` is secret, and would stand as a named value.", name))
-        wanted = name if name not in taken else self._apart(name, taken)
-        taken.add(wanted)
+        wanted = name if name not in self._taken else self._apart(name, self._taken)
+        self._taken.add(wanted)
         self.values[wanted] = value_text(origin, [] if handed is not None else [*self._readings_at(origin)])
         return wanted
 
@@ -149,13 +157,8 @@ class _Writing:
                 yield Edit(each.origin.source.name, *each.span(len(name)), becomes)
 
     def _meant(self, name: str) -> str:
-        """What a name of the module is called then. Defaults may read parameters that come later."""
-        if name in self.module.parameters:
-            found = getattr(self, "parameters", {}).get(name)
-            if found is None:
-                raise broken(say("The default of a parameter reads `{}`.", name))
-            return str(found)
-        return self.names[name]
+        """What a name of the module is called then."""
+        return self._parameter(name) if name in self.module.parameters else self.names[name]
 
     # -- what is written
 
@@ -239,12 +242,25 @@ class _Writing:
                     raise broken(say("`{}` of {} is merged with what `everywhere` gives.", key, resource.name))
                 continue
             more.append(f"{key}: {written}")
+        self._gets_nothing_more(resource, {*(held if isinstance(held, dict) else ()), *(key for key, _ in self._everywhere(resource))})
         type_text = str(resource.origin.pointer[-1]).removeprefix(resource.name)
         if resource.module is not None and resource.type_text.startswith("."):
             type_text = f" ({relative(resource.module.label, self.use.origin.source.name)})"
         if more and not isinstance(held, dict):
             raise broken(say("{} has no properties of its own.", resource.name))
         return self._block(resource.origin, f"{name}{type_text}", far, more)
+
+    def _gets_nothing_more(self, resource: Resource, has: set[str]) -> None:
+        """Raises ProjectError where `everywhere` of the template, which does not reach into modules, would give a resource more than it has."""
+        kind = resource.type
+        if kind is None or resource.module is not None:
+            return
+        for source in self.project.own_sources:
+            held = source.value.get("everywhere") if isinstance(source.value, dict) else None
+            for fitting, given in held.items() if isinstance(held, dict) else ():
+                names = given.keys() & kind.schema.get("properties", {}).keys() if isinstance(given, dict) else set()
+                if names - has and kind.fits(fitting):
+                    raise broken(say("`everywhere` would give {} `{}`, which it has not in the module.", resource.name, min(names - has)))
 
     def _given_anyway(self, resource: Resource, key: str) -> Origin | None:
         """What `everywhere` of the template gives a resource; None where it gives none, or merges some."""

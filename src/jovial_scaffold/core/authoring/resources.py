@@ -16,7 +16,7 @@ from jovial_scaffold.core.schemas.navigation import subschema
 from jovial_scaffold.core.templates.compiling import written_text
 from jovial_scaffold.core.text.edits import Change
 from jovial_scaffold.core.text.script import Script
-from jovial_scaffold.core.text.source import Source
+from jovial_scaffold.core.text.source import Source, value_at
 from jovial_scaffold.core.text.written_values import yaml_block, yaml_flow
 from jovial_scaffold.core.words import listed, say
 
@@ -36,7 +36,9 @@ def new_resource(project: Project, type_text: str, name: str, into: str = "", ev
     change = Change(project.folder)
     script = Script(source)
     block = _Block(project, kind, name, every)
-    if script.notation == "YAML":
+    held = value_at(source.value, ("resources",), None)
+    in_brackets = isinstance(held, dict) and held and not script.is_in_lines(("resources", next(iter(held))))
+    if script.notation == "YAML" and not in_brackets:
         text = "".join(f"{line}\n" for line in block.lines(kind.schema, (), True))
         script.insert_block(("resources",), f"{name} ({written}):", (tidied_text(text, ".yaml") or text).splitlines())
     else:

@@ -92,6 +92,26 @@ rules:
       passes: [{{encrypted: true}}]
       fails: [{{encrypted: false}}]
 """
+_OWN_RULESET = """ruleset: {title}
+rules:
+  {rule}:
+    because: Say here why it has to be so.
+    applies: [{type}]
+    require: {require}
+    message: ${{address}} is not as it has to be.
+    fix: Say here what to do.
+    examples:
+      passes: [{{{passes}}}]
+      fails: [{{{fails}}}]
+"""
+_PLAIN_RULESET = """ruleset: {title}
+rules:
+  not_empty:
+    because: An environment without resources is a mistake.
+    over: environment
+    require: resources.size() > 0
+    message: ${{environment}} has no resources.
+"""
 _CATALOG = "name: {name}\ndescription: Types of our own.\n"
 _TYPE = """$id: {name}.thing.v1
 title: Thing
@@ -286,7 +306,20 @@ def new_module(project: Project, name: str, force: bool = False) -> tuple[Change
 
 def new_ruleset(project: Project, name: str, force: bool = False) -> tuple[Change, list[Done]]:
     """A ruleset with one rule, among those of the project. Raises ProjectError."""
-    return _added(project, name, "rulesets", {f"rules/{name}.yaml": _RULESET.format(title=_title(name))}, f"rules/{name}.yaml", force)
+    return _added(project, name, "rulesets", {f"rules/{name}.yaml": _ruleset(project, _title(name))}, f"rules/{name}.yaml", force)
+
+
+def _ruleset(project: Project, title: str) -> str:
+    """A ruleset with one rule, over types that the project has."""
+    if all(project.catalogs.find(each) is not None for each in ("fulmar.bucket", "fulmar.queue")):
+        return _RULESET.format(title=title)
+    for kind in project.catalogs:
+        for each, schema in kind.schema.get("properties", {}).items():
+            if schema.get("type") == "boolean" and schema.get("readOnly") is not True and is_name(each):
+                return _OWN_RULESET.format(
+                    title=title, rule=f"is_{each}", type=kind.name, require=f"self.{each}", passes=f"{each}: true", fails=f"{each}: false"
+                )
+    return _PLAIN_RULESET.format(title=title)
 
 
 def new_catalog(project: Project, name: str, force: bool = False) -> tuple[Change, list[Done]]:
