@@ -174,7 +174,10 @@ class _Writing:
         else:
             place = source.place(pointer)
             entries = self._entries([self._resource(each, 0) for each in resources])
-            text = FLOW[script.notation](entries)[1:-1].strip()
+            begins = source.text.rfind("\n", 0, place.key_start) + 1
+            own_lines = script.lines_in_brackets(pointer) is not None
+            between = f",\n{source.text[begins : place.key_start]}" if own_lines else ", "
+            text = between.join(FLOW[script.notation]({key: value})[1:-1].strip() for key, value in entries.items())
             self.change.add([Edit(source.name, place.key_start, place.end, text)])
         self._outputs()
         self._sections(source)

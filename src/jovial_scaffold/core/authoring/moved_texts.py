@@ -9,7 +9,7 @@ from jovial_scaffold.core.text.formats import read_source
 from jovial_scaffold.core.text.script import Script
 from jovial_scaffold.core.text.source import Origin, Source
 from jovial_scaffold.core.text.tree import Tree
-from jovial_scaffold.core.text.written_values import yaml_flow
+from jovial_scaffold.core.text.written_values import yaml_flow, yaml_lines
 from jovial_scaffold.core.words import say
 
 
@@ -54,6 +54,11 @@ def lines_from_brackets(origin: Origin, text: str, far: int) -> str:
     around = Script(origin.source).lines_in_brackets(origin.pointer) or (place.key_start, place.end)
     above = origin.source.text[around[0] : place.key_start].splitlines()[:-1]
     behind = origin.source.text[place.end : around[1]].strip(", \t\r\n")
+    lines = [f"{' ' * far}{each.strip()}" for each in above]
+    read, _ = read_source(f"{{{text}}}".encode("utf-8", "surrogateescape"), "x.yaml")
+    if "\n" in text and read is not None and isinstance(read.value, dict) and len(read.value) == 1 and not has_comments(read):
+        own = [line for key, value in read.value.items() for line in yaml_lines(key, value, " " * far)]
+        return "".join(f"{line}\n" for line in (*lines, *([f"{' ' * far}{behind}"] if behind else ()), *own))
     first, *others = text.split("\n")
-    lines = [*(each.strip() for each in above), first.strip(), *(f"    {each.strip()}" for each in others)]
-    return "\n".join(f"{' ' * far}{line}" for line in lines) + (f"  {behind}" if behind else "") + "\n"
+    lines += [f"{' ' * far}{first.strip()}", *(f"{' ' * far}    {each.strip()}" for each in others)]
+    return "\n".join(lines) + (f"  {behind}" if behind else "") + "\n"

@@ -7,7 +7,7 @@ from typing import Any
 
 from jovial_scaffold.core.text.scalars import NumberRangeError, core_schema_value
 
-_PLAIN = re.compile(r"[A-Za-z_./$][A-Za-z0-9_./$-]*(?: [A-Za-z0-9_./$-]+)*\Z")
+_PLAIN = re.compile(r"[A-Za-z_./$][A-Za-z0-9_./$-]*(?: [A-Za-z0-9_./$()-]+)*\Z")
 _BLOCK = re.compile(r"(?:[A-Za-z0-9_./]|\$\{)[ -~]*\Z")
 _ELSEWHERE = frozenset(("y", "n", "yes", "no", "on", "off"))  # booleans of YAML 1.1, which other tools may read
 _STEP = "  "

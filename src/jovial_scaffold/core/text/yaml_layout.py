@@ -284,5 +284,6 @@ class _Writer:
         if digit and owner.column < 0:
             raise Strange(self.source.name)
         far = " " * (len(self.open) * STEP if self.open else STEP)
+        says = any(each.strip(" ") for each in contents)  # else its lines are empty ones, however many spaces they have
         for each in contents:
-            yield Line(far + each[least:] if each[least:] else "", verbatim=True)
+            yield Line(far + each[least:] if says and each[least:] else "", verbatim=True)
