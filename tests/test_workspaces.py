@@ -60,6 +60,7 @@ def test_one_mistake_in_what_is_shared_is_one_finding(write: Write) -> None:
     assert finding["environments"] == [f"{name}:{each}" for name in ("alp", "bri", "fal") for each in ("sandbox", "live")]
     assert {each["file"] for each in finding["related"]} == {f"lines/{name}/line.yaml" for name in ("alp", "bri", "fal")}
     assert [each["environments"][0]["errors"] for each in document["projects"]] == [1, 1, 1]
+    assert "repair" not in finding
     text = jovial("check", cwd=root)
     assert (
         text.returncode == 1
@@ -68,6 +69,16 @@ def test_one_mistake_in_what_is_shared_is_one_finding(write: Write) -> None:
     )
     below = jovial("check", "--workspace", cwd=root / "lines" / "alp")
     assert "../../shared/pair.yaml:4:" in below.stdout and "3 projects" in below.stdout
+
+
+def test_a_finding_has_its_repair_with_files_as_the_workspace_names_them(write: Write) -> None:
+    root = write(files_of("alp", "bri"))
+    edit(root / "shared" / "pair.yaml", "wait_hours", "wait_huors")
+    document = valid_json("workspace-check", jovial("check", "--format", "json", cwd=root).stdout)
+    (finding,) = [each for each in document["findings"] if each["id"] == "property-unknown"]
+    (change,) = finding["repair"]["edits"]
+    text = (root / change["file"]).read_text()
+    assert (change["file"], text[change["start"] : change["end"]], change["text"]) == ("shared/pair.yaml", "wait_huors", "wait_hours")
 
 
 def test_a_project_that_cannot_be_used_leaves_the_others(write: Write) -> None:

@@ -109,9 +109,12 @@ def _print_workspace(result: WorkspaceCheck, projects: Projects, format: ReportF
     from jovial_scaffold.reports import workspace as writing
 
     if format is ReportFormat.json:
+        from jovial_scaffold.core.authoring.mending import public_repairs
         from jovial_scaffold.reports.machine import json_text
 
-        sys.stdout.write(json_text(writing.check_document(result)))
+        checked = {each.name: each.result for each in result.projects if each.result is not None}
+        offered = {name: public_repairs(projects.loaded[name], each.findings) for name, each in checked.items()}
+        sys.stdout.write(json_text(writing.check_document(result, offered)))
         return
     from jovial_scaffold.reports.terminal import style_for
 

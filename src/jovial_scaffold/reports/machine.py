@@ -4,6 +4,7 @@ import base64
 import json
 import math
 from collections.abc import Callable, Sequence
+from posixpath import normpath
 from typing import TYPE_CHECKING, Any
 
 from jovial_scaffold.core.expressions.library.strings import scalar_text
@@ -62,7 +63,7 @@ def check_document(result: "CheckResult", repairs: "Sequence[Repair]" = ()) -> d
         "format": "jovial-check/1",
         "project": result.project,
         "environments": list(result.environments),
-        "findings": [{**finding_entry(finding), **_repair(told.get(finding))} for finding in result.findings],
+        "findings": [{**finding_entry(finding), **repair_entry(told.get(finding))} for finding in result.findings],
         "waived": [
             {**finding_entry(finding), "waiver": {"because": waiver.because, "until": waiver.until or None}}
             for finding, waiver in result.waived_findings
@@ -79,10 +80,14 @@ def check_document(result: "CheckResult", repairs: "Sequence[Repair]" = ()) -> d
     }
 
 
-def _repair(repair: "Repair | None") -> dict[str, Any]:
+def repair_entry(repair: "Repair | None", folder: str = "") -> dict[str, Any]:
+    """The repair of a finding, with files named from what the folder of its project lies in; nothing where there is none."""
     if repair is None:
         return {}
-    edits = [{"file": each.file, "start": each.start, "end": each.end, "text": each.text} for each in repair.edits]
+    edits = [
+        {"file": normpath(f"{folder}/{each.file}") if folder else each.file, "start": each.start, "end": each.end, "text": each.text}
+        for each in repair.edits
+    ]
     return {"repair": {"how": repair.how, "edits": edits}}
 
 

@@ -1,14 +1,15 @@
 """What was found in the projects of a workspace: a table of projects and environments, and JSON."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING, Any
 
-from jovial_scaffold.core.findings import LEVELS
-from jovial_scaffold.reports.machine import finding_entry
+from jovial_scaffold.core.findings import LEVELS, Span
+from jovial_scaffold.reports.machine import finding_entry, repair_entry
 from jovial_scaffold.reports.terminal import Style, cells, padded, wrapped
 from jovial_scaffold.reports.words import counted, listed, visible
 
 if TYPE_CHECKING:
+    from jovial_scaffold.core.authoring.mending import Repair
     from jovial_scaffold.core.outcomes import ProjectCheck, WorkspaceCheck
 
 _MOST_COLUMNS = 6  # environments that have a column each
@@ -70,8 +71,14 @@ def closing_line(result: "WorkspaceCheck", seconds: float, style: Style) -> str:
     return f"{looked}: {listed(found) if found else style.paint('good', 'nothing to report')}. {seconds:.2f} s"
 
 
-def check_document(result: "WorkspaceCheck") -> dict[str, Any]:
-    """`jovial-workspace-check/1`."""
+def check_document(result: "WorkspaceCheck", repairs: "Mapping[str, Sequence[Repair]] | None" = None) -> dict[str, Any]:
+    """`jovial-workspace-check/1`; a finding that `jovial mend` may mend has its repair, of those by project."""
+    offered: dict[tuple[str, Span | None], dict[str, Any]] = {}
+    for project in result.projects:
+        told = {each.finding: each for each in (repairs or {}).get(project.name, ())}
+        for own, finding in zip(project.result.findings if project.result is not None else (), project.findings, strict=False):
+            if own in told:
+                offered.setdefault((finding.id, finding.span), repair_entry(told[own], project.folder))
     return {
         "format": "jovial-workspace-check/1",
         "workspace": result.workspace,
@@ -88,6 +95,6 @@ def check_document(result: "WorkspaceCheck") -> dict[str, Any]:
             }
             for each in result.projects
         ],
-        "findings": [finding_entry(finding) for finding in result.findings],
+        "findings": [{**finding_entry(finding), **offered.get((finding.id, finding.span), {})} for finding in result.findings],
         "summary": {f"{level}s": result.count(level) for level in LEVELS},
     }
