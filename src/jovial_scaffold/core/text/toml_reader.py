@@ -69,7 +69,7 @@ def _syntax_problem(text: str, said: str) -> Problem:
 def locate_toml(text: str) -> dict[Pointer, Place]:
     """The place of every value of a TOML text that `read_toml` could read."""
     scan = _Scan(text)
-    with suppress(AttributeError, IndexError):  # not TOML from here on: the places found so far are what there is
+    with suppress(AttributeError, IndexError, ValueError):  # not TOML from here on: the places found so far are what there is
         scan.run()
     return scan.places
 
