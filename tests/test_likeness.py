@@ -2,7 +2,9 @@
 
 import random
 import re
+from collections import Counter
 
+import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -16,6 +18,7 @@ from tests.fuzz import drivers
 from tests.support import in_memory
 
 NEW = "quite_new"
+NAMES = (NEW, "name", "size", "note", "key", "team", "yard", "away", "description")  # which stand in the files as other words
 
 
 def is_the_same(project: Project, then: Project, renaming: Renaming) -> bool:
@@ -28,7 +31,12 @@ def is_the_same(project: Project, then: Project, renaming: Renaming) -> bool:
     return True
 
 
-def spoilt(chance: random.Random, project: Project, change: Change, old: str) -> Change:
+def errors_of(project: Project) -> Counter[str]:
+    """How often a check finds an error of each kind, before environments and in them."""
+    return Counter(each.id for each in project.check().findings if each.level == "error")
+
+
+def spoilt(chance: random.Random, project: Project, change: Change, old: str, new: str) -> Change:
     """A change with an edit too few, or a word of a file changed besides."""
     edits, made = change.edits, Change(project.folder)
     if chance.random() < 0.5 and len(edits) > 1:
@@ -38,7 +46,7 @@ def spoilt(chance: random.Random, project: Project, change: Change, old: str) ->
         assert source is not None
         words = [*re.finditer(rf"\b(?:{re.escape(old)}|[a-z]+|[0-9]+)\b", source.text)]
         word = chance.choice([each for each in words if each.group() == old] or words if chance.random() < 0.5 else words)
-        other = Edit(source.name, *word.span(), chance.choice((NEW, old, "7", "valley")))
+        other = Edit(source.name, *word.span(), chance.choice((new, old, "7", "valley")))
         edits = [each for each in edits if each.file != other.file or each.end <= other.start or each.start >= other.end] + [other]
     made.add(edits)
     return made
@@ -51,31 +59,54 @@ def test_what_is_said_to_be_the_same_renders_the_same(seed: int) -> None:
     project = drivers.loaded(drivers.project(chance))
     template = project.template
     old = chance.choice(sorted({*template.parameters, *template.values, *template.lookups, *template.resources, *template.functions}))
-    assert is_new_to(project, NEW)
-    renaming = planned(project, old, NEW)
+    new = chance.choice([each for each in NAMES if each not in template.names | template.functions.keys() and is_new_to(project, each)])
+    renaming = planned(project, old, new)
     then = after(project, renaming.change)
-    assert is_same_but_for(project, then, renaming.change, old, NEW, renaming.meant)
+    assert is_same_but_for(project, then, renaming.change, old, new, renaming.meant)
     assert is_the_same(project, then, renaming)
+    assert errors_of(then) == errors_of(project)
     for _ in range(6):
-        change = spoilt(chance, project, renaming.change, old)
+        change = spoilt(chance, project, renaming.change, old, new)
         try:
             then = after(project, change)
         except ProjectError:
             continue
-        if is_same_but_for(project, then, change, old, NEW, renaming.meant):
-            assert is_the_same(project, then, renaming), change.edits
+        if is_same_but_for(project, then, change, old, new, renaming.meant):
+            assert is_the_same(project, then, renaming) and errors_of(then) == errors_of(project), change.edits
 
 
-def test_a_word_that_is_known_is_not_new() -> None:
+@pytest.mark.parametrize(
+    ("name", "is_new"),
+    [
+        ("value", False),  # is read
+        ("escaped", False),  # behind an escape
+        ("item", False),  # is a variable
+        ("each", False),  # is one of a loop
+        ("shout", False),  # is called
+        ("own", False),  # is a name of a document
+        ("field", True),
+        ("words", True),
+        ("key", True),
+        ("nothing", True),
+    ],
+)
+def test_a_word_that_something_may_mean_is_not_new(name: str, is_new: bool) -> None:
     files = {
         "jovial.yaml": "project: p\ntemplate: line.yaml\nenvironments: {live: {}}\n",
-        "line.yaml": 'let:\n  a: 1\n  b: "\\x61lso"\noutputs: {c: "${a}"}\n',
+        "line.yaml": """
+parameters: {value: {type: object, default: {}, description: Other words}}
+functions: {shout: {takes: {word: {type: string}}, gives: {type: string}, is: word}}
+let:
+  a: ${value.?field.orValue('words') + shout('x')}
+  b: "${\\x65scaped}"
+  c: ${[1].map(item, item)}
+resources:
+  r (some.thing): {$per: {each: "['a']"}, key: "${each}"}
+documents: {d: {from: d.txt, values: {own: "${a}"}}}
+""",
+        "d.txt": "${own}",
     }
-    assert not is_new_to(in_memory(files), "a")
-    assert not is_new_to(in_memory(files), "also")
-    files["line.yaml"] = 'let:\n  a: 1\noutputs: {c: "${[1].map(round_trip, round_trip + a)}"}\n'
-    assert not is_new_to(in_memory(files), "round_trip")
-    assert is_new_to(in_memory(files), "round")
+    assert is_new_to(in_memory(files), name) == is_new
 
 
 def test_of_what_cannot_be_read_nothing_is_said() -> None:

@@ -7,31 +7,31 @@ from typing import Any
 
 from jovial_scaffold.core.changes.aligning import same
 from jovial_scaffold.core.project import Project
-from jovial_scaffold.core.templates.names import readings
+from jovial_scaffold.core.templates.names import readings, speaks_of
 from jovial_scaffold.core.text.edits import Change
 from jovial_scaffold.core.text.source import Pointer
 from jovial_scaffold.core.text.unknown import UNKNOWN
-
-_ESCAPED = re.compile(r"\\[xuU]")
 
 Place = tuple[str, Pointer]
 """A file, and a text or key in it."""
 
 
 def is_new_to(project: Project, name: str) -> bool:
-    """Whether no file that was read says a word, be it behind an escape: nothing can be meant by it then, and no variable can be called so."""
-    word, plain = _word(name), name.casefold()
-    return not any((plain in each.text.casefold() and word.search(each.text)) or _ESCAPED.search(each.text) for each in project.sources)
+    """Whether nothing in the project's own template can mean a name, so that something may be called so."""
+    return not speaks_of(project.template, name)
 
 
 def is_same_but_for(project: Project, then: Project, change: Change, old: str, new: str, meant: Mapping[Place, int]) -> bool:
     """Whether what a project's own template calls `old` is `new` in another one, and that is all: the files that are changed say the same with
     the one word for the other, as often as is `meant` at each place; what they give to parameters is the same; and nothing reads the old name
-    any more. The new one has to be new to the project; then what is rendered is the same, too. False where that cannot be said."""
+    any more. The new one has to be new to the project: then what is rendered is the same, too. False where that cannot be said."""
     declared = then.template.names | then.template.functions.keys()
     if new not in declared or old in declared or next(readings(then.template, old), None) is not None:
         return False
-    templates = {each.name for each in project.own_sources} | {each.file.source.name for each in project.template.documents.values()}
+    texts = {each.name for each in project.own_sources} | {each.file.source.name for each in project.template.documents.values()}
+    judging = {rule.origin.source.name for ruleset in project.rulesets for rule in ruleset.rules} | {
+        each.origin.source.name for each in project.waivers
+    }
     layers: set[str] = set()
     for environment in project.environments:
         was, becomes = project.parameters_of(environment), then.parameters_of(environment)
@@ -43,15 +43,11 @@ def is_same_but_for(project: Project, then: Project, change: Change, old: str, n
     walk = _Walk(old, new)
     for file in change.files():
         one, other = project.source(file.name), then.source(file.name)
-        if one is None or other is None or file.name not in templates | layers:
+        if file.name in texts and (one is None or other is None or not walk.is_alike(one.value, other.value, file.name, ())):
             return False
-        if file.name in templates and not walk.is_alike(one.value, other.value, file.name, ()):
+        if one is not None and file.name not in texts | layers | judging:  # what renderings do not read may change
             return False
-    return walk.found == meant
-
-
-def _word(name: str) -> re.Pattern[str]:
-    return re.compile(rf"(?<!\w){re.escape(name)}(?!\w)", re.IGNORECASE)
+    return walk.found == {place: count for place, count in meant.items() if place[0] in texts}
 
 
 def _is_given(was: Any, becomes: Any) -> bool:
@@ -64,7 +60,8 @@ class _Walk:
     def __init__(self, old: str, new: str) -> None:
         self.found: Counter[Place] = Counter()
         self._old = old
-        self._word = _word(new)
+        self._new = new
+        self._word = re.compile(rf"(?<!\w){re.escape(old)}(?!\w)")
 
     def is_alike(self, was: Any, becomes: Any, file: str, pointer: Pointer) -> bool:
         """Whether a value is the other one but for the word; a resource may remember what it was called."""
@@ -90,6 +87,19 @@ class _Walk:
         return bool(was == becomes)
 
     def _is_reworded(self, was: str, becomes: str, file: str, pointer: Pointer) -> bool:
-        text, count = self._word.subn(self._old, becomes)
+        """Whether a text has the new word in some places of the old one, and is the same else; they are counted."""
+        first, *others = self._word.split(was)
+        at, count = len(first), 0
+        if not becomes.startswith(first):
+            return False
+        for part in others:
+            is_new = becomes.startswith(self._new, at) and not becomes[at + len(self._new) : at + len(self._new) + 1].isidentifier()
+            if not is_new and not becomes.startswith(self._old, at):
+                return False
+            at += len(self._new if is_new else self._old)
+            count += is_new
+            if not becomes.startswith(part, at):
+                return False
+            at += len(part)
         self.found[file, pointer] += count
-        return text == was
+        return at == len(becomes)

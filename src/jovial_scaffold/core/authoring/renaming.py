@@ -9,7 +9,7 @@ from jovial_scaffold.core.authoring.expected import addresses_follow, parameter_
 from jovial_scaffold.core.authoring.following import follow
 from jovial_scaffold.core.authoring.likeness import Place, is_new_to, is_same_but_for
 from jovial_scaffold.core.authoring.naming import check_name, check_new, taken
-from jovial_scaffold.core.authoring.promises import broken, stays
+from jovial_scaffold.core.authoring.promises import after, broken, stays
 from jovial_scaffold.core.authoring.settings import Done
 from jovial_scaffold.core.expressions.syntax import Call, Name, Node, Select, nodes
 from jovial_scaffold.core.findings import Finding
@@ -32,13 +32,27 @@ def rename(project: Project, old: str, new: str, inside: str = "") -> tuple[Chan
     if elsewhere is not None:
         return elsewhere(project, old, new)
     renaming = planned(project, old, new, inside)
-    change, done, edits = renaming.change, renaming.done, len(renaming.change.edits)
-    then = follow(project, change, renaming.old, new, done)
-    if len(change.edits) == edits and renaming.is_plain and is_same_but_for(project, then, change, renaming.old, new, renaming.meant):
+    change, done = renaming.change, renaming.done
+    if renaming.is_plain and _is_shown(project, renaming):
         return change, done
+    then = follow(project, change, renaming.old, new, done)
     for was, becomes in zip(project.views(project.environments), then.views(project.environments), strict=True):
         stays(was.environment, was, becomes, renaming.moved(was), renaming.names)
     return change, done
+
+
+def _is_shown(project: Project, renaming: "Renaming") -> bool:
+    """Whether the files show that all stays as it is but for the name, what is wrong with it, too. What rules say of it, which may compare
+    addresses and read parameters in ways of their own, is looked at."""
+    then = after(project, renaming.change)
+    if not is_same_but_for(project, then, renaming.change, renaming.old, renaming.new, renaming.meant):
+        return False
+    return not project.rulesets or not (found := _errors(then)) or not found - _errors(project)
+
+
+def _errors(project: Project) -> Counter[str]:
+    found = project.check(environments_only=True).findings
+    return Counter(each.id for each in found if each.level == "error")
 
 
 def planned(project: Project, old: str, new: str, inside: str = "") -> "Renaming":

@@ -10,6 +10,7 @@ from typing import NamedTuple
 from jovial_scaffold.core.expressions.evaluation import unknown_function
 from jovial_scaffold.core.expressions.placeholders import Formula
 from jovial_scaffold.core.expressions.references import Reference
+from jovial_scaffold.core.expressions.syntax import Call, Macro, Name, Node, nodes
 from jovial_scaffold.core.findings import Finding, Level, Related, Span
 from jovial_scaffold.core.limits import FUNCTION_CALLS
 from jovial_scaffold.core.records import replace
@@ -120,6 +121,25 @@ def readings(template: Template, name: str) -> Iterator[tuple[Origin, int, int]]
                 for each in formula.program.reads:
                     if each.name == name:
                         yield origin, formula.offset + each.start, formula.offset + each.start + len(name)
+
+
+def speaks_of(template: Template, name: str) -> bool:
+    """Whether an expression of a template reads or calls something of a name, or has a variable of it."""
+    if any(name in resource.variables for resource in template.resources.values()):
+        return True
+    for owner, uses, narrowed in chain(_owners(template), _resources_reading(template, name)):
+        if isinstance(owner, Document) and narrowed is not None and name in narrowed:
+            return True
+        for formula, _, variables in uses:
+            if name in variables or (name in formula.text and any(_is_of(node, name) for node in nodes(formula.node))):
+                return True
+    return False
+
+
+def _is_of(node: Node, name: str) -> bool:
+    if isinstance(node, Name):
+        return node.name == name
+    return (isinstance(node, Call) and node.function == name) or (isinstance(node, Macro) and name in node.variables)
 
 
 def all_formulas(template: Template) -> Iterator[tuple[Formula, Origin]]:
