@@ -17,10 +17,9 @@ from jovial_scaffold.core.findings import has_errors
 from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.project_inputs import Overrides
 from jovial_scaffold.core.text.formats import read_source
-from jovial_scaffold.core.text.tree import Tree
 from jovial_scaffold.core.text.written_values import yaml_flow
 from tests.fuzz import drivers
-from tests.test_scripts import restyled
+from tests.fuzz.styles import comments_in, restyled
 
 PROJECTS = [
     Path(main.__file__).parents[1] / "demo" / "ridgeline",
@@ -87,18 +86,6 @@ def test_so_it_is_in_any_project(seed: int) -> None:
     names = [name for name, each in project.template.resources.items() if each.module is None]
     if names:
         there_and_back(project, chance.sample(names, min(len(names), chance.randint(1, 3))))
-
-
-def comments_in(files: dict[str, bytes]) -> Counter[str]:
-    """All comments of some files of YAML."""
-    found: Counter[str] = Counter()
-    for name, content in files.items():
-        source, wrong = read_source(content, name)
-        if name.endswith(".yaml") and source is not None:
-            assert not wrong, (name, content)
-            tree = Tree(source)
-            found.update(tree.text(piece).strip() for piece in tree.pieces if piece.kind == "comment")
-    return found
 
 
 @pytest.mark.parametrize("seed", range(40))

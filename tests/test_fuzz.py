@@ -18,7 +18,7 @@ BOUNDS = {
     "secrets": (60, 0.85),
     "expressions": (1_500, 0.9),
     "trees": (200, 0.5),
-    "commands": (120, 0.3),
+    "commands": (120, 0.45),
     "drivers": (24, 0.9),
     "lists": (16, 0.9),
     "residuals": (800, 0.9),
@@ -39,6 +39,7 @@ BOUNDS = {
     "impacts": (20, 0.5),
     "drift": (30, 0.5),
     "edges": (300, 0.5),
+    "edits": (120, 0.8),
 }
 
 

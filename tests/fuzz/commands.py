@@ -118,8 +118,21 @@ FITTING = {
     "file": ("c.yaml", "l.toml", "t.yaml"),
     "id": ("name-unknown", "keep-violated", "nmae-unknown", "\x1b[2J"),
 }
-#: what waits for somebody
-WAITING = {"--serve", "--watch", "--ask"}
+#: what fits the arguments of one command
+FITTING_OF = {
+    ("lift", "--name"): ("fresh", "fresh", "copies"),
+    ("gallery", "name"): ("data-pipeline", "many-sites", "web-service"),
+    ("functions", "name"): ("slug", "size", "digest"),
+    ("inline", "use"): ("queues", "queues", "pool"),
+    ("new environment", "name"): ("many-sites", "fresh"),
+    ("new module", "name"): ("fresh", "size", "many_sites"),
+    ("new ruleset", "name"): ("fresh", "size", "many_sites"),
+    ("new resource", "name"): ("fresh", "copies", "many_sites"),
+    ("extract", "--module"): ("modules/fresh.yaml",),
+    ("parameters convert", "--to"): ("out.json", "out.toml", "fresh.yaml"),
+}
+#: what waits for somebody, or belongs to typer alone
+WAITING = {"--serve", "--watch", "--ask", "--install-completion", "--show-completion"}
 
 
 @functools.cache
@@ -147,18 +160,18 @@ def arguments(chance: random.Random) -> list[str]:
     for option in _options(name):
         flags = [flag for flag in (*option.opts, *option.secondary_opts) if flag not in WAITING]
         if option.param_type_name == "argument":
-            fitting = FITTING[option.name]
+            fitting = FITTING_OF.get((name, option.name), FITTING[option.name])
+            least = int(option.required)
             given += [
                 chance.choice(fitting if chance.random() < 0.93 else WORDS)
-                for _ in range(chance.choice((0, 1, 2, 3)) if option.nargs < 0 else 1)
+                for _ in range(chance.choice((least, 1, 2, 3)) if option.nargs < 0 else 1)
             ]
-        elif flags and chance.random() < 0.07:
+        elif flags and chance.random() < (0.93 if option.required or (name, flags[0]) == ("lift", "--name") else 0.07):
             given.append(chance.choice(flags))
-            choices = getattr(option.type, "choices", None)
             if not getattr(option, "is_flag", False):
-                given.append(
-                    chance.choice([str(getattr(each, "value", each)) for each in choices] if choices and chance.random() < 0.8 else WORDS)
-                )
+                choices = getattr(option.type, "choices", None) or FITTING_OF.get((name, flags[0]))
+                fitting = [str(getattr(each, "value", each)) for each in choices or WORDS]
+                given.append(chance.choice(fitting if chance.random() < 0.8 else WORDS))
     if chance.random() < 0.05:
         given.insert(chance.randint(0, len(given)), chance.choice(WORDS))
     return given

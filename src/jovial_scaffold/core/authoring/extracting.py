@@ -7,7 +7,7 @@ from typing import Any
 
 from jovial_scaffold.core.authoring.borders import Border, Use
 from jovial_scaffold.core.authoring.expected import addresses_follow
-from jovial_scaffold.core.authoring.moved_texts import lines_from_brackets, part_with
+from jovial_scaffold.core.authoring.moved_texts import check_whole, lines_from_brackets, part_with
 from jovial_scaffold.core.authoring.naming import check_new
 from jovial_scaffold.core.authoring.promises import adds_no_errors, after, broken, stays
 from jovial_scaffold.core.authoring.settings import Done
@@ -33,6 +33,7 @@ def extract(project: Project, names: Sequence[str], file: str, use: str = "") ->
     """Move resources into a module in a new file, and use it under a name. Raises ProjectError."""
     use = use or basename(file).partition(".")[0].replace("-", "_")
     _asked(project, names, file, use)
+    check_whole(project.own_sources)
     moving = _Moving(project, names, use)
     change, done = moving.change, moving.done
     change.write(file, moving.module(file))

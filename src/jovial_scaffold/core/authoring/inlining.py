@@ -7,8 +7,15 @@ from typing import Any
 from jovial_scaffold.core.authoring.borders import Use, uses_of
 from jovial_scaffold.core.authoring.expected import addresses_follow
 from jovial_scaffold.core.authoring.extracting import relative, verified
-from jovial_scaffold.core.authoring.literals import is_secret
-from jovial_scaffold.core.authoring.moved_texts import entry_by_itself, has_comments, lines_from_brackets, part_with, value_text
+from jovial_scaffold.core.authoring.literals import is_secret, sources_of
+from jovial_scaffold.core.authoring.moved_texts import (
+    check_whole,
+    entry_by_itself,
+    has_comments,
+    lines_from_brackets,
+    part_with,
+    value_text,
+)
 from jovial_scaffold.core.authoring.promises import broken
 from jovial_scaffold.core.authoring.settings import Done
 from jovial_scaffold.core.expressions.placeholders import Formula, Omittable
@@ -35,6 +42,7 @@ def inline(project: Project, use: str) -> tuple[Change, list[Done]]:
         hint = nearest(use, known, say("Its uses of modules are {}.", listed(known)) if known else say("It uses no module."))
         raise ProjectError([Finding("name-unknown", "error", say("The template has no use of a module `{}`.", use), None, hint)])
     project.views(project.environments)  # reads all files
+    check_whole([*project.own_sources, *sources_of(project, resource.module.template)])
     writing = _Writing(project, resource, resource.module.template)
     change, done = writing.written()
     moved = {f"{use}/{name}": writing.names[name] for name in writing.module.resources}

@@ -32,7 +32,8 @@ def sources_of(project: Project, template: Template) -> list[Source]:
     """The files of a template, of which a module may have several."""
     if template is project.template:
         return project.own_sources
-    sections = (template.parameters, template.values, template.resources, template.outputs, template.documents)
+    declared = template.parameters, template.values, template.resources, template.outputs, template.documents
+    sections = (*declared, template.functions, template.lookups)
     origins = [template.origin, *(_origin(each) for section in sections for each in section.values())]
     return list(dict.fromkeys(each.source for each in origins))
 

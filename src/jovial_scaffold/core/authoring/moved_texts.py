@@ -4,6 +4,8 @@ from collections.abc import Iterable
 from textwrap import dedent
 
 from jovial_scaffold.core.authoring.promises import broken
+from jovial_scaffold.core.findings import Finding
+from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.text.edits import Edit, edited
 from jovial_scaffold.core.text.formats import read_source
 from jovial_scaffold.core.text.script import Script
@@ -11,6 +13,16 @@ from jovial_scaffold.core.text.source import Origin, Source
 from jovial_scaffold.core.text.tree import Tree
 from jovial_scaffold.core.text.written_values import yaml_flow, yaml_lines
 from jovial_scaffold.core.words import say
+
+
+def check_whole(sources: Iterable[Source]) -> None:
+    """Raises ProjectError where a text has a mistake in it: what would move could be cut at the wrong place."""
+    for source in sources:
+        for problem in source.problems:
+            message = say("Nothing moves out of {} or into it while it has a mistake: {}", source.name, problem.message)
+            raise ProjectError(
+                [Finding("promise-broken", "error", message, source.span(problem.start, problem.end), say("Mend that first."))]
+            )
 
 
 def part_with(source: Source, start: int, end: int, edits: Iterable[Edit]) -> str:

@@ -47,7 +47,8 @@ class Script(Layout):
             raise Unplaced(pointer)
         place = self._places[pointer]
         if self.notation == "TOML" and (self._heads_table(pointer) or place.start == place.key_start):
-            raise Unplaced(pointer)  # its entries stand apart
+            self._set_apart(pointer, value)
+            return
         start, end = place.start, self._content_end(place)
         if self.notation == "YAML" and self._is_block(place) and not self._in_flow(pointer):
             start = self._behind_colon(place)
@@ -60,6 +61,22 @@ class Script(Layout):
                 start = place.start
             written = self._flow(value, place.style, self._in_flow(pointer))
         self._edit(start, end, written)
+
+    def _set_apart(self, pointer: Pointer, value: Any) -> None:
+        """Give a map of TOML other entries, whose own stand in lines: those of its table, or each behind the keys that lead to it."""
+        below = [each for each in self._places if each[: len(pointer)] == pointer and each != pointer]
+        head = self._places[pointer] if self._heads_table(pointer) else None
+        if not below or self.text.startswith("[[", head.start if head is not None else 0) or not isinstance(value, dict) or not value:
+            raise Unplaced(pointer)
+        start = self._line_start(min(self._places[each].key_start for each in below)) if head is None else self._line_after(head.end)
+        end = self._line_after(max(self._places[each].end for each in below))
+        others = (place for each, place in ((each, self._places[each]) for each in self._places) if each[: len(pointer)] != pointer)
+        if any(start <= place.start < end for place in others):
+            raise Unplaced(pointer)
+        told = [line for line in self.text[start:end].splitlines() if line.lstrip().startswith("#")]
+        entries = value if head is not None else {pointer[-1]: value}
+        lines = [*told, *(f"{toml_key(str(key))} = {FLOW['TOML'](item)}" for key, item in entries.items())]
+        self._edit(start, end, self._line_end.join([*lines, ""] if self.text.endswith("\n", 0, end) else lines))
 
     def insert(self, parent: Pointer, key: str, value: Any, comments: Sequence[str] = (), after: str | None = None) -> None:
         """Put an entry into a map, behind another one or last. Raises Unplaced, Unwritable."""
@@ -331,6 +348,7 @@ class Script(Layout):
         siblings = self._children[pointers[0][:-1]]
         kept = [each for each in siblings if each not in pointers]
         last = self._extent(kept[-1])[1] if kept else 0
+        spare = _COMMA.match(self.text, last) if kept and siblings[-1] in pointers else None
         for pointer in pointers:
             begins, end = self._extent(pointer)
             lines = self.lines_in_brackets(pointer)
@@ -339,12 +357,13 @@ class Script(Layout):
             if follows_kept and (lines is None or "#" not in self.text[last : lines[1]]):
                 self._edit(last, end, "")
             elif kept and lines is not None:
-                self._edit(*lines, "")
+                too = spare if spare is not None and spare.end() <= lines[0] else None  # the comma before it is not needed any more
+                self._edit(lines[0] if too is None else too.start(), lines[1], "" if too is None else self.text[too.end() : lines[0]])
+                spare = spare if too is None else None
             else:
                 self._edit(begins, comma.end() if comma is not None else end, "")
-        comma = _COMMA.match(self.text, last)
-        if kept and siblings[-1] in pointers and comma is not None and not any(each.start <= last < each.end for each in self.edits):
-            self._edit(*comma.span(), "")
+        if spare is not None and not any(each.start <= last < each.end for each in self.edits):
+            self._edit(*spare.span(), "")
 
     def _insert_toml(self, parent: Pointer, key: str, value: Any, comments: Sequence[str]) -> None:
         head = self._places.get(parent) if parent else None
