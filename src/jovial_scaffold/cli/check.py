@@ -3,12 +3,33 @@
 import os
 import sys
 import time
+from collections.abc import Sequence
+from dataclasses import dataclass
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, Any
 
 import typer
 
 from jovial_scaffold.cli.answers import answered
+from jovial_scaffold.cli.focusing import (
+    CHECK_REPORTS,
+    AtLevel,
+    Known,
+    Only,
+    ProjectFocus,
+    Quiet,
+    Reports,
+    Since,
+    Strict,
+    WorkspaceFocus,
+    asked_reports,
+    focus_of,
+    is_on_output,
+    known_since,
+    report_text,
+    workspace_known_since,
+    write_reports,
+)
 from jovial_scaffold.cli.options import (
     Ask,
     AtMost,
@@ -29,8 +50,12 @@ from jovial_scaffold.cli.options import (
     unusable,
 )
 from jovial_scaffold.cli.workspace import Projects, WholeWorkspace, print_workspace_findings, workspace_asked
-from jovial_scaffold.core.outcomes import ProjectCheck, WorkspaceCheck, joined_results, workspace_check
+from jovial_scaffold.core.findings import Finding
+from jovial_scaffold.core.focus import Focus
+from jovial_scaffold.core.outcomes import CheckResult, ProjectCheck, joined_results, workspace_check
+from jovial_scaffold.core.project import Project
 from jovial_scaffold.core.project_file import ProjectError
+from jovial_scaffold.core.records import replace
 
 
 def command(
@@ -50,75 +75,145 @@ def command(
     with_file: WithFiles = None,
     envelope: EnvelopeFile = None,
     format: Format = ReportFormat.text,
+    report: Reports = None,
+    known: Known = None,
+    since: Since = None,
+    strict: Strict = False,
+    level: AtLevel = "note",
+    only: Only = None,
+    quiet: Quiet = False,
 ) -> None:
     """Exit code 0: no error. 1: errors were found. 2: the command line or the project file cannot be used.
 
     Example: jovial check live --with line=alp
     """
-    began = time.perf_counter()
+    asked = _Asked(
+        environments or [],
+        template_only,
+        draft,
+        since,
+        asked_reports(report, CHECK_REPORTS),
+        focus_of(only, level, strict, known),
+        format,
+        max_findings,
+        quiet,
+        time.perf_counter(),
+    )
     try:
         opened = workspace_asked(project, workspace)
         if opened is not None:
             projects = Projects(opened, overrides(Path(), with_values, with_file, envelope=envelope, at_most=at_most))
-            whole = _of_workspace(projects, environments or [], draft, template_only)
-            _print_workspace(whole, projects, format, max_findings, began)
-            raise typer.Exit(exit_code(list(whole.findings)))
-        loaded = load(project, with_values, with_file, envelope=envelope, at_most=at_most, views=environments or ())
-        environments = answered(loaded, environments or (), ask)
-        results = [
-            (side, side.check(names if environments else (), draft, template_only, processors()))
-            for side, names in loaded.sides(environments or ())
-        ]
+            findings = _print_workspace(asked, asked.of_workspace(projects), projects)
+        else:
+            loaded = load(project, with_values, with_file, envelope=envelope, at_most=at_most, views=asked.environments)
+            asked.environments = answered(loaded, asked.environments, ask)
+            findings = _print_project(asked, asked.of_project(loaded), waived, rules)
     except ProjectError as error:
         raise typer.Exit(unusable(error)) from None
-    result = joined_results([each for _, each in results])
-    if format is ReportFormat.json:
-        from jovial_scaffold.core.authoring.mending import public_repairs
-        from jovial_scaffold.reports.machine import check_document, json_text
+    raise typer.Exit(exit_code(list(findings)))
 
-        offered = [repair for side, each in results if side is loaded for repair in public_repairs(side, each.findings)]
-        sys.stdout.write(json_text(check_document(result, offered)))
-    else:
+
+@dataclass(slots=True)
+class _Asked:
+    """What the command line asks for."""
+
+    environments: list[str]
+    template_only: bool
+    draft: bool
+    since: str | None  #: a revision
+    wanted: list[tuple[str, Path]]  #: reports, by format
+    focus: Focus
+    format: ReportFormat
+    max_findings: int | None
+    quiet: bool
+    began: float  #: when, by the clock of `time.perf_counter`
+
+    def checked(self, side: Project, names: Sequence[str]) -> CheckResult:
+        """The check of some environments, or of all."""
+        return side.check(names, self.draft, self.template_only, processors())
+
+    @property
+    def numbered(self) -> bool:
+        """Whether fingerprints are asked for."""
+        return bool(self.wanted) or self.format is ReportFormat.json
+
+    def of_project(self, loaded: Project) -> ProjectFocus:
+        """The checks of a project. Raises ProjectError."""
+        sides = loaded.sides(self.environments)
+        if self.since is not None:
+            names = [name for side, found in sides if side is loaded for name in found] if self.environments else []
+            self.focus = replace(self.focus, known={*self.focus.known, *known_since(loaded, self.since, names, self.checked)})
+        results = [(side, self.checked(side, names if self.environments else ())) for side, names in sides]
+        return ProjectFocus(results, self.focus, self.numbered)
+
+    def of_workspace(self, projects: Projects) -> WorkspaceFocus:
+        """The checks of a workspace's projects. Raises ProjectError."""
+        found, asked = [], {}
+        for name, folder, project, names in projects.each(self.environments):
+            if project is None:
+                found.append(ProjectCheck(name, folder, None, projects.problems[name]))
+                continue
+            asked[name] = names
+            results = [self.checked(side, views if names else ()) for side, views in project.sides(names)]
+            found.append(ProjectCheck(name, folder, joined_results(results)))
+        if self.since is not None:
+            known = workspace_known_since(projects, self.since, asked, self.checked)
+            self.focus = replace(self.focus, known={*self.focus.known, *known})
+        whole = workspace_check(projects.opened.name, projects.opened.findings, found, projects.place)
+        return WorkspaceFocus(whole, projects, self.focus, self.numbered)
+
+
+def _print_project(asked: _Asked, focused: ProjectFocus, waived: bool, rules: bool) -> Sequence[Finding]:
+    result = joined_results([each for _, each in focused.results])
+    runs = focused.runs() if asked.numbered else []
+
+    def document() -> dict[str, Any]:
+        from jovial_scaffold.reports.machine import check_document
+
+        keys = [key for found in focused.fingerprints for key in found]
+        return check_document(result, keys, [repair for run in runs for repair in run.repairs.values()])
+
+    write_reports(asked.wanted, runs, document, asked.quiet)
+    if asked.format is ReportFormat.json:
+        sys.stdout.write(report_text("json", runs, document))
+    elif not is_on_output(asked.wanted):
         from jovial_scaffold.reports.findings import closing_line, rules_text, waived_text
         from jovial_scaffold.reports.terminal import style_for
 
-        for side, each in results:
-            print_findings(list(each.findings), side, most=max_findings)
+        for side, each in focused.results:
+            print_findings(list(each.findings), side, most=asked.max_findings)
             if waived and each.waived:
                 print(waived_text(each.waived_findings, folder_shown(side)))
         if rules:
             print(rules_text(result))
-        seconds = time.perf_counter() - began
-        print(closing_line(result, seconds, style_for(sys.stdout, os.environ)))
-    raise typer.Exit(exit_code(list(result.findings)))
+        if not asked.quiet:
+            print(closing_line(result, time.perf_counter() - asked.began, style_for(sys.stdout, os.environ)))
+    return result.findings
 
 
-def _of_workspace(projects: Projects, environments: list[str], draft: bool, template_only: bool) -> WorkspaceCheck:
-    """The checks of a workspace's projects. Raises ProjectError."""
-    found = []
-    for name, folder, project, names in projects.each(environments):
-        if project is None:
-            found.append(ProjectCheck(name, folder, None, projects.problems[name]))
-            continue
-        results = [side.check(views if names else (), draft, template_only, processors()) for side, views in project.sides(names)]
-        found.append(ProjectCheck(name, folder, joined_results(results)))
-    return workspace_check(projects.opened.name, projects.opened.findings, found, projects.place)
-
-
-def _print_workspace(result: WorkspaceCheck, projects: Projects, format: ReportFormat, max_findings: int | None, began: float) -> None:
+def _print_workspace(asked: _Asked, heard: WorkspaceFocus, projects: Projects) -> Sequence[Finding]:
     from jovial_scaffold.reports import workspace as writing
 
-    if format is ReportFormat.json:
+    result = heard.result
+
+    def document() -> dict[str, Any]:
         from jovial_scaffold.core.authoring.mending import public_repairs
-        from jovial_scaffold.reports.machine import json_text
 
-        checked = {each.name: each.result for each in result.projects if each.result is not None}
-        offered = {name: public_repairs(projects.loaded[name], each.findings) for name, each in checked.items()}
-        sys.stdout.write(json_text(writing.check_document(result, offered)))
-        return
-    from jovial_scaffold.reports.terminal import style_for
+        done = {each.name: each.result for each in result.projects if each.result is not None}
+        offered = {name: public_repairs(projects.loaded[name], each.findings) for name, each in done.items()}
+        return writing.check_document(result, heard.fingerprints, offered)
 
-    style = style_for(sys.stdout, os.environ)
-    print(writing.check_table(result, style))
-    print_workspace_findings(list(result.findings), projects, most=max_findings)
-    print(writing.closing_line(result, time.perf_counter() - began, style))
+    runs = heard.runs() if asked.wanted else []
+    write_reports(asked.wanted, runs, document, asked.quiet)
+    if asked.format is ReportFormat.json:
+        sys.stdout.write(report_text("json", runs, document))
+    elif not is_on_output(asked.wanted):
+        from jovial_scaffold.reports.terminal import style_for
+
+        style = style_for(sys.stdout, os.environ)
+        if not asked.quiet:
+            print(writing.check_table(result, style))
+        print_workspace_findings(list(result.findings), projects, most=asked.max_findings)
+        if not asked.quiet:
+            print(writing.closing_line(result, time.perf_counter() - asked.began, style))
+    return result.findings

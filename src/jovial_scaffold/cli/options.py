@@ -310,7 +310,7 @@ def style_of(out: Path | None) -> Style:
     return style_for(sys.stdout, os.environ) if out is None else Style(colours=False, width=120)
 
 
-def deliver(text: str, out: Path | None, data: bool = False) -> None:
+def deliver(text: str, out: Path | None, data: bool = False, silently: bool = False) -> None:
     """Write a result to a file, whole or not at all, or to standard output for `-` or none; `data` goes out as it is. Raises OSError."""
     if out is None or str(out) == "-":
         write = getattr(sys.stdout, "exactly", sys.stdout.write) if data else sys.stdout.write
@@ -319,7 +319,8 @@ def deliver(text: str, out: Path | None, data: bool = False) -> None:
     from jovial_scaffold.machine import writing
 
     writing.write(out, text)
-    print(f"Written: {out}", file=sys.stderr)
+    if not silently:
+        print(f"Written: {out}", file=sys.stderr)
 
 
 def deliver_bytes(content: bytes, out: Path | None) -> None:

@@ -26,6 +26,7 @@ class CheckResult:
     verdicts: Mapping[str, Verdicts] = field(default_factory=dict)
     waived: tuple[Waived, ...] = ()
     beyond: tuple[Identities, ...] = ()  #: by environment, what must be unique in the whole workspace
+    known: int = 0  #: how many findings are left out since they are known
 
     def turned_out(self, outcome: str = "") -> int:
         """How often a rule turned out that way, or was judged at all."""
@@ -77,6 +78,7 @@ def joined_results(results: Sequence[CheckResult]) -> CheckResult:
         resources=sum(each.resources for each in results),
         verdicts={name: verdicts for each in results for name, verdicts in each.verdicts.items()},
         waived=tuple(waived for each in results for waived in each.waived),
+        known=sum(each.known for each in results),
     )
 
 
@@ -96,6 +98,14 @@ class ProjectCheck:
         every = tuple(f"{self.name}:{each}" for each in self.result.environments) if self.result is not None else ()
         return tuple(_in_workspace(each, self.folder, self.name, every) for each in found)
 
+    @property
+    def waived(self) -> list[tuple[Finding, Waiver]]:
+        """What is waived, as `findings` are told."""
+        if self.result is None:
+            return []
+        every = tuple(f"{self.name}:{each}" for each in self.result.environments)
+        return [(_in_workspace(each, self.folder, self.name, every), waiver) for each, waiver in self.result.waived_findings]
+
     def count(self, level: str, environment: str) -> int:
         """How many findings of a level hold in an environment; what holds before any holds in each."""
         found = self.result.findings if self.result is not None else ()
@@ -110,6 +120,7 @@ class WorkspaceCheck:
     workspace: str
     projects: tuple[ProjectCheck, ...]
     findings: tuple[Finding, ...]
+    known: int = 0  #: how many findings are left out since they are known
 
     def count(self, level: str) -> int:
         """How many findings have a level."""

@@ -128,7 +128,8 @@ def closing_line(result: "CheckResult", seconds: float | None, style: Style) -> 
     outcomes = [f"{result.turned_out(outcome):,} {outcome}" for outcome in OUTCOMES if result.turned_out(outcome)]
     looked += f" ({', '.join(outcomes)})" if outcomes and outcomes != [f"{result.turned_out():,} passed"] else ""
     found = [style.paint(level, counted(counts[level], level)) for level in counts if counts[level]]
-    verdict = listed(found) if found else style.paint("good", "nothing to report")
+    verdict = listed(found) if found else style.paint("good", "nothing new" if result.known else "nothing to report")
+    verdict += f", {result.known} known" if result.known else ""
     waived = len(result.waived_findings)
     verdict += f", {waived} waived" if waived else ""
     return f"{looked}: {verdict}." + (f" {seconds:.2f} s" if seconds is not None else "")

@@ -56,14 +56,18 @@ def compact_json(document: Any) -> str:
         return json.dumps(document, ensure_ascii=False, separators=(",", ":"))
 
 
-def check_document(result: "CheckResult", repairs: "Sequence[Repair]" = ()) -> dict[str, Any]:
-    """`jovial-check/1`; a finding that `jovial mend` may mend has its repair."""
+def check_document(result: "CheckResult", fingerprints: Sequence[str], repairs: "Sequence[Repair]" = ()) -> dict[str, Any]:
+    """`jovial-check/2`; each finding has a fingerprint, and one that `jovial mend` may mend its repair."""
     told = {each.finding: each for each in repairs}
+    entries = [
+        {**finding_entry(finding), "fingerprint": known_by, **repair_entry(told.get(finding))}
+        for finding, known_by in zip(result.findings, fingerprints, strict=True)
+    ]
     return {
-        "format": "jovial-check/1",
+        "format": "jovial-check/2",
         "project": result.project,
         "environments": list(result.environments),
-        "findings": [{**finding_entry(finding), **repair_entry(told.get(finding))} for finding in result.findings],
+        "findings": entries,
         "waived": [
             {**finding_entry(finding), "waiver": {"because": waiver.because, "until": waiver.until or None}}
             for finding, waiver in result.waived_findings
@@ -76,6 +80,7 @@ def check_document(result: "CheckResult", repairs: "Sequence[Repair]" = ()) -> d
             "rules": result.turned_out(),
             **{outcome: result.turned_out(outcome) for outcome in ("passed", "failed", "undetermined")},
             "waived": len(result.waived_findings),
+            "known": result.known,
         },
     }
 

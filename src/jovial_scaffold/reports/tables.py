@@ -11,6 +11,7 @@ from jovial_scaffold.reports.words import visible
 
 _MARKDOWN = regex(r"([\\`*_{}\[\]<>#|!~$@])")
 _FORMULA = ("=", "+", "-", "@", "\t", "\r")
+_COMMENT = 60_000  # characters: some forges take 65,535
 _NUMBER = regex(r"[+-]?[0-9]+(\.[0-9]+)?\Z")
 
 
@@ -36,7 +37,13 @@ class Report:
 
 
 def markdown(report: Report, most: int = 200) -> str:
-    """For a comment on a change: a heading, sentences, and tables, the later ones folded away; of a long table `most` rows."""
+    """For a comment on a change: a heading, sentences, and tables, the later ones folded away; of a long table `most` rows, and of very long
+    rows fewer, so that it is no longer than a comment may be."""
+    text = _markdown(report, most)
+    return text if len(text) <= _COMMENT or not most else markdown(report, most // 2)
+
+
+def _markdown(report: Report, most: int) -> str:
     lines = [f"## {_escaped(report.title)}", ""]
     lines += [f"{_escaped(sentence)}\n" for sentence in report.summary]
     for number, table in enumerate(report.tables):

@@ -68,11 +68,15 @@ def closing_line(result: "WorkspaceCheck", seconds: float, style: Style) -> str:
     environments, resources = sum(len(each.environments) for each in done), sum(each.resources for each in done)
     looked = f"{counted(len(result.projects), 'project')}, {counted(environments, 'environment')}, {counted(resources, 'resource')}"
     found = [style.paint(level, counted(count, level)) for level in LEVELS if (count := result.count(level))]
-    return f"{looked}: {listed(found) if found else style.paint('good', 'nothing to report')}. {seconds:.2f} s"
+    known = f", {result.known} known" if result.known else ""
+    verdict = listed(found) if found else style.paint("good", "nothing new" if result.known else "nothing to report")
+    return f"{looked}: {verdict}{known}. {seconds:.2f} s"
 
 
-def check_document(result: "WorkspaceCheck", repairs: "Mapping[str, Sequence[Repair]] | None" = None) -> dict[str, Any]:
-    """`jovial-workspace-check/1`; a finding that `jovial mend` may mend has its repair, of those by project."""
+def check_document(
+    result: "WorkspaceCheck", fingerprints: Sequence[str], repairs: "Mapping[str, Sequence[Repair]] | None" = None
+) -> dict[str, Any]:
+    """`jovial-workspace-check/2`; each finding has a fingerprint, and one that `jovial mend` may mend its repair, of those by project."""
     offered: dict[tuple[str, Span | None], dict[str, Any]] = {}
     for project in result.projects:
         told = {each.finding: each for each in (repairs or {}).get(project.name, ())}
@@ -80,7 +84,7 @@ def check_document(result: "WorkspaceCheck", repairs: "Mapping[str, Sequence[Rep
             if own in told:
                 offered.setdefault((finding.id, finding.span), repair_entry(told[own], project.folder))
     return {
-        "format": "jovial-workspace-check/1",
+        "format": "jovial-workspace-check/2",
         "workspace": result.workspace,
         "projects": [
             {
@@ -95,6 +99,9 @@ def check_document(result: "WorkspaceCheck", repairs: "Mapping[str, Sequence[Rep
             }
             for each in result.projects
         ],
-        "findings": [{**finding_entry(finding), **offered.get((finding.id, finding.span), {})} for finding in result.findings],
-        "summary": {f"{level}s": result.count(level) for level in LEVELS},
+        "findings": [
+            {**finding_entry(finding), "fingerprint": known_by, **offered.get((finding.id, finding.span), {})}
+            for finding, known_by in zip(result.findings, fingerprints, strict=True)
+        ],
+        "summary": {**{f"{level}s": result.count(level) for level in LEVELS}, "known": result.known},
     }

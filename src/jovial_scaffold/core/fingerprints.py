@@ -1,0 +1,94 @@
+"""What a finding is known by from one run to the next: its cause, and neither lines nor environments nor what else is wrong.
+
+The cause is the id (or the rule), the file, the place in it as a pointer whose items go by their keys, the property, and the words that are
+meant where they are a part of a value. What is secret takes no part: whoever reads a fingerprint could try values.
+"""
+
+import hashlib
+from collections import Counter
+from collections.abc import Callable, Iterable
+from typing import Any
+
+from jovial_scaffold.core.findings import Finding, Span, without_positions
+from jovial_scaffold.core.text.source import Place, Pointer, Source, value_at
+
+SourceOf = Callable[[str], Source | None]
+_KEYS = ("key", "name", "id", "code")  # what items of lists are mostly told apart by
+_LENGTH = 32  # hexadecimal digits
+
+
+class Fingerprints:
+    """Gives the fingerprints of findings in files that `source_of` has."""
+
+    def __init__(self, source_of: SourceOf) -> None:
+        self._source_of = source_of
+        self._places: dict[str, list[tuple[int, int, Pointer]]] = {}
+
+    def of(self, findings: Iterable[Finding]) -> list[str]:
+        """A fingerprint for each, all of them different: of what cannot be told apart, the first is the first."""
+        seen: Counter[str] = Counter()
+        found = []
+        for each in findings:
+            cause = self._cause(each)
+            seen[cause] += 1
+            text = cause if seen[cause] == 1 else f"{cause}\0{seen[cause]}"
+            found.append(hashlib.sha256(text.encode("utf-8", "surrogatepass")).hexdigest()[:_LENGTH])
+        return found
+
+    def _cause(self, finding: Finding) -> str:
+        span = finding.cause or finding.span
+        named = finding.message.operands[:1]
+        name = named[0] if named and isinstance(named[0], str) and not finding.rule else ""
+        parts = [finding.rule or finding.id, without_positions(finding.pointer), name]
+        if span is None:
+            return "\0".join((*parts, finding.address))
+        return "\0".join((*parts, span.file, *self._where(span)))
+
+    def _where(self, span: Span) -> tuple[str, ...]:
+        """The innermost entry that something stands in, and its words, where these are only a part of that."""
+        source = self._source_of(span.file)
+        if source is None or not source.text:
+            return ()
+        pointer = self._innermost(source, source.line_starts[min(span.line, len(source.line_starts)) - 1] + span.column - 1)
+        words = ""
+        is_part = span not in (source.value_span(pointer), source.key_span(pointer))
+        if is_part and span.line == span.end_line and not source.hides(span):
+            words = source.line(span.line)[span.column - 1 : span.end_column - 1]
+        return (*_named(source, pointer), words)
+
+    def _innermost(self, source: Source, offset: int) -> Pointer:
+        if source.name not in self._places:
+            found = [(_begin(place), max(place.end, place.key_end), pointer) for pointer, place in source.places().items() if pointer]
+            self._places[source.name] = sorted(found, key=lambda each: (each[0], len(each[2])))
+        best: Pointer = ()
+        for begin, end, pointer in self._places[source.name]:
+            if begin > offset:
+                break
+            if offset <= end and len(pointer) >= len(best):
+                best = pointer
+        return best
+
+
+def _begin(place: Place) -> int:
+    return min(place.key_start, place.start) if place.key_end > place.key_start else place.start
+
+
+def _named(source: Source, pointer: Pointer) -> tuple[str, ...]:
+    """The steps of a pointer, items of lists by what tells them apart."""
+    found = []
+    for depth, step in enumerate(pointer):
+        found.append(_item(source, pointer[: depth + 1]) if isinstance(step, int) else step)
+    return tuple(found)
+
+
+def _item(source: Source, pointer: Pointer) -> str:
+    item: Any = value_at(source.value, pointer)
+    keys = [
+        key
+        for key in (*_KEYS, *(item if isinstance(item, dict) else ()))
+        if isinstance(item, dict) and isinstance(item.get(key), str | int)
+    ]
+    at = (*pointer, keys[0]) if keys else pointer
+    if not isinstance(value_at(source.value, at), str | int) or source.hides(source.value_span(at)):
+        return f"#{pointer[-1]}"
+    return f"={value_at(source.value, at)}"

@@ -1,0 +1,240 @@
+"""What pipelines ask of a check: reports that other tools read, only what is new, and fingerprints that stay."""
+
+import csv
+import io
+import json
+import random
+import xml.etree.ElementTree as ElementTree
+from pathlib import Path
+from typing import Any
+
+import jsonschema
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from markdown_it import MarkdownIt
+from sarif import loader
+
+from jovial_scaffold.cli.focusing import CHECK_REPORTS, ProjectFocus, report_text
+from jovial_scaffold.core.fingerprints import Fingerprints
+from jovial_scaffold.core.focus import Focus
+from jovial_scaffold.core.project import Project
+from jovial_scaffold.core.project_file import ProjectError
+from jovial_scaffold.core.text.edits import edited
+from jovial_scaffold.core.text.formats import read_source
+from jovial_scaffold.core.text.script import Script
+from jovial_scaffold.reports.checked import Run
+from jovial_scaffold.reports.sarif import sarif_document
+from tests.fuzz import drivers
+from tests.fuzz.projects import base_files, spoilt
+from tests.fuzz.secrets import SECRET
+from tests.fuzz.styles import mistyped, restyled
+from tests.support import Write, edit, in_memory, jovial, load_cases, valid_json
+from tests.support_git import repository
+from tests.support_sarif import sarif_schema
+
+_OURS = ("<details><summary>", "</details>")
+
+
+@pytest.fixture(scope="module")
+def sarif() -> Any:
+    return jsonschema.Draft7Validator(sarif_schema())
+
+
+def runs_of(project: Project) -> list[Run]:
+    return ProjectFocus([(project, project.check())], Focus(), numbered=True).runs()
+
+
+def generated(seed: int) -> Project | None:
+    """A project with mistakes of many kinds; None where it cannot be used at all."""
+    chance = random.Random(seed)
+    files = drivers.project(chance) if seed % 2 else base_files(demo=False)
+    files = spoilt(chance, files) if seed % 2 == 0 else mistyped(chance, restyled(chance, files))
+    try:
+        return drivers.loaded(files)
+    except ProjectError:
+        return None
+
+
+@pytest.mark.parametrize("seed", range(60))
+def test_every_report_of_any_project_can_be_read(seed: int, sarif: Any, tmp_path: Path) -> None:
+    project = generated(seed)
+    if project is None:
+        return
+    runs = runs_of(project)
+    findings = [each for run in runs for each in run.findings]
+    texts = {format: report_text(format, runs, dict) for format in CHECK_REPORTS if format != "json"}
+    assert all(SECRET not in text for text in texts.values())
+    document = json.loads(texts["sarif"])
+    assert [error.message for error in sarif.iter_errors(document)] == []
+    path = tmp_path / "out.sarif"
+    path.write_text(texts["sarif"], "utf-8")
+    read = loader.load_sarif_file(str(path))
+    levels = [each["level"] for each in read.get_results()]
+    assert sorted(levels) == sorted([*(each.level for each in findings), *(each.finding.level for run in runs for each in run.waived)])
+    suites = ElementTree.fromstring(texts["junit"])
+    failures = {(case.get("name"), case.get("classname")) for case in suites.iter("testcase") if case.find("failure") is not None}
+    assert bool(failures) == any(each.level == "error" for each in findings)
+    assert int(suites.get("failures", "-1")) == len(list(suites.iter("failure")))
+    rows = [*csv.reader(io.StringIO(texts["csv"]))]
+    assert len(rows) == len(findings) + 1 and {len(row) for row in rows} == {len(rows[0])}
+    assert len(texts["lines"].splitlines()) == len(findings)
+    tokens = [
+        part for token in MarkdownIt("commonmark").enable("table").parse(texts["markdown"]) for part in (token, *(token.children or ()))
+    ]
+    raw = [token.content for token in tokens if token.type in ("html_block", "html_inline")]
+    assert all(each.startswith(_OURS) and each.count("<") <= 4 for each in raw), raw
+    assert len(texts["markdown"]) <= 60_000
+
+
+HOSTILE = """parameters: {<img src=x>: {type: string}, "a|b`c": {type: string, description: "<script>"}}
+let: {"[x](javascript:1)": 1}
+resources:
+  r (<b>): {"=1+1": "${nobody}", "]]>": 1}
+"""
+
+
+def test_no_text_of_users_becomes_markup(sarif: Any) -> None:
+    files = {"jovial.yaml": "project: p\ntemplate: line.yaml\ncatalogs: [fulmar]\nenvironments: {live: {}}\n", "line.yaml": HOSTILE}
+    runs = runs_of(in_memory(files))
+    texts = {format: report_text(format, runs, dict) for format in CHECK_REPORTS if format != "json"}
+    assert "<img" in texts["lines"] and len(runs[0].findings) > 4
+    tokens = MarkdownIt("commonmark").enable("table").parse(texts["markdown"])
+    raw = [part.content for token in tokens for part in (token, *(token.children or ())) if part.type.startswith("html_")]
+    assert all(each.startswith(_OURS) for each in raw), raw
+    assert "<img" not in texts["html"] and "<script>" not in texts["html"]
+    ElementTree.fromstring(texts["junit"])
+    assert all(not cell.startswith(("=", "+", "@")) for row in csv.reader(io.StringIO(texts["csv"])) for cell in row)
+    assert [error.message for error in sarif.iter_errors(sarif_document(runs))] == []
+
+
+def moved(chance: random.Random, files: dict[str, bytes]) -> dict[str, bytes]:
+    """Files with edits that touch nothing that was said or meant: lines, comments, further entries with mistakes of their own."""
+    found = dict(files)
+    for name in chance.sample(sorted(each for each in files if each.endswith(".yaml")), 1):
+        source, _ = read_source(files[name], name)
+        if source is None or source.broken or not isinstance(source.value, dict) or source.text.lstrip()[:1] in ("{", ""):
+            continue
+        script = Script(source)
+        kind = chance.choice(("comment", "lines", "entry"))
+        if kind == "entry" and name == "line.yaml" and isinstance(source.value.get("let"), dict) and source.value["let"]:
+            script.insert(("let",), "not_used_by_anybody", 1, after=chance.choice(list(source.value["let"])))
+            found[name] = edited(source.text, script.edits).encode()
+        else:
+            mark, rest = ("\ufeff", source.text[1:]) if source.text.startswith("\ufeff") else ("", source.text)
+            added = "# Somebody says something.\n" if kind == "comment" else "\n\n\n"
+            found[name] = f"{mark}{added}{rest}".encode()
+    return found
+
+
+@settings(max_examples=200, deadline=None)
+@given(st.integers(min_value=0, max_value=10**9))
+def test_fingerprints_stay_while_their_cause_does(seed: int) -> None:
+    chance = random.Random(seed)
+    files = mistyped(chance, restyled(chance, drivers.project(chance)))
+    after = moved(chance, files)
+    try:
+        project, then = drivers.loaded(files), drivers.loaded(after)
+    except ProjectError:
+        return
+    was = Fingerprints(project.source).of(project.check().findings)
+    becomes = Fingerprints(then.source).of(then.check().findings)
+    assert len(set(was)) == len(was)
+    added = {each.id for each in then.check().findings} - {each.id for each in project.check().findings}
+    assert set(was) <= set(becomes), [each for each, key in zip(project.check().findings, was, strict=True) if key not in becomes]
+    assert added <= {"value-unused"}
+
+
+def test_what_is_the_same_in_other_environments_and_values_has_one_fingerprint() -> None:
+    files = {
+        "jovial.yaml": "project: p\ntemplate: line.yaml\nenvironments: {live: {parameters: [l.yaml]}}\n",
+        "line.yaml": "parameters: {n: {type: integer, maximum: 9, description: N}, m: {type: integer, maximum: 9, description: M}}\noutputs: {n: '${n + m}'}\n",
+        "l.yaml": "n: 90\nm: 91\n",
+    }
+    project = in_memory(files)
+    first, second = Fingerprints(project.source).of(project.check().findings)
+    assert first != second
+    files["jovial.yaml"] = files["jovial.yaml"].replace("{live:", "{rehearsal: {parameters: [l.yaml]}, live:")
+    files["l.yaml"] = "m: 95\n\nn: 99\n"
+    again = in_memory(files)
+    assert Fingerprints(again.source).of(again.check().findings) == [second, first]
+
+
+def test_a_fingerprint_holds_nothing_secret() -> None:
+    files = {
+        "jovial.yaml": "project: p\ntemplate: line.yaml\nenvironments: {live: {parameters: [l.yaml]}}\n",
+        "line.yaml": "parameters: {keys: {type: array, writeOnly: true, items: {type: string, minLength: 9}, description: K}}\noutputs: {n: '${size(keys)}'}\n",
+    }
+    told = []
+    for value in ("abc", "xyz"):
+        project = in_memory({**files, "l.yaml": f"keys: [long enough it is, {value}]\n"})
+        told.append(Fingerprints(project.source).of(project.check().findings))
+    assert told[0] == told[1]
+
+
+@pytest.mark.parametrize("case", load_cases("focus.yaml"))
+def test_what_is_heard_of(case: dict[str, Any], write: Write) -> None:
+    folder = write(case.get("files", {}) | FLAWED)
+    done = jovial("check", *case["options"], cwd=folder)
+    assert done.returncode == case["code"], done.stdout + done.stderr
+    for text in case.get("says", ()):
+        assert text in done.stdout + done.stderr
+    for text in case.get("not", ()):
+        assert text not in done.stdout + done.stderr
+
+
+FLAWED = {
+    "jovial.yaml": "project: halt\ntemplate: line.yaml\ncatalogs: [fulmar]\nrulesets: [house.yaml]\nenvironments: {live: {parameters: [l.yaml]}}\n",
+    "house.yaml": "ruleset: House\nrules:\n  short:\n    because: Names begin alike.\n    applies: [fulmar.queue]\n    require: self.name.startsWith('x-')\n    message: The name has no x.\n    level: warning\n",
+    "line.yaml": 'parameters: {n: {type: integer, maximum: 9, description: N}}\nlet: {odd: 1}\nresources:\n  q (fulmar.queue): {name: queue-main}\noutputs: {n: "${n}"}\n',
+    "l.yaml": "n: 90\n",
+}
+
+
+def test_what_is_known_is_counted(write: Write) -> None:
+    folder = write(FLAWED)
+    saved = jovial("check", "--format", "json", cwd=folder).stdout
+    assert valid_json("check", saved)["summary"]["errors"] == 1
+    (folder / "known.json").write_text(saved)
+    edit(folder / "line.yaml", "let: {odd: 1}", "# moved\n\nlet: {odd: 1, even: 2}")
+    done = jovial("check", "--known", "known.json", "--strict", cwd=folder)
+    assert done.returncode == 1 and "even" in done.stdout and "odd" not in done.stdout.partition("even")[0]
+    assert "1 error, 3 known." in done.stdout
+    report = json.loads(jovial("check", "--known", "known.json", "--format", "json", cwd=folder).stdout)
+    assert [each["id"] for each in report["findings"]] == ["value-unused"] and report["summary"]["known"] == 3
+    for text in ("[]", "{}", "{", '{"format": "jovial-check/2"}', "\x00"):
+        (folder / "broken.json").write_text(text)
+        assert jovial("check", "--known", "broken.json", cwd=folder).returncode == 2
+    assert jovial("check", "--known", "missing.json", cwd=folder).returncode == 2
+
+
+def test_what_was_there_before_is_counted(write: Write) -> None:
+    folder = write(FLAWED)
+    repository(folder)
+    assert "nothing new, 3 known." in jovial("check", "--since", "HEAD", cwd=folder).stdout
+    edit(folder / "jovial.yaml", "{live: ", "{rehearsal: {parameters: [r.yaml]}, live: ")
+    (folder / "r.yaml").write_text("n: none\n")
+    done = jovial("check", "--since", "HEAD", cwd=folder)
+    assert done.returncode == 1 and "parameter-type" in done.stdout and "1 error, 3 known." in done.stdout, done.stdout
+    assert jovial("check", "rehearsal", "--since", "HEAD", cwd=folder).returncode == 1
+    assert jovial("check", "--since", "nowhere", cwd=folder).returncode == 2
+
+
+def test_reports_beside_the_text(write: Write) -> None:
+    folder = write(FLAWED)
+    wanted = [option for format in CHECK_REPORTS for option in ("--report", f"{format}=out/{format}.txt")]
+    (folder / "out").mkdir()
+    done = jovial("check", *wanted, cwd=folder)
+    assert done.returncode == 1 and "parameter-range" in done.stdout and done.stderr.count("Written: ") == len(CHECK_REPORTS)
+    first = {path.name: path.read_bytes() for path in (folder / "out").iterdir()}
+    assert len(first) == len(CHECK_REPORTS)
+    again = jovial("check", "-q", *wanted, cwd=folder)
+    assert first == {path.name: path.read_bytes() for path in (folder / "out").iterdir()}
+    assert not again.stderr and "judged" not in again.stdout
+    assert jovial("check", "--report", "sarif=-", cwd=folder).stdout.encode() == first["sarif.txt"]
+    valid_json("check", first["json.txt"].decode())
+    assert jovial("check", "--report", "sarif=gone/out.sarif", cwd=folder).returncode == 2
+    below = folder / "below"
+    below.mkdir()
+    uris = json.loads(jovial("check", "--report", "sarif=-", cwd=below).stdout)["runs"][0]["results"]
+    assert uris[0]["locations"][0]["physicalLocation"]["artifactLocation"]["uri"].startswith("../")
