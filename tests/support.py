@@ -15,12 +15,14 @@ import yaml
 from hypothesis import settings
 
 from jovial_scaffold.core.findings import Finding
+from jovial_scaffold.core.fingerprints import Fingerprints
 from jovial_scaffold.core.folders import MemoryFolder
 from jovial_scaffold.core.project import Project
 from jovial_scaffold.core.project_inputs import Overrides
 from jovial_scaffold.core.templates.checking import check_expressions
 from jovial_scaffold.core.templates.model import Template
 from jovial_scaffold.core.templates.written import check_written
+from jovial_scaffold.reports.machine import check_document
 
 # On a shared machine a slow example is no failure; where a change is judged, the same examples are tried every time.
 settings.register_profile("developer", deadline=None)
@@ -64,6 +66,12 @@ def valid_json(name: str, text: str) -> Any:
     document = json.loads(text)
     jsonschema.validate(document, json.loads(next(SCHEMAS.glob(f"jovial-{name}-*.schema.json")).read_text("utf-8")))
     return document
+
+
+def checked_document(project: Project, **how: Any) -> dict[str, Any]:
+    """A check as JSON."""
+    result = project.check(**how)
+    return check_document(result, Fingerprints(project.source).of(result.findings))
 
 
 def in_memory(files: Mapping[str, str], overrides: Overrides | None = None) -> Project:

@@ -12,8 +12,9 @@ from jovial_scaffold.core import project as computing
 from jovial_scaffold.core.limits import Limit
 from jovial_scaffold.core.parallel import spread
 from jovial_scaffold.core.rendering.results import Rendering
-from jovial_scaffold.reports.machine import check_document, render_text
+from jovial_scaffold.reports.machine import render_text
 from tests.fuzz.drivers import ENVIRONMENTS, loaded, project
+from tests.support import checked_document
 
 HERE = os.getpid()
 
@@ -81,4 +82,4 @@ def test_several_processes_render_and_check_as_one_does(seed: int, monkeypatch: 
     monkeypatch.setattr(computing, "PARALLEL_RESOURCES", Limit(1, "", ""))
     assert found.render_each(written, workers=2) == expected
     assert loaded(files).render_each(written, ENVIRONMENTS[1:], workers=3) == {name: expected[name] for name in ENVIRONMENTS[1:]}
-    assert check_document(loaded(files).check(workers=3)) == check_document(alone.check())
+    assert checked_document(loaded(files), workers=3) == checked_document(alone)

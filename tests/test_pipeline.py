@@ -4,6 +4,7 @@ import csv
 import io
 import json
 import random
+import subprocess
 import xml.etree.ElementTree as ElementTree
 from pathlib import Path
 from typing import Any
@@ -238,3 +239,19 @@ def test_reports_beside_the_text(write: Write) -> None:
     below.mkdir()
     uris = json.loads(jovial("check", "--report", "sarif=-", cwd=below).stdout)["runs"][0]["results"]
     assert uris[0]["locations"][0]["physicalLocation"]["artifactLocation"]["uri"].startswith("../")
+
+
+def test_waiving_from_the_command_line(write: Write) -> None:
+    folder = write(FLAWED)
+    assert jovial("waive", "House/short", cwd=folder).returncode == 2  # why?
+    assert jovial("waive", "House/short", "--ask", cwd=folder, stdin=subprocess.DEVNULL).returncode == 2
+    assert jovial("waive", "House/shrot", "--because", "Ours.", cwd=folder).returncode == 2
+    shown = jovial("waive", "House/short", "--because", "Ours.", "--dry-run", cwd=folder)
+    assert "+waivers: waivers.yaml" in shown.stdout and not (folder / "waivers.yaml").exists()
+    done = jovial("waive", "House/short", "value-*", "--because", "Ours.", "--until", "2999-01-31", cwd=folder)
+    assert done.returncode == 0 and "waived at line.yaml:let/odd until 2999-01-31" in done.stdout
+    checked = jovial("check", "--strict", "--waived", "--report", "sarif=out.sarif", "--report", "junit=out.xml", cwd=folder)
+    assert ": 1 error, 2 waived." in checked.stdout and checked.stdout.count("waived until 2999-01-31") == 2
+    results = json.loads((folder / "out.sarif").read_text())["runs"][0]["results"]
+    assert [each["suppressions"][0]["justification"] for each in results if "suppressions" in each] == ["Ours.", "Ours."]
+    assert (folder / "out.xml").read_text().count("<skipped") == 2

@@ -71,13 +71,13 @@ def test_what_is_said_does_not_hang_on_chance() -> None:
         "import json, random\n"
         "from jovial_scaffold.core.folders import MemoryFolder\n"
         "from jovial_scaffold.core.project import Project\n"
-        "from jovial_scaffold.reports.machine import check_document\n"
+        "from tests.support import checked_document\n"
         "from tests.fuzz import shapes\n"
         "hubs = {f'hub_{number} (fulmar.network)': {'name': f'net-{number}', 'range': '10.0.0.0/16'} for number in (1, 2, 3)}\n"
         "made = {'resources': {**hubs, 'sub (fulmar.subnet)': {'name': 'sub', 'network': '${hub_9.id}'}}}\n"
         "files = {'jovial.yaml': {'project': 'p', 'template': 't.json', 'catalogs': ['fulmar'], 'environments': {'a': {}}}, 't.json': made}\n"
         "for each in ({name: json.dumps(content).encode() for name, content in files.items()}, shapes.project(random.Random(5))):\n"
-        "    print(json.dumps(check_document(Project(MemoryFolder(each)).check())))\n"
+        "    print(json.dumps(checked_document(Project(MemoryFolder(each)))))\n"
     )
     said = {
         subprocess.run(

@@ -9,9 +9,16 @@ import jsonschema
 import pytest
 import yaml
 
+from jovial_scaffold.core.authoring.settings import Done
+from jovial_scaffold.core.authoring.waiving import waive
 from jovial_scaffold.core.outcomes import CheckResult
+from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.project_inputs import Overrides
+from jovial_scaffold.core.waivers import UNREADABLE
 from jovial_scaffold.reports.machine import check_document
+from jovial_scaffold.reports.words import said
+from tests.fuzz import drivers
+from tests.fuzz.styles import mistyped, restyled
 from tests.support import in_memory, load_cases
 
 FILES = {
@@ -125,3 +132,52 @@ def test_a_waiver_takes_away_what_it_names_and_nothing_else(seed: int) -> None:
             for each in waivers
         )
         assert ((identity, where, name) in waived) is named
+
+
+@pytest.mark.parametrize(
+    ("until", "said"),
+    [("2026-12-10", ["waiver-ending"]), ("2026-11-26", ["waiver-ending"]), ("2026-12-11", []), ("2026-11-25", ["waiver-expired"])],
+)
+def test_a_waiver_that_ends_soon_is_noted(until: str, said: list[str]) -> None:
+    found = checked([{"finding": "property-value", "because": "Ordered.", "until": until}]).findings
+    assert [each.id for each in found if each.id.startswith("waiver-")] == said
+
+
+def waived(files: dict[str, bytes], *arguments: Any, **named: Any) -> tuple[dict[str, bytes], list[Done]]:
+    change, done = waive(drivers.loaded(files), *arguments, **named)
+    return {**files, **{each.name: each.after or b"" for each in change.files()}}, done
+
+
+@pytest.mark.parametrize("case", load_cases("waive.yaml"))
+def test_entries_are_as_narrow_as_what_they_waive(case: dict[str, Any]) -> None:
+    files = {name: text.encode() for name, text in {**FILES, **case.get("files", {})}.items() if text is not None}
+    named = {key: case[key] for key in ("at", "environments", "until") if key in case}
+    if "refused" in case:
+        with pytest.raises(ProjectError) as refused:
+            waived(files, case["waive"], case.get("because", "Ordered."), **named)
+        assert case["refused"] in said(refused.value.findings[0].message)
+        return
+    after, _ = waived(files, case["waive"], case.get("because", "Ordered."), **named)
+    assert after["waivers.yaml"].decode() == case["gives"]
+    assert drivers.loaded(after).waivers
+
+
+@pytest.mark.parametrize("seed", range(40))
+def test_what_is_waived_by_a_command_is_gone_and_nothing_else(seed: int) -> None:
+    chance = random.Random(seed)
+    files = mistyped(chance, restyled(chance, drivers.project(chance)))
+    try:
+        before = drivers.loaded(files).check().findings
+    except ProjectError:
+        return
+    for id in sorted({each.id for each in before}):
+        try:
+            after, done = waived(files, [id], "Seen.")
+        except ProjectError as error:
+            assert id.startswith(UNREADABLE) or error.findings[0].id == "promise-broken"
+            continue
+        left = drivers.loaded(after).check()
+        also = sum(each.how == "waived by this, too" for each in done)
+        assert not any(each.id == id for each in left.findings)
+        assert len(left.findings) == len(before) - sum(each.id == id for each in before) - also
+        assert len(left.waived_findings) >= 1

@@ -128,9 +128,12 @@ FITTING_OF = {
     ("new module", "name"): ("fresh", "size", "many_sites"),
     ("new ruleset", "name"): ("fresh", "size", "many_sites"),
     ("new resource", "name"): ("fresh", "copies", "many_sites"),
+    ("waive", "what"): ("name-unknown", "House/*", "*", "secret-in-clear", "value-unused", "nmae-unknown"),
+    ("waive", "--because"): ("Seen.", "Seen.", ""),
     ("extract", "--module"): ("modules/fresh.yaml",),
     ("parameters convert", "--to"): ("out.json", "out.toml", "fresh.yaml"),
 }
+_ALWAYS = {("lift", "--name"), ("waive", "--because")}  # what has to be said
 #: what waits for somebody, or belongs to typer alone
 WAITING = {"--serve", "--watch", "--ask", "--install-completion", "--show-completion"}
 
@@ -166,7 +169,7 @@ def arguments(chance: random.Random) -> list[str]:
                 chance.choice(fitting if chance.random() < 0.93 else WORDS)
                 for _ in range(chance.choice((least, 1, 2, 3)) if option.nargs < 0 else 1)
             ]
-        elif flags and chance.random() < (0.93 if option.required or (name, flags[0]) == ("lift", "--name") else 0.07):
+        elif flags and chance.random() < (0.93 if option.required or (name, flags[0]) in _ALWAYS else 0.07):
             given.append(chance.choice(flags))
             if not getattr(option, "is_flag", False):
                 choices = getattr(option.type, "choices", None) or FITTING_OF.get((name, flags[0]))

@@ -10,10 +10,12 @@ from typing import Any, NamedTuple
 
 import yaml
 
+from jovial_scaffold.cli.focusing import CHECK_REPORTS, ProjectFocus, report_text
 from jovial_scaffold.core.changes.expecting import read_expectations, unexpected
 from jovial_scaffold.core.changes.families import families
 from jovial_scaffold.core.changes.matrix import compare
 from jovial_scaffold.core.findings import Finding
+from jovial_scaffold.core.focus import Focus
 from jovial_scaffold.core.folders import MemoryFolder
 from jovial_scaffold.core.outcomes import CheckResult
 from jovial_scaffold.core.project import Project
@@ -171,7 +173,9 @@ def run(files: dict[str, bytes], secret: str = SECRET) -> Outcome:
         return Outcome("unusable", "".join(printed))
     result = project.check()
     show(list(result.findings), project)
-    printed.append(json_text(check_document(result)))
+    (whole,) = ProjectFocus([(project, result)], Focus(), numbered=True).runs()
+    document = check_document(result, whole.fingerprints)
+    printed += [report_text(each, [whole], lambda: document) for each in CHECK_REPORTS if each != "sarif"]  # which reads the registry
     printed += [json_text(render_document(project.name, project.render(name))) for name in project.environments]
     comparison = project.compare()
     printed.append(harmless(matrix_text(comparison, style, everything=True)))

@@ -8,8 +8,9 @@ from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.folders import MemoryFolder
 from jovial_scaffold.core.project import Project
 from jovial_scaffold.reports.findings import findings_text
-from jovial_scaffold.reports.machine import check_document, json_text
+from jovial_scaffold.reports.machine import json_text
 from jovial_scaffold.reports.terminal import Style
+from tests.support import checked_document
 
 CANARY = "canary-7"  # too short for the property that it reaches
 _LITERAL = f"'{CANARY}'"
@@ -121,7 +122,7 @@ def attempt(chance: random.Random) -> str:
         result = project.check(template_only=early)
         said += result.findings
         printed = findings_text(list(result.findings), project.source, Style(colours=False, width=200), project.environments)
-        for text in (printed, json_text(check_document(result))):
+        for text in (printed, json_text(checked_document(project, template_only=early))):
             assert CANARY not in text, (files, text)
     assert any(each.id.partition("-")[0] in ("property", "parameter", "default") for each in said), files
     return "errors"

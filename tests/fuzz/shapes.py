@@ -7,9 +7,10 @@ import re
 from typing import Any
 
 from jovial_scaffold.core.changes.matrix import compare
-from jovial_scaffold.reports.machine import check_document, compare_document, json_text, render_document
+from jovial_scaffold.reports.machine import compare_document, json_text, render_document
 from tests.fuzz import drivers
 from tests.fuzz.code import NEVER, code_from
+from tests.support import checked_document
 
 _RESOURCES = ("base", "hub", "many", "one", "two", "each", "mapped")
 _SPOILT: tuple[Any, ...] = ("${1 / 0}", 2.0, "${2.0}", "${base_7.id}", "${unheard_of}", "${one.name}", None, ["${maybe}"], {"$when": "1"})
@@ -64,7 +65,7 @@ def rendered(files: dict[str, bytes], least: int) -> str:
         found = [json_text(render_document(loaded.name, loaded.render(name))) for name in loaded.environments]
         found.append(json_text(compare_document(loaded.compare(echoes=True))))
         found.append(json_text(compare_document(compare(loaded.views(loaded.in_order()), everything=True))))
-        return "".join((*found, json_text(check_document(drivers.loaded(files).check()))))
+        return "".join((*found, json_text(checked_document(drivers.loaded(files)))))
 
 
 def attempt(chance: random.Random) -> str:

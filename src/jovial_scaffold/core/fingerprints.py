@@ -35,6 +35,13 @@ class Fingerprints:
             found.append(hashlib.sha256(text.encode("utf-8", "surrogatepass")).hexdigest()[:_LENGTH])
         return found
 
+    def entry(self, span: Span) -> Pointer:
+        """The innermost entry of a file that something begins in; nothing where the file has none there."""
+        source = self._source_of(span.file)
+        if source is None or not source.text:
+            return ()
+        return self._innermost(source, source.line_starts[min(span.line, len(source.line_starts)) - 1] + span.column - 1)
+
     def _cause(self, finding: Finding) -> str:
         span = finding.cause or finding.span
         named = finding.message.operands[:1]
@@ -49,7 +56,7 @@ class Fingerprints:
         source = self._source_of(span.file)
         if source is None or not source.text:
             return ()
-        pointer = self._innermost(source, source.line_starts[min(span.line, len(source.line_starts)) - 1] + span.column - 1)
+        pointer = self.entry(span)
         words = ""
         is_part = span not in (source.value_span(pointer), source.key_span(pointer))
         if is_part and span.line == span.end_line and not source.hides(span):

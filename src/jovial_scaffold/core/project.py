@@ -41,7 +41,7 @@ from jovial_scaffold.core.templates.model import Module, Template
 from jovial_scaffold.core.templates.names import check_names, reads_run, without_cycles
 from jovial_scaffold.core.text.discretion import discreet
 from jovial_scaffold.core.text.files import Files
-from jovial_scaffold.core.text.source import NOWHERE, Source, split_pointer
+from jovial_scaffold.core.text.source import NOWHERE, Source, split_pointer, steps_in
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.views import View
 from jovial_scaffold.core.words import listed, nearest, say
@@ -361,9 +361,12 @@ class Project:
     def _span_at(self, file: str, pointer: str) -> Span | None:
         """Where a value stands in a file that was read, from its key on."""
         source = self._files.source(file)
-        steps = split_pointer(pointer)
+        steps = steps_in(source.value, split_pointer(pointer)) if source is not None else ()
         place = source.places().get(steps) if source is not None else None
-        return source.span(min(place.start, place.key_start or place.start), max(place.end, place.key_end)) if source and place else None
+        if source is None or place is None:
+            return None
+        start = min(place.start, place.key_start) if place.key_end > place.key_start else place.start
+        return source.span(start, max(place.end, place.key_end))
 
     def _check_expressions(self) -> list[Finding]:
         """What is wrong with the expressions of the templates before any environment."""

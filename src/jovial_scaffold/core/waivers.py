@@ -12,10 +12,12 @@ from jovial_scaffold.core.spelling import near
 from jovial_scaffold.core.text.patterns import pattern
 from jovial_scaffold.core.text.source import Origin, Source
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.words import NOTHING, Described, Sentence, listed, nearest, say
+from jovial_scaffold.core.words import NOTHING, Counted, Described, Sentence, listed, nearest, say
 
 KEYS = ("finding", "rule", "at", "environments", "because", "until")
-_UNREADABLE = ("file-", "yaml-", "json-", "toml-", "dotenv-", "waiver-", "project-")
+_SOON = 14  # days before its last one that a waiver is said to end
+#: how the ids of findings begin that nothing waives
+UNREADABLE = ("file-", "yaml-", "json-", "toml-", "dotenv-", "waiver-", "project-")
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -91,7 +93,7 @@ class WaiverReader:
             return None
         if not told["because"].strip() and "because" not in meant:
             self._report(say("A waiver says why."), origin.value_span(), say("Write `because`."))
-        if told["until"] and not _is_date(told["until"]):
+        if told["until"] and not is_day(told["until"]):
             span = origin.child("until").value_span()
             self._report(say("`until` is a day, as 2030-01-31, and this is {}.", Described(entry["until"])), span)
             return None
@@ -121,7 +123,15 @@ class WaiverReader:
         return known if known or not names else None
 
 
-def _is_date(text: str) -> bool:
+def _days(today: str, until: str) -> int | None:
+    """How many days a waiver is still good for; None where nobody knows."""
+    if not (is_day(today) and is_day(until)):
+        return None
+    return (datetime.date.fromisoformat(until) - datetime.date.fromisoformat(today)).days
+
+
+def is_day(text: str) -> bool:
+    """Whether a text is a date of ISO 8601, as 2030-01-31."""
     try:
         datetime.date.fromisoformat(text)
     except ValueError:
@@ -139,6 +149,7 @@ class Waivers:
         self._active = [each for each in waivers if not (each.until and today and each.until < today)]
         self._expired = [each for each in waivers if each not in self._active]
         self._used: set[int] = set()
+        self._today = today
         self._place_of = place_of
         self.waived: list[Waived] = []
 
@@ -147,7 +158,7 @@ class Waivers:
         return [left for each in findings if (left := self._left(each)) is not None] if self._active else list(findings)
 
     def _left(self, finding: Finding) -> Finding | None:
-        if finding.id.startswith(_UNREADABLE):
+        if finding.id.startswith(UNREADABLE):
             return finding
         for number, waiver in enumerate(self._active):
             if not self._is_about(waiver, finding):
@@ -176,7 +187,9 @@ class Waivers:
         file, _, pointer = waiver.at.rpartition(":")
         place = self._place_of(file, pointer)
         span = finding.cause or finding.span
-        return place is not None and span is not None and place.file == span.file and place.line <= span.line <= place.end_line
+        if place is None or span is None or place.file != span.file:
+            return False
+        return (place.line, place.column) <= (span.line, span.column) <= (place.end_line, place.end_column)
 
     def findings(self, everything: bool, elsewhere: Collection[str] = ()) -> list[Finding]:
         """What is to be said about the waivers themselves; that one is not used, only where `everything` was looked at, and of no rule that
@@ -186,6 +199,12 @@ class Waivers:
             message = say("This waiver was good until {}.", each.until)
             hint = say("Mend what it is about, or decide anew and write another day.")
             found.append(Finding("waiver-expired", "warning", message, each.origin.value_span(), hint))
+        for each in self._active:
+            left = _days(self._today, each.until)
+            if left is not None and left <= _SOON:
+                message = say("This waiver is good until {}, {}.", each.until, Counted(left, "more day") if left else say("which is today"))
+                hint = say("Mend what it is about, or decide anew.")
+                found.append(Finding("waiver-ending", "note", message, each.origin.value_span(), hint))
         for number, each in enumerate(self._active if everything else ()):
             if number not in self._used and each.rule not in elsewhere and not each.finding.startswith("snapshot-"):
                 message = say("Nothing is waived by this: there is no such finding.")

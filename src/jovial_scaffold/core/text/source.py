@@ -401,6 +401,15 @@ def split_pointer(text: str) -> Pointer:
     return tuple(map(unescaped, text.split("/"))) if text else ()
 
 
+def steps_in(value: Any, pointer: Pointer) -> Pointer:
+    """The steps of a pointer into a value, where a text that is a number names an item of a list (RFC 6901, 4)."""
+    found: list[str | int] = []
+    for step in pointer:
+        found.append(int(step) if isinstance(value, list) and isinstance(step, str) and step.isdecimal() else step)
+        value = value_at(value, (found[-1],))
+    return tuple(found)
+
+
 def unescaped(step: str) -> str:
     """What a step of a JSON Pointer stands for."""
     return step.replace("~1", "/").replace("~0", "~")
