@@ -17,12 +17,14 @@ from jovial_scaffold.core.changes.effect_records import EFFECTS
 from jovial_scaffold.core.expressions.functions import FUNCTIONS
 from jovial_scaffold.core.expressions.parser import MACROS
 from jovial_scaffold.core.rules import reading
+from jovial_scaffold.core.rules.using import LEVEL_KEYS
 from jovial_scaffold.core.schemas.annotations import ANNOTATIONS
 from jovial_scaffold.core.schemas.catalog import INDEX_KEYS, shipped_catalog
 from jovial_scaffold.core.schemas.describing import properties
 from jovial_scaffold.core.schemas.keywords import parts
 from jovial_scaffold.core.templates.resourcing import DIRECTIVES
 from jovial_scaffold.core.templates.sections import ENTRY_KEYS, SECTIONS
+from jovial_scaffold.core.text.references import USE_KEYS
 from jovial_scaffold.core.text.source import NOWHERE
 from jovial_scaffold.core.waivers import KEYS as WAIVER_KEYS
 
@@ -87,6 +89,7 @@ PROGRAM: dict[str, Callable[[], Iterable[str]]] = {
     "The project file": lambda: (*project_file.KEYS, *project_file.ENVIRONMENT_KEYS),
     "The workspace file": lambda: workspace.KEYS,
     "Rulesets": lambda: (*reading.SECTIONS, *reading.KEYS),
+    "Uses of rulesets": lambda: (*USE_KEYS, *LEVEL_KEYS),
     "Waivers": lambda: WAIVER_KEYS,
     "Names in rules": lambda: {name for names in reading.NAMES.values() for name in names},
     "Effects of a deployment on a resource": lambda: EFFECTS,

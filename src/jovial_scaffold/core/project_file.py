@@ -9,8 +9,9 @@ from jovial_scaffold.core.spelling import near, slip_of
 from jovial_scaffold.core.templates.compiling import is_name
 from jovial_scaffold.core.text.files import Files
 from jovial_scaffold.core.text.formats import DATA_SUFFIXES
+from jovial_scaffold.core.text.references import FileReference, references
 from jovial_scaffold.core.text.roles import misplaced
-from jovial_scaffold.core.text.source import Origin
+from jovial_scaffold.core.text.source import Origin, value_at
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import NOTHING, Described, Sentence, nearest, say
 
@@ -33,15 +34,6 @@ class ProjectError(Exception):
 def revision_error(error: RevisionError) -> ProjectError:
     """What the history of a folder cannot give, as findings."""
     return ProjectError([Finding("revision-unknown", "error", error.message, None, error.hint)])
-
-
-@value_record
-class FileReference:
-    """A path as the project file writes it."""
-
-    text: str
-    origin: Origin | None
-    envelope: "FileReference | None" = None  #: of a parameter file, what says where the values stand in it
 
 
 @value_record
@@ -74,7 +66,8 @@ class ProjectFile:
         """What it says about all environments, without places."""
         paths = [[each.text for each in group] for group in (self.catalogs, self.rulesets, self.waivers)]
         named = [{name: each.text for name, each in group.items()} for group in (self.modules, self.lookups)]
-        return self.name, self.template.text, *paths, *named
+        given = [value_at(each.given.source.value, each.given.pointer) for each in self.rulesets if each.given is not None]
+        return self.name, self.template.text, *paths, *named, given
 
 
 def read_project_file(files: Files, name: str) -> tuple[ProjectFile, list[Finding]]:
@@ -232,7 +225,7 @@ class _Reader(FileReader):
             name,
             FileReference(template, self.place("template")),
             self.references("catalogs"),
-            self.references("rulesets"),
+            references(self.content("rulesets"), self.place("rulesets"), "rulesets", self.findings),
             self.references("waivers"),
             self.named("modules"),
             self.named("lookups"),

@@ -13,7 +13,7 @@ from jovial_scaffold.core.meter import Meter
 from jovial_scaffold.core.parameters.layers import Layer, file_layer, part_layer, text_layer
 from jovial_scaffold.core.parameters.resolving import Parameters
 from jovial_scaffold.core.parameters.secrets import is_source
-from jovial_scaffold.core.project_file import EnvironmentEntry, FileReference, ProjectFile
+from jovial_scaffold.core.project_file import EnvironmentEntry, ProjectFile
 from jovial_scaffold.core.records import value_record
 from jovial_scaffold.core.schemas.catalog import Catalogs, ResourceType, Shipped, loses_types, read_catalog, shipped_catalog
 from jovial_scaffold.core.schemas.shapes import secret_pointers, secret_shape
@@ -21,6 +21,7 @@ from jovial_scaffold.core.templates.model import Template
 from jovial_scaffold.core.text.discretion import discreet
 from jovial_scaffold.core.text.files import Files
 from jovial_scaffold.core.text.formats import DATA_SUFFIXES, format_of, loses_keys, read_source
+from jovial_scaffold.core.text.references import FileReference
 from jovial_scaffold.core.text.roles import misplaced, role_of
 from jovial_scaffold.core.text.source import Origin, Source, split_pointer, value_at
 from jovial_scaffold.core.text.unknown import UNKNOWN
@@ -123,35 +124,51 @@ class Inputs:
         return [each for each in found if each.id != "description-missing"]
 
     def rulesets(self) -> "list[Ruleset]":
-        """The rules of the project, in the order of its file."""
-        found = []
+        """The rules of the project, in the order of its file, those that others include before them."""
+        found: dict[str, Ruleset] = {}
         for reference in self.file.rulesets:
-            path, outside = self.files.find(reference.text, reference.origin)
-            in_folder = path is not None and path.kind == "folder"
-            if path is None and not outside and reference.text.endswith("/") and reference.origin is not None:
-                message = say("There is no folder {}.", reference.text)
-                hint = say("Make it, or take it out of `rulesets`.")
-                self.findings.append(Finding("file-missing", "error", message, reference.origin.value_span(), hint))
-                continue
-            names = self.files.listed(path.name, (".yaml", ".yml", ".json")) if path is not None and in_folder else [reference.text]
-            if in_folder and not names and reference.origin is not None:
-                message, hint = say("The folder {} holds no rulesets.", reference.text), say("Its files end in .yaml, .yml or .json.")
-                self.findings.append(Finding("file-missing", "warning", message, reference.origin.value_span(), hint))
-            for name in names:
-                read = self.files.at if in_folder else self.files.read
-                source, findings = read(name, reference.origin)
-                self.findings += findings
-                if source is not None and not source.broken:
-                    wrong = misplaced(source, "a ruleset", say("A ruleset has `ruleset` and `rules`."))
-                    if wrong is not None:
-                        self.findings.append(wrong)
-                        continue
-                    from jovial_scaffold.core.rules.reading import read_ruleset
+            self._take_in(reference, found, ())
+        return list(found.values())
 
-                    ruleset, findings = read_ruleset(source)
-                    self.findings += findings
-                    found.append(ruleset)
-        return found
+    def _take_in(self, reference: FileReference, found: "dict[str, Ruleset]", above: tuple[str, ...]) -> None:
+        """Read what a reference to rulesets names, by the files."""
+        path, outside = self.files.find(reference.text, reference.origin)
+        in_folder = path is not None and path.kind == "folder"
+        if path is None and not outside and reference.text.endswith("/") and reference.origin is not None:
+            message = say("There is no folder {}.", reference.text)
+            hint = say("Make it, or take it out of `rulesets`.")
+            self.findings.append(Finding("file-missing", "error", message, reference.origin.value_span(), hint))
+            return
+        names = self.files.listed(path.name, (".yaml", ".yml", ".json")) if path is not None and in_folder else [reference.text]
+        if in_folder and not names and reference.origin is not None:
+            message, hint = say("The folder {} holds no rulesets.", reference.text), say("Its files end in .yaml, .yml or .json.")
+            self.findings.append(Finding("file-missing", "warning", message, reference.origin.value_span(), hint))
+        for name in names:
+            read = self.files.at if in_folder else self.files.read
+            source, findings = read(name, reference.origin)
+            if source is None or source.name not in found:
+                self.findings += findings
+            if source is not None and not source.broken:
+                wrong = misplaced(source, "a ruleset", say("A ruleset has `ruleset` and `rules`."))
+                if wrong is not None:
+                    self.findings.append(wrong)
+                    continue
+                self._ruleset(source, reference, found, above)
+
+    def _ruleset(self, source: Source, reference: FileReference, found: "dict[str, Ruleset]", above: tuple[str, ...]) -> None:
+        from jovial_scaffold.core.rules.reading import read_ruleset
+        from jovial_scaffold.core.rules.using import used
+
+        if source.name in above and reference.origin is not None:
+            message, hint = say("{} includes itself.", source.name), say("Take one of them out.")
+            self.findings.append(Finding("ruleset-use", "error", message, reference.origin.value_span(), hint))
+        if source.name in above or source.name in found:  # what is used first says how
+            return
+        ruleset, findings = read_ruleset(source)
+        self.findings += findings
+        for each in ruleset.includes:
+            self._take_in(each, found, (*above, source.name))
+        found[source.name] = used(ruleset, reference.given, reference.origin, self.file.environments, self.findings)
 
     def idle_files(self, declared: Collection[str]) -> Iterator[Finding]:
         """Parameter files that lie beside those of environments, and belong to none. Where other files lie there, too, what sets nothing but

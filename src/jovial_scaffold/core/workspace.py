@@ -6,10 +6,11 @@ from typing import Any
 
 from jovial_scaffold.core.findings import Finding, Related
 from jovial_scaffold.core.folders import Folder, Found, Within
-from jovial_scaffold.core.project_file import EnvironmentEntry, FileReader, FileReference, ProjectError, ProjectFile
+from jovial_scaffold.core.project_file import EnvironmentEntry, FileReader, ProjectError, ProjectFile
 from jovial_scaffold.core.records import replace, value_record
 from jovial_scaffold.core.text.files import Files
 from jovial_scaffold.core.text.patterns import folder_pattern
+from jovial_scaffold.core.text.references import FileReference
 from jovial_scaffold.core.text.roles import misplaced
 from jovial_scaffold.core.text.source import Origin
 from jovial_scaffold.core.words import Described, say
@@ -93,7 +94,8 @@ def with_workspace(file: ProjectFile, workspace: Workspace, findings: list[Findi
 
 def _taken(reference: FileReference, offered: Mapping[str, FileReference]) -> FileReference:
     """What a word without a slash names: something that the workspace offers before it is a path."""
-    return offered.get(reference.text, reference)
+    found = offered.get(reference.text)
+    return reference if found is None else replace(found, given=reference.given)
 
 
 def _with_own(

@@ -8,12 +8,13 @@ from posixpath import normpath
 from jovial_scaffold.core.findings import Finding, Related
 from jovial_scaffold.core.folders import Found, Refusal
 from jovial_scaffold.core.project_file import NAME as PROJECT
-from jovial_scaffold.core.project_file import FileReference, ProjectError
+from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.project_inputs import Overrides
 from jovial_scaffold.core.records import replace
 from jovial_scaffold.core.schemas.catalog import shipped_catalog
 from jovial_scaffold.core.text.files import Files
 from jovial_scaffold.core.text.patterns import folder_pattern
+from jovial_scaffold.core.text.references import FileReference
 from jovial_scaffold.core.words import listed, nearest, say
 from jovial_scaffold.core.workspace import NAME, read_workspace
 from jovial_scaffold.machine.disk import DiskFolder

@@ -16,7 +16,7 @@ from jovial_scaffold.core.expressions.types import ANY, STRING, Abstract, Field,
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.records import replace
 from jovial_scaffold.core.rules.evaluation import Verdicts, applies
-from jovial_scaffold.core.rules.reading import NAMES, Rule, Ruleset, values_read
+from jovial_scaffold.core.rules.reading import NAMES, Rule, Ruleset, Taken, values_read
 from jovial_scaffold.core.schemas.catalog import Catalogs, ResourceType
 from jovial_scaffold.core.schemas.types import type_of_schema
 from jovial_scaffold.core.templates.compiling import formulas_of
@@ -59,13 +59,16 @@ class World(NamedTuple):
 class _Scope(LookupScope):
     """The names that a rule sees, as far as they are known."""
 
-    def __init__(self, names: Mapping[str, Any], values: Mapping[str, Named]) -> None:
+    def __init__(self, names: Mapping[str, Any], values: Mapping[str, Named], takes: Mapping[str, Taken]) -> None:
         self._names = names
         self._values = values
+        self._takes = takes
         self._computing: set[str] = set()
 
     def value(self, name: str) -> Any:
         """A value or what is known of it. Raises EvaluationError where there is none."""
+        if name in self._takes:  # whatever a project gives it
+            return Abstract(type_of_schema(self._takes[name].schema))
         named = self._values.get(name)
         if named is None or name in self._computing:
             return self._names.get(name, UNKNOWN)
@@ -143,6 +146,7 @@ class _RuleCheck:
         self.rule = rule
         self.addresses = addresses
         self.values = ruleset.values
+        self.takes = ruleset.takes
         self.world = world
         self.constant: dict[Node, set[Any]] = {}
         self.places: dict[Node, tuple[Formula, Origin]] = {}
@@ -207,7 +211,7 @@ class _RuleCheck:
                 yield Finding("rule-never", "error", message, self.rule.where.origin.value_span(), say("Correct it, or take the rule out."))
 
     def _of(self, kind: ResourceType | None) -> Iterator[_Seen]:
-        scope = _Scope(self._names(kind), self.values)
+        scope = _Scope(self._names(kind), self.values, self.takes)
         rule = self.rule
         if rule.where is not None:
             result: Any = UNKNOWN
@@ -336,7 +340,7 @@ class _RuleCheck:
             return _types(self.world.catalogs)
         for kind in self.kinds()[:1]:
             try:
-                return type_of_value(Checker(_Scope(self._names(kind), self.values)).check(node, {}))
+                return type_of_value(Checker(_Scope(self._names(kind), self.values, self.takes)).check(node, {}))
             except (BudgetError, EvaluationError):
                 return ANY
         return ANY

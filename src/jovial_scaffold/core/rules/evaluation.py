@@ -315,7 +315,9 @@ def _finding(rule: Rule, scope: RuleScope, subject: Subject, held: Any) -> Findi
     said = say("{}: {}", rule.name, message)
     also_at = tuple((name, tuple(culprits)) for name in subject.environments) if len(culprits) > 1 else ()
     about = (address, where, subject.environments, related)
-    return Finding("rule-failed", rule.level, said, span, hint, *about, group, also_at, cause, rule.label, because, fix)
+    return Finding(
+        "rule-failed", rule.level_in(subject.environments), said, span, hint, *about, group, also_at, cause, rule.label, because, fix
+    )
 
 
 def _placed(resource: EvaluatedResource, pointer: Pointer, subject: Subject) -> _Placed:

@@ -1,14 +1,17 @@
 """A ruleset file to rules (docs/rules.md)."""
 
-from collections.abc import Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
+from dataclasses import field
 from typing import Any
 
 from jovial_scaffold.core.expressions.evaluation import unknown_function
 from jovial_scaffold.core.findings import LEVELS, Finding, Level
 from jovial_scaffold.core.records import value_record
+from jovial_scaffold.core.schemas.validation import SchemaError, check_schema
 from jovial_scaffold.core.spelling import near
 from jovial_scaffold.core.templates.compiling import Compiler, formulas_of, is_name, taken_for
 from jovial_scaffold.core.templates.model import Compiled, Condition, Constant, Named
+from jovial_scaffold.core.text.references import FileReference, references
 from jovial_scaffold.core.text.source import Origin, Source
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import Described, listed, nearest, say
@@ -25,10 +28,26 @@ NAMES = {
 }
 """The names that a rule of each scope sees (docs/rules.md)."""
 _OF_TYPES = ("resource", "effect")
-SECTIONS = ("ruleset", "description", "let", "rules")
-KEYS = ("because", "over", "applies", "where", "require", "absent", "level", "message", "fix", "examples", "between")
+SECTIONS = ("ruleset", "description", "include", "takes", "let", "rules")
+KEYS = ("because", "over", "applies", "where", "require", "absent", "level", "message", "fix", "examples", "between", "tags")
 
 _DECIDING = ("over", "applies", "where", "absent", "between", "require")  # what a rule judges, and how
+
+
+@value_record
+class Leveled:
+    """Another level of a rule, in some environments; in none named, in all."""
+
+    level: Level
+    environments: tuple[str, ...]
+
+
+@value_record
+class Taken:
+    """What a ruleset takes from who uses it: a JSON Schema, with a default where nothing has to be given."""
+
+    schema: dict[str, Any]
+    origin: Origin
 
 
 @value_record
@@ -51,6 +70,13 @@ class Rule:
     passes: tuple[tuple[dict[str, Any], Origin], ...]
     fails: tuple[tuple[dict[str, Any], Origin], ...]
     origin: Origin
+    tags: tuple[str, ...] = ()
+    levels: tuple[Leveled, ...] = ()  #: that a project gives it; the last that fits is meant
+
+    def level_in(self, environments: Collection[str]) -> Level:
+        """Its level where it is judged."""
+        fitting = [each.level for each in self.levels if not each.environments or {*environments} <= {*each.environments}]
+        return fitting[-1] if fitting else self.level
 
     @property
     def label(self) -> str:
@@ -65,6 +91,8 @@ class Ruleset:
     title: str
     values: dict[str, Named]
     rules: tuple[Rule, ...]
+    takes: Mapping[str, Taken] = field(default_factory=dict)
+    includes: tuple[FileReference, ...] = ()
 
 
 def read_ruleset(source: Source) -> tuple[Ruleset, list[Finding]]:
@@ -105,12 +133,40 @@ class _Reader(Compiler):
                     hint = say("This looks like a template in the place of a ruleset.")
                 self.report("section-unknown", say("A ruleset has no section `{}`.", key), origin.child(key).key_span(), hint)
         whole = taken_for(whole, origin, SECTIONS)
-        values = {}
+        takes = dict(self.taken(self._map_of(whole, "takes"), origin.child("takes")))
+        values = {
+            name: Named(name, Constant(each.schema.get("default", UNKNOWN), each.origin), each.origin) for name, each in takes.items()
+        }
         for name, content in self._map_of(whole, "let").items():
+            if name in takes:
+                span = origin.child("let", name).key_span()
+                self.report("name-declared-twice", say("The ruleset takes `{}` already.", name), span, say("Choose another name."))
+                continue
             values[name] = Named(name, self.value(content, origin.child("let", name)), origin.child("let", name))
         self.title = str(whole.get("ruleset") or self.source.name)
         rules = [self.rule(name, content, origin.child("rules", name), values) for name, content in self._map_of(whole, "rules").items()]
-        return Ruleset(self.title, values, tuple(rule for rule in rules if rule is not None))
+        included = references(whole.get("include"), origin.child("include"), "include", self.findings)
+        return Ruleset(self.title, values, tuple(rule for rule in rules if rule is not None), takes, included)
+
+    def taken(self, content: dict[str, Any], origin: Origin) -> Iterator[tuple[str, Taken]]:
+        """What the ruleset takes, as far as it is declared rightly."""
+        for name, schema in content.items():
+            place = origin.child(name)
+            if schema is UNKNOWN:
+                continue
+            if not is_name(name):
+                self.report("name-invalid", say("`{}` cannot be a name here.", name), place.key_span(), say("Write a-z, 0-9 and _."))
+                continue
+            if not isinstance(schema, dict):
+                message = say("What a ruleset takes is declared by a JSON Schema, and this is {}.", Described(schema))
+                self.report("ruleset-shape", message, place.value_span(), say("For example: {type: integer, default: 5}"))
+                continue
+            try:
+                check_schema(schema)
+            except SchemaError as error:
+                self.report("schema-invalid", error.message, place.child(*error.pointer).value_span(), error.hint)
+                continue
+            yield name, Taken(schema, place)
 
     def _map_of(self, whole: dict[str, Any], section: str) -> dict[str, Any]:
         content = whole.get(section)
@@ -167,6 +223,7 @@ class _Reader(Compiler):
             self.examples(examples, "passes", origin),
             self.examples(examples, "fails", origin),
             origin,
+            self.texts(content.get("tags"), origin.child("tags")),
         )
 
     def over(self, written: dict[str, Any], content: dict[str, Any], origin: Origin) -> str | None:
@@ -234,6 +291,15 @@ class _Reader(Compiler):
             say("For example: between: [rehearsal, live]"),
         )
         return None
+
+    def texts(self, content: Any, origin: Origin) -> tuple[str, ...]:
+        """Tags."""
+        if content is None or content is UNKNOWN:
+            return ()
+        if isinstance(content, list) and all(isinstance(item, str) for item in content):
+            return tuple(content)
+        self.report("ruleset-shape", say("`tags` is a list of words, and this is {}.", Described(content)), origin.value_span())
+        return ()
 
     def patterns(self, content: Any, origin: Origin) -> tuple[str, ...]:
         if content is None or content is UNKNOWN:
