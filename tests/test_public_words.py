@@ -80,6 +80,7 @@ PROGRAM: dict[str, Callable[[], Iterable[str]]] = {
     "Commands": lambda: main.COMMANDS,
     "Actions of `jovial catalog`": lambda: [each.value for each in catalog_command.Action],
     "Actions of `jovial parameters`": lambda: _actions("parameters"),
+    "Actions of `jovial rules`": lambda: _actions("rules"),
     "Actions of `jovial new`": lambda: _actions("new"),
     "Options": _options,
     "Formats": _formats,

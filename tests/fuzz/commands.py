@@ -128,6 +128,7 @@ FITTING_OF = {
     ("new module", "name"): ("fresh", "size", "many_sites"),
     ("new ruleset", "name"): ("fresh", "size", "many_sites"),
     ("new resource", "name"): ("fresh", "copies", "many_sites"),
+    ("rules show", "name"): ("many_sites", "House/*", "named", "encrypted"),
     ("waive", "what"): ("name-unknown", "House/*", "*", "secret-in-clear", "value-unused", "nmae-unknown"),
     ("waive", "--because"): ("Seen.", "Seen.", ""),
     ("extract", "--module"): ("modules/fresh.yaml",),

@@ -24,6 +24,7 @@ COMMANDS = {
     "evaluate": ("jovial_scaffold.cli.evaluate", "Author", "Print the value of an expression, over an environment, a file or bound names."),
     "functions": ("jovial_scaffold.cli.functions", "Author", "List the functions of expressions, each with an example."),
     "mend": ("jovial_scaffold.cli.mend", "Check", "Apply the repairs that findings propose."),
+    "rules": ("jovial_scaffold.cli.rules", "Check", "List rules, show what they judged, and try their examples."),
     "waive": ("jovial_scaffold.cli.waive", "Check", "Write down that a finding is lived with, why, and until when."),
     "tidy": ("jovial_scaffold.cli.tidy", "Author", "Lay the files of a project out, without changing what they say."),
     "findings": ("jovial_scaffold.cli.findings", "Check", "Explain what a finding means and how it is mended."),

@@ -491,6 +491,14 @@ class Project:
 
         return [*self._checked_rules[0], *check_examples(self._sound_rulesets, self._catalogs)]
 
+    def test_rules(self, coverage: bool = False) -> list[Finding]:
+        """What is wrong with rules and their examples, and which rules no example makes fail; with `coverage`, which of their conditions no
+        example reaches."""
+        from jovial_scaffold.core.rules.examples import unreached, untested
+
+        found = [*self._findings, *self._rule_findings(), *untested(self._sound_rulesets)]
+        return merged([*found, *(unreached(self._sound_rulesets, self._catalogs) if coverage else ())], self.environments)
+
     def template_findings(self) -> list[Finding]:
         """What is wrong with the project's files and the names of its templates, whatever the environment."""
         return [*self._findings, *self._template_findings()]

@@ -1,7 +1,7 @@
 """Rules over resources, parameters, outputs, environments, pairs of them and effects, to findings."""
 
 from collections import Counter
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import field
 from typing import Any, NamedTuple
 
@@ -152,6 +152,26 @@ def judge(rendering: Evaluated, rulesets: list[Ruleset]) -> tuple[list[Finding],
             if found is not None:
                 findings += _verdict(rule, RuleScope(found.names, ruleset.values), found, verdicts)
     return findings, verdicts
+
+
+def outcomes(rendering: Evaluated, ruleset: Ruleset, rule: Rule) -> Iterator[tuple[str, str]]:
+    """What a rule over resources, parameters, outputs or an environment was judged over, and how it turned out there: passed, failed,
+    undetermined, unknown or broken."""
+    shared, environments = shared_names(rendering), (rendering.label,)
+    subjects = []
+    if rule.over == "resource":
+        for address, each in rendering.resources.items():
+            if each.type is not None and applies(rule, each.type):
+                names = {**shared, "self": shared["resources"][address]["properties"], "address": address, "type": each.type.id}
+                subjects.append(Subject(address, names, environments, ("self",), each))
+    elif rule.over in ("parameters", "outputs") and not rendering.scope.incomplete():
+        subjects.append(Subject(f"the {rule.over}", {**shared, "self": shared[rule.over]}, environments, ("self",)))
+    elif rule.over == "environment" and not rendering.scope.incomplete():
+        subjects.append(Subject(rendering.label, shared, environments, ("resources",), None, rendering.resources))
+    for subject in subjects:
+        outcome, _ = _outcome(rule, RuleScope(subject.names, ruleset.values), subject)
+        if outcome != "skipped":
+            yield subject.label, outcome
 
 
 class _Tally:

@@ -1,8 +1,13 @@
 """The examples that rules carry: what is said to pass passes, and what is said to fail fails."""
 
+from collections.abc import Iterable, Iterator
+from contextlib import suppress
 from typing import Any
 
 from jovial_scaffold.core.expressions.errors import EvaluationError
+from jovial_scaffold.core.expressions.evaluation import Evaluator
+from jovial_scaffold.core.expressions.placeholders import Formula
+from jovial_scaffold.core.expressions.syntax import Conditional, Macro, Node, Operation, children
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.rules.evaluation import RuleScope, applies, is_unset, truth
 from jovial_scaffold.core.rules.reading import Rule, Ruleset
@@ -85,6 +90,60 @@ def _with_defaults(names: dict[str, Any], catalogs: Catalogs) -> dict[str, Any]:
             properties = filled(kind.shape if kind else None, each.get("properties") or {}, address)
             found[address] = {**each, "type": kind.id if kind else each.get("type", ""), "properties": properties}
     return {**names, "resources": found}
+
+
+def untested(rulesets: Iterable[Ruleset]) -> Iterator[Finding]:
+    """Rules that no example makes fail: a rule that cannot fail looks like one that holds."""
+    for rule in (rule for ruleset in rulesets for rule in ruleset.rules):
+        if not rule.fails:
+            told = say("No example makes the rule `{}` fail.", rule.name)
+            yield Finding("rule-untested", "warning", told, rule.origin.key_span(), say("Write one under `examples: {fails: …}`."))
+
+
+class _Watching(Evaluator):
+    """Evaluates as ever, and remembers which expressions were."""
+
+    def __init__(self, scope: RuleScope) -> None:
+        super().__init__(scope)
+        self.seen: set[Node] = set()
+
+    def run(self, node: Node, names: Any) -> Any:
+        """The value of an expression. Raises EvaluationError."""
+        self.seen.add(node)
+        return super().run(node, names)
+
+
+def unreached(rulesets: Iterable[Ruleset], catalogs: Catalogs) -> Iterator[Finding]:
+    """Conditions behind `&&`, `||` and `?:` of rules with examples that none of these comes to."""
+    for ruleset in rulesets:
+        for rule in ruleset.rules:
+            formula, examples = rule.require.content, (*rule.passes, *rule.fails)
+            if not isinstance(formula, Formula) or not examples:
+                continue
+            kind = next((each for each in catalogs if applies(rule, each)), None)
+            seen: set[Node] = set()
+            for example, _ in examples:
+                watching = _Watching(RuleScope(_example_names(rule, example, kind, catalogs), ruleset.values))
+                with suppress(EvaluationError):
+                    watching.run(formula.node, {})
+                seen |= watching.seen
+            for node in _conditional(formula.node):
+                if node not in seen:
+                    span = rule.require.origin.inner_span(formula.offset + node.start, formula.offset + node.end)
+                    told = say("No example of the rule `{}` comes to this condition.", rule.name)
+                    yield Finding("rule-unreached", "warning", told, span, say("Write an example in which it decides."))
+
+
+def _conditional(whole: Node) -> Iterator[Node]:
+    """What is evaluated only where something else allows it: the first of it on each way, and not what lies below."""
+    if isinstance(whole, Operation) and whole.operator in ("&&", "||"):
+        yield from whole.operands[1:]
+    elif isinstance(whole, Conditional):
+        yield from (whole.then, whole.otherwise)
+    elif isinstance(whole, Macro):
+        yield from whole.bodies
+    for each in children(whole):
+        yield from _conditional(each)
 
 
 def _example_holds(rule: Rule, ruleset: Ruleset, example: dict[str, Any], kind: ResourceType | None, catalogs: Catalogs) -> bool:
