@@ -64,7 +64,7 @@ def load_cases(name: str) -> list[Any]:
 def valid_json(name: str, text: str) -> Any:
     """What a command printed as JSON, which is valid by the published schema of a name."""
     document = json.loads(text)
-    jsonschema.validate(document, json.loads(next(SCHEMAS.glob(f"jovial-{name}-*.schema.json")).read_text("utf-8")))
+    jsonschema.validate(document, json.loads(next(SCHEMAS.glob(f"jovial-{name}-[0-9]*.schema.json")).read_text("utf-8")))
     return document
 
 
