@@ -16,7 +16,8 @@ from hypothesis import strategies as st
 from markdown_it import MarkdownIt
 from sarif import loader
 
-from jovial_scaffold.cli.focusing import CHECK_REPORTS, ProjectFocus, report_text
+from jovial_scaffold.cli.focusing import CHECK_REPORTS, OF_FINDINGS, ProjectFocus, report_text
+from jovial_scaffold.cli.options import PatchFormat
 from jovial_scaffold.core.fingerprints import Fingerprints
 from jovial_scaffold.core.focus import Focus
 from jovial_scaffold.core.project import Project
@@ -255,3 +256,30 @@ def test_waiving_from_the_command_line(write: Write) -> None:
     results = json.loads((folder / "out.sarif").read_text())["runs"][0]["results"]
     assert [each["suppressions"][0]["justification"] for each in results if "suppressions" in each] == ["Ours.", "Ours."]
     assert (folder / "out.xml").read_text().count("<skipped") == 2
+
+
+def test_reports_of_what_differs_and_what_would_happen(demo: Path, sarif: Any) -> None:
+    formats = [*(each.value for each in PatchFormat), *OF_FINDINGS]
+    for command in (["compare", "rehearsal", "live"], ["effects", "live"]):
+        wanted = [option for format in formats for option in ("--report", f"{format}={command[0]}.{format}")]
+        done = jovial(*command, *wanted, cwd=demo)
+        assert done.returncode in (0, 1) and done.stderr.count("Written: ") == len(formats), done.stderr
+        for format in (each.value for each in PatchFormat):
+            written = (demo / f"{command[0]}.{format}").read_text()
+            alone = jovial(*command, "--format", format, "--out", "alone.txt", cwd=demo)
+            assert alone.returncode == done.returncode and (demo / "alone.txt").read_text() == written, (command, format)
+        assert [*sarif.iter_errors(json.loads((demo / f"{command[0]}.sarif").read_text()))] == []
+        ElementTree.parse(demo / f"{command[0]}.junit")
+    assert jovial("compare", "--report", "pdf=x", cwd=demo).returncode == 2
+
+
+def test_reports_of_what_a_change_touches(demo: Path, sarif: Any) -> None:
+    repository(demo)
+    edit(demo / "parameters" / "live.yaml", "archive_days: 365", "archive_days: 9000")
+    wanted = [option for format in ("json", "markdown", *OF_FINDINGS) for option in ("--report", f"{format}=out.{format}")]
+    assert jovial("ripple", *wanted, cwd=demo).returncode == 1
+    document = json.loads((demo / "out.sarif").read_text())
+    assert [*sarif.iter_errors(document)] == []
+    (result,) = document["runs"][0]["results"]
+    assert result["ruleId"] == "parameter-range" and (demo / "out.lines").read_text().startswith("parameters/live.yaml:")
+    valid_json("ripple", (demo / "out.json").read_text())

@@ -3,6 +3,7 @@
 import sys
 from collections.abc import Sequence
 from enum import StrEnum
+from functools import partial
 from pathlib import Path
 from typing import Annotated, NamedTuple
 
@@ -10,6 +11,7 @@ import typer
 
 from jovial_scaffold.cli import exit_codes
 from jovial_scaffold.cli.answers import answered
+from jovial_scaffold.cli.focusing import OF_FINDINGS, OtherReports, asked_reports, write_others
 from jovial_scaffold.cli.options import (
     Ask,
     AtMost,
@@ -109,6 +111,7 @@ def command(
     with_file: WithFiles = None,
     envelope: EnvelopeFile = None,
     format: PatchOrFormat = PatchFormat.text,
+    report: OtherReports = None,
 ) -> None:
     """Only what differs is shown. Parameters that drive a difference stand beside it, and where they are set below. An environment can
     also be named under other values (live?copies=4) and as of a git revision (live@HEAD~3).
@@ -117,6 +120,7 @@ def command(
     """
     chosen: Sequence[str] = environments or ()
     _refuse_together(expect, accept, files, chosen)
+    wanted = asked_reports(report, (*PatchFormat, *OF_FINDINGS))
     asked = _Asked(
         format,
         everything,
@@ -137,8 +141,14 @@ def command(
     _refuse_result(comparison, accept, wrong, format)
     judged = _parity(loaded, comparison, renderings, expect, accept)
     if judged is not None:
-        deliver(_written(comparison, asked, [*all_of(wrong), *judged]), out)
+        found = [*all_of(wrong), *judged]
+        deliver(_written(comparison, asked, found), out)
+        write_others(wanted, partial(_reported, comparison, asked, found), loaded, comparison.environments, found)
         raise typer.Exit(_ended(loaded, comparison, judged, wrong, format, differences_code))
+
+
+def _reported(comparison: Comparison, asked: _Asked, found: list[Finding], format: str, out: Path) -> str:
+    return _written(comparison, asked._replace(format=PatchFormat(format), out=out), found)
 
 
 def _looked_at(

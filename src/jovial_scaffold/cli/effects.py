@@ -1,6 +1,7 @@
 """`jovial effects`: what a deployment would do to what runs now."""
 
 import sys
+from functools import partial
 from pathlib import Path
 from typing import Annotated
 
@@ -8,6 +9,7 @@ import typer
 
 from jovial_scaffold.cli import exit_codes
 from jovial_scaffold.cli.answers import answered
+from jovial_scaffold.cli.focusing import OF_FINDINGS, OtherReports, asked_reports, write_others
 from jovial_scaffold.cli.options import (
     Ask,
     AtMost,
@@ -72,6 +74,7 @@ def command(
     format: Annotated[
         PatchFormat, typer.Option("--format", help="`patch` is a JSON Patch from what runs to what would.")
     ] = PatchFormat.text,
+    report: OtherReports = None,
 ) -> None:
     """The verdict stands first, then what stands against it, then each cause with all that it leads to, the severest first. What is to be
     kept, is locked, or breaks a rule over changes is an error.
@@ -80,6 +83,7 @@ def command(
     """
     if only and source is None:
         raise typer.BadParameter("name whose parameters: --from ENVIRONMENT.", param_hint="--only")
+    wanted = asked_reports(report, (*PatchFormat, *OF_FINDINGS))
     try:
         loaded = load(project, with_values, with_file, envelope=envelope, key_file=key_file, at_most=at_most, views=[environment])
         (environment,) = answered(loaded, [environment], ask)
@@ -94,12 +98,18 @@ def command(
         result = loaded.effects(environment, str(against) if against else None, teardown, source or "", only or ())
     except ProjectError as error:
         raise typer.Exit(unusable(error)) from None
-    deliver(_written(loaded, environment, result, format, (by.value, details, others), out), out)
+    shown = by.value, details, others
+    deliver(_written(loaded, environment, result, format, shown, out), out)
+    write_others(wanted, partial(_reported, loaded, environment, result, shown), loaded, [loaded.label(environment)], result.findings)
     sys.stdout.flush()
     if format is not PatchFormat.text or out is not None:
         print_findings(result.findings, loaded, to_stderr=True)
     code = exit_code(result.findings)
     raise typer.Exit(code or (exit_codes.DIFFERENCES if differences_code and not result.nothing else 0))
+
+
+def _reported(loaded: Project, environment: str, result: Effects, shown: tuple[str, bool, bool], format: str, out: Path) -> str:
+    return _written(loaded, environment, result, PatchFormat(format), shown, out)
 
 
 def _each(loaded: Project, environment: str, settings: list[str], format: PatchFormat, out: Path | None) -> int:

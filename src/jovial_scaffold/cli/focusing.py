@@ -41,6 +41,7 @@ class CheckFormat(StrEnum):
 
 
 CHECK_REPORTS = tuple(each.value for each in CheckFormat)
+OF_FINDINGS = ("sarif", "junit", "lines")
 _SAVED = ("jovial-check/2", "jovial-workspace-check/2")
 
 Reports = Annotated[
@@ -74,6 +75,17 @@ Since = Annotated[
     ),
 ]
 Quiet = Annotated[bool, typer.Option("--quiet", "-q", help="Print findings and nothing else.")]
+
+
+OtherReports = Annotated[
+    list[str] | None,
+    typer.Option(
+        "--report",
+        metavar="FORMAT=PATH",
+        help="Write a report beside it: a --format, or sarif, junit or lines. May be repeated.",
+        show_default=False,
+    ),
+]
 
 
 def asked_reports(texts: Sequence[str] | None, formats: Sequence[str]) -> list[tuple[str, Path]]:
@@ -224,6 +236,25 @@ def write_reports(
     """Write each report; `document` is what JSON has. Raises OSError."""
     for format, path in wanted:
         deliver(report_text(format, runs, document), path, silently=silently)
+
+
+def write_others(
+    wanted: Sequence[tuple[str, Path]],
+    write: Callable[[str, Path], str],
+    project: Project,
+    names: Sequence[str],
+    findings: Sequence[Finding],
+) -> None:
+    """Write reports of a command that is not a check: what `write` makes of a format, or findings as a check has them. Raises OSError."""
+    for format, path in wanted:
+        if format in OF_FINDINGS:
+            from jovial_scaffold.reports.checked import Run
+
+            keys = tuple(Fingerprints(project.source).of(findings))
+            run = Run(project.name, tuple(names), tuple(findings), keys, base=folder_shown(project), source_of=project.source)
+            deliver(report_text(format, [run], dict), path)
+        else:
+            deliver(write(format, path), path)
 
 
 def report_text(format: str, runs: "Sequence[Run]", document: Callable[[], dict[str, Any]]) -> str:

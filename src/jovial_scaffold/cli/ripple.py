@@ -3,18 +3,23 @@
 import os
 from functools import partial
 from pathlib import Path
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
 from jovial_scaffold.cli import exit_codes
+from jovial_scaffold.cli.focusing import OF_FINDINGS, OtherReports, asked_reports, write_reports
 from jovial_scaffold.cli.options import DifferencesCode, Out, TableFormat, deliver, exit_code, processors, style_of, unusable
+from jovial_scaffold.core.fingerprints import Fingerprints
 from jovial_scaffold.core.folders import RevisionError
 from jovial_scaffold.core.project_file import ProjectError, revision_error
 from jovial_scaffold.core.project_inputs import Overrides
 from jovial_scaffold.core.ripple import Ripple, ripple
 from jovial_scaffold.machine.disk import read_named
 from jovial_scaffold.machine.opening import DiskTree, run_context
+
+if TYPE_CHECKING:
+    from jovial_scaffold.reports.checked import Run
 
 
 def command(
@@ -29,6 +34,7 @@ def command(
     differences_code: DifferencesCode = False,
     out: Out = None,
     format: Annotated[TableFormat, typer.Option("--format", help="How the result is written.")] = TableFormat.text,
+    report: OtherReports = None,
 ) -> None:
     """Every environment of every project below the folders that is made from a changed file is rendered as of the revision and as it is
     now. Nothing is checked out; what did not change is not rendered.
@@ -38,6 +44,7 @@ def command(
     for folder in folders or ():
         if not folder.exists():
             raise typer.BadParameter(f"there is no {folder}.", param_hint="FOLDER")
+    wanted = asked_reports(report, (*TableFormat, *OF_FINDINGS))
     try:
         tree = DiskTree(folders or [Path()])
         run = partial(run_context, (folders or [Path()])[0], os.environ)
@@ -47,9 +54,31 @@ def command(
     except ProjectError as error:
         raise typer.Exit(unusable(error)) from None
     deliver(_written(result, format, most, out), out)
+    write_reports([each for each in wanted if each[0] in OF_FINDINGS], _runs(result), dict)
+    for other, path in wanted:
+        if other not in OF_FINDINGS:
+            deliver(_written(result, TableFormat(other), most, path), path)
     findings = [finding for project in result.projects for finding in (*project.problem, *project.new)]
     findings += [one for project in result.projects for each in project.reached if each.deployment for one in each.deployment.findings]
     raise typer.Exit(exit_code(findings) or (exit_codes.DIFFERENCES if differences_code and result.touched else 0))
+
+
+def _runs(result: Ripple) -> "list[Run]":
+    """What is wrong and was not, by project; files are named from the root of the repository."""
+    from jovial_scaffold.reports.checked import Run
+
+    runs = []
+    for project in result.projects:
+        environments = tuple(each.environment for each in project.reached)
+        findings = (
+            *project.problem,
+            *project.new,
+            *(one for each in project.reached if each.deployment for one in each.deployment.findings),
+        )
+        keys = tuple(Fingerprints(lambda _: None).of(findings))
+        base = f"{project.folder}/" if project.folder not in ("", ".") else ""
+        runs.append(Run(project.name, environments, findings, keys, base=base))
+    return runs
 
 
 def _written(result: Ripple, format: TableFormat, most: int, out: Path | None) -> str:

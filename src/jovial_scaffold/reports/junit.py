@@ -15,7 +15,7 @@ _BEFORE = "before any environment"
 def junit_text(runs: Sequence[Run]) -> str:
     """A suite for each environment, and one for what is wrong before any: a case for each finding, and one for each rule that held. Errors are
     failures, what is waived is skipped, and of the rest the sentence stands in the case's output."""
-    document: Any = JUnitXml("jovial check")  # whose methods have no types
+    document: Any = JUnitXml("jovial")  # whose methods have no types
     for run in runs:
         for name in ("", *run.environments):
             suite = _suite(run, name)
