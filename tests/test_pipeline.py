@@ -283,3 +283,37 @@ def test_reports_of_what_a_change_touches(demo: Path, sarif: Any) -> None:
     (result,) = document["runs"][0]["results"]
     assert result["ruleId"] == "parameter-range" and (demo / "out.lines").read_text().startswith("parameters/live.yaml:")
     valid_json("ripple", (demo / "out.json").read_text())
+
+
+@pytest.mark.parametrize(
+    "arguments",
+    [
+        ("check", "--level", "bad"),
+        ("check", "nowhere"),
+        ("nope",),
+        ("findings", "nope"),
+        ("rules", "show", "nope"),
+        ("rename", "nothing", "new"),
+        ("rename", "n"),
+        ("effects", "live"),
+        ("catalog", "show", "nope"),
+        ("parameters", "set", "n=x", "--in", "live"),
+        ("waive", "nope", "--because", "x"),
+        ("render", "live"),
+        ("compare", "live", "live"),
+        ("why", "nothing"),
+    ],
+)
+def test_errors_are_json_where_json_is_asked_for(arguments: tuple[str, ...], write: Write) -> None:
+    folder = write(FLAWED)
+    done = jovial(*arguments, "--format", "json", cwd=folder)
+    document = valid_json("error", done.stdout)
+    assert document["exit"] == done.returncode in (1, 2) and document["message"] and done.stderr
+    assert jovial(*arguments, cwd=folder).returncode == done.returncode
+
+
+def test_help_of_a_command(tmp_path: Path) -> None:
+    assert jovial("help", "check", cwd=tmp_path).stdout == jovial("check", "--help", cwd=tmp_path).stdout
+    assert jovial("help", cwd=tmp_path).stdout == jovial("--help", cwd=tmp_path).stdout
+    assert jovial("help", "rules", "show", cwd=tmp_path).returncode == 0
+    assert jovial("help", "nope", cwd=tmp_path).returncode == 2

@@ -14,7 +14,7 @@ from typing import Annotated
 import typer
 
 from jovial_scaffold.cli import exit_codes
-from jovial_scaffold.cli.options import ReportFormat, folder_shown, print_findings, unusable
+from jovial_scaffold.cli.options import ReportFormat, folder_shown, print_findings, tell_as_json, unusable
 from jovial_scaffold.core.authoring.promises import Refused, broken
 from jovial_scaffold.core.authoring.settings import Done
 from jovial_scaffold.core.findings import Span
@@ -45,6 +45,7 @@ def said() -> Iterator[None]:
         yield
     except Refused as refused:
         print_findings(refused.findings, refused.project, to_stderr=True)
+        tell_as_json(refused.findings)
         raise typer.Exit(exit_codes.UNUSABLE) from None
     except ProjectError as error:
         raise typer.Exit(unusable(error)) from None

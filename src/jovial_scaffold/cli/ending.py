@@ -3,6 +3,7 @@
 import codecs
 import errno
 import os
+import re
 import signal
 import sys
 from contextlib import suppress
@@ -41,6 +42,10 @@ OF_THE_MACHINE = frozenset(
         errno.EADDRINUSE,
     )
 )
+
+
+_KEPT = 1_000  # parts of what was written
+_COLOURS = re.compile("\x1b\\[[0-9;]*m")
 
 
 class Ended(BaseException):
@@ -91,17 +96,36 @@ class Guarded:
 
     def __init__(self, stream: TextIO) -> None:
         self._stream = stream
+        self.said: list[str] = []  #: the last of what was written
 
     def write(self, text: str) -> int:
         """Write a part of a report."""
-        return self._stream.write(harmless(text))
+        written = self._stream.write(harmless(text))  # raises where it is no text, which libraries try out
+        self._keep(text)
+        return written
+
+    def _keep(self, text: str) -> None:
+        self.said.append(text)
+        if len(self.said) > 2 * _KEPT:
+            del self.said[:_KEPT]
 
     def exactly(self, text: str) -> None:
         """Write data."""
+        self._keep(text)
         self._stream.write(harmless(text) if self._stream.isatty() else text)
 
     def __getattr__(self, name: str) -> Any:
         return getattr(self._stream, name)
+
+
+def tell_as_json(code: int) -> None:
+    """An error for programs, where nothing else is on standard output: what was said on standard error."""
+    out, err = sys.stdout, sys.stderr
+    if isinstance(out, Guarded) and isinstance(err, Guarded) and not out.said:
+        from jovial_scaffold.reports.machine import error_document, json_text
+
+        message = _COLOURS.sub("", harmless("".join(err.said))).strip()
+        out.write(json_text(error_document(code, message.rpartition("Error: ")[2], ())))
 
 
 def _replaced(error: UnicodeError) -> tuple[str, int]:

@@ -56,7 +56,11 @@ def run(arguments: list[str]) -> int:
     ours."""
     try:
         ending.prepare(_is_for_machines(arguments))
+        if arguments[:1] == ["help"]:
+            arguments = [*arguments[1:], "--help"]
         code = _called(arguments)
+        if code not in (0, exit_codes.DIFFERENCES) and "json" in _formats(arguments):
+            ending.tell_as_json(code)
         failed = ending.flushed()
     except KeyboardInterrupt:
         return exit_codes.SIGNALLED + signal.SIGINT
@@ -69,8 +73,13 @@ def _is_for_machines(arguments: list[str]) -> bool:
     """Whether the result is read by programs, which want UTF-8."""
     if arguments[:1] == ["evaluate"]:
         return True
+    return any(value != "text" for value in _formats(arguments))
+
+
+def _formats(arguments: list[str]) -> list[str]:
+    """What is asked for as --format."""
     given = [value for option, value in itertools.pairwise(arguments) if option == "--format"]
-    return any(value != "text" for value in [*given, *(each[9:] for each in arguments if each.startswith("--format="))])
+    return [*given, *(each[9:] for each in arguments if each.startswith("--format="))]
 
 
 def _called(arguments: list[str]) -> int:
@@ -125,7 +134,7 @@ def _application(arguments: list[str]) -> Any:
     """A Typer application with the called command only, or with all where help or completion asks for them."""
     application = typer.Typer(
         name="jovial",
-        help=f"{ABOUT}\n\nBegin with: jovial demo",
+        help=f"{ABOUT}\n\nBegin with: jovial demo. More of a command: jovial help COMMAND",
         no_args_is_help=True,
         pretty_exceptions_enable=False,
         rich_markup_mode="rich" if not arguments or "--help" in arguments else None,

@@ -4,7 +4,7 @@ import os
 import re
 import sys
 import time
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from enum import StrEnum
 from functools import partial
 from pathlib import Path
@@ -302,7 +302,19 @@ def unusable(error: ProjectError) -> int:
         return read_source(read_named(name), name, ".yaml")[0]
 
     print(findings_text(error.findings, source, style, ()), file=sys.stderr)
+    tell_as_json(error.findings)
     return exit_codes.UNUSABLE
+
+
+def tell_as_json(findings: Sequence[Finding]) -> None:
+    """Findings that end a command, for programs, where these are asked for JSON."""
+    import click
+
+    context = click.get_current_context(silent=True)
+    if findings and context is not None and context.params.get("format") == "json":
+        from jovial_scaffold.reports.machine import error_document, json_text
+
+        sys.stdout.write(json_text(error_document(exit_codes.UNUSABLE, said(findings[0].message), findings)))
 
 
 def style_of(out: Path | None) -> Style:

@@ -96,6 +96,11 @@ def repair_entry(repair: "Repair | None", folder: str = "") -> dict[str, Any]:
     return {"repair": {"how": repair.how, "edits": edits}}
 
 
+def error_document(code: int, message: str, findings: Sequence[Finding]) -> dict[str, Any]:
+    """`jovial-error/1`: why there is no other document; `exit` is the exit code."""
+    return {"format": "jovial-error/1", "exit": code, "message": message, "findings": list(map(finding_entry, findings))}
+
+
 def finding_entry(finding: Finding) -> dict[str, Any]:
     """One finding; a place that there is none of is null."""
     span = finding.span
