@@ -36,3 +36,37 @@ def test_rulesets_as_a_project_uses_them(case: dict[str, Any]) -> None:
         assert any(text in said(each.message) for each in others), [said(each.message) for each in others]
     assert len(others) == len(case.get("said", ())), [said(each.message) for each in others]
     assert all(each.span is not None for each in others)
+
+
+DECLARING = {
+    "jovial.yaml": "project: p\ntemplate: line.yaml\ncatalogs: [fulmar]\nrulesets: [r.yaml]\nenvironments: {sandbox: {}, live: {}}\n",
+    "line.yaml": """parameters:
+  copies: {type: integer, default: 3, description: How many gates}
+  word: {type: string, default: a, description: A}
+  code: {type: string, writeOnly: true, default: edelweiss-over-the-tunnel, description: What opens the gate}
+resources:
+  first (./pair.yaml): {count: "${copies}"}
+  second (./pair.yaml): {count: 2}
+outputs: {o: "${word + code}"}
+""",
+    "pair.yaml": "parameters: {count: {type: integer, description: How many}}\nresources: {q (fulmar.queue): {name: 'queue-${count}'}}\n",
+}
+
+
+@pytest.mark.parametrize("case", load_cases("declarations.yaml"))
+def test_rules_over_declarations(case: dict[str, Any]) -> None:
+    rule = {"because": "So we do.", "over": "declarations", **case["rule"]}
+    project = in_memory({**DECLARING, "r.yaml": f"ruleset: R\nrules: {{r: {yaml_flow(rule)}}}\n"})
+    found = project.check().findings
+    assert all("edelweiss" not in said(each.message) for each in found)
+    failed = [each for each in found if each.id == "rule-failed"]
+    if "wrong" in case:
+        assert case["wrong"] in [each.id for each in found] and not failed
+        return
+    assert sorted(each.address for each in failed) == sorted(case["at"]), [(each.id, said(each.message)) for each in found]
+    assert all(each.span is not None and not each.environments for each in failed)
+    for text in case.get("said", ()):
+        assert any(text in said(each.message) for each in failed)
+    outcomes = project.check().verdicts[""]
+    assert outcomes["R/r", "failed"] == len(failed)
+    assert not any(each.id == "rule-idle" for each in found)

@@ -152,13 +152,17 @@ def _looks(project: Project, only: str) -> "Sequence[Look]":
 
 def _judged(project: Project, look: "Look") -> dict[str, dict[str, list[str]]]:
     """Where a rule turned out how, by environment."""
-    from jovial_scaffold.core.rules.evaluation import outcomes
+    from jovial_scaffold.core.rules.evaluation import declared_outcomes, outcomes
 
     ruleset = next(each for each in project.rulesets if look.rule in each.rules)
     found: dict[str, dict[str, list[str]]] = {}
     for rendering in project.views(project.environments):
         places = found.setdefault(rendering.label, {})
         for label, outcome in outcomes(rendering, ruleset, look.rule):
+            places.setdefault(outcome, []).append(label)
+    if look.rule.over == "declarations":
+        places = found.setdefault("", {})
+        for label, outcome in declared_outcomes(project.declarations(), ruleset, look.rule):
             places.setdefault(outcome, []).append(label)
     return found
 

@@ -3,6 +3,7 @@
 It is long because every question that can be asked of a project is a method here; the answers are computed elsewhere.
 """
 
+from collections import Counter
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from functools import cached_property, partial
 from pathlib import PurePath, PurePosixPath
@@ -61,7 +62,7 @@ if TYPE_CHECKING:
     from jovial_scaffold.core.rendering.explaining import Reason
     from jovial_scaffold.core.rendering.searching import Searching
     from jovial_scaffold.core.rules.checking import World
-    from jovial_scaffold.core.rules.evaluation import Verdicts
+    from jovial_scaffold.core.rules.evaluation import Subject, Verdicts
     from jovial_scaffold.core.rules.reading import Ruleset
     from jovial_scaffold.core.text.edits import FileChange
     from jovial_scaffold.core.waivers import Waiver, Waivers
@@ -324,6 +325,7 @@ class Project:
         if pairs:
             verdicts, turned_out[""] = judge_pairs([self._rendered(name)[0] for name in chosen], self._sound_rulesets)
             findings += verdicts
+        findings += self._judged_declarations(turned_out)
         labels = tuple(self._shown_label(View.parse(name)) for name in chosen)
         found = absorbed(waivers.left(static), waivers.left(findings))
         everything = not environments_only and set(chosen) == set(self.environments)
@@ -336,6 +338,24 @@ class Project:
         )
         told = tuple(merged(found, self.environments))
         return CheckResult(self.name, labels, told, resources, rules, turned_out, tuple(waivers.waived), beyond)
+
+    def declarations(self) -> "list[Subject]":
+        """What rules over declarations are judged over: the parameters of its template, and of the modules that it uses."""
+        from jovial_scaffold.core.rules.evaluation import declared
+
+        templates = [(self._template, ""), *((module.template, module.label) for module in self._library.modules)]
+        return [subject for template, label in templates for subject in declared(template, label)]
+
+    def _judged_declarations(self, turned_out: "dict[str, Verdicts]") -> list[Finding]:
+        """What rules over declarations find; how they turned out is added to what goes by no environment."""
+        from jovial_scaffold.core.rules.evaluation import judge_declarations
+
+        if not any(rule.over == "declarations" for ruleset in self._sound_rulesets for rule in ruleset.rules):
+            return []
+        findings, verdicts = judge_declarations(self.declarations(), self._sound_rulesets)
+        if verdicts:
+            turned_out[""] = turned_out.get("", Counter()) + verdicts
+        return findings
 
     def _about_the_whole(self, everything: bool, waivers: "Waivers") -> list[Finding]:
         """What is wrong with waivers, and what nothing needs any more: known only where `everything` was looked at."""

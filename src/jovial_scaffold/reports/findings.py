@@ -103,10 +103,10 @@ def waived_text(waived: "Sequence[tuple[Finding, Waiver]]", base: str = "") -> s
 
 def rules_text(result: "CheckResult") -> str:
     """Each rule by environment: how often it was judged, and how often it did not pass."""
-    columns = [*result.environments, *(["pairs"] if "" in result.verdicts else [])]
+    columns = [*result.environments, *(["once"] if "" in result.verdicts else [])]
     rows = [["rule", *columns]]
     for label in result.rules:
-        cells_of = [_verdicts(result.verdicts.get("" if each == "pairs" else each, Counter()), label) for each in columns]
+        cells_of = [_verdicts(result.verdicts.get("" if each == "once" else each, Counter()), label) for each in columns]
         rows.append([visible(label), *cells_of])
     widths = [max(cells(row[column]) for row in rows) for column in range(len(columns) + 1)]
     return "".join(

@@ -74,7 +74,7 @@ def _shown(look: Look, style: Style, base: str) -> Iterator[str]:
         yield "  It was judged nowhere."
     for environment, counts in look.counts.items():
         told = ", ".join(f"{counts[each]:,} {each}" for each in OUTCOMES if counts[each]) or "not judged"
-        yield f"  {style.paint('strong', visible(environment) if environment else 'pairs')}: {told}"
+        yield f"  {style.paint('strong', visible(environment) if environment else 'once')}: {told}"
         for outcome in OUTCOMES:
             places = look.judged.get(environment, {}).get(outcome, ())
             if places:

@@ -12,12 +12,13 @@ from jovial_scaffold.core.expressions.errors import BudgetError, EvaluationError
 from jovial_scaffold.core.expressions.placeholders import Formula
 from jovial_scaffold.core.expressions.scopes import LookupScope
 from jovial_scaffold.core.expressions.syntax import Name, Node
-from jovial_scaffold.core.expressions.types import ANY, STRING, Abstract, Field, Type, settled, type_of_value
+from jovial_scaffold.core.expressions.types import ANY, BOOL, STRING, Abstract, Field, Type, settled, type_of_value
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.records import replace
 from jovial_scaffold.core.rules.evaluation import Verdicts, applies
 from jovial_scaffold.core.rules.reading import NAMES, Rule, Ruleset, Taken, values_read
 from jovial_scaffold.core.schemas.catalog import Catalogs, ResourceType
+from jovial_scaffold.core.schemas.keywords import KEYWORDS
 from jovial_scaffold.core.schemas.types import type_of_schema
 from jovial_scaffold.core.templates.compiling import formulas_of
 from jovial_scaffold.core.templates.fitting import condition_fault
@@ -43,6 +44,9 @@ _CAUSES = Type(
         },
     ),
 )
+
+_OWN = {"name": Field(STRING, True), "module": Field(STRING, True), "description": Field(STRING, False), "writeOnly": Field(BOOL, False)}
+_DECLARATION = Type(_MAP, fields={**{each: Field(ANY, False) for each in KEYWORDS}, **_OWN})
 
 
 class World(NamedTuple):
@@ -366,6 +370,8 @@ class _RuleCheck:
                 own[name] = Abstract(Type(_MAP, fields={each: Field(type_, True) for each, type_ in known.items()}))
         elif self.rule.over in ("parameters", "outputs"):
             own["self"] = names[self.rule.over]
+        elif self.rule.over == "declarations":
+            own["self"] = Abstract(_DECLARATION)
         elif kind is not None:
             own["self"] = Abstract(kind.effective)
             own["type"] = kind.id

@@ -1,7 +1,7 @@
 """Rules over resources, parameters, outputs, environments, pairs of them and effects, to findings."""
 
 from collections import Counter
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import field
 from typing import Any, NamedTuple
 
@@ -22,9 +22,9 @@ from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.rendering.tracing import tracer_of
 from jovial_scaffold.core.rules.reading import Rule, Ruleset
 from jovial_scaffold.core.schemas.catalog import ResourceType
-from jovial_scaffold.core.templates.model import Compiled, Condition, Constant, Dynamic, ListValue, MapValue, Named
+from jovial_scaffold.core.templates.model import Compiled, Condition, Constant, Dynamic, ListValue, MapValue, Named, Template
 from jovial_scaffold.core.text.patterns import pattern
-from jovial_scaffold.core.text.source import Pointer, pointer_text
+from jovial_scaffold.core.text.source import Pointer, pointer_text, value_at
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import NOTHING, Value, say, together, told
 
@@ -168,6 +168,41 @@ def outcomes(rendering: Evaluated, ruleset: Ruleset, rule: Rule) -> Iterator[tup
         subjects.append(Subject(f"the {rule.over}", {**shared, "self": shared[rule.over]}, environments, ("self",)))
     elif rule.over == "environment" and not rendering.scope.incomplete():
         subjects.append(Subject(rendering.label, shared, environments, ("resources",), None, rendering.resources))
+    for subject in subjects:
+        outcome, _ = _outcome(rule, RuleScope(subject.names, ruleset.values), subject)
+        if outcome != "skipped":
+            yield subject.label, outcome
+
+
+_VALUES = ("default", "enum", "const", "examples")  # of a schema, what holds values
+
+
+def declared(template: Template, module: str) -> Iterator[Subject]:
+    """The declarations of a template's parameters as rules over `declarations` see them: schemas as they are written, with `name` and
+    `module`, which is nothing in the project's own template. Values of secrets are secret."""
+    for name, declaration in template.parameters.items():
+        written = value_at(declaration.origin.source.value, declaration.origin.pointer)
+        schema = dict(written) if isinstance(written, dict) else {}
+        if declaration.secret:
+            schema |= {key: Secret(schema[key]) for key in _VALUES if key in schema}
+        label = f"{module}/parameters.{name}" if module else f"parameters.{name}"
+        names = {"self": {**schema, "name": name, "module": module}}
+        yield Subject(label, names, (), ("self",), span=declaration.origin.key_span())
+
+
+def judge_declarations(subjects: Iterable[Subject], rulesets: list[Ruleset]) -> tuple[list[Finding], Verdicts]:
+    """Findings of the rules over declarations, and how each turned out."""
+    findings: list[Finding] = []
+    verdicts: Verdicts = Counter()
+    rules = [(ruleset, rule) for ruleset in rulesets for rule in ruleset.rules if rule.over == "declarations"]
+    for subject in subjects if rules else ():
+        for ruleset, rule in rules:
+            findings += _verdict(rule, RuleScope(subject.names, ruleset.values), subject, verdicts)
+    return findings, verdicts
+
+
+def declared_outcomes(subjects: Iterable[Subject], ruleset: Ruleset, rule: Rule) -> Iterator[tuple[str, str]]:
+    """The declarations that a rule was judged over, and how it turned out there."""
     for subject in subjects:
         outcome, _ = _outcome(rule, RuleScope(subject.names, ruleset.values), subject)
         if outcome != "skipped":

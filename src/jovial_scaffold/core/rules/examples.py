@@ -75,6 +75,8 @@ def _example_names(rule: Rule, example: dict[str, Any], kind: ResourceType | Non
         for side in ("was", "becomes") if rule.over == "effect" else ():
             given[side] = filled(kind.shape if kind else None, example.get(side), "example") if example.get(side) is not None else None
         return {**common, "effect": "", "touched": [], "causes": [], **given}
+    if rule.over == "declarations":
+        return {"self": {"name": "", "module": "", **example}}
     return {**common, "self": filled(kind.shape if kind and rule.over == "resource" else None, example, "example")}
 
 

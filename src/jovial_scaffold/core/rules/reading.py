@@ -16,11 +16,12 @@ from jovial_scaffold.core.text.source import Origin, Source
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import Described, listed, nearest, say
 
-SCOPES = ("resource", "parameters", "outputs", "environment", "pair", "effect")
+SCOPES = ("resource", "parameters", "declarations", "outputs", "environment", "pair", "effect")
 _WHOLE = ("environment", "labels", "parameters", "outputs", "resources")
 NAMES = {
     "resource": ("self", "address", "type", *_WHOLE),
     "parameters": ("self", *_WHOLE),
+    "declarations": ("self",),
     "outputs": ("self", *_WHOLE),
     "environment": _WHOLE,
     "pair": ("left", "right"),
