@@ -4,6 +4,8 @@ from typing import Any
 
 import pytest
 
+from jovial_scaffold.core.rules.shipped import shipped_source
+from jovial_scaffold.core.schemas.describing import example
 from jovial_scaffold.core.text.written_values import yaml_flow
 from jovial_scaffold.reports.words import said
 from tests.support import in_memory, load_cases
@@ -70,3 +72,50 @@ def test_rules_over_declarations(case: dict[str, Any]) -> None:
     outcomes = project.check().verdicts[""]
     assert outcomes["R/r", "failed"] == len(failed)
     assert not any(each.id == "rule-idle" for each in found)
+
+
+BASELINE = "project: p\ntemplate: line.yaml\ncatalogs: [fulmar]\nrulesets: [fulmar.baseline]\nenvironments: {sandbox: {}, live: {}}\n"
+
+
+def test_the_rules_that_ship_are_whole_and_tested() -> None:
+    project = in_memory({"jovial.yaml": BASELINE, "line.yaml": FILES["line.yaml"]})
+    (ruleset,) = project.rulesets
+    assert len(ruleset.rules) >= 40
+    assert all(rule.because and rule.message and rule.fix and rule.tags and rule.fails for rule in ruleset.rules)
+    assert [said(each.message) for each in project.test_rules(coverage=True)] == []
+    topics = {tag for rule in ruleset.rules for tag in rule.tags}
+    assert topics >= {
+        "encryption",
+        "exposure",
+        "backups",
+        "retention",
+        "names",
+        "tags",
+        "sizes",
+        "grants",
+        "keys",
+        "releases",
+        "single_point",
+    }
+
+
+def test_the_rules_that_ship_judge_every_type_that_they_name() -> None:
+    """Each failing example as a resource: no rule breaks on what another one is about."""
+    source = shipped_source("fulmar.baseline")
+    assert source is not None
+    catalogs = in_memory({"jovial.yaml": BASELINE, "line.yaml": FILES["line.yaml"]}).catalogs
+    resources = {f"{kind.name.rpartition('.')[2]}_{kind.version} ({kind.id})": example(kind.schema) for kind in catalogs}
+    project = in_memory({"jovial.yaml": BASELINE, "line.yaml": yaml_flow({"resources": resources})})
+    found = project.check().findings
+    assert not [each for each in found if each.id in ("rule-fails", "rule-invalid")]
+    judged = {label for verdicts in project.check().verdicts.values() for label, _ in verdicts}
+    assert judged == {rule.label for ruleset in project.rulesets for rule in ruleset.rules}
+
+
+def test_where_reads_other_names_than_what_is_not_set() -> None:
+    rule = "{because: b, applies: [fulmar.queue], where: environment in some, require: has(self.failed_to) && self.failed_to != 'x', absent: fail}"
+    other = "{because: b, applies: [fulmar.queue], where: environment in some, require: self.failed_to != 'x'}"
+    rules = f"ruleset: R\nlet: {{some: [sandbox, live]}}\nrules:\n  one: {rule}\n  two: {other}\n"
+    files = {"line.yaml": "resources: {q (fulmar.queue): {name: queue-main}}\n", "r.yaml": rules}
+    found = in_memory({**files, "jovial.yaml": BASELINE.replace("fulmar.baseline", "r.yaml")}).check().findings
+    assert [each.id for each in found] == ["rule-failed", "rule-failed"]

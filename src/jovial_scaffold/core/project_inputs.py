@@ -15,6 +15,7 @@ from jovial_scaffold.core.parameters.resolving import Parameters
 from jovial_scaffold.core.parameters.secrets import is_source
 from jovial_scaffold.core.project_file import EnvironmentEntry, ProjectFile
 from jovial_scaffold.core.records import value_record
+from jovial_scaffold.core.rules.shipped import shipped_source
 from jovial_scaffold.core.schemas.catalog import Catalogs, ResourceType, Shipped, loses_types, read_catalog, shipped_catalog
 from jovial_scaffold.core.schemas.shapes import secret_pointers, secret_shape
 from jovial_scaffold.core.templates.model import Template
@@ -133,6 +134,11 @@ class Inputs:
     def _take_in(self, reference: FileReference, found: "dict[str, Ruleset]", above: tuple[str, ...]) -> None:
         """Read what a reference to rulesets names, by the files."""
         path, outside = self.files.find(reference.text, reference.origin)
+        shipped = shipped_source(reference.text) if path is None and not outside else None
+        if shipped is not None:
+            self.files.know(shipped)
+            self._ruleset(shipped, reference, found, above)
+            return
         in_folder = path is not None and path.kind == "folder"
         if path is None and not outside and reference.text.endswith("/") and reference.origin is not None:
             message = say("There is no folder {}.", reference.text)

@@ -325,16 +325,18 @@ def _verdict(rule: Rule, scope: RuleScope, subject: Subject, verdicts: Verdicts)
 
 
 def _outcome(rule: Rule, scope: RuleScope, subject: Subject) -> tuple[str, list[Finding]]:
+    judged = rule.where
     try:
         where = truth(rule.where, scope)
         if where is False:
             return "skipped", []
         if where is UNKNOWN:
             return "unknown", []
+        judged = rule.require
         held = truth(rule.require, scope) if not isinstance(where, Pending) else where
     except EvaluationError as error:
-        if not is_unset(rule, error, subject.sources):
-            return "broken", [_broken(rule, error, subject)]
+        if not is_unset(judged, error, subject.sources):
+            return "broken", [_broken(rule, judged or rule.require, error, subject)]
         held = not rule.absent_fails
     if held is True:
         return "passed", []
@@ -415,15 +417,14 @@ def _culprits(rule: Rule, scope: RuleScope, subject: Subject) -> list[str]:
     return found
 
 
-def is_unset(rule: Rule, error: EvaluationError, sources: tuple[str, ...]) -> bool:
-    """Whether a property is not set that the rule is about; what is missing elsewhere, such as in `parameters`, is a mistake of the rule."""
+def is_unset(condition: Condition | None, error: EvaluationError, sources: tuple[str, ...]) -> bool:
+    """Whether a property is not set that a condition of a rule is about; what is missing elsewhere, such as in `parameters`, is a mistake of
+    the rule."""
     if error.id not in _UNSET:
         return False
-    formulas = [each.content for each in (rule.where, rule.require) if each is not None and isinstance(each.content, Formula)]
-    return not any(
-        reference.start <= error.start < reference.chain_end and reference.name not in sources
-        for formula in formulas
-        for reference in formula.program.reads
+    formula = condition.content if condition is not None else None
+    return not isinstance(formula, Formula) or not any(
+        reference.start <= error.start < reference.chain_end and reference.name not in sources for reference in formula.program.reads
     )
 
 
@@ -440,11 +441,10 @@ def truth(condition: Condition | None, scope: RuleScope) -> Any:
     raise EvaluationError(say("A rule is true or false, and this gives {}.", Value(value)), id="type-mismatch")
 
 
-def _broken(rule: Rule, error: EvaluationError, subject: Subject) -> Finding:
-    content = rule.require.content
-    span: Span = rule.require.origin.value_span()
-    if isinstance(content, Formula) and error.start >= 0:
-        span = rule.require.origin.inner_span(error.start, error.end)
+def _broken(rule: Rule, condition: Condition, error: EvaluationError, subject: Subject) -> Finding:
+    span: Span = condition.origin.value_span()
+    if isinstance(condition.content, Formula) and error.start >= 0:
+        span = condition.origin.inner_span(error.start, error.end)
     message = say("The rule `{}` cannot be judged for {}: {}", rule.name, subject.label, error.message)
     address = subject.resource.address if subject.resource else ""
     return Finding(

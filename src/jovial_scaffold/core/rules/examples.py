@@ -154,4 +154,4 @@ def _example_holds(rule: Rule, ruleset: Ruleset, example: dict[str, Any], kind: 
     try:
         return truth(rule.require, RuleScope(names, ruleset.values)) is True
     except EvaluationError as error:
-        return is_unset(rule, error, sources) and not rule.absent_fails
+        return is_unset(rule.require, error, sources) and not rule.absent_fails
