@@ -187,7 +187,7 @@ def test_what_is_heard_of(case: dict[str, Any], write: Write) -> None:
 
 FLAWED = {
     "jovial.yaml": "project: halt\ntemplate: line.yaml\ncatalogs: [fulmar]\nrulesets: [house.yaml]\nenvironments: {live: {parameters: [l.yaml]}}\n",
-    "house.yaml": "ruleset: House\nrules:\n  short:\n    because: Names begin alike.\n    applies: [fulmar.queue]\n    require: self.name.startsWith('x-')\n    message: The name has no x.\n    level: warning\n",
+    "house.yaml": "ruleset: House\nrules:\n  short:\n    because: Names begin alike.\n    applies: [fulmar.queue]\n    require: self.name.startsWith('x-')\n    message: The name has no x.\n    level: warning\n    tags: [names]\n",
     "line.yaml": 'parameters: {n: {type: integer, maximum: 9, description: N}}\nlet: {odd: 1}\nresources:\n  q (fulmar.queue): {name: queue-main}\noutputs: {n: "${n}"}\n',
     "l.yaml": "n: 90\n",
 }
@@ -317,3 +317,26 @@ def test_help_of_a_command(tmp_path: Path) -> None:
     assert jovial("help", cwd=tmp_path).stdout == jovial("--help", cwd=tmp_path).stdout
     assert jovial("help", "rules", "show", cwd=tmp_path).returncode == 0
     assert jovial("help", "nope", cwd=tmp_path).returncode == 2
+
+
+def test_a_workspace_is_one_run_whose_shared_mistake_is_one_finding(tmp_path: Path, sarif: Any) -> None:
+    assert jovial("demo", "--workspace", cwd=tmp_path).returncode == 0
+    root = tmp_path / "railways"
+    secret = {"DESK_PASSWORD": "tuesday-tuesday-tuesday"}
+    repository(root)
+    edit(root / "shared" / "queue_pair.yaml", "name: ${label}\n", "naem: ${label}\n")
+    wanted = [option for format in CHECK_REPORTS for option in ("--report", f"{format}=out.{format}")]
+    done = jovial("check", "-q", *wanted, cwd=root, env=secret)
+    assert done.returncode == 1 and "property-unknown" in done.stdout and "projects" not in done.stdout
+    valid_json("workspace-check", (root / "out.json").read_text())
+    document = json.loads((root / "out.sarif").read_text())
+    assert [*sarif.iter_errors(document)] == []
+    (run,) = document["runs"]
+    assert [each["locations"][0]["physicalLocation"]["artifactLocation"]["uri"] for each in run["results"]] == ["shared/queue_pair.yaml"]
+    assert (root / "out.lines").read_text().count("\n") == 1
+    assert "nothing new, 1 known." in jovial("check", "--known", "out.json", cwd=root, env=secret).stdout
+    assert jovial("check", "--since", "HEAD", cwd=root, env=secret).returncode == 1
+    repository(root)
+    assert jovial("check", "--since", "HEAD", cwd=root, env=secret).returncode == 0
+    alone = json.loads(jovial("check", "--report", "sarif=-", cwd=root / "lines" / "funicular", env=secret).stdout)
+    assert alone["runs"][0]["results"][0]["locations"][0]["physicalLocation"]["artifactLocation"]["uri"] == "../../shared/queue_pair.yaml"

@@ -44,7 +44,7 @@ OF_THE_MACHINE = frozenset(
 )
 
 
-_KEPT = 1_000  # parts of what was written
+_KEPT = 1_000  # parts of what was written, and characters of each
 _COLOURS = re.compile("\x1b\\[[0-9;]*m")
 
 
@@ -105,7 +105,7 @@ class Guarded:
         return written
 
     def _keep(self, text: str) -> None:
-        self.said.append(text)
+        self.said.append(text[:_KEPT])
         if len(self.said) > 2 * _KEPT:
             del self.said[:_KEPT]
 

@@ -60,7 +60,7 @@ Only = Annotated[
     typer.Option(
         "--only",
         metavar="ID",
-        help="Tell of findings with this id or rule (RULESET/RULE), or a pattern of it. May be repeated.",
+        help="Tell of findings with this id, rule (RULESET/RULE) or tag of a rule, or a pattern of it. May be repeated.",
         show_default=False,
     ),
 ]
@@ -144,6 +144,11 @@ def _numbers(source_of: SourceOf, findings: Sequence[Finding], needed: bool) -> 
     return Fingerprints(source_of).of(findings) if needed else [""] * len(findings)
 
 
+def tags_of(projects: Iterable[Project]) -> dict[str, tuple[str, ...]]:
+    """The tags of the rules of some projects, by the rules' labels."""
+    return {rule.label: rule.tags for project in projects for ruleset in project.rulesets for rule in ruleset.rules if rule.tags}
+
+
 class ProjectFocus:
     """The checks of a project, as it is and as of revisions, with what is heard of them."""
 
@@ -151,7 +156,8 @@ class ProjectFocus:
         self.results: list[tuple[Project, CheckResult]] = []
         self.fingerprints: list[tuple[str, ...]] = []
         for side, result in results:
-            found = focused(result.findings, _numbers(side.source, result.findings, numbered or bool(focus.known)), focus)
+            keys = _numbers(side.source, result.findings, numbered or bool(focus.known))
+            found = focused(result.findings, keys, focus, tags_of([side]))
             self.results.append((side, replace(result, findings=found.findings, known=found.known)))
             self.fingerprints.append(found.fingerprints)
 
@@ -178,7 +184,9 @@ class WorkspaceFocus:
 
     def __init__(self, whole: WorkspaceCheck, projects: Projects, focus: Focus, numbered: bool) -> None:
         self._projects = projects
-        found = focused(whole.findings, _numbers(projects.source, whole.findings, numbered or bool(focus.known)), focus)
+        self._tags = tags_of(projects.loaded.values())
+        keys = _numbers(projects.source, whole.findings, numbered or bool(focus.known))
+        found = focused(whole.findings, keys, focus, self._tags)
         heard = [self._heard(each, focus) for each in whole.projects]
         self.result = replace(whole, projects=tuple(heard), findings=found.findings, known=found.known)
         self.fingerprints = found.fingerprints
@@ -187,7 +195,7 @@ class WorkspaceFocus:
         if project.result is None or focus.is_everything:
             return project
         numbers = _numbers(self._projects.source, project.findings, bool(focus.known))
-        found = focused(project.result.findings, numbers, focus)
+        found = focused(project.result.findings, numbers, focus, self._tags)
         return replace(project, result=replace(project.result, findings=found.findings, known=found.known))
 
     def runs(self) -> "list[Run]":

@@ -45,13 +45,19 @@ def rules_list(looks: Sequence[Look], style: Style, base: str) -> str:
             before = rule.ruleset
             file = path_shown(base, rule.origin.source.name)
             lines += [*([""] if lines else []), f"{style.paint('strong', visible(rule.ruleset))}  {style.paint('place', visible(file))}"]
-        outcomes = [f"{look.total(each):,} {each}" for each in OUTCOMES if look.total(each)]
+        is_wrong = look.total("failed") or look.total("broken")
+        outcomes = [style.paint(_role(rule, each), f"{look.total(each):,} {each}") for each in OUTCOMES if look.total(each)]
         about = ", ".join(map(visible, rule.applies)) if rule.over in ("resource", "effect") else f"over {rule.over}"
         tags = f"  {' '.join(f'#{visible(each)}' for each in rule.tags)}" if rule.tags else ""
         told = ", ".join(outcomes) or "not judged"
-        level = style.paint(rule.level, rule.level.ljust(7))
+        level = style.paint(rule.level if is_wrong else "faint", rule.level.ljust(7))
         lines.append(f"  {visible(rule.name).ljust(width)}  {level}  {about}: {told}{style.paint('faint', tags)}".rstrip())
     return "\n".join((*lines, "", "jovial rules show RULE prints one, with what it judged.")) + "\n"
+
+
+def _role(rule: Rule, outcome: str) -> str:
+    """How an outcome is painted: what failed as its level is."""
+    return rule.level if outcome in ("failed", "broken") else ""
 
 
 def rule_shown(look: Look, style: Style, base: str) -> str:
