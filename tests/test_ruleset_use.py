@@ -4,11 +4,13 @@ from typing import Any
 
 import pytest
 
+from jovial_scaffold import Project
+from jovial_scaffold.core.authoring.renaming import rename
 from jovial_scaffold.core.rules.shipped import shipped_source
 from jovial_scaffold.core.schemas.describing import example
 from jovial_scaffold.core.text.written_values import yaml_flow
 from jovial_scaffold.reports.words import said
-from tests.support import in_memory, load_cases
+from tests.support import Write, in_memory, load_cases
 
 FILES = {
     "line.yaml": "resources:\n  gates (fulmar.machine_group): {name: gates, image: gate-7, size: s, copies: 4}\n",
@@ -119,3 +121,35 @@ def test_where_reads_other_names_than_what_is_not_set() -> None:
     files = {"line.yaml": "resources: {q (fulmar.queue): {name: queue-main}}\n", "r.yaml": rules}
     found = in_memory({**files, "jovial.yaml": BASELINE.replace("fulmar.baseline", "r.yaml")}).check().findings
     assert [each.id for each in found] == ["rule-failed", "rule-failed"]
+
+
+def test_levels_follow_an_environment_that_is_renamed() -> None:
+    entry = """project: p
+template: line.yaml
+catalogs: [fulmar]
+rulesets:
+  - use: house.yaml
+    with: {largest: 3}
+    levels:
+      - {rule: few_gates, level: note, environments: [live, sandbox], because: Ours.}
+      - {rule: never, level: note, environments: live, because: Ours.}
+environments: {sandbox: {}, live: {}}
+"""
+    change, _ = rename(in_memory({**FILES, "jovial.yaml": entry}), "environments.live", "summit")
+    (file,) = change.files()
+    assert file.after is not None and "environments: [summit, sandbox]" in file.after.decode()
+    assert "environments: summit," in file.after.decode()
+
+
+def test_a_ruleset_includes_one_that_the_workspace_offers(write: Write) -> None:
+    folder = write(
+        {
+            "workspace.yaml": "workspace: w\nprojects: [a]\nrulesets: {house: shared/house.yaml}\n",
+            "shared/house.yaml": FILES["house.yaml"],
+            "a/line.yaml": FILES["line.yaml"],
+            "a/own.yaml": "ruleset: Own\ninclude: [{use: house, with: {largest: 3}}]\n",
+            "a/jovial.yaml": BASELINE.replace("fulmar.baseline", "own.yaml"),
+        }
+    )
+    found = Project.load(folder / "a").check().findings
+    assert [each.rule for each in found] == ["House/few_gates"]

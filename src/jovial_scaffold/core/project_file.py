@@ -1,5 +1,7 @@
 """The project file `jovial.yaml`: found, read, and checked for its own shape (docs/project.md)."""
 
+from collections.abc import Mapping
+from dataclasses import field
 from typing import Any
 
 from jovial_scaffold.core.findings import Finding, Span
@@ -60,6 +62,7 @@ class ProjectFile:
     modules: dict[str, FileReference]
     lookups: dict[str, FileReference]
     environments: dict[str, EnvironmentEntry]
+    offered: Mapping[str, FileReference] = field(default_factory=dict)  #: the rulesets of the workspace, which others include by name
 
     @property
     def shared(self) -> tuple[object, ...]:

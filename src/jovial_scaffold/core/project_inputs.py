@@ -22,7 +22,7 @@ from jovial_scaffold.core.templates.model import Template
 from jovial_scaffold.core.text.discretion import discreet
 from jovial_scaffold.core.text.files import Files
 from jovial_scaffold.core.text.formats import DATA_SUFFIXES, format_of, loses_keys, read_source
-from jovial_scaffold.core.text.references import FileReference
+from jovial_scaffold.core.text.references import FileReference, taken
 from jovial_scaffold.core.text.roles import misplaced, role_of
 from jovial_scaffold.core.text.source import Origin, Source, split_pointer, value_at
 from jovial_scaffold.core.text.unknown import UNKNOWN
@@ -173,7 +173,7 @@ class Inputs:
         ruleset, findings = read_ruleset(source)
         self.findings += findings
         for each in ruleset.includes:
-            self._take_in(each, found, (*above, source.name))
+            self._take_in(taken(each, self.file.offered), found, (*above, source.name))
         found[source.name] = used(ruleset, reference.given, reference.origin, self.file.environments, self.findings)
 
     def idle_files(self, declared: Collection[str]) -> Iterator[Finding]:

@@ -10,7 +10,7 @@ from jovial_scaffold.core.project_file import EnvironmentEntry, FileReader, Proj
 from jovial_scaffold.core.records import replace, value_record
 from jovial_scaffold.core.text.files import Files
 from jovial_scaffold.core.text.patterns import folder_pattern
-from jovial_scaffold.core.text.references import FileReference
+from jovial_scaffold.core.text.references import FileReference, taken
 from jovial_scaffold.core.text.roles import misplaced
 from jovial_scaffold.core.text.source import Origin
 from jovial_scaffold.core.words import Described, say
@@ -84,18 +84,13 @@ def with_workspace(file: ProjectFile, workspace: Workspace, findings: list[Findi
 
     return replace(
         file,
-        catalogs=tuple(_taken(each, workspace.catalogs) for each in file.catalogs),
-        rulesets=tuple(_taken(each, workspace.rulesets) for each in file.rulesets),
+        catalogs=tuple(taken(each, workspace.catalogs) for each in file.catalogs),
+        rulesets=tuple(taken(each, workspace.rulesets) for each in file.rulesets),
+        offered=workspace.rulesets,
         modules=_with_own(workspace.modules, file.modules, "module", findings),
         lookups=_with_own(workspace.lookups, file.lookups, "lookup table", findings),
         environments={name: labelled(entry) for name, entry in file.environments.items()} if labels else file.environments,
     )
-
-
-def _taken(reference: FileReference, offered: Mapping[str, FileReference]) -> FileReference:
-    """What a word without a slash names: something that the workspace offers before it is a path."""
-    found = offered.get(reference.text)
-    return reference if found is None else replace(found, given=reference.given)
 
 
 def _with_own(

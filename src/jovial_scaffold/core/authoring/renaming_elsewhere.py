@@ -187,16 +187,27 @@ def _known_by_name(project: Project, old: str, new: str) -> dict[str, list[Edit]
                 script = Script(rule.origin.source)
                 script.set((*rule.origin.pointer, "between", rule.between.index(old)), new)
                 scripts.append(script)
-    for waiver in project.waivers:
-        held = value_at(waiver.origin.source.value, (*waiver.origin.pointer, "environments"), None)
-        if isinstance(held, list) and old in held:
-            script = Script(waiver.origin.source)
-            script.set((*waiver.origin.pointer, "environments", held.index(old)), new)
-            scripts.append(script)
+    scripts += _listed(project, old, new)
     for script in scripts:
         held = found.setdefault(script.source.name, [])
         held += [each for each in script.edits if each not in held]
     return found
+
+
+def _listed(project: Project, old: str, new: str) -> Iterator[Script]:
+    """Where waivers and levels of rules list an environment, alone or among others."""
+    entries = [each.origin for each in project.waivers]
+    for reference in project.project_file.rulesets:
+        levels = value_at(reference.given.source.value, (*reference.given.pointer, "levels"), None) if reference.given is not None else None
+        if reference.given is not None and isinstance(levels, list):
+            entries += [reference.given.child("levels", number) for number in range(len(levels))]
+    for entry in entries:
+        pointer = (*entry.pointer, "environments")
+        held = value_at(entry.source.value, pointer, None)
+        if held == old or (isinstance(held, list) and old in held):
+            script = Script(entry.source)
+            script.set((*pointer, held.index(old)) if isinstance(held, list) else pointer, new)
+            yield script
 
 
 def _is_alias(value: Compiled) -> bool:

@@ -1,9 +1,10 @@
 """Paths and names of files as other files write them."""
 
+from collections.abc import Mapping
 from typing import Any
 
 from jovial_scaffold.core.findings import Finding
-from jovial_scaffold.core.records import value_record
+from jovial_scaffold.core.records import replace, value_record
 from jovial_scaffold.core.text.source import Origin
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import Described, Sentence, say
@@ -17,6 +18,12 @@ class FileReference:
     origin: Origin | None
     envelope: "FileReference | None" = None  #: of a parameter file, what says where the values stand in it
     given: Origin | None = None  #: of a ruleset, the map that says how it is used
+
+
+def taken(reference: FileReference, offered: Mapping[str, FileReference]) -> FileReference:
+    """What a word without a slash names: something that the workspace offers before it is a path."""
+    found = offered.get(reference.text)
+    return reference if found is None else replace(found, given=reference.given)
 
 
 def references(content: Any, origin: Origin, what: str, findings: list[Finding]) -> tuple[FileReference, ...]:
