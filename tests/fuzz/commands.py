@@ -4,6 +4,8 @@ import contextlib
 import functools
 import importlib
 import io
+import itertools
+import json
 import os
 import random
 import sys
@@ -11,11 +13,13 @@ import tempfile
 from pathlib import Path
 from typing import Any
 
+import jsonschema
 import typer
 
 from jovial_scaffold.cli import exit_codes, main
 from tests.fuzz.mini import FILES, SECRET
 from tests.fuzz.projects import EXPECTED, declares_secrets, spoilt
+from tests.support import SCHEMAS
 
 WORDS = (
     *(
@@ -227,6 +231,11 @@ def attempt(chance: random.Random) -> str:
         assert sorted(os.listdir(above)) == ["project"], (given, os.listdir(above))
     assert code in (0, exit_codes.ERRORS, exit_codes.UNUSABLE, exit_codes.DIFFERENCES), (given, code, told)
     assert "Traceback" not in told and not set(told) & set("\x07\x9b\u202e\u200b\U000e0041"), (given, told)
+    is_elsewhere = {"--help", "--out"} & {*given} or (given[:2] == ["parameters", "form"] and "--into" not in given)  # which prints a file
+    if ("--format", "json") in itertools.pairwise(given) and not is_elsewhere:
+        document = json.loads(printed[0])
+        name, _, version = document["format"].partition("/")
+        jsonschema.validate(document, json.loads((SCHEMAS / f"{name}-{version}.schema.json").read_text("utf-8")))
     if declares_secrets(files, FILES):
         assert SECRET not in told and SECRET.encode() not in written, (given, told[-2000:])
     return {0: "clean", exit_codes.ERRORS: "errors", exit_codes.DIFFERENCES: "clean"}.get(code, "unusable")

@@ -120,7 +120,9 @@ def _listed(only: str, project: Path | None, format: ReportFormat) -> None:
         found = _looks(loaded, only)
     if format is ReportFormat.json:
         sys.stdout.write(json_text(rules_document(loaded.name, found)))
-    elif not found and not only:
+    elif not found and only and any(ruleset.rules for ruleset in loaded.rulesets):
+        print(f"No rule has such a name or tag: {visible(only)}")
+    elif not found:
         files = loaded.project_file.rulesets
         told = (
             "No rule of the project can be read: jovial check says why."
