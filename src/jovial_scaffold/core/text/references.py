@@ -29,9 +29,11 @@ def taken(reference: FileReference, offered: Mapping[str, FileReference]) -> Fil
 def references(content: Any, origin: Origin, what: str, findings: list[Finding]) -> tuple[FileReference, ...]:
     """Rulesets by name or path, each by itself or as `use` of a map that says how (docs/rules.md, "Using a ruleset")."""
 
-    def wrong(message: Sentence, place: Origin) -> None:
+    shape = "project-shape" if what == "rulesets" else "ruleset-shape"
+
+    def wrong(id: str, message: Sentence, place: Origin) -> None:
         hint = say("For example: {use: house, with: {largest: m}}")
-        findings.append(Finding("ruleset-use", "error", message, place.value_span(), hint))
+        findings.append(Finding(id, "error", message, place.value_span(), hint))
 
     if content is None or content is UNKNOWN:
         return ()
@@ -43,10 +45,10 @@ def references(content: Any, origin: Origin, what: str, findings: list[Finding])
         elif isinstance(item, dict) and isinstance(item.get("use"), str):
             strange = next((key for key in item if key not in USE_KEYS), None)
             if strange is not None:
-                wrong(say("A use of a ruleset has no key `{}`.", strange), place.child(strange))
+                wrong("ruleset-use", say("A use of a ruleset has no key `{}`.", strange), place.child(strange))
             found.append(FileReference(item["use"], place.child("use"), given=place))
         elif item is not UNKNOWN:
-            wrong(say("`{}` is a list of paths, or of maps with `use`, and this is {}.", what, Described(item)), place)
+            wrong(shape, say("`{}` is a list of paths, or of maps with `use`, and this is {}.", what, Described(item)), place)
     return tuple(found)
 
 
