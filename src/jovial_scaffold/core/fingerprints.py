@@ -5,6 +5,7 @@ meant where they are a part of a value. What is secret takes no part: whoever re
 """
 
 import hashlib
+from bisect import bisect_right
 from collections import Counter
 from collections.abc import Callable, Iterable
 from typing import Any
@@ -22,7 +23,7 @@ class Fingerprints:
 
     def __init__(self, source_of: SourceOf) -> None:
         self._source_of = source_of
-        self._places: dict[str, list[tuple[int, int, Pointer]]] = {}
+        self._entries: dict[str, _Entries] = {}
 
     def of(self, findings: Iterable[Finding]) -> list[str]:
         """A fingerprint for each, all of them different: of what cannot be told apart, the first is the first."""
@@ -64,16 +65,36 @@ class Fingerprints:
         return (*_named(source, pointer), words)
 
     def _innermost(self, source: Source, offset: int) -> Pointer:
-        if source.name not in self._places:
-            found = [(_begin(place), max(place.end, place.key_end), pointer) for pointer, place in source.places().items() if pointer]
-            self._places[source.name] = sorted(found, key=lambda each: (each[0], len(each[2])))
-        best: Pointer = ()
-        for begin, end, pointer in self._places[source.name]:
-            if begin > offset:
-                break
-            if offset <= end and len(pointer) >= len(best):
-                best = pointer
-        return best
+        if source.name not in self._entries:
+            self._entries[source.name] = _Entries(source)
+        return self._entries[source.name].innermost(offset)
+
+
+class _Entries:
+    """The entries of a text in the order in which they begin, each with the one that it stands in."""
+
+    def __init__(self, source: Source) -> None:
+        found = [
+            (_begin(place), len(pointer), max(place.end, place.key_end), pointer) for pointer, place in source.places().items() if pointer
+        ]
+        found.sort(key=lambda each: each[:2])
+        self._begins = [begin for begin, _, _, _ in found]
+        self._ends = [end for _, _, end, _ in found]
+        self._pointers = [pointer for _, _, _, pointer in found]
+        self._around: list[int] = []
+        above: list[int] = []
+        for number, begin in enumerate(self._begins):
+            while above and self._ends[above[-1]] < begin:
+                above.pop()
+            self._around.append(above[-1] if above else -1)
+            above.append(number)
+
+    def innermost(self, offset: int) -> Pointer:
+        """The innermost entry around an offset; nothing where there is none."""
+        number = bisect_right(self._begins, offset) - 1
+        while number >= 0 and self._ends[number] < offset:
+            number = self._around[number]
+        return self._pointers[number] if number >= 0 else ()
 
 
 def _begin(place: Place) -> int:

@@ -72,9 +72,9 @@ def _repair(project: Project, finding: Finding, source: Source, texts: "_Texts")
                 edit = Edit(source.name, at, at + len(operand.name), str(near))
                 return Repair(finding, (edit,), f"{operand.name} → {near}")
     if finding.id == "parameter-undeclared" and source.name in project.parameter_files:
-        return _removed(finding, source, texts.entry(source, start), "nobody declares it")
+        return _removed(finding, texts.script(source), texts.entry(source, start), "nobody declares it")
     if finding.id in _UNUSED:
-        return _unused(project, finding, source, texts.entry(source, start))
+        return _unused(project, finding, source, texts)
     if finding.id == "property-missing":
         return _left_open(project, finding)
     if finding.id == "description-missing":
@@ -119,6 +119,13 @@ class _Texts:
     def __init__(self) -> None:
         self._entries: dict[str, dict[int, Pointer]] = {}
         self._plain: dict[str, dict[int, int]] = {}
+        self._scripts: dict[str, Script] = {}
+
+    def script(self, source: Source) -> Script:
+        """A script of a file, for one repair."""
+        if source.name not in self._scripts:
+            self._scripts[source.name] = Script(source)
+        return self._scripts[source.name].afresh()
 
     def entry(self, source: Source, start: int) -> Pointer | None:
         """The entry whose key begins there."""
@@ -135,19 +142,19 @@ class _Texts:
         return self._plain[source.name].get(end)
 
 
-def _removed(finding: Finding, source: Source, pointer: Pointer | None, how: str) -> Repair | None:
+def _removed(finding: Finding, script: Script, pointer: Pointer | None, how: str) -> Repair | None:
     if pointer is None:
         return None
-    script = Script(source)
-    held = value_at(source.value, pointer[:-1], None)
+    held = value_at(script.source.value, pointer[:-1], None)
     script.remove(
         pointer[:-1] if len(pointer) > 1 and isinstance(held, dict) and len(held) == 1 else pointer
     )  # an empty section says nothing
     return Repair(finding, tuple(script.edits), how)
 
 
-def _unused(project: Project, finding: Finding, source: Source, pointer: Pointer | None) -> Repair | None:
-    repair = _removed(finding, source, pointer, "nothing uses it")
+def _unused(project: Project, finding: Finding, source: Source, texts: _Texts) -> Repair | None:
+    pointer = texts.entry(source, _offsets(source, finding)[0])
+    repair = _removed(finding, texts.script(source), pointer, "nothing uses it")
     if repair is None or pointer is None or finding.id != "parameter-unused":
         return repair
     edits = list(repair.edits)
@@ -155,7 +162,7 @@ def _unused(project: Project, finding: Finding, source: Source, pointer: Pointer
         file = project.source(name)
         for key in file.value if file is not None and isinstance(file.value, dict) else ():
             if file is not None and key.casefold() == str(pointer[-1]):
-                script = Script(file)
+                script = texts.script(file)
                 script.remove((key,))
                 edits += script.edits
     return Repair(finding, tuple(edits), repair.how)

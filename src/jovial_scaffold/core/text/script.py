@@ -6,6 +6,7 @@ indentation, ends of lines and the end of the file stay as they are.
 
 import json
 from collections.abc import Sequence
+from copy import copy
 from functools import cached_property
 from typing import Any
 
@@ -31,6 +32,12 @@ class Script(Layout):
     @cached_property
     def _line_end(self) -> str:
         return "\r\n" if "\r\n" in self.text else "\n"
+
+    def afresh(self) -> "Script":
+        """Another one of the same text without edits, which knows where everything stands."""
+        again = copy(self)
+        again.edits = []
+        return again
 
     # -- what is asked of it
 
