@@ -340,3 +340,22 @@ def test_a_workspace_is_one_run_whose_shared_mistake_is_one_finding(tmp_path: Pa
     assert jovial("check", "--since", "HEAD", cwd=root, env=secret).returncode == 0
     alone = json.loads(jovial("check", "--report", "sarif=-", cwd=root / "lines" / "funicular", env=secret).stdout)
     assert alone["runs"][0]["results"][0]["locations"][0]["physicalLocation"]["artifactLocation"]["uri"] == "../../shared/queue_pair.yaml"
+
+
+def test_a_report_on_standard_output_takes_the_place_of_the_text(demo: Path) -> None:
+    for command in (["compare", "rehearsal", "live"], ["effects", "live"]):
+        alone = jovial(*command, "--format", "csv", cwd=demo).stdout
+        assert alone and jovial(*command, "--report", "csv=-", cwd=demo).stdout == alone
+
+
+def test_reports_that_there_are_not_are_refused(demo: Path) -> None:
+    done = jovial("effects", "live", "--each", "gates", "--report", "csv=x.csv", cwd=demo)
+    assert done.returncode == 2 and "has no reports" in done.stderr and not (demo / "x.csv").exists()
+
+
+def test_what_keeps_effects_from_being_said_is_reported(demo: Path) -> None:
+    edit(demo / "parameters" / "live.yaml", "archive_days: 365", "archive_days: 9000")
+    done = jovial("effects", "live", "--format", "json", "--report", "lines=out.lines", cwd=demo)
+    document = valid_json("error", done.stdout)
+    assert done.returncode == document["exit"] == 1 and [each["id"] for each in document["findings"]] == ["parameter-range"]
+    assert (demo / "out.lines").read_text().startswith("parameters/live.yaml:")

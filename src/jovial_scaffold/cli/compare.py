@@ -11,7 +11,7 @@ import typer
 
 from jovial_scaffold.cli import exit_codes
 from jovial_scaffold.cli.answers import answered
-from jovial_scaffold.cli.focusing import OF_FINDINGS, OtherReports, asked_reports, write_others
+from jovial_scaffold.cli.focusing import OF_FINDINGS, OtherReports, asked_reports, deliver_all, no_reports, run_of
 from jovial_scaffold.cli.options import (
     Ask,
     AtMost,
@@ -131,6 +131,7 @@ def command(
     )
     opened = None if files or expect else _workspace(project, workspace)
     if opened is not None:
+        no_reports(wanted, "a comparison of several projects")
         projects = Projects(opened, overrides(Path(), with_values, with_file, envelope=envelope, at_most=at_most))
         raise typer.Exit(_in_workspace(projects, chosen, baseline, asked, differences_code))
     try:
@@ -142,8 +143,8 @@ def command(
     judged = _parity(loaded, comparison, renderings, expect, accept)
     if judged is not None:
         found = [*all_of(wrong), *judged]
-        deliver(_written(comparison, asked, found), out)
-        write_others(wanted, partial(_reported, comparison, asked, found), loaded, comparison.environments, found)
+        runs = [run_of(loaded, comparison.environments, found)] if wanted else []
+        deliver_all(wanted, partial(_written, comparison, asked, found), out, partial(_reported, comparison, asked, found), runs)
         raise typer.Exit(_ended(loaded, comparison, judged, wrong, format, differences_code))
 
 

@@ -9,7 +9,7 @@ import typer
 
 from jovial_scaffold.cli import exit_codes
 from jovial_scaffold.cli.answers import answered
-from jovial_scaffold.cli.focusing import OF_FINDINGS, OtherReports, asked_reports, write_others
+from jovial_scaffold.cli.focusing import OF_FINDINGS, OtherReports, asked_reports, deliver_all, no_reports, run_of, write_reports
 from jovial_scaffold.cli.options import (
     Ask,
     AtMost,
@@ -28,6 +28,7 @@ from jovial_scaffold.cli.options import (
     load,
     print_findings,
     style_of,
+    tell_as_json,
     text_of_findings,
     unusable,
 )
@@ -92,15 +93,19 @@ def command(
         if errors and not teardown:
             print_findings(errors, side, to_stderr=True)
             print(f"What would happen in {loaded.label(environment)} cannot be said before these errors are mended.", file=sys.stderr)
+            write_reports([one for one in wanted if one[0] in OF_FINDINGS], [run_of(side, [loaded.label(environment)], errors)], dict)
+            tell_as_json(errors, exit_codes.ERRORS)
             raise typer.Exit(exit_codes.ERRORS)
         if each:
+            no_reports(wanted, "what single settings would do")
             raise typer.Exit(_each(loaded, environment, each, format, out))
         result = loaded.effects(environment, str(against) if against else None, teardown, source or "", only or ())
     except ProjectError as error:
         raise typer.Exit(unusable(error)) from None
     shown = by.value, details, others
-    deliver(_written(loaded, environment, result, format, shown, out), out)
-    write_others(wanted, partial(_reported, loaded, environment, result, shown), loaded, [loaded.label(environment)], result.findings)
+    text = partial(_written, loaded, environment, result, format, shown, out)
+    runs = [run_of(loaded, [loaded.label(environment)], result.findings)] if wanted else []
+    deliver_all(wanted, text, out, partial(_reported, loaded, environment, result, shown), runs)
     sys.stdout.flush()
     if format is not PatchFormat.text or out is not None:
         print_findings(result.findings, loaded, to_stderr=True)

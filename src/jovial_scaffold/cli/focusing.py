@@ -44,15 +44,14 @@ CHECK_REPORTS = tuple(each.value for each in CheckFormat)
 OF_FINDINGS = ("sarif", "junit", "lines")
 _SAVED = ("jovial-check/2", "jovial-workspace-check/2")
 
-Reports = Annotated[
-    list[str] | None,
-    typer.Option(
-        "--report",
-        metavar="FORMAT=PATH",
-        help=f"Write a report beside the text: {', '.join(CHECK_REPORTS[:-1])} or {CHECK_REPORTS[-1]}. May be repeated.",
-        show_default=False,
-    ),
-]
+
+def _report_option(formats: str) -> Any:
+    told = f"Write a report beside the text: {formats}; `-` is standard output. May be repeated."
+    return typer.Option("--report", metavar="FORMAT=PATH", help=told, show_default=False)
+
+
+Reports = Annotated[list[str] | None, _report_option(listed(CHECK_REPORTS, "or"))]
+OtherReports = Annotated[list[str] | None, _report_option("as --format has them, or sarif, junit or lines of what is wrong")]
 Strict = Annotated[bool, typer.Option("--strict", help="Take warnings for errors.")]
 AtLevel = Annotated[str, typer.Option("--level", metavar="error|warning|note", help="Tell of what has this level or a worse one.")]
 Only = Annotated[
@@ -77,17 +76,6 @@ Since = Annotated[
 Quiet = Annotated[bool, typer.Option("--quiet", "-q", help="Print findings and nothing else.")]
 
 
-OtherReports = Annotated[
-    list[str] | None,
-    typer.Option(
-        "--report",
-        metavar="FORMAT=PATH",
-        help="Write a report beside it: a --format, or sarif, junit or lines. May be repeated.",
-        show_default=False,
-    ),
-]
-
-
 def asked_reports(texts: Sequence[str] | None, formats: Sequence[str]) -> list[tuple[str, Path]]:
     """Which reports are to be written where."""
     found = []
@@ -102,6 +90,12 @@ def asked_reports(texts: Sequence[str] | None, formats: Sequence[str]) -> list[t
 def is_on_output(wanted: Sequence[tuple[str, Path]]) -> bool:
     """Whether a report takes the place of the text on standard output."""
     return any(str(path) == "-" for _, path in wanted)
+
+
+def no_reports(wanted: Sequence[tuple[str, Path]], what: str) -> None:
+    """Raises BadParameter where reports are asked for of what has none."""
+    if wanted:
+        raise typer.BadParameter(f"{what} has no reports: leave it out, or see --format.", param_hint="--report")
 
 
 def focus_of(only: Sequence[str] | None, level: str, strict: bool, known: Path | None) -> Focus:
@@ -173,9 +167,7 @@ class ProjectFocus:
             waiving = tuple(Waiving(each, waiver, mark) for (each, waiver), mark in zip(waived, marks, strict=True))
             repairs = {each.finding: each for each in public_repairs(side, result.findings)}
             base = folder_shown(side)
-            found.append(
-                Run(result.project, result.environments, result.findings, keys, waiving, repairs, [result], base, side.source, result.known)
-            )
+            found.append(Run(result.project, result.environments, result.findings, keys, waiving, repairs, [result], base, result.known))
         return found
 
 
@@ -210,9 +202,7 @@ class WorkspaceFocus:
         base = where_shown(self._projects.opened.folder.where)
         results = [each.result for each in done if each.result is not None]
         own = self.result
-        return [
-            Run(own.workspace, environments, own.findings, self.fingerprints, waiving, {}, results, base, self._projects.source, own.known)
-        ]
+        return [Run(own.workspace, environments, own.findings, self.fingerprints, waiving, {}, results, base, own.known)]
 
 
 def workspace_known_since(projects: Projects, revision: str, asked: Mapping[str, Sequence[str]], check: Check) -> frozenset[str]:
@@ -246,23 +236,23 @@ def write_reports(
         deliver(report_text(format, runs, document), path, silently=silently)
 
 
-def write_others(
-    wanted: Sequence[tuple[str, Path]],
-    write: Callable[[str, Path], str],
-    project: Project,
-    names: Sequence[str],
-    findings: Sequence[Finding],
-) -> None:
-    """Write reports of a command that is not a check: what `write` makes of a format, or findings as a check has them. Raises OSError."""
-    for format, path in wanted:
-        if format in OF_FINDINGS:
-            from jovial_scaffold.reports.checked import Run
+def run_of(project: Project, names: Sequence[str], findings: Sequence[Finding]) -> "Run":
+    """Findings of a command that is not a check, as reports have them."""
+    from jovial_scaffold.reports.checked import Run
 
-            keys = tuple(Fingerprints(project.source).of(findings))
-            run = Run(project.name, tuple(names), tuple(findings), keys, base=folder_shown(project), source_of=project.source)
-            deliver(report_text(format, [run], dict), path)
-        else:
-            deliver(write(format, path), path)
+    keys = tuple(Fingerprints(project.source).of(findings))
+    return Run(project.name, tuple(names), tuple(findings), keys, base=folder_shown(project))
+
+
+def deliver_all(
+    wanted: Sequence[tuple[str, Path]], text: Callable[[], str], out: Path | None, write: Callable[[str, Path], str], runs: "Sequence[Run]"
+) -> None:
+    """Write the result of a command that is not a check, and its reports: what `write` makes of a format, or what is wrong as a check has
+    it. A report on standard output takes the place of the result. Raises OSError."""
+    if not is_on_output(wanted):
+        deliver(text(), out)
+    for format, path in wanted:
+        deliver(report_text(format, runs, dict) if format in OF_FINDINGS else write(format, path), path)
 
 
 def report_text(format: str, runs: "Sequence[Run]", document: Callable[[], dict[str, Any]]) -> str:

@@ -306,15 +306,15 @@ def unusable(error: ProjectError) -> int:
     return exit_codes.UNUSABLE
 
 
-def tell_as_json(findings: Sequence[Finding]) -> None:
-    """Findings that end a command, for programs, where these are asked for JSON."""
+def tell_as_json(findings: Sequence[Finding], code: int = exit_codes.UNUSABLE) -> None:
+    """Findings that end a command, for programs, where JSON is asked for."""
     import click
 
     context = click.get_current_context(silent=True)
     if findings and context is not None and context.params.get("format") == "json":
         from jovial_scaffold.reports.machine import error_document, json_text
 
-        sys.stdout.write(json_text(error_document(exit_codes.UNUSABLE, said(findings[0].message), findings)))
+        sys.stdout.write(json_text(error_document(code, said(findings[0].message), findings)))
 
 
 def style_of(out: Path | None) -> Style:

@@ -8,8 +8,8 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from jovial_scaffold.cli import exit_codes
-from jovial_scaffold.cli.focusing import OF_FINDINGS, OtherReports, asked_reports, write_reports
-from jovial_scaffold.cli.options import DifferencesCode, Out, TableFormat, deliver, exit_code, processors, style_of, unusable
+from jovial_scaffold.cli.focusing import OF_FINDINGS, OtherReports, asked_reports, deliver_all
+from jovial_scaffold.cli.options import DifferencesCode, Out, TableFormat, exit_code, processors, style_of, unusable
 from jovial_scaffold.core.fingerprints import Fingerprints
 from jovial_scaffold.core.folders import RevisionError
 from jovial_scaffold.core.project_file import ProjectError, revision_error
@@ -53,11 +53,8 @@ def command(
         raise typer.Exit(unusable(revision_error(error))) from None
     except ProjectError as error:
         raise typer.Exit(unusable(error)) from None
-    deliver(_written(result, format, most, out), out)
-    write_reports([each for each in wanted if each[0] in OF_FINDINGS], _runs(result), dict)
-    for other, path in wanted:
-        if other not in OF_FINDINGS:
-            deliver(_written(result, TableFormat(other), most, path), path)
+    text, others = partial(_written, result, format, most, out), partial(_reported, result, most)
+    deliver_all(wanted, text, out, others, _runs(result) if wanted else [])
     findings = [finding for project in result.projects for finding in (*project.problem, *project.new)]
     findings += [one for project in result.projects for each in project.reached if each.deployment for one in each.deployment.findings]
     raise typer.Exit(exit_code(findings) or (exit_codes.DIFFERENCES if differences_code and result.touched else 0))
@@ -79,6 +76,10 @@ def _runs(result: Ripple) -> "list[Run]":
         base = f"{project.folder}/" if project.folder not in ("", ".") else ""
         runs.append(Run(project.name, environments, findings, keys, base=base))
     return runs
+
+
+def _reported(result: Ripple, most: int, format: str, out: Path) -> str:
+    return _written(result, TableFormat(format), most, out)
 
 
 def _written(result: Ripple, format: TableFormat, most: int, out: Path | None) -> str:

@@ -4,18 +4,15 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
-from jovial_scaffold.core.findings import LEVELS, Finding, Span
-from jovial_scaffold.core.text.source import Source
-from jovial_scaffold.reports.findings import OUTCOMES, SourceOf
+from jovial_scaffold.core.findings import LEVELS, Finding
+from jovial_scaffold.reports.findings import OUTCOMES
 from jovial_scaffold.reports.tables import Report, Table
-from jovial_scaffold.reports.words import counted, listed, path_shown, said
+from jovial_scaffold.reports.words import counted, listed, path_shown, said, visible
 
 if TYPE_CHECKING:
     from jovial_scaffold.core.authoring.mending import Repair
     from jovial_scaffold.core.outcomes import CheckResult
     from jovial_scaffold.core.waivers import Waiver
-
-_NO_SOURCE: SourceOf = lambda _: None  # noqa: E731  # of a result that has no files
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,16 +36,11 @@ class Run:
     repairs: Mapping[Finding, "Repair"] = field(default_factory=dict)
     results: Sequence["CheckResult"] = ()  #: how rules turned out
     base: str = ""  #: leads from where the user is to the folder that files are named from
-    source_of: SourceOf = _NO_SOURCE
     known: int = 0  #: findings that are left out since they are known
 
     def path(self, file: str) -> str:
         """A file as it can be opened from where the user is."""
         return path_shown(self.base, file)
-
-    def source(self, span: Span) -> Source | None:
-        """The file that a span is in."""
-        return self.source_of(span.file)
 
     def verdict(self) -> str:
         """What was found, in one sentence."""
@@ -129,10 +121,4 @@ def lines_text(runs: Sequence[Run]) -> str:
             place = f"{run.path(span.file)}:{span.line}:{span.column}" if span is not None else run.name
             told = " ".join(part for part in (said(finding.message), said(finding.hint)) if part)
             lines.append(f"{place}: {finding.level}: {told} [{finding.rule or finding.id}]")
-    return "".join(f"{_one_line(line)}\n" for line in lines)
-
-
-def _one_line(text: str) -> str:
-    from jovial_scaffold.reports.words import visible
-
-    return visible(" ".join(text.split()))
+    return "".join(f"{visible(' '.join(line.split()))}\n" for line in lines)

@@ -27,7 +27,7 @@ def junit_text(runs: Sequence[Run]) -> str:
 
 
 def _suite(run: Run, environment: str) -> TestSuite:
-    name = environment if environment.startswith(f"{run.name}:") or ":" in environment else f"{run.name}:{environment or _BEFORE}"
+    name = environment if ":" in environment else f"{run.name}:{environment or _BEFORE}"  # in a workspace it has its project's name
     suite = TestSuite(_xml(name))
     cases = [*_findings(run, environment), *_rules(run, environment)]
     if not cases and environment:

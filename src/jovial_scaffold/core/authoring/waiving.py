@@ -165,7 +165,8 @@ def _written(project: Project, entries: Sequence[dict[str, Any]]) -> Change:
         return change
     script = Script(source)
     if source.value and source.text.lstrip()[:1] not in ("[", "{"):
-        script.add_lines(lines)
+        first = next((line for line in source.text.splitlines() if line.lstrip().startswith("-")), "")
+        script.add_lines([f"{first[: len(first) - len(first.lstrip())]}{line}" for line in lines])  # as far in as the others
     elif source.value:
         for each in entries:
             script.append((), each)
@@ -190,11 +191,6 @@ def _numbered(project: Project) -> dict[str, Finding]:
     """What a check finds, by fingerprint."""
     found = project.check().findings
     return dict(zip(Fingerprints(project.source).of(found), found, strict=True))
-
-
-def _is_left(finding: Finding, still: Finding | None, environments: Sequence[str]) -> bool:
-    """Whether a finding is still there, in environments that it was to be waived in."""
-    return still is not None and (not still.environments or bool({*still.environments} & {*(environments or finding.environments)}))
 
 
 def _check_waivers(before: Iterable[Finding], left: Iterable[Finding]) -> None:
