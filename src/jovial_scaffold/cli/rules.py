@@ -154,7 +154,7 @@ def _looks(project: Project, only: str) -> "Sequence[Look]":
 
 def _judged(project: Project, look: "Look") -> dict[str, dict[str, list[str]]]:
     """Where a rule turned out how, by environment."""
-    from jovial_scaffold.core.rules.evaluation import declared_outcomes, outcomes
+    from jovial_scaffold.core.rules.evaluation import outcomes, outcomes_over
 
     ruleset = next(each for each in project.rulesets if look.rule in each.rules)
     found: dict[str, dict[str, list[str]]] = {}
@@ -164,7 +164,7 @@ def _judged(project: Project, look: "Look") -> dict[str, dict[str, list[str]]]:
             places.setdefault(outcome, []).append(label)
     if look.rule.over == "declarations":
         places = found.setdefault("", {})
-        for label, outcome in declared_outcomes(project.declarations(), ruleset, look.rule):
+        for label, outcome in outcomes_over(project.declarations(), ruleset, look.rule):
             places.setdefault(outcome, []).append(label)
     return found
 

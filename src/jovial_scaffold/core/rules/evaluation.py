@@ -141,17 +141,26 @@ def judge(rendering: Evaluated, rulesets: list[Ruleset]) -> tuple[list[Finding],
     if rendering.scope.incomplete():
         # What is not known to be there cannot be missed.
         return findings, verdicts
-    subjects = {
-        "parameters": Subject("the parameters", {**shared, "self": shared["parameters"]}, environments, ("self",)),
-        "outputs": Subject("the outputs", {**shared, "self": shared["outputs"]}, environments, ("self",)),
-        "environment": Subject(rendering.label, shared, environments, ("resources",), None, rendering.resources),
-    }
+    subjects = _of_whole(rendering, shared)
     for ruleset in rulesets:
         for rule in ruleset.rules:
             found = subjects.get(rule.over)
             if found is not None:
                 findings += _verdict(rule, RuleScope(found.names, ruleset.values), found, verdicts)
     return findings, verdicts
+
+
+_WHOLE_SCOPES = ("parameters", "outputs", "environment")
+
+
+def _of_whole(rendering: Evaluated, shared: dict[str, Any]) -> dict[str, Subject]:
+    """What rules that are judged once for an environment are judged over, by their scope."""
+    environments = (rendering.label,)
+    return {
+        "parameters": Subject("the parameters", {**shared, "self": shared["parameters"]}, environments, ("self",)),
+        "outputs": Subject("the outputs", {**shared, "self": shared["outputs"]}, environments, ("self",)),
+        "environment": Subject(rendering.label, shared, environments, ("resources",), None, rendering.resources),
+    }
 
 
 def outcomes(rendering: Evaluated, ruleset: Ruleset, rule: Rule) -> Iterator[tuple[str, str]]:
@@ -164,14 +173,9 @@ def outcomes(rendering: Evaluated, ruleset: Ruleset, rule: Rule) -> Iterator[tup
             if each.type is not None and applies(rule, each.type):
                 names = {**shared, "self": shared["resources"][address]["properties"], "address": address, "type": each.type.id}
                 subjects.append(Subject(address, names, environments, ("self",), each))
-    elif rule.over in ("parameters", "outputs") and not rendering.scope.incomplete():
-        subjects.append(Subject(f"the {rule.over}", {**shared, "self": shared[rule.over]}, environments, ("self",)))
-    elif rule.over == "environment" and not rendering.scope.incomplete():
-        subjects.append(Subject(rendering.label, shared, environments, ("resources",), None, rendering.resources))
-    for subject in subjects:
-        outcome, _ = _outcome(rule, RuleScope(subject.names, ruleset.values), subject)
-        if outcome != "skipped":
-            yield subject.label, outcome
+    elif rule.over in _WHOLE_SCOPES and not rendering.scope.incomplete():
+        subjects.append(_of_whole(rendering, shared)[rule.over])
+    yield from outcomes_over(subjects, ruleset, rule)
 
 
 _VALUES = ("default", "enum", "const", "examples")  # of a schema, what holds values
@@ -201,8 +205,8 @@ def judge_declarations(subjects: Iterable[Subject], rulesets: list[Ruleset]) -> 
     return findings, verdicts
 
 
-def declared_outcomes(subjects: Iterable[Subject], ruleset: Ruleset, rule: Rule) -> Iterator[tuple[str, str]]:
-    """The declarations that a rule was judged over, and how it turned out there."""
+def outcomes_over(subjects: Iterable[Subject], ruleset: Ruleset, rule: Rule) -> Iterator[tuple[str, str]]:
+    """What a rule was judged over of some subjects, and how it turned out there."""
     for subject in subjects:
         outcome, _ = _outcome(rule, RuleScope(subject.names, ruleset.values), subject)
         if outcome != "skipped":

@@ -36,7 +36,7 @@ _DECIDING = ("over", "applies", "where", "absent", "between", "require")  # what
 
 
 @value_record
-class Leveled:
+class LevelOverride:
     """Another level of a rule, in some environments; in none named, in all."""
 
     level: Level
@@ -72,7 +72,7 @@ class Rule:
     fails: tuple[tuple[dict[str, Any], Origin], ...]
     origin: Origin
     tags: tuple[str, ...] = ()
-    levels: tuple[Leveled, ...] = ()  #: that a project gives it; the last that fits is meant
+    levels: tuple[LevelOverride, ...] = ()  #: that a project gives it; the last that fits is meant
 
     def level_in(self, environments: Collection[str]) -> Level:
         """Its level where it is judged."""

@@ -6,7 +6,7 @@ from typing import Any
 from jovial_scaffold.core.findings import LEVELS, Finding, Level, Span
 from jovial_scaffold.core.parameters.typing import as_declared
 from jovial_scaffold.core.records import replace
-from jovial_scaffold.core.rules.reading import Leveled, Rule, Ruleset, values_read
+from jovial_scaffold.core.rules.reading import LevelOverride, Rule, Ruleset, values_read
 from jovial_scaffold.core.schemas.validation import Validator
 from jovial_scaffold.core.templates.model import Constant, Named
 from jovial_scaffold.core.text.source import Origin
@@ -81,7 +81,7 @@ class _Use:
             self._report(each.message.about(f"`{name}`"), here.value_span(), each.hint)
         return Named(name, Constant(UNKNOWN if wrong else as_declared(value, schema), here), here)
 
-    def levels(self) -> dict[str, tuple[Leveled, ...]]:
+    def levels(self) -> dict[str, tuple[LevelOverride, ...]]:
         """The levels that rules are given, by the name of the rule."""
         content, place = self._part("levels")
         if content is None or content is UNKNOWN or place is None:
@@ -89,14 +89,14 @@ class _Use:
         if not isinstance(content, list):
             self._report(say("`levels` is a list of maps, and this is {}.", Described(content)), place.value_span(), _EXAMPLE)
             return {}
-        found: dict[str, tuple[Leveled, ...]] = {}
+        found: dict[str, tuple[LevelOverride, ...]] = {}
         for number, entry in enumerate(content):
             level = self._level(entry, place.child(number))
             if level is not None:
                 found[entry["rule"]] = (*found.get(entry["rule"], ()), level)
         return found
 
-    def _level(self, entry: Any, place: Origin) -> Leveled | None:
+    def _level(self, entry: Any, place: Origin) -> LevelOverride | None:
         if entry is UNKNOWN:
             return None
         if not isinstance(entry, dict):
@@ -125,7 +125,7 @@ class _Use:
             hint = nearest(strange, self._environments, say("The environments are {}.", listed(self._environments)))
             self._report(say("There is no environment `{}`.", strange), place.child("environments").value_span(), hint)
         else:
-            return Leveled(level, tuple(names))
+            return LevelOverride(level, tuple(names))
         return None
 
 
