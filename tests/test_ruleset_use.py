@@ -153,3 +153,12 @@ def test_a_ruleset_includes_one_that_the_workspace_offers(write: Write) -> None:
     )
     found = Project.load(folder / "a").check().findings
     assert [each.rule for each in found] == ["House/few_gates"]
+
+
+def test_examples_are_judged_with_the_defaults_of_their_ruleset() -> None:
+    given = BASELINE.replace(
+        "[fulmar.baseline]", "[{use: fulmar.baseline, with: {required_tags: [team], most_copies: 2, longest_name: 8, live: []}}]"
+    )
+    project = in_memory({"jovial.yaml": given, "line.yaml": FILES["line.yaml"]})
+    assert [said(each.message) for each in project.test_rules(coverage=True)] == []
+    assert "rule-example-wrong" not in [each.id for each in project.check().findings]

@@ -13,6 +13,7 @@ from jovial_scaffold.core.rules.evaluation import RuleScope, applies, is_unset, 
 from jovial_scaffold.core.rules.reading import Rule, Ruleset
 from jovial_scaffold.core.schemas.catalog import Catalogs, ResourceType
 from jovial_scaffold.core.schemas.shapes import filled
+from jovial_scaffold.core.templates.model import Constant, Named
 from jovial_scaffold.core.text.source import Origin
 from jovial_scaffold.core.words import listed, nearest, say
 
@@ -63,6 +64,14 @@ def _unknown_property(rule: Rule, example: dict[str, Any], origin: Origin, kinds
 
 
 _EMPTY: dict[str, Any] = {"environment": "", "labels": {}, "parameters": {}, "outputs": {}, "resources": {}}
+
+
+def _values(ruleset: Ruleset) -> dict[str, Named]:
+    """The named values that examples are judged with: of what the ruleset takes, its own defaults, whatever a project gives it."""
+    defaults = {name: each.schema["default"] for name, each in ruleset.takes.items() if "default" in each.schema}
+    return ruleset.values | {
+        name: Named(name, Constant(value, ruleset.takes[name].origin), ruleset.takes[name].origin) for name, value in defaults.items()
+    }
 
 
 def _example_names(rule: Rule, example: dict[str, Any], kind: ResourceType | None, catalogs: Catalogs) -> dict[str, Any]:
@@ -125,7 +134,7 @@ def unreached(rulesets: Iterable[Ruleset], catalogs: Catalogs) -> Iterator[Findi
             kind = next((each for each in catalogs if applies(rule, each)), None)
             seen: set[Node] = set()
             for example, _ in examples:
-                watching = _Watching(RuleScope(_example_names(rule, example, kind, catalogs), ruleset.values))
+                watching = _Watching(RuleScope(_example_names(rule, example, kind, catalogs), _values(ruleset)))
                 with suppress(EvaluationError):
                     watching.run(formula.node, {})
                 seen |= watching.seen
@@ -152,6 +161,6 @@ def _example_holds(rule: Rule, ruleset: Ruleset, example: dict[str, Any], kind: 
     names = _example_names(rule, example, kind, catalogs)
     sources = {"environment": ("resources",), "pair": ("left", "right"), "effect": ("was", "becomes")}.get(rule.over, ("self",))
     try:
-        return truth(rule.require, RuleScope(names, ruleset.values)) is True
+        return truth(rule.require, RuleScope(names, _values(ruleset))) is True
     except EvaluationError as error:
         return is_unset(rule.require, error, sources) and not rule.absent_fails
