@@ -1,13 +1,15 @@
 """What a check found, for reports that other tools read: findings with fingerprints, repairs and waivers, whichever project they are of."""
 
+from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
 from jovial_scaffold.core.findings import LEVELS, Finding
-from jovial_scaffold.reports.findings import OUTCOMES
+from jovial_scaffold.reports.findings import OUTCOMES, verdict
 from jovial_scaffold.reports.tables import Report, Table
-from jovial_scaffold.reports.words import counted, listed, path_shown, said, visible
+from jovial_scaffold.reports.terminal import Style
+from jovial_scaffold.reports.words import path_shown, said, visible
 
 if TYPE_CHECKING:
     from jovial_scaffold.core.authoring.mending import Repair
@@ -44,11 +46,8 @@ class Run:
 
     def verdict(self) -> str:
         """What was found, in one sentence."""
-        found = [counted(count, level) for level in LEVELS if (count := sum(each.level == level for each in self.findings))]
-        parts = [listed(found) if found else "nothing new" if self.known else "nothing to report"]
-        parts += [f"{self.known:,} known"] if self.known else []
-        parts += [f"{len(self.waived):,} waived"] if self.waived else []
-        return f"{self.name}: {', '.join(parts)}."
+        counts = Counter(each.level for each in self.findings)
+        return f"{self.name}: {verdict(counts, self.known, len(self.waived), Style(colours=False, width=0))}."
 
 
 def check_report(runs: Sequence[Run]) -> Report:

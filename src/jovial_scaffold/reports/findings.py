@@ -1,10 +1,10 @@
 """Findings as text: the place, the level and id, one sentence, the line with the part underlined, and what to do."""
 
 from collections import Counter
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from typing import TYPE_CHECKING
 
-from jovial_scaffold.core.findings import LEVELS, Finding, Related, Span
+from jovial_scaffold.core.findings import LEVELS, Finding, Level, Related, Span
 from jovial_scaffold.core.text.source import Source
 from jovial_scaffold.reports.terminal import Style, cells, wrapped
 from jovial_scaffold.reports.words import counted, listed, path_shown, said, visible
@@ -127,9 +127,13 @@ def closing_line(result: "CheckResult", seconds: float | None, style: Style) -> 
     looked = f"{environments}, {resources}, {counted(result.turned_out(), 'rule')} judged"
     outcomes = [f"{result.turned_out(outcome):,} {outcome}" for outcome in OUTCOMES if result.turned_out(outcome)]
     looked += f" ({', '.join(outcomes)})" if outcomes and outcomes != [f"{result.turned_out():,} passed"] else ""
-    found = [style.paint(level, counted(counts[level], level)) for level in counts if counts[level]]
-    verdict = listed(found) if found else style.paint("good", "nothing new" if result.known else "nothing to report")
-    verdict += f", {result.known} known" if result.known else ""
-    waived = len(result.waived_findings)
-    verdict += f", {waived} waived" if waived else ""
-    return f"{looked}: {verdict}." + (f" {seconds:.2f} s" if seconds is not None else "")
+    told = verdict(counts, result.known, len(result.waived_findings), style)
+    return f"{looked}: {told}." + (f" {seconds:.2f} s" if seconds is not None else "")
+
+
+def verdict(counts: Mapping[Level, int], known: int, waived: int, style: Style) -> str:
+    """How much was found, by level, and how much of it is not told of."""
+    found = [style.paint(level, counted(counts[level], level)) for level in LEVELS if counts[level]]
+    told = listed(found) if found else style.paint("good", "nothing new" if known else "nothing to report")
+    told += f", {known:,} known" if known else ""
+    return told + (f", {waived:,} waived" if waived else "")

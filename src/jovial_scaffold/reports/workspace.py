@@ -4,9 +4,10 @@ from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING, Any
 
 from jovial_scaffold.core.findings import LEVELS, Span
+from jovial_scaffold.reports.findings import verdict
 from jovial_scaffold.reports.machine import finding_entry, repair_entry
 from jovial_scaffold.reports.terminal import Style, cells, padded, wrapped
-from jovial_scaffold.reports.words import counted, listed, visible
+from jovial_scaffold.reports.words import counted, visible
 
 if TYPE_CHECKING:
     from jovial_scaffold.core.authoring.mending import Repair
@@ -67,10 +68,8 @@ def closing_line(result: "WorkspaceCheck", seconds: float, style: Style) -> str:
     done = [each.result for each in result.projects if each.result is not None]
     environments, resources = sum(len(each.environments) for each in done), sum(each.resources for each in done)
     looked = f"{counted(len(result.projects), 'project')}, {counted(environments, 'environment')}, {counted(resources, 'resource')}"
-    found = [style.paint(level, counted(count, level)) for level in LEVELS if (count := result.count(level))]
-    known = f", {result.known} known" if result.known else ""
-    verdict = listed(found) if found else style.paint("good", "nothing new" if result.known else "nothing to report")
-    return f"{looked}: {verdict}{known}. {seconds:.2f} s"
+    told = verdict({level: result.count(level) for level in LEVELS}, result.known, 0, style)
+    return f"{looked}: {told}. {seconds:.2f} s"
 
 
 def check_document(
