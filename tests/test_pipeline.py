@@ -18,6 +18,7 @@ from sarif import loader
 
 from jovial_scaffold.cli.focusing import CHECK_REPORTS, OF_FINDINGS, ProjectFocus, report_text
 from jovial_scaffold.cli.options import PatchFormat
+from jovial_scaffold.core.findings import LEVELS
 from jovial_scaffold.core.fingerprints import Fingerprints
 from jovial_scaffold.core.focus import Focus
 from jovial_scaffold.core.project import Project
@@ -334,6 +335,10 @@ def test_a_workspace_is_one_run_whose_shared_mistake_is_one_finding(tmp_path: Pa
     (run,) = document["runs"]
     assert [each["locations"][0]["physicalLocation"]["artifactLocation"]["uri"] for each in run["results"]] == ["shared/queue_pair.yaml"]
     assert (root / "out.lines").read_text().count("\n") == 1
+    (change,) = run["results"][0]["fixes"][0]["artifactChanges"]
+    text, (edit_,) = (root / "shared" / "queue_pair.yaml").read_text(), change["replacements"]
+    start, length = edit_["deletedRegion"]["charOffset"], edit_["deletedRegion"]["charLength"]
+    assert change["artifactLocation"]["uri"] == "shared/queue_pair.yaml" and text[start : start + length] == "naem"
     assert "nothing new, 1 known." in jovial("check", "--known", "out.json", cwd=root, env=secret).stdout
     assert jovial("check", "--since", "HEAD", cwd=root, env=secret).returncode == 1
     repository(root)
@@ -359,3 +364,29 @@ def test_what_keeps_effects_from_being_said_is_reported(demo: Path) -> None:
     document = valid_json("error", done.stdout)
     assert done.returncode == document["exit"] == 1 and [each["id"] for each in document["findings"]] == ["parameter-range"]
     assert (demo / "out.lines").read_text().startswith("parameters/live.yaml:")
+
+
+@settings(max_examples=40, deadline=None)
+@given(st.integers(min_value=0, max_value=10**9))
+def test_what_is_heard_of_and_what_is_known_are_all_there_is(seed: int) -> None:
+    chance = random.Random(seed)
+    project = generated(chance.randint(0, 10**6))
+    if project is None:
+        return
+    result = project.check()
+    keys = Fingerprints(project.source).of(result.findings)
+    known = frozenset(key for key in keys if chance.random() < 0.5)
+    strict, level = chance.random() < 0.5, chance.choice(LEVELS)
+    chosen = chance.sample(sorted({each.id for each in result.findings}), min(2, len({each.id for each in result.findings})))
+    heard = ProjectFocus([(project, result)], Focus(tuple(chosen), level, strict, known), numbered=True)
+    expected, counted = [], 0
+    for finding, key in zip(result.findings, keys, strict=True):  # in words of its own
+        as_told = "error" if strict and finding.level == "warning" else finding.level
+        if (not chosen or finding.id in chosen) and ["error", "warning", "note"].index(as_told) <= ["error", "warning", "note"].index(
+            level
+        ):
+            counted += key in known
+            expected += [(key, as_told)] if key not in known else []
+    (found,) = (each for _, each in heard.results)
+    assert [*zip(heard.fingerprints[0], (each.level for each in found.findings), strict=True)] == expected
+    assert found.known == counted

@@ -1,8 +1,11 @@
 """Rulesets as projects use them: values for what they take, levels, and rulesets that include others."""
 
+import random
 from typing import Any
 
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from jovial_scaffold import Project
 from jovial_scaffold.core.authoring.renaming import rename
@@ -162,3 +165,21 @@ def test_examples_are_judged_with_the_defaults_of_their_ruleset() -> None:
     project = in_memory({"jovial.yaml": given, "line.yaml": FILES["line.yaml"]})
     assert [said(each.message) for each in project.test_rules(coverage=True)] == []
     assert "rule-example-wrong" not in [each.id for each in project.check().findings]
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.integers(min_value=0, max_value=10**9))
+def test_levels_against_all_their_entries_looked_through(seed: int) -> None:
+    chance = random.Random(seed)
+    worlds = ["sandbox", "rehearsal", "live"]
+    entries = []
+    for _ in range(chance.randint(0, 4)):
+        entry = {"rule": "few_gates", "level": chance.choice(("error", "warning", "note")), "because": "Ours."}
+        entries.append(entry | ({"environments": chance.sample(worlds, chance.randint(1, 3))} if chance.random() < 0.7 else {}))
+    use = {"use": "house.yaml", "with": {"largest": 3}, "levels": entries}
+    entry_file = f"project: p\ntemplate: line.yaml\ncatalogs: [fulmar]\nrulesets: [{yaml_flow(use)}]\nenvironments: {{sandbox: {{}}, rehearsal: {{}}, live: {{}}}}\n"
+    found = in_memory({**FILES, "jovial.yaml": entry_file}).check().findings
+    expected = dict.fromkeys(worlds, "error")
+    for each in entries:
+        expected |= dict.fromkeys(each.get("environments", worlds), each["level"])
+    assert {name: each.level for each in found if each.id == "rule-failed" for name in each.environments} == expected

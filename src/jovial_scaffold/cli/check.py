@@ -197,11 +197,7 @@ def _print_workspace(asked: _Asked, heard: WorkspaceFocus, projects: Projects) -
     result = heard.result
 
     def document() -> dict[str, Any]:
-        from jovial_scaffold.core.authoring.mending import public_repairs
-
-        done = {each.name: each.result for each in result.projects if each.result is not None}
-        offered = {name: public_repairs(projects.loaded[name], each.findings) for name, each in done.items()}
-        return writing.check_document(result, heard.fingerprints, offered)
+        return writing.check_document(result, heard.fingerprints, heard.repairs)
 
     runs = heard.runs() if asked.wanted else []
     write_reports(asked.wanted, runs, document, asked.quiet)

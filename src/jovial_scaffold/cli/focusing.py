@@ -3,8 +3,9 @@
 import json
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from enum import StrEnum
+from functools import cached_property
 from pathlib import Path
-from posixpath import relpath
+from posixpath import normpath, relpath
 from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
@@ -25,6 +26,7 @@ from jovial_scaffold.machine.disk import read_named
 from jovial_scaffold.reports.words import listed, said
 
 if TYPE_CHECKING:
+    from jovial_scaffold.core.authoring.mending import Repair
     from jovial_scaffold.reports.checked import Run
 
 
@@ -190,6 +192,25 @@ class WorkspaceFocus:
         found = focused(project.result.findings, numbers, focus, self._tags)
         return replace(project, result=replace(project.result, findings=found.findings, known=found.known))
 
+    @cached_property
+    def repairs(self) -> "dict[str, list[Repair]]":
+        """What would mend findings, by project."""
+        from jovial_scaffold.core.authoring.mending import public_repairs
+
+        done = {each.name: each.result for each in self.result.projects if each.result is not None}
+        return {name: public_repairs(self._projects.loaded[name], each.findings) for name, each in done.items()}
+
+    def _repairs_here(self) -> "dict[Finding, Repair]":
+        """The same by the findings of the whole, with files named from the workspace."""
+        offered = {}
+        for project in self.result.projects:
+            told = {each.finding: each for each in self.repairs.get(project.name, ())}
+            for own, finding in zip(project.result.findings if project.result is not None else (), project.findings, strict=False):
+                if own in told:
+                    edits = [each._replace(file=normpath(f"{project.folder}/{each.file}")) for each in told[own].edits]
+                    offered[finding.id, finding.span] = told[own]._replace(edits=tuple(edits))
+        return {each: offered[each.id, each.span] for each in self.result.findings if (each.id, each.span) in offered}
+
     def runs(self) -> "list[Run]":
         """What reports are written of: one run, in which a mistake in what is shared is one."""
         from jovial_scaffold.reports.checked import Run, Waiving
@@ -202,7 +223,7 @@ class WorkspaceFocus:
         base = where_shown(self._projects.opened.folder.where)
         results = [each.result for each in done if each.result is not None]
         own = self.result
-        return [Run(own.workspace, environments, own.findings, self.fingerprints, waiving, {}, results, base, own.known)]
+        return [Run(own.workspace, environments, own.findings, self.fingerprints, waiving, self._repairs_here(), results, base, own.known)]
 
 
 def workspace_known_since(projects: Projects, revision: str, asked: Mapping[str, Sequence[str]], check: Check) -> frozenset[str]:
