@@ -38,6 +38,7 @@ KINDS = (
     "impacts",
     "drift",
     "edges",
+    "proofs",
     "edits",
 )
 

@@ -50,12 +50,14 @@ from jovial_scaffold.cli.options import (
     unusable,
 )
 from jovial_scaffold.cli.workspace import Projects, WholeWorkspace, print_workspace_findings, workspace_asked
-from jovial_scaffold.core.findings import Finding
+from jovial_scaffold.core.findings import Finding, Level
 from jovial_scaffold.core.focus import Focus
 from jovial_scaffold.core.outcomes import CheckResult, ProjectCheck, joined_results, workspace_check
 from jovial_scaffold.core.project import Project
 from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.records import replace
+
+_IN_PASSING = "rule-breakable"
 
 
 def command(
@@ -66,6 +68,9 @@ def command(
     draft: Annotated[bool, typer.Option("--draft", help="While a template is being written: unused names are notes.")] = False,
     waived: Annotated[bool, typer.Option("--waived", help="List what is waived, and why.")] = False,
     rules: Annotated[bool, typer.Option("--rules", help="Show how each rule turned out, by environment.")] = False,
+    proofs: Annotated[
+        bool, typer.Option("--proofs", help="Show what holds for all accepted values, and warn of values that break it.")
+    ] = False,
     ask: Ask = False,
     at_most: AtMost = None,
     max_findings: MaxFindings = None,
@@ -91,16 +96,19 @@ def command(
         environments or [],
         template_only,
         draft,
+        proofs,
         since,
         asked_reports(report, CHECK_REPORTS),
         focus_of(only, level, strict, known),
         format,
         max_findings,
         quiet,
+        True,
         time.perf_counter(),
     )
     try:
         opened = workspace_asked(project, workspace)
+        asked.is_alone = opened is None
         if opened is not None:
             projects = Projects(opened, overrides(Path(), with_values, with_file, envelope=envelope, at_most=at_most))
             findings = _print_workspace(asked, asked.of_workspace(projects), projects)
@@ -120,17 +128,20 @@ class _Asked:
     environments: list[str]
     template_only: bool
     draft: bool
+    proofs: bool
     since: str | None  #: a revision
     wanted: list[tuple[str, Path]]  #: reports, by format
     focus: Focus
     format: ReportFormat
     max_findings: int | None
     quiet: bool
+    is_alone: bool  #: whether one project is checked, and not a workspace
     began: float  #: when, by the clock of `time.perf_counter`
 
     def checked(self, side: Project, names: Sequence[str]) -> CheckResult:
         """The check of some environments, or of all."""
-        return side.check(names, self.draft, self.template_only, processors())
+        level: Level | None = "warning" if self.proofs else "note" if self.is_alone else None
+        return side.check(names, self.draft, self.template_only, processors(), proofs=level)
 
     @property
     def numbered(self) -> bool:
@@ -177,18 +188,32 @@ def _print_project(asked: _Asked, focused: ProjectFocus, waived: bool, rules: bo
     if asked.format is ReportFormat.json:
         sys.stdout.write(report_text("json", runs, document))
     elif not is_on_output(asked.wanted):
-        from jovial_scaffold.reports.findings import closing_line, rules_text, waived_text
+        from jovial_scaffold.reports.findings import closing_line, proofs_text, rules_text, waived_text
         from jovial_scaffold.reports.terminal import style_for
+        from jovial_scaffold.reports.words import counted
 
-        for side, each in focused.results:
+        shown = asked.proofs or bool(asked.focus.only)
+        loud = [replace(each, findings=each.findings if shown else _without(each.findings)) for _, each in focused.results]
+        heard = joined_results(loud)
+        for (side, _), each in zip(focused.results, loud, strict=True):
             print_findings(list(each.findings), side, most=asked.max_findings)
             if waived and each.waived:
                 print(waived_text(each.waived_findings, folder_shown(side)))
         if rules:
             print(rules_text(result))
+        if asked.proofs:
+            print(proofs_text(result))
         if not asked.quiet:
-            print(closing_line(result, time.perf_counter() - asked.began, style_for(sys.stdout, os.environ)))
+            print(closing_line(heard, time.perf_counter() - asked.began, style_for(sys.stdout, os.environ)))
+            if len(result.findings) > len(heard.findings):
+                told = counted(len({each.rule for each in result.findings if each.id == _IN_PASSING}), "rule")
+                print(f"Values that are accepted would break {told}: see --proofs.")
     return result.findings
+
+
+def _without(findings: Sequence[Finding]) -> tuple[Finding, ...]:
+    """Findings without those that nobody asked for: what might come about is counted."""
+    return tuple(each for each in findings if each.id != _IN_PASSING)
 
 
 def _print_workspace(asked: _Asked, heard: WorkspaceFocus, projects: Projects) -> Sequence[Finding]:

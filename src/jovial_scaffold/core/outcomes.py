@@ -27,6 +27,8 @@ class CheckResult:
     waived: tuple[Waived, ...] = ()
     beyond: tuple[Identities, ...] = ()  #: by environment, what must be unique in the whole workspace
     known: int = 0  #: how many findings are left out since they are known
+    #: by environment, what was shown of rules and schemas for all parameters: what each is called, what it is about, and the outcome
+    proofs: Mapping[str, Sequence[tuple[str, str, str]]] = field(default_factory=dict)
 
     def turned_out(self, outcome: str = "") -> int:
         """How often a rule turned out that way, or was judged at all."""
@@ -79,6 +81,7 @@ def joined_results(results: Sequence[CheckResult]) -> CheckResult:
         verdicts={name: verdicts for each in results for name, verdicts in each.verdicts.items()},
         waived=tuple(waived for each in results for waived in each.waived),
         known=sum(each.known for each in results),
+        proofs={name: shown for each in results for name, shown in each.proofs.items()},
     )
 
 

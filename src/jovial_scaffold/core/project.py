@@ -12,10 +12,10 @@ from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
 from jovial_scaffold.core import marks
 from jovial_scaffold.core.expressions.scopes import Scope
 from jovial_scaffold.core.expressions.values import deep_marks
-from jovial_scaffold.core.findings import Finding, Span, absorbed, has_errors, merged
+from jovial_scaffold.core.findings import Finding, Level, Span, absorbed, has_errors, merged
 from jovial_scaffold.core.folders import Folder, Found, History, RevisionError, Within
 from jovial_scaffold.core.graph.ordering import Orders, put_in_order
-from jovial_scaffold.core.limits import PARALLEL_RESOURCES
+from jovial_scaffold.core.limits import PARALLEL_RESOURCES, PROOF_ROUNDS, PROOFS_WITHOUT_ASKING
 from jovial_scaffold.core.parameters.layers import Layer
 from jovial_scaffold.core.parameters.resolving import Parameters
 from jovial_scaffold.core.project_file import (
@@ -29,7 +29,7 @@ from jovial_scaffold.core.project_file import (
 from jovial_scaffold.core.project_inputs import Inputs, Overrides, is_public
 from jovial_scaffold.core.records import replace, value_record
 from jovial_scaffold.core.rendering.examples import check_must_examples
-from jovial_scaffold.core.rendering.identities import Identities, clashes_between, identities, place
+from jovial_scaffold.core.rendering.identities import Identities, beyond_project, clashes_between, identities, place
 from jovial_scaffold.core.rendering.plan import Plans
 from jovial_scaffold.core.rendering.rendering import Evaluated, asked, is_unknown_somewhere, render
 from jovial_scaffold.core.rendering.results import Rendering
@@ -59,11 +59,13 @@ if TYPE_CHECKING:
     from jovial_scaffold.core.changes.snapshots import Snapshot
     from jovial_scaffold.core.outcomes import CheckResult, Moment
     from jovial_scaffold.core.project_file import ProjectFile
+    from jovial_scaffold.core.proof.proven import Proven
     from jovial_scaffold.core.rendering.explaining import Reason
     from jovial_scaffold.core.rendering.searching import Searching
     from jovial_scaffold.core.rules.checking import World
-    from jovial_scaffold.core.rules.evaluation import Subject, Verdicts
+    from jovial_scaffold.core.rules.evaluation import Verdicts
     from jovial_scaffold.core.rules.reading import Ruleset
+    from jovial_scaffold.core.rules.subjects import Subject
     from jovial_scaffold.core.text.edits import FileChange
     from jovial_scaffold.core.waivers import Waiver, Waivers
 
@@ -286,9 +288,11 @@ class Project:
         template_only: bool = False,
         workers: int = 1,
         environments_only: bool = False,
+        proofs: Level | None = None,
     ) -> "CheckResult":
         """Everything that is wrong, for some environments or all. In a `draft`, unused names are notes; `template_only` renders nothing,
-        `environments_only` leaves out what the types of the template alone show.
+        `environments_only` leaves out what the types of the template alone show. With `proofs`, it is shown what holds for all parameters
+        that are accepted, and what does not is told at that level; as a note, it is looked for briefly, in the last environment.
 
         With `workers`, environments of a large project are rendered beside the check of the template, in processes of their own.
         """
@@ -298,8 +302,7 @@ class Project:
         from jovial_scaffold.core.rules.evaluation import judge_pairs, judges_pairs
         from jovial_scaffold.core.waivers import Waivers
 
-        chosen = self.chosen(environments)
-        chosen = () if template_only else chosen
+        chosen = () if template_only else self.chosen(environments)
         catalogs = self._catalog_findings  # before any resource is judged by them
         for name in chosen:
             self._resolved(name)  # reads parameter files here, so that their lines can be shown
@@ -319,13 +322,14 @@ class Project:
         for each in judged:
             findings += each.findings
         findings += clashes_between([each.identities for each in judged], self.place)
-        resources = sum(each.resources for each in judged)
         turned_out = {self._shown_label(View.parse(each.environment)): each.verdicts for each in judged}
         waivers = Waivers(self._waivers, str(self._run["date"]), self._span_at)
         if pairs:
             verdicts, turned_out[""] = judge_pairs([self._rendered(name)[0] for name in chosen], self._sound_rulesets)
             findings += verdicts
         findings += self._judged_declarations(turned_out)
+        shown = self._proven(judged, [*static, *findings], proofs)
+        findings += shown.findings
         labels = tuple(self._shown_label(View.parse(name)) for name in chosen)
         found = absorbed(waivers.left(static), waivers.left(findings))
         everything = not environments_only and set(chosen) == set(self.environments)
@@ -333,11 +337,32 @@ class Project:
         if everything and not has_errors(found):
             found += idle_rules(self._sound_rulesets, turned_out.values(), len(chosen))
         rules = tuple(rule.label for ruleset in self._rulesets for rule in ruleset.rules)
-        beyond = tuple(
-            each.identities._replace(found=tuple(one for one in each.identities.found if one.reach == "workspace")) for each in judged
-        )
         told = tuple(merged(found, self.environments))
-        return CheckResult(self.name, labels, told, resources, rules, turned_out, tuple(waivers.waived), beyond)
+        beyond = tuple(beyond_project(each.identities) for each in judged)
+        waived, resources = tuple(waivers.waived), sum(each.resources for each in judged)
+        return CheckResult(self.name, labels, told, resources, rules, turned_out, waived, beyond, proofs=shown.outcomes)
+
+    def _proven(self, judged: "Sequence[_Judged]", said: Sequence[Finding], level: Level | None) -> "Proven":
+        """What can be shown for all parameters, in each environment that has no error but those of rules."""
+        from jovial_scaffold.core.proof.proven import Proven
+
+        found = Proven()
+        if level is None:
+            return found
+        from jovial_scaffold.core.proof.applications import Setting, applications
+        from jovial_scaffold.core.proof.proving import Walks
+        from jovial_scaffold.core.proof.telling import prove
+
+        errors = [each for each in said if each.level == "error" and each.id != "rule-failed"]
+        everything, walks = applications(self._template, self._sound_rulesets), Walks(self._template)
+        if level == "note" and len(everything) > PROOFS_WITHOUT_ASKING.most:
+            return found
+        for each in judged[-1:] if level == "note" else judged:
+            if all(error.environments and each.label not in error.environments for error in errors):
+                context = self._context(self._file.environments[View.parse(each.environment).environment])
+                setting = Setting(self._plan, self._plans, context, each.label, self._meter.beside(PROOF_ROUNDS.most))
+                prove(found, setting, self._resolved(each.environment)[0], everything, walks, level)
+        return found
 
     def declarations(self) -> "list[Subject]":
         """What rules over declarations are judged over: the parameters of its template, and of the modules that it uses."""

@@ -1,7 +1,7 @@
 """Findings as text: the place, the level and id, one sentence, the line with the part underlined, and what to do."""
 
 from collections import Counter
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from typing import TYPE_CHECKING
 
 from jovial_scaffold.core.findings import LEVELS, Finding, Level, Related, Span
@@ -16,6 +16,7 @@ if TYPE_CHECKING:
 
 GUTTER = 6
 _NAMED = 6  # environments of several projects that are named
+PROOF_OUTCOMES = ("proven", "breakable", "failing", "undecided")
 OUTCOMES = ("passed", "failed", "undetermined", "unknown", "broken")
 SourceOf = Callable[[str], Source | None]
 
@@ -104,19 +105,39 @@ def waived_text(waived: "Sequence[tuple[Finding, Waiver]]", base: str = "") -> s
 def rules_text(result: "CheckResult") -> str:
     """Each rule by environment: how often it was judged, and how often it did not pass."""
     columns = [*result.environments, *(["once"] if "" in result.verdicts else [])]
-    rows = [["rule", *columns]]
-    for label in result.rules:
-        cells_of = [_verdicts(result.verdicts.get("" if each == "once" else each, Counter()), label) for each in columns]
-        rows.append([visible(label), *cells_of])
-    widths = [max(cells(row[column]) for row in rows) for column in range(len(columns) + 1)]
+    counts = {each: result.verdicts.get("" if each == "once" else each, Counter()) for each in columns}
+    return _turned_out("rule", result.rules, counts, OUTCOMES)
+
+
+def proofs_text(result: "CheckResult") -> str:
+    """Each rule and schema by environment: for how many resources it holds whatever is accepted, and what could not be decided."""
+    counts = {name: Counter((label, outcome) for label, _, outcome in shown) for name, shown in result.proofs.items()}
+    labels = dict.fromkeys(label for shown in result.proofs.values() for label, _, _ in shown)
+    table = _turned_out("for all accepted values", labels, counts, PROOF_OUTCOMES) if labels else ""
+    undecided: dict[tuple[str, str], list[str]] = {}
+    for name, shown in result.proofs.items():
+        for label, about, outcome in shown:
+            if outcome == "undecided":
+                undecided.setdefault((label, about), []).append(name)
+    lines = [f"Not decided: {visible(label)}, for {about} ({listed(names)}).\n" for (label, about), names in undecided.items()]
+    left = [name for name in result.environments if name not in result.proofs]
+    lines += [f"Nothing was shown in {listed(left)}, which has errors.\n" if len(left) == 1 else ""] if left else []
+    lines += [f"Nothing was shown in {listed(left)}, which have errors.\n"] if len(left) > 1 else []
+    return table + ("\n" if lines and table else "") + "".join(lines)
+
+
+def _turned_out(title: str, labels: Iterable[str], counts: "Mapping[str, Verdicts]", outcomes: Sequence[str]) -> str:
+    """A table of what is judged, by environment: how often it came to what."""
+    rows = [[title, *counts], *([visible(label), *(_verdicts(each, label, outcomes) for each in counts.values())] for label in labels)]
+    widths = [max(cells(row[column]) for row in rows) for column in range(len(counts) + 1)]
     return "".join(
         "  ".join(text + " " * (width - cells(text)) for text, width in zip(row, widths, strict=True)).rstrip() + "\n" for row in rows
     )
 
 
-def _verdicts(verdicts: "Verdicts", label: str) -> str:
+def _verdicts(verdicts: "Verdicts", label: str, outcomes: Sequence[str]) -> str:
     found = {outcome: count for (name, outcome), count in verdicts.items() if name == label}
-    parts = [f"{found[outcome]} {outcome}" for outcome in OUTCOMES if outcome in found]
+    parts = [f"{found[outcome]} {outcome}" for outcome in outcomes if outcome in found]
     return ", ".join(parts) if parts else "not judged"
 
 

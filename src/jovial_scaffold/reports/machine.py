@@ -72,6 +72,7 @@ def check_document(result: "CheckResult", fingerprints: Sequence[str], repairs: 
             {**finding_entry(finding), "waiver": {"because": waiver.because, "until": waiver.until or None}}
             for finding, waiver in result.waived_findings
         ],
+        **({"proofs": _proofs(result)} if result.proofs else {}),
         "summary": {
             "errors": result.count("error"),
             "warnings": result.count("warning"),
@@ -82,6 +83,14 @@ def check_document(result: "CheckResult", fingerprints: Sequence[str], repairs: 
             "waived": len(result.waived_findings),
             "known": result.known,
         },
+    }
+
+
+def _proofs(result: "CheckResult") -> dict[str, Any]:
+    """What was shown for all accepted values, by environment."""
+    return {
+        name: [{"what": label, "about": about, "outcome": outcome} for label, about, outcome in shown]
+        for name, shown in result.proofs.items()
     }
 
 

@@ -322,7 +322,7 @@ class Checker(Evaluator):
         for each in choices:
             total *= len(each)
         if total > MOST_OPTIONS or total == 0:
-            self.doubtful = self.doubtful or (isinstance(node, Call) and node.function not in _NEVER_FAIL) or _may_fail(node)
+            self.doubtful = self.doubtful or (isinstance(node, Call) and node.function not in NEVER_FAIL) or _may_fail(node)
             return None
         plain: dict[tuple[type, Any], Any] = {}  # most results are few texts, numbers or booleans
         others, error = [], None
@@ -568,7 +568,7 @@ def never_members(node: Node, type_of: Callable[[Node], Type]) -> Iterator[tuple
                     yield item, current.operands[0], options or ()
 
 
-_NEVER_FAIL = frozenset(
+NEVER_FAIL = frozenset(
     (
         *("string", "size", "startsWith", "endsWith", "contains", "join", "trim", "lowerAscii", "upperAscii", "replace", "reverse"),
         *("quote", "slug", "digest", "as_json", "dyn", "type", "orValue", "hasValue", "present", "optional.of", "optional.none", "split"),

@@ -372,6 +372,10 @@ class Environment(LookupScope):
             instance.inside = Environment(self.shared.plans.of(resource.module.template), self.shared, parameters, instance)
         return instance
 
+    def assumed(self, resource: Resource, key: str | None, variables: Mapping[str, Any]) -> Instance:
+        """A resource as if it were there, whatever its `$when` and `$per` say: of a loop, the item with these variables."""
+        return self._instance(resource, key, variables, None)
+
     def _item_places(self, resource: Resource, *positions: Any) -> tuple[Related, ...]:
         from jovial_scaffold.core.rendering.tracing import Tracer
 

@@ -141,6 +141,11 @@ def _beyond(rendering: Rendering) -> Iterator[Identified]:
                 yield _identified(key, resource)
 
 
+def beyond_project(found: Identities) -> Identities:
+    """Those that must be unique in the whole workspace."""
+    return found._replace(found=tuple(each for each in found.found if each.reach == "workspace"))
+
+
 def clashes_between(environments: Sequence[Identities], place_of: PlaceOf) -> list[Finding]:
     """Resources of different environments with the same identity."""
     first: dict[Key, tuple[Identified, Identities]] = {}

@@ -175,6 +175,9 @@ class Surroundings(Protocol):
     def instances(self, resource: Resource) -> dict[str | None, Instance] | None:
         """The items of a resource that are present, by key; None where unknown."""
 
+    def assumed(self, resource: Resource, key: str | None, variables: Mapping[str, Any]) -> Instance:
+        """A resource as if it were there, whatever its directives say."""
+
     def record(self, instance: Instance) -> Record:
         """A present resource as expressions see it."""
 

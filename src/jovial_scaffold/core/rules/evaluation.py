@@ -2,31 +2,24 @@
 
 from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import field
-from typing import Any, NamedTuple
+from typing import Any
 
-from jovial_scaffold.core.expressions.errors import EvaluationError
-from jovial_scaffold.core.expressions.evaluation import evaluate
 from jovial_scaffold.core.expressions.pending import Pending
-from jovial_scaffold.core.expressions.placeholders import Formula, Joined, join_parts
-from jovial_scaffold.core.expressions.references import Reference
-from jovial_scaffold.core.expressions.scopes import LookupScope, MapScope, Names, Scope
-from jovial_scaffold.core.expressions.syntax import Macro, Node
+from jovial_scaffold.core.expressions.placeholders import Formula
+from jovial_scaffold.core.expressions.scopes import Names
 from jovial_scaffold.core.expressions.values import Secret
-from jovial_scaffold.core.findings import Finding, Related, Span
+from jovial_scaffold.core.findings import Finding, Span
 from jovial_scaffold.core.records import value_record
-from jovial_scaffold.core.rendering.causes import cause_of
 from jovial_scaffold.core.rendering.instances import EvaluatedResource
-from jovial_scaffold.core.rendering.messages import message_text
 from jovial_scaffold.core.rendering.rendering import Evaluated
-from jovial_scaffold.core.rendering.tracing import tracer_of
 from jovial_scaffold.core.rules.reading import Rule, Ruleset
+from jovial_scaffold.core.rules.subjects import RuleBroken, RuleScope, Subject, conditions
+from jovial_scaffold.core.rules.telling import broken, failed
 from jovial_scaffold.core.schemas.catalog import ResourceType
-from jovial_scaffold.core.templates.model import Compiled, Condition, Constant, Dynamic, ListValue, MapValue, Named, Template
+from jovial_scaffold.core.templates.model import Template
 from jovial_scaffold.core.text.patterns import pattern
-from jovial_scaffold.core.text.source import Pointer, pointer_text, value_at
+from jovial_scaffold.core.text.source import Pointer, value_at
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.core.words import NOTHING, Value, say, together, told
 
 _WHOLE: Pointer = ()
 _UNSET = frozenset(("key-missing", "index-range"))
@@ -34,67 +27,9 @@ Verdicts = Counter[tuple[str, str]]
 """How often a rule, by its label, turned out to be passed, failed, undetermined, unknown or broken."""
 
 
-class RuleScope(LookupScope):
-    """The names that a rule sees; the ruleset's own values are computed when first read."""
-
-    def __init__(self, names: dict[str, Any], values: dict[str, Named]) -> None:
-        self.known = MapScope(names)
-        self.values = values
-        self.computing: set[str] = set()
-
-    def value(self, name: str) -> Any:
-        """The value of a name. Raises EvaluationError."""
-        named = self.values.get(name)
-        if named is None:
-            return self.known.value(name)
-        if name in self.computing:
-            raise EvaluationError(say("The value `{}` depends on itself.", name))
-        self.computing.add(name)
-        result = computed(named.value, self)
-        self.computing.discard(name)
-        return result
-
-
-def computed(compiled: Compiled, scope: Scope) -> Any:
-    """The value of a constant or of a text with expressions. Raises EvaluationError."""
-    if isinstance(compiled, Constant):
-        return compiled.value
-    if isinstance(compiled, Dynamic):
-        if isinstance(compiled.content, Formula):
-            return compiled.content.program.run(scope, {})
-        if isinstance(compiled.content, Joined):
-            return join_parts([(part, part if isinstance(part, str) else part.program.run(scope, {})) for part in compiled.content.parts])
-    raise EvaluationError(say("A ruleset's value is a constant, or a text with expressions."))
-
-
 def applies(rule: Rule, kind: ResourceType) -> bool:
     """Whether a rule is about a type; a pattern without a version means every version."""
     return any(kind.fits(each) for each in rule.applies)
-
-
-class _Placed(NamedTuple):
-    """Where a property stands, the lines that it is made of, and where it would be mended if not there."""
-
-    span: Span
-    related: tuple[Related, ...]
-    cause: Span | None
-
-
-@value_record
-class Subject:
-    """What a rule is judged over: the names that it sees beside the shared ones, and how a finding about it is placed.
-
-    `sources` are roots of names where something may be unset; elsewhere a missing part is a mistake of the rule.
-    """
-
-    label: str
-    names: dict[str, Any]
-    environments: tuple[str, ...]
-    sources: tuple[str, ...]
-    resource: EvaluatedResource | None = None
-    others: Mapping[str, EvaluatedResource] = field(default_factory=dict)
-    span: Span | None = None
-    placed: dict[tuple[str, Pointer], _Placed] = field(default_factory=dict)
 
 
 def shared_names(rendering: Evaluated) -> dict[str, Any]:
@@ -166,6 +101,16 @@ def _of_whole(rendering: Evaluated, shared: dict[str, Any]) -> dict[str, Subject
 def outcomes(rendering: Evaluated, ruleset: Ruleset, rule: Rule) -> Iterator[tuple[str, str]]:
     """What a rule over resources, parameters, outputs or an environment was judged over, and how it turned out there: passed, failed,
     undetermined, unknown or broken."""
+    yield from outcomes_over(_subjects(rendering, rule), ruleset, rule)
+
+
+def failures(rendering: Evaluated, ruleset: Ruleset, rule: Rule) -> list[Finding]:
+    """What is said of such a rule where it does not hold."""
+    found = [_outcome(rule, RuleScope(each.names, ruleset.values), each) for each in _subjects(rendering, rule)]
+    return [finding for outcome, findings in found if outcome == "failed" for finding in findings]
+
+
+def _subjects(rendering: Evaluated, rule: Rule) -> list[Subject]:
     shared, environments = shared_names(rendering), (rendering.label,)
     subjects = []
     if rule.over == "resource":
@@ -175,7 +120,7 @@ def outcomes(rendering: Evaluated, ruleset: Ruleset, rule: Rule) -> Iterator[tup
                 subjects.append(Subject(address, names, environments, ("self",), each))
     elif rule.over in _WHOLE_SCOPES and not rendering.scope.incomplete():
         subjects.append(_of_whole(rendering, shared)[rule.over])
-    yield from outcomes_over(subjects, ruleset, rule)
+    return subjects
 
 
 _VALUES = ("default", "enum", "const", "examples")  # of a schema, what holds values
@@ -329,175 +274,17 @@ def _verdict(rule: Rule, scope: RuleScope, subject: Subject, verdicts: Verdicts)
 
 
 def _outcome(rule: Rule, scope: RuleScope, subject: Subject) -> tuple[str, list[Finding]]:
-    judged = rule.where
     try:
-        where = truth(rule.where, scope)
-        if where is False:
-            return "skipped", []
-        if where is UNKNOWN:
-            return "unknown", []
-        judged = rule.require
-        held = truth(rule.require, scope) if not isinstance(where, Pending) else where
-    except EvaluationError as error:
-        if not is_unset(judged, error, subject.sources):
-            return "broken", [_broken(rule, judged or rule.require, error, subject)]
-        held = not rule.absent_fails
+        where, held = conditions(rule, scope, subject.sources)
+    except RuleBroken as found:
+        return "broken", [broken(rule, found.condition, found.error, subject)]
+    if where is False:
+        return "skipped", []
+    if where is UNKNOWN:
+        return "unknown", []
+    held = where if isinstance(where, Pending) else held
     if held is True:
         return "passed", []
     if held is UNKNOWN:
         return "unknown", []
-    return "undetermined" if isinstance(held, Pending) else "failed", [_finding(rule, scope, subject, held)]
-
-
-def _finding(rule: Rule, scope: RuleScope, subject: Subject, held: Any) -> Finding:
-    """What is said of a rule that does not hold, or that only the deployment can judge."""
-    origin = Related(rule.origin.key_span(), say("The rule `{}` is here.", rule.name))
-    resource, pointer = subject.resource, _WHOLE
-    culprits = _culprits(rule, scope, subject) if subject.others else []
-    if culprits:
-        resource = subject.others[culprits[0]]
-    elif resource is not None:
-        pointer = _pointed_at(rule.require, resource, scope)
-    placed = _placed(resource, pointer, subject) if resource is not None else None
-    span = placed.span if placed is not None else subject.span or rule.require.origin.value_span()
-    address = resource.address if resource is not None else subject.label if subject.span is not None else ""
-    where = pointer_text(pointer)
-    if isinstance(held, Pending):
-        message = say("{}: undetermined until the deployment knows {}.", rule.name, ", ".join(sorted(held.origins)))
-        return Finding(
-            "rule-undetermined", "note", message, span, NOTHING, address, where, subject.environments, (origin,), rule=rule.label
-        )
-    reason = told(rule.because) or say("`{}` does not meet the rule.", subject.label)
-    message = told(message_text(rule.message, scope)) if rule.message else reason
-    because, fix = told(rule.because), told(message_text(rule.fix, scope)) if rule.fix else NOTHING
-    hint = together(because if rule.message else NOTHING, fix)
-    related, cause = ((*placed.related, origin), placed.cause) if placed is not None else ((origin,), None)
-    group = f"{rule.name} {subject.label}" if rule.over == "pair" else rule.name
-    said = say("{}: {}", rule.name, message)
-    also_at = tuple((name, tuple(culprits)) for name in subject.environments) if len(culprits) > 1 else ()
-    about = (address, where, subject.environments, related)
-    return Finding(
-        "rule-failed", rule.level_in(subject.environments), said, span, hint, *about, group, also_at, cause, rule.label, because, fix
-    )
-
-
-def _placed(resource: EvaluatedResource, pointer: Pointer, subject: Subject) -> _Placed:
-    """Where a property of a resource stands, and where it would be mended; found once for all rules that speak of it."""
-    key = (resource.address, pointer)
-    if key not in subject.placed:
-        tracer = tracer_of(resource.instance.scope)
-        span = tracer.place(resource.instance, pointer)
-        related: tuple[Related, ...] = ()
-        cause = None
-        # A whole map or list has too many parameters behind it to name them; a single value has few.
-        if pointer and not isinstance(tracer.leaf(resource.instance, pointer)[0], MapValue | ListValue):
-            related = tracer.related(tracer.sources(resource.instance, pointer))
-            cause = cause_of(tracer, resource.instance, pointer)
-        subject.placed[key] = _Placed(span, related, cause)
-    return subject.placed[key]
-
-
-def _culprits(rule: Rule, scope: RuleScope, subject: Subject) -> list[str]:
-    """Of a condition about all resources, the addresses that do not meet it; nothing where it is about something else."""
-    if not isinstance(rule.require.content, Formula):
-        return []
-    node = rule.require.content.node
-    if not isinstance(node, Macro) or node.name != "all":
-        return []
-    found = []
-    try:
-        items = evaluate(node.target, scope)
-        if not isinstance(items, dict) or not items.keys() <= subject.others.keys():
-            return []
-        for address in sorted(items):
-            named = dict(zip(node.variables, (address, items[address]), strict=False))
-            try:
-                if evaluate(node.bodies[0], scope, named) is False:
-                    found.append(address)
-            except EvaluationError:
-                found.append(address)
-    except EvaluationError:
-        return []
-    return found
-
-
-def is_unset(condition: Condition | None, error: EvaluationError, sources: tuple[str, ...]) -> bool:
-    """Whether a property is not set that a condition of a rule is about; what is missing elsewhere, such as in `parameters`, is a mistake of
-    the rule."""
-    if error.id not in _UNSET:
-        return False
-    formula = condition.content if condition is not None else None
-    return not isinstance(formula, Formula) or not any(
-        reference.start <= error.start < reference.chain_end and reference.name not in sources for reference in formula.program.reads
-    )
-
-
-def truth(condition: Condition | None, scope: RuleScope) -> Any:
-    if condition is None:
-        return True
-    if isinstance(condition.content, Constant):
-        return condition.content.value
-    value = condition.content.program.run(scope, {})
-    if isinstance(value, Secret):
-        value = value.value
-    if isinstance(value, bool | Pending) or value is UNKNOWN:
-        return value
-    raise EvaluationError(say("A rule is true or false, and this gives {}.", Value(value)), id="type-mismatch")
-
-
-def _broken(rule: Rule, condition: Condition, error: EvaluationError, subject: Subject) -> Finding:
-    span: Span = condition.origin.value_span()
-    if isinstance(condition.content, Formula) and error.start >= 0:
-        span = condition.origin.inner_span(error.start, error.end)
-    message = say("The rule `{}` cannot be judged for {}: {}", rule.name, subject.label, error.message)
-    address = subject.resource.address if subject.resource else ""
-    return Finding(
-        "rule-fails",
-        "error",
-        message,
-        span,
-        error.hint,
-        address,
-        "",
-        subject.environments,
-        group=f"{rule.name} {error.id}",
-        rule=rule.label,
-    )
-
-
-def _pointed_at(condition: Condition, resource: EvaluatedResource, scope: Scope) -> Pointer:
-    """The written property that a rule speaks of: the first `self.…` of its condition that the template sets.
-
-    Where the condition is about all items of a list, the first item that does not meet it.
-    """
-    if not isinstance(condition.content, Formula):
-        return ()
-    for reference in condition.content.program.reads:
-        if reference.name != "self" or not reference.path:
-            continue
-        value: Any = resource.properties
-        found: list[str | int] = []
-        for step in reference.path:
-            if isinstance(value, dict) and step in value:
-                value = value[str(step)]
-                found.append(step)
-            else:
-                break
-        if found:
-            return (*found, *_failing_item(condition.content.node, reference, value, scope))
-    return ()
-
-
-def _failing_item(node: Node, reference: Reference, items: Any, scope: Scope) -> Pointer:
-    if not isinstance(node, Macro) or node.name != "all" or node.target.end != reference.chain_end or not isinstance(items, list):
-        return ()
-    for index, item in enumerate(evaluate(node.target, scope)):
-        try:
-            held = evaluate(
-                node.bodies[0], scope, {node.variables[-1]: item, node.variables[0]: index if len(node.variables) == 2 else item}
-            )
-        except EvaluationError:
-            held = False
-        if held is False and index < len(items):
-            return (index,)
-    return ()
+    return "undetermined" if isinstance(held, Pending) else "failed", [failed(rule, scope, subject, held)]

@@ -9,8 +9,9 @@ from jovial_scaffold.core.expressions.evaluation import Evaluator
 from jovial_scaffold.core.expressions.placeholders import Formula
 from jovial_scaffold.core.expressions.syntax import Conditional, Macro, Node, Operation, children
 from jovial_scaffold.core.findings import Finding
-from jovial_scaffold.core.rules.evaluation import RuleScope, applies, is_unset, truth
+from jovial_scaffold.core.rules.evaluation import applies
 from jovial_scaffold.core.rules.reading import Rule, Ruleset
+from jovial_scaffold.core.rules.subjects import RuleScope, is_unset, truth
 from jovial_scaffold.core.schemas.catalog import Catalogs, ResourceType
 from jovial_scaffold.core.schemas.shapes import filled
 from jovial_scaffold.core.templates.model import Constant, Named

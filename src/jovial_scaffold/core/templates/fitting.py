@@ -171,10 +171,41 @@ class Fitting:
             return validator is not None and all(not validator.violations(option) for option in known.options)
         wanted = type_of_schema(part, place.schema)
         kinds = wanted.kinds | {"int"} if "double" in wanted.kinds else wanted.kinds
-        if not known.kinds or not known.kinds <= kinds or part.keys() & _LIMITS:
+        limits = part.keys() & _LIMITS
+        if known.format is not None and known.format == part.get("format"):
+            limits -= {"format"}
+        if not known.kinds or not known.kinds <= kinds or limits:
             return False
         lengths = _above(known.longest, wanted.longest) or (known.longest is None and wanted.longest is not None)
         return not lengths and known.shortest >= wanted.shortest and _within(known, wanted)
+
+    def takes_pieces(self, pieces: Sequence["str | Piece"], place: PropertyPlace) -> bool:
+        """The same of texts, and of others of which the letters and lengths are known."""
+        schema, wanted = self._part(place), self._wanted_at(place)
+        if not isinstance(schema, dict) or schema.keys() & _LIMITS - {"pattern"} or not wanted.is_only("string"):
+            return False
+        every = [Piece.of(each) if isinstance(each, str) else each for each in pieces]
+        longest = [each.longest for each in every]
+        if sum(each.shortest for each in every) < wanted.shortest:
+            return False
+        if wanted.longest is not None and (None in longest or sum(each or 0 for each in longest) > wanted.longest):
+            return False
+        pattern = schema.get("pattern")
+        if pattern is None:
+            return True
+        form = form_of(pattern) if isinstance(pattern, str) else None
+        if (
+            form is None
+            or sum(each.shortest for each in every) < form.least
+            or not all(_all_fit(each.others, form.others) for each in every)
+        ):
+            return False
+        for each in every:
+            if not _all_fit(each.first, form.first):
+                return False
+            if each.shortest:
+                return True
+        return not form.least
 
     def _wanted_at(self, place: PropertyPlace) -> Type:
         key = (place.type_id, place.pointer)
@@ -199,6 +230,37 @@ class Fitting:
             except SchemaError:
                 self._validators[key] = None
         return self._validators[key]
+
+
+class Piece(NamedTuple):
+    """What is known of a text by its letters: those that it may begin with, all that it may hold, and its length."""
+
+    first: frozenset[str]
+    others: frozenset[str]
+    shortest: int
+    longest: int | None
+
+    @classmethod
+    def of(cls, text: str) -> "Piece":
+        """That of a text that is known."""
+        return cls(frozenset(text[:1]), frozenset(text), len(text), len(text))
+
+    @classmethod
+    def of_schema(cls, schema: dict[str, Any], known: Type) -> "Piece | None":
+        """That of all texts that a schema accepts; None where it does not say which letters they have."""
+        pattern = schema.get("pattern")
+        form = form_of(pattern) if isinstance(pattern, str) and pattern.isascii() else None
+        if form is None or not known.is_only("string"):
+            return None
+        first, others = (frozenset(each for each in _ASCII if kind.fullmatch(each)) for kind in (form.first, form.others))
+        return cls(first, first | others, max(known.shortest, form.least), known.longest)
+
+
+_ASCII = tuple(map(chr, range(128)))
+
+
+def _all_fit(letters: frozenset[str], pattern: re.Pattern[str]) -> bool:
+    return all(pattern.fullmatch(each) for each in letters)
 
 
 def _fault(pointer: Pointer, known: Type, wanted: Type) -> EvaluationError | None:
