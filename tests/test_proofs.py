@@ -63,10 +63,16 @@ BREAKABLE = {
 }
 
 
+def in_passing(files: dict[str, str]) -> dict[str, str]:
+    """The same project, which asks that every check looks."""
+    return {**files, "jovial.yaml": json.dumps({**json.loads(files["jovial.yaml"]), "defaults": {"check": {"proofs": "note"}}})}
+
+
 def test_a_check_counts_what_could_break_and_tells_of_it_when_asked(write: Write) -> None:
-    folder = write(files_of(BREAKABLE))
+    folder = write(in_passing(files_of(BREAKABLE)))
     plain = jovial("check", cwd=folder)
     assert plain.stdout.endswith("Values that are accepted would break 1 rule: see --proofs.\n") and "rule-breakable" not in plain.stdout
+    assert "see --proofs" not in jovial("check", "--no-defaults", cwd=folder).stdout
     asked = jovial("check", "--proofs", cwd=folder)
     assert "warning  rule-breakable" in asked.stdout and "it: with `copies` as 14, which is accepted:" in asked.stdout
     assert "house/it                  1 breakable" in asked.stdout and "schema of house.thing.v1  1 proven" in asked.stdout
@@ -76,7 +82,7 @@ def test_a_check_counts_what_could_break_and_tells_of_it_when_asked(write: Write
 
 
 def test_what_is_shown_is_valid_json_and_a_note_unless_asked(write: Write) -> None:
-    folder = write(files_of(BREAKABLE))
+    folder = write(in_passing(files_of(BREAKABLE)))
     plain, asked = (valid_json("check", jovial("check", *how, "--format", "json", cwd=folder).stdout) for how in ((), ("--proofs",)))
     assert [(each["id"], each["level"]) for each in plain["findings"]] == [("rule-breakable", "note")]
     assert [(each["id"], each["level"]) for each in asked["findings"]] == [("rule-breakable", "warning")]
@@ -91,8 +97,9 @@ def test_what_is_known_to_be_breakable_is_known(write: Write) -> None:
 
 
 def test_that_a_rule_can_fail_is_another_thing_than_that_it_does(write: Write) -> None:
-    folder = write(files_of(BREAKABLE))
+    folder = write(in_passing(files_of(BREAKABLE)))
     (folder / "known.json").write_text(jovial("check", "--format", "json", cwd=folder).stdout, "utf-8")
+    assert "rule-breakable" in (folder / "known.json").read_text("utf-8")
     (folder / "p.json").write_text(json.dumps({"copies": 20, "word": "a"}), "utf-8")
     assert jovial("check", "--known", "known.json", cwd=folder).returncode == 1
 
@@ -120,3 +127,7 @@ def test_the_environment_of_a_rule_over_parameters() -> None:
     files["r.json"] = files["r.json"].replace("<= 40", "<= 39")
     result = in_memory(files).check(proofs="warning")
     assert outcome_of(result, "house/it") == "breakable" and "`copies` as 40" in said(result.findings[0].message)
+
+
+def test_nothing_is_looked_for_unless_somebody_asks() -> None:
+    assert in_memory(files_of(BREAKABLE)).check().findings == ()

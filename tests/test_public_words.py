@@ -8,7 +8,6 @@ from enum import StrEnum
 from pathlib import Path
 
 import pytest
-import typer
 
 from jovial_scaffold.cli import catalog as catalog_command
 from jovial_scaffold.cli import main
@@ -45,19 +44,14 @@ def page() -> dict[str, list[tuple[str, ...]]]:
 
 def _options() -> set[str]:
     found: set[str] = set()
-    for command in _every_command():
-        application = typer.Typer()
-        application.command()(command)
-        for option in typer.main.get_command(application).params:
+    whole = main._application([])
+    waiting = [whole]
+    while waiting:
+        command = waiting.pop()
+        waiting += getattr(command, "commands", {}).values()
+        for option in command.params:
             found |= {flag for flag in (*option.opts, *option.secondary_opts) if flag.startswith("--")}
     return found
-
-
-def _every_command() -> Iterable[Callable[..., object]]:
-    for module, *_ in main.COMMANDS.values():
-        loaded = importlib.import_module(module)
-        yield loaded.command
-        yield from (run for run, _ in getattr(loaded, "SUBCOMMANDS", {}).values())
 
 
 def _actions(name: str) -> Iterable[str]:

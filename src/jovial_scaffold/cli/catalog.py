@@ -9,6 +9,7 @@ from typing import Annotated, NoReturn
 import typer
 
 from jovial_scaffold.cli import exit_codes
+from jovial_scaffold.cli.completing import type_names
 from jovial_scaffold.cli.options import Format, ProjectPath, ReportFormat, unusable
 from jovial_scaffold.core.limits import PRINTED_FINDINGS
 from jovial_scaffold.core.project_file import ProjectError
@@ -43,7 +44,8 @@ _TAKES = {
 def command(
     action: Annotated[Action, typer.Argument(help="What to do.", show_default=False)],
     names: Annotated[
-        list[str] | None, typer.Argument(help="A type and its property, a word, a path, or two types.", show_default=False)
+        list[str] | None,
+        typer.Argument(help="A type and its property, a word, a path, or two types.", show_default=False, autocompletion=type_names),
     ] = None,
     into: Annotated[Path | None, typer.Option("--into", help="Of `import`: the folder that is written.", show_default=False)] = None,
     select: Annotated[

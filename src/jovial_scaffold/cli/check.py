@@ -11,6 +11,7 @@ from typing import Annotated, Any
 import typer
 
 from jovial_scaffold.cli.answers import answered
+from jovial_scaffold.cli.common import takes_defaults
 from jovial_scaffold.cli.focusing import (
     CHECK_REPORTS,
     AtLevel,
@@ -103,12 +104,10 @@ def command(
         format,
         max_findings,
         quiet,
-        True,
         time.perf_counter(),
     )
     try:
         opened = workspace_asked(project, workspace)
-        asked.is_alone = opened is None
         if opened is not None:
             projects = Projects(opened, overrides(Path(), with_values, with_file, envelope=envelope, at_most=at_most))
             findings = _print_workspace(asked, asked.of_workspace(projects), projects)
@@ -135,13 +134,17 @@ class _Asked:
     format: ReportFormat
     max_findings: int | None
     quiet: bool
-    is_alone: bool  #: whether one project is checked, and not a workspace
     began: float  #: when, by the clock of `time.perf_counter`
 
     def checked(self, side: Project, names: Sequence[str]) -> CheckResult:
         """The check of some environments, or of all."""
-        level: Level | None = "warning" if self.proofs else "note" if self.is_alone else None
-        return side.check(names, self.draft, self.template_only, processors(), proofs=level)
+        return side.check(names, self.draft, self.template_only, processors(), proofs=self.proofs_level(side))
+
+    def proofs_level(self, side: Project) -> Level | None:
+        """The level at which what can be broken is told, where it is asked for."""
+        if self.proofs:
+            return "warning"
+        return side.proofs_level if takes_defaults() else None
 
     @property
     def numbered(self) -> bool:

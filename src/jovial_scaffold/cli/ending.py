@@ -45,7 +45,7 @@ OF_THE_MACHINE = frozenset(
 
 
 _KEPT = 1_000  # parts of what was written, and characters of each
-_COLOURS = re.compile("\x1b\\[[0-9;]*m")
+_COLOURS = re.compile("\x1b\\[[0-9;]*m|\x1b\\]8;;[^\x1b]*\x1b\\\\")
 
 
 class Ended(BaseException):

@@ -4,12 +4,15 @@ from typing import Annotated
 
 import typer
 
+from jovial_scaffold.cli.completing import resource_names
 from jovial_scaffold.cli.editing import DryRun, deliver_change, said
 from jovial_scaffold.cli.options import Format, ProjectPath, ReportFormat, load
 
 
 def command(
-    resources: Annotated[list[str], typer.Argument(help="The resources that move, by name.", show_default=False)],
+    resources: Annotated[
+        list[str], typer.Argument(help="The resources that move, by name.", show_default=False, autocompletion=resource_names)
+    ],
     module: Annotated[str, typer.Option("--module", help="The file of the new module, from the project's folder.", show_default=False)],
     name: Annotated[str, typer.Option("--as", help="What its use is called; else as the file.", show_default=False)] = "",
     dry_run: DryRun = False,

@@ -8,13 +8,13 @@ from typing import Annotated, Any
 import typer
 
 from jovial_scaffold.cli import exit_codes
+from jovial_scaffold.cli.completing import environment_names
 from jovial_scaffold.cli.options import (
     EnvelopeFile,
     ProjectPath,
     WithFiles,
     WithValues,
     deliver,
-    environment_names,
     errors_of,
     load,
     named_values,

@@ -4,12 +4,13 @@ from typing import Annotated
 
 import typer
 
+from jovial_scaffold.cli.completing import resource_names
 from jovial_scaffold.cli.editing import DryRun, deliver_change, said
 from jovial_scaffold.cli.options import Format, ProjectPath, ReportFormat, load
 
 
 def command(
-    use: Annotated[str, typer.Argument(help="The use of the module, by its name.", show_default=False)],
+    use: Annotated[str, typer.Argument(help="The use of the module, by its name.", show_default=False, autocompletion=resource_names)],
     dry_run: DryRun = False,
     project: ProjectPath = None,
     format: Format = ReportFormat.text,

@@ -97,7 +97,10 @@ def _called(arguments: list[str]) -> int:
 
 
 def _invoked(arguments: list[str]) -> int:
-    result = _application(arguments)(args=arguments, prog_name="jovial", standalone_mode=False)
+    from jovial_scaffold.cli.common import default_map
+
+    application = _application(arguments)
+    result = application(args=arguments, prog_name="jovial", standalone_mode=False, default_map=default_map(arguments))
     return result if isinstance(result, int) else 0
 
 
@@ -132,6 +135,8 @@ def _without_values(message: str, arguments: list[str]) -> str:
 
 def _application(arguments: list[str]) -> Any:
     """A Typer application with the called command only, or with all where help or completion asks for them."""
+    from jovial_scaffold.cli.common import add_common_options
+
     application = typer.Typer(
         name="jovial",
         help=f"{ABOUT}\n\nBegin with: jovial demo. More of a command: jovial help COMMAND",
@@ -161,4 +166,6 @@ def _application(arguments: list[str]) -> Any:
         for each, (run, does) in subcommands.items():
             group.command(each, help=f"{does}\n\n{run.__doc__}", short_help=does)(run)
         application.add_typer(group, name=name, rich_help_panel=panel)
-    return typer.main.get_command(application)
+    whole_command = typer.main.get_command(application)
+    add_common_options(whole_command)
+    return whole_command

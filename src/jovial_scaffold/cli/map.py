@@ -9,6 +9,7 @@ from typing import Annotated
 import typer
 
 from jovial_scaffold.cli import exit_codes
+from jovial_scaffold.cli.completing import addresses, environment_names
 from jovial_scaffold.cli.options import (
     EnvelopeFile,
     Out,
@@ -17,7 +18,6 @@ from jovial_scaffold.cli.options import (
     WithValues,
     deliver,
     deliver_bytes,
-    environment_names,
     errors_of,
     load,
     show_errors,
@@ -61,7 +61,9 @@ def command(
     ] = None,
     by: Annotated[Frames, typer.Option("--by", help="What stands in a frame of its own.")] = Frames.module,
     unfold: Annotated[bool, typer.Option("--unfold", help="Every resource by itself, however many there are.")] = False,
-    near: Annotated[str | None, typer.Option("--near", help="Only what is near a resource.", show_default=False)] = None,
+    near: Annotated[
+        str | None, typer.Option("--near", help="Only what is near a resource.", show_default=False, autocompletion=addresses)
+    ] = None,
     steps: Annotated[int, typer.Option("--steps", help="How near.", min=0)] = 1,
     both: Annotated[
         tuple[str, str] | None, typer.Option("--compare", help="Two environments, laid over each other.", show_default=False, metavar="A B")

@@ -8,9 +8,10 @@ from typing import Annotated, Any
 import typer
 
 from jovial_scaffold.cli import exit_codes
+from jovial_scaffold.cli.completing import environment_names, type_names
 from jovial_scaffold.cli.editing import DryRun, Force, deliver_change, said
 from jovial_scaffold.cli.gallery import Gallery, known_entries
-from jovial_scaffold.cli.options import Format, ProjectPath, ReportFormat, environment_names, load, unusable
+from jovial_scaffold.cli.options import Format, ProjectPath, ReportFormat, load, unusable
 from jovial_scaffold.core.authoring import scaffolding
 from jovial_scaffold.core.authoring.gallery import bytes_of, entry_named, made
 from jovial_scaffold.core.authoring.settings import Done
@@ -128,7 +129,9 @@ def environment(
 
 
 def resource(
-    type: Annotated[str, typer.Argument(help="The type, as `jovial catalog list` names it.", show_default=False)],
+    type: Annotated[
+        str, typer.Argument(help="The type, as `jovial catalog list` names it.", show_default=False, autocompletion=type_names)
+    ],
     name: Name,
     into: Annotated[str, typer.Option("--into", help="The file of the template; else that of its last resource.", show_default=False)] = "",
     every: Annotated[bool, typer.Option("--all", help="With all properties; what need not be there is a comment.")] = False,

@@ -13,6 +13,8 @@ from typing import Annotated, Any
 import typer
 
 from jovial_scaffold.cli import exit_codes
+from jovial_scaffold.cli.common import tell_of
+from jovial_scaffold.cli.completing import environment_names, setting_names
 from jovial_scaffold.core.findings import LEVELS, Finding, has_errors, merged
 from jovial_scaffold.core.folders import Refusal
 from jovial_scaffold.core.limits import PRINTED_FINDINGS
@@ -69,18 +71,13 @@ class PatchFormat(StrEnum):
     patch = "patch"
 
 
-def environment_names(incomplete: str) -> list[str]:
-    """Completion: the environments of the project here."""
-    try:
-        return [name for name in Project.load().environments if name.startswith(incomplete)]
-    except ProjectError:
-        return []
-
-
 ProjectPath = Annotated[
     Path | None, typer.Option("--project", help="The project's folder or file; found upwards from here otherwise.", show_default=False)
 ]
-WithValues = Annotated[list[str] | None, typer.Option("--with", help="Set a parameter: name=value. May be repeated.", show_default=False)]
+WithValues = Annotated[
+    list[str] | None,
+    typer.Option("--with", help="Set a parameter: name=value. May be repeated.", show_default=False, autocompletion=setting_names),
+]
 WithFiles = Annotated[list[Path] | None, typer.Option("--with-file", help="A further parameter file. May be repeated.", show_default=False)]
 EnvelopeFile = Annotated[
     Path | None, typer.Option("--envelope", help="What says where values stand in further parameter files.", show_default=False)
@@ -148,14 +145,16 @@ def load(
     Raises ProjectError."""
     added = overrides(path or Path(), values, files, run_needed, key_file, at_most, envelope)
     named = {View.parse(each).project for each in views} - {""}
+    project = None
     if len(named) == 1:
         from jovial_scaffold.machine.opening import workspace_above
         from jovial_scaffold.machine.workspaces import OpenWorkspace
 
         above = workspace_above((path or Path()).resolve())
-        if above is not None:
-            return OpenWorkspace(above).load(named.pop(), added)
-    return Project.load(path or Path(), added)
+        project = OpenWorkspace(above).load(named.pop(), added) if above is not None else None
+    project = project or Project.load(path or Path(), added)
+    tell_of(project)
+    return project
 
 
 def overrides(

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from jovial_scaffold.cli import exit_codes
+from jovial_scaffold.cli.completing import environment_names, parameter_names, setting_names
 from jovial_scaffold.cli.editing import DryRun, Force, deliver_change, said
 from jovial_scaffold.cli.options import (
     EnvelopeFile,
@@ -20,7 +21,6 @@ from jovial_scaffold.cli.options import (
     WithFiles,
     WithValues,
     deliver,
-    environment_names,
     folder_shown,
     load,
     named_values,
@@ -89,7 +89,10 @@ def command(
 
 
 def set_values(
-    values: Annotated[list[str], typer.Argument(help="NAME=VALUE, or NAME/PART=VALUE for a part of one.", show_default=False)],
+    values: Annotated[
+        list[str],
+        typer.Argument(help="NAME=VALUE, or NAME/PART=VALUE for a part of one.", show_default=False, autocompletion=setting_names),
+    ],
     inside: In,
     dry_run: DryRun = False,
     project: ProjectPath = None,
@@ -109,7 +112,7 @@ def set_values(
 
 
 def drop(
-    name: Annotated[str, typer.Argument(help="The parameter.", show_default=False)],
+    name: Annotated[str, typer.Argument(help="The parameter.", show_default=False, autocompletion=parameter_names)],
     dry_run: DryRun = False,
     project: ProjectPath = None,
     format: Format = ReportFormat.text,

@@ -5,6 +5,7 @@ from typing import Annotated
 
 import typer
 
+from jovial_scaffold.cli.completing import declared_names
 from jovial_scaffold.cli.editing import DryRun, deliver_change, said, shared_change, sharing
 from jovial_scaffold.cli.options import Format, ProjectPath, ReportFormat, load
 from jovial_scaffold.core.authoring.settings import Done
@@ -18,6 +19,7 @@ def command(
         typer.Argument(
             help="What it is called: a name of the template, outputs.NAME, types.NAME, modules.NAME, environments.NAME, PARAMETER.FIELD.",
             show_default=False,
+            autocompletion=declared_names,
         ),
     ],
     new: Annotated[str, typer.Argument(help="What it is to be called.", show_default=False)],

@@ -10,14 +10,13 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from jovial_scaffold.cli import exit_codes
+from jovial_scaffold.cli.completing import rule_names
 from jovial_scaffold.cli.editing import said
 from jovial_scaffold.cli.options import Format, ProjectPath, ReportFormat, exit_code, folder_shown, load, print_findings
 from jovial_scaffold.core.project import Project
-from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.records import replace
 from jovial_scaffold.core.text.patterns import pattern
 from jovial_scaffold.core.words import nearest, say
-from jovial_scaffold.machine.opening import Project as DiskProject
 from jovial_scaffold.reports.machine import json_text
 from jovial_scaffold.reports.terminal import style_for
 from jovial_scaffold.reports.words import counted, visible
@@ -25,15 +24,6 @@ from jovial_scaffold.reports.words import said as text_of
 
 if TYPE_CHECKING:
     from jovial_scaffold.reports.rules import Look
-
-
-def rule_names(incomplete: str) -> list[str]:
-    """Completion: the rules of the project here."""
-    try:
-        rules = [rule.label for ruleset in DiskProject.load().rulesets for rule in ruleset.rules]
-    except ProjectError:
-        return []
-    return [each for each in rules if each.startswith(incomplete)]
 
 
 Only = Annotated[

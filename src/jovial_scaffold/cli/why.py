@@ -8,6 +8,7 @@ from typing import Annotated
 import typer
 
 from jovial_scaffold.cli import exit_codes
+from jovial_scaffold.cli.completing import addresses
 from jovial_scaffold.cli.options import (
     EnvelopeFile,
     Environments,
@@ -31,21 +32,11 @@ from jovial_scaffold.machine.opening import Project
 from jovial_scaffold.reports.terminal import style_for
 from jovial_scaffold.reports.words import said, visible
 
-
-def _addresses(incomplete: str) -> list[str]:
-    try:
-        project = Project.load()
-    except ProjectError:
-        return []
-    names = {address for name in project.environments for address in project.names(name)}
-    return sorted(name for name in names if name.startswith(incomplete))
-
-
 What = Annotated[
     str,
     typer.Argument(
         help="ADDRESS, ADDRESS:PROPERTY, or the name of an output, document, value or parameter; several with commas between them.",
-        autocompletion=_addresses,
+        autocompletion=addresses,
         show_default=False,
     ),
 ]

@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
 from jovial_scaffold.core import marks
 from jovial_scaffold.core.expressions.scopes import Scope
 from jovial_scaffold.core.expressions.values import deep_marks
-from jovial_scaffold.core.findings import Finding, Level, Span, absorbed, has_errors, merged
+from jovial_scaffold.core.findings import LEVELS, Finding, Level, Span, absorbed, has_errors, merged
 from jovial_scaffold.core.folders import Folder, Found, History, RevisionError, Within
 from jovial_scaffold.core.graph.ordering import Orders, put_in_order
 from jovial_scaffold.core.limits import PARALLEL_RESOURCES, PROOF_ROUNDS, PROOFS_WITHOUT_ASKING
@@ -273,6 +273,12 @@ class Project:
     def waivers(self) -> "list[Waiver]":
         """What it waives."""
         return list(self._waivers)
+
+    @property
+    def proofs_level(self) -> Level | None:
+        """The level at which the project file asks that what can be broken is told."""
+        asked = self._file.defaults.get("check", {}).get("proofs")
+        return next((each for each in LEVELS if each == asked), None)
 
     def parameters_of(self, environment: str) -> Parameters:
         """The layers of an environment, and the values that they set, as far as they are right. Raises ProjectError."""

@@ -4,6 +4,7 @@ from collections.abc import Mapping
 from dataclasses import field
 from typing import Any
 
+from jovial_scaffold.core.defaults import Defaults, read_defaults
 from jovial_scaffold.core.findings import Finding, Span
 from jovial_scaffold.core.folders import Folder, Found, RevisionError
 from jovial_scaffold.core.records import value_record
@@ -18,7 +19,7 @@ from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import NOTHING, Described, Sentence, nearest, say
 
 NAME = "jovial.yaml"
-KEYS = ("project", "description", "template", "catalogs", "modules", "rulesets", "waivers", "lookups", "environments")
+KEYS = ("project", "description", "template", "catalogs", "modules", "rulesets", "waivers", "lookups", "environments", "defaults")
 ENVIRONMENT_KEYS = ("parameters", "deployed", "labels")
 
 
@@ -62,6 +63,7 @@ class ProjectFile:
     modules: dict[str, FileReference]
     lookups: dict[str, FileReference]
     environments: dict[str, EnvironmentEntry]
+    defaults: Defaults = field(default_factory=dict)  #: of options of commands
     offered: Mapping[str, FileReference] = field(default_factory=dict)  #: the rulesets of the workspace, which others include by name
 
     @property
@@ -80,6 +82,13 @@ def read_project_file(files: Files, name: str) -> tuple[ProjectFile, list[Findin
         raise ProjectError(findings)
     reader = _Reader(source.value, Origin(source, ()), name, files.folder, findings)
     return reader.file(), findings
+
+
+def defaults_in(files: Files, name: str) -> Defaults:
+    """What a project file says of how commands are called, as far as it can be read; what is wrong is said by whoever reads it all."""
+    source, _ = files.read(name, None)
+    content = source.value.get("defaults") if source is not None and isinstance(source.value, dict) else None
+    return read_defaults(content, Origin(source, ("defaults",)), lambda *_: None) if source is not None and content is not None else {}
 
 
 def default_parameters(folder: Folder, stems: tuple[str, ...]) -> tuple[FileReference, ...]:
@@ -233,7 +242,11 @@ class _Reader(FileReader):
             self.named("modules"),
             self.named("lookups"),
             self.environments(),
+            read_defaults(self.content("defaults"), self.place("defaults"), self._of_defaults),
         )
+
+    def _of_defaults(self, id: str, message: Sentence, origin: Origin, hint: Sentence, on_key: bool) -> None:
+        self.report(id, message, origin.key_span() if on_key else origin.value_span(), hint)
 
     def environments(self) -> dict[str, EnvironmentEntry]:
         content = self.content("environments")

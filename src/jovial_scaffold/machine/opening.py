@@ -8,11 +8,12 @@ from pathlib import Path
 from typing import Any
 
 from jovial_scaffold.core import project as computing
+from jovial_scaffold.core.defaults import Defaults
 from jovial_scaffold.core.expressions.scopes import LookupScope, OwnFunction, Scope
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.folders import Folder, History, RevisionError, Within, WithinHistory
 from jovial_scaffold.core.meter import Meter
-from jovial_scaffold.core.project_file import NAME, ProjectError
+from jovial_scaffold.core.project_file import NAME, ProjectError, defaults_in
 from jovial_scaffold.core.project_inputs import Overrides
 from jovial_scaffold.core.records import replace
 from jovial_scaffold.core.text.files import Files
@@ -141,6 +142,17 @@ def surroundings(
     message = say("This project lies below the workspace {}, which does not list it.", workspace.name)
     hint = say("Add {} to its `projects`, if it is to share what is there.", base)
     return alone, partial(past, alone.root), [Finding("workspace-unlisted", "note", message, None, hint)]
+
+
+def defaults_at(path: Path) -> Defaults:
+    """How the project here, or the one that is named, wants commands to be called; nothing where there is none that can be read."""
+    try:
+        root, name = (path.parent, path.name) if path.is_file() else (_upwards(path), NAME)
+    except ProjectError:
+        return {}
+    folder = DiskFolder(root)
+    content = folder.read(name)
+    return defaults_in(Files(folder), name) if isinstance(content, bytes) and b"defaults" in content else {}
 
 
 def workspace_above(folder: Path) -> Path | None:

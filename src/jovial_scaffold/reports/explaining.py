@@ -63,7 +63,8 @@ def _about(reason: Reason, style: Style, indent: str, base: str) -> Iterator[str
     faint = style.paint("faint", indent)
     if reason.settings:
         for number, setting in enumerate(reason.settings):
-            place = style.paint("place", visible(path_shown(base, setting.place) if ":" in setting.place else setting.place))
+            shown = path_shown(base, setting.place) if ":" in setting.place else setting.place
+            place = style.place(visible(shown), shown.partition(":")[0]) if ":" in shown else style.paint("place", visible(shown))
             if number == 0:
                 yield f"{faint}{place} sets it"
             else:
@@ -74,7 +75,7 @@ def _about(reason: Reason, style: Style, indent: str, base: str) -> Iterator[str
         told = visible(" ".join(reason.written.split())) if reason.written else ""
         text = cut(told, max(room, 20)) if told else ""
         note = f"({reason.note})" if reason.note else ""
-        yield f"{faint}{style.paint('place', visible(place))}  {text or style.paint('faint', note)}".rstrip()
+        yield f"{faint}{style.place(visible(place), path_shown(base, reason.span.file))}  {text or style.paint('faint', note)}".rstrip()
         if text and note:
             yield f"{faint}{style.paint('faint', note)}"
     elif reason.note:

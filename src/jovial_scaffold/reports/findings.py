@@ -31,18 +31,26 @@ def _paragraph(
     finding: Finding, source_of: SourceOf, style: Style, every: Sequence[str], base: str, known: dict[Related, list[str]]
 ) -> Iterator[str]:
     span = finding.span
-    place = f"{style.paint('place', visible(_place(span, base)))}  " if span else ""
+    place = f"{style.place(visible(_place(span, base)), path_shown(base, span.file))}  " if span else ""
     yield f"{place}{style.paint(finding.level, finding.level)}  {style.paint('faint', finding.id)}"
     yield from wrapped(visible(said(finding.message)), style.width, "  ")
     if span:
         yield from snippet(span, source_of(span.file), style, finding.level)
     for related in finding.related:
         if related not in known:
-            known[related] = wrapped(f"{visible(_place(related.span, base))} {visible(said(related.message))}", style.width, "  ")
+            known[related] = _related(related, style, base)
         yield from known[related]
     where = _where(finding, every)
     closing = " ".join(part for part in (where, visible(said(finding.hint))) if part)
     yield from wrapped(closing, style.width, "  ")
+
+
+def _related(related: Related, style: Style, base: str) -> list[str]:
+    """The lines about another place, which begin with it."""
+    place = visible(_place(related.span, base))
+    lines = wrapped(f"{place} {visible(said(related.message))}", style.width, "  ")
+    file = path_shown(base, related.span.file)
+    return [line.replace(place, style.link(place, file), 1) if index == 0 else line for index, line in enumerate(lines)]
 
 
 def _place(span: Span, base: str) -> str:

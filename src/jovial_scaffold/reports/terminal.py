@@ -24,14 +24,28 @@ WIDEST = 200
 
 @dataclass(frozen=True, slots=True)
 class Style:
-    """How to write for one stream: with colours or without, and how wide."""
+    """How to write for one stream: with colours or without, how wide, and from which folder files are linked; nothing where they are not."""
 
     colours: bool
     width: int
+    linked_from: str = ""
 
     def paint(self, role: str, text: str) -> str:
         """Text in the colour of a role."""
         return f"\x1b[{_ROLES[role]}m{text}\x1b[0m" if self.colours and text and role else text
+
+    def place(self, text: str, file: str) -> str:
+        """Text that names a place in a file, painted, and a link to it where the terminal can show one (the escape sequence OSC 8)."""
+        return self.link(self.paint("place", text), file)
+
+    def link(self, text: str, file: str) -> str:
+        """Text that leads to a file, whose name is as it is shown: from the working folder."""
+        if not self.linked_from:
+            return text
+        from posixpath import join, normpath
+        from urllib.parse import quote
+
+        return f"\x1b]8;;file://{quote(normpath(join(self.linked_from, file)))}\x1b\\{text}\x1b]8;;\x1b\\"
 
 
 def style_for(stream: TextIO, process: Mapping[str, str]) -> Style:
@@ -51,7 +65,24 @@ def style_for(stream: TextIO, process: Mapping[str, str]) -> Style:
             width = DEFAULT_WIDTH
     else:
         width = DEFAULT_WIDTH
-    return Style(colours, max(40, min(width, WIDEST)))
+    return Style(colours, max(40, min(width, WIDEST)), _linked_from(terminal and colours, process))
+
+
+_LINKING = ("VTE_VERSION", "TERM_PROGRAM", "COLORTERM", "WT_SESSION")  # of which terminals that show links set one
+_FORCED = "FORCE_HYPERLINK"
+
+
+def _linked_from(terminal: bool, process: Mapping[str, str]) -> str:
+    """The working folder, where the stream is a terminal that can show links, or FORCE_HYPERLINK says so."""
+    forced = process.get(_FORCED)
+    if forced == "0" or not (forced or (terminal and not process.get("CI") and any(process.get(name) for name in _LINKING))):
+        return ""
+    import os
+
+    try:
+        return os.getcwd()
+    except OSError:
+        return ""
 
 
 def cells(text: str) -> int:

@@ -27,7 +27,7 @@ _RUNS = (
 )
 _STEERING = frozenset(chr(code) for first, last in _RUNS for code in range(first, last + 1))
 _PRINTED = bytes([*b"\n\t\r", *range(ord(" "), 0x7F)])
-_OURS = regex("(\x1b\\[[0-9;]{0,8}m|\r?\n)")
+_OURS = regex("(\x1b\\[[0-9;]{0,8}m|\x1b\\]8;;(?:file:///[A-Za-z0-9/._~%-]*)?\x1b\\\\|\r?\n)")
 
 
 def visible(text: str) -> str:
@@ -42,7 +42,7 @@ def _shown_code(char: str) -> str:
 
 
 def harmless(text: str) -> str:
-    """A whole report on its way to a terminal or pipe: line breaks and our own colours stay, all else is made visible."""
+    """A whole report on its way to a terminal or pipe: line breaks, our own colours and links to files stay, all else is made visible."""
     if _STEERING.intersection(text) <= {"\n"}:
         return text
     return "".join([part if number % 2 else visible(part) for number, part in enumerate(_OURS.split(text))])
