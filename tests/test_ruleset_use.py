@@ -1,5 +1,6 @@
 """Rulesets as projects use them: values for what they take, levels, and rulesets that include others."""
 
+import json
 import random
 from typing import Any
 
@@ -13,7 +14,7 @@ from jovial_scaffold.core.rules.shipped import shipped_source
 from jovial_scaffold.core.schemas.describing import example
 from jovial_scaffold.core.text.written_values import yaml_flow
 from jovial_scaffold.reports.words import said
-from tests.support import Write, in_memory, load_cases
+from tests.support import Write, in_memory, jovial, load_cases
 
 FILES = {
     "line.yaml": "resources:\n  gates (fulmar.machine_group): {name: gates, image: gate-7, size: s, copies: 4}\n",
@@ -30,6 +31,37 @@ rules:
 
 
 @pytest.mark.parametrize("case", load_cases("ruleset_use.yaml"))
+def test_rules_are_selected_by_name_tag_and_pattern(write: Write) -> None:
+    rules = {
+        "small": {"because": "b", "applies": ["fulmar.queue"], "require": "false", "message": "No.", "tags": ["size"]},
+        "named": {"because": "b", "applies": ["fulmar.queue"], "require": "false", "message": "No.", "tags": ["naming"]},
+    }
+    folder = write(
+        {
+            "jovial.yaml": "project: p\ntemplate: t.yaml\ncatalogs: [fulmar]\nrulesets: [r.json]\nwaivers: w.yaml\nenvironments: {live: {}, small: {}}\n",
+            "t.yaml": "resources:\n  q (fulmar.queue): {name: queue-main}\n",
+            "r.json": json.dumps({"ruleset": "House", "rules": rules}),
+            "w.yaml": "- {rule: House/named, because: b, environments: [small]}\n",
+        }
+    )
+
+    def judged(*arguments: str) -> list[tuple[str, list[str]]]:
+        found = json.loads(jovial("check", *arguments, "--format", "json", cwd=folder).stdout)["findings"]
+        return sorted((each.get("rule", each["id"]), each["environments"]) for each in found)
+
+    small, named = ("House/small", ["live", "small"]), ("House/named", ["live"])
+    assert judged() == judged("--rules") == sorted([small, named])
+    for patterns in (["size"], ["House/small"], ["small*"], ["*/sm*"]):
+        assert judged("--rules", *patterns) == [small]
+    assert judged("--rules", "naming") == [named]
+    assert judged("--rules", "size", "--rules", "naming") == sorted([small, named])
+    assert judged("--rules", "live") == sorted([("House/small", ["live"]), named])
+    text = jovial("check", "--rules", "naming", cwd=folder).stdout
+    assert "House/named  1 failed  1 failed" in text and "House/small" not in text
+    slip = jovial("check", "--rules", "nameing", cwd=folder)
+    assert slip.returncode == 2 and "no rule is called so: nameing" in slip.stderr
+
+
 def test_rulesets_as_a_project_uses_them(case: dict[str, Any]) -> None:
     environments = "{sandbox: {}, live: {}}"
     entry = f"project: p\ntemplate: line.yaml\ncatalogs: [fulmar]\nrulesets: {yaml_flow(case['rulesets'])}\nenvironments: {environments}\n"

@@ -57,8 +57,10 @@ from jovial_scaffold.core.outcomes import CheckResult, ProjectCheck, joined_resu
 from jovial_scaffold.core.project import Project
 from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.records import replace
+from jovial_scaffold.reports.words import counted, listed
 
 _IN_PASSING = "rule-breakable"
+EVERY_RULE = "*"
 
 
 def command(
@@ -68,7 +70,15 @@ def command(
     ] = False,
     draft: Annotated[bool, typer.Option("--draft", help="While a template is being written: unused names are notes.")] = False,
     waived: Annotated[bool, typer.Option("--waived", help="List what is waived, and why.")] = False,
-    rules: Annotated[bool, typer.Option("--rules", help="Show how each rule turned out, by environment.")] = False,
+    rules: Annotated[
+        list[str] | None,
+        typer.Option(
+            "--rules",
+            metavar="[PATTERN]",
+            help="Judge these rules only (RULESET/RULE, RULE or a tag, or a pattern), and show how each turned out, by environment.",
+            show_default=False,
+        ),
+    ] = None,
     proofs: Annotated[
         bool, typer.Option("--proofs", help="Show what holds for all accepted values, and warn of values that break it.")
     ] = False,
@@ -98,23 +108,30 @@ def command(
         template_only,
         draft,
         proofs,
+        tuple(rules or ()),
         since,
         asked_reports(report, CHECK_REPORTS),
         focus_of(only, level, strict, known),
         format,
         max_findings,
         quiet,
+        not rules,
         time.perf_counter(),
     )
     try:
         opened = workspace_asked(project, workspace)
         if opened is not None:
             projects = Projects(opened, overrides(Path(), with_values, with_file, envelope=envelope, at_most=at_most))
-            findings = _print_workspace(asked, asked.of_workspace(projects), projects)
+            heard = asked.of_workspace(projects)
+            asked.refuse_unfitting()
+            findings = _print_workspace(asked, heard, projects)
         else:
             loaded = load(project, with_values, with_file, envelope=envelope, at_most=at_most, views=asked.environments)
+            asked.sort_out(loaded.environments)
             asked.environments = answered(loaded, asked.environments, ask)
-            findings = _print_project(asked, asked.of_project(loaded), waived, rules)
+            focused = asked.of_project(loaded)
+            asked.refuse_unfitting()
+            findings = _print_project(asked, focused, waived)
     except ProjectError as error:
         raise typer.Exit(unusable(error)) from None
     raise typer.Exit(exit_code(list(findings)))
@@ -128,16 +145,19 @@ class _Asked:
     template_only: bool
     draft: bool
     proofs: bool
+    rules: tuple[str, ...]  #: patterns of those that are judged; none are all
     since: str | None  #: a revision
     wanted: list[tuple[str, Path]]  #: reports, by format
     focus: Focus
     format: ReportFormat
     max_findings: int | None
     quiet: bool
+    is_fitting: bool  #: whether there is a rule that fits the patterns
     began: float  #: when, by the clock of `time.perf_counter`
 
     def checked(self, side: Project, names: Sequence[str]) -> CheckResult:
         """The check of some environments, or of all."""
+        self.is_fitting = side.judge_only(self.rules) or self.is_fitting
         return side.check(names, self.draft, self.template_only, processors(), proofs=self.proofs_level(side))
 
     def proofs_level(self, side: Project) -> Level | None:
@@ -145,6 +165,17 @@ class _Asked:
         if self.proofs:
             return "warning"
         return side.proofs_level if takes_defaults() else None
+
+    def sort_out(self, environments: Sequence[str]) -> None:
+        """`--rules live` is meant as `--rules`, for live, where that is an environment."""
+        meant = [each for each in self.rules if each in environments]
+        self.environments = [*meant, *self.environments]
+        self.rules = tuple(EVERY_RULE if each in meant else each for each in self.rules)
+
+    def refuse_unfitting(self) -> None:
+        """Raises BadParameter where patterns of rules fit none: a slip would judge nothing, and nobody would see it."""
+        if not self.is_fitting:
+            raise typer.BadParameter(f"no rule is called so: {listed(self.rules, 'or')}. jovial rules lists them.", param_hint="--rules")
 
     @property
     def numbered(self) -> bool:
@@ -177,7 +208,7 @@ class _Asked:
         return WorkspaceFocus(whole, projects, self.focus, self.numbered)
 
 
-def _print_project(asked: _Asked, focused: ProjectFocus, waived: bool, rules: bool) -> Sequence[Finding]:
+def _print_project(asked: _Asked, focused: ProjectFocus, waived: bool) -> Sequence[Finding]:
     result = joined_results([each for _, each in focused.results])
     runs = focused.runs() if asked.numbered else []
 
@@ -193,7 +224,6 @@ def _print_project(asked: _Asked, focused: ProjectFocus, waived: bool, rules: bo
     elif not is_on_output(asked.wanted):
         from jovial_scaffold.reports.findings import closing_line, proofs_text, rules_text, waived_text
         from jovial_scaffold.reports.terminal import style_for
-        from jovial_scaffold.reports.words import counted
 
         shown = asked.proofs or bool(asked.focus.only)
         loud = [replace(each, findings=each.findings if shown else _without(each.findings)) for _, each in focused.results]
@@ -202,9 +232,9 @@ def _print_project(asked: _Asked, focused: ProjectFocus, waived: bool, rules: bo
             print_findings(list(each.findings), side, most=asked.max_findings)
             if waived and each.waived:
                 print(waived_text(each.waived_findings, folder_shown(side)))
-        if rules:
+        if asked.rules and not asked.quiet:
             print(rules_text(result))
-        if asked.proofs:
+        if asked.proofs and not asked.quiet:
             print(proofs_text(result))
         if not asked.quiet:
             print(closing_line(heard, time.perf_counter() - asked.began, style_for(sys.stdout, os.environ)))

@@ -58,7 +58,7 @@ def run(arguments: list[str]) -> int:
         ending.prepare(_is_for_machines(arguments))
         if arguments[:1] == ["help"]:
             arguments = [*arguments[1:], "--help"]
-        code = _called(arguments)
+        code = _called(_with_every_rule(arguments))
         if code not in (0, exit_codes.DIFFERENCES) and "json" in _formats(arguments):
             ending.tell_as_json(code)
         failed = ending.flushed()
@@ -80,6 +80,14 @@ def _formats(arguments: list[str]) -> list[str]:
     """What is asked for as --format."""
     given = [value for option, value in itertools.pairwise(arguments) if option == "--format"]
     return [*given, *(each[9:] for each in arguments if each.startswith("--format="))]
+
+
+def _with_every_rule(arguments: list[str]) -> list[str]:
+    """`check --rules` without a pattern, as one that all fit."""
+    if arguments[:1] != ["check"]:
+        return arguments
+    following = [*arguments[1:], "-"]
+    return [f"{each}=*" if each == "--rules" and after.startswith("-") else each for each, after in zip(arguments, following, strict=True)]
 
 
 def _called(arguments: list[str]) -> int:

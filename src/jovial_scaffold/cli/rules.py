@@ -15,7 +15,7 @@ from jovial_scaffold.cli.editing import said
 from jovial_scaffold.cli.options import Format, ProjectPath, ReportFormat, exit_code, folder_shown, load, print_findings
 from jovial_scaffold.core.project import Project
 from jovial_scaffold.core.records import replace
-from jovial_scaffold.core.text.patterns import pattern
+from jovial_scaffold.core.rules.reading import fitting
 from jovial_scaffold.core.words import nearest, say
 from jovial_scaffold.reports.machine import json_text
 from jovial_scaffold.reports.terminal import style_for
@@ -128,12 +128,9 @@ def _looks(project: Project, only: str) -> "Sequence[Look]":
     """The rules, with how each turned out. Raises ProjectError."""
     from jovial_scaffold.reports.rules import Look
 
-    fits = pattern(only) if only else None
     result = project.check()
     found = []
-    for rule in (rule for ruleset in project.rulesets for rule in ruleset.rules):
-        if fits is not None and not any(map(fits.match, (rule.label, rule.name, *rule.tags))):
-            continue
+    for rule in (rule for ruleset in fitting(project.rulesets, (only,) if only else ()) for rule in ruleset.rules):
         counts = {
             environment: Counter({outcome: count for (label, outcome), count in verdicts.items() if label == rule.label})
             for environment, verdicts in result.verdicts.items()

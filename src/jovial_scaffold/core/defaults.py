@@ -22,7 +22,7 @@ TAKEN: Mapping[str, Mapping[str, Takes]] = {
         "max-findings": NUMBER,
         "only": WORDS,
         "proofs": LEVELS,
-        "rules": FLAG,
+        "rules": WORDS,
         "strict": FLAG,
         "waived": FLAG,
     },

@@ -130,6 +130,7 @@ class Project:
         self._written = self._library.template(file.template.text, file.template.origin)
         self._template = without_cycles(self._written)
         self._rulesets = self._inputs.rulesets()
+        self._judged_only: tuple[str, ...] = ()  # patterns of rules, where not all are judged
         self._waivers = self._inputs.waivers(self._rulesets)
         self._plans = Plans()
         self._meter = overrides.meter()
@@ -306,6 +307,7 @@ class Project:
         from jovial_scaffold.core.parallel import spread
         from jovial_scaffold.core.rules.checking import idle_rules
         from jovial_scaffold.core.rules.evaluation import judge_pairs, judges_pairs
+        from jovial_scaffold.core.rules.reading import fitting
         from jovial_scaffold.core.waivers import Waivers
 
         chosen = () if template_only else self.chosen(environments)
@@ -342,7 +344,8 @@ class Project:
         found += self._about_the_whole(everything, waivers)
         if everything and not has_errors(found):
             found += idle_rules(self._sound_rulesets, turned_out.values(), len(chosen))
-        rules = tuple(rule.label for ruleset in self._rulesets for rule in ruleset.rules)
+        judged_only = fitting(self._rulesets, self._judged_only)
+        rules = tuple(rule.label for ruleset in judged_only for rule in ruleset.rules)
         told = tuple(merged(found, self.environments))
         beyond = tuple(beyond_project(each.identities) for each in judged)
         waived, resources = tuple(waivers.waived), sum(each.resources for each in judged)
@@ -534,7 +537,18 @@ class Project:
 
     @property
     def _sound_rulesets(self) -> "list[Ruleset]":
-        return self._checked_rules[1]
+        """Those rules that are to be judged and have no mistake."""
+        from jovial_scaffold.core.rules.reading import fitting
+
+        return fitting(self._checked_rules[1], self._judged_only)
+
+    def judge_only(self, patterns: Sequence[str]) -> bool:
+        """From now on, judge those rules whose label, name or a tag fits one of the patterns; all where there are none. Whether there is
+        any such rule."""
+        from jovial_scaffold.core.rules.reading import fitting
+
+        self._judged_only = tuple(patterns)
+        return any(each.rules for each in fitting(self._rulesets, self._judged_only))
 
     def _rule_findings(self) -> list[Finding]:
         """What is wrong with rules, and with the examples of those that are not."""

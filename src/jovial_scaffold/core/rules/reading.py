@@ -2,15 +2,17 @@
 
 from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import field
+from re import Pattern
 from typing import Any
 
 from jovial_scaffold.core.expressions.evaluation import unknown_function
 from jovial_scaffold.core.findings import LEVELS, Finding, Level
-from jovial_scaffold.core.records import value_record
+from jovial_scaffold.core.records import replace, value_record
 from jovial_scaffold.core.schemas.validation import SchemaError, check_schema
 from jovial_scaffold.core.spelling import near
 from jovial_scaffold.core.templates.compiling import Compiler, formulas_of, is_name, taken_for
 from jovial_scaffold.core.templates.model import Compiled, Condition, Constant, Named
+from jovial_scaffold.core.text.patterns import pattern
 from jovial_scaffold.core.text.references import FileReference, references
 from jovial_scaffold.core.text.source import Origin, Source
 from jovial_scaffold.core.text.unknown import UNKNOWN
@@ -100,6 +102,18 @@ def read_ruleset(source: Source) -> tuple[Ruleset, list[Finding]]:
     """The rules of a file, and what is wrong with it."""
     findings: list[Finding] = []
     return _Reader(source, findings).ruleset(), findings
+
+
+def fitting(rulesets: Sequence[Ruleset], patterns: Collection[str]) -> list[Ruleset]:
+    """Rulesets with those rules whose label, name or a tag fits one of some patterns; all where there are none."""
+    if not patterns:
+        return list(rulesets)
+    meant = [pattern(each) for each in patterns]
+    return [replace(each, rules=tuple(rule for rule in each.rules if _fits(rule, meant))) for each in rulesets]
+
+
+def _fits(rule: Rule, patterns: Sequence[Pattern[str]]) -> bool:
+    return any(each.match(name) for each in patterns for name in (rule.label, rule.name, *rule.tags))
 
 
 def values_read(parts: Sequence[Compiled | Condition | None], values: dict[str, Named]) -> list[str]:
