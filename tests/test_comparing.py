@@ -552,3 +552,43 @@ resources:
     assert parameter.name == "pens[1].hours" and parameter.value == 2
     for each in (reason, parameter):
         assert each.elsewhere["sandbox"] == 3 and is_missing(each.elsewhere["empty"])
+
+
+REMARKED = """# Differences that are intended. `jovial compare a b --expect e.yaml` reports any other;
+# with --accept it is written anew. As it was said before.
+# agreed with the desk
+expected: e
+environments: [a, b]  # of the valley
+differences:
+  # since the summer
+  q:  # the queue
+    # more trains
+    # in live
+    wait_hours: {a: 1, b: 2}  # hours
+  # gone with what it is about
+  x:
+    y: {a: 1, b: 2}
+"""
+
+
+def test_comments_stay_where_expected_differences_are_written_again(write: Write) -> None:
+    folder = write(
+        {
+            "jovial.yaml": "project: e\ntemplate: t.yaml\ncatalogs: [fulmar]\nenvironments: {a: {}, b: {}}\n",
+            "t.yaml": "parameters: {n: {type: integer, description: d}}\n"
+            'resources:\n  q (fulmar.queue): {name: queue-main, wait_hours: "${n}"}\n  p (fulmar.queue): {name: queue-p, wait_hours: "${n}"}\n',
+            "parameters/a.yaml": "n: 1\n",
+            "parameters/b.yaml": "n: 3\n",
+            "e.yaml": REMARKED,
+        }
+    )
+    for _ in range(2):  # the second time, nothing changes
+        assert jovial("compare", "a", "b", "--expect", "e.yaml", "--accept", cwd=folder).returncode == 0
+        _, header, *lines = (folder / "e.yaml").read_text("utf-8").splitlines()
+        assert "and comments are yours, and are kept." in header
+        assert lines == [
+            *("# agreed with the desk", "expected: e", "environments: [a, b]  # of the valley", "differences:", "  p:"),
+            *("    wait_hours: {a: 1, b: 3}", "  # since the summer", "  q:  # the queue", "    # more trains", "    # in live"),
+            "    wait_hours: {a: 1, b: 3}  # hours",
+        ]
+    assert jovial("compare", "a", "b", "--expect", "e.yaml", cwd=folder).returncode == 0

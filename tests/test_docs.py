@@ -19,6 +19,8 @@ PAGES = [
     DOCS / "changing.md",
     DOCS / "daily.md",
     DOCS / "parameters.md",
+    DOCS / "protecting.md",
+    DOCS / "reviewing.md",
 ]
 PROJECT = "project: example\ntemplate: line.yaml\ncatalogs: [fulmar]\nenvironments: {sandbox: {}, live: {}}\n"
 _BLOCK = re.compile(r"^```(\w+)(?: (\S+))?\n(.*?)^```$", re.MULTILINE | re.DOTALL)

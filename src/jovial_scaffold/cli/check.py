@@ -62,26 +62,28 @@ from jovial_scaffold.reports.words import counted, listed
 _IN_PASSING = "rule-breakable"
 EVERY_RULE = "*"
 
+TemplateOnly = Annotated[bool, typer.Option("--template-only", help="Check the template and its modules, and no parameter file.")]
+Draft = Annotated[bool, typer.Option("--draft", help="While a template is being written: unused names are notes.")]
+ShowWaived = Annotated[bool, typer.Option("--waived", help="List what is waived, and why.")]
+Rules = Annotated[
+    list[str] | None,
+    typer.Option(
+        "--rules",
+        metavar="[PATTERN]",
+        help="Judge these rules only (RULESET/RULE, RULE or a tag, or a pattern), and show how each turned out, by environment.",
+        show_default=False,
+    ),
+]
+Prove = Annotated[bool, typer.Option("--proofs", help="Show what holds for all accepted values, and warn of values that break it.")]
+
 
 def command(
     environments: Environments = None,
-    template_only: Annotated[
-        bool, typer.Option("--template-only", help="Check the template and its modules, and no parameter file.")
-    ] = False,
-    draft: Annotated[bool, typer.Option("--draft", help="While a template is being written: unused names are notes.")] = False,
-    waived: Annotated[bool, typer.Option("--waived", help="List what is waived, and why.")] = False,
-    rules: Annotated[
-        list[str] | None,
-        typer.Option(
-            "--rules",
-            metavar="[PATTERN]",
-            help="Judge these rules only (RULESET/RULE, RULE or a tag, or a pattern), and show how each turned out, by environment.",
-            show_default=False,
-        ),
-    ] = None,
-    proofs: Annotated[
-        bool, typer.Option("--proofs", help="Show what holds for all accepted values, and warn of values that break it.")
-    ] = False,
+    template_only: TemplateOnly = False,
+    draft: Draft = False,
+    waived: ShowWaived = False,
+    rules: Rules = None,
+    proofs: Prove = False,
     ask: Ask = False,
     at_most: AtMost = None,
     max_findings: MaxFindings = None,

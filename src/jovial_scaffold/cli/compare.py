@@ -226,7 +226,7 @@ def _parity(
         return merged(found, comparison.environments)
     from jovial_scaffold.core.changes.expecting import accepted, read_expectations, renamed, unexpected
 
-    before = None
+    before, source = None, None
     if expect.exists() or not accept:
         source, findings = read_source(read_named(str(expect)), str(expect))
         if source is None or source.broken:
@@ -241,10 +241,11 @@ def _parity(
             raise typer.Exit(exit_codes.ERRORS)
     if accept:
         from jovial_scaffold.machine import writing
-        from jovial_scaffold.reports.machine import expectations_text
+        from jovial_scaffold.reports.machine import expectations_again, expectations_text
 
         content = accepted(comparison, before)
-        writing.write(expect, expectations_text(loaded.name, content, str(expect)))
+        given = loaded.name, content, str(expect)
+        writing.write(expect, expectations_text(*given) if source is None else expectations_again(*given, source))
         print(f"Written: {expect} ({counted(len(content['differences']), 'address', 'addresses')} with differences)", file=sys.stderr)
         return None
     assert before is not None

@@ -307,7 +307,6 @@ class Project:
         from jovial_scaffold.core.parallel import spread
         from jovial_scaffold.core.rules.checking import idle_rules
         from jovial_scaffold.core.rules.evaluation import judge_pairs, judges_pairs
-        from jovial_scaffold.core.rules.reading import fitting
         from jovial_scaffold.core.waivers import Waivers
 
         chosen = () if template_only else self.chosen(environments)
@@ -344,12 +343,10 @@ class Project:
         found += self._about_the_whole(everything, waivers)
         if everything and not has_errors(found):
             found += idle_rules(self._sound_rulesets, turned_out.values(), len(chosen))
-        judged_only = fitting(self._rulesets, self._judged_only)
-        rules = tuple(rule.label for ruleset in judged_only for rule in ruleset.rules)
         told = tuple(merged(found, self.environments))
         beyond = tuple(beyond_project(each.identities) for each in judged)
         waived, resources = tuple(waivers.waived), sum(each.resources for each in judged)
-        return CheckResult(self.name, labels, told, resources, rules, turned_out, waived, beyond, proofs=shown.outcomes)
+        return CheckResult(self.name, labels, told, resources, self._rule_labels, turned_out, waived, beyond, proofs=shown.outcomes)
 
     def _proven(self, judged: "Sequence[_Judged]", said: Sequence[Finding], level: Level | None) -> "Proven":
         """What can be shown for all parameters, in each environment that has no error but those of rules."""
@@ -541,6 +538,13 @@ class Project:
         from jovial_scaffold.core.rules.reading import fitting
 
         return fitting(self._checked_rules[1], self._judged_only)
+
+    @property
+    def _rule_labels(self) -> tuple[str, ...]:
+        """All rules that are to be judged, by what they are called."""
+        from jovial_scaffold.core.rules.reading import fitting
+
+        return tuple(rule.label for ruleset in fitting(self._rulesets, self._judged_only) for rule in ruleset.rules)
 
     def judge_only(self, patterns: Sequence[str]) -> bool:
         """From now on, judge those rules whose label, name or a tag fits one of the patterns; all where there are none. Whether there is

@@ -27,6 +27,7 @@ if TYPE_CHECKING:
     from jovial_scaffold.core.expressions.library.entries import Function
     from jovial_scaffold.core.outcomes import CheckResult
     from jovial_scaffold.core.rendering.results import Rendering
+    from jovial_scaffold.core.text.source import Source
 
 
 def short_json_text(document: Any) -> str:
@@ -297,16 +298,34 @@ def _driver(driver: "Driver") -> dict[str, Any]:
     return {"parameter": driver.parameter, "sources": driver.sources, **together}
 
 
+_HEADED = ("# Differences that are intended. ", "# with --accept it is written anew. ")  # how the first lines of such a file begin
+_OURS = (
+    "# with --accept it is written anew. `any`, patterns of * and ?, and comments are yours, and are kept.",
+    "# parameters that texts only repeat: in names, tags, ranges",
+)
+
+
+def expectations_again(project: str, content: dict[str, Any], name: str, before: "Source") -> str:
+    """The same of a file that is there, with its comments where what they are about is still there."""
+    from jovial_scaffold.core.changes.remarks import remarks_in, with_remarks
+    from jovial_scaffold.core.text.formats import read_source
+
+    text = expectations_text(project, content, name)
+    source, _ = read_source(text.encode(), name)
+    ours = {*_OURS, *(each.strip() for each in before.text.splitlines() if each.startswith(_HEADED))}
+    return with_remarks(source, remarks_in(before, ours)) if source is not None else text
+
+
 def expectations_text(project: str, content: dict[str, Any], name: str) -> str:
     """A file of expected differences: one line for each property, so that a review shows what was accepted."""
     lines = [
         f"# Differences that are intended. `jovial compare {' '.join(content['environments'])} --expect {name}` reports any other;",
-        "# with --accept it is written anew. `any` and patterns of * and ? are yours, and are kept.",
+        _OURS[0],
         f"expected: {project}",
         f"environments: {yaml_flow(content['environments'])}",
     ]
     if "echoes" in content:
-        lines.append(f"echoes: {yaml_flow(content['echoes'])}  # parameters that texts only repeat: in names, tags, ranges")
+        lines.append(f"echoes: {yaml_flow(content['echoes'])}  {_OURS[1]}")
     if "aspects" in content:
         lines.append(f"aspects: {yaml_flow(content['aspects'])}")
     lines.append("differences:" if content["differences"] else "differences: {}")
