@@ -16,7 +16,7 @@ from jovial_scaffold.reports.words import harmless, said
 from tests.support import edit, in_memory, jovial, load_cases
 
 
-@pytest.mark.parametrize("case", load_cases("defaults.yaml"))
+@pytest.mark.parametrize("case", load_cases("project_defaults.yaml"))
 def test_what_is_said_of_defaults(case: dict[str, Any]) -> None:
     text = f"project: p\ntemplate: t.yaml\nenvironments: {{live: {{}}}}\ndefaults:\n  {case['defaults']}\n"
     found = [each for each in in_memory({"jovial.yaml": text, "t.yaml": "{}"}).check().findings if each.span is not None]

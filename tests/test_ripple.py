@@ -115,7 +115,7 @@ def test_lines_that_moved_make_no_new_finding(lines: Path) -> None:
     path = lines / "alp" / "line.yaml"
     edit(
         path,
-        "  owner: {type: string, default: line-operations, description: Who answers for the line}",
+        "  owner: {type: string, maxLength: 40, default: line-operations, description: Who answers for the line}",
         "  owner: {type: string, default: line-operations}",
     )
     commit(lines, "A warning")
