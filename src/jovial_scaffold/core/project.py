@@ -355,7 +355,7 @@ class Project:
         found = Proven()
         if level is None:
             return found
-        from jovial_scaffold.core.proof.applications import Setting, applications
+        from jovial_scaffold.core.proof.applications import Setting, applications, with_open_run
         from jovial_scaffold.core.proof.proving import Walks
         from jovial_scaffold.core.proof.telling import prove
 
@@ -366,7 +366,9 @@ class Project:
         for each in judged[-1:] if level == "note" else judged:
             if all(error.environments and each.label not in error.environments for error in errors):
                 context = self._context(self._file.environments[View.parse(each.environment).environment])
-                setting = Setting(self._plan, self._plans, context, each.label, self._meter.beside(PROOF_ROUNDS.most))
+                setting = Setting(
+                    self._plan, self._plans, context, each.label, self._meter.beside(PROOF_ROUNDS.most), with_open_run(context)
+                )
                 prove(found, setting, self._resolved(each.environment)[0], everything, walks, level)
         return found
 

@@ -10,7 +10,7 @@ from itertools import combinations
 from types import MappingProxyType
 from typing import Any
 
-from jovial_scaffold.core.expressions.pending import Pending, is_bare
+from jovial_scaffold.core.expressions.pending import Pending, is_bare, shown
 from jovial_scaffold.core.expressions.residuals import pending_property
 from jovial_scaffold.core.expressions.types import ANY, Type, settled
 from jovial_scaffold.core.records import value_record
@@ -57,9 +57,8 @@ class Symbols:
     def __init__(self, template: Template) -> None:
         self._template = template
         self.types: dict[str, Type] = {name: type_of_schema(each.schema) for name, each in template.parameters.items()}
-        self.sources: dict[
-            str, Path
-        ] = {}  #: of an item that stands for all of a loop, the list or map, where that is a part of a parameter
+        #: of an item that stands for all of a loop, the list or map, where that is a part of a parameter
+        self.sources: dict[str, Path] = {}
         self._paths: dict[str, Path] = {}
 
     def value(self, path: Path, part: Part) -> Any:
@@ -67,7 +66,8 @@ class Symbols:
         return self._built(path, self.type(path), part, self._symbol)
 
     def of_item(self, label: str, known: Type, over: Pending, part: Part) -> Any:
-        """What stands for a variable of a loop over a symbol, whichever item it is."""
+        """What stands for a variable of a loop over a symbol, whichever item it is: another one for each thing that is looped over."""
+        label = f"{label} of {shown(over.segments)}"
         self.types[label] = known
         source = self.path(next(iter(over.origins))) if is_bare(over) else None
         if source is not None and str(source[0]) in self._template.parameters:
@@ -109,9 +109,11 @@ class Symbols:
                 known = below.type if below is not None else known.others or ANY
         return known
 
-    def origin(self, path: Path) -> Path:
-        """The part of a parameter that a path leads into: of what stands for all items, the list or map that holds them."""
-        return self.sources.get(str(path[0]), path)
+    def origin(self, path: Path) -> Path | None:
+        """The part of a parameter that a path leads into: of what stands for all items, the list or map that holds them, where that is
+        one."""
+        root = str(path[0])
+        return path if root in self._template.parameters else self.sources.get(root)
 
     def schema(self, path: Path) -> dict[str, Any] | None:
         """The schema of the value at a path, where it is said in one place and stands by itself."""
@@ -128,7 +130,7 @@ class Symbols:
     def splits(self, path: Path, part: Part) -> list[Part] | None:
         """A part as smaller ones that are all of it, by what stands at a path; None where there is no end of them."""
         known = self.type(path)
-        if known.options is not None:
+        if known.options:
             return [part.with_settled(path, option) for option in known.options]
         if known.is_only("map") and known.fields is not None and known.others is None:
             optional = [name for name, each in known.fields.items() if not each.required]

@@ -8,11 +8,12 @@ from jovial_scaffold.core.expressions.errors import EvaluationError
 from jovial_scaffold.core.expressions.pending import Pending
 from jovial_scaffold.core.expressions.placeholders import Formula
 from jovial_scaffold.core.expressions.references import Reference
+from jovial_scaffold.core.expressions.residuals import pending_property
 from jovial_scaffold.core.expressions.types import ANY, INT, STRING
 from jovial_scaffold.core.expressions.values import Secret, deep_marks
 from jovial_scaffold.core.meter import Meter
 from jovial_scaffold.core.parameters.resolving import Parameters
-from jovial_scaffold.core.proof.accepted import Part, Symbols
+from jovial_scaffold.core.proof.accepted import EVERYTHING, Part, Symbols
 from jovial_scaffold.core.proof.terms import Goal, Term, Value, fit_of, term_of, type_of_term
 from jovial_scaffold.core.records import value_record
 from jovial_scaffold.core.rendering.computing import Site
@@ -116,7 +117,13 @@ class Setting:
     context: Mapping[str, Any]
     label: str  #: of the environment
     meter: Meter
+    walked: Mapping[str, Any]  #: the same context with what each run has of its own left open
     fitting: Fitting = field(default_factory=Fitting)
+
+
+def with_open_run(context: Mapping[str, Any]) -> dict[str, Any]:
+    """A context in which nobody knows the day, the revision and the author: what holds today only is not proven."""
+    return {**context, "run": {name: pending_property("_run", name) for name in ("date", "revision", "author")}}
 
 
 @dataclass(slots=True)
@@ -128,14 +135,16 @@ class _Present:
 
 
 class World:
-    """One template in one environment's context, for a part of the accepted parameters: what they are not settled to are symbols."""
+    """One template in one environment's context, for a part of the accepted parameters: what they are not settled to are symbols. Without a
+    part, it is one set of parameters."""
 
-    def __init__(self, setting: Setting, symbols: Symbols, part: Part, values: dict[str, Any]) -> None:
+    def __init__(self, setting: Setting, symbols: Symbols, part: Part | None, values: dict[str, Any]) -> None:
         parameters = Parameters(setting.label, (), values)
-        self.rendering: Evaluated = asked(setting.plan, parameters, setting.context, setting.plans, setting.meter)
+        context = setting.context if part is None else setting.walked
+        self.rendering: Evaluated = asked(setting.plan, parameters, context, setting.plans, setting.meter)
         self._plan = setting.plan
         self._symbols = symbols
-        self._part = part
+        self._part = part or EVERYTHING
         self._present: dict[tuple[str, ...], list[_Present] | None] = {}
         self._resources: dict[str, EvaluatedResource] = {}
         self._fitting = setting.fitting

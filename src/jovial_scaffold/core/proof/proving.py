@@ -43,10 +43,11 @@ class _Walk:
 
     def suspect(self, goals: Sequence[Goal] | None, symbols: Symbols) -> None:
         """Take in what is open in a part."""
-        if goals is None or any(each.require is False for each in goals):
+        paths = {symbols.origin(path): None for goal in goals or () for term in goal.terms for path in term.paths}
+        if goals is None or any(each.require is False for each in goals) or None in paths:
             self.suspects = None
         elif self.suspects is not None:
-            self.suspects.update(dict.fromkeys(symbols.origin(path) for goal in goals for term in goal.terms for path in term.paths))
+            self.suspects.update({path: None for path in paths if path is not None})
 
 
 class Walks:
@@ -106,15 +107,13 @@ class Proofs:
             if told is True:
                 continue
             walk.suspect(goals, self._symbols)
+            split = self._split(application, part, goals)
             if isinstance(told, Refuted):
                 walk.refuted.append((part, told))
-                walk.proven = False
-                continue
-            split = self._split(application, part, goals)
-            if split is None:  # it cannot be proven any more: of the rest, some parts may still show how it breaks
+                split = split or self._split(application, part, None)  # which may say better how it breaks
+            if isinstance(told, Refuted) or split is None:  # it cannot be proven any more
                 walk.proven, most = False, min(most, looked + _AFTER)
-            else:
-                waiting += reversed(split)
+            waiting += reversed(split or ())
         walk.proven = walk.proven and not waiting and not self._setting.meter.spent
         return walk
 

@@ -9,7 +9,7 @@ from jovial_scaffold.core.expressions.types import Type
 from jovial_scaffold.core.expressions.values import Secret, revealed
 from jovial_scaffold.core.parameters.resolving import Parameters
 from jovial_scaffold.core.parameters.typing import as_declared
-from jovial_scaffold.core.proof.accepted import EVERYTHING, Part, Path, Symbols
+from jovial_scaffold.core.proof.accepted import Part, Path, Symbols
 from jovial_scaffold.core.proof.applications import Application, Setting, World, behind, conditions_of
 from jovial_scaffold.core.proof.terms import Refuted
 from jovial_scaffold.core.records import value_record
@@ -24,6 +24,7 @@ _SAMPLES = 6
 _FAR = (100, 1_000, 1_000_000)  # numbers where nothing bounds them
 _LONG = 300  # characters of a text that is made up
 _HALVINGS = 64
+_TOGETHER = 16  # parts in which several values together are said to break something, that are tried in any case
 _BLINDLY = 4  # how many times fewer values are tried where nothing is under suspicion
 
 
@@ -59,7 +60,7 @@ class Trials:
 
     def world(self, values: Values) -> World:
         """The environment under other values."""
-        return World(self._setting, self._symbols, EVERYTHING, dict(values))
+        return World(self._setting, self._symbols, None, dict(values))
 
     def fails_now(self, application: Application) -> bool:
         """Whether the environment as it is breaks the rule."""
@@ -86,6 +87,7 @@ class Trials:
                     return self._made(self._fewer({**before, path: value}, application), path)
                 if broken is False:
                     passed = value
+        self._left = max(self._left, _TOGETHER)
         for part, told in refuted:
             changes = self._within(part, told)
             if changes and self._breaks(changes, application):

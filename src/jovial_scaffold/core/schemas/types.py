@@ -100,8 +100,15 @@ def _options(schema: dict[str, Any], kinds: frozenset[str]) -> tuple[Any, ...] |
     listed = [schema["const"]] if "const" in schema else schema.get("enum")
     if not isinstance(listed, list) or len(listed) > MOST_OPTIONS or any(isinstance(option, list | dict) for option in listed):
         return None
-    typed = [float(option) if type(option) is int and kinds == {"double"} else option for option in listed]
+    typed = [_as_kind(option, kinds) for option in listed]
     return tuple(option for option in typed if not kinds or type_name(option) in kinds)
+
+
+def _as_kind(option: Any, kinds: frozenset[str]) -> Any:
+    """A number of an enum as values of the type have it: 2 and 2.0 are one (JSON Schema, section 4.2.2)."""
+    if type(option) is int and kinds == {"double"}:
+        return float(option)
+    return int(option) if type(option) is float and option.is_integer() and kinds == {"int"} else option
 
 
 def _few_integers(schema: dict[str, Any]) -> tuple[int, ...] | None:
