@@ -17,6 +17,7 @@ from markdown_it import MarkdownIt
 from sarif import loader
 
 from jovial_scaffold.cli.focusing import CHECK_REPORTS, OF_FINDINGS, ProjectFocus, report_text
+from jovial_scaffold.cli.main import run
 from jovial_scaffold.cli.options import PatchFormat
 from jovial_scaffold.core.findings import LEVELS
 from jovial_scaffold.core.fingerprints import Fingerprints
@@ -33,7 +34,7 @@ from tests.fuzz.projects import base_files, spoilt
 from tests.fuzz.secrets import SECRET
 from tests.fuzz.styles import mistyped, restyled
 from tests.support import Write, edit, in_memory, jovial, load_cases, valid_json
-from tests.support_git import repository
+from tests.support_git import commit, repository
 from tests.support_sarif import sarif_schema
 
 _OURS = ("<details><summary>", "</details>")
@@ -390,3 +391,32 @@ def test_what_is_heard_of_and_what_is_known_are_all_there_is(seed: int) -> None:
     (found,) = (each for _, each in heard.results)
     assert [*zip(heard.fingerprints[0], (each.level for each in found.findings), strict=True)] == expected
     assert found.known == counted
+
+
+@pytest.mark.parametrize("number", range(6))
+def test_what_has_come_since_a_revision_is_what_its_check_does_not_know(number: int, tmp_path: Path, capsys: Any, monkeypatch: Any) -> None:
+    chance = random.Random(number)
+    folder = tmp_path / "project"
+    folder.mkdir()
+    monkeypatch.chdir(folder)
+
+    def written(files: dict[str, bytes]) -> None:
+        for name, content in files.items():
+            (folder / name).parent.mkdir(parents=True, exist_ok=True)
+            (folder / name).write_bytes(content)
+
+    def found(*arguments: str) -> list[str]:
+        run(["check", *arguments, "--format", "json"])
+        document = json.loads(capsys.readouterr().out)
+        return sorted(each["fingerprint"] for each in document.get("findings", ()) if "fingerprint" in each)
+
+    base = base_files()
+    written(base if number % 2 else spoilt(chance, base))
+    repository(folder)
+    before = set(found())
+    changed = spoilt(chance, base)
+    written({name: content for name, content in changed.items() if name != "jovial.yaml"})
+    now = found()
+    assert found("--since", "HEAD") == [each for each in now if each not in before]
+    commit(folder, "The second")
+    assert found("--since", "HEAD") == [] and found("--since", "HEAD~1") == [each for each in now if each not in before]

@@ -215,3 +215,26 @@ def test_levels_against_all_their_entries_looked_through(seed: int) -> None:
     for each in entries:
         expected |= dict.fromkeys(each.get("environments", worlds), each["level"])
     assert {name: each.level for each in found if each.id == "rule-failed" for name in each.environments} == expected
+
+
+@settings(max_examples=40)
+@given(st.lists(st.sets(st.integers(0, 4)), min_size=1, max_size=5), st.sets(st.integers(0, 4), min_size=1))
+def test_what_is_included_is_what_would_be_named(includes: list[set[int]], named: set[int]) -> None:
+    """Rulesets that include others, in circles too: what is judged are the rules of all that is reached, each once."""
+    count = len(includes)
+    named = {each % count for each in named}
+    files = {"t.yaml": "resources:\n  q (fulmar.queue): {name: queue-main}\n"}
+    for number, included in enumerate(includes):
+        body = {"ruleset": f"R{number}", "include": [f"r{each % count}.json" for each in sorted(included)]}
+        body["rules"] = {f"rule{number}": {"because": "b", "applies": ["fulmar.queue"], "require": "false", "message": "No."}}
+        files[f"r{number}.json"] = json.dumps(body)
+    project = "project: p\ntemplate: t.yaml\ncatalogs: [fulmar]\nenvironments: {live: {}}\n"
+    files["jovial.yaml"] = project + f"rulesets: {json.dumps([f'r{each}.json' for each in sorted(named)])}\n"
+    reached, waiting = set(), [*named]
+    while waiting:
+        here = waiting.pop()
+        if here not in reached:
+            reached.add(here)
+            waiting += [each % count for each in includes[here]]
+    found = [each for each in in_memory(files).check().findings if each.id == "rule-failed"]
+    assert sorted(each.rule for each in found) == sorted(f"R{each}/rule{each}" for each in reached)
