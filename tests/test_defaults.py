@@ -2,13 +2,14 @@
 
 import os
 import pty
+import re
 from pathlib import Path
 from typing import Any
 
 import click
 import pytest
 
-from jovial_scaffold.cli.main import COMMANDS, _application
+from jovial_scaffold.cli.main import COMMANDS, _application, run
 from jovial_scaffold.core.defaults import FLAG, NUMBER, TAKEN, WORD, WORDS
 from jovial_scaffold.core.findings import LEVELS
 from jovial_scaffold.reports.terminal import style_for
@@ -67,6 +68,37 @@ def test_defaults_act_where_the_command_line_says_nothing(demo: Path) -> None:
     other = jovial("compare", "rehearsal", "live", "--only", "timetable*", cwd=demo).stdout
     assert "gates/" not in other and "timetable" in other
     assert jovial("compare", "rehearsal", "live", "--project", str(demo), cwd=demo.parent).stdout == fewer
+
+
+@pytest.mark.parametrize(
+    ("command", "options", "text"),
+    [
+        ("compare rehearsal live", "--max 2", "{compare: {max: 2}}"),
+        ("compare rehearsal live", "--all", "{compare: {all: true}}"),
+        ("compare rehearsal live", "--by aspect --totals", "{compare: {by: aspect, totals: true}}"),
+        ("compare", "--baseline live --ignore *:tags/* --echoes", "{compare: {baseline: live, ignore: ['*:tags/*'], echoes: true}}"),
+        ("compare", "--families", "{compare: {families: true}}"),
+        ("compare", "--drivers", "{compare: {drivers: true}}"),
+        ("effects live", "--by resource --details --others", "{effects: {by: resource, details: true, others: true}}"),
+        ("map live", "--by file --unfold", "{map: {by: file, unfold: true}}"),
+        ("map live --near gates/kes", "--steps 2", "{map: {steps: 2}}"),
+        ("survey", "--all", "{survey: {all: true}}"),
+        ("check --with archive_days=1 --with telemetry_gigabytes=1", "--max-findings 1", "{check: {max-findings: 1}}"),
+        ("check", "--rules sizes_from_the_list --draft --waived", "{check: {rules: [sizes_from_the_list], draft: true, waived: true}}"),
+        ("check --with archive_days=1", "--level error --only secret*", "{check: {level: error, only: ['secret*']}}"),
+    ],
+)
+def test_a_default_is_what_the_option_would_be(demo: Path, capsys: Any, monkeypatch: Any, command: str, options: str, text: str) -> None:
+    monkeypatch.chdir(demo)
+
+    def printed(words: str) -> str:
+        run(words.split())
+        return re.sub(r" [0-9.]+ s$", "", capsys.readouterr().out, flags=re.MULTILINE)
+
+    plain, asked = printed(command), printed(f"{command} {options}")
+    with_defaults(demo, text)
+    assert printed(command) == asked and printed(f"{command} --no-defaults") == plain
+    assert asked != plain
 
 
 def test_a_default_may_make_warnings_errors(demo: Path) -> None:

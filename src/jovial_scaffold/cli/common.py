@@ -75,13 +75,15 @@ def _told(context: click.Context, option: click.Parameter, wanted: bool) -> None
         context.find_root().call_on_close(lambda: print(f"jovial: {time.perf_counter() - began:.2f} s", file=sys.stderr))
 
 
-def default_map(arguments: Sequence[str]) -> dict[str, Any]:
-    """What the project here gives the options of the command that is called, as click takes it."""
+def default_map(whole: click.Command, arguments: Sequence[str]) -> dict[str, Any]:
+    """What the project here gives the options of the command that is called, as click takes it: by the names of its parameters."""
     called = next((each for each in arguments if not each.startswith("-")), "")
     if called not in TAKEN or _NO_DEFAULTS in arguments:
         return {}
+    command = whole.commands.get(called) if isinstance(whole, click.Group) else None
+    options = {option: each.name for each in (command.params if command is not None else ()) for option in each.opts}
     found = _defaults(arguments).get(called, {})
-    return {called: {name.replace("-", "_"): value for name, value in found.items() if name not in _OF_CORE}}
+    return {called: {str(options[f"--{name}"]): value for name, value in found.items() if name not in _OF_CORE}}
 
 
 def _defaults(arguments: Sequence[str]) -> Defaults:

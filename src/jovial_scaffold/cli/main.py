@@ -108,7 +108,7 @@ def _invoked(arguments: list[str]) -> int:
     from jovial_scaffold.cli.common import default_map
 
     application = _application(arguments)
-    result = application(args=arguments, prog_name="jovial", standalone_mode=False, default_map=default_map(arguments))
+    result = application(args=arguments, prog_name="jovial", standalone_mode=False, default_map=default_map(application, arguments))
     return result if isinstance(result, int) else 0
 
 
