@@ -131,3 +131,17 @@ def test_the_environment_of_a_rule_over_parameters() -> None:
 
 def test_nothing_is_looked_for_unless_somebody_asks() -> None:
     assert in_memory(files_of(BREAKABLE)).check().findings == ()
+
+
+def test_many_environments_fit_the_terminal(write: Write) -> None:
+    files = files_of(BREAKABLE)
+    project = json.loads(files["jovial.yaml"])
+    project["environments"] = {f"valley-{number}": {"parameters": ["p.json"]} for number in range(12)}
+    project["environments"]["summit"] = {"parameters": ["s.json"]}
+    files |= {"jovial.yaml": json.dumps(project), "s.json": json.dumps({"copies": 30, "word": "a"})}
+    folder = write(files)
+    for option in ("--proofs", "--rules"):
+        lines = jovial("check", option, cwd=folder, env={"COLUMNS": "80"}).stdout.splitlines()
+        table = [line for line in lines if line.startswith(("house/it", "  1 ", "  valley", "schema of"))]
+        assert table and max(map(len, table)) <= 80 and any(line.endswith("in summit") for line in table)
+    assert "  1 proven everywhere" in jovial("check", "--proofs", cwd=folder).stdout

@@ -227,6 +227,7 @@ def _print_project(asked: _Asked, focused: ProjectFocus, waived: bool) -> Sequen
         from jovial_scaffold.reports.findings import closing_line, proofs_text, rules_text, waived_text
         from jovial_scaffold.reports.terminal import style_for
 
+        style = style_for(sys.stdout, os.environ)
         shown = asked.proofs or bool(asked.focus.only)
         loud = [replace(each, findings=each.findings if shown else _without(each.findings)) for _, each in focused.results]
         heard = joined_results(loud)
@@ -235,11 +236,11 @@ def _print_project(asked: _Asked, focused: ProjectFocus, waived: bool) -> Sequen
             if waived and each.waived:
                 print(waived_text(each.waived_findings, folder_shown(side)))
         if asked.rules and not asked.quiet:
-            print(rules_text(result))
+            print(rules_text(result, style.width))
         if asked.proofs and not asked.quiet:
-            print(proofs_text(result))
+            print(proofs_text(result, style.width))
         if not asked.quiet:
-            print(closing_line(heard, time.perf_counter() - asked.began, style_for(sys.stdout, os.environ)))
+            print(closing_line(heard, time.perf_counter() - asked.began, style))
             if len(result.findings) > len(heard.findings):
                 told = counted(len({each.rule for each in result.findings if each.id == _IN_PASSING}), "rule")
                 print(f"Values that are accepted would break {told}: see --proofs.")
@@ -270,6 +271,11 @@ def _print_workspace(asked: _Asked, heard: WorkspaceFocus, projects: Projects) -
         if not asked.quiet:
             print(writing.check_table(result, style))
         print_workspace_findings(list(result.findings), projects, most=asked.max_findings)
+        for each in result.projects if asked.proofs and not asked.quiet else ():
+            if each.result is not None:
+                from jovial_scaffold.reports.findings import proofs_text
+
+                print(f"{each.name}\n\n{proofs_text(each.result, style.width)}")
         if not asked.quiet:
             print(writing.closing_line(result, time.perf_counter() - asked.began, style))
     return result.findings

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 from jovial_scaffold.core.findings import LEVELS, Finding, Level, Related, Span
 from jovial_scaffold.core.text.source import Source
-from jovial_scaffold.reports.terminal import Style, cells, wrapped
+from jovial_scaffold.reports.terminal import Style, cells, padded, wrapped
 from jovial_scaffold.reports.words import counted, listed, path_shown, said, visible
 
 if TYPE_CHECKING:
@@ -15,6 +15,7 @@ if TYPE_CHECKING:
     from jovial_scaffold.core.waivers import Waiver
 
 GUTTER = 6
+_FEW, _ANY_WIDTH = 5, 10_000  # columns that stand side by side however wide they are
 _NAMED = 6  # environments of several projects that are named
 PROOF_OUTCOMES = ("proven", "breakable", "failing", "undecided")
 OUTCOMES = ("passed", "failed", "undetermined", "unknown", "broken")
@@ -110,18 +111,18 @@ def waived_text(waived: "Sequence[tuple[Finding, Waiver]]", base: str = "") -> s
     return "".join(lines)
 
 
-def rules_text(result: "CheckResult") -> str:
+def rules_text(result: "CheckResult", width: int) -> str:
     """Each rule by environment: how often it was judged, and how often it did not pass."""
     columns = [*result.environments, *(["once"] if "" in result.verdicts else [])]
     counts = {each: result.verdicts.get("" if each == "once" else each, Counter()) for each in columns}
-    return _turned_out("rule", result.rules, counts, OUTCOMES)
+    return _turned_out("rule", result.rules, counts, OUTCOMES, width if len(columns) > _FEW else _ANY_WIDTH)
 
 
-def proofs_text(result: "CheckResult") -> str:
+def proofs_text(result: "CheckResult", width: int) -> str:
     """Each rule and schema by environment: for how many resources it holds whatever is accepted, and what could not be decided."""
     counts = {name: Counter((label, outcome) for label, _, outcome in shown) for name, shown in result.proofs.items()}
     labels = dict.fromkeys(label for shown in result.proofs.values() for label, _, _ in shown)
-    table = _turned_out("for all accepted values", labels, counts, PROOF_OUTCOMES) if labels else ""
+    table = _turned_out("for all accepted values", labels, counts, PROOF_OUTCOMES, width) if labels else ""
     undecided: dict[tuple[str, str], list[str]] = {}
     for name, shown in result.proofs.items():
         for label, about, outcome in shown:
@@ -134,13 +135,25 @@ def proofs_text(result: "CheckResult") -> str:
     return table + ("\n" if lines and table else "") + "".join(lines)
 
 
-def _turned_out(title: str, labels: Iterable[str], counts: "Mapping[str, Verdicts]", outcomes: Sequence[str]) -> str:
-    """A table of what is judged, by environment: how often it came to what."""
+def _turned_out(title: str, labels: Iterable[str], counts: "Mapping[str, Verdicts]", outcomes: Sequence[str], width: int) -> str:
+    """A table of what is judged, by environment: how often it came to what. Where that is too wide, environments of which the same is to be
+    said share a line."""
     rows = [[title, *counts], *([visible(label), *(_verdicts(each, label, outcomes) for each in counts.values())] for label in labels)]
     widths = [max(cells(row[column]) for row in rows) for column in range(len(counts) + 1)]
-    return "".join(
-        "  ".join(text + " " * (width - cells(text)) for text, width in zip(row, widths, strict=True)).rstrip() + "\n" for row in rows
-    )
+    if sum(widths) + 2 * len(counts) > width:
+        return "".join(f"{line}\n" for row in rows[1:] for line in _folded(row, [*counts], width))
+    return "".join("  ".join(map(padded, row, widths)).rstrip() + "\n" for row in rows)
+
+
+def _folded(row: list[str], environments: Sequence[str], width: int) -> Iterator[str]:
+    """A row of the table with a line for all environments that have the same."""
+    same: dict[str, list[str]] = {}
+    for name, told in zip(environments, row[1:], strict=True):
+        same.setdefault(told, []).append(name)
+    yield row[0]
+    for told, names in same.items():
+        where = "everywhere" if len(names) == len(environments) else f"in {listed(names)}"
+        yield from wrapped(f"{told} {where}", width, "  ")
 
 
 def _verdicts(verdicts: "Verdicts", label: str, outcomes: Sequence[str]) -> str:
