@@ -5,11 +5,15 @@
 
 import os
 import re
+import shlex
 import subprocess
 import sys
 from pathlib import Path
 
 import pytest
+import yaml
+
+from tests.support_git import git, repository
 
 DOCS = Path(__file__).parents[1] / "docs"
 PAGES = [
@@ -71,3 +75,23 @@ def test_page(page: Path, tmp_path: Path) -> None:
     if os.environ.get("JOVIAL_WRITE_DOCS"):
         page.write_text(whole, "utf-8")
     assert page.read_text("utf-8") == whole
+
+
+def test_the_steps_of_a_pipeline_work_as_they_are_written(demo: Path) -> None:
+    repository(demo)
+    git(demo, "branch", "-M", "main")
+    (demo / "deployed" / "live.json").unlink()  # the demo's is written by hand, which `record` does not write over
+    run("jovial record live --out deployed/live.json", demo)
+    blocks = [content for language, _, content in _BLOCK.findall((DOCS / "pipeline.md").read_text("utf-8")) if language == "sh"]
+    assert len(blocks) == 2
+    for line in "".join(blocks).splitlines():
+        printed = run(f"bash -c {shlex.quote(line)}; echo ended with $?", demo)
+        assert printed.endswith("ended with 0"), (line, printed)
+    for name in ("known.json", "check.sarif", "check.xml", "rendered.txt", "compare.md", "effects.md", "deployed/live.json"):
+        assert (demo / name).stat().st_size > 0, name
+
+
+def test_the_hooks_of_a_page_are_those_that_there_are() -> None:
+    shown = next(content for language, _, content in _BLOCK.findall((DOCS / "pipeline.md").read_text("utf-8")) if language == "yaml")
+    named = [each["id"] for repo in yaml.safe_load(shown)["repos"] for each in repo["hooks"]]
+    assert named == [each["id"] for each in yaml.safe_load((DOCS.parent / ".pre-commit-hooks.yaml").read_text("utf-8"))]
