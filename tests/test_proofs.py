@@ -145,3 +145,29 @@ def test_many_environments_fit_the_terminal(write: Write) -> None:
         table = [line for line in lines if line.startswith(("house/it", "  1 ", "  valley", "schema of"))]
         assert table and max(map(len, table)) <= 80 and any(line.endswith("in summit") for line in table)
     assert "  1 proven everywhere" in jovial("check", "--proofs", cwd=folder).stdout
+
+
+STOPS = """types:
+  stop: {type: object, properties: {code: {type: string}, gates: {type: integer, minimum: 1, maximum: 12}}, required: [code, gates], additionalProperties: false}
+parameters:
+  stops: {type: array, items: {$ref: "#/types/stop"}, description: d}
+  spec:
+    type: object
+    description: d
+    properties:
+      count: {type: integer, minimum: 0, maximum: 9}
+    required: [count]
+    additionalProperties: false
+resources:
+  gates (house.thing): {$per: {stop: stops}, $key: stop.code, name: "g-${stop.code}", count: "${stop.gates}"}
+  pool (house.thing): {name: pool, count: "${spec.count}"}
+"""
+
+
+def test_the_part_of_a_declaration_that_accepts_it_is_pointed_at() -> None:
+    files = files_of(BREAKABLE)
+    files["jovial.yaml"] = files["jovial.yaml"].replace("t.json", "t.yaml")
+    files["r.json"] = files["r.json"].replace("self.count < 14", "self.count < 8")
+    files |= {"t.yaml": STOPS, "p.json": json.dumps({"stops": [{"code": "a", "gates": 2}], "spec": {"count": 3}})}
+    found = [each for each in in_memory(files).check(proofs="warning").findings if each.rule]
+    assert [(each.span.line, each.span.column) for each in found if each.span is not None] == [(2, 59), (9, 7)]

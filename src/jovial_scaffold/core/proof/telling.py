@@ -3,15 +3,18 @@
 from collections.abc import Sequence
 
 from jovial_scaffold.core.expressions.values import Secret
-from jovial_scaffold.core.findings import Finding, Level, Related, without_positions
+from jovial_scaffold.core.findings import Finding, Level, Related, Span, without_positions
 from jovial_scaffold.core.parameters.resolving import Parameters
+from jovial_scaffold.core.proof.accepted import Path
 from jovial_scaffold.core.proof.applications import Application, Setting
 from jovial_scaffold.core.proof.proven import Proven
 from jovial_scaffold.core.proof.proving import BREAKABLE, UNDECIDED, Proofs, Walks
 from jovial_scaffold.core.proof.witnesses import REMOVED, Change, Witness
 from jovial_scaffold.core.rendering.rendering import Evaluated, render
 from jovial_scaffold.core.rules.evaluation import failures
-from jovial_scaffold.core.text.source import pointer_text
+from jovial_scaffold.core.schemas.navigation import steps_of
+from jovial_scaffold.core.templates.model import Declaration
+from jovial_scaffold.core.text.source import Origin, pointer_text, value_at
 from jovial_scaffold.core.words import NOTHING, Amount, Sentence, Value, listed, say, together, told
 
 _REFUSING = ("parameter-", "must-", "default-")  # findings of values that are not accepted
@@ -65,7 +68,7 @@ def _finding(application: Application, setting: Setting, witness: Witness, broke
         "rule-breakable",
         level,
         message,
-        declaration.origin.key_span(),
+        _declared(declaration, witness.main),
         hint,
         broken.address,
         broken.pointer,
@@ -76,6 +79,21 @@ def _finding(application: Application, setting: Setting, witness: Witness, broke
         because=broken.because,
         fix=broken.fix,
     )
+
+
+def _declared(declaration: Declaration, path: Path) -> Span:
+    """Where a part of a parameter is declared, as far as that is in the same file."""
+    origin = declaration.origin
+    for step in path[1:]:
+        schema = value_at(origin.source.value, origin.pointer)
+        reference = schema.get("$ref") if isinstance(schema, dict) else None
+        if isinstance(reference, str) and reference.startswith("#/"):
+            origin = Origin(origin.source, steps_of(reference))
+        for below in ("items",) if isinstance(step, int) else ("properties", step):
+            origin = origin.child(below)
+        if value_at(origin.source.value, origin.pointer) is None:
+            return declaration.origin.key_span()
+    return origin.key_span()
 
 
 def _without_name(broken: Finding) -> Sentence:
