@@ -31,37 +31,6 @@ rules:
 
 
 @pytest.mark.parametrize("case", load_cases("ruleset_use.yaml"))
-def test_rules_are_selected_by_name_tag_and_pattern(write: Write) -> None:
-    rules = {
-        "small": {"because": "b", "applies": ["fulmar.queue"], "require": "false", "message": "No.", "tags": ["size"]},
-        "named": {"because": "b", "applies": ["fulmar.queue"], "require": "false", "message": "No.", "tags": ["naming"]},
-    }
-    folder = write(
-        {
-            "jovial.yaml": "project: p\ntemplate: t.yaml\ncatalogs: [fulmar]\nrulesets: [r.json]\nwaivers: w.yaml\nenvironments: {live: {}, small: {}}\n",
-            "t.yaml": "resources:\n  q (fulmar.queue): {name: queue-main}\n",
-            "r.json": json.dumps({"ruleset": "House", "rules": rules}),
-            "w.yaml": "- {rule: House/named, because: b, environments: [small]}\n",
-        }
-    )
-
-    def judged(*arguments: str) -> list[tuple[str, list[str]]]:
-        found = json.loads(jovial("check", *arguments, "--format", "json", cwd=folder).stdout)["findings"]
-        return sorted((each.get("rule", each["id"]), each["environments"]) for each in found)
-
-    small, named = ("House/small", ["live", "small"]), ("House/named", ["live"])
-    assert judged() == judged("--rules") == sorted([small, named])
-    for patterns in (["size"], ["House/small"], ["small*"], ["*/sm*"]):
-        assert judged("--rules", *patterns) == [small]
-    assert judged("--rules", "naming") == [named]
-    assert judged("--rules", "size", "--rules", "naming") == sorted([small, named])
-    assert judged("--rules", "live") == sorted([("House/small", ["live"]), named])
-    text = jovial("check", "--rules", "naming", cwd=folder).stdout
-    assert "House/named  1 failed  1 failed" in text and "House/small" not in text
-    slip = jovial("check", "--rules", "nameing", cwd=folder)
-    assert slip.returncode == 2 and "no rule is called so: nameing" in slip.stderr
-
-
 def test_rulesets_as_a_project_uses_them(case: dict[str, Any]) -> None:
     environments = "{sandbox: {}, live: {}}"
     entry = f"project: p\ntemplate: line.yaml\ncatalogs: [fulmar]\nrulesets: {yaml_flow(case['rulesets'])}\nenvironments: {environments}\n"
@@ -238,3 +207,34 @@ def test_what_is_included_is_what_would_be_named(includes: list[set[int]], named
             waiting += [each % count for each in includes[here]]
     found = [each for each in in_memory(files).check().findings if each.id == "rule-failed"]
     assert sorted(each.rule for each in found) == sorted(f"R{each}/rule{each}" for each in reached)
+
+
+def test_rules_are_selected_by_name_tag_and_pattern(write: Write) -> None:
+    rules = {
+        "small": {"because": "b", "applies": ["fulmar.queue"], "require": "false", "message": "No.", "tags": ["size"]},
+        "named": {"because": "b", "applies": ["fulmar.queue"], "require": "false", "message": "No.", "tags": ["naming"]},
+    }
+    folder = write(
+        {
+            "jovial.yaml": "project: p\ntemplate: t.yaml\ncatalogs: [fulmar]\nrulesets: [r.json]\nwaivers: w.yaml\nenvironments: {live: {}, small: {}}\n",
+            "t.yaml": "resources:\n  q (fulmar.queue): {name: queue-main}\n",
+            "r.json": json.dumps({"ruleset": "House", "rules": rules}),
+            "w.yaml": "- {rule: House/named, because: b, environments: [small]}\n",
+        }
+    )
+
+    def judged(*arguments: str) -> list[tuple[str, list[str]]]:
+        found = json.loads(jovial("check", *arguments, "--format", "json", cwd=folder).stdout)["findings"]
+        return sorted((each.get("rule", each["id"]), each["environments"]) for each in found)
+
+    small, named = ("House/small", ["live", "small"]), ("House/named", ["live"])
+    assert judged() == judged("--rules") == sorted([small, named])
+    for patterns in (["size"], ["House/small"], ["small*"], ["*/sm*"]):
+        assert judged("--rules", *patterns) == [small]
+    assert judged("--rules", "naming") == [named]
+    assert judged("--rules", "size", "--rules", "naming") == sorted([small, named])
+    assert judged("--rules", "live") == sorted([("House/small", ["live"]), named])
+    text = jovial("check", "--rules", "naming", cwd=folder).stdout
+    assert "House/named  1 failed  1 failed" in text and "House/small" not in text
+    slip = jovial("check", "--rules", "nameing", cwd=folder)
+    assert slip.returncode == 2 and "no rule is called so: nameing" in slip.stderr
