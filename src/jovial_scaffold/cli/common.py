@@ -20,6 +20,7 @@ _TOLD = "jovial.told"  # whether -v is given, in what click keeps for one run
 _LEFT = "jovial.left"  # the same of --no-defaults
 _COLOURS = ("auto", "always", "never")
 _NO_DEFAULTS = "--no-defaults"
+_NAMED = 12  # files that are named, of those that are read
 _OF_CORE = frozenset(("proofs",))  # which the check itself reads
 
 
@@ -105,9 +106,11 @@ def tell_of(project: "Project") -> None:
 
     sources = project.sources
     size = sum(len(each.text) for each in sources)
+    names = sorted(each.name for each in sources)
+    shown = names if len(names) <= _NAMED else [*names[:_NAMED], f"and {len(names) - _NAMED:,} more"]
     lines = [
         f"project {project.name} in {project.folder.where}, {counted(len(project.environments), 'environment')}",
-        f"{counted(len(sources), 'file')} with {size:,} characters: {', '.join(sorted(each.name for each in sources))}",
+        f"{counted(len(sources), 'file')} with {size:,} characters: {', '.join(shown)}",
     ]
     given = project.project_file.defaults.get(context.info_name or "", {})
     if given and takes_defaults():

@@ -128,7 +128,10 @@ def proofs_text(result: "CheckResult", width: int) -> str:
         for label, about, outcome in shown:
             if outcome == "undecided":
                 undecided.setdefault((label, about), []).append(name)
-    lines = [f"Not decided: {visible(label)}, for {about} ({listed(names)}).\n" for (label, about), names in undecided.items()]
+    alike: dict[tuple[str, str], list[str]] = {}
+    for (label, about), names in undecided.items():
+        alike.setdefault((label, _everywhere(names, [*result.proofs])), []).append(about)
+    lines = [f"Not decided {where}: {visible(label)}, for {_few(abouts)}.\n" for (label, where), abouts in alike.items()]
     left = [name for name in result.environments if name not in result.proofs]
     lines += [f"Nothing was shown in {listed(left)}, which has errors.\n" if len(left) == 1 else ""] if left else []
     lines += [f"Nothing was shown in {listed(left)}, which have errors.\n"] if len(left) > 1 else []
@@ -150,10 +153,23 @@ def _folded(row: list[str], environments: Sequence[str], width: int) -> Iterator
     same: dict[str, list[str]] = {}
     for name, told in zip(environments, row[1:], strict=True):
         same.setdefault(told, []).append(name)
+    told, names = next(iter(same.items()))
+    whole = f"{row[0]}  {told} {_everywhere(names, environments)}"
+    if len(same) == 1 and cells(whole) <= width:
+        yield whole
+        return
     yield row[0]
     for told, names in same.items():
-        where = "everywhere" if len(names) == len(environments) else f"in {listed(names)}"
-        yield from wrapped(f"{told} {where}", width, "  ")
+        yield from wrapped(f"{told} {_everywhere(names, environments)}", width, "  ")
+
+
+def _everywhere(names: Sequence[str], environments: Sequence[str]) -> str:
+    return "everywhere" if len(names) == len(environments) else f"in {listed(names)}"
+
+
+def _few(names: Sequence[str]) -> str:
+    """Some names, of many the first of them and how many more there are."""
+    return listed(names if len(names) <= _NAMED else [*names[:_NAMED], f"{len(names) - _NAMED:,} more"])
 
 
 def _verdicts(verdicts: "Verdicts", label: str, outcomes: Sequence[str]) -> str:

@@ -20,7 +20,7 @@ from jovial_scaffold.core.rendering.computing import Site
 from jovial_scaffold.core.rendering.instances import EvaluatedResource, Instance, Surroundings
 from jovial_scaffold.core.rendering.plan import Plan, Plans
 from jovial_scaffold.core.rendering.rendering import Evaluated, asked, rendered
-from jovial_scaffold.core.rules.evaluation import applies
+from jovial_scaffold.core.rules.evaluation import applies, shared_names
 from jovial_scaffold.core.rules.reading import Rule, Ruleset, values_read
 from jovial_scaffold.core.rules.subjects import RuleBroken, RuleScope, conditions
 from jovial_scaffold.core.schemas.catalog import ResourceType
@@ -295,20 +295,9 @@ class World:
         return {**shared, "self": shared[rule.over]} if rule.over in shared else shared
 
     def _shared(self, application: Application) -> dict[str, Any]:
-        """The names that the rule reads beside its own, as `rules.evaluation.shared_names` has them."""
-        rendering = self.rendering
-        read = names_of(application)
-        shared: dict[str, Any] = {
-            "environment": rendering.environment,
-            "labels": rendering.context["labels"],
-            "parameters": rendering.parameters.values,
-        }
-        if "outputs" in read:
-            shared["outputs"] = dict(rendering.outputs)
-        if "resources" in read:
-            shared["resources"] = {
-                address: {"type": each.type_text, "properties": each.effective} for address, each in rendering.resources.items()
-            }
+        shared = shared_names(self.rendering, {"environment", "labels", "parameters", *names_of(application)})
+        if "outputs" in shared:  # which are computed as they are asked for, and rules take a map for what it is
+            shared["outputs"] = dict(shared["outputs"])
         return shared
 
     def _incomplete(self, application: Application) -> bool:

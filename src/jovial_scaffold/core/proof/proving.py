@@ -12,7 +12,6 @@ from jovial_scaffold.core.proof.accepted import EVERYTHING, Part, Path, Symbols
 from jovial_scaffold.core.proof.applications import Application, Setting, World, behind, reads_context
 from jovial_scaffold.core.proof.terms import Goal, Refuted, Term, decided
 from jovial_scaffold.core.proof.witnesses import Trials, Witness
-from jovial_scaffold.core.records import value_record
 from jovial_scaffold.core.rendering.plan import Plan
 from jovial_scaffold.core.templates.model import Template
 
@@ -20,16 +19,6 @@ PROVEN, BREAKABLE, FAILING, UNDECIDED = "proven", "breakable", "failing", "undec
 
 _AFTER = 8  # parts that are looked at once one of them cannot be decided
 _BRIEFLY = 8  # how many times fewer parts and values are looked at in a check that does not ask for proofs
-
-
-@value_record
-class Decision:
-    """How a rule over something turned out for all parameters that are accepted in one environment; of one that they can break, a witness."""
-
-    application: Application
-    environment: str
-    outcome: str
-    witness: Witness | None = None
 
 
 class _Walk:
@@ -72,7 +61,7 @@ class Proofs:
     """The proofs of one environment. `parameters` are its own; `briefly` looks at few parts and values. `walks` are kept for all environments:
     what reads neither their names nor their labels is the same in each."""
 
-    def __init__(self, setting: Setting, parameters: Parameters, walks: "Walks", briefly: bool = False) -> None:
+    def __init__(self, setting: Setting, parameters: Parameters, walks: Walks, briefly: bool = False) -> None:
         self._setting = setting
         self._walks = walks
         self._most = PROOF_PARTS.most // (_BRIEFLY if briefly else 1)
@@ -81,18 +70,17 @@ class Proofs:
         self._limits: dict[tuple[str, ...], list[Term] | None] = {}
         self._trials = Trials(setting, parameters, self._symbols, PROOF_TRIALS.most // (_BRIEFLY if briefly else 1))
 
-    def decide(self, application: Application) -> Decision:
-        """What can be shown of one application."""
-        label = self._setting.label
+    def decide(self, application: Application) -> tuple[str, Witness | None]:
+        """What can be shown of one application; of one that accepted values break, a witness."""
         if self._trials.fails_now(application):
-            return Decision(application, label, FAILING)
+            return FAILING, None
         walk = self._walks.of(application, self._setting.plan, self._walked)
         if walk.proven:
-            return Decision(application, label, PROVEN)
+            return PROVEN, None
         witness = self._trials.witness(application, walk.suspects, walk.refuted)
-        return Decision(application, label, BREAKABLE if witness is not None else UNDECIDED, witness)
+        return BREAKABLE if witness is not None else UNDECIDED, witness
 
-    def _walked(self, application: Application) -> "_Walk":
+    def _walked(self, application: Application) -> _Walk:
         waiting: list[Part] = [EVERYTHING]
         walk = _Walk()
         looked, most = 0, self._most

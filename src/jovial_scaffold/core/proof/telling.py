@@ -29,10 +29,10 @@ def prove(found: Proven, setting: Setting, parameters: Parameters, all_of: Seque
     for application in all_of:
         if briefly and (application.rule is None or (application.entry is None and application.rule.over != "parameters")):
             continue
-        decision = proofs.decide(application)
-        finding = _breakable(application, decision.witness, setting, level) if decision.witness is not None else None
+        outcome, witness = proofs.decide(application)
+        finding = _breakable(application, witness, setting, level) if witness is not None else None
         found.findings += [finding] if finding is not None else []
-        outcome = UNDECIDED if decision.outcome == BREAKABLE and finding is None else decision.outcome
+        outcome = UNDECIDED if outcome == BREAKABLE and finding is None else outcome
         outcomes.append((application.label, application.address, outcome))
 
 

@@ -23,6 +23,7 @@ _ITEMS = 2  # of a list, those that are changed one by one
 _SAMPLES = 6
 _FAR = (100, 1_000, 1_000_000)  # numbers where nothing bounds them
 _LONG = 300  # characters of a text that is made up
+_JOINED = 12  # letters that a text may be joined with
 _HALVINGS = 64
 _TOGETHER = 16  # parts in which several values together are said to break something, that are tried in any case
 _BLINDLY = 4  # how many times fewer values are tried where nothing is under suspicion
@@ -303,7 +304,8 @@ def _numbers(known: Type, constants: Sequence[Any]) -> list[Any]:
 def _texts(known: Type, constants: Sequence[Any]) -> list[str]:
     """Texts that a rule speaks of, and of lengths that it may compare with."""
     words = [each for each in constants if type(each) is str]
-    lengths = {each + step for each in constants if type(each) is int for step in (-1, 0, 1) if 0 <= each + step <= _LONG}
+    # A text is mostly joined with few letters: its own length that matters is a little less than the one that is spoken of.
+    lengths = {each + step for each in constants if type(each) is int for step in range(-_JOINED, 2) if 0 <= each + step <= _LONG}
     lengths |= {known.shortest, *((known.longest,) if known.longest is not None and known.longest <= _LONG else ())}
     return [*words, *("x" * each for each in sorted(lengths))]
 

@@ -1,7 +1,7 @@
 """Rules over resources, parameters, outputs, environments, pairs of them and effects, to findings."""
 
 from collections import Counter
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from typing import Any
 
 from jovial_scaffold.core.expressions.pending import Pending
@@ -32,15 +32,20 @@ def applies(rule: Rule, kind: ResourceType) -> bool:
     return any(kind.fits(each) for each in rule.applies)
 
 
-def shared_names(rendering: Evaluated) -> dict[str, Any]:
-    """What every rule over an environment, or a part of it, sees."""
-    return {
-        "environment": rendering.environment,
-        "labels": rendering.context["labels"],
-        "parameters": rendering.parameters.values,
-        "outputs": rendering.outputs,
-        "resources": {address: {"type": each.type_text, "properties": each.effective} for address, each in rendering.resources.items()},
-    }
+_SHARED: Mapping[str, Callable[[Evaluated], Any]] = {
+    "environment": lambda rendering: rendering.environment,
+    "labels": lambda rendering: rendering.context["labels"],
+    "parameters": lambda rendering: rendering.parameters.values,
+    "outputs": lambda rendering: rendering.outputs,
+    "resources": lambda rendering: {
+        address: {"type": each.type_text, "properties": each.effective} for address, each in rendering.resources.items()
+    },
+}
+
+
+def shared_names(rendering: Evaluated, read: Collection[str] = _SHARED.keys()) -> dict[str, Any]:
+    """What every rule over an environment, or a part of it, sees, as far as it is `read`."""
+    return {name: value(rendering) for name, value in _SHARED.items() if name in read}
 
 
 def judge(rendering: Evaluated, rulesets: list[Ruleset]) -> tuple[list[Finding], Verdicts]:
