@@ -171,3 +171,20 @@ def test_the_part_of_a_declaration_that_accepts_it_is_pointed_at() -> None:
     files |= {"t.yaml": STOPS, "p.json": json.dumps({"stops": [{"code": "a", "gates": 2}], "spec": {"count": 3}})}
     found = [each for each in in_memory(files).check(proofs="warning").findings if each.rule]
     assert [(each.span.line, each.span.column) for each in found if each.span is not None] == [(2, 59), (9, 7)]
+
+
+def test_bounds_that_a_ruleset_takes_are_tried() -> None:
+    files = files_of(
+        {
+            **BREAKABLE,
+            "pool": {"name": "pool-${word}"},
+            "parameters": {"word": {"type": "string", "pattern": "^[a-z]+$"}},
+            "given": {"word": "a"},
+        }
+    )
+    rule = {"applies": ["house.*"], "because": "b", "require": "size(self.name) <= longest"}
+    files["r.json"] = json.dumps({"ruleset": "house", "takes": {"longest": {"type": "integer", "default": 20}}, "rules": {"it": rule}})
+    result = in_memory(files).check(proofs="warning")
+    assert outcome_of(result, "house/it") == "breakable" and '"xxxxxxxxxxxxxxxx"' in said(
+        next(each for each in result.findings if each.rule).message
+    )

@@ -131,7 +131,7 @@ def proofs_text(result: "CheckResult", width: int) -> str:
     alike: dict[tuple[str, str], list[str]] = {}
     for (label, about), names in undecided.items():
         alike.setdefault((label, _everywhere(names, [*result.proofs])), []).append(about)
-    lines = [f"Not decided {where}: {visible(label)}, for {_few(abouts)}.\n" for (label, where), abouts in alike.items()]
+    lines = [f"Undecided {where}: {visible(label)}, for {_few(abouts)}.\n" for (label, where), abouts in alike.items()]
     left = [name for name in result.environments if name not in result.proofs]
     lines += [f"Nothing was shown in {listed(left)}, which has errors.\n" if len(left) == 1 else ""] if left else []
     lines += [f"Nothing was shown in {listed(left)}, which have errors.\n"] if len(left) > 1 else []

@@ -15,6 +15,7 @@ from jovial_scaffold.core.proof.terms import Refuted
 from jovial_scaffold.core.records import value_record
 from jovial_scaffold.core.schemas.sampling import sampled
 from jovial_scaffold.core.templates.compiling import formulas_of
+from jovial_scaffold.core.templates.model import Constant
 
 Values = dict[str, Any]
 REMOVED: Final = object()  #: in the place of a value: a field that is left out
@@ -268,8 +269,11 @@ def _constants(application: Application) -> list[Any]:
     """The constants that a rule speaks of, or the bounds of a schema."""
     if application.rule is None and application.entry is not None:
         return _bounds(application.entry.kind.schema)
-    formulas = [formula for part in conditions_of(application) for formula, _, _ in formulas_of(part)]
-    return [each.value for formula in formulas for each in nodes(formula.program.node) if isinstance(each, Literal)]
+    parts = conditions_of(application)
+    formulas = [formula for part in parts for formula, _, _ in formulas_of(part)]
+    given = [each.value for each in parts if isinstance(each, Constant)]  # what the ruleset names, or takes
+    listed = [each for value in given for each in (value if isinstance(value, list) else [value])]
+    return [*(each.value for formula in formulas for each in nodes(formula.program.node) if isinstance(each, Literal)), *listed]
 
 
 def _bounds(schema: Any) -> list[Any]:
