@@ -188,3 +188,12 @@ def test_bounds_that_a_ruleset_takes_are_tried() -> None:
     assert outcome_of(result, "house/it") == "breakable" and '"xxxxxxxxxxxxxxxx"' in said(
         next(each for each in result.findings if each.rule).message
     )
+
+
+def test_a_workspace_says_what_is_shown_in_each_project(write: Write) -> None:
+    inside = {f"lines/a/{name}": text for name, text in files_of(BREAKABLE).items()}
+    folder = write({"workspace.yaml": "workspace: valley\nprojects: [lines/*]\n", **inside})
+    document = valid_json("workspace-check", jovial("check", "--proofs", "--format", "json", cwd=folder).stdout)
+    assert {"what": "house/it", "about": "pool", "outcome": "breakable"} in document["projects"][0]["proofs"]["live"]
+    assert "line\n\nfor all accepted values" in jovial("check", "--proofs", cwd=folder).stdout
+    assert "proofs" not in valid_json("workspace-check", jovial("check", "--format", "json", cwd=folder).stdout)["projects"][0]

@@ -73,7 +73,7 @@ def check_document(result: "CheckResult", fingerprints: Sequence[str], repairs: 
             {**finding_entry(finding), "waiver": {"because": waiver.because, "until": waiver.until or None}}
             for finding, waiver in result.waived_findings
         ],
-        **({"proofs": _proofs(result)} if result.proofs else {}),
+        **proofs_entry(result),
         "summary": {
             "errors": result.count("error"),
             "warnings": result.count("warning"),
@@ -87,12 +87,15 @@ def check_document(result: "CheckResult", fingerprints: Sequence[str], repairs: 
     }
 
 
-def _proofs(result: "CheckResult") -> dict[str, Any]:
-    """What was shown for all accepted values, by environment."""
-    return {
+def proofs_entry(result: "CheckResult | None") -> dict[str, Any]:
+    """What was shown for all accepted values, by environment; nothing where nothing was."""
+    if result is None or not result.proofs:
+        return {}
+    found = {
         name: [{"what": label, "about": about, "outcome": outcome} for label, about, outcome in shown]
         for name, shown in result.proofs.items()
     }
+    return {"proofs": found}
 
 
 def repair_entry(repair: "Repair | None", folder: str = "") -> dict[str, Any]:

@@ -5,7 +5,7 @@ from typing import TYPE_CHECKING, Any
 
 from jovial_scaffold.core.findings import LEVELS, Span
 from jovial_scaffold.reports.findings import verdict
-from jovial_scaffold.reports.machine import finding_entry, repair_entry
+from jovial_scaffold.reports.machine import finding_entry, proofs_entry, repair_entry
 from jovial_scaffold.reports.terminal import Style, cells, padded, wrapped
 from jovial_scaffold.reports.words import counted, visible
 
@@ -95,6 +95,7 @@ def check_document(
                     for name in (each.result.environments if each.result is not None else ())
                 ],
                 "resources": each.result.resources if each.result is not None else 0,
+                **proofs_entry(each.result),
             }
             for each in result.projects
         ],
