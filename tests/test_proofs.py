@@ -197,3 +197,13 @@ def test_a_workspace_says_what_is_shown_in_each_project(write: Write) -> None:
     assert {"what": "house/it", "about": "pool", "outcome": "breakable"} in document["projects"][0]["proofs"]["live"]
     assert "line\n\nfor all accepted values" in jovial("check", "--proofs", cwd=folder).stdout
     assert "proofs" not in valid_json("workspace-check", jovial("check", "--format", "json", cwd=folder).stdout)["projects"][0]
+
+
+def test_that_a_rule_could_be_broken_is_no_failure_of_it_in_reports(write: Write) -> None:
+    folder = write(files_of(BREAKABLE))
+    jovial("check", "--proofs", "--strict", "--report", "sarif=o.sarif", "--report", "junit=o.xml", "--report", "lines=o.txt", cwd=folder)
+    results = json.loads((folder / "o.sarif").read_text("utf-8"))["runs"][0]["results"]
+    assert [each["ruleId"] for each in results] == ["rule-breakable"]
+    suite = (folder / "o.xml").read_text("utf-8")
+    assert 'name="it" classname="house"' in suite and "held once" in suite and 'name="rule-breakable' in suite
+    assert (folder / "o.txt").read_text("utf-8").rstrip().endswith("[rule-breakable]")

@@ -62,6 +62,11 @@ class Finding:
         return f"{self.address}:{self.pointer}" if self.pointer else self.address
 
     @property
+    def said_by(self) -> str:
+        """What reports sort it under: the rule that it breaks, or its id. That a rule could be broken is no failure of the rule."""
+        return self.rule if self.rule and self.id != "rule-breakable" else self.id
+
+    @property
     def elsewhere(self) -> tuple[str, ...]:
         """The further addresses, in all environments."""
         return tuple(sorted({each for _, addresses in self.also_at for each in addresses} - {self.where, self.address}))

@@ -47,8 +47,8 @@ class Fingerprints:
         span = finding.cause or finding.span
         named = finding.message.operands[:1]
         name = named[0] if named and isinstance(named[0], str) and not finding.rule else ""
-        said = finding.id if finding.rule and finding.id == "rule-breakable" else ""  # that it can fail is another thing than that it does
-        parts = [said + (finding.rule or finding.id), without_positions(finding.pointer), name]
+        said_by = finding.said_by if finding.said_by == finding.rule else finding.said_by + finding.rule
+        parts = [said_by, without_positions(finding.pointer), name]
         if span is None:
             return "\0".join((*parts, finding.address))
         return "\0".join((*parts, span.file, *self._where(span)))

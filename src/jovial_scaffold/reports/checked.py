@@ -89,7 +89,7 @@ def _data(run: Run, finding: Finding, fingerprint: str) -> list[str]:
 def _row(run: Run, finding: Finding) -> list[str]:
     where = f"{_place(run, finding)} {finding.where}".strip()
     reaches = "all" if not finding.environments or set(finding.environments) >= set(run.environments) else ", ".join(finding.environments)
-    return [finding.level, where, said(finding.message), finding.rule or finding.id, reaches, said(finding.hint)]
+    return [finding.level, where, said(finding.message), finding.said_by, reaches, said(finding.hint)]
 
 
 def _place(run: Run, finding: Finding) -> str:
@@ -119,5 +119,5 @@ def lines_text(runs: Sequence[Run]) -> str:
             span = finding.span
             place = f"{run.path(span.file)}:{span.line}:{span.column}" if span is not None else run.name
             told = " ".join(part for part in (said(finding.message), said(finding.hint)) if part)
-            lines.append(f"{place}: {finding.level}: {told} [{finding.rule or finding.id}]")
+            lines.append(f"{place}: {finding.level}: {told} [{finding.said_by}]")
     return "".join(f"{visible(' '.join(line.split()))}\n" for line in lines)

@@ -45,7 +45,7 @@ def _findings(run: Run, environment: str) -> Iterator[TestCase]:
         if _is_in(finding, environment):
             case, told = _case(run, finding), _told(run, finding)
             if finding.level == "error":
-                failure = Failure(_xml(said(finding.message)), _xml(finding.rule or finding.id))
+                failure = Failure(_xml(said(finding.message)), _xml(finding.said_by))
                 failure.text = told
                 case.result = [failure]
             else:
@@ -59,7 +59,7 @@ def _findings(run: Run, environment: str) -> Iterator[TestCase]:
 
 
 def _rules(run: Run, environment: str) -> Iterator[TestCase]:
-    broken = {each.rule for each in (*run.findings, *(each.finding for each in run.waived)) if _is_in(each, environment)}
+    broken = {each.said_by for each in (*run.findings, *(each.finding for each in run.waived)) if _is_in(each, environment)}
     for result in run.results:
         own = environment.removeprefix(f"{result.project}:")
         for rule, outcomes in rule_outcomes(result, own).items() if own in result.environments or not own else ():
@@ -71,7 +71,7 @@ def _rules(run: Run, environment: str) -> Iterator[TestCase]:
 
 
 def _case(run: Run, finding: Finding) -> TestCase:
-    ruleset, _, name = (finding.rule or f"/{finding.id}").partition("/")
+    ruleset, _, name = finding.said_by.partition("/") if finding.said_by == finding.rule else ("", "", finding.said_by)
     place = run.path(finding.span.file) if finding.span is not None else run.name
     where = finding.where or (f"line {finding.span.line}" if finding.span is not None else "")
     return TestCase(_xml(f"{name} {where}".strip()), _xml(ruleset or place))

@@ -25,9 +25,9 @@ def sarif_document(runs: Sequence[Run]) -> dict[str, Any]:
 
 def _run(run: Run, pages: dict[str, Page]) -> dict[str, Any]:
     every = [*run.findings, *(each.finding for each in run.waived)]
-    rules = sorted({each.rule or each.id for each in every})
+    rules = sorted({each.said_by for each in every})
     number = {name: index for index, name in enumerate(rules)}
-    about = {each.rule or each.id: each for each in every}
+    about = {each.said_by: each for each in every}
     results = [_result(run, finding, key, number) for finding, key in zip(run.findings, run.fingerprints, strict=True)]
     for each in run.waived:
         suppression = {"kind": "external", "status": "accepted", "justification": visible(each.waiver.because)}
@@ -49,7 +49,7 @@ def _run(run: Run, pages: dict[str, Page]) -> dict[str, Any]:
 
 def _rule(name: str, finding: Finding, pages: dict[str, Page]) -> dict[str, Any]:
     """A reportingDescriptor (3.49): a finding of the registry, or a rule of a house."""
-    page = pages.get(finding.id) if not finding.rule else None
+    page = pages.get(name)
     means = page.means if page is not None else said(finding.because) or "A rule of the house."
     mend = page.mend if page is not None else said(finding.fix)
     level = page.level if page is not None else finding.level
@@ -66,7 +66,7 @@ def _rule(name: str, finding: Finding, pages: dict[str, Page]) -> dict[str, Any]
 
 def _result(run: Run, finding: Finding, fingerprint: str, number: dict[str, int]) -> dict[str, Any]:
     """A result (3.27)."""
-    name = finding.rule or finding.id
+    name = finding.said_by
     text = " ".join(part for part in (said(finding.message), said(finding.hint)) if part)
     told: dict[str, Any] = {
         "ruleId": visible(name),
