@@ -150,39 +150,28 @@ class Fit:
     place: PropertyPlace
 
     def truth(self, names: dict[str, Any]) -> tuple[Any, bool]:
-        """True where every value fits, as far as types tell; nothing is known of all others."""
-        types: list[str | Type] = []
+        """True where every value fits, as far as types and letters tell; nothing is known of all others."""
+        parts: list[str | Type | Piece] = []
         for piece in self.pieces:
-            if isinstance(piece, str):
-                types.append(piece)
-                continue
-            prover = _Prover(names)
-            try:
-                types.append(type_of_value(prover.check(piece.node, {})))
-            except EvaluationError:
+            known = piece if isinstance(piece, str) else self._known(piece, names)
+            if known is None:
                 return None, False
-            if not prover.is_sure:
-                return None, False
-        fits = (
-            self.fitting.is_certain(self.place, types[0])
-            if len(types) == 1 and isinstance(types[0], Type)
-            else self.fitting.takes_joined(types, self.place)
-        )
-        return (True, True) if fits or self._fits_by_letters(types) else (None, False)
+            if len(self.pieces) == 1 and isinstance(known, Type):
+                return (True, True) if self.fitting.is_certain(self.place, known) else (None, False)
+            parts.append(known)
+        return (True, True) if self.fitting.takes_joined(parts, self.place) else (None, False)
 
-    def _fits_by_letters(self, types: Sequence[str | Type]) -> bool:
-        """Whether what the declarations say of the letters of texts is enough."""
-        pieces: list[str | Piece] = []
-        for piece, known in zip(self.pieces, types, strict=True):
-            if isinstance(known, str):
-                pieces.append(known)
-                continue
-            schema = self.symbols.schema(piece.paths[0]) if isinstance(piece, Term) and piece.is_bare else None
-            letters = Piece.of_schema(schema, known) if schema is not None else None
-            if letters is None:
-                return False
-            pieces.append(letters)
-        return self.fitting.takes_pieces(pieces, self.place)
+    def _known(self, term: Term, names: dict[str, Any]) -> Type | Piece | None:
+        """What is known of the values of a term: the letters of a text, where its declaration says them, else its type. None where it may
+        fail."""
+        prover = _Prover(names)
+        try:
+            known = type_of_value(prover.check(term.node, {}))
+        except EvaluationError:
+            return None
+        schema = self.symbols.schema(term.paths[0]) if term.is_bare and known.options is None else None
+        letters = Piece.of_schema(schema, known) if schema is not None else None
+        return (letters or known) if prover.is_sure else None
 
 
 def fit_of(value: Pending, symbols: Symbols, fitting: Fitting, place: PropertyPlace) -> Fit | None:

@@ -135,27 +135,27 @@ class Fitting:
             return EvaluationError(message, id="property-pattern")
         return None
 
-    def takes_joined(self, parts: Sequence[str | Type], place: PropertyPlace) -> bool:
-        """Whether a text that is joined of texts and of values of some types fits a place, whatever those values are."""
-        schema = self._part(place)
-        wanted = self._wanted_at(place)
-        texts = [_texts_of(part) for part in parts]
-        if not isinstance(schema, dict) or schema.keys() & _LIMITS - {"pattern"} or not wanted.is_only("string") or None in texts:
+    def takes_joined(self, parts: Sequence["str | Type | Piece"], place: PropertyPlace) -> bool:
+        """Whether a text that is joined of texts, of values of some types, and of texts of which the letters are known fits a place, whatever
+        those values are."""
+        schema, wanted = self._part(place), self._wanted_at(place)
+        every = [piece for piece in map(_piece_of, parts) if piece is not None]
+        if not isinstance(schema, dict) or schema.keys() & _LIMITS - {"pattern"} or not wanted.is_only("string") or len(every) < len(parts):
             return False
-        every = [each for each in texts if each is not None]
-        shortest, longest = (sum(choose(map(len, each)) for each in every) for choose in (min, max))
-        if shortest < wanted.shortest or _above(longest, wanted.longest):
+        shortest = sum(each.shortest for each in every)
+        longest = None if any(each.longest is None for each in every) else sum(each.longest or 0 for each in every)
+        if shortest < wanted.shortest or (wanted.longest is not None and (longest is None or longest > wanted.longest)):
             return False
         pattern = schema.get("pattern")
         if pattern is None:
             return True
         form = form_of(pattern) if isinstance(pattern, str) else None
-        if form is None or shortest < form.least or not all(form.others.fullmatch(text) for each in every for text in each):
+        if form is None or shortest < form.least or not all(_all_fit(each.others, form.others) for each in every):
             return False
         for each in every:
-            if not all(form.first.match(text) for text in each if text):
+            if not _all_fit(each.first, form.first):
                 return False
-            if "" not in each:
+            if each.shortest:
                 return True
         return not form.least
 
@@ -178,34 +178,6 @@ class Fitting:
             return False
         lengths = _above(known.longest, wanted.longest) or (known.longest is None and wanted.longest is not None)
         return not lengths and known.shortest >= wanted.shortest and _within(known, wanted)
-
-    def takes_pieces(self, pieces: Sequence["str | Piece"], place: PropertyPlace) -> bool:
-        """The same of texts, and of others of which the letters and lengths are known."""
-        schema, wanted = self._part(place), self._wanted_at(place)
-        if not isinstance(schema, dict) or schema.keys() & _LIMITS - {"pattern"} or not wanted.is_only("string"):
-            return False
-        every = [Piece.of(each) if isinstance(each, str) else each for each in pieces]
-        longest = [each.longest for each in every]
-        if sum(each.shortest for each in every) < wanted.shortest:
-            return False
-        if wanted.longest is not None and (None in longest or sum(each or 0 for each in longest) > wanted.longest):
-            return False
-        pattern = schema.get("pattern")
-        if pattern is None:
-            return True
-        form = form_of(pattern) if isinstance(pattern, str) else None
-        if (
-            form is None
-            or sum(each.shortest for each in every) < form.least
-            or not all(_all_fit(each.others, form.others) for each in every)
-        ):
-            return False
-        for each in every:
-            if not _all_fit(each.first, form.first):
-                return False
-            if each.shortest:
-                return True
-        return not form.least
 
     def _wanted_at(self, place: PropertyPlace) -> Type:
         key = (place.type_id, place.pointer)
@@ -241,9 +213,10 @@ class Piece(NamedTuple):
     longest: int | None
 
     @classmethod
-    def of(cls, text: str) -> "Piece":
-        """That of a text that is known."""
-        return cls(frozenset(text[:1]), frozenset(text), len(text), len(text))
+    def of(cls, texts: Sequence[str]) -> "Piece":
+        """That of one of some texts."""
+        first, lengths = frozenset(each[:1] for each in texts) - {""}, list(map(len, texts))
+        return cls(first, frozenset("".join(texts)), min(lengths), max(lengths))
 
     @classmethod
     def of_schema(cls, schema: dict[str, Any], known: Type) -> "Piece | None":
@@ -257,6 +230,12 @@ class Piece(NamedTuple):
 
 
 _ASCII = tuple(map(chr, range(128)))
+
+
+def _piece_of(part: str | Type | Piece) -> Piece | None:
+    """What is known of a part of a text; None where that is not enough."""
+    texts = None if isinstance(part, Piece) else _texts_of(part)
+    return part if isinstance(part, Piece) else Piece.of(texts) if texts is not None else None
 
 
 def _all_fit(letters: frozenset[str], pattern: re.Pattern[str]) -> bool:
