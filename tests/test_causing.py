@@ -1,6 +1,7 @@
 """What causes the effects of a deployment, and how what happens alike is told once."""
 
 import json
+import random
 import re
 from pathlib import Path
 from typing import Any
@@ -303,3 +304,104 @@ def test_a_cause_shows_only_what_it_changes_of_a_resource_that_another_changes_t
     template = text[text.index("the template, t.yaml") :].partition("  size (p.json:1, not committed yet)")[0]
     assert "rebuild  pool" in template and "base-2026-1" in template and "size" not in template
     assert "size (p.json:1, not committed yet), s becomes l: restarts pool (size)" in text
+
+
+def test_the_line_that_is_another_is_blamed_and_not_the_one_that_reads_it(write: Write) -> None:
+    files = {
+        "workspace.yaml": "workspace: docks\nprojects: [quay]\nlabels: {owner: sky}\nlookups: {lenses: shared/lenses.csv}\nmodules: {pair: shared/pair.yaml}\n",
+        "shared/lenses.csv": "use,setting,size\nlog,live,7\nmirror,live,20\n",
+        "shared/pair.yaml": 'parameters: {purpose: {type: string, description: What for}}\nlet: {long: 24}\nresources:\n  main (fulmar.queue): {name: "${purpose}", wait_hours: "${long}"}\n',
+        "quay/jovial.yaml": "project: quay\ntemplate: line.yaml\ncatalogs: [fulmar]\nenvironments: {live: {parameters: [live.yaml], deployed: now.json}}\n",
+        "quay/live.yaml": "setting: live\n",
+        "quay/line.yaml": (
+            "parameters: {setting: {type: string, description: Which}}\n"
+            "let:\n  named: one\n  chosen: ${named}-${setting}\n  sizes:\n    live: s\n"
+            "functions:\n  doubled: {takes: {n: {type: integer}}, gives: {type: integer}, is: n * 2}\n"
+            "lookups:\n  lens: {in: lenses, where: \"row.use == 'mirror' && row.setting == setting\"}\n"
+            "resources:\n"
+            '  a (fulmar.queue): {name: "a-${chosen}", wait_hours: "${int(lens.size)}"}\n'
+            '  b (fulmar.queue): {name: b-name, tags: {owner: "${context.labels.owner}"}}\n'
+            "  c (fulmar.queue): {name: c-name, wait_hours: 5}\n"
+            "  d (pair): {purpose: d-name}\n"
+            "  e (fulmar.machine): {name: e-name, image: i, size: \"${sizes[setting]}\", zone: valley, subnet: x}\n"
+            '  f (fulmar.queue): {name: f-name, wait_hours: "${doubled(4)}"}\n'
+        ),
+    }  # fmt: skip
+    root = repository(write(files))
+    quay = root / "quay"
+    assert jovial("record", "live", cwd=quay).returncode == 0
+    for file, old, new in (
+        ("shared/lenses.csv", "mirror,live,20", "mirror,live,30"),
+        ("workspace.yaml", "owner: sky", "owner: stars"),
+        ("shared/pair.yaml", "long: 24", "long: 25"),
+        ("quay/line.yaml", "named: one", "named: two"),
+        ("quay/line.yaml", "live: s", "live: m"),
+        ("quay/line.yaml", "c-name, wait_hours: 5", "c-name, wait_hours: 6"),
+        ("quay/line.yaml", "n * 2", "n * 3"),
+    ):
+        edit(root / file, old, new)
+    document = json.loads(jovial("effects", "live", "--format", "json", cwd=quay).stdout)
+    found = {
+        f"{address}:{pointer}": each["place"]
+        for each in document["causes"]
+        for lead in each["leads_to"]
+        for address in lead["addresses"]
+        for pointer in lead["properties"]
+    }
+    assert found == {
+        "a:name": "line.yaml:3",
+        "a:wait_hours": "../shared/lenses.csv:3, row 2 of lenses",
+        "b:tags/owner": "the project file or its workspace, context.labels.owner",
+        "c:wait_hours": "line.yaml:14",
+        "d/main:wait_hours": "../shared/pair.yaml:2",
+        "e:size": "line.yaml:6",
+        "f:wait_hours": "line.yaml:8",
+    }
+    text = jovial("effects", "live", cwd=quay).stdout
+    assert "  a table, ../shared/lenses.csv:3, row 2 of lenses, not committed yet" in text
+    assert "  the project file or its workspace, context.labels.owner" in text and "the template, the project" not in text
+
+
+def _handed_on(chance: random.Random) -> list[str]:
+    """A template in which values are handed on from line to line, in every form, to resources; the constants are words that end with x."""
+    lines, names = [], ["first"]
+    for number in range(chance.randint(2, 8)):
+        before, name = chance.choice(names), f"v{number}"
+        forms = (
+            f"  {name}: c{number}x",
+            f"  {name}: ${{{before}}}",
+            f"  {name}: j{number}x-${{{before}}}",
+            f"  {name}: \"${{setting == 'live' ? {before} : 'n{number}x'}}\"",
+            f"  {name}: ${{twice({before})}}",
+            f"  {name}: \"${{['q{number}x', {before}][{chance.choice((0, 1))}]}}\"",
+            f"  {name}: \"${{{{'a': {before}, 'b': 'k{number}x'}}.{chance.choice('ab')}}}\"",
+        )
+        lines.append(chance.choice(forms))
+        names.append(name)
+    resources = [
+        f'  r{each} (fulmar.queue): {{name: queue-r{each}, tags: {{t: "z{each}x-${{{chance.choice(names)}}}"}}}}' for each in range(4)
+    ]
+    head = ["parameters: {setting: {type: string, default: live, description: Which}}", "let:", "  first: c99x"]
+    functions = ["functions:", "  twice: {takes: {t: {type: string}}, gives: {type: string}, is: \"t + '-f99x'\"}"]
+    return [*head, *lines, *functions, "resources:", *resources]
+
+
+def test_whatever_line_is_edited_that_one_is_blamed() -> None:
+    blamed = 0
+    for seed in range(80):
+        chance = random.Random(seed)
+        before = _handed_on(chance)
+        edited = chance.choice([number for number, line in enumerate(before) if re.search(r"\b[a-z]\d+x\b", line)])
+        after = list(before)
+        after[edited] = re.sub(r"\b[a-z]\d+x\b", "new", after[edited], count=1)
+        live = {"parameters": [], "deployed": "now.json"}
+        project = {"project": "p", "template": "t.yaml", "catalogs": ["fulmar"], "environments": {"live": live}}
+        files = {"jovial.yaml": json.dumps(project), "t.yaml": "\n".join(before) + "\n", "now.json": "{}"}
+        runs = snapshot_document("p", in_memory(files).render("live"), {}, "")
+        now = in_memory({**files, "t.yaml": "\n".join(after) + "\n", "now.json": json.dumps(runs)})
+        deployed = in_memory(files).views(["live"])[0]
+        now._as_deployed = lambda *_, then=deployed: then  # type: ignore[misc]  # what a repository would give
+        for cause in now.effects("live").causes or ():
+            blamed += 1
+            assert cause.place == f"t.yaml:{edited + 1}", (seed, after)
+    assert blamed > 30

@@ -1,10 +1,12 @@
 """Maps and plots: what they hold, that they are well formed, and that nothing in them lies over anything else."""
 
 import io
+import itertools
 import re
 import subprocess
 import sys
 import xml.etree.ElementTree as ET
+from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
@@ -17,7 +19,7 @@ from jovial_scaffold.core.graph.layout import Box, Scene, layout
 from jovial_scaffold.core.graph.picture import Edge, Node, Picture, around, picture
 from jovial_scaffold.core.schemas.annotations import LOOKS
 from jovial_scaffold.reports.drawing.looks import looks
-from jovial_scaffold.reports.drawing.svg import svg_text
+from jovial_scaffold.reports.drawing.svg import curve, svg_text
 from jovial_scaffold.reports.drawing.written import dot_text, mermaid_text
 from tests.support import Write, jovial
 
@@ -97,6 +99,44 @@ def test_boxes_never_touch(frames: dict[str, tuple[str, ...]], ends: set[tuple[s
         )
         if source.node.frame == target.node.frame:
             assert source.x < target.x, "what is needed stands left of what needs it"
+
+
+@given(
+    st.dictionaries(st.sampled_from(_NAMES), st.sampled_from([(), ("a",), ("b",), ("a", "a/c"), ("b", "b/d")]), min_size=2),
+    st.sets(st.tuples(st.sampled_from(_NAMES), st.sampled_from(_NAMES)), min_size=1, max_size=14),
+)
+@settings(max_examples=200, deadline=None)
+def test_no_arrow_passes_behind_a_box_or_a_frame_of_others(frames: dict[str, tuple[str, ...]], ends: set[tuple[str, str]]) -> None:
+    nodes = {name: Node(name, name * (1 + len(name) % 3), "t.x.v1", (name,), 1, frame) for name, frame in frames.items()}
+    edges = tuple(Edge(one, other, False) for one, other in sorted(ends) if one < other and one in nodes and other in nodes)
+    scene = layout(Picture("x", nodes, edges, ()))
+    at = {box.node.name: box for box in scene.boxes}
+    for line in scene.lines:
+        source, target = at[line.edge.source], at[line.edge.target]
+        around = {frame[:depth] for frame in (source.node.frame, target.node.frame) for depth in range(1, 3)}
+        others = [each for each in scene.boxes if each is not source and each is not target]
+        closed = [*others, *(each for each in scene.frames if each.path not in around)]
+        if any(one[0] > other[0] for one, other in itertools.pairwise(line.points)):
+            continue  # frames that need each other stand beside each other in one order only
+        for across, down in sampled(line.points):
+            for each in closed:
+                inside = each.x + 1 < across < each.x + each.width - 1 and each.y + 1 < down < each.y + each.height - 1
+                assert not inside, (line, each)
+
+
+def sampled(points: tuple[tuple[float, float], ...]) -> Iterator[tuple[float, float]]:
+    """Points along a line as it is drawn."""
+    at = points[0]
+    for letter, found in curve(points)[1:]:
+        for step in range(13):
+            t = step / 12
+            if letter == "L":
+                yield at[0] + (found[0][0] - at[0]) * t, at[1]
+                continue
+            weights = ((1 - t) ** 3, 3 * t * (1 - t) ** 2, 3 * t * t * (1 - t), t**3)
+            corners = (at, *found)
+            yield sum(w * p[0] for w, p in zip(weights, corners, strict=True)), sum(w * p[1] for w, p in zip(weights, corners, strict=True))
+        at = found[-1]
 
 
 def generated(write: Write, resources: int) -> Project:

@@ -7,6 +7,7 @@ from typing import Any
 
 import pytest
 
+from jovial_scaffold.core.changes.echoes import Echoes
 from jovial_scaffold.core.changes.matrix import Comparison, Row, compare
 from jovial_scaffold.reports.echoing import folded
 from jovial_scaffold.reports.machine import compare_document, json_text
@@ -145,3 +146,56 @@ def test_lines_of_documents(tmp_path: Path) -> None:
     assert [[*each.findings] for each in renderings] == findings  # looking at what is there says nothing anew
     found = {row.pointer[0]: row.echo for row in comparison.rows if row.kind == "document"}
     assert found == {"to": "‹setting›/start.sh", 1: "export RANGE=‹range›", 2: "", 3: "", 4: "echo none ‹owner›"}
+
+
+@pytest.mark.parametrize(
+    "text",
+    [
+        "line + '-x#'",
+        "'X#-' + line",
+        "slug('R#-' + line, 30)",
+        "slug('R #', 20) + '-' + line",
+        "slug(line, 1#)",
+        "'Ab#'.lowerAscii() + line",
+        "'Ab#'.upperAscii() + line",
+        "(line + 'Ab#').lowerAscii()",
+        "' x# '.trim() + line",
+        "line.replace('a', 'x#')",
+        "'a-b'.replace('-', 'x#') + line",
+        "'a-b'.replace('q', 'x#') + line",
+        "[line, 'x#'].join('-')",
+        "['x', 'x#'].join(line)",
+        "[line, line, 'a'].join('x#')",
+        "string(#) + line",
+        "digest('x#', 8) + line",
+        "digest(line + 'x#', 8)",
+        "as_json([line, 'x#'])",
+        "as_json('x#') + line",
+        "line + (# > 2 ? 'few' : 'many')",
+        "line + ['a', 'b', 'c', 'd', 'e', 'f', 'g', 'h'][#]",
+        "line + string(# + 1)",
+        "carve(range, 24, #) + line",
+        "carve(range, 24, #)",
+        "carve('10.#.0.0/16', 24, 1) + line",
+    ],
+)
+def test_echoes_of_expressions_that_differ_in_constants(monkeypatch: pytest.MonkeyPatch, text: str) -> None:
+    """What is told of all of a shape at once is what each would be told of by itself."""
+    resources = "".join(
+        f"  q{number} (fulmar.queue): {{name: queue-{number}, tags: {{t: {json.dumps('${' + text.replace('#', str(number)) + '}')}}}}}\n"
+        for number in range(7)
+    )
+    files = {
+        "jovial.yaml": "project: p\ntemplate: t.yaml\ncatalogs: [fulmar]\nenvironments: {a: {parameters: [a.yaml]}, b: {parameters: [b.yaml]}}\n",
+        "t.yaml": "parameters: {line: {type: string, description: x}, range: {type: string, description: x}}\nresources:\n" + resources,
+        "a.yaml": "line: alp\nrange: 10.1.0.0/16\n",
+        "b.yaml": "line: bri\nrange: 10.2.0.0/16\n",
+    }
+
+    def told() -> list[tuple[str, str]]:
+        return [(row.address, row.echo) for row in in_memory(files).compare(echoes=True).rows]
+
+    at_once = told()
+    assert len(at_once) == 7
+    monkeypatch.setattr(Echoes, "_by_shape", lambda *_: "")
+    assert at_once == told()

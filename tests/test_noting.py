@@ -10,7 +10,7 @@ from jovial_scaffold.core.expressions.scopes import MapScope
 from jovial_scaffold.core.folders import MemoryFolder
 from jovial_scaffold.core.project import Project
 from jovial_scaffold.core.rendering.noting import names_looked_up
-from jovial_scaffold.reports.board import board_data
+from jovial_scaffold.reports.board_rows import board_rows
 
 NAMES = {"flag": True, "other": False, "line": "alp", "zone": "kes", "copies": 3, "stations": [{"code": "kes"}]}
 TEMPLATE = """parameters:
@@ -50,7 +50,7 @@ def _reads(values: dict[str, dict[str, Any]]) -> dict[str, list[str]]:
     files |= {f"{name}.json": json.dumps(each) for name, each in values.items()}
     project = Project(MemoryFolder({name: text.encode() for name, text in files.items()}))
     views = project.views(project.environments)
-    data = board_data("p", project.compare(everything=True), views, ([], []), {}, "")
+    data = board_rows(views).data
     found = {f"{each['address']}:{row[0]}": row[6] for each in data["resources"] for row in each["rows"]}
     return {**found, **{key: node["reads"] for key, node in data["nodes"].items()}}
 

@@ -5,12 +5,20 @@ from pathlib import Path
 
 import pytest
 
+from jovial_scaffold.core.authoring.inventory import inventory
 from jovial_scaffold.core.expressions.errors import EvaluationError
 from jovial_scaffold.core.expressions.program import compile_expression
 from jovial_scaffold.core.expressions.values import Secret, deep_marks
+from jovial_scaffold.reports.board import board_of, board_page
+from jovial_scaffold.reports.board_rows import board_rows
+from jovial_scaffold.reports.explaining import explanation_document, explanation_text
+from jovial_scaffold.reports.machine import compare_document, json_text
+from jovial_scaffold.reports.parameters import parameters_text
+from jovial_scaffold.reports.terminal import Style
 from jovial_scaffold.reports.words import said
+from tests.fuzz.code import cast_from
 from tests.fuzz.mini import SECRET
-from tests.support import Write, jovial
+from tests.support import Write, in_memory, jovial
 
 OTHER = "gentian-below-the-viaduct"
 NAMES = ("s", "l", "p", "n")
@@ -173,3 +181,70 @@ def test_no_row_is_chosen_by_a_secret_or_by_what_only_the_deployment_knows(write
         files["jovial.yaml"] += "lookups: {lamps: lamps.csv}\n"
         result = jovial("check", "--format", "json", cwd=write(files), env={"CODE": "sesame-shut"})
         assert [each["id"] for each in json.loads(result.stdout)["findings"]] == ["condition-undecidable"], result.stderr
+
+
+@pytest.mark.parametrize(
+    ("values", "written"),
+    [
+        ("", "edelweiss-alone"),
+        ("", "${'edelweiss' + '-twice'}"),
+        ("", "edelweiss-${word}"),
+        ("", "${digest('edelweiss' + word, 20)}"),
+        ("let: {plain: edelweiss-plain}\n", "${plain}"),
+        ("let: {joined: 'edelweiss-${line}'}\n", "${joined}"),
+        ("let: {made: \"${'edelweiss' + line}\", next: '${made}'}\n", "${next}"),
+        ("let: {table: {x: {y: edelweiss-deep}, z: 1}}\n", "${table.x.y}"),
+        ("let: {several: [edelweiss-one, other]}\n", "${several[0]}"),
+        ("let: {chosen: \"${line == 'alp' ? 'edelweiss' : 'other'}\"}\n", "${chosen}"),
+        ("functions: {salted: {takes: {t: {type: string}}, gives: {type: string}, is: \"'edelweiss' + t\"}}\n", "${salted(line)}"),
+    ],
+)
+def test_what_is_written_for_a_secret_is_never_shown(values: str, written: str) -> None:
+    """Nor where it is explained: in expressions, and in what leads to them."""
+    resources = "".join(
+        f"  pool{number} (fulmar.machine_group): {{name: pool-{number}, image: i, size: s, copies: {number}, subnets: [x], "
+        f"operator_password: {json.dumps(written)}}}\n"
+        for number in range(8)
+    )
+    template = (
+        "parameters: {word: {type: string, writeOnly: true, default: edelweiss-word, description: x}, "
+        f"line: {{type: string, default: alp, description: x}}}}\n{values}resources:\n{resources}"
+    )
+    with cast_from(1):
+        project = in_memory({"jovial.yaml": _WRITTEN_THERE, "t.yaml": template})
+        views = project.views(("live", "sandbox"))
+    names = [*views[0].scope.template.values, "word", *(f"pool{number}:operator_password" for number in (0, 7))]
+    reasons = [("live", project.why(name, "live")) for name in names]
+    told = [explanation_text(reason, name, Style(False, 200)) for name, reason in reasons]
+    told.append(json_text(explanation_document("p", reasons, [])))
+    told += [json_text(board_rows(views, unfolded=unfolded).data) for unfolded in (False, True)]
+    told.append(json_text(compare_document(project.compare(everything=True))))
+    assert not [text for text in told if "edelweiss" in text]
+    assert "‹secret›" in told[len(names) - 1] and "‹secret›" in told[-2]
+
+
+_WRITTEN_THERE = "project: p\ntemplate: t.yaml\ncatalogs: [fulmar]\nenvironments: {live: {}, sandbox: {}}\n"
+
+
+def test_what_reaches_a_secret_property_through_modules_is_never_shown() -> None:
+    """Parameters that are not declared secret, and literals that are handed on; what only chooses between them is shown."""
+    files = {
+        "jovial.yaml": _WRITTEN_THERE.replace("{live: {}, ", "{live: {parameters: [live.yaml]}, ") + "modules: {desk: desk.yaml}\n",
+        "live.yaml": "word: edelweiss-live\n",
+        "desk.yaml": "parameters: {pw: {type: string, description: x}, tag: {type: string, description: x}}\nlet: {inner: '${pw}'}\nresources:\n"
+        '  pool (fulmar.machine_group): {name: "${tag}", image: i, size: s, copies: 1, subnets: [x], operator_password: "${inner}"}\n',
+        "t.yaml": "parameters:\n  word: {type: string, default: edelweiss-default, description: x}\n  line: {type: string, default: alp, description: x}\n"
+        "let: {chosen: \"${line == 'alp' ? word : 'edelweiss-let'}\"}\nresources:\n"
+        '  a (desk): {tag: aaa, pw: "${chosen}"}\n  b (desk): {tag: bbb, pw: edelweiss-handed}\n',
+    }
+    project = in_memory(files)
+    assert [each.id for each in project.check().findings if each.level == "error"] == []
+    names = ["a/pool:operator_password", "b/pool:operator_password", "chosen", "word"]
+    told = [explanation_text(project.why(name, "live"), name, Style(False, 200)) for name in names]
+    assert "default of parameter line = alp" in told[0], "what only chooses is public"
+    views = project.views(("live", "sandbox"))
+    told += [json_text(board_rows(views).data), board_page("p", [board_of("p", views, lambda: ([], []), {}, "")])]
+    told.append(
+        "".join(parameters_text("p", inventory(list(project.template.parameters.values()), views), ["live", "sandbox"], Style(False, 200)))
+    )
+    assert not [text for text in told if "edelweiss" in text]

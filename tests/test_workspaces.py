@@ -103,10 +103,10 @@ def test_environments_by_project(write: Write) -> None:
         (("render", "brr:live"), "has no project `brr`. Its projects are alp and bri."),
         (("check", "brr:live"), "has no project `brr`"),
         (("check", "life"), "No project of the workspace has an environment `life`"),
-        (("compare", "alp:live", "bri:live"), "One command looks at the environments of one project"),
+        (("board", "alp:live", "bri:live"), "One command looks at the environments of one project"),
         (("check", "alp:life"), "no environment `life`"),
     ):
-        result = jovial(*command, cwd=root / "shared" if command[0] != "compare" else root / "lines" / "alp")
+        result = jovial(*command, cwd=root / "shared" if command[0] != "board" else root / "lines" / "alp")
         assert result.returncode == 2 and told in " ".join(result.stderr.split()), (command, result.stderr)
 
 
@@ -160,6 +160,30 @@ def test_a_ripple_through_what_is_shared(write: Write) -> None:
     )
 
 
+def test_a_ripple_names_the_files_that_changed_and_what_each_value_was(write: Write) -> None:
+    files = files_of("alp", "bri")
+    files["workspace.yaml"] += "labels: {owner: sky}\n"
+    files["shared/pair.yaml"] = files["shared/pair.yaml"].replace("wait_hours: 24", "wait_hours: '${size(purpose) * 4}'")
+    for name, purpose in (("alp", "alp"), ("bri", "bri-and-more")):
+        line = f"lines/{name}/line.yaml"
+        files[line] = files[line].replace(f"purpose: {name}", f"purpose: {purpose}")
+        files[line] += '  gate (fulmar.queue): {name: gate, tags: {owner: "${context.labels.owner}"}}\n'
+    root = repository(write(files))
+    edit(root / "shared" / "pair.yaml", " * 4", " * 5")
+    edit(root / "shared" / "pair.yaml", "-main", "-primary-and-only-one-of-them-all")
+    edit(root / "workspace.yaml", "owner: sky", "owner: stars")
+    document = json.loads(jovial("ripple", "--format", "json", cwd=root).stdout)
+    for project in document["projects"]:
+        for each in project["environments"]:
+            assert each["causes"] == ["../../shared/pair.yaml", "../../workspace.yaml"]
+    text = jovial("ripple", cwd=root).stdout
+    assert "through shared/pair.yaml and workspace.yaml" in text
+    assert "12 becomes 15, 48 becomes 60" in text, "those of all places are named where there is room"
+    told = next(line for line in text.splitlines() if "/main:name" in line).split("  ")[-3]
+    was, becomes = told.split(" becomes ")
+    assert was.strip("…") != becomes.strip("…") and "-main" in was and "-pri" in becomes, "cut around what differs"
+
+
 def test_find_and_compare_over_all_projects(write: Write) -> None:
     files = files_of("alp", "bri")
     for name in ("alp", "bri"):
@@ -183,6 +207,76 @@ def test_find_and_compare_over_all_projects(write: Write) -> None:
     (root / "lines" / "bri" / "line.yaml").write_text("resources: 3\n")
     broken = jovial("compare", cwd=root)
     assert broken.returncode == 1 and "gate-sandbox" in broken.stdout
+
+
+def unwrapped(text: str) -> str:
+    """What was said, in one line."""
+    return " ".join(text.split())
+
+
+def test_environments_of_several_projects_side_by_side(write: Write) -> None:
+    files = files_of("alp", "bri")
+    for name in ("alp", "bri"):
+        files[f"lines/{name}/line.yaml"] += '  gate (fulmar.queue): {name: "gate-${context.project}-${context.environment}"}\n'
+    root = write(files)
+    inside = root / "lines" / "alp"
+    document = valid_json("compare", jovial("compare", "alp:live", "bri:live", "--format", "json", cwd=root).stdout)
+    assert document["environments"] == ["alp:live", "bri:live"]
+    rows = {(each["address"], each["pointer"]): each for each in document["rows"]}
+    assert rows["gate", "name"]["values"] == {"alp:live": "gate-alp-live", "bri:live": "gate-bri-live"}
+    assert rows["gate", "name"]["drivers"][0]["parameter"] == "context.project"
+    # What a parameter drives between two columns, the template drives between others.
+    for name in ("alp", "bri"):
+        edit(
+            root / "lines" / name / "line.yaml",
+            "resources:\n",
+            f'resources:\n  own (fulmar.queue): {{name: "{name}-own-${{context.environment}}"}}\n',
+        )
+        with (root / "lines" / name / "line.yaml").open("a") as stream:
+            stream.write(f'outputs: {{where: "{name}-${{context.environment}}"}}\n')
+    for environments, names in (
+        (["alp:live", "bri:live", "alp:sandbox"], {"context.environment", "(template)"}),
+        (["alp:live", "bri:live"], {"(template)"}),
+        (["alp:live", "alp:sandbox", "bri:sandbox"], {"context.environment"}),
+    ):
+        found = json.loads(jovial("compare", *environments, "--format", "json", cwd=root).stdout)["rows"]
+        for place in ("own", "where"):
+            (row,) = (each for each in found if each["address"] == place)
+            assert {each["parameter"] for each in row["drivers"]} == names, (environments, place)
+    # One without its project is that of the project here, and never that of the other one.
+    mixed = jovial("compare", "live", "bri:live", cwd=inside).stdout
+    assert "gate-alp-live" in mixed and "gate-bri-live" in mixed
+    assert jovial("compare", "bri:sandbox", "live", "--exit-code", cwd=inside).returncode == 3
+    for arguments, told in (
+        (["compare", "live", "bri:live"], "Of which project live is meant, is not said."),
+        (["compare", "live"], "of two environments or more"),
+        (["compare", "alp:live", "bri:lvie"], "Did you mean `live`?"),
+        (["compare", "alp:live", "bri:live", "--expect", "x.yaml"], "--expect"),
+        (["compare", "alp:live", "bri:live", "--baseline", "live"], "--baseline"),
+        (["compare", "alp:live", "bri:live", "--workspace"], "--workspace"),
+        (["render", "live"], "write PROJECT:ENVIRONMENT"),
+    ):
+        refused = jovial(*arguments, cwd=root)
+        assert refused.returncode == 2 and refused.stdout == "" and told in unwrapped(refused.stderr), (arguments, refused.stderr)
+    for arguments in (["check", "live", "bri:live"], ["board", "live", "bri:live"], ["find", "gate", "live", "bri:live"]):
+        refused = jovial(*arguments, cwd=inside)
+        assert refused.returncode == 2 and "This is the project alp, and bri:live is asked for." in unwrapped(refused.stderr), arguments
+    for arguments in (["alp:live", "live"], ["alp:live", "live", "bri:live"], ["bri:live?x=1", "alp:live", "bri:live?x=1"]):
+        twice = jovial("compare", *arguments, cwd=inside)
+        assert twice.returncode == 2 and "live is named twice" in twice.stderr, arguments
+
+
+def test_an_address_is_no_environment_of_another_project(write: Write) -> None:
+    root = write(files_of("alp", "bri"))
+    inside = root / "lines" / "alp"
+    straight = jovial("why", "tickets/main:name", "live", cwd=inside)
+    assert straight.returncode == 0 and straight.stdout.startswith("tickets/main:name in live is alp-main")
+    assert jovial("why", "live", "tickets/main:name", cwd=inside).stdout == straight.stdout
+    other = jovial("why", "bri:live", "tickets/main:name", cwd=inside).stdout
+    assert (
+        other.startswith("tickets/main:name in live is bri-main")
+        and jovial("why", "tickets/main:name", "bri:live", cwd=inside).stdout == other
+    )
 
 
 def test_where_a_project_file_is_nearer_or_nothing_is_there(write: Write, tmp_path: Path) -> None:

@@ -146,7 +146,7 @@ def _read(text: str, least: int) -> tuple[Any, list[str], int]:
         template = loaded.templates[0]
         resources = {name: shown(each) for name, each in template.resources.items()}
         casts = len(template.origin.source.outline.casts)
-    return (resources, sorted(template.unknown_names), sorted(template.secret_parameters)), found, casts
+    return (resources, sorted(template.unknown_names), sorted(template.secret_names)), found, casts
 
 
 def attempt(chance: random.Random) -> str:

@@ -13,7 +13,6 @@ import yaml
 from jovial_scaffold.cli.focusing import CHECK_REPORTS, ProjectFocus, report_text
 from jovial_scaffold.core.changes.expecting import read_expectations, unexpected
 from jovial_scaffold.core.changes.families import families
-from jovial_scaffold.core.changes.matrix import compare
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.focus import Focus
 from jovial_scaffold.core.folders import MemoryFolder
@@ -23,7 +22,8 @@ from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.project_inputs import Overrides
 from jovial_scaffold.core.rendering.explaining import Unexplained
 from jovial_scaffold.core.text.formats import read_source
-from jovial_scaffold.reports.board import board_data
+from jovial_scaffold.reports.board import board_of, board_page
+from jovial_scaffold.reports.board_rows import board_rows
 from jovial_scaffold.reports.effects import Shown, effects_text
 from jovial_scaffold.reports.effects_document import effects_document
 from jovial_scaffold.reports.explaining import explanation_document
@@ -207,8 +207,9 @@ def _more(project: Project, result: CheckResult, style: Style) -> Iterator[str]:
     yield json_text(compare_document(with_echoes, with_families=True))
     yield harmless(families_text(families(with_echoes), with_echoes, style))
     renderings = project.views(project.in_order())
-    whole = compare(renderings, everything=True, echoes=True)
-    yield json_text(board_data(project.name, whole, renderings, (result.findings, result.waived_findings), {}, "2026-11-28"))
+    page = board_of(project.name, renderings, lambda: (result.findings, result.waived_findings), {}, "2026-11-28")
+    yield board_page("all", [page])
+    yield json_text(board_rows(renderings, unfolded=True).data)
     with suppress(ProjectError):
         yield json_text(idle_document(project.name, project.idle()))
 

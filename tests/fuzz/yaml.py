@@ -142,9 +142,11 @@ def compare_places(text: str, value: Any, outline: Outline) -> None:
         assert all(not line or line[0] == "#" for line in between), (text, pointer)  # maps end where what follows begins, or its line
     if not outline.starts:
         return
-    part = Source("", text, value, locate_yaml)
+    part, whole = Source("", text, value, locate_yaml), Source("", text, value, locate_yaml)
     part.outline = outline
     for pointer, place in found.items():
+        lines = [(each.value_line(pointer), each.key_line(pointer)) for each in (part, whole)]
+        assert lines[0] == lines[1], (text, pointer, lines)
         alone = part.place(pointer)
         assert alone == place or (not place.style and alone[:3] == place[:3]), (text, pointer)  # maps end where what follows begins
 

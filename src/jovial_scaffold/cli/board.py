@@ -11,7 +11,18 @@ from urllib.parse import parse_qsl, quote
 import typer
 
 from jovial_scaffold.cli import exit_codes
-from jovial_scaffold.cli.options import EnvelopeFile, Environments, Out, ProjectPath, WithFiles, WithValues, load, overrides, unusable
+from jovial_scaffold.cli.options import (
+    EnvelopeFile,
+    Environments,
+    Out,
+    ProjectPath,
+    WithFiles,
+    WithValues,
+    load,
+    overrides,
+    processors,
+    unusable,
+)
 from jovial_scaffold.cli.workspace import Projects, WholeWorkspace, workspace_asked
 from jovial_scaffold.core.findings import has_errors
 from jovial_scaffold.core.project_file import ProjectError
@@ -19,7 +30,7 @@ from jovial_scaffold.machine import writing
 from jovial_scaffold.machine.opening import Project
 
 if TYPE_CHECKING:
-    from jovial_scaffold.reports.board import Board
+    from jovial_scaffold.reports.board import Board, Findings
 
 
 def command(
@@ -55,7 +66,7 @@ def command(
 
     def made(live: bool) -> tuple[str, Path]:
         opened = workspace_asked(project, workspace)
-        every = [(each, board(each, views, folder)) for folder, each, views in loaded(chosen)]
+        every = [(each, board(each, views, folder, processors())) for folder, each, views in loaded(chosen)]
         title = opened.name if opened is not None else every[0][0].name
         root = Path(opened.folder.where if opened is not None else every[0][0].folder.where)
         return board_page(title, [each for _, each in every], live), root
@@ -84,26 +95,27 @@ def command(
         print(f"Written: {target} ({size:.1f} MB)", file=sys.stderr)
 
 
-def board(loaded: Project, environments: list[str], folder: str = "") -> "Board":
+def board(loaded: Project, environments: list[str], folder: str = "", workers: int = 1) -> "Board":
     """What the page shows of a project; an environment whose snapshot cannot be read is shown without effects. Raises ProjectError."""
-    from jovial_scaffold.core.changes.matrix import compare
     from jovial_scaffold.reports.board import board_of
 
     names = tuple(environments or loaded.environments)
     renderings = loaded.views(loaded.in_order(names))
-    comparison = compare(renderings, everything=True, echoes=True)
-    results = [side.check(views) for side, views in loaded.sides(names)]
-    findings = [each for result in results for each in result.findings]
-    effects = {}
+    effects, unread = {}, []
     for name in names:
         if loaded.deployed_name(name) is None or has_errors(loaded.render(name).findings):
             continue
         try:
             effects[loaded.label(name)] = loaded.effects(name)
         except ProjectError as error:
-            findings += error.findings
-    waived = [each for result in results for each in result.waived_findings]
-    return board_of(loaded.name, comparison, renderings, (findings, waived), effects, loaded.run["date"], folder)
+            unread += error.findings
+
+    def check() -> "Findings":
+        results = [side.check(views) for side, views in loaded.sides(names)]
+        found = [each for result in results for each in result.findings]
+        return [*found, *unread], [each for result in results for each in result.waived_findings]
+
+    return board_of(loaded.name, renderings, check, effects, loaded.run["date"], folder, workers)
 
 
 _NOTHING = b'{"effects": [], "beside": [], "findings": []}'

@@ -144,14 +144,17 @@ def load(
     """The project with what the command line adds: the one that `views` name (`PROJECT:ENVIRONMENT`), in the workspace here, or the one here.
     Raises ProjectError."""
     added = overrides(path or Path(), values, files, run_needed, key_file, at_most, envelope)
-    named = {View.parse(each).project for each in views} - {""}
+    named = {View.parse(each).project for each in views}
+    others = named - {""}
     project = None
-    if len(named) == 1:
-        from jovial_scaffold.machine.opening import workspace_above
+    if len(others) == 1:
+        from jovial_scaffold.machine.opening import is_in_project, workspace_above
         from jovial_scaffold.machine.workspaces import OpenWorkspace
 
         above = workspace_above((path or Path()).resolve())
-        project = OpenWorkspace(above).load(named.pop(), added) if above is not None else None
+        # Beside that of another project, one without its project is of the project here: they are of two, which it says itself.
+        is_of_here = "" in named and is_in_project(path or Path())
+        project = OpenWorkspace(above).load(others.pop(), added) if above is not None and not is_of_here else None
     project = project or Project.load(path or Path(), added)
     tell_of(project)
     return project

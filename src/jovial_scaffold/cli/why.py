@@ -2,7 +2,8 @@
 
 import os
 import sys
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
+from contextlib import suppress
 from typing import Annotated
 
 import typer
@@ -27,6 +28,7 @@ from jovial_scaffold.cli.options import (
 from jovial_scaffold.core.expressions.values import deep_marks
 from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.rendering.explaining import Reason, Unexplained
+from jovial_scaffold.core.views import View
 from jovial_scaffold.core.words import NOTHING, Listed, nearest, say
 from jovial_scaffold.machine.opening import Project
 from jovial_scaffold.reports.terminal import style_for
@@ -69,10 +71,12 @@ def command(
             return
         if not what:
             raise typer.BadParameter("say what is to be explained, such as gates/kes:copies.", param_hint="WHAT")
-        loaded = load(project, with_values, with_file, envelope=envelope, run_needed="context" in what, views=environments or ())
+
+        def opened(views: Sequence[str]) -> Project:
+            return load(project, with_values, with_file, envelope=envelope, run_needed="context" in what, views=views)
+
+        what, loaded = _in_order(what, environments or [], opened)
         chosen = tuple(environments or loaded.environments)
-        if len(chosen) == 1 and what in loaded.environments and chosen[0] not in loaded.environments:
-            what, chosen = chosen[0], (what,)  # the other way round
         if impact:
             _impact(loaded, what, chosen, format)
             return
@@ -100,6 +104,31 @@ def command(
     style = style_for(sys.stdout, os.environ)
     sys.stdout.write("\n".join(explanation_text(reason, name, style, folder_shown(loaded)) for name, reason in found))
     raise typer.Exit(exit_codes.ERRORS if show_errors(wrong) else 0)
+
+
+def _in_order(what: str, environments: list[str], opened: Callable[[Sequence[str]], Project]) -> tuple[str, Project]:
+    """What is asked for, and the project: the environment may stand first, too, and then stands in `environments` afterwards. Raises
+    ProjectError."""
+    try:
+        loaded = opened(environments)
+    except ProjectError:
+        if len(environments) != 1:
+            raise
+        loaded = None  # an address may have been taken for PROJECT:ENVIRONMENT
+    if len(environments) == 1 and (loaded is None or not _names(loaded, environments[0])):
+        with suppress(ProjectError):
+            other = opened([what])
+            if _names(other, what):
+                what, environments[0] = environments[0], what
+                return what, other
+    return what, loaded or opened(environments)
+
+
+def _names(loaded: Project, text: str) -> bool:
+    """Whether a text names an environment of a project, or a view of one."""
+    with suppress(ProjectError):
+        return View.parse(text).environment in loaded.environments
+    return False
 
 
 def _explained(loaded: Project, what: str, chosen: Sequence[str], asked: bool) -> list[tuple[str, Reason]]:

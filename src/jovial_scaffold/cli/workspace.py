@@ -2,10 +2,10 @@
 
 import os
 import sys
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from pathlib import Path
 from posixpath import normpath, relpath
-from typing import Annotated
+from typing import Annotated, NamedTuple
 
 import typer
 
@@ -15,8 +15,8 @@ from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.project_inputs import Overrides
 from jovial_scaffold.core.text.source import Source
 from jovial_scaffold.core.views import View
-from jovial_scaffold.core.words import say
-from jovial_scaffold.machine.opening import Project, workspace_above
+from jovial_scaffold.core.words import listed, say
+from jovial_scaffold.machine.opening import Project, is_in_project, workspace_above
 from jovial_scaffold.machine.workspaces import OpenWorkspace, workspace_here
 from jovial_scaffold.reports.findings import findings_text
 from jovial_scaffold.reports.terminal import style_for
@@ -37,6 +37,41 @@ def workspace_asked(project: Path | None, whole: bool) -> OpenWorkspace | None:
         hint = say("A workspace is a folder with a workspace.yaml, which lists its projects.")
         raise ProjectError([Finding("project-missing", "error", say("No workspace.yaml is here or in a folder above."), None, hint)])
     return OpenWorkspace(above)
+
+
+class Named(NamedTuple):
+    """An environment of one of several projects: what the project is called, where it lies, and the view of it."""
+
+    name: str
+    folder: str
+    project: Project
+    view: str
+
+
+def of_several(given: Path | None, views: Sequence[str], added: Overrides) -> list[Named]:
+    """Environments of several projects of the workspace here, where `PROJECT:ENVIRONMENT` names such; nothing where all are of one. One without its
+    project is of the project here. Raises ProjectError."""
+    parsed = [View.parse(each) for each in views]
+    above = workspace_above((given or Path()).resolve()) if any(each.project for each in parsed) else None
+    if above is None:
+        return []
+    here = Project.load(given or Path(), added).name if not all(each.project for each in parsed) and is_in_project(given or Path()) else ""
+    names = [each.project or here for each in parsed]
+    if len(set(names)) < 2:  # one project alone
+        return []
+    opened = OpenWorkspace(above)
+    if "" in names:
+        bare = next(view for view, name in zip(parsed, names, strict=True) if not name)
+        message = say("Of which project {} is meant, is not said.", bare.environment)
+        hint = say(
+            "Beside environments of other projects, write PROJECT:{}: the projects are {}.", bare.environment, listed(opened.folders)
+        )
+        raise ProjectError([Finding("environment-unknown", "error", message, None, hint)])
+    projects = {name: opened.load(name, added) for name in dict.fromkeys(names)}
+    return [
+        Named(name, opened.folders[name], projects[name], view.label.partition(":")[2] if view.project else view.label)
+        for name, view in zip(names, parsed, strict=True)
+    ]
 
 
 class Projects:

@@ -400,7 +400,7 @@ def hide_secrets(source: Source, texts: bool, template: Template) -> bool:
             source.hide((key,))
             hidden = True
             continue
-        if declaration.name in template.secret_parameters and not is_source(value):
+        if declaration.name in template.secret_names and not is_source(value):
             source.hide((key,))
         for pointer in secret_pointers(secret_shape(declaration.schema), value):
             hidden = True

@@ -262,8 +262,9 @@ def _identity(finding: Finding) -> tuple[object, ...]:
 
 
 def _causes(was: Mapping[str, str] | None, becomes: Mapping[str, str] | None, changed: Iterable[str]) -> tuple[str, ...]:
-    """The files with another content on the two sides, among them the project file, whose entry of the environment is one input."""
-    was, becomes = was or {}, becomes or {}
+    """The files with another content on the two sides, among them the project file, whose entry of the environment is one input: with what the
+    workspace adds to that, so that it may be another although the file is the same."""
+    was, becomes, changed = was or {}, becomes or {}, tuple(changed)
     differing = [name for name in sorted(was.keys() | becomes.keys()) if was.get(name) != becomes.get(name)]
     files = [name for name in differing if name != OUTSIDE]
-    return tuple(files or differing) or tuple(changed)
+    return tuple([name for name in files if name in changed] or files or differing) or changed

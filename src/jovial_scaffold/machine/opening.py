@@ -160,13 +160,24 @@ def workspace_above(folder: Path) -> Path | None:
     return next((each for each in (folder, *folder.parents) if os.path.lexists(each / WORKSPACE)), None)
 
 
+def is_in_project(path: Path) -> bool:
+    """Whether a project file is here or above, or this is one."""
+    return path.is_file() or _project_above(path) is not None
+
+
+def _project_above(start: Path) -> Path | None:
+    start = start.resolve()
+    return next((each for each in (start, *start.parents) if os.path.lexists(each / NAME)), None)
+
+
 def _upwards(start: Path) -> Path:
     """The folder with a project file, here or above. Raises ProjectError."""
-    start = start.resolve()
-    for folder in (start, *start.parents):
-        if os.path.lexists(folder / NAME):
-            return folder
+    found = _project_above(start)
+    if found is not None:
+        return found
     hint = say("Go to the project's folder, name it with --project, or begin with `jovial demo`.")
+    if workspace_above(start.resolve()) is not None:
+        hint = say("Here is a workspace: write PROJECT:ENVIRONMENT, go to the folder of a project, or name it with --project.")
     raise ProjectError([Finding("project-missing", "error", say("No {} is here or in a folder above.", NAME), None, hint)])
 
 

@@ -34,8 +34,9 @@ _WORDS = {
     "add": "added",
 }
 
+_LOOKED_AT = 2_000  # characters in which a difference is looked for
 _BESIDE = 8  # outputs, documents and lines of these that are shown
-_BESIDE = 40  # columns that two values get beside a cause, at least
+_LEAST = 40  # columns that two values get beside a cause, at least
 _PROPERTIES = 4  # that are named of one effect
 _WEIGHTS = {"rebuild": "error", "locked": "error", "restart": "warning"}
 VERBS = {
@@ -266,7 +267,7 @@ def _cause(each: Cause, result: Effects, style: Style) -> tuple[str, int]:
     if not each.is_single:
         return head, width
     was, becomes = cell(each.was), cell_beside(each.becomes, each.was)
-    room = max(style.width - width - len("  :  becomes "), _BESIDE)
+    room = max(style.width - width - len("  :  becomes "), _LEAST)
     if cells(was) + cells(becomes) > room:
         was, becomes = (cut(part, room // 2) for part in _around_difference(was, becomes, room // 2))
     told = f"{was} {style.paint('faint', 'becomes')} {becomes}"
@@ -293,7 +294,9 @@ def unexplained(cause: Cause, result: Effects) -> str:
     """What a cause is that is no parameter."""
     revision = result.snapshot.revision[:8]
     if cause.kind == "template":
-        return "the template, " if not cause.place.startswith("the catalog") else ""
+        if cause.place.startswith(("the catalog", "the project")):
+            return ""
+        return "a table, " if ", row " in cause.place else "the template, "
     if cause.kind == "secret":
         where = "where it comes from" if revision else "where it comes from, the template"
         return f"a secret that is another one: {where}, or somebody there"
@@ -408,30 +411,37 @@ def was_and_becomes(was: Any, becomes: Any) -> tuple[str, str]:
 def _change(changes: Sequence[Change], style: Style, room: int, why: str) -> str:
     """What a property was and becomes; in several resources, what that has in common."""
     change = changes[0]
-    pairs = [values_of(each) for each in changes]
-    was, becomes = pairs[0]
-    if any(pair != pairs[0] for pair in pairs):
-        was, becomes = in_common([pair[0] for pair in pairs]), in_common([pair[1] for pair in pairs])
-        if not (was + becomes).strip('…"'):
-            return f"{style.paint('faint', 'other in each')}{'   ' + style.paint(_WEIGHTS.get(change.effect, 'faint'), why) if why else ''}"
     space = room - cells(why) - 6
-    half = max(8, space // 2)
-    was, becomes = beside_one_another(was, becomes, space)
-    role = _WEIGHTS.get(change.effect, "faint")
+    reason = f"   {style.paint(_WEIGHTS.get(change.effect, 'faint'), why)}" if why else ""
     if change.because:
         # What the cloud gives anew has no text yet: both sides would read the same.
         first = addresses_text(dict.fromkeys(visible(each.because) for each in changes))
         are = "is rebuilt" if len(first) == 1 and "×" not in first[0] else "are rebuilt"
-        return f"{style.paint('faint', 'anew, since')} {cut(', '.join(first), half * 2)} {style.paint('faint', are)}{'   ' + style.paint(role, why) if why else ''}"
+        told = cut(", ".join(first), max(8, space // 2) * 2)
+        return f"{style.paint('faint', 'anew, since')} {told} {style.paint('faint', are)}{reason}"
+    return changes_text([values_of(each) for each in changes], style, space + len(" becomes ")) + reason
+
+
+def changes_text(pairs: Sequence[tuple[str, str]], style: Style, room: int) -> str:
+    """What something was and becomes; of several, each where there is room for that, else what they have in common, cut around what differs."""
     arrow = style.paint("faint", "becomes")
-    return f"{was} {arrow} {becomes}{'   ' + style.paint(role, why) if why else ''}"
+    different = list(dict.fromkeys(pairs))
+    was, becomes = different[0]
+    if len(different) > 1:
+        if sum(cells(f"{one} becomes {other}, ") for one, other in different) <= room:
+            return ", ".join(f"{one} {arrow} {other}" for one, other in different)
+        was, becomes = (in_common([pair[side] for pair in different], _LOOKED_AT) for side in (0, 1))
+        if was == becomes or not (was + becomes).strip('…"'):
+            return style.paint("faint", "other in each")
+    was, becomes = beside_one_another(was, becomes, room - len(" becomes "))
+    return f"{was} {arrow} {becomes}"
 
 
 def beside_one_another(was: str, becomes: str, room: int) -> tuple[str, str]:
     """Two texts in some room, cut around their difference where there is not enough."""
     half = max(8, room // 2)
     if cells(was) + cells(becomes) > room:
-        was, becomes = _around_difference(was, becomes, half) if "…" not in was else (was, becomes)
+        was, becomes = _around_difference(was, becomes, half)
         was = cut(was, max(half, room - cells(becomes)))
         becomes = cut(becomes, max(half, room - cells(was)))
     return was, becomes
@@ -441,7 +451,7 @@ def _around_difference(was: str, becomes: str, width: int) -> tuple[str, str]:
     """Two long texts from shortly before they begin to differ: cut there, they would read the same."""
     same = next((at for at, pair in enumerate(zip(was, becomes, strict=False)) if pair[0] != pair[1]), min(len(was), len(becomes)))
     skipped = same - width // 3
-    return (f"…{was[skipped:]}", f"…{becomes[skipped:]}") if skipped > 1 else (was, becomes)
+    return (f"…{was[skipped:].lstrip('…')}", f"…{becomes[skipped:].lstrip('…')}") if skipped > 1 else (was, becomes)
 
 
 def other_text(value: Any) -> str:

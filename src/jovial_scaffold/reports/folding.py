@@ -7,13 +7,13 @@ FEW = 6  # items of a loop that are named one by one
 MANY, _FIRST = 16, 12  # addresses that are named, and those that are where there are more
 
 
-def in_common(texts: Sequence[str]) -> str:
-    """What texts begin and end with, and a mark for what is between, where they differ."""
+def in_common(texts: Sequence[str], most: int = _LONG) -> str:
+    """What texts begin and end with, and a mark for what is between, where they differ; of either end at `most` so many characters."""
     first = texts[0]
     if all(each == first for each in texts):
-        return first if len(first) <= _LONG else f"{first[:_LONG]}…"
+        return first if len(first) <= most else f"{first[:most]}…"
     begins, ends = common_ends(texts)
-    return f"{begins[:_LONG]}…{ends[-_LONG:]}"
+    return f"{begins[:most]}…{ends[-most:]}"
 
 
 def common_ends(texts: Sequence[str]) -> tuple[str, str]:

@@ -12,8 +12,8 @@ from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.ripple import BECOMES, WAS, Deployment, ProjectRipple, Reached, Ripple
 from jovial_scaffold.core.text.source import Pointer, pointer_text
 from jovial_scaffold.reports.edges import COLUMNS, edges_entries, edges_rows
-from jovial_scaffold.reports.effects import VERBS, beside_one_another
-from jovial_scaffold.reports.folding import addresses_text, in_common
+from jovial_scaffold.reports.effects import VERBS, changes_text
+from jovial_scaffold.reports.folding import addresses_text
 from jovial_scaffold.reports.machine import finding_entry
 from jovial_scaffold.reports.rendering import cell
 from jovial_scaffold.reports.tables import Report, Table
@@ -242,14 +242,9 @@ def _label(row: Row) -> str:
 def _change(alike: Sequence[Row], style: Style, room: int) -> str:
     """What a row was and becomes; of several, what that has in common."""
     row = alike[0]
-    pairs = [_values(each) for each in alike]
-    was, becomes = pairs[0]
-    if any(pair != pairs[0] for pair in pairs):
-        was, becomes = in_common([pair[0] for pair in pairs]), in_common([pair[1] for pair in pairs])
     if row.kind == "presence":
         return style.paint("good" if BECOMES in row.values else "error", "added" if BECOMES in row.values else "removed")
-    was, becomes = beside_one_another(was, becomes, room - len(" becomes "))
-    return f"{was} {style.paint('faint', 'becomes')} {becomes}"
+    return changes_text([_values(each) for each in alike], style, room)
 
 
 def _values(row: Row) -> tuple[str, str]:

@@ -4,7 +4,7 @@ from collections.abc import Mapping, Sequence
 from typing import Any, Literal, NamedTuple
 
 from jovial_scaffold.core.expressions.errors import EvaluationError
-from jovial_scaffold.core.expressions.values import Record, deep_marks
+from jovial_scaffold.core.expressions.values import Record, Secret, deep_marks
 from jovial_scaffold.core.findings import Span
 from jovial_scaffold.core.marks import SECRET
 from jovial_scaffold.core.rendering.rendering import Evaluated
@@ -46,13 +46,16 @@ class Listed(NamedTuple):
 
 
 def inventory(declarations: Sequence[Declaration], renderings: Sequence[Evaluated]) -> list[Listed]:
-    """Parameters in the order in which they are declared."""
+    """Parameters in the order in which they are declared; of one that reaches a secret property, no value is told."""
     found = []
     for each in sorted(declarations, key=lambda each: each.origin.key_span()[:2]):
         schema = _resolved(each.schema)
         about = Property(each.name, each.default is None, schema)
-        written = None if each.default is None else SECRET if each.secret else _written(each.default)
+        is_secret = each.secret or any(each.name in rendering.scope.template.secret_names for rendering in renderings)
+        written = None if each.default is None else SECRET if is_secret else _written(each.default)
         held = {rendering.label: _held(each, rendering) for rendering in renderings}
+        if is_secret:
+            held = {label: one._replace(value=Secret(one.value)) if _is_open(one.value) else one for label, one in held.items()}
         required = each.default is None
         found.append(
             Listed(each.name, about.kind, about.bounds, required, written, each.description, each.secret, each.origin.key_span(), held)
@@ -88,6 +91,11 @@ def _held(declaration: Declaration, rendering: Evaluated) -> Held:
     if setting is None:
         return Held("missing", None, "")
     return Held("wrong", None, setting.text()) if _is_unknown(value) else Held("set", _plain(value), setting.text())
+
+
+def _is_open(value: Any) -> bool:
+    """Whether a value is there, and shown."""
+    return value is not None and not isinstance(value, Secret)
 
 
 def _is_unknown(value: Any) -> bool:

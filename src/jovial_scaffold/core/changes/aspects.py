@@ -13,6 +13,8 @@ from jovial_scaffold.core.text.source import Pointer
 PRESENCE, NAMING, OTHER = "presence", "naming", "other"
 #: in which order aspects are told; those of a catalog's own come after them
 ORDER = (PRESENCE, "capacity", "exposure", "durability", "placement", "release", "cost", NAMING)
+Counts = dict[str, tuple[int, int]]
+"""By aspect, how many rows are about it, and how many of these are echoes."""
 
 
 @value_record
@@ -44,10 +46,10 @@ class Aspects:
             return NAMING
         if row.kind != "property":
             return OTHER
-        at = next(iter(row.at.values()), row.pointer)
         key = (row.type, row.pointer)
         if key not in self._known:
-            self._known[key] = _aspect(self._types.get(row.type), at)
+            at = next(iter(row.at.values()), row.pointer)
+            self._known[key] = aspect_of(self._types.get(row.type), at)
         return self._known[key]
 
     @cached_property
@@ -55,14 +57,21 @@ class Aspects:
         """What numbers add up to, by type."""
         return totals(self._comparison)
 
-    def told(self) -> list[Aspect]:
-        """The aspects of what differs, in their order, with their sums."""
-        rows: dict[str, list[Row]] = {}
+    def counts(self) -> Counts:
+        """The aspects of what differs, with how many rows are about each, and how many of these are echoes."""
+        counts: Counts = {}
         for row in self._comparison.differences:
-            rows.setdefault(self.of(row), []).append(row)
+            aspect = self.of(row)
+            rows, echoes = counts.get(aspect, (0, 0))
+            counts[aspect] = rows + 1, echoes + bool(row.echo)
+        return counts
+
+    def told(self, counts: Counts | None = None) -> list[Aspect]:
+        """The aspects of what differs, in their order, with their sums; or those that were counted elsewhere."""
+        counts = self.counts() if counts is None else counts
         sums = self._sums()
-        names = sorted(rows, key=lambda name: (ORDER.index(name) if name in ORDER else len(ORDER) + (name == OTHER), name))
-        return [Aspect(name, len(rows[name]), sum(bool(row.echo) for row in rows[name]), tuple(sums.get(name, ()))) for name in names]
+        names = sorted(counts, key=lambda name: (ORDER.index(name) if name in ORDER else len(ORDER) + (name == OTHER), name))
+        return [Aspect(name, *counts[name], tuple(sums.get(name, ()))) for name in names]
 
     def _sums(self) -> Mapping[str, list[Total]]:
         """The sums that differ, over all types, by aspect and unit."""
@@ -84,10 +93,10 @@ class Aspects:
         kind = self._types.get(total.type)
         pointer: Pointer = tuple(0 if step == "*" else step for step in total.property.split("/"))
         units = [part["unit"] for part in subschema(kind.schema, pointer) if isinstance(part.get("unit"), str)] if kind is not None else []
-        return _aspect(kind, pointer), units[0] if units else total.property.rpartition("/")[2]
+        return aspect_of(kind, pointer), units[0] if units else total.property.rpartition("/")[2]
 
 
-def _aspect(kind: ResourceType | None, pointer: Pointer) -> str:
+def aspect_of(kind: ResourceType | None, pointer: Pointer) -> str:
     """As the nearest part of the schema around a property says."""
     for depth in range(len(pointer), 0, -1) if kind is not None else ():
         for aspect in _written(kind, pointer[:depth]):

@@ -112,8 +112,9 @@ class Causes:
         split = self._deployed.split(reason.address, reason.effect, reason.pointers) if self._deployed is not None else None
         found: _Found = {_Name("somebody", ""): split.drifted} if split is not None and split.by_somebody else {}
         unsaid = [each for each in reason.pointers if each not in (*split.pointers, *split.drifted)] if split is not None else []
-        if unsaid:
-            found[_Name("secret", "")] = tuple(unsaid)
+        for pointer in unsaid:
+            name = _Name("secret" if self._is_secret(reason.address, pointer) else "unknown", "")
+            found[name] = (*found.get(name, ()), pointer)
         if split is not None and not split.by_us:
             return found
         ours = reason if split is None else reason._replace(pointers=split.pointers)

@@ -11,8 +11,10 @@ from jovial_scaffold.core.changes.changing import TYPE
 from jovial_scaffold.core.changes.matrix import with_names
 from jovial_scaffold.core.changes.secrecy import as_secret
 from jovial_scaffold.core.changes.snapshots import Snapshot
-from jovial_scaffold.core.expressions.pending import Pending, could_be
+from jovial_scaffold.core.expressions.errors import EvaluationError
+from jovial_scaffold.core.expressions.pending import MarkCompared, Pending, could_be
 from jovial_scaffold.core.expressions.values import Secret, deep_marks
+from jovial_scaffold.core.rendering.explaining import AGAIN, Reason, Unexplained, explain
 from jovial_scaffold.core.rendering.instances import EvaluatedResource
 from jovial_scaffold.core.rendering.overlays import MISSING
 from jovial_scaffold.core.rendering.rendering import Evaluated
@@ -20,6 +22,8 @@ from jovial_scaffold.core.rendering.tracing import tracer_of
 from jovial_scaffold.core.schemas.lists import NO_LISTS
 from jovial_scaffold.core.schemas.shapes import filled
 from jovial_scaffold.core.text.source import Pointer
+
+_MOST_ASKED = 300  # properties of which it is looked for what they read that is another now
 
 
 class Split(NamedTuple):
@@ -39,6 +43,7 @@ class AsDeployed:
         self._names = names
         self._newest = {there: address for address, there in names.items()}
         self._renames = now.renames
+        self._asked = 0
 
     @property
     def revision(self) -> str:
@@ -80,7 +85,26 @@ class AsDeployed:
             if then is not None and same(then.properties.get(name), with_names(resource.properties.get(name), self._names)):
                 return f"the catalog, {resource.type_text}"
             span = tracer_of(resource.instance.scope).place(resource.instance, pointer)
+            told = self._read_there(address, pointer)
+            if told:
+                return told
         return f"{span.file}:{span.line}"
+
+    def _read_there(self, address: str, pointer: Pointer) -> str:
+        """Where what a property reads is another now, though the property is written as it was: a row of a table, a named value, a line of a module, a
+        label. Nothing where that is not found, or not looked for any more."""
+        self._asked += 1
+        there = self._names.get(address, address)
+        if self._asked > _MOST_ASKED or there not in self._then.resources:
+            return ""
+        try:
+            now, then = explain(self._now, (), address, pointer), explain(self._then, (), there, pointer)
+        except (Unexplained, EvaluationError):
+            return ""
+        found = _another(now, then)
+        if found.span is not None:
+            return f"{found.span.file}:{found.span.line}{f', {found.name}' if found.kind == 'row' else ''}"
+        return f"the project file or its workspace, {found.name}" if found.kind == "context" else ""
 
     def _is_other_there(self, there: str, then: EvaluatedResource, pointer: Pointer) -> bool:
         deployed = self._snapshot.resources[there]
@@ -98,6 +122,35 @@ class AsDeployed:
         lists = now.type.lists if now.type else NO_LISTS
         made = with_names(then.effective, self._newest)
         return changed_at(self._snapshot.hidden(made), self._snapshot.hidden(now.effective), lists, pointer)
+
+
+def _another(now: Reason, then: Reason) -> Reason:
+    """The innermost step of an explanation that is not as it was, and is not so because of one below it."""
+    while now.written == then.written:
+        before: dict[tuple[str, str], Reason] = {_key(each): each for each in then.reasons}
+        inner = [(each, before.get(_key(each))) for each in now.reasons if each.note != AGAIN]
+        found = next(((each, was) for each, was in inner if was is None or not _is_same(each, was)), None)
+        if found is None:
+            break
+        now = found[0]
+        if found[1] is None:
+            break
+        then = found[1]
+    return now
+
+
+def _key(reason: Reason) -> tuple[str, str]:
+    """What a step is called; rows of a table may have moved."""
+    return reason.kind, "" if reason.kind == "row" else reason.name
+
+
+def _is_same(reason: Reason, was: Reason) -> bool:
+    if reason.kind == "function":  # which has no value of its own
+        return reason.written == was.written and len(reason.reasons) == len(was.reasons) and all(map(_is_same, reason.reasons, was.reasons))
+    try:
+        return same(reason.value, was.value)
+    except (MarkCompared, TypeError):  # a record, or what has no value
+        return reason.value is was.value
 
 
 def settled(made: Any, runs: Any) -> Any:

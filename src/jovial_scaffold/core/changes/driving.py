@@ -146,14 +146,21 @@ class Drivers:
         )
         found = self._driving(row)
         self._keep(known, pairs, found)
-        if found or self.templates == 1:
+        if self.templates == 1 or (found and all(self._is_driven(row, pair, found) for pair in pairs)):
             return found
         places = {}
         for column, address in addresses.items():
             instance = self.renderings[column].resources[address].instance
             span = self.tracer(instance.scope).place(instance, at.get(column, next(iter(at.values()))))
             places[self.renderings[column].label] = f"{span.file}:{span.line}"
-        return (Driver(TEMPLATE, places),)
+        return (*found, Driver(TEMPLATE, places))
+
+    def _is_driven(self, row: Differing, pair: tuple[int, int], drivers: Iterable[Driver]) -> bool:
+        """Whether what drives a row at all does so between two columns; where these have two templates and it does not, the templates do."""
+        if self.renderings[pair[0]].scope.template is self.renderings[pair[1]].scope.template:
+            return True
+        names = [tuple(sorted((each.parameter, *each.together))) for each in drivers]
+        return any(row.changes((*sides, each)) for each in names for sides in (pair, pair[::-1]) if self._trials.can_be_tried(*sides, each))
 
     def _part_changed(self, trial: Trial, address: str, label: Pointer) -> bool:
         """Whether a trial changes a part of a property, looked for in the whole of it."""
@@ -267,7 +274,7 @@ class Drivers:
 
         pairs = _pairs({column: values.get(column, MISSING) for column in range(len(self.renderings))})
         inputs = self._inputs(range(len(self.renderings)), lambda column: self._behind[column].output(name))
-        return self._driving(Differing(pairs, inputs, changes, sources)) or self._rewritten()
+        return self._of_template_too(Differing(pairs, inputs, changes, sources))
 
     def of_document(self, name: str, lines: Mapping[int, int] | None, texts: Mapping[int, str | None]) -> tuple[Driver, ...]:
         """Behind a line of a document, as columns number it from 0, with its text in each; of its target without lines."""
@@ -292,7 +299,12 @@ class Drivers:
 
         pairs = _pairs({column: texts.get(column, MISSING) for column in range(len(self.renderings))})
         inputs = self._inputs(range(len(self.renderings)), lambda column: self._behind[column].document(name))
-        return self._driving(Differing(pairs, inputs, changes, sources)) or self._rewritten()
+        return self._of_template_too(Differing(pairs, inputs, changes, sources))
+
+    def _of_template_too(self, row: Differing) -> tuple[Driver, ...]:
+        """What drives a row, and the template where between two columns nothing else does."""
+        found = self._driving(row)
+        return found if found and all(self._is_driven(row, pair, found) for pair in row.columns) else (*found, *self._rewritten())
 
     def _rewritten(self) -> tuple[Driver, ...]:
         return (Driver(TEMPLATE, {}),) if self.templates > 1 else ()

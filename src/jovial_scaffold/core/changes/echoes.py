@@ -4,6 +4,7 @@ Whether a row is one is no question of likeness. Its value is evaluated once mor
 for a property that only the cloud sets; what is left is the same expression in all columns, and does nothing but copy, join and rewrite text.
 """
 
+import re
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import Any
 
@@ -32,6 +33,12 @@ _TEXTS = frozenset((str, Pending))
 #: functions that give a text which says the same as the one that they are given
 _REWRITING = frozenset(("string", "slug", "digest", "carve", "join", "lowerAscii", "upperAscii", "trim", "quote", "as_json", "replace"))
 
+#: constants that stand in a residual as they are written, and how long all of an expression may be
+_AS_WRITTEN = regex(r"[A-Za-z0-9._:/-]+")
+_MOST_WRITTEN = 200
+#: what stands for a constant: a text or number that each function which only copies or rewrites changes, if it looks at it at all
+_TEXT_IN_PLACE, _NUMBER_IN_PLACE = " Zz~{} ", 7_919_000_000
+
 #: a text or a number that is written out in an expression
 _CONSTANT = regex(r'"(?:[^"\\]|\\.)*"|(?<![\w.])[0-9][\w.]*')
 
@@ -49,6 +56,7 @@ class Echoes:
         self._may_copy: dict[Shape, bool] = {}
         self._known: dict[Alike, str] = {}  # what rows repeat that are written alike
         self._within: dict[Alike, str] = {}  # the same between the words around it, which may differ
+        self._patterns: dict[tuple[Shape, tuple[tuple[int, str], ...], tuple[str, ...]], tuple[str | int, ...]] = {}
 
     def of_property(self, addresses: Mapping[int, str], leaf: Leaf, drivers: Iterable[Driver]) -> str:
         """What a part of a property repeats, for people; nothing where it is no echo. `addresses` is where each column has the resource."""
@@ -97,12 +105,50 @@ class Echoes:
             inputs = instance.scope.plan.inputs.of_names(text.names(constants))
         if not self._differs(names, inputs):
             columns = columns[:1]  # with marks for the parameters behind it, it is the same everywhere
+            told = self._by_shape(columns[0], names, *written[:2]) if written is not None else ""
+            if told:
+                return told
         found: dict[int, Any] = {}
         for each in columns:
             found[each] = self._property(each, names, addresses[each], leaf.at[each], written)
             if type(found[each]) is not Pending:
                 return ""
         return self._pattern(names, found)
+
+    def _by_shape(self, column: int, names: tuple[str, ...], text: Text, constants: Constants) -> str:
+        """The same of an expression that differs from others in constants only, which stand in what is left of it; nothing where they do more
+        than that."""
+        own = constants[text.first : text.last]
+        if len(text.shapes) != 1 or not all(map(_is_as_written, own)) or sum(map(len, map(str, own))) > _MOST_WRITTEN:
+            return ""
+        shape = text.shapes[0]
+        assert isinstance(shape, Shape)
+        read = tuple([(each - text.first, constants[each]) for each in text.reads if isinstance(each, int)])
+        key = (shape, read, names)
+        if key not in self._patterns:
+            self._patterns[key] = self._pattern_of(column, names, shape, [*map(type, own)], dict(read))
+        return "".join([each if isinstance(each, str) else str(own[each]) for each in self._patterns[key]])
+
+    def _pattern_of(
+        self, column: int, names: tuple[str, ...], shape: Shape, kinds: Sequence[type], read: Mapping[int, str]
+    ) -> tuple[str | int, ...]:
+        """What expressions of a shape repeat, as texts and, between them, which of the constants; nothing where a constant does more than stand
+        there. `read` has the constants that are names."""
+        if not _only_copies(shape.node, lambda name: True):
+            return ()
+        held: list[Any] = [
+            read.get(index, _NUMBER_IN_PLACE + index if kind is int else _TEXT_IN_PLACE.format(index)) for index, kind in enumerate(kinds)
+        ]
+        try:
+            value = evaluate(_filled(shape, tuple(held)), self._overlay(column, names).scope)
+        except EvaluationError:
+            return ()
+        found = self._pattern(names, {column: value})
+        at = {str(each): index for index, each in enumerate(held) if index not in read}
+        if not all(found.count(each) == 1 for each in at):
+            return ()
+        pieces = re.split(f"({'|'.join(map(re.escape, at))})", found) if at else [found]
+        return tuple([at.get(each, each) for each in pieces])
 
     def _differs(self, names: tuple[str, ...], inputs: Iterable[str]) -> bool:
         """Whether something else that a value may be computed from is not the same in all columns."""
@@ -233,6 +279,10 @@ def _around(text: Text, constants: Constants) -> tuple[str, str]:
     """The words before and behind what is computed."""
     before, behind = constants[text.begins : text.first], constants[text.last : text.ends]
     return marks.unmarked("".join(before)), marks.unmarked("".join(behind))
+
+
+def _is_as_written(constant: object) -> bool:
+    return type(constant) is int or (type(constant) is str and _AS_WRITTEN.fullmatch(constant) is not None)
 
 
 def _filled(shape: object, constants: Constants) -> Node:

@@ -61,7 +61,7 @@ class Row(NamedTuple):
 
 @value_record
 class Comparison:
-    """All rows, sorted by address and pointer, outputs and documents last; only those that differ unless all were asked for.
+    """All rows, or a share of them, sorted by address and pointer, outputs and documents last; only those that differ unless all were asked for.
 
     `resources` were compared, of which `differing` have a row that counts; `fits` says which addresses were compared;
     `findings` what was left undone.
@@ -87,16 +87,41 @@ class Comparison:
         return tuple(row for row in self.rows if row.counted)
 
 
+Everything = bool | Callable[[Sequence[EvaluatedResource]], bool]
+"""Whether rows are wanted that do not differ; or of which resources, as the columns have each."""
+
+
+class Share(NamedTuple):
+    """One of so many shares of all rows, counted from 0."""
+
+    number: int
+    of_all: int
+
+    def of(self, addresses: Sequence[str]) -> Sequence[str]:
+        """Its addresses, of all in order."""
+        return addresses[len(addresses) * self.number // self.of_all : len(addresses) * (self.number + 1) // self.of_all]
+
+    @property
+    def is_last(self) -> bool:
+        """Whether no other follows."""
+        return self.number == self.of_all - 1
+
+
+WHOLE = Share(0, 1)
+
+
 def compare(
     renderings: Sequence[Evaluated],
-    everything: bool = False,
+    everything: Everything = False,
     only: str | Sequence[str] = (),
     ignore: Sequence[str] = (),
     echoes: bool = False,
     driven: bool = True,
+    share: Share = WHOLE,
 ) -> Comparison:
     """The rows of some renderings, in the order in which they are given; the first is the baseline. Which of them are `echoes` is looked for
-    only where that is asked, and what drives them unless they are not to be `driven`.
+    only where that is asked, and what drives them unless they are not to be `driven`. A `share` has the rows of some of the resources, the last
+    one those of outputs and documents, too.
 
     `only` and `ignore` are patterns of `*` and `?` over addresses, or over `address:property` where they hold a colon.
     """
@@ -106,7 +131,7 @@ def compare(
     resources = _Resources(renderings, drivers, found_echoes, everything)
     rows: list[Row] = []
     differing = compared = 0
-    for address in resources.addresses:
+    for address in share.of(resources.addresses):
         if not chosen.address(address):
             continue
         found = list(resources.rows(address))
@@ -118,10 +143,12 @@ def compare(
         if any(row.counted for row in found):
             differing += 1
         rows += found
-    rows += [row for row in _output_rows(renderings, drivers, found_echoes, everything) if chosen.address(row.address) and chosen.row(row)]
-    rows += [
-        row for row in _document_rows(renderings, drivers, found_echoes, everything) if chosen.address(row.address) and chosen.row(row)
-    ]
+    if share.is_last:
+        beside = [
+            *_output_rows(renderings, drivers, found_echoes, bool(everything)),
+            *_document_rows(renderings, drivers, found_echoes, bool(everything)),
+        ]
+        rows += [row for row in beside if chosen.address(row.address) and chosen.row(row)]
     labels = tuple(each.label for each in renderings)
     findings = (_untried(drivers.untried),) if drivers.untried else ()
     finished = tuple(each.finished() for each in renderings)
@@ -175,7 +202,7 @@ def _names(renderings: Sequence[Evaluated]) -> list[dict[str, str]]:
 class _Resources:
     """The rows of resources in some columns."""
 
-    def __init__(self, renderings: Sequence[Evaluated], drivers: Drivers, echoes: Echoes | None, everything: bool) -> None:
+    def __init__(self, renderings: Sequence[Evaluated], drivers: Drivers, echoes: Echoes | None, everything: Everything) -> None:
         self._renderings = renderings
         self._drivers = drivers
         self._echoes = echoes
@@ -225,13 +252,14 @@ class _Resources:
 
     def _leaves(self, present: Mapping[int, EvaluatedResource]) -> Iterable[Leaf]:
         """The parts of a resource that differ, or all."""
-        found = self._shaped.of(present, self._everything) if self._shaped is not None else None
+        everything = self._everything(list(present.values())) if callable(self._everything) else self._everything
+        found = self._shaped.of(present, everything) if self._shaped is not None else None
         if found is not None:
             return found
         first = next(iter(present.values()))
         lists = first.type.lists if first.type else NO_LISTS
         held = {column: with_names(each.properties, self._renamed[column]) for column, each in present.items()}
-        return leaves(held, lists, len(present), self._everything)
+        return leaves(held, lists, len(present), everything)
 
     def _places(self, leaf: Leaf) -> Mapping[str, Pointer]:
         """Where each column has a leaf, by what the column is called; one map for all that stand in the same places."""

@@ -9,17 +9,17 @@ from dataclasses import field
 from typing import Any, Final
 
 from jovial_scaffold.core.expressions.marked import entries_from_json, to_json
-from jovial_scaffold.core.expressions.pending import Pending, comparable, is_bare
-from jovial_scaffold.core.expressions.values import UNSEEN, Secret, revealed
+from jovial_scaffold.core.expressions.pending import Pending, comparable, filled_in, is_bare
+from jovial_scaffold.core.expressions.values import UNSEEN, Secret, deep_marks, revealed
 from jovial_scaffold.core.findings import Finding, Span
-from jovial_scaffold.core.records import value_record
+from jovial_scaffold.core.records import replace, value_record
 from jovial_scaffold.core.regexes import regex
 from jovial_scaffold.core.rendering.results import RenderedDocument, Rendering
 from jovial_scaffold.core.schemas.catalog import Catalogs, ResourceType
 from jovial_scaffold.core.schemas.shapes import Shape
 from jovial_scaffold.core.text.discretion import SECRETIVE
 from jovial_scaffold.core.text.roles import misplaced
-from jovial_scaffold.core.text.source import Origin, Source
+from jovial_scaffold.core.text.source import Origin, Source, split_pointer, steps_in, value_at
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.text.wording import kind as kind_of
 from jovial_scaffold.core.words import NOTHING, Derived, Sentence, listed, nearest, say
@@ -187,7 +187,25 @@ def _resources(
         deployed = _deployed(address, content, origin.child("resources", address), catalogs, report) if content is not UNKNOWN else None
         if deployed is not None:
             found[address] = deployed
-    return found
+
+    def known(address: str, path: str) -> Any:
+        cloud = found[address].set_by_cloud if address in found else {}
+        return value_at(cloud, steps_in(cloud, split_pointer(path)), UNSEEN)
+
+    # What was recorded before the cloud said it, stands where it has been said since.
+    return {address: replace(each, properties=_filled_in(each.properties, known)) for address, each in found.items()}
+
+
+def _filled_in(value: Any, known: Callable[[str, str], Any]) -> Any:
+    """The value itself where nothing in it is pending."""
+    kind = type(value)
+    if kind is Pending:
+        return filled_in(value, known, UNSEEN)
+    if kind is dict and any(deep_marks(value)[0]):
+        return {key: _filled_in(item, known) for key, item in value.items()}
+    if kind is list and any(deep_marks(value)[0]):
+        return [_filled_in(item, known) for item in value]
+    return value
 
 
 def _recorded(whole: dict[str, Any], origin: Origin, report: Callable[..., None]) -> dict[str, Any]:

@@ -105,6 +105,10 @@ class Trials:
             self._candidates[key] = found
         return self._candidates[key]
 
+    def can_be_tried(self, column: int, other: int, names: Names) -> bool:
+        """Whether inputs differ between two columns, and can be changed in the first."""
+        return self._of_pair(column, other).keys() >= set(names)
+
     def alone(self, row: Differing) -> list[str]:
         """The inputs that change a row by themselves."""
         return [name for name, trials in self._trials(row).items() if any(map(row.changes, trials))]

@@ -153,6 +153,27 @@ def people_text(pending: Pending) -> str:
     return "".join(texts)
 
 
+def filled_in(pending: Pending, known: Callable[[str, str], Any], unknown: object) -> Any:
+    """A pending value with what the cloud has set since: `known` gives a property of an address, or `unknown`. A residual that does more than
+    to copy and join stays as it is."""
+    bare = pending.segments[0] if _bare(pending) else None
+    if isinstance(bare, Reference):
+        found = known(bare.address, bare.path)
+        return pending if found is unknown else found
+    by_text = {reference_text(each): each for each in (Reference(*origin.partition(":")[::2]) for origin in pending.origins)}
+    text, at = "", 0
+    template = template_text(pending)
+    for match in _RECORDED.finditer(template):
+        value: Any = "${"
+        if match[1]:
+            reference = by_text.get(match[1])
+            value = known(reference.address, reference.path) if reference is not None else unknown
+            if type(value) is not str:  # nothing is known, or it is read by more than a text
+                return pending
+        text, at = f"{text}{template[at : match.start()]}{value}", match.end()
+    return text + template[at:]
+
+
 def equal_residuals(a: Pending, b: Pending) -> bool:
     """Whether two pending values are certain to become the same."""
     if a.template or b.template:

@@ -4,13 +4,18 @@ import sys
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, field
-from itertools import pairwise
+from itertools import chain, pairwise
 from math import isnan, nan
 
 from jovial_scaffold.core.graph.picture import Edge, Node, Picture
 from jovial_scaffold.core.records import value_record
 
 Point = tuple[float, float]
+Ends = tuple[str, str]
+"""What an edge leads between in a frame: two items of it, or one and `OUTSIDE`."""
+OUTSIDE = ""
+Bends = dict[tuple[tuple[str, ...], Ends], list[Point]]
+"""The points that an edge goes through, by the frame and what it leads between there."""
 
 LETTER = 7.25
 SMALL_LETTER = 6.05
@@ -19,6 +24,7 @@ NARROWEST = 92.0
 LONGEST_LABEL = 34
 _GAP_X, _GAP_Y = 64.0, 14.0
 _MARGIN, _HEAD = 14.0, 24.0
+_IN_COLUMN = 24  # items of a frame
 _ROUNDS = 50
 
 
@@ -99,19 +105,26 @@ class _Placed:
     items: dict[str, _Item]
     width: float
     height: float
-    bends: dict[tuple[str, str], list[Point]] = field(default_factory=dict)
+    bends: dict[Ends, list[Point]] = field(default_factory=dict)
 
 
 def layout(found: Picture) -> Scene:
     """Place all of a picture. Layers are igraph's (Sugiyama, Tagawa and Toda 1981); frames hold together what belongs together."""
-    placed = _placed((), found)
+    parts = [_parts(edge, found) for edge in found.edges]
+    ends: dict[tuple[str, ...], set[Ends]] = {}
+    for path, part in chain.from_iterable(parts):
+        ends.setdefault(path, set()).add(part)
+    placed = _placed((), found, ends)
     boxes: list[Box] = []
     frames: list[Frame] = []
-    bends: dict[tuple[str, str], list[Point]] = {}
+    bends: Bends = {}
     _absolute(placed, 24.0, 20.0, found, boxes, frames, bends)
     at = {box.node.name: box for box in boxes}
-    lines = tuple(Line(edge, _route(at[edge.source], at[edge.target], bends.get(_lifted(found, edge), []))) for edge in found.edges)
-    return Scene(found, placed.width + 48.0, placed.height + 40.0, tuple(boxes), tuple(frames), lines)
+    lines = []
+    for edge, along in zip(found.edges, parts, strict=True):
+        way = bends.get(along[0], ()) if len(along) == 1 else [point for part in along for point in bends.get(part, ())]
+        lines.append(Line(edge, _route(at[edge.source], at[edge.target], way)))
+    return Scene(found, placed.width + 48.0, placed.height + 40.0, tuple(boxes), tuple(frames), tuple(lines))
 
 
 def _key(path: tuple[str, ...]) -> str:
@@ -123,17 +136,28 @@ def _child(node: Node, path: tuple[str, ...]) -> str:
     return node.name if node.frame == path else _key(node.frame[: len(path) + 1])
 
 
-def _lifted(found: Picture, edge: Edge) -> tuple[str, str]:
-    """The items of the innermost frame around both ends that an edge leads between."""
-    one, other = found.nodes[edge.source], found.nodes[edge.target]
+def _common(one: Node, other: Node) -> tuple[str, ...]:
+    """The innermost frame around two nodes."""
     depth = 0
     while depth < min(len(one.frame), len(other.frame)) and one.frame[depth] == other.frame[depth]:
         depth += 1
-    path = one.frame[:depth]
-    return _child(one, path), _child(other, path)
+    return one.frame[:depth]
 
 
-def _placed(path: tuple[str, ...], found: Picture) -> _Placed:
+def _parts(edge: Edge, found: Picture) -> list[tuple[tuple[str, ...], Ends]]:
+    """What an edge leads between in each frame, from the needed on: out of the frames around it, to the other side, and into those there."""
+    one, other = found.nodes[edge.source], found.nodes[edge.target]
+    if one.frame == other.frame:
+        return [(one.frame, (one.name, other.name))]
+    depth = len(_common(one, other))
+    return [
+        *((one.frame[:level], (_child(one, one.frame[:level]), OUTSIDE)) for level in range(len(one.frame), depth, -1)),
+        (one.frame[:depth], (_child(one, one.frame[:depth]), _child(other, other.frame[:depth]))),
+        *((other.frame[:level], (OUTSIDE, _child(other, other.frame[:level]))) for level in range(depth + 1, len(other.frame) + 1)),
+    ]
+
+
+def _placed(path: tuple[str, ...], found: Picture, ends: Mapping[tuple[str, ...], set[Ends]]) -> _Placed:
     items: dict[str, _Item] = {}
     inner: dict[str, tuple[str, ...]] = {}
     for node in found.nodes.values():
@@ -144,20 +168,21 @@ def _placed(path: tuple[str, ...], found: Picture) -> _Placed:
         else:
             inner.setdefault(_key(node.frame[: len(path) + 1]), node.frame[: len(path) + 1])
     for key, below in sorted(inner.items()):
-        content = _placed(below, found)
+        content = _placed(below, found, ends)
         label = len(shortened(below[-1])) + len(found.frame_labels.get(below, "")) + 3
         width = max(content.width + 2 * _MARGIN, label * SMALL_LETTER + 2 * _MARGIN)
         items[key] = _Item(key, width, content.height + _HEAD + _MARGIN, None, content)
-    edges = {
-        lifted for edge in found.edges if (lifted := _lifted(found, edge))[0] in items and lifted[1] in items and lifted[0] != lifted[1]
-    }
-    return _arranged(path, items, sorted(edges))
+    return _arranged(path, items, sorted(each for each in ends.get(path, ()) if each[0] != each[1]))
 
 
-def _arranged(path: tuple[str, ...], items: dict[str, _Item], edges: list[tuple[str, str]]) -> _Placed:
-    tied = {end for edge in edges for end in edge}
+def _arranged(path: tuple[str, ...], items: dict[str, _Item], edges: list[Ends]) -> _Placed:
+    tied = {end for edge in edges if OUTSIDE not in edge for end in edge}
+    outward = {end for edge in edges for end in edge} - {OUTSIDE}
+    # What only things outside are tied to would be behind its neighbours in a row; very many of those would make a column that nobody looks through.
+    tied |= outward if len(outward - tied) <= _IN_COLUMN else set()
+    edges = [each for each in edges if tied.issuperset({*each} - {OUTSIDE})]
     loose = [item for key, item in items.items() if key not in tied]
-    bends: dict[tuple[str, str], list[Point]] = {}
+    bends: dict[Ends, list[Point]] = {}
     width = height = 0.0
     if tied:
         width, height = _layered({key: item for key, item in items.items() if key in tied}, edges, bends)
@@ -186,20 +211,23 @@ def _without(*packages: str) -> Iterator[None]:
             del sys.modules[each]
 
 
-def _layered(items: dict[str, _Item], edges: list[tuple[str, str]], bends: dict[tuple[str, str], list[Point]]) -> tuple[float, float]:
+def _layered(items: dict[str, _Item], edges: list[Ends], bends: dict[Ends, list[Point]]) -> tuple[float, float]:
     """Place items in layers; gives width and height."""
     keys = list(items)
     number = {key: index for index, key in enumerate(keys)}
-    layers = _layers(keys, edges)
+    layers = _layers(keys, [each for each in edges if OUTSIDE not in each])
+    last = max(layers.values(), default=0)
     # Where an edge passes a layer, it gets a point of its own there: so it has a place among the boxes.
     depths = [layers[key] for key in keys]
     links: list[tuple[int, int]] = []
-    ways: dict[tuple[str, str], list[int]] = {}
+    ways: dict[Ends, list[int]] = {}
     for source, target in edges:
-        passed = list(range(layers[source] + 1, layers[target]))
+        # What comes from outside passes all layers before its own, and what leads there all behind.
+        first = layers[source] + 1 if source else 0
+        passed = list(range(first, layers[target] if target else last + 1))
         points = list(range(len(depths), len(depths) + len(passed)))
         depths += passed
-        links += pairwise([number[source], *points, number[target]])
+        links += pairwise([*([number[source]] if source else ()), *points, *([number[target]] if target else ())])
         ways[source, target] = points
     with _without("matplotlib", "numpy"):
         import igraph
@@ -228,14 +256,14 @@ def _layered(items: dict[str, _Item], edges: list[tuple[str, str]], bends: dict[
                 height = max(height, item.y + item.height)
     for ends, points in ways.items():
         # Level to the end of its own column, so that it crosses no wider neighbour; then level through each column that it passes.
-        found_bends = [(right[layers[ends[0]]], nan)]
+        found_bends = [(right[layers[ends[0]]], nan)] if ends[0] else []
         for point in points:
             found_bends += [(left[depths[point]], centre[point] - shift), (right[depths[point]], centre[point] - shift)]
         bends[ends] = found_bends
     return x - _GAP_X, height
 
 
-def _layers(keys: Iterable[str], edges: Sequence[tuple[str, str]]) -> dict[str, int]:
+def _layers(keys: Iterable[str], edges: Sequence[Ends]) -> dict[str, int]:
     """The length of the longest way to each item; what goes in circles (frames that read each other) stays where it is met first."""
     following: dict[str, list[str]] = {}
     waiting = dict.fromkeys(keys, 0)
@@ -312,9 +340,7 @@ def _settled(members: list[int], wanted: list[float], size: Mapping[int, float],
         position += int(count)
 
 
-def _absolute(
-    placed: _Placed, x: float, y: float, found: Picture, boxes: list[Box], frames: list[Frame], bends: dict[tuple[str, str], list[Point]]
-) -> None:
+def _absolute(placed: _Placed, x: float, y: float, found: Picture, boxes: list[Box], frames: list[Frame], bends: Bends) -> None:
     for item in placed.items.values():
         if item.node is not None:
             boxes.append(Box(item.node, x + item.x, y + item.y, item.width, item.height))
@@ -323,12 +349,15 @@ def _absolute(
             frames.append(Frame(item.inside.path, label, x + item.x, y + item.y, item.width, item.height))
             _absolute(item.inside, x + item.x + _MARGIN, y + item.y + _HEAD, found, boxes, frames, bends)
     for ends, points in placed.bends.items():
-        bends[ends] = [(x + across, y + down) for across, down in points]
+        bends[placed.path, ends] = [(x + across, y + down) for across, down in points]
 
 
 def _route(source: Box, target: Box, bends: Sequence[Point]) -> tuple[Point, ...]:
     """From the right side of the needed to the left side of the needing; between boxes of one column, around them."""
     start = (source.x + source.width, source.y + source.height / 2)
     end = (target.x, target.y + target.height / 2)
-    passed = [(x, start[1] if isnan(y) else y) for x, y in bends]
-    return (start, *(point for point in passed if point[0] > start[0] + 1), end)
+    passed = [start]
+    for x, y in bends:
+        if x > passed[-1][0] + 1:
+            passed.append((x, passed[-1][1] if isnan(y) else y))
+    return (*passed, end)

@@ -62,7 +62,7 @@ class Checker:
         if validator is None:
             validator = self._validators[declaration.name] = Validator(declaration.schema)
         # What reaches a secret property is not told, even where its declaration does not call it secret.
-        return validator.violations(Secret(value) if declaration.name in self.template.secret_parameters else value)
+        return validator.violations(Secret(value) if declaration.name in self.template.secret_names else value)
 
     def resolve(
         self,

@@ -7,6 +7,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from enum import Enum
 from typing import Any, Final
 
+from jovial_scaffold.core import marks
 from jovial_scaffold.core.expressions.errors import EvaluationError
 from jovial_scaffold.core.expressions.evaluation import evaluate
 from jovial_scaffold.core.expressions.pending import Pending
@@ -28,7 +29,8 @@ from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import Value
 
 _DEEPEST = 24
-_AGAIN = "as above"
+AGAIN = "as above"
+"""What is said of a step that was told before."""
 
 
 class _Missing(Enum):
@@ -201,7 +203,7 @@ class _Explainer:
             compiled, rest = below, rest[1:]
         span = written_span(compiled, rest)
         if key and not self.first(*key):
-            return Reason(kind, name, value, span, note=_AGAIN)
+            return Reason(kind, name, value, span, note=AGAIN)
         note = "put in by `everywhere`" if compiled.origin.pointer[:1] == ("everywhere",) else ""
         if isinstance(compiled, Constant):
             return Reason(kind, name, value, span, note=note or "written there", elsewhere=elsewhere)
@@ -210,6 +212,7 @@ class _Explainer:
         if isinstance(compiled, Dynamic):
             whole = isinstance(compiled.content, Formula)
             written = compiled.formulas()[0].text.strip() if whole else str(_written(compiled))
+            written = marks.SECRET if compiled.origin.source.conceals(compiled.origin.pointer) else written
         if depth > _DEEPEST:
             note = note or "by further steps"
             reasons = list(self.further(compiled, rest, positions, scope, depth))
@@ -233,7 +236,7 @@ class _Explainer:
             if is_context:
                 yield from self.name("context", (entry, *path), {}, {}, root, depth)
             elif name in root.template.parameters:
-                yield self.parameter(name, path, root, depth)
+                yield from self.name(name, path, {}, {}, root, depth)
 
     def parts(self, compiled: Compiled, positions: Positions, variables: dict[str, Any], scope: Surroundings, depth: int) -> list[Reason]:
         """What the parts of a map or list were computed from, each once."""
@@ -272,6 +275,8 @@ class _Explainer:
         function = scope.template.functions.get(name)
         if function is not None and self.first("function", scope, name):
             text = function.body.content.text.strip() if isinstance(function.body.content, Formula) else ""
+            source, pointer = function.body.origin
+            text = marks.SECRET if source.conceals(pointer) else text
             yield Reason("function", f"{name}({', '.join(function.takes)})", _MISSING, function.body.origin.value_span(), text)
 
     def first(self, *key: Any) -> bool:
@@ -285,6 +290,13 @@ class _Explainer:
         self, name: str, path: Pointer, positions: Positions, variables: dict[str, Any], scope: Surroundings, depth: int
     ) -> Iterator[Reason]:
         """What stands behind a name."""
+        found = self._behind(name, path, positions, variables, scope, depth)
+        is_secret = name not in variables and name in scope.template.secret_names
+        yield from map(_concealed, found) if is_secret else found
+
+    def _behind(
+        self, name: str, path: Pointer, positions: Positions, variables: dict[str, Any], scope: Surroundings, depth: int
+    ) -> Iterator[Reason]:
         template = scope.template
         label = f"{scope.prefix}{_dotted(name, path)}"
         if name in variables:
@@ -303,7 +315,7 @@ class _Explainer:
         elif name in template.documents:
             document = template.documents[name]
             if not self.first(scope, name, ()):
-                yield Reason("document", label, _named(scope, name), document.origin.key_span(), note=_AGAIN)
+                yield Reason("document", label, _named(scope, name), document.origin.key_span(), note=AGAIN)
                 return
             reasons = tuple(self.document(document, scope, depth))
             note = f"from {document.file.source.name}"
@@ -344,7 +356,7 @@ class _Explainer:
         label = _dotted(name, path)
         if name in scope.parameters.defaulted and declaration.default is not None:
             found = self.compiled("default", label, declaration.default, path, {}, {}, scope, value, elsewhere, depth, key)
-            return replace(found, note=found.note if found.note == _AGAIN else "the default of the parameter; no file sets it")
+            return replace(found, note=found.note if found.note == AGAIN else "the default of the parameter; no file sets it")
         settings = []
         for layer in reversed(scope.parameters.layers):
             setting = scope.parameters.setting_in(layer, (name, *path))
@@ -405,7 +417,7 @@ class _Explainer:
                 yield self.compiled("output", label, output.value, rest[1:], {}, {}, inside, value, None, depth, ("output", label))
             return
         if not self.first("resource", instance.address, rest):
-            yield Reason("resource", _label(instance.address, rest), _MISSING, resource.origin.key_span(), note=_AGAIN)
+            yield Reason("resource", _label(instance.address, rest), _MISSING, resource.origin.key_span(), note=AGAIN)
             return
         try:
             found = self.property(instance, rest, depth)
@@ -550,6 +562,18 @@ def _as_shown(value: Any) -> Any:
 def _label(address: str, path: Pointer) -> str:
     """A property of an address: `gates/kes:disks/0`."""
     return f"{address}:{pointer_text(path)}" if path else address
+
+
+def _concealed(reason: Reason) -> Reason:
+    """A step whose value stands at a secret property, too: it may be all of the secret."""
+    elsewhere = {label: _as_secret(each) for label, each in reason.elsewhere.items()} if reason.elsewhere is not None else None
+    settings = tuple(replace(each, value=_as_secret(each.value)) for each in reason.settings)
+    rows = tuple(_concealed(each) if each.kind == "row" else each for each in reason.reasons)
+    return replace(reason, value=_as_secret(reason.value), settings=settings, elsewhere=elsewhere, reasons=rows)
+
+
+def _as_secret(value: Any) -> Any:
+    return value if value is _MISSING or isinstance(value, Secret) else Secret(value)
 
 
 def _dotted(name: str, path: Pointer) -> str:

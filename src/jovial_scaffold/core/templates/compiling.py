@@ -3,9 +3,11 @@
 A mistake becomes a finding and an unknown value, so that what depends on it stays silent.
 """
 
+import json
 from collections.abc import Collection
 from typing import Any
 
+from jovial_scaffold.core import marks
 from jovial_scaffold.core.expressions.errors import CutShort, ExpressionError, SyntaxProblem
 from jovial_scaffold.core.expressions.placeholders import Formula, Omittable, Programs
 from jovial_scaffold.core.findings import Finding, Level, Span
@@ -300,8 +302,14 @@ def written_span(compiled: Compiled, pointer: Pointer) -> Span:
     return compiled.origin.child(*pointer).value_span()
 
 
+def shown_text(written: Compiled | Condition) -> str:
+    """The same for people: what stands for a secret is not shown, be it in an expression."""
+    source, pointer = written.own.origin if isinstance(written, Overlaid) else written.origin
+    return marks.SECRET if source.conceals(pointer) else written_text(written)
+
+
 def written_text(written: Compiled | Condition) -> str:
-    """What stands in the file: a text as it is, anything else as short JSON."""
+    """What stands in the file."""
     origin = written.own.origin if isinstance(written, Overlaid) else written.origin
     content = origin.source.value
     for step in origin.pointer:
@@ -309,7 +317,12 @@ def written_text(written: Compiled | Condition) -> str:
             content = part_of(content, step)
         except KeyError:
             return ""
-    return content.strip() if isinstance(content, str) else str(content)
+    return content_text(content)
+
+
+def content_text(content: Any) -> str:
+    """What stands in a file: a text as it is, anything else as short JSON."""
+    return content.strip() if isinstance(content, str) else json.dumps(content, ensure_ascii=False, default=str)
 
 
 def overlaid(base: Compiled, own: Compiled) -> Compiled | None:

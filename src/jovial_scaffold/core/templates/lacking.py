@@ -34,7 +34,7 @@ class Lacking:
         if name not in self._made:
             declaration = self._known.template.parameters[name]
             known = self._known.parameter_types[name]
-            is_told = not declaration.secret and name not in self._known.template.secret_parameters
+            is_told = not declaration.secret and name not in self._known.template.secret_names
             is_structured = name not in self._known.finite and known.is_only("map", "list")
             schema = declaration.schema
             lean = [leanest(schema, items, number) for number, items in _LEAN] if is_told and is_structured else []

@@ -367,7 +367,9 @@ class Template:
     origin: Origin
     unread: bool = False
     garbled: frozenset[str] = frozenset()
-    secret_parameters: frozenset[str] = frozenset()  #: whose values reach a secret property, whether or not they are declared secret
+    secret_names: frozenset[str] = (
+        frozenset()
+    )  #: parameters, values, functions and lookups whose values reach a secret property, declared secret or not
     unknown_names: frozenset[str] = frozenset()
     renames: tuple[Rename, ...] = ()  #: by the old address
 

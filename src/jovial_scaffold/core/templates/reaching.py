@@ -38,7 +38,7 @@ def flowing(node: Node) -> Iterator[str]:
 def hide_reaching(
     names: Iterable[str], values: Mapping[str, Named], functions: Mapping[str, Function], parameters: Mapping[str, Declaration]
 ) -> frozenset[str]:
-    """Show in no line what is written in the values, functions and defaults that some names lead to; the parameters among them."""
+    """Show in no line what is written in the values, functions and defaults that some names lead to; all names on the way."""
     waiting, seen = list(names), set()
     while waiting:
         name = waiting.pop()
@@ -54,7 +54,7 @@ def hide_reaching(
                 waiting += flowing(each.node)
             elif each is not None:
                 waiting += _hidden(each)
-    return frozenset(seen & parameters.keys())
+    return frozenset(seen)
 
 
 def _hidden(compiled: Any) -> Iterator[str]:

@@ -67,7 +67,7 @@ class _Reader(ResourceReader):
             origin=origin,
             unread=self.unread or not self.sources,
             garbled=self.garbled,
-            secret_parameters=secret,
+            secret_names=secret,
             unknown_names=frozenset(self.unknown_names),
             renames=renames,
         )

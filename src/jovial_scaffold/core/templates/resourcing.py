@@ -74,7 +74,7 @@ class ResourceReader(DeclarationReader):
         made = self.castings.resource(cast, content, head) if cast is not None and known else None
         if kind is not None and (cast is None or made is None or self.has_secrets(kind, cast[0], content)):
             self.hide_secrets(kind, content, origin)
-        for each in module.template.secret_parameters if module is not None else ():
+        for each in module.template.secret_names & module.template.parameters.keys() if module is not None else ():
             if each in content:
                 self.hide_secret(content[each], origin.child(each))
         if made is None:

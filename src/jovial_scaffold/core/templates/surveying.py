@@ -213,7 +213,8 @@ def _words(known: Type) -> Operand:
 def _parameter(template: Template, declaration: Declaration) -> SurveyedParameter:
     default = None
     if declaration.default is not None:
-        default = marks.SECRET if declaration.secret else _as_written(declaration.default)
+        is_secret = declaration.secret or declaration.name in template.secret_names
+        default = marks.SECRET if is_secret else _as_written(declaration.default)
     places = tuple(dict.fromkeys(_line(origin.source, origin.pointer) for origin in uses_by_name(template).get(declaration.name, ())))
     return SurveyedParameter(declaration.name, type_words(declaration), default, declaration.secret, declaration.description, places)
 

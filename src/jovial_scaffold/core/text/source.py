@@ -39,11 +39,13 @@ class Place(NamedTuple):
 
 class _Part(NamedTuple):
     """The places in one entry, or in those that are alike but for the digits of numbers: `ends` are where the numbers end in the one that was
-    read, and `lengths` how many digits they have there."""
+    read, and `lengths` how many digits they have there. `lines` are how many lines below the first one values and keys stand, of those that were
+    asked for."""
 
     places: dict[Pointer, Place]
     ends: list[int]
     lengths: tuple[int, ...]
+    lines: dict[tuple[Pointer, bool], int]
 
     def moves(self, digits: tuple[str, ...]) -> list[int]:
         """How far what stands behind so many numbers is moved in an entry with other digits."""
@@ -72,6 +74,18 @@ def duplicate_problem(key: str, first: tuple[int, int], second: tuple[int, int])
     )
 
 
+_NO_PLACE = Place(0, 0, 0, 0, "")
+
+
+def _nearest(places: dict[Pointer, Place], pointer: Pointer) -> Place:
+    """The place of a value, or of its nearest ancestor that has one."""
+    while pointer not in places:
+        if not pointer:
+            return _NO_PLACE
+        pointer = pointer[:-1]
+    return places[pointer]
+
+
 class Wrapping(NamedTuple):
     """The whole file that values are taken out of: where an entry is put, under which key (none of a list) and how it is wrapped; and where the
     one of a name is."""
@@ -86,6 +100,7 @@ class Source:
 
     __slots__ = (
         "_all_hidden",
+        "_around",
         "_comments_hidden",
         "_covered",
         "_few",
@@ -127,12 +142,13 @@ class Source:
         self.meant: dict[Pointer, str] = {}
         self._hidden: set[Pointer] = set()
         self._covered: dict[int, list[Place]] | None = None
+        self._around: set[Pointer] | None = None  # what the hidden values stand in
         self._all_hidden = self._comments_hidden = False
 
     def hide(self, pointer: Pointer) -> None:
         """Never show the value at a pointer when lines are shown: it is secret."""
         self._hidden.add(pointer)
-        self._covered = None
+        self._covered = self._around = None
 
     def hide_comments(self) -> None:
         """Never show a comment: what stood there once may have been a secret."""
@@ -151,6 +167,14 @@ class Source:
     def hidden(self) -> tuple[bool, bool, int]:
         """How much of it is never shown, for comparing: all, comments, and how many values."""
         return self._all_hidden, self._comments_hidden, len(self._hidden)
+
+    def conceals(self, pointer: Pointer) -> bool:
+        """Whether a value, or one in it or around it, is not shown."""
+        if self._all_hidden or not self._hidden:
+            return self._all_hidden
+        if self._around is None:
+            self._around = {each[:depth] for each in self._hidden for depth in range(len(each))}
+        return pointer in self._around or any(pointer[:depth] in self._hidden for depth in range(len(pointer) + 1))
 
     def hides(self, span: Span) -> bool:
         """Whether something that is not shown stands in the lines of a span."""
@@ -221,9 +245,9 @@ class Source:
             self._places = self._locate(self.text)
         return self._places
 
-    def _near(self, head: Pointer) -> tuple[dict[Pointer, Place], list[int], list[int]] | None:
-        """The places in an entry of a large text, which is read again by itself; None where those of the whole text are to be asked. They count
-        from where the entry begins; what stands behind the first numbers, of which the ends are the second result, is moved by the third."""
+    def _near(self, head: Pointer) -> tuple[_Part, tuple[str, ...]] | None:
+        """The places in an entry of a large text, which is read again by itself, and the numbers in it; None where those of the whole text are to
+        be asked. They count from where the entry begins."""
         cast = self.outline.casts.get(head)
         if cast is not None:
             alike: object = cast[0]
@@ -246,8 +270,8 @@ class Source:
                 _INDENTED.search(text) or any(_DIGITS.search(step) for each in places for step in each if type(step) is str)
             ):
                 alike, ends, digits = head, [], ()
-            part = self._parts[alike] = _Part(places, ends, tuple(map(len, digits)))
-        return part.places, part.ends, part.moves(digits) if digits else _UNMOVED
+            part = self._parts[alike] = _Part(places, ends, tuple(map(len, digits)), {})
+        return part, digits
 
     def _entry(self, head: Pointer) -> str:
         """The text of an entry of a large text."""
@@ -263,18 +287,25 @@ class Source:
         """The place of a value, or of its nearest ancestor that has one."""
         if self.meant:
             pointer = tuple([self.meant.get(pointer[: at + 1], step) for at, step in enumerate(pointer)])
+        head = self._head(pointer)
+        near = self._near(head) if head else None
+        if near is None:
+            return _nearest(self.places(), pointer)
+        part, digits = near
+        found = _nearest(part.places, pointer[len(head) :])
+        return (
+            found.moved(self.outline.starts[head], part.ends, part.moves(digits) if digits else _UNMOVED)
+            if found is not _NO_PLACE
+            else found
+        )
+
+    def _head(self, pointer: Pointer) -> Pointer:
+        """The entry of a large text that holds a value, where entries are looked at one by one; nothing where they are not."""
+        if self._places is not None:
+            return ()
         starts = self.outline.starts
         head = pointer[:2] if pointer[:2] in starts else pointer[:1]
-        near = self._near(head) if self._places is None and head in starts else None
-        places = self.places() if near is None else near[0]
-        rest = pointer if near is None else pointer[len(head) :]
-        while True:
-            found = places.get(rest)
-            if found is not None:
-                return found if near is None else found.moved(starts[head], near[1], near[2])
-            if not rest:
-                return Place(0, 0, 0, 0, "")
-            rest = rest[:-1]
+        return head if head in starts else ()
 
     def written(self, pointer: Pointer) -> str:
         """A plain scalar as it stands in the file (`1.10`, `012`); nothing for what is quoted, or no scalar."""
@@ -283,13 +314,30 @@ class Source:
 
     def value_line(self, pointer: Pointer) -> int:
         """The line, from 1, of what `value_span` gives."""
-        place = self.place(pointer)
-        return self._position(place.key_start if self._is_long(place) else place.start)[0]
+        return self._line(pointer, False)
 
     def key_line(self, pointer: Pointer) -> int:
         """The same of `key_span`."""
+        return self._line(pointer, True)
+
+    def _line(self, pointer: Pointer, of_key: bool) -> int:
+        """The line of a value, or of its key where it has one. How far it stands below the first line of its entry is the same in all entries
+        that are alike."""
+        head = self._head(pointer) if not self.meant else ()
+        near = self._near(head) if head else None
+        if near is None:
+            return self._position(self._start(pointer, of_key))[0]
+        lines, key = near[0].lines, (pointer[len(head) :], of_key)
+        first = self._position(self.outline.starts[head])[0]
+        below = lines.get(key)
+        if below is None:
+            below = lines[key] = self._position(self._start(pointer, of_key))[0] - first
+        return first + below
+
+    def _start(self, pointer: Pointer, of_key: bool) -> int:
+        """Where the span of a value begins, or that of its key where it has one."""
         place = self.place(pointer)
-        return self._position(place.key_start)[0] if place.key_end > place.key_start else self.value_line(pointer)
+        return place.key_start if (of_key and place.key_end > place.key_start) or self._is_long(place) else place.start
 
     def _is_long(self, place: Place) -> bool:
         return not place.style and place.key_end > place.key_start and "\n" in self.text[place.start : place.end].rstrip()

@@ -2,6 +2,7 @@
 // Everything that comes from files is set as text, never as markup.
 const board = (() => {
   const all = JSON.parse(document.getElementById("data").textContent);
+  all.boards.forEach((each, number) => Object.assign(each, unfolding([...document.querySelectorAll(`script[data-rows="${number}"]`)].map((share) => JSON.parse(share.textContent)), each.environments.length)));
   const panel = document.getElementById("panel");
   const search = document.getElementById("search");
   const only = document.getElementById("only");
@@ -477,6 +478,8 @@ const board = (() => {
   draw();
 
   return {
+    // What is shown of each project.
+    boards: all.boards,
     // Asks the server that gave this page whether its files have changed since.
     follow() {
       let known = null;

@@ -1,0 +1,262 @@
+"""Chains: why a value is what it is, as the board shows it. What was written, and all that it reads, each once."""
+
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+from jovial_scaffold.core import marks
+from jovial_scaffold.core.changes.matrix import Row
+from jovial_scaffold.core.expressions.errors import EvaluationError
+from jovial_scaffold.core.expressions.placeholders import Formula
+from jovial_scaffold.core.expressions.shapes import Constants, Shape
+from jovial_scaffold.core.expressions.syntax import Call, Index, ListLiteral, Literal, MapLiteral, Name, Node, Operation, Select, children
+from jovial_scaffold.core.expressions.values import Record, Secret
+from jovial_scaffold.core.rendering.instances import Instance, Surroundings
+from jovial_scaffold.core.rendering.noting import names_looked_up
+from jovial_scaffold.core.rendering.rendering import Evaluated
+from jovial_scaffold.core.rendering.tracing import tracer_of
+from jovial_scaffold.core.templates.compiling import formulas_of, shown_text
+from jovial_scaffold.core.templates.model import Compiled, Condition, Constant, Dynamic, Resource, Template
+from jovial_scaffold.core.text.source import Origin, Pointer, value_at
+from jovial_scaffold.reports.rendering import cell
+from jovial_scaffold.reports.terminal import cut
+from jovial_scaffold.reports.words import visible
+
+LONGEST = 400
+"""Characters of a text that is shown."""
+_SHORT = 90
+_EAGER = frozenset(("string", "int", "size", "slug", "digest", "carve", "join", "replace", "lowerAscii", "upperAscii", "trim", "split"))
+_ITEMS = 50  # of a loop, for each of which an expression is looked at
+
+
+class Chains:
+    """Why a value is what it is: what was written, and the named values, parameters and resources that it reads, each once.
+
+    A node is {kind, name, written, place, reads, values by environment, set at by environment}; names inside of a module are those of
+    one use of it.
+    """
+
+    def __init__(self, renderings: Sequence[Evaluated]) -> None:
+        self._renderings = renderings
+        self.nodes: dict[str, dict[str, Any]] = {}
+        self._reads: dict[tuple[str, Compiled | Condition], list[str]] = {}
+        self._straight: dict[Shape, bool] = {}
+        self._known: dict[tuple[str, Shape, Constants], set[str] | None] = {}
+        self._content: tuple[Origin, Any] | None = None  # what was asked for last, which is asked for several times
+
+    def of(self, row: Row) -> tuple[str, str, list[str]]:
+        """What was written for a row, where, and the keys of the nodes that it reads."""
+        for each in self._renderings:
+            resource = each.resources.get(row.address)
+            if resource is not None and row.kind == "property":
+                at = row.at.get(each.label)
+                if at is None:
+                    continue
+                secret = any(isinstance(value, Secret) for value in row.values.values())
+                compiled, _ = self.part(resource.instance, at)
+                written, place, reads = self._found(compiled, resource.instance.scope, resource.instance.resource)
+                return ("" if secret and not formulas_of(compiled) else written), place, reads
+            if resource is not None:
+                own = resource.instance.resource
+                conditions = [each for each in (own.loop.over if own.loop else None, own.when) if each is not None]
+                reads = [key for condition in conditions for key in self.reads(condition, resource.instance.scope, own)]
+                return "", place_text(own.origin), list(dict.fromkeys(reads))
+            output = each.scope.template.output_at(row.address)
+            if output is not None and row.type == "output":
+                return self._found(output.value, each.scope, None)
+        return "", "", []
+
+    def part(self, instance: Instance, at: Pointer) -> tuple[Compiled, Pointer]:
+        """What a part of a resource is written as, and what remains of its place inside of what that computes."""
+        whole = _property(instance.resource, at)
+        if whole is not None:
+            return whole, ()
+        compiled, rest, *_ = tracer_of(instance.scope).leaf(instance, at)
+        if isinstance(compiled, Constant) and rest:
+            return Constant(value_at(compiled.value, rest), compiled.origin.child(*rest)), ()
+        return compiled, rest
+
+    def content_of(self, resource: Resource) -> Any:
+        """What stands in the file below a resource."""
+        if self._content is None or self._content[0] is not resource.origin:
+            self._content = resource.origin, value_at(resource.origin.source.value, resource.origin.pointer)
+        return self._content[1]
+
+    def _found(self, compiled: Compiled, scope: Surroundings, resource: Resource | None) -> tuple[str, str, list[str]]:
+        source, pointer = compiled.origin
+        return (
+            cut_text(shown_text(compiled)),
+            f"{source.name}:{source.value_line(pointer)}",
+            self.reads(compiled, scope, resource),
+        )
+
+    def reads(self, part: Compiled | Condition, scope: Surroundings, resource: Resource | None) -> list[str]:
+        """The keys of the nodes that something reads."""
+        if isinstance(part, Constant):
+            return []
+        known = (scope.prefix, part)
+        if known in self._reads:
+            return self._reads[known]
+        self._reads[known] = []
+        found: dict[str, None] = {}
+        for formula, _, variables in formulas_of(part):
+            asked = None if variables or self.is_straight(formula.program.shape) else self._asked(formula, part, scope.prefix, resource)
+            for name in formula.program.read_names:
+                if asked is not None and name not in asked and name not in (resource.variables if resource else ()):
+                    continue  # it stands behind a condition that holds nowhere
+                key = self._node(name, scope, resource)
+                if key:
+                    found[key] = None
+        self._reads[known] = list(found)
+        return self._reads[known]
+
+    def nodes_of(self, names: Sequence[str], scope: Surroundings, resource: Resource) -> list[str]:
+        """The keys of the nodes of some names, each once."""
+        return list(dict.fromkeys([key for name in names if (key := self._node(name, scope, resource))]))
+
+    def is_straight(self, shape: Shape) -> bool:
+        """Whether all names of an expression are looked up, whatever is in them."""
+        if shape not in self._straight:
+            waiting, straight = [shape.node], True
+            while waiting and straight:
+                node = waiting.pop()
+                is_plain = isinstance(node, Literal | Name | Select | Index | ListLiteral | MapLiteral)
+                straight = is_plain or _is_eager(node)
+                waiting += children(node)
+            self._straight[shape] = straight
+        return self._straight[shape]
+
+    def _asked(self, formula: Formula, part: Compiled | Condition, prefix: str, resource: Resource | None) -> set[str] | None:
+        """The same as `_looked_up`, found once for all that hold the same expression where no loop is around it."""
+        if resource is not None and resource.loop is not None:
+            return self._looked_up(formula, part, prefix, resource)
+        key = (prefix, formula.program.shape, formula.program.constants)
+        if key not in self._known:
+            self._known[key] = self._looked_up(formula, part, prefix, resource)
+        return self._known[key]
+
+    def _looked_up(self, formula: Formula, part: Compiled | Condition, prefix: str, resource: Resource | None) -> set[str] | None:
+        """The names that an expression looks up in some environment; None where it has no value in one, or there are very many items."""
+        found: set[str] = set()
+        for each in self._renderings:
+            scope = _scope(each, prefix)
+            if scope is None:
+                continue
+            around: list[Mapping[str, Any]] = [{}]
+            if resource is not None and not isinstance(part, Condition):
+                around = [instance.variables for instance in (scope.instances(resource) or {}).values()]
+            if len(around) > _ITEMS or (isinstance(part, Condition) and resource is not None and resource.loop is not None):
+                return None
+            for variables in around:
+                asked = names_looked_up(formula.node, scope, variables)
+                if asked is None:
+                    return None
+                found |= asked
+        return found
+
+    def _node(self, name: str, scope: Surroundings, resource: Resource | None) -> str:
+        """The key of a name's node, made where it is not there yet; nothing for what is no name of the template."""
+        if resource is not None and resource.loop is not None and name in resource.loop.variables:
+            key = f"{scope.prefix}{resource.name} ⟳ {name}"
+            if key not in self.nodes:
+                self.nodes[key] = _entry("item", name, shown_text(resource.loop.over), place_text(resource.origin))
+                self.nodes[key]["reads"] = self.reads(resource.loop.over, scope, None)
+            return key
+        key = f"{scope.prefix}{name}"
+        if key in self.nodes:
+            return key
+        made = self._made(name, scope.template, scope)
+        if made is None:
+            return ""
+        entry, parts = made
+        self.nodes[key] = entry
+        entry["reads"] = list(dict.fromkeys(read for part, where in parts for read in self.reads(part, where, None)))
+        if entry["kind"] in ("parameter", "value", "lookup"):
+            self._values(entry, name, scope.prefix, name in scope.template.secret_names)
+        return key
+
+    def _made(
+        self, name: str, template: Template, scope: Surroundings
+    ) -> tuple[dict[str, Any], list[tuple[Compiled | Condition, Surroundings]]] | None:
+        if name in template.parameters:
+            declaration = template.parameters[name]
+            handed = scope.use.resource.properties.entry(name) if scope.use is not None else None
+            if handed is not None and scope.use is not None:
+                return _entry("parameter", name, shown_text(handed), place_text(handed.origin)), [(handed, scope.use.scope)]
+            default = declaration.default
+            written = shown_text(default) if default is not None and not declaration.secret else ""
+            return _entry("parameter", name, written, place_text(declaration.origin)), [(default, scope)] if default is not None else []
+        if name in template.values:
+            value = template.values[name]
+            return _entry("value", name, shown_text(value.value), place_text(value.origin)), [(value.value, scope)]
+        if name in template.lookups:
+            lookup = template.lookups[name]
+            return _entry("lookup", name, shown_text(lookup.where), place_text(lookup.origin)), [(lookup.where, scope)]
+        if name in template.resources:
+            found = template.resources[name]
+            return _entry("module" if found.module else "resource", f"{scope.prefix}{name}", found.type_text, place_text(found.origin)), []
+        if name in template.documents:
+            return _entry("document", name, "", place_text(template.documents[name].origin)), []
+        return None
+
+    def _values(self, entry: dict[str, Any], name: str, prefix: str, is_secret: bool) -> None:
+        for each in self._renderings:
+            scope = _scope(each, prefix)
+            if scope is None:
+                continue
+            try:
+                value = scope.value(name)
+            except EvaluationError:
+                continue
+            entry["values"][each.label] = marks.SECRET if is_secret else _short(value)
+            if entry["kind"] == "parameter" and scope.use is None:
+                setting = each.parameters.setting((name,))
+                if setting is not None:
+                    entry["set"][each.label] = setting.text()
+
+
+def _property(resource: Resource, at: Pointer) -> Compiled | None:
+    """What a whole property is written as, where that is one text or value."""
+    found = resource.properties.entry(str(at[0])) if len(at) == 1 else None
+    return found if isinstance(found, Constant | Dynamic) else None
+
+
+def _is_eager(node: Node) -> bool:
+    """Whether an operator or a call evaluates all that it is given."""
+    if isinstance(node, Operation):
+        return node.operator not in ("&&", "||")
+    return isinstance(node, Call) and node.function in _EAGER
+
+
+def _scope(rendering: Evaluated, prefix: str) -> Surroundings | None:
+    """The environment of a use of a module, by the prefix of what it holds."""
+    if not prefix:
+        return rendering.scope
+    address = prefix.removesuffix("/")
+    for scope, resource in rendering.scope.along(address):
+        for instance in (scope.instances(resource) or {}).values():
+            if instance.address == address and instance.inside is not None:
+                return instance.inside
+    return None
+
+
+def _entry(kind: str, name: str, written: str, place: str) -> dict[str, Any]:
+    return {"kind": kind, "name": name, "written": cut_text(written), "place": place, "reads": [], "values": {}, "set": {}}
+
+
+def cut_text(text: str) -> str:
+    """A text as the page shows it."""
+    if text.isprintable() and len(text) * (1 if text.isascii() else 2) <= LONGEST:  # no character takes more than two cells
+        return text
+    return cut(visible(text), LONGEST)
+
+
+def _short(value: Any) -> str:
+    try:
+        return cut(cell(value.whole() if isinstance(value, Record) else value), _SHORT)
+    except (EvaluationError, TypeError):
+        return ""
+
+
+def place_text(origin: Origin) -> str:
+    """Where the key of something is written, as `FILE:LINE`."""
+    return f"{origin.source.name}:{origin.source.key_line(origin.pointer)}"

@@ -1,0 +1,95 @@
+"use strict";
+// Resources that are written alike have what is the same everywhere as values only, and what is written there once for all of them: their rows
+// are made here, as reports/board.py makes those of all others.
+const unfolding = (() => {
+  // The texts, resources and nodes of all shares, in which rows name texts by their number.
+  function unfold(shares, columns) {
+    const whole = { texts: [], resources: [], nodes: {} };
+    const numbers = new Map();
+    const number = (told) => {
+      if (!numbers.has(told)) numbers.set(told, whole.texts.push(told) - 1);
+      return numbers.get(told);
+    };
+    for (const share of shares) {
+      const known = share.texts.map(number);
+      for (const resource of share.resources) {
+        for (const row of resource.rows) row[1] = row[1].map((each) => each < 0 ? each : known[each]);
+        if ("alike" in resource) resource.rows = rowsOf(resource, share, columns, number);
+        whole.resources.push(resource);
+      }
+      Object.assign(whole.nodes, share.nodes);
+    }
+    return whole;
+  }
+
+  function rowsOf(resource, share, columns, number) {
+    const { parts, lists } = share.alike[resource.alike];
+    const colon = resource.place.lastIndexOf(":");
+    const file = resource.place.slice(0, colon), first = Number(resource.place.slice(colon + 1));
+    const held = leavesOf(resource.held, "", "", "", lists);
+    const values = new Map(held.map(([, at, value]) => [at, value]));
+    // What is written at a place, where, what that reads, and what it is about.
+    const about = (at) => {
+      const [below, which, aspect] = parts[at];
+      const [written, reads] = which < 0 ? [asWritten(values.get(at)), []] : share.written[resource.written[which]];
+      return [written, `${file}:${first + below}`, reads, aspect];
+    };
+    const told = resource.rows.map((row) => row.length > 6 ? row : [...row.slice(0, 4), ...about(row[4]), row[5]]);
+    const presence = told.find((row) => row[0] === "present");
+    const own = told.filter((row) => row !== presence).map((row) => row[0]);
+    const inside = (one, other) => one === other || one.startsWith(`${other}/`);
+    const same = held.filter(([label]) => !own.some((each) => inside(label, each) || inside(each, label)));
+    const places = Array.from({ length: columns }, (_, column) => !presence || presence[1][column] >= 0);
+    const made = same.map(([label, at, value]) => {
+      const shown = number(cut(shownAs(value)));
+      return [label, places.map((there) => there ? shown : -1), 0, [], ...about(at), ""];
+    });
+    // Where the first environment has what a row is about, or what is around it.
+    const order = new Map(held.map(([label], index) => [label, index]));
+    const rank = (label) => {
+      if (label === "present") return -1;
+      for (let around = label; around; around = around.slice(0, Math.max(0, around.lastIndexOf("/")))) {
+        if (order.has(around)) return order.get(around);
+        const last = held.findLastIndex(([each]) => each.startsWith(`${around}/`));
+        if (last >= 0) return around === label ? held.findIndex(([each]) => each.startsWith(`${around}/`)) : last + 0.5;
+      }
+      const next = held.findIndex(([each]) => each.split("/")[0] > label.split("/")[0]);
+      return next < 0 ? held.length : next - 0.5;
+    };
+    return [...told, ...made].map((row) => [rank(row[0]), row]).sort(([one], [other]) => one - other).map(([, row]) => row);
+  }
+
+  // [label, place, value] of each part: items of lists by their keys, where they have some.
+  function leavesOf(value, label, at, within, lists) {
+    const step = (path, name) => path ? `${path}/${name}` : `${name}`;
+    const named = (name) => name.replaceAll("~", "~0").replaceAll("/", "~1");
+    if (Array.isArray(value)) {
+      if (!value.some((item) => isMap(item) || Array.isArray(item))) return [[label, at, value]];
+      const key = lists[within];
+      const keys = key === undefined ? [] : value.map((item) => isMap(item) && ["string", "number", "boolean"].includes(typeof item[key]) ? nameOf(item[key]) : null);
+      const keyed = keys.length && !keys.includes(null) && new Set(keys).size === keys.length;
+      return value.flatMap((item, index) => leavesOf(item, step(label, keyed ? named(keys[index]) : index), step(at, index), step(within, 0), lists));
+    }
+    if (!isMap(value) || !Object.keys(value).length) return [[label, at, value]];
+    return Object.keys(value).sort(byLetters).flatMap((name) => leavesOf(value[name], step(label, named(name)), step(at, named(name)), step(within, named(name)), lists));
+  }
+  const isMap = (value) => typeof value === "object" && value !== null && !Array.isArray(value) && !("" in value);
+  const nameOf = (value) => value === true ? "True" : value === false ? "False" : String(value);
+  // By code points, as the rows of all other resources are.
+  const byLetters = (one, other) => {
+    const [some, others] = [[...one], [...other]];
+    const at = some.findIndex((letter, index) => letter !== others[index]);
+    return at < 0 ? some.length - others.length : at >= others.length ? 1 : some[at].codePointAt(0) - others[at].codePointAt(0);
+  };
+
+  // A value in one line; a text that could be taken for something else in quotes.
+  function shownAs(value) {
+    if (typeof value === "string") return value === "" || value !== value.trim() || ["true", "false", "null"].includes(value) || /^[0-9]+$/.test(value.replace(".", "").replace(/^-+/, "")) ? JSON.stringify(value) : value;
+    if (Array.isArray(value)) return `[${value.map(shownAs).join(", ")}]`;
+    return value !== null && typeof value === "object" ? value[""] ?? "{}" : String(value);
+  }
+  const asWritten = (value) => cut(typeof value === "string" ? value.trim() : Array.isArray(value) ? `[${value.map((item) => JSON.stringify(item)).join(", ")}]` : value?.["="] ?? shownAs(value));
+  const cut = (told) => told.length > 400 && /^[ -~]*$/.test(told) ? `${told.slice(0, 399)}…` : told;
+
+  return unfold;
+})();

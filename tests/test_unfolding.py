@@ -1,0 +1,149 @@
+"""Rows that the board's page makes by itself, of resources that are written alike: they are those that each resource has by itself."""
+
+import json
+import random
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from jovial_scaffold import Project
+from jovial_scaffold.core.project_inputs import Overrides
+from jovial_scaffold.reports.board import board_of, board_page
+from jovial_scaffold.reports.board_rows import board_rows
+from tests.fuzz.code import cast_from
+from tests.test_board import CHROMIUM, browser, opened_page, pytestmark  # noqa: F401  # where there is no browser, nothing is tried here
+
+_WORLDS = {
+    "cove": {"setting": "cove", "copies": 1, "note": "5", "labels": {"a": "x", "b/c": "y"}, "ranges": ["10.1.0.0/16"], "far": False},
+    "reef": {"setting": "reef", "copies": 2, "note": "‹pier›", "labels": {"a": "z", "b/c": "y"}, "ranges": [], "far": True},
+    "quay": {"setting": "quay", "copies": 2, "note": "", "labels": {"a": "x", "~": "", "b/c": "y"}, "ranges": ["10.1.0.0/16"], "far": True},
+}
+_HEAD = (
+    "parameters:\n  setting: {type: string, description: Which}\n  copies: {type: integer, description: How many}\n"
+    "  note: {type: string, description: Free text}\n  labels: {type: object, additionalProperties: {type: string}, description: Labels}\n"
+    "  ranges: {type: array, items: {type: string}, description: Ranges}\n  far: {type: boolean, description: Whether it is far}\n"
+    "  word: {type: string, writeOnly: true, description: A secret}\nresources:\n"
+    "  gates (fulmar.queue): {name: gates}\n  piers (fulmar.queue): {name: piers}\n"
+)
+_PIECES: dict[str, tuple[str, ...]] = {
+    "fulmar.queue": (
+        "    wait_hours: #\n",
+        "    wait_hours: ${copies + #}\n",
+        "    wait_hours: \"${setting == 'cove' ? # : copies}\"\n",
+        "    ordered: true\n",
+        '    claim_seconds: "#"\n',
+        "    claim_seconds: 2.0\n",
+        "    claim_seconds: 99999999999999999999\n",
+        "    description: ${note}\n",
+        "    description: '  $${note} of # → ünï '\n",
+        '    description: "5"\n',
+        "    description: |\n      told # times\n\n      and more\n",
+        "    description: ''\n",
+        f"    description: {'so long a text ' * 40}\n",
+        "    encrypted: ~\n",
+        "    $when: far\n",
+        "    $when: copies > # - 9\n",
+    ),
+    "fulmar.machine_group": (
+        '    disks:\n      - {name: data, gigabytes: "${copies + #}", encrypted: true}\n      - {name: logs, gigabytes: #, encrypted: true}\n',
+        "    disks:\n      - $when: far\n        name: far\n        gigabytes: 1\n      - {name: near, gigabytes: #}\n",
+        "    disks:\n      - {name: same, gigabytes: #}\n      - {name: same, gigabytes: 2}\n",
+        "    disks:\n      - {name: 1, gigabytes: #}\n      - {name: true, gigabytes: 2.5}\n",
+        "    disks: []\n",
+        '    subnets: ["${gates.id}", "${setting}-#", plain]\n',
+        "    subnets: [\"a#\", '#', b]\n",
+        "    subnets: ${ranges}\n",
+        "    operator_password: ${word}\n",
+        "    operator_password: clear text #\n",
+        '    settings:\n      STATION: "#"\n      QUEUE: ${gates.url}\n      a/b~c: "${setting}"\n      NUMBER: ${string(copies)}\n',
+        "    settings: {}\n",
+        "    settings: ${labels}\n",
+        "    copies: ${copies}\n",
+        "    image: base-#\n",
+    ),
+    "fulmar.firewall": (
+        "    network: ${gates.id}\n",
+        "    network: ${piers.id}-#\n",
+        "    entries:\n      - {name: desk, speaks: tcp, port: #, from: any}\n      - $when: setting != 'cove'\n        name: readings\n"
+        "        speaks: udp\n        port: ${copies}\n",
+        '    entries:\n      - {name: "${setting}", speaks: tcp, port: #}\n      - {name: b, speaks: tcp, port: "${copies}"}\n',
+        "    entries: [[1, #], [{a: #}], {}]\n",
+        '    odd: {deep: {deeper: [#, {x: "${note}"}, null]}, empty: {}}\n',
+    ),
+}
+_ODD = ("2.0", "2.5", "999999", "→", "é", "a/b~c", "clear text", "${piers.id}", "description: |")  # of which few resources are like others
+_TAGS = ("    tags: ${labels}\n", '    tags: {line: alp, number: "#"}\n', '    tags: {setting: "${setting}", é: "${note}"}\n', "")
+_PLAIN_TAGS = (_TAGS[0], _TAGS[1], _TAGS[3])
+
+
+def _files(chance: random.Random) -> dict[str, str]:
+    """A project with many resources that are alike but for their digits."""
+    bodies: list[tuple[str, str]] = []
+    odd = chance.random() < 0.3
+    for _ in range(chance.randint(3, 6)):
+        kind = chance.choice(list(_PIECES))
+        pieces = [piece for piece in _PIECES[kind] if odd or not any(each in piece for each in _ODD)]
+        chosen = {piece.split(":")[0]: piece for piece in chance.sample(pieces, chance.randint(1, 5))}
+        order = [*chosen.values(), chance.choice(_TAGS if odd else _PLAIN_TAGS)]
+        chance.shuffle(order)
+        bodies.append((kind, "".join(order)))
+    resources = []
+    for number in range(chance.randint(60, 130)):
+        kind, body = chance.choice(bodies)
+        own = str(chance.choice((number, number % 3 + 1, 7)))
+        spread = "\n" if chance.random() < 0.05 else ""
+        resources.append(f"  r{number:03} ({kind}):\n{spread}    name: ${{setting}}-{number}\n{body.replace('#', own)}")
+    environments = "".join(f"  {name}: {{parameters: [{name}.yaml]}}\n" for name in _WORLDS)
+    everywhere = 'everywhere: {"fulmar.queue": {tags: {everywhere: "${setting}"}}}\n' if chance.random() < 0.2 else ""
+    return {
+        "jovial.yaml": f"project: harbour\ntemplate: line.yaml\ncatalogs: [fulmar]\nenvironments:\n{environments}",
+        "line.yaml": f"{_HEAD}{''.join(resources)}{everywhere}",
+        **{f"{name}.yaml": json.dumps({**values, "word": {"$secret": {"env": "WORD"}}}) for name, values in _WORLDS.items()},
+    }
+
+
+@pytest.fixture(scope="module")
+def projects(tmp_path_factory: pytest.TempPathFactory) -> Iterator[tuple[Path, int]]:
+    base = tmp_path_factory.mktemp("alike")
+
+    def written() -> Iterator[tuple[Path, int]]:
+        for seed in range(9):
+            folder = base / str(seed)
+            folder.mkdir()
+            for name, text in _files(random.Random(seed)).items():
+                (folder / name).write_text(text)
+            yield folder, seed
+
+    return written()
+
+
+def test_rows_that_the_page_makes_are_those_of_each_resource(browser: Any, projects: Iterator[tuple[Path, int]], tmp_path: Path) -> None:  # noqa: F811
+    alike = 0
+    for folder, seed in projects:
+        overrides = Overrides({"WORD": "wordless and secret"})
+        with cast_from(1):
+            whole = board_rows(Project.load(folder, overrides).views(_WORLDS), unfolded=True).data
+            folded = board_of("p", Project.load(folder, overrides).views(_WORLDS), lambda: ([], []), {}, "")
+        alike += sum("alike" in each for share in folded.shares for each in json.loads(share)["resources"])
+        page = tmp_path / f"{seed}.html"
+        page.write_text(board_page("p", [folded]))
+        assert "wordless" not in page.read_text()
+        opened = opened_page(browser, page.as_uri())
+        shown = json.loads(opened.evaluate("JSON.stringify(board.boards[0])"))
+        assert opened.said == []
+        opened.close()
+        assert list(map(_told, _rows(shown))) == list(map(_told, _rows(json.loads(json.dumps(whole))))), seed
+        assert shown["nodes"] == whole["nodes"]
+    assert alike > 400, "most of them are told once"
+
+
+def _rows(data: dict[str, Any]) -> Iterator[tuple[str, list[Any]]]:
+    for resource in data["resources"]:
+        for row in resource["rows"]:
+            yield resource["address"], [row[0], [data["texts"][number] if number >= 0 else None for number in row[1]], *row[2:]]
+
+
+def _told(row: tuple[str, list[Any]]) -> str:
+    return json.dumps(row)
