@@ -120,13 +120,16 @@ def projects(tmp_path_factory: pytest.TempPathFactory) -> Iterator[tuple[Path, i
 
 
 def test_rows_that_the_page_makes_are_those_of_each_resource(browser: Any, projects: Iterator[tuple[Path, int]], tmp_path: Path) -> None:  # noqa: F811
-    alike = 0
+    alike = shared = 0
     for folder, seed in projects:
         overrides = Overrides({"WORD": "wordless and secret"})
         with cast_from(1):
-            whole = board_rows(Project.load(folder, overrides).views(_WORLDS), unfolded=True).data
+            whole, counts = board_rows(Project.load(folder, overrides).views(_WORLDS), unfolded=True)
             folded = board_of("p", Project.load(folder, overrides).views(_WORLDS), lambda: ([], []), {}, "")
-        alike += sum("alike" in each for share in folded.shares for each in json.loads(share)["resources"])
+        resources = [each for share in folded.shares for each in json.loads(share)["resources"]]
+        alike += sum("alike" in each for each in resources)
+        shared += sum(len(each.get("shared", ())) for each in resources)
+        assert {each["aspect"]: (each["rows"], each["echoes"]) for each in folded.data["aspects"]} == counts
         page = tmp_path / f"{seed}.html"
         page.write_text(board_page("p", [folded]))
         assert "wordless" not in page.read_text()
@@ -137,6 +140,7 @@ def test_rows_that_the_page_makes_are_those_of_each_resource(browser: Any, proje
         assert list(map(_told, _rows(shown))) == list(map(_told, _rows(json.loads(json.dumps(whole))))), seed
         assert shown["nodes"] == whole["nodes"]
     assert alike > 400, "most of them are told once"
+    assert shared > 400, "and so are rows that differ"
 
 
 def _rows(data: dict[str, Any]) -> Iterator[tuple[str, list[Any]]]:

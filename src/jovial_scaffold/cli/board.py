@@ -4,6 +4,7 @@ import gc
 import json
 import sys
 from collections.abc import Callable, Iterator
+from contextlib import ExitStack
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 from urllib.parse import parse_qsl, quote
@@ -97,10 +98,15 @@ def command(
 
 def board(loaded: Project, environments: list[str], folder: str = "", workers: int = 1) -> "Board":
     """What the page shows of a project; an environment whose snapshot cannot be read is shown without effects. Raises ProjectError."""
+    from jovial_scaffold.core.parallel import spread
     from jovial_scaffold.reports.board import board_of
 
     names = tuple(environments or loaded.environments)
-    renderings = loaded.views(loaded.in_order(names))
+    sides = loaded.sides(names)
+    with ExitStack() as stack:  # environments are rendered here, since all of them are compared, and templates are checked beside that
+        checks = [stack.enter_context(spread(side.static_checks(), loaded.processes(workers))) for side, views in sides if views]
+        renderings = loaded.views(loaded.in_order(names))
+        static = [results() for results in checks]
     effects, unread = {}, []
     for name in names:
         if loaded.deployed_name(name) is None or has_errors(loaded.render(name).findings):
@@ -111,7 +117,8 @@ def board(loaded: Project, environments: list[str], folder: str = "", workers: i
             unread += error.findings
 
     def check() -> "Findings":
-        results = [side.check(views) for side, views in loaded.sides(names)]
+        known = iter(static)
+        results = [side.check(views, static=next(known) if views else None) for side, views in sides]
         found = [each for result in results for each in result.findings]
         return [*found, *unread], [each for result in results for each in result.waived_findings]
 

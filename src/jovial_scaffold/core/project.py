@@ -102,6 +102,10 @@ class _WrittenOut(NamedTuple):
     of_modules: list[Finding]
 
 
+Static = list[Finding] | _WrittenOut
+"""What was found before any environment, or a part of that."""
+
+
 class Project:
     """A project that was read. Every method may be called any number of times, in any order."""
 
@@ -296,12 +300,14 @@ class Project:
         workers: int = 1,
         environments_only: bool = False,
         proofs: Level | None = None,
+        static: Sequence[Static] | None = None,
     ) -> "CheckResult":
         """Everything that is wrong, for some environments or all. In a `draft`, unused names are notes; `template_only` renders nothing,
         `environments_only` leaves out what the types of the template alone show. With `proofs`, it is shown what holds for all parameters
         that are accepted, and what does not is told at that level; as a note, it is looked for briefly, in the last environment.
 
-        With `workers`, environments of a large project are rendered beside the check of the template, in processes of their own.
+        With `workers`, environments of a large project are rendered beside the check of the template, in processes of their own. What the
+        tasks of `static_checks` found is `static`, where a caller has done them.
         """
         from jovial_scaffold.core.outcomes import CheckResult
         from jovial_scaffold.core.parallel import spread
@@ -314,18 +320,14 @@ class Project:
         for name in chosen:
             self._resolved(name)  # reads parameter files here, so that their lines can be shown
         pairs = judges_pairs(self._sound_rulesets) and len(chosen) > 1
-        # The look at expressions takes about as long as one environment, that at what is written out is soon done. What a process beside
-        # this one rendered stays there: rules over pairs need the environments here.
+        # What a process beside this one rendered stays there: rules over pairs need the environments here.
         briefly = not (environments_only or self._waivers or pairs)
-        tasks: list[Callable[[], list[Finding] | _WrittenOut | _Judged]] = [partial(self._judged, name, briefly) for name in chosen]
-        if not environments_only:
-            written = [partial(self._check_written, part, _WRITTEN_PARTS) for part in range(_WRITTEN_PARTS)]
-            tasks = [self._check_expressions, *tasks, *written] if chosen else [self._check_alone]
-        with spread(tasks, 1 if pairs else self._workers(workers)) as results:
+        tasks = self._tasks(chosen, briefly, not environments_only and static is None)
+        with spread(tasks, 1 if pairs else self.processes(workers)) as results:
             findings = [*self._findings, *catalogs, *self._template_findings(draft), *self._rule_findings()]
             findings += () if template_only else self._inputs.idle_files(self._template.parameters.keys())
-            parts = results()
-        static, judged = self._put_together(parts)
+            parts = [*(static or ()), *results()]
+        before, judged = self._put_together(parts)
         for each in judged:
             findings += each.findings
         findings += clashes_between([each.identities for each in judged], self.place)
@@ -335,10 +337,10 @@ class Project:
             verdicts, turned_out[""] = judge_pairs([self._rendered(name)[0] for name in chosen], self._sound_rulesets)
             findings += verdicts
         findings += self._judged_declarations(turned_out)
-        shown = self._proven(judged, [*static, *findings], proofs)
+        shown = self._proven(judged, [*before, *findings], proofs)
         findings += shown.findings
         labels = tuple(self._shown_label(View.parse(name)) for name in chosen)
-        found = absorbed(waivers.left(static), waivers.left(findings))
+        found = absorbed(waivers.left(before), waivers.left(findings))
         everything = not environments_only and set(chosen) == set(self.environments)
         found += self._about_the_whole(everything, waivers)
         if everything and not has_errors(found):
@@ -435,7 +437,20 @@ class Project:
         of_modules = [finding for each in modules for finding in check_written(each, part, parts)]
         return _WrittenOut([*check_written(self._template, part, parts)], of_modules)
 
-    def _put_together(self, parts: Sequence[list[Finding] | _WrittenOut | _Judged]) -> tuple[list[Finding], list[_Judged]]:
+    def _tasks(self, chosen: Sequence[str], briefly: bool, whole: bool) -> list[Callable[[], Static | _Judged]]:
+        """What can be done beside each other, the longest first; the `whole` of it, or environments only."""
+        judged: list[Callable[[], Static | _Judged]] = [partial(self._judged, name, briefly) for name in chosen]
+        if not whole:
+            return judged
+        # The look at expressions takes about as long as one environment, that at what is written out is soon done.
+        expressions, *written = self.static_checks()
+        return [expressions, *judged, *written] if chosen else [self._check_alone]
+
+    def static_checks(self) -> list[Callable[[], Static]]:
+        """What `check` does before any environment, in parts that can be done beside each other."""
+        return [self._check_expressions, *(partial(self._check_written, part, _WRITTEN_PARTS) for part in range(_WRITTEN_PARTS))]
+
+    def _put_together(self, parts: Sequence[Static | _Judged]) -> tuple[list[Finding], list[_Judged]]:
         """What was found before any environment, and what came of each."""
         static = [finding for part in parts if isinstance(part, list) for finding in part]
         judged = [part for part in parts if isinstance(part, _Judged)]
@@ -468,7 +483,7 @@ class Project:
         findings = [*problems, *rendering.findings, *verdicts, *breaking_upgrades(rendering, self._catalogs)]
         return _Judged(name, rendering.label, findings, sightings, len(rendering.resources), turned_out, identities(rendering))
 
-    def _workers(self, most: int) -> int:
+    def processes(self, most: int) -> int:
         """How many processes are worth it, of those that may be."""
         return most if len(self._template.resources) >= PARALLEL_RESOURCES.most else 1
 
@@ -600,7 +615,7 @@ class Project:
             project, here = self.side(view)
             project._resolved(here)  # reads parameter files here, so that their lines can be shown
             tasks.append(partial(_made, project, here, make))
-        with spread(tasks, self._workers(workers)) as results:
+        with spread(tasks, self.processes(workers)) as results:
             return dict(zip(views, results(), strict=True))
 
     def _whole(self, view: str) -> Evaluated:

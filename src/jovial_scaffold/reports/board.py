@@ -21,7 +21,7 @@ from jovial_scaffold.core.parallel import spread
 from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.templates.model import Declaration
 from jovial_scaffold.core.waivers import Waiver
-from jovial_scaffold.reports.board_rows import board_rows
+from jovial_scaffold.reports.board_rows import board_rows, columns_only
 from jovial_scaffold.reports.chains import LONGEST
 from jovial_scaffold.reports.drawing.svg import svg_text
 from jovial_scaffold.reports.edges import edges_entries
@@ -62,9 +62,7 @@ def board_of(
     maps = [partial(_map, project, each) for each in renderings]
     tasks: list[Callable[[], Any]] = [*shares, check, *maps]
     with spread(tasks, workers if count > 1 else 1) as results:
-        sums = Aspects(
-            Comparison(tuple(each.label for each in renderings), (), 0, 0, tuple(each.finished() for each in renderings), lambda _: True)
-        )
+        sums = Aspects(columns_only(renderings))
         sums.totals  # noqa: B018  # which are found here while others are at the rows
         made = results()
     counts: Counts = {}

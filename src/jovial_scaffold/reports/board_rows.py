@@ -1,15 +1,17 @@
 """The rows of the board: all environments side by side, with what is written for each value and what drives it, as plain data."""
 
+from collections import Counter
 from collections.abc import Sequence
 from typing import Any, NamedTuple
 
 from jovial_scaffold.core.changes.aligning import PLAIN
 from jovial_scaffold.core.changes.aspects import Aspects, Counts
-from jovial_scaffold.core.changes.matrix import WHOLE, Comparison, Row, Share, compare
+from jovial_scaffold.core.changes.matrix import WHOLE, Comparison, Matrix, Row, Share
 from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.text.source import Pointer, pointer_text
 from jovial_scaffold.reports.chains import Chains, cut_text, place_text
 from jovial_scaffold.reports.rendering import cell
+from jovial_scaffold.reports.shared_rows import SharedRows, Told
 from jovial_scaffold.reports.written_alike import WrittenAlike
 
 
@@ -26,19 +28,40 @@ def board_rows(renderings: Sequence[Evaluated], share: Share = WHOLE, unfolded: 
     `unfolded`, as the page does it."""
     chains = Chains(renderings)
     alike = WrittenAlike(renderings, chains)
-    comparison = compare(renderings, True if unfolded else lambda found: not alike.takes(found), echoes=True, share=share)
-    texts, aspects = _Texts(), Aspects(comparison)
-    rows: dict[str, list[Row]] = {address: [] for address in alike.taken}
-    for row in comparison.rows:
-        rows.setdefault(row.address, []).append(row)
-    beside = {address for address, found in rows.items() if found and found[0].kind in ("output", "document")}
+    shared = SharedRows(alike, len({each.scope.template for each in renderings}) == 1)
+    matrix = Matrix(renderings, True if unfolded else shared.wanted, echoes=True)
+    telling = _Telling([each.label for each in renderings], chains, shared, Aspects(columns_only(renderings)))
+    counts: Counter[tuple[str, bool]] = Counter()
     resources = []
-    for address in [*sorted(rows.keys() - beside), *[each for each in rows if each in beside]]:
-        told = [_row(row, comparison, texts, chains, alike, aspects) for row in rows[address]]
-        kind = rows[address][0].type if rows[address] else ""
-        resources.append({"address": address, **_place(address, kind, renderings), "rows": told, **alike.entry(address)})
-    data = {"texts": list(texts.known), "resources": resources, "alike": alike.groups, "written": alike.written, "nodes": chains.nodes}
-    return BoardRows(data, aspects.counts())
+    for address in share.of(matrix.addresses):
+        rows = shared.own([telling.told(row) for row in matrix.rows(address)])
+        counts.update((each.aspect, bool(each.row.echo)) for each in rows if each.row.counted)
+        kind = rows[0].row.type if rows else ""
+        resources.append({"address": address, **_place(address, kind, renderings), "rows": [each.told for each in rows], **shared.entry()})
+    shared.held = None
+    beside: dict[str, list[Told]] = {}
+    for row in matrix.beside() if share.is_last else ():
+        beside.setdefault(row.address, []).append(telling.told(row))
+    for address, rows in beside.items():
+        counts.update((each.aspect, bool(each.row.echo)) for each in rows if each.row.counted)
+        resources.append({"address": address, **_place(address, rows[0].row.type, renderings), "rows": [each.told for each in rows]})
+    for aspect, is_echo, times in shared.counts():
+        counts[aspect, is_echo] += times
+    data = {
+        "texts": list(telling.texts.known),
+        "resources": resources,
+        "alike": alike.groups,
+        "written": alike.written,
+        "shared": shared.rows,
+        "nodes": chains.nodes,
+    }
+    return BoardRows(data, {aspect: (counts[aspect, False] + counts[aspect, True], counts[aspect, True]) for aspect, _ in counts})
+
+
+def columns_only(renderings: Sequence[Evaluated]) -> Comparison:
+    """The columns of a comparison, of which the rows are made elsewhere."""
+    labels, finished = tuple(each.label for each in renderings), tuple(each.finished() for each in renderings)
+    return Comparison(labels, (), 0, 0, finished, lambda _: True)
 
 
 class _Texts:
@@ -75,16 +98,28 @@ class _Texts:
         return self.known.setdefault(cut_text(text), len(self.known))
 
 
-def _row(row: Row, comparison: Comparison, texts: _Texts, chains: Chains, alike: WrittenAlike, aspects: Aspects) -> list[Any]:
-    """[label, values (a number of a text, or -1), differs, drivers, written, place, nodes read, aspect, what it repeats as an echo]; where what a
-    resource has in common with others says what is written, the place of the part stands for the four after the drivers."""
-    if row.differs or len(row.values) < len(comparison.environments):
-        values = [texts.number_of(row, name) if name in row.values else -1 for name in comparison.environments]
-    else:
-        values = [texts.number_of(row, comparison.environments[0])] * len(comparison.environments)
-    drivers = [[driver.parameter, driver.sources] for driver in row.drivers]
-    told, at = [texts.label_of(row), values, int(row.counted), drivers], alike.place_of(row)
-    return [*told, *((*chains.of(row), aspects.of(row)) if at is None else (at,)), cut_text(row.echo)]
+class _Telling:
+    """Tells rows as the page has them."""
+
+    def __init__(self, labels: Sequence[str], chains: Chains, shared: SharedRows, aspects: Aspects) -> None:
+        self._labels = labels
+        self._chains = chains
+        self._shared = shared
+        self._aspects = aspects
+        self.texts = _Texts()
+
+    def told(self, row: Row) -> Told:
+        """[label, values (a number of a text, or -1), differs, drivers, written, place, nodes read, aspect, what it repeats as an echo]; where what
+        a resource has in common with others says what is written, the part that this is about stands for the four after the drivers."""
+        texts, labels = self.texts, self._labels
+        if row.differs or len(row.values) < len(labels):
+            values = [texts.number_of(row, name) if name in row.values else -1 for name in labels]
+        else:
+            values = [texts.number_of(row, labels[0])] * len(labels)
+        aspect, at = self._aspects.of(row), self._shared.place_of(row)
+        drivers = [[driver.parameter, driver.sources] for driver in row.drivers]
+        behind = [*self._chains.of(row), aspect] if at is None else [at]
+        return Told(row, [texts.label_of(row), values, int(row.counted), drivers, *behind, cut_text(row.echo)], aspect)
 
 
 def _value(row: Row, name: str) -> str:
@@ -102,8 +137,7 @@ def _place(address: str, kind: str, renderings: Sequence[Evaluated]) -> dict[str
                 "place": place_text(resource.instance.resource.origin),
                 "module": use.resource.type_text if use else "",
             }
-            after = {other.label: list(other.resources[address].after) for other in renderings if address in other.resources}
-            needed = sorted({address for addresses in after.values() for address in addresses})
+            needed = sorted(set().union(*[other.resources[address].after for other in renderings if address in other.resources]))
             return {**found, "after": needed, "keep": resource.keep, "formerly": resource.formerly}
         if address in each.documents:
             return {"type": "document", "place": place_text(each.documents[address].document.origin), "module": "", "after": []}

@@ -1,13 +1,12 @@
 """Resources of a large template that are written alike but for their digits: of those, the board has what their properties are and, once for
 all of them, where each part is written. The page makes the rows of what is the same everywhere out of that."""
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from typing import Any, NamedTuple
 
 from jovial_scaffold.core import marks
 from jovial_scaffold.core.changes.aligning import PLAIN, leaves
 from jovial_scaffold.core.changes.aspects import aspect_of
-from jovial_scaffold.core.changes.matrix import Row
 from jovial_scaffold.core.expressions.shapes import Shape
 from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.rendering.instances import EvaluatedResource, Instance
@@ -16,6 +15,7 @@ from jovial_scaffold.core.rendering.shapes import Code, Text
 from jovial_scaffold.core.schemas.lists import NO_LISTS, Lists
 from jovial_scaffold.core.templates.compiling import content_text
 from jovial_scaffold.core.templates.model import Constant, ResourceShape
+from jovial_scaffold.core.text.moulds import Woven
 from jovial_scaffold.core.text.source import Pointer, pointer_text, value_at
 from jovial_scaffold.reports.chains import LONGEST, Chains, cut_text
 from jovial_scaffold.reports.rendering import cell
@@ -27,30 +27,47 @@ _SCALARS = frozenset((str, int, bool, type(None)))
 
 class _Computed(NamedTuple):
     """A part that is computed: where it stands as it is rendered and as it is written, and which of the code's texts are in it. `reads` are the
-    names that it reads, in the order of the text, or which of the resource's constants those are; None where that hangs on more."""
+    names that it reads, in the order of the text, or which of the resource's constants those are; None where that hangs on more. `content` is what
+    stands in the file, but for the digits of each resource."""
 
     at: Pointer
     steps: Pointer
     texts: tuple[int, ...]
     reads: list[str | int] | None
+    content: Any
 
 
-class _Group(NamedTuple):
+class Expression(NamedTuple):
+    """What the code of a shape computes in a place that no list and no condition is around. All parts of the resource that differ by it are below
+    that. Words stand around it where it is `joined`."""
+
+    which: int
+    place: Pointer
+    text: Text
+    joined: bool
+
+
+class Group(NamedTuple):
     """What resources have in common that are written alike: for each part, how many lines it stands below the resource, which of the computed
-    ones it is (or -1), and its aspect; how its place is told; and the keys of lists, by their places with 0 for each item."""
+    ones it is (or -1), and its aspect; how its place is told; the keys of lists, by their places with 0 for each item; its expressions, and which
+    else of what its code computes may differ. `fixed` has what is written in computed parts that have no digits, by their numbers."""
 
     number: int
     parts: dict[str, tuple[int, int, str]]
     told: dict[Pointer, str]
     computed: list[_Computed]
     lists: dict[str, str]
+    expressions: list[Expression]
+    others: list[int]
+    fixed: dict[int, int]
 
 
-class _Held(NamedTuple):
+class Held(NamedTuple):
     """A resource of a group, as the first environment that has it does."""
 
     column: str
-    group: _Group
+    group: Group
+    digits: tuple[str, ...]
     instance: Instance
     properties: dict[str, Any]
 
@@ -62,49 +79,38 @@ class WrittenAlike:
         self._renderings = renderings
         self._chains = chains
         self._any = not any(each.renames for each in renderings)
-        self._groups: dict[tuple[Any, ...], _Group | None] = {}
-        self._held: dict[str, _Held | None] = {}
+        self._groups: dict[tuple[Any, ...], Group | None] = {}
         self._structures: dict[tuple[ResourceShape, int], tuple[Any, Any]] = {}  # of the values that were seen last in a place
         self._written: dict[tuple[Any, ...], int] = {}
         self._reads: dict[tuple[Any, ...], list[str]] = {}
         #: what is written in places that are computed, each once: the text, and the keys of the nodes that it reads
         self.written: list[tuple[str, list[str]]] = []
 
-    def takes(self, resources: Sequence[EvaluatedResource]) -> bool:
-        """Whether the page makes those rows of a resource that are the same everywhere; `resources` are those of the columns that have it."""
+    def hold(self, resources: Sequence[EvaluatedResource]) -> Held | None:
+        """A resource as the columns have it, of which the page makes the rows that are the same everywhere; None for others."""
         first = resources[0]
-        kind, address = first.type_text, first.instance.address
-        known = self._hold(first) if self._any and all(each.type_text == kind for each in resources) else None
-        self._held[address] = known
-        return known is not None
-
-    def entry(self, address: str) -> dict[str, Any]:
-        """What the page makes rows of; nothing for a resource that has all of its own."""
-        held = self._held.get(address)
-        if held is None:
-            return {}
-        written = [self._written_at(each, held) for each in held.group.computed]
-        return {"alike": held.group.number, "held": held.properties, "written": written}
-
-    def place_of(self, row: Row) -> str | None:
-        """The part that a row is about, where its group says what is written there; None where that is to be asked of the resource."""
-        held = self._held.get(row.address)
-        if held is None or row.kind != "property":
+        if not self._any or not all(each.type_text == first.type_text for each in resources):
             return None
-        at = row.at.get(held.column)
-        return held.group.told.get(at) if at is not None else None
+        return self._hold(first)
 
-    @property
-    def taken(self) -> list[str]:
-        """The addresses of those whose rows the page makes."""
-        return [address for address, held in self._held.items() if held is not None]
+    def entry(self, held: Held) -> dict[str, Any]:
+        """What the page makes rows of."""
+        fixed, written = held.group.fixed, []
+        for which, part in enumerate(held.group.computed):
+            number = fixed.get(which)
+            if number is None:
+                number = self._written_at(part, held)
+                if type(part.content) is str:
+                    fixed[which] = number
+            written.append(number)
+        return {"alike": held.group.number, "held": held.properties, "written": written}
 
     @property
     def groups(self) -> list[dict[str, Any]]:
         """What is the same in all resources of each."""
         return [{"parts": each.parts, "lists": each.lists} for each in self._groups.values() if each is not None]
 
-    def _hold(self, resource: EvaluatedResource) -> _Held | None:
+    def _hold(self, resource: EvaluatedResource) -> Held | None:
         instance = resource.instance
         if instance.computed is None or instance.scope.use is not None or instance.resource.loop is not None:
             return None
@@ -119,13 +125,13 @@ class WrittenAlike:
         conditions = tuple([bool(values[index]) for index in code.conditions])
         key = (resource.type_text, shape, source, cast[0], conditions, tuple(structures))
         if key not in self._groups:
-            self._groups[key] = self._described(resource, code, sum(each is not None for each in self._groups.values()))
+            self._groups[key] = self._described(resource, code, cast[0].woven, sum(each is not None for each in self._groups.values()))
         group = self._groups[key]
         if group is None:
             return None
         try:
             column = next(each.label for each in self._renderings if instance.address in each.resources)
-            return _Held(column, group, instance, {name: _told(value) for name, value in resource.properties.items()})
+            return Held(column, group, cast[1], instance, {name: _told(value) for name, value in resource.properties.items()})
         except _UntoldError:
             return None
 
@@ -136,7 +142,7 @@ class WrittenAlike:
             last = self._structures[shape, index] = value, _structure(value)
         return last[1]
 
-    def _described(self, resource: EvaluatedResource, code: Code, number: int) -> _Group | None:
+    def _described(self, resource: EvaluatedResource, code: Code, woven: Any, number: int) -> Group | None:
         """The group of a resource; None where its parts are not all written in it, each in a place of its own."""
         instance = resource.instance
         source, above = instance.resource.origin
@@ -161,11 +167,13 @@ class WrittenAlike:
                     inner = [index for index, place in enumerate(code.places) if place[: len(steps)] == steps]
                     texts = tuple([index for index in inner if index not in code.conditions])
                     reads = self._reads_in([code.texts[index] for index in inner]) if len(texts) == len(inner) else None
-                    computed[steps] = _Computed(at[: len(at) - len(rest)], steps, texts, reads)
+                    computed[steps] = _Computed(at[: len(at) - len(rest)], steps, texts, reads, value_at(woven, steps))
                 which = list(computed).index(steps)
             told[at] = pointer_text(at)
             parts[told[at]] = (source.value_line(inside.pointer) - first, which, aspect_of(resource.type, at))
-        return _Group(number, parts, told, list(computed.values()), dict(_keyed(resource.properties, (), lists)))
+        expressions = list(_expressions(code))
+        others = [index for index in range(len(code.places)) if not any(each.which == index for each in expressions)]
+        return Group(number, parts, told, list(computed.values()), dict(_keyed(resource.properties, (), lists)), expressions, others, {})
 
     def _reads_in(self, texts: Sequence[Text]) -> list[str | int] | None:
         """The names that some texts read."""
@@ -182,7 +190,7 @@ class WrittenAlike:
                     at += 1
         return reads
 
-    def _written_at(self, part: _Computed, held: _Held) -> int:
+    def _written_at(self, part: _Computed, held: Held) -> int:
         """Which of `written` stands in a place."""
         instance = held.instance
         assert instance.computed is not None
@@ -191,6 +199,8 @@ class WrittenAlike:
         source, above = instance.resource.origin
         if source.conceals((*above, *part.steps)):
             content = marks.SECRET
+        elif isinstance(part.content, Woven):
+            content = cut_text(part.content.text(held.digits).strip())
         else:
             content = cut_text(content_text(value_at(self._chains.content_of(instance.resource), part.steps)))
         number = self._written.get((content, text))
@@ -208,6 +218,15 @@ class WrittenAlike:
             compiled, _ = self._chains.part(instance, part.at)
             self._reads[text] = self._chains.reads(compiled, instance.scope, instance.resource)
         return self._reads[text]
+
+
+def _expressions(code: Code) -> Iterator[Expression]:
+    apart = {
+        place[0] for index, place in enumerate(code.places) if index in code.conditions or any(isinstance(step, int) for step in place)
+    }
+    for index, (place, text) in enumerate(zip(code.places, code.texts, strict=True)):
+        if place[0] not in apart:
+            yield Expression(index, place, text, text.begins < text.first or text.last < text.ends)
 
 
 class _UntoldError(Exception):

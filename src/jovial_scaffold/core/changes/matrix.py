@@ -87,8 +87,9 @@ class Comparison:
         return tuple(row for row in self.rows if row.counted)
 
 
-Everything = bool | Callable[[Sequence[EvaluatedResource]], bool]
-"""Whether rows are wanted that do not differ; or of which resources, as the columns have each."""
+Everything = bool | Callable[[Mapping[int, EvaluatedResource]], bool | Sequence[int]]
+"""Whether rows are wanted that do not differ. Or, of a resource as the columns have it: whether, or that only those are which differ by these
+of the values that its code computes."""
 
 
 class Share(NamedTuple):
@@ -126,15 +127,13 @@ def compare(
     `only` and `ignore` are patterns of `*` and `?` over addresses, or over `address:property` where they hold a colon.
     """
     chosen = _Chosen((only,) if isinstance(only, str) else only, ignore)
-    drivers = Drivers(renderings) if driven else Undriven(renderings)
-    found_echoes = Echoes(renderings, drivers) if echoes else None
-    resources = _Resources(renderings, drivers, found_echoes, everything)
+    matrix = Matrix(renderings, everything, echoes, driven)
     rows: list[Row] = []
     differing = compared = 0
-    for address in share.of(resources.addresses):
+    for address in share.of(matrix.addresses):
         if not chosen.address(address):
             continue
-        found = list(resources.rows(address))
+        found = list(matrix.rows(address))
         if chosen.judges_rows:
             found = [row for row in found if chosen.row(row)]
         if not found and chosen.narrow:
@@ -144,13 +143,9 @@ def compare(
             differing += 1
         rows += found
     if share.is_last:
-        beside = [
-            *_output_rows(renderings, drivers, found_echoes, bool(everything)),
-            *_document_rows(renderings, drivers, found_echoes, bool(everything)),
-        ]
-        rows += [row for row in beside if chosen.address(row.address) and chosen.row(row)]
+        rows += [row for row in matrix.beside() if chosen.address(row.address) and chosen.row(row)]
     labels = tuple(each.label for each in renderings)
-    findings = (_untried(drivers.untried),) if drivers.untried else ()
+    findings = (_untried(matrix.untried),) if matrix.untried else ()
     finished = tuple(each.finished() for each in renderings)
     return Comparison(labels, tuple(rows), compared, differing, finished, chosen.address, findings, not (only or ignore))
 
@@ -199,25 +194,35 @@ def _names(renderings: Sequence[Evaluated]) -> list[dict[str, str]]:
     return [{newest(address, each.resources, renaming): address for address in each.resources} for each in renderings]
 
 
-class _Resources:
-    """The rows of resources in some columns."""
+class Matrix:
+    """The rows of some columns, as they are asked for."""
 
-    def __init__(self, renderings: Sequence[Evaluated], drivers: Drivers, echoes: Echoes | None, everything: Everything) -> None:
+    def __init__(self, renderings: Sequence[Evaluated], everything: Everything = False, echoes: bool = False, driven: bool = True) -> None:
         self._renderings = renderings
-        self._drivers = drivers
-        self._echoes = echoes
+        self._drivers = Drivers(renderings) if driven else Undriven(renderings)
+        self._echoes = Echoes(renderings, self._drivers) if echoes else None
         self._everything = everything
         self._resources = [rendering.resources for rendering in renderings]
         self._labels = [rendering.label for rendering in renderings]
         self._names = _names(renderings)
         self._renamed = [{own: newest for newest, own in each.items() if own != newest} for each in self._names]
-        self._shaped = None if any(self._renamed) else ShapedLeaves(drivers.keeps_items)
+        self._shaped = None if any(self._renamed) else ShapedLeaves(self._drivers.keeps_items)
         self._at: dict[Pointer, tuple[Mapping[int, Pointer], Mapping[str, Pointer]]] = {}
 
     @property
     def addresses(self) -> list[str]:
         """All that there are in some column."""
         return sorted({address for each in self._names for address in each})
+
+    @property
+    def untried(self) -> int:
+        """How many rows nobody tried, or not to the end, since that takes too long."""
+        return self._drivers.untried
+
+    def beside(self) -> Iterator[Row]:
+        """The rows of outputs and documents."""
+        yield from _output_rows(self._renderings, self._drivers, self._echoes, bool(self._everything))
+        yield from _document_rows(self._renderings, self._drivers, self._echoes, bool(self._everything))
 
     def rows(self, address: str) -> Iterator[Row]:
         """The rows of one resource, by its newest name."""
@@ -252,14 +257,14 @@ class _Resources:
 
     def _leaves(self, present: Mapping[int, EvaluatedResource]) -> Iterable[Leaf]:
         """The parts of a resource that differ, or all."""
-        everything = self._everything(list(present.values())) if callable(self._everything) else self._everything
-        found = self._shaped.of(present, everything) if self._shaped is not None else None
+        wanted = self._everything(present) if callable(self._everything) else self._everything
+        found = self._shaped.of(present, wanted) if self._shaped is not None else None
         if found is not None:
             return found
         first = next(iter(present.values()))
         lists = first.type.lists if first.type else NO_LISTS
         held = {column: with_names(each.properties, self._renamed[column]) for column, each in present.items()}
-        return leaves(held, lists, len(present), everything)
+        return leaves(held, lists, len(present), wanted is True)
 
     def _places(self, leaf: Leaf) -> Mapping[str, Pointer]:
         """Where each column has a leaf, by what the column is called; one map for all that stand in the same places."""

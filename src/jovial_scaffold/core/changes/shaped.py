@@ -1,7 +1,7 @@
 """Where a resource differs between columns, told by what its shape computed: all else is the same text in each of them."""
 
 import operator
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from itertools import repeat
 from typing import Any, NamedTuple
 
@@ -81,13 +81,16 @@ class ShapedLeaves:
         self._alike: dict[Key, Alike] = {}
         self._everywhere: dict[tuple[Columns, Pointer], dict[int, Pointer]] = {}
 
-    def of(self, present: Mapping[int, EvaluatedResource], everything: bool = False) -> list[Leaf] | None:
-        """The leaves of a resource that differ, or all, by the column that has it; None where all of its properties have to be looked at."""
+    def of(self, present: Mapping[int, EvaluatedResource], wanted: bool | Sequence[int] = False) -> list[Leaf] | None:
+        """The leaves of a resource that differ, or all, by the column that has it; or those that differ by some of what its code computes, and
+        maybe others. None where all of its properties have to be looked at."""
         sides = self._sides(present)
         if sides is None:
             return None
-        differing = self._differing(sides)
-        return self._all(sides, differing) if everything else differing
+        if not isinstance(wanted, bool):
+            return self._differing(sides, wanted) if wanted else []
+        differing = self._differing(sides, range(len(sides.places)))
+        return self._all(sides, differing) if wanted else differing
 
     def _all(self, sides: _Sides, differing: list[Leaf]) -> list[Leaf]:
         """All leaves: those that differ, and what else there is of each property."""
@@ -128,11 +131,13 @@ class ShapedLeaves:
             known = self._everywhere[key] = dict.fromkeys(columns, place)
         return known
 
-    def _differing(self, sides: _Sides) -> list[Leaf]:
+    def _differing(self, sides: _Sides, numbers: Iterable[int]) -> list[Leaf]:
         count, single = len(sides.columns), sides.is_single
         found: dict[str, list[Leaf]] = {}
         apart: dict[str, Key | None] = {}
-        for place, values in zip(sides.places, zip(*sides.computed, strict=True), strict=True):
+        computed = list(zip(*sides.computed, strict=True))
+        for number in numbers:
+            place, values = sides.places[number], computed[number]
             known = values[0]
             plain = type(known) in PLAIN and len(set(map(type, values))) == 1
             if plain and values.count(known) == count:

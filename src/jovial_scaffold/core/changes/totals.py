@@ -6,8 +6,10 @@ from typing import Any
 
 from jovial_scaffold.core.changes.matrix import Comparison
 from jovial_scaffold.core.records import value_record
+from jovial_scaffold.core.rendering.results import RenderedResource
 from jovial_scaffold.core.schemas.catalog import ResourceType
 from jovial_scaffold.core.schemas.navigation import subschema
+from jovial_scaffold.core.schemas.shapes import filled, with_secrets
 from jovial_scaffold.core.text.patterns import pattern
 from jovial_scaffold.core.text.source import Pointer
 
@@ -38,9 +40,7 @@ def totals(comparison: Comparison, properties: Sequence[str] = ()) -> list[Total
             found.setdefault((resource.type_text, ""), dict(nothing))[rendering.label] += 1
             if resource.type is None or not resource.type.adds_up:
                 continue
-            effective = resource.effective
-            held = {name: effective[name] for name in effective if adding.may(resource.type, name)}
-            for name, value in _numbers(held, "", (), partial(adding.adds, resource.type)):
+            for name, value in _numbers(adding.held(resource, resource.type), "", (), partial(adding.adds, resource.type)):
                 if not wanted or any(each.match(name) for each in wanted):
                     found.setdefault((resource.type_text, name), dict(nothing))[rendering.label] += value
     return [Total(*key, values) for key, values in sorted(found.items())]
@@ -52,6 +52,30 @@ class _Adding:
     def __init__(self) -> None:
         self._may: dict[tuple[str, str], bool] = {}
         self._adds: dict[tuple[str, Pointer], bool] = {}
+        self._defaults: dict[str, dict[str, Any] | None] = {}
+
+    def held(self, resource: RenderedResource, kind: ResourceType) -> dict[str, Any]:
+        """The effective properties in which a number may be."""
+        defaults = self._in_defaults(kind)
+        if resource.faulty or defaults is None:
+            effective = resource.effective
+            return {name: effective[name] for name in effective if self.may(kind, name)}
+        properties, shapes = resource.properties, kind.shape.properties
+        held = {name: value for name, value in defaults.items() if name not in properties}
+        for name, value in properties.items():
+            if self.may(kind, name):
+                shape = shapes.get(name)
+                held[name] = with_secrets(shape, filled(shape, value, resource.address, (name,)))
+        return held
+
+    def _in_defaults(self, kind: ResourceType) -> dict[str, Any] | None:
+        """The numbers that are there where nothing is written; None where one may be inside of something else."""
+        if kind.id not in self._defaults:
+            shape, plain = kind.shape, not kind.shape.patterns and kind.shape.others is None
+            found = {name: each for name, each in shape.properties.items() if each.has_default and self.may(kind, name)}
+            plain = plain and not any(isinstance(each.default, dict | list) or each.write_only for each in found.values())
+            self._defaults[kind.id] = {name: each.default for name, each in found.items()} if plain else None
+        return self._defaults[kind.id]
 
     def may(self, kind: ResourceType, name: str) -> bool:
         """Whether any in a property may be."""
@@ -73,7 +97,12 @@ def _numbers(value: Any, name: str, pointer: Pointer, adds: Callable[[Pointer], 
     """The numbers whose sum means something."""
     if isinstance(value, dict):
         for key in sorted(value):
-            yield from _numbers(value[key], f"{name}/{key}" if name else str(key), (*pointer, key), adds)
+            below = value[key]
+            if type(below) is int:
+                if adds((*pointer, key)):
+                    yield f"{name}/{key}" if name else str(key), below
+            elif type(below) is not str:
+                yield from _numbers(below, f"{name}/{key}" if name else str(key), (*pointer, key), adds)
     elif isinstance(value, list):
         for index, item in enumerate(value):
             yield from _numbers(item, f"{name}/*", (*pointer, index), adds)

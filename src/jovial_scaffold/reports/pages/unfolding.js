@@ -12,6 +12,7 @@ const unfolding = (() => {
     };
     for (const share of shares) {
       const known = share.texts.map(number);
+      for (const row of share.shared.flat()) row[1] = row[1].map((each) => each < 0 || typeof each === "string" ? each : known[each]);
       for (const resource of share.resources) {
         for (const row of resource.rows) row[1] = row[1].map((each) => each < 0 ? each : known[each]);
         if ("alike" in resource) resource.rows = rowsOf(resource, share, columns, number);
@@ -34,7 +35,13 @@ const unfolding = (() => {
       const [written, reads] = which < 0 ? [asWritten(values.get(at)), []] : share.written[resource.written[which]];
       return [written, `${file}:${first + below}`, reads, aspect];
     };
-    const told = resource.rows.map((row) => row.length > 6 ? row : [...row.slice(0, 4), ...about(row[4]), row[5]]);
+    // What an expression shares with others has the values between the words around it, where there may be such words.
+    const shared = resource.shared.flatMap(([which, before, behind]) => share.shared[which].map(([label, values, counts, drivers, at, echo]) => {
+      const within = (text) => `${before ?? ""}${text}${behind ?? ""}`;
+      const shown = values.map((each) => typeof each === "string" ? number(shownAs(within(each))) : each);
+      return [label, shown, counts, drivers, at, echo && within(echo)];
+    }));
+    const told = resource.rows.concat(shared).map((row) => row.length > 6 ? row : [...row.slice(0, 4), ...about(row[4]), row[5]]);
     const presence = told.find((row) => row[0] === "present");
     const own = told.filter((row) => row !== presence).map((row) => row[0]);
     const inside = (one, other) => one === other || one.startsWith(`${other}/`);
@@ -56,7 +63,7 @@ const unfolding = (() => {
       const next = held.findIndex(([each]) => each.split("/")[0] > label.split("/")[0]);
       return next < 0 ? held.length : next - 0.5;
     };
-    return [...told, ...made].map((row) => [rank(row[0]), row]).sort(([one], [other]) => one - other).map(([, row]) => row);
+    return [...told, ...made].map((row) => [rank(row[0]), row]).sort(([one, row], [other, next]) => one - other || byLetters(nameIn(row), nameIn(next))).map(([, row]) => row);
   }
 
   // [label, place, value] of each part: items of lists by their keys, where they have some.
@@ -73,6 +80,7 @@ const unfolding = (() => {
     if (!isMap(value) || !Object.keys(value).length) return [[label, at, value]];
     return Object.keys(value).sort(byLetters).flatMap((name) => leavesOf(value[name], step(label, named(name)), step(at, named(name)), step(within, named(name)), lists));
   }
+  const nameIn = ([label]) => label.split("/")[0].replaceAll("~1", "/").replaceAll("~0", "~");
   const isMap = (value) => typeof value === "object" && value !== null && !Array.isArray(value) && !("" in value);
   const nameOf = (value) => value === true ? "True" : value === false ? "False" : String(value);
   // By code points, as the rows of all other resources are.
