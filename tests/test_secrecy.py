@@ -1,24 +1,33 @@
 """Secrets: two runs that differ only in them print the same, whatever the template does with them."""
 
 import json
+import re
 from pathlib import Path
+from typing import Any
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
+from jovial_scaffold.core import marks
 from jovial_scaffold.core.authoring.inventory import inventory
 from jovial_scaffold.core.expressions.errors import EvaluationError
 from jovial_scaffold.core.expressions.program import compile_expression
 from jovial_scaffold.core.expressions.values import Secret, deep_marks
+from jovial_scaffold.core.findings import Span
+from jovial_scaffold.core.project_inputs import Overrides
+from jovial_scaffold.core.text.source import Place, Source
 from jovial_scaffold.reports.board import board_of, board_page
 from jovial_scaffold.reports.board_rows import board_rows
 from jovial_scaffold.reports.explaining import explanation_document, explanation_text
+from jovial_scaffold.reports.findings import findings_text
 from jovial_scaffold.reports.machine import compare_document, json_text
 from jovial_scaffold.reports.parameters import parameters_text
 from jovial_scaffold.reports.terminal import Style
 from jovial_scaffold.reports.words import said
 from tests.fuzz.code import cast_from
 from tests.fuzz.mini import SECRET
-from tests.support import Write, in_memory, jovial
+from tests.support import Write, in_memory, jovial, load_cases
 
 OTHER = "gentian-below-the-viaduct"
 NAMES = ("s", "l", "p", "n")
@@ -95,6 +104,44 @@ def test_no_line_of_a_parameter_file_shows_one(demo: Path, text: str, secret: st
         if "undeclared" in text or ("evaluate" in command and "desk_password" not in text):
             continue
         assert secret not in (result.stdout + result.stderr).replace(" ".join(command), ""), command
+
+
+@pytest.mark.parametrize("case", load_cases("clear_text.yaml"))
+def test_a_secret_that_stands_in_a_template_in_clear_text_is_found(case: dict[str, Any]) -> None:
+    declared = "  pass: {type: string, writeOnly: true, description: d}\n  word: {type: string, description: d}\n"
+    head = f"parameters:\n{declared}" if "parameters:" not in case["template"] else ""
+    files = {
+        "jovial.yaml": "project: canal\ntemplate: line.yaml\ncatalogs: [fulmar]\nenvironments: {live: {}}\n",
+        "line.yaml": f"{case['template']}{head}",
+        "inner.yaml": case.get("inner", ""),
+    }
+    project = in_memory(files, Overrides({"JOVIAL_PARAMETER_PASS": "rowan-in-the-lock", "JOVIAL_PARAMETER_WORD": "heron"}))
+    found = [each for each in project.template_findings() if each.id == "secret-in-clear"]
+    assert sorted([each.span.line, each.level, said(each.message)] for each in found if each.span) == case["found"]
+    shown = findings_text(project.check().findings, project.source, Style(False, 200), ["live"])
+    assert not re.search("barge|keeper|weir|hull|fallback|given-|also-in|rowan", shown)
+
+
+_OFFSETS = st.integers(0, 24)
+
+
+@given(st.integers(0, 24), st.lists(st.tuples(_OFFSETS, _OFFSETS), max_size=4), _OFFSETS, _OFFSETS)
+def test_what_is_underlined_beside_what_is_hidden_is_what_is_meant(
+    length: int, hidden: list[tuple[int, int]], one: int, other: int
+) -> None:
+    start, end = sorted((min(one, length), min(other, length)))
+    letters = ["inside" if start <= at < end else "outside" for at in range(length)]
+    places = [(min(low, length), min(high, length)) for low, high in map(sorted, hidden)]
+    for low, high in places:
+        letters[low:high] = ["hidden"] * (high - low)
+    text = "".join({"inside": "i", "outside": "o", "hidden": "h"}[each] for each in letters)
+    source = Source("a.yaml", text, None, lambda _: {(n,): Place(*each, *each, "plain") for n, each in enumerate(places)})
+    for number in range(len(places)):
+        source.hide((number,))
+    shown, first, last = source.excerpt(Span("a.yaml", 1, start + 1, 1, end + 1))
+    assert shown == source.line(1) and "h" not in shown
+    assert set(shown[first:last].replace(marks.SECRET, "")) <= {"i"}
+    assert "i" not in f"{shown[:first]}{shown[last:]}"
 
 
 def test_a_literal_at_a_secret_property_is_in_no_line(write: Write) -> None:

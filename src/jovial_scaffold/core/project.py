@@ -36,6 +36,7 @@ from jovial_scaffold.core.rendering.results import Rendering
 from jovial_scaffold.core.schemas.catalog import Catalogs
 from jovial_scaffold.core.schemas.shapes import with_secrets
 from jovial_scaffold.core.sightings import Sighting, with_environments
+from jovial_scaffold.core.templates.clear_text import check_clear_text
 from jovial_scaffold.core.templates.functions import check_examples as check_function_examples
 from jovial_scaffold.core.templates.library import ModuleLibrary
 from jovial_scaffold.core.templates.model import Module, Template
@@ -508,7 +509,7 @@ class Project:
         findings += [finding for each in self._library.written for finding in check_names(each, draft)]
         for each in self.templates:
             plan = self._plans.of(each)
-            findings += plan.cycles[0] + check_function_examples(each, plan.functions) + check_must_examples(plan)
+            findings += plan.cycles[0] + check_function_examples(each, plan.functions) + check_must_examples(plan) + check_clear_text(each)
         incomplete = any(each.unread or each.garbled or each.unknown_names for each in self.templates)
         return findings if incomplete else [*findings, *self._library.unused_names(self._file.file)]
 
@@ -828,11 +829,24 @@ class Project:
             for name, value in snapshot.parameters.items()
             if name in project._template.parameters and not any(deep_marks(value)[1:])
         }
+        for name in parameters.defaulted:
+            if name in values and project._gives(environment, name, values[name]):
+                del values[name]  # it followed what its default reads
         defaulted = tuple(each for each in parameters.defaulted if each not in values)
         recorded = replace(parameters, values={**parameters.values, **values}, defaulted=defaulted)
         context = {**project._context(entry), "run": {**project._run, **snapshot.run}}
         rendering = render(project._plan, recorded, context, project._plans, meter=project._meter)
         return None if has_errors([*project._findings, *found, *rendering.findings]) else rendering
+
+    def _gives(self, environment: str, name: str, value: Any) -> bool:
+        """Whether a parameter's default gives a value."""
+        from jovial_scaffold.core.changes.aligning import same
+        from jovial_scaffold.core.expressions.errors import EvaluationError
+
+        try:
+            return same(self._asked(environment).scope.value(name), value)
+        except EvaluationError:
+            return False
 
     def recorded_revision(self, environment: str) -> str:
         """The revision that an environment is rendered as of; nothing where files that it is made from are not as they are there."""

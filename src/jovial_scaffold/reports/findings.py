@@ -82,11 +82,10 @@ def snippet(span: Span, source: Source | None, style: Style, level: str) -> Iter
     """The line, cut to the width around the part that is meant, and a rule below that part."""
     if source is None or not source.text:
         return
-    raw = source.line(span.line)
+    raw, start, end = source.excerpt(span)
     if not raw.strip():
         return
-    start = span.column - 1
-    end = max(start + 1, span.end_column - 1 if span.end_line == span.line else len(raw.rstrip()))
+    end = max(start + 1, end)
     room = style.width - GUTTER - 5
     shift = 0
     if end > room:

@@ -79,7 +79,7 @@ def _repair(project: Project, finding: Finding, source: Source, texts: "_Texts")
         return _left_open(project, finding)
     if finding.id == "description-missing":
         return _described(project, finding, source, texts.entry(source, start))
-    if finding.id == "secret-in-clear":
+    if finding.id == "secret-in-clear" and source.name in project.parameter_files:
         return _taken_out(project, finding, source, texts.entry(source, start))
     if finding.id == "resource-absent":
         return _read_safely(finding, source, start, end)

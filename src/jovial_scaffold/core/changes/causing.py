@@ -64,6 +64,8 @@ class Causes:
         self._recorded = {name: value for name, value in known.items() if name not in following and not is_equal(value, now[name])}
         then = Overlay(rendering, self._recorded, self._meter) if following else None
         for name in following:
+            if deployed is not None and name in deployed.defaulted:
+                continue  # it was no other way then
             if then is not None and not is_equal(then.scope.value(name), known[name]):  # then it was set, and is not any more
                 self._recorded[name] = known[name]
 

@@ -50,6 +50,11 @@ class AsDeployed:
         """As of which it was deployed."""
         return self._snapshot.revision[:8]
 
+    @property
+    def defaulted(self) -> tuple[str, ...]:
+        """The parameters that nobody had set."""
+        return self._then.parameters.defaulted
+
     def split(self, address: str, effect: str, pointers: tuple[Pointer, ...]) -> Split:
         """By whom an effect on a resource is."""
         if effect == "add":

@@ -204,17 +204,45 @@ class Source:
 
     def line(self, number: int) -> str:
         """The text of a line, counted from 1, without its break; what is hidden shows as `‹secret›`."""
-        starts = self.line_starts
+        return self.excerpt(Span(self.name, number, 1, number, 1))[0]
+
+    def excerpt(self, span: Span) -> tuple[str, int, int]:
+        """The first line of a span as it is shown, and where what the span is about begins and ends in that, counted from 0."""
+        starts, number = self.line_starts, span.line
         if self._all_hidden or not 0 < number <= len(starts):
-            return ""
-        start = starts[number - 1]
+            return "", 0, 0
+        begin = starts[number - 1]
         end = starts[number] if number < len(starts) else len(self.text)
-        text = self.text[start:end].rstrip("\r\n")
-        length = len(text)
-        for place in self._hidden_in(number):
-            if place.start < start + length and place.end > start and place.start < start + len(text):
-                text = f"{text[: max(0, place.start - start)]}{marks.SECRET}{text[max(0, place.end - start) :]}"
-        return _COMMENT.sub(r"\1#…", text) if self._comments_hidden else text
+        text = self.text[begin:end].rstrip("\r\n")
+        first, last = span.column - 1, span.end_column - 1 if span.end_line == number else len(text.rstrip())
+        hidden = self._hidden_between(number, begin, len(text))
+
+        def moved(offset: int, is_end: bool) -> int:
+            more = 0
+            for start, stop in hidden:
+                if start < offset < stop:
+                    return start + more + (len(marks.SECRET) if is_end else 0)
+                more += len(marks.SECRET) - (stop - start) if offset >= stop else 0
+            return offset + more
+
+        shown, at = "", 0
+        for start, stop in hidden:
+            shown, at = f"{shown}{text[at:start]}{marks.SECRET}", stop
+        shown += text[at:]
+        return _COMMENT.sub(r"\1#…", shown) if self._comments_hidden else shown, moved(first, False), moved(last, True)
+
+    def _hidden_between(self, number: int, begin: int, length: int) -> list[tuple[int, int]]:
+        """The parts of a line that are not shown, in order and apart from each other; `begin` is the offset of the line."""
+        found: list[tuple[int, int]] = []
+        for place in reversed(self._hidden_in(number)):
+            start, stop = max(0, place.start - begin), min(length, place.end - begin)
+            if start >= stop:
+                continue
+            if found and start < found[-1][1]:
+                found[-1] = (found[-1][0], max(stop, found[-1][1]))
+            else:
+                found.append((start, stop))
+        return found
 
     def span(self, start: int, end: int) -> Span:
         """Two offsets as a span."""
