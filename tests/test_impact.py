@@ -2,10 +2,13 @@
 
 from pathlib import Path
 from typing import Any
+from urllib.parse import quote
 
 import pytest
 
-from jovial_scaffold.core.changes.impact import Touched
+from jovial_scaffold.core.changes.edges import between
+from jovial_scaffold.core.changes.impact import PRESENCE, Touched
+from jovial_scaffold.core.schemas.annotations import CHANGE_EFFECTS
 from tests.support import in_memory, jovial, valid_json
 
 _FILES = {
@@ -53,14 +56,12 @@ def told(found: list[Touched]) -> list[str]:
             "n",
             [
                 "inner/one:wait_hours in_place",
-                "net:name rebuild",
-                "net:range rebuild",
                 "net add or remove",
                 "pool:copies in_place",
                 "hours in_place",
             ],
         ),
-        ("on", ["net:name rebuild", "net:range rebuild", "net add or remove"]),
+        ("on", ["net add or remove"]),
         ("unused", []),
         ("twice", ["inner/one:wait_hours in_place", "pool:copies in_place", "hours in_place"]),
         ("sizes", ["pool:size restart", "size in_place", "doc in_place"]),
@@ -71,8 +72,6 @@ def told(found: list[Touched]) -> list[str]:
             "b.yaml:2",
             [
                 "inner/one:wait_hours in_place",
-                "net:name rebuild",
-                "net:range rebuild",
                 "net add or remove",
                 "pool:copies in_place",
                 "hours in_place",
@@ -100,6 +99,79 @@ def test_what_is_reached(what: str, in_b: list[str] | None) -> None:
             project.impact(what)
         return
     assert sorted(told(project.impact(what)["b"])) == sorted(in_b)
+
+
+_CANAL = {
+    "jovial.yaml": "project: canal\ntemplate: t.yaml\ncatalogs: [cat]\nenvironments: {wet: {labels: {water: high}}, dry: {labels: {water: low}}}\n",
+    "cat/catalog.yaml": "name: weir\ndescription: d\ndefaults: {basin: 1, gate: 1}\n",
+    "cat/basin.yaml": """$id: weir.basin.v1
+type: object
+properties:
+  name: {type: string, changeEffect: rebuild}
+  depth: {type: number, changeEffect: "becomes.orValue(0.0) < was.orValue(0.0) ? 'rebuild' : 'in_place'"}
+  sides: {type: array, listKey: side, items: {type: object, properties: {side: {type: string, changeEffect: rebuild}, gap: {type: integer, changeEffect: restart}}}}
+  id: {type: string, readOnly: true}
+required: [name]
+""",
+    "cat/gate.yaml": """$id: weir.gate.v1
+type: object
+properties:
+  name: {type: string, changeEffect: locked}
+  basin: {type: string, changeEffect: rebuild}
+  width: {type: integer, changeEffect: restart}
+  keepers: {type: array, items: {type: string}}
+  id: {type: string, readOnly: true}
+required: [name]
+""",
+    "t.yaml": """parameters:
+  level: {enum: [low, high], default: "${context.labels.water}", description: d}
+  locks: {type: array, items: {type: object, properties: {code: {type: string}, width: {type: integer}}, required: [code, width]}, default: [{code: kes, width: 2}, {code: bri, width: 3}], description: d}
+  width: {type: integer, default: 4, description: d}
+  keeper: {type: string, default: ada, description: d}
+let: {depth: "${level == 'high' ? 3.0 : 1.5}", both: {a: "${keeper}", b: "${width}"}}
+functions: {wide: {takes: {n: {type: integer}}, gives: {type: integer}, is: n * 2}}
+resources:
+  basin (weir.basin): {name: basin, depth: "${depth}", sides: [{side: left, gap: "${width}"}, {$when: width > 4, side: right, gap: 1}]}
+  side (weir.basin): {$when: level == 'high', name: side}
+  each (./m.yaml): {$per: {l: locks}, $key: l.code, code: "${l.code}", width: "${l.width}", basin: "${basin.id}"}
+  last (weir.gate): {name: last, width: "${wide(width)}", keepers: ["${both.a}", "${present(side) ? 'two' : 'one'}"], basin: "${side.?id.orValue('')}"}
+outputs: {gates: "${locks.map(l, each[l.code].gate)}", side: "${?side.?id}"}
+""",
+    "m.yaml": """parameters: {code: {type: string, description: d}, width: {type: integer, description: d}, basin: {type: string, description: d}}
+resources: {gate (weir.gate): {name: "gate-${code}", width: "${width}", basin: "${basin}"}}
+outputs: {gate: "${gate.id}"}
+""",
+}
+_OTHERS = {
+    "level": ["low", "high"],
+    "locks": ["[{code: kes, width: 9}]", "[{code: kes, width: 2}, {code: new, width: 3}]", "[]"],
+    "width": ["5", "2"],
+    "keeper": ["eda"],
+}
+
+
+@pytest.mark.parametrize("environment", ["wet", "dry"])
+@pytest.mark.parametrize("name", _OTHERS)
+def test_nothing_is_reached_that_is_not_told_and_no_harder(name: str, environment: str) -> None:
+    project = in_memory(_CANAL)
+    assert not [each for each in project.check().findings if each.level == "error"]
+    reached: dict[str, str] = {}
+    for each in project.impact(name)[environment]:
+        reached[f"{each.address}:{each.property}" if each.property else each.address] = each.effect
+    for value in _OTHERS[name]:
+        view = f"{environment}?{name}={quote(value)}"
+        comparison = project.compare([environment, view])
+        for each in between(comparison, *comparison.environments).effects:
+            if each.effect in ("add", "remove"):  # of a loop, items are told that there are
+                assert PRESENCE in [told for address, told in reached.items() if address.split("/")[0] == each.address.split("/")[0]]
+            for change in each.changes:
+                told = reached[f"{each.address}:{change.pointer[0]}"]
+                assert CHANGE_EFFECTS.index(change.effect) <= CHANGE_EFFECTS.index(told), (each.address, change, told)
+
+
+def test_what_a_condition_reads_reaches_nothing_else_of_a_resource() -> None:
+    told_of = told(in_memory(_CANAL).impact("level")["wet"])
+    assert "side add or remove" in told_of and not [each for each in told_of if each.startswith("side:")]
 
 
 def test_only_where_a_file_sets_it() -> None:

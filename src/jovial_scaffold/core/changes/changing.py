@@ -1,6 +1,6 @@
 """What changing a property does (docs/catalogs.md, `changeEffect`): a word, or an expression over what was and what it becomes."""
 
-from collections.abc import Container
+from collections.abc import Container, Iterator
 from typing import Any
 
 from jovial_scaffold.core.changes.aligning import same
@@ -10,6 +10,7 @@ from jovial_scaffold.core.expressions.scopes import MapScope
 from jovial_scaffold.core.expressions.values import NONE, Optional, Secret, deep_marks
 from jovial_scaffold.core.schemas.annotations import CHANGE_EFFECTS, effect_words
 from jovial_scaffold.core.schemas.catalog import ResourceType
+from jovial_scaffold.core.schemas.navigation import subschema
 from jovial_scaffold.core.text.source import Pointer
 
 TYPE = ("$type",)  #: where the type of a resource stands among its properties
@@ -28,6 +29,31 @@ def change_effect(kind: ResourceType | None, pointer: Pointer, was: Any, becomes
         return written
     given = _evaluated(kind, written, pointer, (was, becomes), unset) if depth == len(pointer) else None
     return given if given in CHANGE_EFFECTS else max(effect_words(kind.program(written).node), key=CHANGE_EFFECTS.index)
+
+
+def possible_effect(kind: ResourceType | None, pointer: Pointer) -> str:
+    """The severest that changing a part of a resource may do, or a part of that, whatever it was and becomes."""
+    if kind is None:
+        return "in_place"
+    written = [kind.written_effect(pointer)[0] or "in_place"]
+    for part in subschema(kind.schema, pointer):
+        written += _effects_below(part, kind.schema, set())
+    words = [word for each in written for word in ([each] if each in CHANGE_EFFECTS else effect_words(kind.program(each).node))]
+    return max(words, key=CHANGE_EFFECTS.index)
+
+
+def _effects_below(part: Any, whole: Any, seen: set[str]) -> Iterator[str]:
+    """What the parts of a schema say that changing them does."""
+    found = part.get("changeEffect") if isinstance(part, dict) else None
+    if isinstance(found, str):
+        yield found
+    for key, below in part.items() if isinstance(part, dict) else enumerate(part) if isinstance(part, list) else ():
+        if key == "$ref" and isinstance(below, str) and below not in seen:
+            seen.add(below)
+            for resolved in subschema(part, (), whole):
+                yield from _effects_below({name: each for name, each in resolved.items() if name != "$ref"}, whole, seen)
+        elif key not in ("default", "const", "enum", "examples"):
+            yield from _effects_below(below, whole, seen)
 
 
 def type_effect(was: str, becomes: str) -> str:

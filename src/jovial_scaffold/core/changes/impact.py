@@ -3,23 +3,23 @@
 Found from what is written, through names, functions, modules, and what a rebuild gives anew; so it may name too much, never too little.
 """
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from typing import Any, NamedTuple
 
 from jovial_scaffold.core.changes.aligning import same
-from jovial_scaffold.core.changes.changing import change_effect
+from jovial_scaffold.core.changes.changing import possible_effect
 from jovial_scaffold.core.expressions.placeholders import Formula
 from jovial_scaffold.core.expressions.references import Reference
 from jovial_scaffold.core.parameters.layers import Layer
 from jovial_scaffold.core.records import record
 from jovial_scaffold.core.rendering.instances import Surroundings
 from jovial_scaffold.core.rendering.rendering import Evaluated
+from jovial_scaffold.core.schemas.annotations import CHANGE_EFFECTS
 from jovial_scaffold.core.templates.compiling import formulas_of, presence_uses
-from jovial_scaffold.core.templates.model import Compiled, Condition, Document, Lookup, Resource, Template
-from jovial_scaffold.core.text.source import Origin
+from jovial_scaffold.core.templates.model import Compiled, Condition, Document, ListValue, Lookup, MapValue, Resource, Template, parts_of
+from jovial_scaffold.core.text.source import Origin, Pointer
 from jovial_scaffold.core.text.unknown import UNKNOWN
 
-_UNSET = object()
 PRESENCE = "add or remove"
 _OUTPUT = "outputs."  # before the name of an output among names
 _ALL = "*"  # of a resource, whatever can be read of it
@@ -45,6 +45,8 @@ class _Reach:
     documents: set[str]
     #: of each use of a module, the parameters that it is given otherwise
     given: dict[str, frozenset[str]]
+    #: of each resource, the parts that are written with what is reached
+    places: dict[str, set[Pointer]]
 
 
 class Impact:
@@ -72,29 +74,34 @@ class Impact:
             properties = reach.properties.get(name, set())
             if not properties and resource.module is None:
                 continue
-            for instance in (scope.instances(resource) or {}).values():
+            instances = scope.instances(resource) or {}
+            if not instances and _ALL in properties:
+                yield Touched(f"{scope.prefix}{name}", "", resource.type_text, PRESENCE)
+            for instance in instances.values():
                 if instance.inside is not None and resource.module is not None:
                     inner = self._reach(resource.module.template, reach.given.get(name, frozenset()))
                     yield from self._in_scope(instance.inside, inner)
                     if _ALL in properties:
                         yield Touched(instance.address, "", resource.type_text, PRESENCE)
                     continue
-                written = {key for key, _ in resource.properties.entries}
-                for each in sorted(properties & written):
-                    yield Touched(instance.address, each, resource.type_text, change_effect(resource.type, (each,), _UNSET, _UNSET, _UNSET))
+                effects: dict[str, list[str]] = {}
+                for place in reach.places.get(name, ()):
+                    effects.setdefault(str(place[0]), []).append(possible_effect(resource.type, place))
+                for each, possible in sorted(effects.items()):
+                    yield Touched(instance.address, each, resource.type_text, max(possible, key=CHANGE_EFFECTS.index))
                 if _ALL in properties:
                     yield Touched(instance.address, "", resource.type_text, PRESENCE)
 
     def _reach(self, template: Template, given: frozenset[str]) -> _Reach:
         seeds = given | self._asked.get(template, frozenset())
         if (template, seeds) not in self._known:
-            self._known[template, seeds] = _Reach({}, set(), set(), {})  # a module that uses itself reaches nothing more
+            self._known[template, seeds] = _Reach({}, set(), set(), {}, {})  # a module that uses itself reaches nothing more
             self._known[template, seeds] = self._found(template, seeds)
         return self._known[template, seeds]
 
     def _found(self, template: Template, seeds: frozenset[str]) -> _Reach:
         names, functions = set(seeds), {name for name in seeds if name in template.functions}
-        reach = _Reach({name: {_ALL} for name in seeds if name in template.resources}, set(), set(), {})
+        reach = _Reach({name: {_ALL} for name in seeds if name in template.resources}, set(), set(), {}, {})
 
         def hits(*written: Compiled | Condition | None) -> bool:
             return any(
@@ -121,20 +128,41 @@ class Impact:
     def _of_resource(self, resource: Resource, hits: Any, names: set[str], reach: _Reach) -> set[str]:
         """The properties of a resource that are reached, `*` where its being there is."""
         found = {_ALL} if any(hits(Condition(formula, origin)) for formula, origin, _ in presence_uses(resource)) else set()
-        entries = [(name, value) for name, value in resource.properties.entries if _ALL in found or hits(value)]
-        found.update(name for name, _ in entries)
+        variables = set(resource.variables) if resource.loop is not None and hits(resource.loop.over) else set[str]()
+
+        def reads(compiled: Compiled | Condition) -> bool:
+            return hits(compiled) or any(variables.intersection(each.program.read_names) for each, *_ in formulas_of(compiled))
+
+        places = {place for name, value in resource.properties.entries for place in _reading(value, (name,), reads)}
+        if places and resource.module is None:
+            reach.places[resource.name] = places
+        entries = {str(place[0]) for place in places}
+        found |= entries
         if resource.module is not None:
-            given = frozenset((*(name for name, _ in entries), *({"context"} & names)))
+            given = frozenset((*entries, *({"context"} & names)))
             reach.given[resource.name] = given
             found |= self._reach(resource.module.template, given).outputs
-        elif resource.type is not None and any(
-            change_effect(resource.type, (name,), _UNSET, _UNSET, _UNSET) == "rebuild" for name in found - {_ALL}
-        ):
+        elif resource.type is not None and any(possible_effect(resource.type, each) == "rebuild" for each in places):
             # What is made again gets new values from the cloud.
             found |= {
                 name for name, part in resource.type.schema.get("properties", {}).items() if isinstance(part, dict) and part.get("readOnly")
             }
         return found
+
+
+def _reading(value: Compiled, at: Pointer, reads: Callable[[Compiled | Condition], bool]) -> Iterator[Pointer]:
+    """The innermost parts of a value that read something that is reached; an item of a list as a whole, where that decides whether it is there."""
+    if not parts_of(value):
+        if reads(value):
+            yield at
+        return
+    if isinstance(value, MapValue):
+        conditions = [each for each in (value.when, value.loop.over if value.loop else None) if each is not None]
+        if any(map(reads, conditions)):
+            yield at
+    for index, (key, part) in enumerate(parts_of(value)):
+        step: Pointer = (key,) if isinstance(value, MapValue) else (index,) if isinstance(value, ListValue) else ()
+        yield from _reading(part, (*at, *step), reads)
 
 
 def _hits(formula: Formula, names: set[str], functions: set[str], properties: Mapping[str, set[str]], template: Template) -> bool:
