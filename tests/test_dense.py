@@ -1,6 +1,7 @@
 """Packed rows of a comparison: nothing is lost, nothing that differs reads the same; and what differences are about."""
 
 import json
+import re
 from typing import Any
 
 from hypothesis import given
@@ -130,3 +131,31 @@ def test_aspects_are_inherited_and_sums_go_by_unit() -> None:
     text = matrix_text(comparison, Style(False, 100), False)
     assert "capacity 2 (b has 5.33 × the seats of a)" in text.replace("\n", " ")
     assert "── colour · 1 row" in matrix_text(comparison, Style(False, 100), False, by="aspect")
+
+
+def test_each_letter_that_stands_for_a_driver_is_explained_and_no_two_values_read_the_same() -> None:
+    names = [f"{each}_of_the_canal" for each in ("alpha", "beta", "gamma", "delta")]
+    long = "words " * 6
+    declared = "".join(f"  {name}: {{type: string, description: d}}\n" for name in ("setting", *names))
+    queues = "".join(
+        f"  q_{name[:3]} (fulmar.queue):\n    name: queue-{name[0]}\n    description: \"{long}${{{name} == 'x' ? 'one' : 'two'}} {long}\"\n"
+        for name in names
+    )
+    echoes = "".join(f'  z{number} (fulmar.queue): {{name: "z{number}-${{setting}}"}}\n' for number in range(9))
+    worlds = ("dry-dock", "wet-dock", "flood-dock")
+    files = {
+        "jovial.yaml": "project: p\ntemplate: line.yaml\ncatalogs: [fulmar]\nenvironments:\n"
+        + "".join(f"  {each}: {{parameters: [{each}.yaml]}}\n" for each in worlds),
+        "line.yaml": f"parameters:\n{declared}resources:\n{queues}{echoes}",
+    }
+    for number, world in enumerate(worlds):
+        told = "".join(f"{name}: {'x' if (index + number) % 2 else 'y'}\n" for index, name in enumerate(names))
+        files[f"{world}.yaml"] = f"setting: {world}\n{told}"
+    text = matrix_text(in_memory(files).compare(), Style(False, 66), False)
+    rows = [line for line in text.splitlines() if line.startswith("q_")]
+    legend = " ".join(text[text.index("Driven by") :].split())
+    assert len(rows) == len(names)
+    for row in rows:
+        *values, letter = re.split(" {2,}", row.strip())[2:]
+        assert re.search(rf"(?<!\w){letter} \w+_of_the_canal", legend), (letter, legend)
+        assert values[0] == values[2] != values[1]

@@ -1,5 +1,7 @@
 """Mini templates and what they render; schemas and what they say; rules and comparisons on what was rendered."""
 
+import operator
+from collections.abc import Callable
 from typing import Any
 
 import pytest
@@ -19,8 +21,8 @@ from jovial_scaffold.core.schemas.shapes import annotated, filled, shape_of
 from jovial_scaffold.core.schemas.validation import SchemaError, Validator
 from jovial_scaffold.core.text.source import pointer_text
 from jovial_scaffold.core.text.unknown import UNKNOWN
-from jovial_scaffold.reports.rendering import cell
-from jovial_scaffold.reports.terminal import Style, cells, cut, cut_within, wrapped
+from jovial_scaffold.reports.rendering import cell, line_texts
+from jovial_scaffold.reports.terminal import Style, cells, cut, cut_apart, cut_within, wrapped
 from jovial_scaffold.reports.words import said, visible
 from tests.support import Write, load_cases
 
@@ -195,6 +197,31 @@ def test_values_in_a_cell() -> None:
 @given(st.text(max_size=30), st.integers(4, 20))
 def test_cut_texts_fit(text: str, width: int) -> None:
     assert cells(cut(visible(text), width)) <= width and cells(cut_within(visible(text), width)) <= width
+
+
+_LONG_TEXTS = st.lists(st.sampled_from(["a", "b", "é", "漢", "‹x›", "…", " ", "longer words ", "0" * 9]), max_size=30).map("".join)
+
+
+@given(
+    st.lists(_LONG_TEXTS, min_size=1, max_size=6), st.lists(st.integers(9, 40), min_size=6, max_size=6), st.sampled_from([cut, cut_within])
+)
+def test_different_texts_never_read_the_same(texts: list[str], widths: list[int], cutting: Callable[[str, int], str]) -> None:
+    shown = cut_apart(texts, widths[: len(texts)], cutting)
+    assert all(map(operator.le, map(cells, shown), widths))
+    assert len(set(zip(texts, shown, strict=True))) == len(set(shown))
+
+
+@pytest.mark.parametrize(
+    ("lines", "told"),
+    [
+        (["  a: 1", "  a: 2"], ["a: 1", "a: 2"]),
+        (["  a: ‹secret›"], ["a: ‹secret›"]),
+        (["  a", "    a"], ['"  a"', '"    a"']),
+        (["a", "a"], ["a", "a"]),
+    ],
+)
+def test_lines_of_documents_read_differently_where_they_are_different(lines: list[str], told: list[str]) -> None:
+    assert line_texts(lines) == told
 
 
 @given(st.text(max_size=60))

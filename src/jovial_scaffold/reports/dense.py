@@ -10,12 +10,11 @@ from jovial_scaffold.core.changes.matrix import Row, same
 from jovial_scaffold.core.text.source import Pointer, pointer_text
 from jovial_scaffold.reports.folding import FEW, common_ends, in_common
 from jovial_scaffold.reports.rendering import cell
-from jovial_scaffold.reports.terminal import cells, cut
+from jovial_scaffold.reports.terminal import cells, cut, number_marks
 from jovial_scaffold.reports.words import visible
 
 _CONTENT = 44  # columns of what is in a part
 _CELL = 13  # columns that a joined value may take
-_DIGITS = "₀₁₂₃₄₅₆₇₈₉"
 _SAYS = 9  # characters that values have in common, for which these are shown
 _LEAST = 4  # characters of a line of a document that all columns have in common, for which it is worth being split
 
@@ -104,10 +103,7 @@ def _told_apart(shared: Sequence[str], values: Sequence[str]) -> tuple[str, ...]
     groups = list(dict.fromkeys(values))
     if len({shared[values.index(each)] for each in groups}) == len(groups):
         return tuple(shared)
-    return tuple(
-        f"{text}{''.join(_DIGITS[int(digit)] for digit in str(groups.index(value) + 1))}"
-        for text, value in zip(shared, values, strict=True)
-    )
+    return tuple(map(str.__add__, shared, number_marks(values)))
 
 
 def _packed(rows: Sequence[Told], room: int) -> Iterator[Line]:

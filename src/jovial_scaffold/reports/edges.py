@@ -7,7 +7,7 @@ from jovial_scaffold.core.changes.edges import Edges, Origin
 from jovial_scaffold.core.changes.effect_records import MISSING, SEVEREST, Beside, Change, Effect
 from jovial_scaffold.core.expressions.marked import to_json
 from jovial_scaffold.core.text.source import pointer_text
-from jovial_scaffold.reports.effects import pointer_of, values_of, was_and_becomes
+from jovial_scaffold.reports.effects import beside_texts, pointer_of, values_of
 from jovial_scaffold.reports.words import listed
 
 COLUMNS = ("effect", "resource", "type", "property", "was", "becomes", "why")  #: of `edges_rows`
@@ -71,4 +71,4 @@ def edges_rows(edges: Edges) -> Iterator[list[str]]:
             why = f"{change.because} is rebuilt" if change.because else "" if change.certain else "may change"
             yield [*head, pointer_of(change), *values_of(change), listed(filter(None, (change.effect, why)))]
     for one in edges.beside:
-        yield [one.effect, one.name, one.kind, "", *was_and_becomes(one.was, one.becomes), ""]
+        yield [one.effect, one.name, one.kind, "", *beside_texts(one), ""]

@@ -4,12 +4,12 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Any, NamedTuple
 
 from jovial_scaffold.core import marks
-from jovial_scaffold.core.changes.effect_records import MISSING, SEVEREST, Cause, Change, Effect, Effects
+from jovial_scaffold.core.changes.effect_records import MISSING, SEVEREST, Beside, Cause, Change, Effect, Effects
 from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.records import replace
 from jovial_scaffold.core.text.source import pointer_text
 from jovial_scaffold.reports.folding import FEW, MANY, addresses_text, in_common
-from jovial_scaffold.reports.rendering import cell, cell_beside
+from jovial_scaffold.reports.rendering import cell, cell_beside, line_texts
 from jovial_scaffold.reports.terminal import Style, cells, cut, padded, wrapped
 from jovial_scaffold.reports.words import counted, listed, visible
 
@@ -117,7 +117,7 @@ def _beside(result: Effects, style: Style) -> Iterator[str]:
     width = min(max(map(cells, names)), max(20, style.width // 3))
     for each, name in zip(result.beside, names, strict=False):
         told = f"  {style.paint(_ROLES[each.effect], padded(_shown_effect(each.effect), 8))}  {padded(cut(name, width), width)}"
-        was, becomes = was_and_becomes(each.was, each.becomes)
+        was, becomes = beside_texts(each)
         room = max(24, style.width - 12 - width)
         if each.was is MISSING and each.becomes is MISSING:
             yield told.rstrip()
@@ -406,6 +406,15 @@ def was_and_becomes(was: Any, becomes: Any) -> tuple[str, str]:
     if isinstance(was, Secret) and isinstance(becomes, Secret):
         told = marks.OTHER_SECRET
     return marks.UNSET if was is MISSING else cell(was), told
+
+
+def beside_texts(each: Beside) -> tuple[str, str]:
+    """What an output, or a part of a document, was and becomes."""
+    if each.kind != "document" or Secret in map(type, (each.was, each.becomes)):
+        return was_and_becomes(each.was, each.becomes)
+    lines = iter(line_texts([str(side) for side in (each.was, each.becomes) if side is not MISSING]))
+    was, becomes = (marks.UNSET if side is MISSING else next(lines) for side in (each.was, each.becomes))
+    return was, becomes
 
 
 def _change(changes: Sequence[Change], style: Style, room: int, why: str) -> str:

@@ -6,7 +6,7 @@ from jovial_scaffold.core.changes.edges import Edges, origins_of
 from jovial_scaffold.core.changes.effect_records import EFFECTS, Cause, Effects
 from jovial_scaffold.core.expressions.marked import to_json
 from jovial_scaffold.reports.edges import COLUMNS, edges_entries, edges_rows
-from jovial_scaffold.reports.effects import authored_text, leads_to_text, other_text, summary, unexplained, was_and_becomes
+from jovial_scaffold.reports.effects import authored_text, beside_texts, leads_to_text, other_text, summary, unexplained
 from jovial_scaffold.reports.machine import finding_entry
 from jovial_scaffold.reports.rendering import cell, cell_beside
 from jovial_scaffold.reports.tables import Report, Table
@@ -17,7 +17,7 @@ def effects_report(project: str, result: Effects) -> Report:
     """The effects for Markdown, CSV and HTML."""
     rows = list(edges_rows(_edges(result)))
     resources = len(rows) - len(result.beside)
-    beside = [[each.effect, each.kind, each.name, *was_and_becomes(each.was, each.becomes)] for each in result.beside]
+    beside = [[each.effect, each.kind, each.name, *beside_texts(each)] for each in result.beside]
     order = [[str(number), step.deed, step.address] for number, steps in enumerate(result.rounds, 1) for step in steps]
     findings = [[each.level, each.address, said(each.message), said(each.hint)] for each in result.findings]
     causes = [

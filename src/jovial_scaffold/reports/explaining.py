@@ -10,9 +10,11 @@ from jovial_scaffold.core.outcomes import Moment
 from jovial_scaffold.core.rendering.explaining import Reason, is_missing
 from jovial_scaffold.reports.machine import finding_entry
 from jovial_scaffold.reports.rendering import cell
-from jovial_scaffold.reports.terminal import Style, cells, cut, cut_within, padded
+from jovial_scaffold.reports.terminal import Style, cells, cut, cut_apart, cut_within, padded
 from jovial_scaffold.reports.words import path_shown, visible
 
+_ELSEWHERE = 40  # columns of a value that another environment has
+_NAMED = 4  # environments with the same value that are named one by one
 _WORDS = {
     "parameter": "parameter",
     "default": "default of parameter",
@@ -87,16 +89,30 @@ def _about(reason: Reason, style: Style, indent: str, base: str) -> Iterator[str
 
 
 def _elsewhere(value: Any, elsewhere: Mapping[str, Any], kind: str) -> str:
+    """What other environments have, those together that have the same; nothing where all have what this one has."""
     if kind == "resource" and value is True:
-        return "elsewhere  " + "  ".join(f"{name}: {'there' if there is True else 'not there'}" for name, there in elsewhere.items())
-    shown = {name: _shown(other, 40) for name, other in elsewhere.items()}
-    if all(text == _shown(value, 40) for text in shown.values()):
-        return ""
-    return "elsewhere  " + "  ".join(f"{name}: {text}" for name, text in shown.items())
+        texts = {name: "there" if there is True else "not there" for name, there in elsewhere.items()}
+    else:
+        held = [_text(each) for each in (value, *elsewhere.values())]
+        if len(set(held)) == 1:
+            return ""
+        texts = dict(zip(elsewhere, cut_apart(held, [_ELSEWHERE] * len(held))[1:], strict=True))
+    groups: dict[str, list[str]] = {}
+    for name, text in texts.items():
+        groups.setdefault(text, []).append(name)
+    return "elsewhere  " + "  ".join(f"{_names(names)}: {text}" for text, names in groups.items())
+
+
+def _names(names: Sequence[str]) -> str:
+    return ", ".join(names) if len(names) <= _NAMED else f"{', '.join(names[: _NAMED - 1])} and {len(names) - _NAMED + 1} others"
 
 
 def _shown(value: Any, room: int) -> str:
-    return marks.ABSENT if is_missing(value) else cut_within(cell(value), max(room, 12))
+    return cut_within(_text(value), max(room, 12))
+
+
+def _text(value: Any) -> str:
+    return marks.ABSENT if is_missing(value) else cell(value)
 
 
 def explanation_document(project: str, found: list[tuple[str, Reason]], findings: Sequence[Finding] = ()) -> dict[str, Any]:
@@ -133,9 +149,9 @@ def history_text(what: str, environment: str, moments: Sequence[Moment], style: 
     lines = [f"{style.paint('strong', visible(what))} in {environment}, newest first"]
     values = [visible(each.note) if each.note else cell(each.value) for each in moments]
     width = min(max(map(cells, values)), style.width // 3)
-    for each, value in zip(moments, values, strict=True):
+    for each, value in zip(moments, cut_apart(values, [width] * len(values), cut), strict=True):
         who = f"{each.date}  {each.commit[:10]}  " if each.commit else "not committed yet  "
-        head = f"  {style.paint('faint' if each.note else '', padded(cut(value, width), width))}  {style.paint('place', who)}"
+        head = f"  {style.paint('faint' if each.note else '', padded(value, width))}  {style.paint('place', who)}"
         told = f"{visible(each.subject)}{f' ({visible(each.author)})' if each.author else ''}" if each.commit else ""
         told += f", as {visible(each.address)}" if each.address else ""
         lines.append(f"{head}{cut(told, max(20, style.width - width - cells(who) - 4))}".rstrip())

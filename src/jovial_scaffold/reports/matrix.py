@@ -12,8 +12,8 @@ from jovial_scaffold.reports.drivers import Ranked, ranked
 from jovial_scaffold.reports.echoing import echoes_lines, folded
 from jovial_scaffold.reports.folding import addresses_text, heads_text
 from jovial_scaffold.reports.grouped import group_lines, widths_of
-from jovial_scaffold.reports.rendering import cell_beside
-from jovial_scaffold.reports.terminal import Style, cells, cut, cut_within, padded, wrapped
+from jovial_scaffold.reports.rendering import cell_beside, line_texts
+from jovial_scaffold.reports.terminal import Style, cells, cut, cut_apart, cut_within, padded, wrapped
 from jovial_scaffold.reports.words import counted, listed, visible
 
 _GAP = 2
@@ -78,10 +78,11 @@ def _driving(comparison: Comparison, letters: Mapping[str, str], style: Style) -
         f"{letters[name] + ' ' if name in letters else ''}{visible(name)} ({counted(rows, 'row') if number == 0 else f'{rows:,}'})"
         for number, (name, rows, *_) in enumerate(found)
     ]
-    for count in range(len(named), 0, -1):  # as many as one line holds
-        more = f" and {len(named) - count} more" if count < len(named) else ""
-        text = f"Driven by {', '.join(named[:count])}{more}{unknown} (--drivers says where)"
-        if cells(text) <= style.width or count <= max(1, len(letters)):
+    for count in range(len(named), 0, -1):  # as many as one line holds, and each that a letter stands for
+        told = [each for number, each in enumerate(named) if number < count or found[number][0] in letters]
+        more = f" and {len(named) - len(told)} more" if len(told) < len(named) else ""
+        text = f"Driven by {', '.join(told)}{more}{unknown} (--drivers says where)"
+        if cells(text) <= style.width or count == 1:
             yield from (line.replace("Driven by", style.paint("strong", "Driven by")) for line in wrapped(text, style.width, ""))
             return
 
@@ -302,7 +303,7 @@ def _told(rows: Sequence[Row], comparison: Comparison, gone: frozenset[tuple[str
             continue
         head, drivers = visible(row.address), driver_names(row)
         if is_line(row):
-            texts = {name: visible(str(row.values[name]).strip()) for name in names if name in row.values}
+            texts = dict(zip(row.values, line_texts([str(each) for each in row.values.values()]), strict=True))
             split = split_line(texts, names)
             label = f"line {row.pointer[0]}  {split[0]}" if split is not None else ""
             values = tuple(split[1][name] for name in names) if split is not None else ()
@@ -322,8 +323,7 @@ def _line(line: Line, head: str, comparison: Comparison, layout: _Layout, style:
     room = layout.labels - layout.heads - _GAP
     labels = wrapped(line.label, room, "") if line.row.kind == "property" and ", " in line.label else [line.label]
     columns = []
-    for text, role, width in zip(line.values, line.roles, layout.values, strict=True):
-        shown = cut_within(text, width)
+    for shown, role, width in zip(cut_apart(line.values, layout.values), line.roles, layout.values, strict=True):
         columns.append(style.paint(role, shown) + " " * (width - cells(shown) + _GAP))
     drivers = cut_within(layout.driving(line.drivers), layout.drivers) if layout.drivers else ""
     for number in range(max(len(heads), len(labels))):
@@ -336,15 +336,16 @@ def _line(line: Line, head: str, comparison: Comparison, layout: _Layout, style:
 
 def _document_line(row: Row, head: str, comparison: Comparison, layout: _Layout, style: Style) -> Iterator[str]:
     """A line of a document: each text once, with the columns that have it; lines are too long to stand side by side."""
+    told = dict(zip(row.values, line_texts([str(each) for each in row.values.values()]), strict=True))
     texts: dict[str, list[str]] = {}
     for name in comparison.environments:
-        text = visible(str(row.values[name]).strip()) if name in row.values else marks.ABSENT
-        texts.setdefault(text, []).append(name)
+        texts.setdefault(told.get(name, marks.ABSENT), []).append(name)
     names = [", ".join(each) for each in texts.values()]
     width = max(map(cells, names))
     before = f"{padded(cut_within(head, layout.heads), layout.heads + _GAP)}line {row.pointer[0]}  "
+    room = max(style.width - cells(before) - width - 3, 20)
+    shown = dict(zip(texts, cut_apart([*texts], [room] * len(texts)), strict=True))
     for number, (text, name) in enumerate(zip(texts, names, strict=True)):
         label = f"{style.paint('strong', before[: layout.heads])}{before[layout.heads :]}" if number == 0 else " " * cells(before)
-        room = style.width - cells(before) - width - 3
-        shown = style.paint("note" if number and text != marks.ABSENT else "", cut(text, max(room, 20)))
-        yield f"{label}{style.paint('faint', padded(name, width))}  {shown}"
+        line = style.paint("note" if number and text != marks.ABSENT else "", shown[text])
+        yield f"{label}{style.paint('faint', padded(name, width))}  {line}"

@@ -8,7 +8,7 @@ from jovial_scaffold.core.authoring.inventory import Held, Listed
 from jovial_scaffold.core.expressions.marked import to_json
 from jovial_scaffold.reports.rendering import cell
 from jovial_scaffold.reports.tables import Report, Table
-from jovial_scaffold.reports.terminal import Style, cells, cut, padded, wrapped
+from jovial_scaffold.reports.terminal import Style, cells, cut, cut_apart, padded, wrapped
 from jovial_scaffold.reports.words import counted, listed, path_shown, visible
 
 _INDENT = "    "
@@ -42,12 +42,14 @@ def _lines(project: str, found: Sequence[Listed], environments: Sequence[str], s
             tuple(group): listed(group) if len(group) < len(environments) or len(group) == 1 else "everywhere" for group in groups.values()
         }
         wide = min(max([names, 10, *map(cells, labels.values())]), style.width // 3)
-        for (value, setter), group in groups.items():
+        before = len(_INDENT) + wide + 2
+        room = min(max(style.width - before - places - 2, _LEAST), _VALUE)
+        texts = cut_apart([value for value, _ in groups], [room if setter else style.width - before for _, setter in groups], cut)
+        for ((value, setter), group), text in zip(groups.items(), texts, strict=True):
             head = f"{_INDENT}{padded(labels[tuple(group)], wide)}  "
             place = visible(path_shown(base, setter)) if setter else ""
-            room = min(max(style.width - cells(head) - places - 2, _LEAST), _VALUE)
             role = "error" if value in (marks.UNSET, marks.UNKNOWN) else ""
-            shown = style.paint(role, padded(cut(value, room), room) if place else cut(value, style.width - cells(head)))
+            shown = style.paint(role, padded(text, room) if place else text)
             yield f"{head}{shown}  {style.paint('faint', place)}".rstrip()
 
 

@@ -1,7 +1,7 @@
 """A rendering as text: rounds of resources in deployment order, each with its properties, then the outputs."""
 
 import json
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from typing import Any
 
 from jovial_scaffold.core import marks
@@ -31,6 +31,14 @@ def cell(value: Any) -> str:
     if isinstance(value, dict):
         return f"{{{', '.join(f'{visible(unmarked(key))}: {cell(value[key])}' for key in sorted(value))}}}"
     return json.dumps(value)
+
+
+def line_texts(lines: Sequence[str]) -> list[str]:
+    """Lines of documents, without their indentation; where only that tells some apart, in quotes and with it."""
+    told = [visible(each.strip()) for each in lines]
+    if len(set(told)) == len(set(lines)):
+        return told
+    return [json.dumps(visible(each), ensure_ascii=False) for each in lines]
 
 
 def cell_beside(value: Any, first: Any) -> str:

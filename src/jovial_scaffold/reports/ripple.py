@@ -15,7 +15,7 @@ from jovial_scaffold.reports.edges import COLUMNS, edges_entries, edges_rows
 from jovial_scaffold.reports.effects import VERBS, changes_text
 from jovial_scaffold.reports.folding import addresses_text
 from jovial_scaffold.reports.machine import finding_entry
-from jovial_scaffold.reports.rendering import cell
+from jovial_scaffold.reports.rendering import cell, line_texts
 from jovial_scaffold.reports.tables import Report, Table
 from jovial_scaffold.reports.terminal import Style, cells, cut, padded, wrapped
 from jovial_scaffold.reports.words import counted, listed, said, visible
@@ -250,15 +250,12 @@ def _change(alike: Sequence[Row], style: Style, room: int) -> str:
 def _values(row: Row) -> tuple[str, str]:
     if row.kind == "presence":
         return ("", "added") if BECOMES in row.values else ("", "removed")
-    texts = [_text(row, name) if name in row.values else marks.UNSET for name in (WAS, BECOMES)]
+    held = {name: row.values[name] for name in (WAS, BECOMES) if name in row.values}
+    told = line_texts([str(each) for each in held.values()]) if row.kind == "document" else [cell(each) for each in held.values()]
+    texts = [dict(zip(held, told, strict=True)).get(name, marks.UNSET) for name in (WAS, BECOMES)]
     if texts[0] == texts[1]:
         texts[1] = texts[1].replace(marks.SECRET, marks.OTHER_SECRET)
     return texts[0], texts[1]
-
-
-def _text(row: Row, name: str) -> str:
-    """A value on one line; a line of a document without its indentation and without quotes around it."""
-    return visible(str(row.values[name]).strip()) if row.kind == "document" else cell(row.values[name])
 
 
 def _findings(project: ProjectRipple) -> list[tuple[str, Finding]]:

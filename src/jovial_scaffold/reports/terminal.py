@@ -1,6 +1,6 @@
 """What all text reports share: colours where they are wanted, the width of the terminal, and text that cannot steer it."""
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import TextIO
 
@@ -17,7 +17,9 @@ _ROLES = {
     "good": "1;32",
     "driver": "35",
 }
+_SMALL = str.maketrans("0123456789", "₀₁₂₃₄₅₆₇₈₉")
 _WORD = regex(r"(?:`[^`]*`|\S)+")
+_WINDOW = 12  # columns of a part of a long text
 DEFAULT_WIDTH = 80
 WIDEST = 200
 
@@ -126,6 +128,49 @@ def cut_within(text: str, width: int) -> str:
             break
         tail.append(char)
     return head + "".join(reversed(tail))
+
+
+def cut_apart(texts: Sequence[str], widths: Sequence[int], cutting: Callable[[str, int], str] = cut_within) -> list[str]:
+    """Texts of at most some widths, of which two that differ never read the same: where `cutting` them makes them so, they are cut around where
+    they differ, or else numbered."""
+    shown = list(map(cutting, texts, widths))
+    if _are_apart(texts, shown):
+        return shown
+    around = _around(list(dict.fromkeys(texts)), min(widths))
+    return [around[each] for each in texts]
+
+
+def _around(texts: Sequence[str], width: int) -> dict[str, str]:
+    """Different texts of at most a width, from shortly before they begin to differ; of those that read the same then, where these do, too."""
+    begin, end = min(texts), max(texts)  # what these begin with, all do
+    same = next((at for at, pair in enumerate(zip(begin, end, strict=False)) if pair[0] != pair[1]), min(len(begin), len(end)))
+    skipped = same - width // 3
+    rest = {each: f"…{each[skipped:].lstrip('…')}" if skipped > 1 else each for each in texts}
+    shown = {each: cut(left, width) for each, left in rest.items()}
+    if _are_apart(texts, [*shown.values()]):
+        return shown
+    alike: dict[str, list[str]] = {}
+    for each, left in rest.items():
+        alike.setdefault(cut(left, width // 2), []).append(each)
+    for head, members in alike.items():
+        if len(members) > 1 and width < 2 * _WINDOW:
+            marks = number_marks(members)
+            shown.update((each, f"{cut(rest[each], width - len(mark))}{mark}") for each, mark in zip(members, marks, strict=True))
+        elif len(members) > 1:
+            tails = _around([rest[each] for each in members], width - cells(head))
+            shown.update((each, f"{head}{tails[rest[each]].lstrip('…')}") for each in members)
+    return shown
+
+
+def _are_apart(texts: Sequence[str], shown: Sequence[str]) -> bool:
+    """Whether all that reads the same is the same."""
+    return len(set(zip(texts, shown, strict=True))) == len(set(shown))
+
+
+def number_marks(texts: Sequence[str]) -> list[str]:
+    """A small number for each text, the same for equal ones: `₁`, `₂`, `₁`."""
+    numbers = {each: number for number, each in enumerate(dict.fromkeys(texts), 1)}
+    return [str(numbers[each]).translate(_SMALL) for each in texts]
 
 
 def wrapped(text: str, width: int, indent: str) -> list[str]:
