@@ -8,6 +8,7 @@ from jovial_scaffold.core.findings import Finding, Level
 from jovial_scaffold.core.schemas.shapes import Shape, secret_pointers, secret_shape
 from jovial_scaffold.core.templates.model import Compiled, Constant, Dynamic, ListValue, Loop, MapValue, Template, parts_of
 from jovial_scaffold.core.templates.reaching import flowing
+from jovial_scaffold.core.text.moulds import Mould
 from jovial_scaffold.core.text.source import Origin, Pointer, pointer_text, value_at
 from jovial_scaffold.core.words import Sentence, listed, say
 
@@ -19,20 +20,31 @@ def check_clear_text(template: Template) -> list[Finding]:
     """What of a template's secrets everybody can read who can read its files; what is not known to be public is not told."""
     looking = _Looking(template)
     found: dict[Origin, Finding] = {}
+    sound: dict[Mould, set[str]] = {}  # by what many resources are alike, of which types nothing is to be told
     for resource in template.resources.values():
-        shape = resource.type.secret_shape if resource.type is not None else None
-        if resource.module is not None:
-            shape = resource.module.interface.secret_shape
-        if shape is not None:
-            looking.loop = resource.loop
-            for origin, finding in looking.at(shape, resource.properties, f"{resource.name}:", (), _HANDED_IN):
-                found.setdefault(origin, finding)  # what `everywhere` gives is told once
+        kind = resource.type if resource.module is None else resource.module.interface
+        if kind is None or kind.secret_shape is None:
+            continue
+        mould = resource.origin.source.outline.casts.get(resource.origin.pointer, (None,))[0]
+        if mould is not None and kind.id in sound.get(mould, ()):
+            continue
+        looking.loop = resource.loop
+        told = dict(looking.at(kind.secret_shape, resource.properties, f"{resource.name}:", (), _HANDED_IN))
+        for origin, finding in told.items():
+            found.setdefault(origin, finding)  # what `everywhere` gives is told once
+        if mould is not None and not told and _is_same_in_all(mould, kind.secret_shape):
+            sound.setdefault(mould, set()).add(kind.id)
     looking.loop = None
     for declaration in template.parameters.values():
         shape = secret_shape(declaration.schema)
         if shape is not None and declaration.default is not None:
             found.update(looking.at(shape, declaration.default, "", (declaration.name,), _LEFT_OUT))
     return list(found.values())
+
+
+def _is_same_in_all(mould: Mould, shape: Shape) -> bool:
+    """Whether all that is cast from a mould has the same at its secret places."""
+    return all(isinstance(value_at(mould.woven, pointer), str) for pointer in secret_pointers(shape, mould.woven))
 
 
 class _Looking:
