@@ -15,6 +15,7 @@ from jovial_scaffold import Project
 from jovial_scaffold.core.changes.effect_records import Effects
 from jovial_scaffold.core.changes.patching import patch
 from jovial_scaffold.core.changes.snapshots import dependencies, snapshot_document
+from jovial_scaffold.core.findings import LEVELS
 from jovial_scaffold.core.project_inputs import Overrides
 from jovial_scaffold.core.text.source import pointer_text
 from jovial_scaffold.reports.machine import deployed_document, target_document
@@ -69,7 +70,9 @@ def test_effects(write: Write, case: dict[str, Any]) -> None:
 
 
 def orderly(result: Effects, project: Project) -> None:
-    """Nothing is made or changed before what it needs is made, nothing removed before what needs it is."""
+    """Nothing is made or changed before what it needs is made, nothing removed before what needs it is; the severest finding is told first."""
+    levels = [LEVELS.index(each.level) for each in result.findings]
+    assert levels == sorted(levels)
     at = {(step.deed, step.address): number for number, steps in enumerate(result.rounds) for step in steps}
     rendering = project.render(result.environment)
     for (deed, address), when in at.items():

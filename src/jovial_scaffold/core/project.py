@@ -741,7 +741,8 @@ class Project:
             result = computing.effects(rendering, known, recorded, snapshot, lambda: self._as_deployed(view.environment, snapshot))
         verdicts, _ = judge_effects(computing.judged_effects(result, rendering), rendering, project._sound_rulesets)
         waivers = Waivers(project._waivers, str(project._run["date"]), project._span_at)
-        result.findings[:] = merged(waivers.left([*findings, *result.findings, *verdicts]), self.environments)
+        told = merged(waivers.left([*findings, *result.findings, *verdicts]), self.environments)
+        result.findings[:] = sorted(told, key=lambda each: LEVELS.index(each.level))  # what blocks it comes first
         if result.causes and snapshot.revision and not view.values and project is self:
             result = replace(result, causes=self._authored(result.causes, snapshot.revision))
         return replace(result, source=self.label(source)) if source else result
