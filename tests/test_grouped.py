@@ -9,6 +9,8 @@ from hypothesis import strategies as st
 
 from jovial_scaffold.reports.grouped import by_value, values_text
 from jovial_scaffold.reports.matrix import matrix_text
+from jovial_scaffold.reports.matrix_report import matrix_report
+from jovial_scaffold.reports.tables import comma_separated, markdown, page
 from jovial_scaffold.reports.terminal import Style
 from tests.support import in_memory
 
@@ -65,3 +67,21 @@ def test_every_value_is_told_and_no_column_is_lost(texts: dict[str, str]) -> Non
 
 def test_very_many_values_are_counted() -> None:
     assert values_text({str(number): f"v{number}" for number in range(9)}) == "9 different values"
+
+
+@pytest.mark.parametrize("width", [30, 60, 200])
+def test_what_a_document_does_not_say_is_marked_once_in_every_form(width: int) -> None:
+    worlds = ("dry", "wet", "flood")
+    files = {
+        "jovial.yaml": "project: p\ntemplate: t.yaml\ncatalogs: [fulmar]\nenvironments:\n"
+        + "".join(f"  {each}: {{parameters: [{each}.yaml]}}\n" for each in worlds),
+        "t.yaml": "parameters: {pass: {type: string, writeOnly: true, description: d}, depth: {type: integer, description: d}}\n"
+        "resources: {net (fulmar.network): {name: net, range: 10.0.0.0/16}}\ndocuments: {plan: {from: plan.txt}}\n",
+        "plan.txt": "  at ${net.id} with ${pass}, ${depth} deep in all of the basins of the upper canal and those of the lower one\n",
+        **{f"{each}.yaml": f"pass: barge-on-the-canal\ndepth: {number}\n" for number, each in enumerate(worlds)},
+    }
+    comparison = in_memory(files).compare()
+    report = matrix_report(comparison)
+    for text in (matrix_text(comparison, Style(False, width), False), markdown(report), comma_separated(report), page(report)):
+        assert "‹‹" not in text and "barge" not in text
+    assert "at ‹net:id› with ‹secret›, 2 deep in all" in comma_separated(report)

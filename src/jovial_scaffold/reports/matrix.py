@@ -20,6 +20,7 @@ _GAP = 2
 _LETTERS = "abcdefghijklmnopqrstuvwxyz"
 _PRESENT = "present"
 _LEAST_VALUE = 9
+_LONGEST = 40  # of a value that stands with the columns that have it
 _LEAST_DRIVER = 8
 
 
@@ -220,8 +221,8 @@ def _crowded(comparison: Comparison, aspects: Aspects, layout: _Layout, style: S
         before = ""
         for line in lines:
             head = heads_text(line.heads)
-            texts = {name: value_text(line.row, name, layout.gone) for name in names}
-            texts = dict(zip(names, line.values, strict=True)) if line.values else texts
+            shown = line.values or value_texts(line.row, names, layout.gone)
+            texts = dict(zip(names, cut_apart(shown, [max(_LONGEST, style.width // 2)] * len(names)), strict=True))
             label = line.label or (f"line {line.row.pointer[0]}" if is_line(line.row) else "")
             yield from group_lines("" if head == before else head, label, texts, line.drivers, widths, style)
             before = head
@@ -246,13 +247,20 @@ def gone_in(comparison: Comparison) -> frozenset[tuple[str, str]]:
     return frozenset((row.address, name) for row in comparison.rows if row.kind == "presence" for name in row.absent)
 
 
-def value_text(row: Row, name: str, gone: frozenset[tuple[str, str]]) -> str:
-    """What a column has, beside the first one; `gone` are the resources that are not there."""
-    if name in row.values:
-        if row.kind == "presence":
-            return "yes"
-        return cell_beside(row.values[name], next(iter(row.values.values())))
-    return "no" if row.kind == "presence" else marks.ABSENT if row.kind != "property" or (row.address, name) in gone else marks.UNSET
+def value_texts(row: Row, names: Sequence[str], gone: frozenset[tuple[str, str]]) -> list[str]:
+    """What columns have, beside the first one; `gone` are the resources that are not there."""
+    if row.kind == "presence":
+        return ["yes" if name in row.values else "no" for name in names]
+    first = next(iter(row.values.values()))
+    if is_line(row):
+        told = dict(zip(row.values, line_texts([str(each) for each in row.values.values()]), strict=True))
+    else:
+        told = {name: cell_beside(value, first) for name, value in row.values.items()}
+    return [told[name] if name in told else _missing(row, name, gone) for name in names]
+
+
+def _missing(row: Row, name: str, gone: frozenset[tuple[str, str]]) -> str:
+    return marks.ABSENT if row.kind != "property" or (row.address, name) in gone else marks.UNSET
 
 
 def _role(row: Row, name: str, comparison: Comparison) -> str:
@@ -308,7 +316,7 @@ def _told(rows: Sequence[Row], comparison: Comparison, gone: frozenset[tuple[str
             label = f"line {row.pointer[0]}  {split[0]}" if split is not None else ""
             values = tuple(split[1][name] for name in names) if split is not None else ()
         else:
-            label, values = label_of(row), tuple(value_text(row, name, gone) for name in names)
+            label, values = label_of(row), tuple(value_texts(row, names, gone))
         roles = tuple(_role(row, name, comparison) for name in names)
         found.append(Told(head, label, values, roles, drivers, row))
     return found

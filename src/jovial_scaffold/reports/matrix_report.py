@@ -8,7 +8,7 @@ from jovial_scaffold.core.changes.matrix import Comparison
 from jovial_scaffold.core.changes.totals import Total
 from jovial_scaffold.reports.drivers import ranked
 from jovial_scaffold.reports.echoing import folded
-from jovial_scaffold.reports.matrix import aspects_text, driver_names, gone_in, named, sum_text, value_text
+from jovial_scaffold.reports.matrix import aspects_text, driver_names, gone_in, named, sum_text, value_texts
 from jovial_scaffold.reports.tables import Report, Table
 from jovial_scaffold.reports.terminal import Style, cells, padded
 
@@ -53,7 +53,7 @@ def matrix_report(comparison: Comparison, totals: Sequence[Total] = (), echoes: 
     columns = ["resource", "property", *names, "driven by", "type", "aspect"]
     rows, every = [], []
     for row in comparison.rows:
-        values = ["yes" if row.kind == "presence" and name in row.values else value_text(row, name, gone) for name in names]
+        values = value_texts(row, names, gone)
         told = [row.address, named(row), *values, driver_names(row), row.type, aspects.of(row)]
         every.append([*told, row.echo])
         rows += [] if folds and row.echo else [told]
