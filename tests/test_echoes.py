@@ -199,3 +199,16 @@ def test_echoes_of_expressions_that_differ_in_constants(monkeypatch: pytest.Monk
     assert len(at_once) == 7
     monkeypatch.setattr(Echoes, "_by_shape", lambda *_: "")
     assert at_once == told()
+
+
+def test_what_is_set_in_one_column_and_follows_in_another_is_no_echo() -> None:
+    files = {
+        "jovial.yaml": "project: p\ntemplate: t.yaml\ncatalogs: [fulmar]\nenvironments: {a: {parameters: [a.yaml]}, b: {parameters: [b.yaml]}}\n",
+        "t.yaml": "parameters:\n  line: {type: string, description: d}\n  zone: {type: string, default: '${line}', description: d}\n"
+        "resources: {q (fulmar.queue): {name: '${zone}-${line}'}, r (fulmar.queue): {name: 'r-${line}'}}\n",
+        "a.yaml": "line: valley\n",
+        "b.yaml": "line: summit\nzone: valley\n",
+    }
+    rows = {row.address: row for row in in_memory(files).compare(echoes=True).rows}
+    assert rows["q"].values == {"a": "valley-valley", "b": "valley-summit"} and rows["q"].echo == ""
+    assert rows["r"].echo == "r-‹line›"

@@ -151,8 +151,12 @@ class Echoes:
         return tuple([at.get(each, each) for each in pieces])
 
     def _differs(self, names: tuple[str, ...], inputs: Iterable[str]) -> bool:
-        """Whether something else that a value may be computed from is not the same in all columns."""
-        return any(self._drivers.differs(each) for each in inputs if each not in names)
+        """Whether something else that a value may be computed from is not the same in all columns, or is set in some of them and follows its
+        default in others."""
+        return any(self._drivers.differs(each) or self._follows_somewhere(each) for each in inputs if each not in names)
+
+    def _follows_somewhere(self, name: str) -> bool:
+        return len({name in each.parameters.defaulted for each in self._renderings}) > 1
 
     def of_output(self, name: str, at: Mapping[int, Pointer], values: Mapping[int, Any], drivers: Iterable[Driver]) -> str:
         """The same of an output, or of a part of one."""
