@@ -298,6 +298,7 @@ $defs: {own: {$ref: "shared.yaml#/$defs/port"}}
     found = [(each["id"], each["address"], each["pointer"]) for each in json.loads(done.stdout)["findings"]]
     assert found == [
         ("property-range", "g", "spare"),
+        ("secret-in-clear", "", ""),
         ("property-type", "g", "door/inner/inner/port"),
         ("property-range", "h", "gate/door/port"),
     ], done.stdout
