@@ -5,6 +5,7 @@ from collections.abc import Iterator, Sequence
 from jovial_scaffold.core.expressions.placeholders import Formula, Joined
 from jovial_scaffold.core.expressions.syntax import Call, Literal, Node, children
 from jovial_scaffold.core.findings import Finding, Level
+from jovial_scaffold.core.schemas.navigation import subschema
 from jovial_scaffold.core.schemas.shapes import Shape, secret_pointers, secret_shape
 from jovial_scaffold.core.templates.model import Compiled, Constant, Dynamic, ListValue, Loop, MapValue, Template, parts_of
 from jovial_scaffold.core.templates.reaching import flowing
@@ -23,8 +24,8 @@ def check_clear_text(template: Template) -> list[Finding]:
     sound: dict[Mould, set[str]] = {}  # by what many resources are alike, of which types nothing is to be told
     for resource in template.resources.values():
         kind = resource.type if resource.module is None else resource.module.interface
-        if kind is None or kind.secret_shape is None or kind.secret_shape.write_only:  # a whole that is secret is the catalog's mistake
-            continue
+        if kind is None or kind.secret_shape is None or any(part.get("writeOnly") for part in subschema(kind.schema, ())):
+            continue  # a whole that is secret is the catalog's mistake
         mould = resource.origin.source.outline.casts.get(resource.origin.pointer, (None,))[0]
         if mould is not None and kind.id in sound.get(mould, ()):
             continue
