@@ -104,7 +104,7 @@ def board(loaded: Project, environments: list[str], folder: str = "", workers: i
     names = tuple(environments or loaded.environments)
     sides = loaded.sides(names)
     with ExitStack() as stack:  # environments are rendered here, since all of them are compared, and templates are checked beside that
-        checks = [stack.enter_context(spread(side.static_checks(), loaded.processes(workers))) for side, views in sides if views]
+        checks = [stack.enter_context(spread(side.static_checks(), loaded.processes(workers))) for side, _ in sides]
         renderings = loaded.views(loaded.in_order(names))
         static = [results() for results in checks]
     effects, unread = {}, []
@@ -117,8 +117,7 @@ def board(loaded: Project, environments: list[str], folder: str = "", workers: i
             unread += error.findings
 
     def check() -> "Findings":
-        known = iter(static)
-        results = [side.check(views, static=next(known) if views else None) for side, views in sides]
+        results = [side.check(views, static=found) for (side, views), found in zip(sides, static, strict=True)]
         found = [each for result in results for each in result.findings]
         return [*found, *unread], [each for result in results for each in result.waived_findings]
 

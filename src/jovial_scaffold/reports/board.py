@@ -9,7 +9,7 @@ from jovial_scaffold._version import __version__
 from jovial_scaffold.core.changes.aspects import Aspects, Counts
 from jovial_scaffold.core.changes.edges import Edges, between, origins_of
 from jovial_scaffold.core.changes.effect_records import Effects
-from jovial_scaffold.core.changes.matrix import Comparison, Share
+from jovial_scaffold.core.changes.matrix import Comparison
 from jovial_scaffold.core.changes.totals import Total
 from jovial_scaffold.core.expressions.marked import to_json
 from jovial_scaffold.core.expressions.values import deep_marks
@@ -21,7 +21,7 @@ from jovial_scaffold.core.parallel import spread
 from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.templates.model import Declaration
 from jovial_scaffold.core.waivers import Waiver
-from jovial_scaffold.reports.board_rows import board_rows, columns_only
+from jovial_scaffold.reports.board_rows import Share, board_rows, columns_only
 from jovial_scaffold.reports.chains import LONGEST
 from jovial_scaffold.reports.drawing.svg import svg_text
 from jovial_scaffold.reports.edges import edges_entries

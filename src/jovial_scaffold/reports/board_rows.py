@@ -6,13 +6,32 @@ from typing import Any, NamedTuple
 
 from jovial_scaffold.core.changes.aligning import PLAIN
 from jovial_scaffold.core.changes.aspects import Aspects, Counts
-from jovial_scaffold.core.changes.matrix import WHOLE, Comparison, Matrix, Row, Share
+from jovial_scaffold.core.changes.matrix import Comparison, Matrix, Row
 from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.text.source import Pointer, pointer_text
 from jovial_scaffold.reports.chains import Chains, cut_text, place_text
 from jovial_scaffold.reports.rendering import cell
-from jovial_scaffold.reports.shared_rows import SharedRows, Told
+from jovial_scaffold.reports.shared_rows import SharedRows, ToldRow
 from jovial_scaffold.reports.written_alike import WrittenAlike
+
+
+class Share(NamedTuple):
+    """One of so many shares of all rows, counted from 0."""
+
+    number: int
+    of_all: int
+
+    def of(self, addresses: Sequence[str]) -> Sequence[str]:
+        """Its addresses, of all in order."""
+        return addresses[len(addresses) * self.number // self.of_all : len(addresses) * (self.number + 1) // self.of_all]
+
+    @property
+    def is_last(self) -> bool:
+        """Whether no other follows."""
+        return self.number == self.of_all - 1
+
+
+WHOLE = Share(0, 1)
 
 
 class BoardRows(NamedTuple):
@@ -39,7 +58,7 @@ def board_rows(renderings: Sequence[Evaluated], share: Share = WHOLE, unfolded: 
         kind = rows[0].row.type if rows else ""
         resources.append({"address": address, **_place(address, kind, renderings), "rows": [each.told for each in rows], **shared.entry()})
     shared.held = None
-    beside: dict[str, list[Told]] = {}
+    beside: dict[str, list[ToldRow]] = {}
     for row in matrix.beside() if share.is_last else ():
         beside.setdefault(row.address, []).append(telling.told(row))
     for address, rows in beside.items():
@@ -108,7 +127,7 @@ class _Telling:
         self._aspects = aspects
         self.texts = _Texts()
 
-    def told(self, row: Row) -> Told:
+    def told(self, row: Row) -> ToldRow:
         """[label, values (a number of a text, or -1), differs, drivers, written, place, nodes read, aspect, what it repeats as an echo]; where what
         a resource has in common with others says what is written, the part that this is about stands for the four after the drivers."""
         texts, labels = self.texts, self._labels
@@ -119,7 +138,7 @@ class _Telling:
         aspect, at = self._aspects.of(row), self._shared.place_of(row)
         drivers = [[driver.parameter, driver.sources] for driver in row.drivers]
         behind = [*self._chains.of(row), aspect] if at is None else [at]
-        return Told(row, [texts.label_of(row), values, int(row.counted), drivers, *behind, cut_text(row.echo)], aspect)
+        return ToldRow(row, [texts.label_of(row), values, int(row.counted), drivers, *behind, cut_text(row.echo)], aspect)
 
 
 def _value(row: Row, name: str) -> str:

@@ -10,7 +10,7 @@ from jovial_scaffold.core.records import replace
 from jovial_scaffold.core.text.source import pointer_text
 from jovial_scaffold.reports.folding import FEW, MANY, addresses_text, in_common
 from jovial_scaffold.reports.rendering import cell, cell_beside, line_texts
-from jovial_scaffold.reports.terminal import Style, cells, cut, padded, wrapped
+from jovial_scaffold.reports.terminal import Style, cells, cut, from_difference, padded, wrapped
 from jovial_scaffold.reports.words import counted, listed, visible
 
 _ROLES = {
@@ -268,8 +268,7 @@ def _cause(each: Cause, result: Effects, style: Style) -> tuple[str, int]:
         return head, width
     was, becomes = cell(each.was), cell_beside(each.becomes, each.was)
     room = max(style.width - width - len("  :  becomes "), _LEAST)
-    if cells(was) + cells(becomes) > room:
-        was, becomes = (cut(part, room // 2) for part in _around_difference(was, becomes, room // 2))
+    was, becomes = beside_one_another(was, becomes, room)
     told = f"{was} {style.paint('faint', 'becomes')} {becomes}"
     wide = width + cells(f", {was} becomes {becomes}")
     if wide + 2 > style.width:
@@ -450,17 +449,10 @@ def beside_one_another(was: str, becomes: str, room: int) -> tuple[str, str]:
     """Two texts in some room, cut around their difference where there is not enough."""
     half = max(8, room // 2)
     if cells(was) + cells(becomes) > room:
-        was, becomes = _around_difference(was, becomes, half)
+        was, becomes = from_difference((was, becomes), half)
         was = cut(was, max(half, room - cells(becomes)))
         becomes = cut(becomes, max(half, room - cells(was)))
     return was, becomes
-
-
-def _around_difference(was: str, becomes: str, width: int) -> tuple[str, str]:
-    """Two long texts from shortly before they begin to differ: cut there, they would read the same."""
-    same = next((at for at, pair in enumerate(zip(was, becomes, strict=False)) if pair[0] != pair[1]), min(len(was), len(becomes)))
-    skipped = same - width // 3
-    return (f"…{was[skipped:].lstrip('…')}", f"…{becomes[skipped:].lstrip('…')}") if skipped > 1 else (was, becomes)
 
 
 def other_text(value: Any) -> str:

@@ -8,13 +8,13 @@ from jovial_scaffold.core.expressions.marked import to_json
 from jovial_scaffold.core.findings import Finding, Span
 from jovial_scaffold.core.outcomes import Moment
 from jovial_scaffold.core.rendering.explaining import Reason, is_missing
+from jovial_scaffold.reports.grouped import by_value, names_text
 from jovial_scaffold.reports.machine import finding_entry
 from jovial_scaffold.reports.rendering import cell
 from jovial_scaffold.reports.terminal import Style, cells, cut, cut_apart, cut_within, padded
 from jovial_scaffold.reports.words import path_shown, visible
 
 _ELSEWHERE = 40  # columns of a value that another environment has
-_NAMED = 4  # environments with the same value that are named one by one
 _WORDS = {
     "parameter": "parameter",
     "default": "default of parameter",
@@ -97,14 +97,7 @@ def _elsewhere(value: Any, elsewhere: Mapping[str, Any], kind: str) -> str:
         if len(set(held)) == 1:
             return ""
         texts = dict(zip(elsewhere, cut_apart(held, [_ELSEWHERE] * len(held))[1:], strict=True))
-    groups: dict[str, list[str]] = {}
-    for name, text in texts.items():
-        groups.setdefault(text, []).append(name)
-    return "elsewhere  " + "  ".join(f"{_names(names)}: {text}" for text, names in groups.items())
-
-
-def _names(names: Sequence[str]) -> str:
-    return ", ".join(names) if len(names) <= _NAMED else f"{', '.join(names[: _NAMED - 1])} and {len(names) - _NAMED + 1} others"
+    return "elsewhere  " + "  ".join(f"{names_text(names)}: {text}" for text, names in by_value(texts))
 
 
 def _shown(value: Any, room: int) -> str:

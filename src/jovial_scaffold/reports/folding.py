@@ -2,6 +2,8 @@
 
 from collections.abc import Iterable, Sequence
 
+from jovial_scaffold.reports.terminal import common_start
+
 _LONG = 24  # characters of what texts have in common that are shown
 FEW = 6  # items of a loop that are named one by one
 MANY, _FIRST = 16, 12  # addresses that are named, and those that are where there are more
@@ -18,15 +20,9 @@ def in_common(texts: Sequence[str], most: int = _LONG) -> str:
 
 def common_ends(texts: Sequence[str]) -> tuple[str, str]:
     """What texts begin and end with, without counting anything twice; whole words and numbers are not split."""
-    begins = _start(texts)
-    ends = _start([each[len(begins) :][::-1] for each in texts])[::-1]
+    begins = common_start(texts)
+    ends = common_start([each[len(begins) :][::-1] for each in texts])[::-1]
     return begins, ends
-
-
-def _start(texts: Sequence[str]) -> str:
-    """What all of some texts begin with: the first and the last in order do."""
-    first, last = min(texts), max(texts)
-    return first[: next((at for at, pair in enumerate(zip(first, last, strict=False)) if pair[0] != pair[1]), min(len(first), len(last)))]
 
 
 def addresses_text(addresses: Iterable[str]) -> list[str]:
@@ -65,7 +61,7 @@ def heads_text(addresses: Sequence[str]) -> str:
 def _items(fronts: Sequence[str], found: Sequence[str], end: str) -> str:
     """Items of a loop, of several that have the same, or what stands in them."""
     if len(found) > FEW:
-        return f"{_fronts(fronts)}{_start(found)}…{end} (×{len(found) * len(fronts):,})"
+        return f"{_fronts(fronts)}{common_start(found)}…{end} (×{len(found) * len(fronts):,})"
     return f"{fronts[0]}{{{','.join(found)}}}{end}" if end and len(found) > 1 else f"{fronts[0]}{', '.join(found)}{end}"
 
 

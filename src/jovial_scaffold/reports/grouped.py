@@ -28,9 +28,13 @@ def values_text(texts: Mapping[str, str]) -> str:
         elif len(names) == 1:
             parts.append(f"{text} in {names[0]} alone")
         else:
-            more = f" and {len(names) - _NAMED} others" if len(names) > _NAMED + 1 else ""
-            parts.append(f"{text} in {', '.join(names if not more else names[:_NAMED])}{more}")
+            parts.append(f"{text} in {names_text(names)}")
     return " · ".join(parts)
+
+
+def names_text(names: Sequence[str]) -> str:
+    """Columns, of many the first ones and how many others."""
+    return ", ".join(names) if len(names) <= _NAMED + 1 else f"{', '.join(names[:_NAMED])} and {len(names) - _NAMED} others"
 
 
 def group_lines(head: str, label: str, texts: Mapping[str, str], drivers: str, widths: Sequence[int], style: Style) -> Iterator[str]:

@@ -16,7 +16,7 @@ _VALUES, _ECHO = 1, -1  # where a row has the values and what it repeats
 _SHORT = 6  # entries of a row of which the group says what is written there
 
 
-class Told(NamedTuple):
+class ToldRow(NamedTuple):
     """A row, as the page has it, and what it is about."""
 
     row: Row
@@ -83,7 +83,7 @@ class SharedRows:
                 self._news.append(_Use(each, key, words))
         return wanted
 
-    def own(self, rows: Sequence[Told]) -> list[Told]:
+    def own(self, rows: Sequence[ToldRow]) -> list[ToldRow]:
         """The rows of the resource that was asked for last, but for those that it shares with others."""
         left = list(rows)
         for each in self._news:
@@ -137,7 +137,7 @@ def _fits(words: tuple[str, str], room: int) -> bool:
     )
 
 
-def _shared(use: _Use, rows: Sequence[Told]) -> list[list[Any]] | None:
+def _shared(use: _Use, rows: Sequence[ToldRow]) -> list[list[Any]] | None:
     """The rows of an expression, told for all that have it; None where they hold for this resource only."""
     if any(len(told.told) > _SHORT for told in rows):  # what is written there is told by lines of this resource
         return None

@@ -142,10 +142,7 @@ def cut_apart(texts: Sequence[str], widths: Sequence[int], cutting: Callable[[st
 
 def _around(texts: Sequence[str], width: int) -> dict[str, str]:
     """Different texts of at most a width, from shortly before they begin to differ; of those that read the same then, where these do, too."""
-    begin, end = min(texts), max(texts)  # what these begin with, all do
-    same = next((at for at, pair in enumerate(zip(begin, end, strict=False)) if pair[0] != pair[1]), min(len(begin), len(end)))
-    skipped = same - width // 3
-    rest = {each: f"…{each[skipped:].lstrip('…')}" if skipped > 1 else each for each in texts}
+    rest = dict(zip(texts, from_difference(texts, width), strict=True))
     shown = {each: cut(left, width) for each, left in rest.items()}
     if _are_apart(texts, [*shown.values()]):
         return shown
@@ -160,6 +157,18 @@ def _around(texts: Sequence[str], width: int) -> dict[str, str]:
             tails = _around([rest[each] for each in members], width - cells(head))
             shown.update((each, f"{head}{tails[rest[each]].lstrip('…')}") for each in members)
     return shown
+
+
+def from_difference(texts: Sequence[str], width: int) -> list[str]:
+    """Long texts from shortly before they begin to differ: cut there, they would read the same."""
+    skipped = len(common_start(texts)) - width // 3
+    return [f"…{each[skipped:].lstrip('…')}" for each in texts] if skipped > 1 else [*texts]
+
+
+def common_start(texts: Sequence[str]) -> str:
+    """What all of some texts begin with: the first and the last in order do."""
+    first, last = min(texts), max(texts)
+    return first[: next((at for at, pair in enumerate(zip(first, last, strict=False)) if pair[0] != pair[1]), min(len(first), len(last)))]
 
 
 def _are_apart(texts: Sequence[str], shown: Sequence[str]) -> bool:

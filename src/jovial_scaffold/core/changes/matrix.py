@@ -61,7 +61,7 @@ class Row(NamedTuple):
 
 @value_record
 class Comparison:
-    """All rows, or a share of them, sorted by address and pointer, outputs and documents last; only those that differ unless all were asked for.
+    """All rows, sorted by address and pointer, outputs and documents last; only those that differ unless all were asked for.
 
     `resources` were compared, of which `differing` have a row that counts; `fits` says which addresses were compared;
     `findings` what was left undone.
@@ -92,37 +92,16 @@ Everything = bool | Callable[[Mapping[int, EvaluatedResource]], bool | Sequence[
 of the values that its code computes."""
 
 
-class Share(NamedTuple):
-    """One of so many shares of all rows, counted from 0."""
-
-    number: int
-    of_all: int
-
-    def of(self, addresses: Sequence[str]) -> Sequence[str]:
-        """Its addresses, of all in order."""
-        return addresses[len(addresses) * self.number // self.of_all : len(addresses) * (self.number + 1) // self.of_all]
-
-    @property
-    def is_last(self) -> bool:
-        """Whether no other follows."""
-        return self.number == self.of_all - 1
-
-
-WHOLE = Share(0, 1)
-
-
 def compare(
     renderings: Sequence[Evaluated],
-    everything: Everything = False,
+    everything: bool = False,
     only: str | Sequence[str] = (),
     ignore: Sequence[str] = (),
     echoes: bool = False,
     driven: bool = True,
-    share: Share = WHOLE,
 ) -> Comparison:
     """The rows of some renderings, in the order in which they are given; the first is the baseline. Which of them are `echoes` is looked for
-    only where that is asked, and what drives them unless they are not to be `driven`. A `share` has the rows of some of the resources, the last
-    one those of outputs and documents, too.
+    only where that is asked, and what drives them unless they are not to be `driven`.
 
     `only` and `ignore` are patterns of `*` and `?` over addresses, or over `address:property` where they hold a colon.
     """
@@ -130,7 +109,7 @@ def compare(
     matrix = Matrix(renderings, everything, echoes, driven)
     rows: list[Row] = []
     differing = compared = 0
-    for address in share.of(matrix.addresses):
+    for address in matrix.addresses:
         if not chosen.address(address):
             continue
         found = list(matrix.rows(address))
@@ -142,8 +121,7 @@ def compare(
         if any(row.counted for row in found):
             differing += 1
         rows += found
-    if share.is_last:
-        rows += [row for row in matrix.beside() if chosen.address(row.address) and chosen.row(row)]
+    rows += [row for row in matrix.beside() if chosen.address(row.address) and chosen.row(row)]
     labels = tuple(each.label for each in renderings)
     findings = (_untried(matrix.untried),) if matrix.untried else ()
     finished = tuple(each.finished() for each in renderings)

@@ -3,7 +3,7 @@
 from collections.abc import Iterator, Sequence
 
 from jovial_scaffold.core.expressions.placeholders import Formula, Joined
-from jovial_scaffold.core.expressions.syntax import Call, Literal, Node, children
+from jovial_scaffold.core.expressions.syntax import Call, Literal, nodes
 from jovial_scaffold.core.findings import Finding, Level
 from jovial_scaffold.core.schemas.navigation import subschema
 from jovial_scaffold.core.schemas.shapes import Shape, secret_pointers, secret_shape
@@ -101,8 +101,8 @@ class _Looking:
         public: list[str] = []
         while waiting:
             node = waiting.pop()
-            texts = texts or any(isinstance(each, Literal) and isinstance(each.value, str) and each.value for each in _within(node))
-            called = {each.function for each in _within(node) if isinstance(each, Call)}
+            texts = texts or any(isinstance(each, Literal) and isinstance(each.value, str) and each.value for each in nodes(node))
+            called = {each.function for each in nodes(node) if isinstance(each, Call)}
             for name in flowing(node):
                 if name in seen:
                     continue
@@ -127,14 +127,6 @@ class _Looking:
                 elif name not in called and name not in template.lookups and name != "context":
                     return None  # of a resource, or of a variable
         return sorted(public) if public or texts else None
-
-
-def _within(node: Node) -> Iterator[Node]:
-    waiting = [node]
-    while waiting:
-        current = waiting.pop()
-        yield current
-        waiting += children(current)
 
 
 def _dynamic(compiled: Compiled) -> Iterator[Compiled]:
