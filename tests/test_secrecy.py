@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from jovial_scaffold.core import marks
@@ -120,6 +120,58 @@ def test_a_secret_that_stands_in_a_template_in_clear_text_is_found(case: dict[st
     assert sorted([each.span.line, each.level, said(each.message)] for each in found if each.span) == case["found"]
     shown = findings_text(project.check().findings, project.source, Style(False, 200), ["live"])
     assert not re.search("barge|keeper|weir|hull|fallback|given-|also-in|rowan", shown)
+
+
+_LEAVES = ("pass", "word", "token", "inner", "both.b", "both.a", "net.id", "context.environment", "'lock'", "'weir-7'")
+_TEXTS = st.recursive(
+    st.sampled_from(_LEAVES),
+    lambda inner: st.one_of(
+        st.tuples(inner, inner).map(lambda two: f"({two[0]} + {two[1]})"),
+        st.tuples(inner, inner).map(lambda two: f"(flag ? {two[0]} : {two[1]})"),
+        st.tuples(inner, inner).map(lambda two: f"mixed({two[0]}, {two[1]})"),
+        st.tuples(inner, inner).map(lambda two: f"[{two[0]}, {two[1]}].join('-')"),
+        st.tuples(inner, inner).map(lambda two: f"(word == 'heron' ? {two[0]} : {two[1]})"),
+        inner.map(lambda one: f"digest({one}, 8)"),
+        inner.map(lambda one: f"{one}.lowerAscii()"),
+    ),
+    max_leaves=5,
+)
+
+
+@given(_TEXTS, st.booleans())
+@settings(max_examples=150)
+def test_what_is_said_to_be_in_clear_is_public_in_every_environment_and_what_is_public_is_said(code: str, in_let: bool) -> None:
+    """The same expression stands at a secret property and at a public one, where the rendering says what it is."""
+    let = f'  wanted: "${{{code}}}"\n' if in_let else ""
+    written = "wanted" if in_let else code
+    files = {
+        "jovial.yaml": "project: p\ntemplate: t.yaml\ncatalogs: [fulmar]\nenvironments: {on: {parameters: [on.yaml]}, off: {parameters: [off.yaml]}}\n",
+        "t.yaml": f"""parameters:
+  pass: {{type: string, writeOnly: true, description: d}}
+  word: {{type: string, description: d}}
+  flag: {{type: boolean, description: d}}
+let:
+  token: lock-and-weir
+  inner: "${{pass + '-x'}}"
+  both: {{a: "${{pass}}", b: plain}}
+{let}functions:
+  mixed: {{takes: {{a: {{type: string}}, b: {{type: string}}}}, gives: {{type: string}}, is: a + '-' + b}}
+resources:
+  net (fulmar.network): {{name: net, range: 10.0.0.0/16}}
+  vault (fulmar.secret_store): {{name: vault, entries: {{e: "${{{written}}}"}}}}
+  open (fulmar.queue): {{name: open, tags: {{t: "${{{written}}}"}}}}
+""",
+        "on.yaml": "word: heron\nflag: true\n",
+        "off.yaml": "word: otter\nflag: false\n",
+    }
+    project = in_memory(files, Overrides({"JOVIAL_PARAMETER_pass": "rowan-in-the-lock"}))
+    found = {each.span.line for each in project.template_findings() if each.id == "secret-in-clear" and each.span is not None}
+    told = [project.render(name).resources["open"].properties["tags"]["t"] for name in ("on", "off")]
+    assert found in (set(), {13 + in_let})
+    if found:
+        assert all(type(each) is str for each in told), (code, told)
+    elif "?" not in code and "both" not in code:
+        assert not any(type(each) is str for each in told), (code, told)
 
 
 _OFFSETS = st.integers(0, 24)

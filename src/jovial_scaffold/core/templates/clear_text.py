@@ -124,7 +124,9 @@ class _Looking:
                     over = self.loop.over.content
                     texts = texts or (isinstance(over, Constant) and _holds_text(over.value))
                     waiting += [over.node] if isinstance(over, Formula) else []
-                elif name not in called and name not in template.lookups and name != "context":
+                elif name in template.lookups or name == "context":
+                    texts = True
+                elif name not in called:
                     return None  # of a resource, or of a variable
         return sorted(public) if public or texts else None
 
