@@ -147,15 +147,24 @@ def sharing(folder: Path, rounds: int) -> bool:
     return report("ripple of a shared module / rendering all that use it", statistics.median(edit), statistics.median(everything), 2.5)
 
 
-def boarding(folder: Path, rounds: int) -> bool:
-    """The page of 4,000 resources in 3 environments, against checking them, both on all processors."""
-    write_project(folder, 4_000, ("sandbox", "rehearsal", "live"))
+def boarding(base: Path, rounds: int) -> list[bool]:
+    """The page of 4,000 resources in 3 environments, against checking them, both on all processors; and of projects that differ in other ways."""
+    write_project(base / "written", 4_000, ("sandbox", "rehearsal", "live"))
+    met = [_boarded(base / "written", [], rounds, "board / check")]
+    for make in DIMENSIONS:
+        folder = base / make.__name__
+        write(folder, make, 1_000)
+        met.append(_boarded(folder, list(WORLDS[:3]), rounds, f"board / check, {make.__name__}"))
+    return met
+
+
+def _boarded(folder: Path, environments: list[str], rounds: int, title: str) -> bool:
     overrides, workers = Overrides(dict(os.environ)), os.cpu_count() or 1
     check, page = [], []
     for _ in range(rounds):
-        check.append(_seconds(lambda: Project.load(folder, overrides).check(workers=workers)))
-        page.append(_seconds(lambda: board_page("bench", [board(Project.load(folder, overrides), [], workers=workers)])))
-    return report("board / check", statistics.median(page), statistics.median(check), 1.5)
+        check.append(_seconds(lambda: Project.load(folder, overrides).check(environments, workers=workers)))
+        page.append(_seconds(lambda: board_page("bench", [board(Project.load(folder, overrides), environments, workers=workers)])))
+    return report(title, statistics.median(page), statistics.median(check), 1.5)
 
 
 def drawing(folder: Path, rounds: int) -> bool:
@@ -187,7 +196,7 @@ def main() -> int:
             *varied(base / "varied", 3),
             rippling(base / "ripple", 3),
             sharing(base / "shared", 3),
-            boarding(base / "board", 3),
+            *boarding(base / "board", 3),
             drawing(base / "draw", 3),
         ]
     return 0 if all(met) else 1
