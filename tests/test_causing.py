@@ -10,6 +10,7 @@ import pytest
 
 from jovial_scaffold.core.changes.effect_records import Effects
 from jovial_scaffold.core.changes.snapshots import snapshot_document
+from jovial_scaffold.core.findings import has_errors
 from jovial_scaffold.reports.effects import Shown, effects_text
 from jovial_scaffold.reports.effects_document import effects_document
 from jovial_scaffold.reports.folding import addresses_text, in_common
@@ -404,4 +405,61 @@ def test_whatever_line_is_edited_that_one_is_blamed() -> None:
         for cause in now.effects("live").causes or ():
             blamed += 1
             assert cause.place == f"t.yaml:{edited + 1}", (seed, after)
+    assert blamed > 30
+
+
+def _chosen_by_label(chance: random.Random) -> list[str]:
+    """A template in which a label chooses: rows of a table, entries of maps, sides of conditions, directly or through a parameter's default."""
+    names = ["kind", "context.labels.kind"]
+    lines = []
+    for number in range(chance.randint(1, 6)):
+        by, name = chance.choice(names[:2]), f"v{number}"
+        forms = (
+            f"  m{number}: {{a: x{number}, b: y{number}}}\n  {name}: ${{m{number}[{by}]}}",
+            f"  {name}: \"${{{by} == 'a' ? 'x{number}' : 'y{number}'}}\"",
+            f"  {name}: \"${{{{'a': 'x{number}', 'b': 'y{number}'}}[{by}]}}\"",
+            f"  {name}: ${{twice({by})}}",
+            f"  {name}: ${{{'by_kind' if by == 'kind' else 'by_label'}.note}}",
+            f"  {name}: pre-${{{chance.choice(names)}}}",
+        )
+        lines.append(chance.choice(forms))
+        names.append(name)
+    tags = [f'  r{each} (fulmar.queue): {{name: queue-r{each}, tags: {{t: "z-${{{chance.choice(names[2:])}}}"}}}}' for each in range(3)]
+    return [
+        "parameters: {kind: {type: string, default: '${context.labels.kind}', description: Which}}",
+        "let:",
+        *lines,
+        "functions:",
+        "  twice: {takes: {t: {type: string}}, gives: {type: string}, is: t + t}",
+        "lookups:",
+        "  by_kind: {in: notes, where: row.kind == kind}",
+        "  by_label: {in: notes, where: row.kind == context.labels.kind}",
+        "resources:",
+        *tags,
+    ]
+
+
+def test_where_a_label_chooses_the_label_is_blamed_and_not_what_it_chose() -> None:
+    blamed = 0
+    for seed in range(80):
+        template = "\n".join(_chosen_by_label(random.Random(seed))) + "\n"
+
+        def files(kind: str, runs: str, text: str = template) -> dict[str, str]:
+            live = {"parameters": [], "deployed": "now.json", "labels": {"kind": kind}}
+            told = {
+                "project": "p",
+                "template": "t.yaml",
+                "catalogs": ["fulmar"],
+                "lookups": {"notes": "n.csv"},
+                "environments": {"live": live},
+            }
+            return {"jovial.yaml": json.dumps(told), "t.yaml": text, "n.csv": "kind,note\na,first\nb,second\n", "now.json": runs}
+
+        then = in_memory(files("a", "{}"))
+        now = in_memory(files("b", json.dumps(snapshot_document("p", then.render("live"), {}, "", revision="0123456789ab"))))
+        assert not has_errors(now.check().findings), template
+        now.at = lambda _, project=then: project  # type: ignore[method-assign]  # what a repository would give
+        for cause in now.effects("live").causes or ():
+            blamed += 1
+            assert cause.place == "the project file or its workspace, context.labels.kind", (seed, cause, template)
     assert blamed > 30

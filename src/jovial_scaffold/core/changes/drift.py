@@ -134,13 +134,14 @@ def _another(now: Reason, then: Reason) -> Reason:
     while now.written == then.written:
         before: dict[tuple[str, str], Reason] = {_key(each): each for each in then.reasons}
         inner = [(each, before.get(_key(each))) for each in now.reasons if each.note != AGAIN]
-        found = next(((each, was) for each, was in inner if was is None or not _is_same(each, was)), None)
-        if found is None:
+        others = [(each, was) for each, was in inner if was is None or not _is_same(each, was)]
+        if not others:
             break
-        now = found[0]
-        if found[1] is None:
+        # Another row, or what was not read then, may only have been chosen by what is another beside it.
+        now, was = min(others, key=lambda found: (found[1] is None, found[0].kind == "row"))
+        if was is None:
             break
-        then = found[1]
+        then = was
     return now
 
 
