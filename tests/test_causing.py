@@ -352,7 +352,7 @@ def test_the_line_that_is_another_is_blamed_and_not_the_one_that_reads_it(write:
     assert found == {
         "a:name": "line.yaml:3",
         "a:wait_hours": "../shared/lenses.csv:3, row 2 of lenses",
-        "b:tags/owner": "the project file or its workspace, context.labels.owner",
+        "b:tags/owner": "../workspace.yaml:3, context.labels.owner",
         "c:wait_hours": "line.yaml:14",
         "d/main:wait_hours": "../shared/pair.yaml:2",
         "e:size": "line.yaml:6",
@@ -360,7 +360,7 @@ def test_the_line_that_is_another_is_blamed_and_not_the_one_that_reads_it(write:
     }
     text = jovial("effects", "live", cwd=quay).stdout
     assert "  a table, ../shared/lenses.csv:3, row 2 of lenses, not committed yet" in text
-    assert "  the project file or its workspace, context.labels.owner" in text and "the template, the project" not in text
+    assert "  a label, ../workspace.yaml:3, context.labels.owner, not committed yet" in text
 
 
 def _handed_on(chance: random.Random) -> list[str]:
@@ -461,5 +461,5 @@ def test_where_a_label_chooses_the_label_is_blamed_and_not_what_it_chose() -> No
         now.at = lambda _, project=then: project  # type: ignore[method-assign]  # what a repository would give
         for cause in now.effects("live").causes or ():
             blamed += 1
-            assert cause.place == "the project file or its workspace, context.labels.kind", (seed, cause, template)
+            assert (cause.kind, cause.place) == ("label", "jovial.yaml:1, context.labels.kind"), (seed, cause, template)
     assert blamed > 30

@@ -1142,7 +1142,7 @@ class Project:
         parameters, problems = self._plan.checker.resolve(
             label, layers, self._inputs.read_secret, self._overrides.process, self._inputs.is_tracked, unread
         )
-        return parameters, [*findings, *problems]
+        return replace(parameters, label_origins=entry.label_origins), [*findings, *problems]
 
     def _render(
         self,

@@ -41,13 +41,14 @@ def revision_error(error: RevisionError) -> ProjectError:
 
 @value_record
 class EnvironmentEntry:
-    """An environment: its parameter files in order, its labels, and the snapshot of what runs there now."""
+    """An environment: its parameter files in order, its labels and where each is written, and the snapshot of what runs there now."""
 
     name: str
     parameters: tuple[FileReference, ...]
     labels: dict[str, Any]
     origin: Origin
     deployed: FileReference | None = None
+    label_origins: Mapping[str, Origin] = field(default_factory=dict)
 
 
 @value_record
@@ -96,6 +97,11 @@ def default_parameters(folder: Folder, stems: tuple[str, ...]) -> tuple[FileRefe
     names = [f"parameters/{stem}{suffix}" for stem in stems for suffix in DATA_SUFFIXES]
     found = [(name, folder.find(name)) for name in names]
     return tuple(FileReference(name, None) for name, each in found if isinstance(each, Found) and each.kind == "file")
+
+
+def label_origins(labels: Mapping[str, Any], origin: Origin) -> dict[str, Origin]:
+    """Where each of some labels is written, which stand together at a place."""
+    return {name: origin.child(name) for name in labels}
 
 
 class FileReader:
@@ -307,4 +313,4 @@ class _Reader(FileReader):
             references = default_parameters(self.folder, ("common", name))
         labels = self.labels(entry.get("labels"), origin.child("labels"))
         snapshot = FileReference(deployed, origin.child("deployed")) if isinstance(deployed, str) else None
-        return EnvironmentEntry(name, references, labels, origin, snapshot)
+        return EnvironmentEntry(name, references, labels, origin, snapshot, label_origins(labels, origin.child("labels")))

@@ -6,7 +6,7 @@ from typing import Any
 
 from jovial_scaffold.core.findings import Finding, Related
 from jovial_scaffold.core.folders import Folder, Found, Within
-from jovial_scaffold.core.project_file import EnvironmentEntry, FileReader, ProjectError, ProjectFile
+from jovial_scaffold.core.project_file import EnvironmentEntry, FileReader, ProjectError, ProjectFile, label_origins
 from jovial_scaffold.core.records import replace, value_record
 from jovial_scaffold.core.text.files import Files
 from jovial_scaffold.core.text.patterns import folder_pattern
@@ -78,9 +78,10 @@ def workspace_of(folder: Folder, files: Files) -> tuple[Workspace | None, list[F
 def with_workspace(file: ProjectFile, workspace: Workspace, findings: list[Finding]) -> ProjectFile:
     """A project file with what the workspace offers, and the project takes: its own names win, which is noted."""
     labels = workspace.labels
+    origins = label_origins(labels, workspace.origin.child("labels"))
 
     def labelled(entry: EnvironmentEntry) -> EnvironmentEntry:
-        return replace(entry, labels={**labels, **entry.labels})
+        return replace(entry, labels={**labels, **entry.labels}, label_origins={**origins, **entry.label_origins})
 
     return replace(
         file,

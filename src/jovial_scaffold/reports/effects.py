@@ -38,6 +38,7 @@ _LOOKED_AT = 2_000  # characters in which a difference is looked for
 _BESIDE = 8  # outputs, documents and lines of these that are shown
 _LEAST = 40  # columns that two values get beside a cause, at least
 _PROPERTIES = 4  # that are named of one effect
+_WRITTEN = {"template": "the template", "lookup": "a table", "label": "a label", "catalog": "the catalog"}
 _WEIGHTS = {"rebuild": "error", "locked": "error", "restart": "warning"}
 VERBS = {
     "rebuild": "rebuilds",
@@ -292,10 +293,8 @@ def authored_text(cause: Cause) -> str:
 def unexplained(cause: Cause, result: Effects) -> str:
     """What a cause is that is no parameter."""
     revision = result.snapshot.revision[:8]
-    if cause.kind == "template":
-        if cause.place.startswith(("the catalog", "the project")):
-            return ""
-        return "a table, " if ", row " in cause.place else "the template, "
+    if cause.kind in _WRITTEN:
+        return f"{_WRITTEN[cause.kind]}, "
     if cause.kind == "secret":
         where = "where it comes from" if revision else "where it comes from, the template"
         return f"a secret that is another one: {where}, or somebody there"

@@ -9,7 +9,7 @@ from typing import Any, NamedTuple
 
 from jovial_scaffold.core.changes.drift import AsDeployed
 from jovial_scaffold.core.changes.driving import differs_at, set_at
-from jovial_scaffold.core.changes.effect_records import SEVEREST, Cause, Lead, heaviest
+from jovial_scaffold.core.changes.effect_records import SEVEREST, WRITTEN, Cause, Lead, heaviest
 from jovial_scaffold.core.changes.trials import is_equal
 from jovial_scaffold.core.expressions.values import Secret, deep_marks
 from jovial_scaffold.core.records import replace
@@ -128,7 +128,7 @@ class Causes:
         other = [each for each in ours.pointers if each not in tried.get("", ()) and self._is_rewritten(ours, each)]
         for pointer in (*(tried[""] or ((),)), *other) if "" in tried else other:
             if self._deployed is not None:
-                name = _Name("template", self._deployed.place(reason.address, reason.effect, pointer))
+                name = _Name(*self._deployed.blamed(reason.address, reason.effect, pointer))
             else:
                 name = _Name("secret" if self._is_secret(reason.address, pointer) else "unknown", "")
             found[name] = (*found.get(name, ()), *((pointer,) if pointer else ()))
@@ -247,13 +247,13 @@ def _effect(reason: Reason, pointers: Sequence[Pointer]) -> str:
 
 
 def _together(causes: Sequence[Cause]) -> list[Cause]:
-    """The causes, those of the template with one place for all lines that lead to the same."""
+    """The causes, those of one kind that are known by their places with one place for all lines that lead to the same."""
     lines: dict[object, list[Cause]] = {}
     for each in causes:
-        if each.kind == "template":
-            lines.setdefault(tuple((lead.effect, lead.addresses) for lead in each.leads_to), []).append(each)
-    templates = [alike[0] if len(alike) == 1 else _joined(alike) for alike in lines.values()]
-    return [*(each for each in causes if each.kind != "template"), *templates]
+        if each.kind in WRITTEN:
+            lines.setdefault((each.kind, *((lead.effect, lead.addresses) for lead in each.leads_to)), []).append(each)
+    written = [alike[0] if len(alike) == 1 else _joined(alike) for alike in lines.values()]
+    return [*(each for each in causes if each.kind not in WRITTEN), *written]
 
 
 def _joined(causes: Sequence[Cause]) -> Cause:

@@ -14,6 +14,7 @@ from jovial_scaffold.core.changes.snapshots import Snapshot
 from jovial_scaffold.core.expressions.errors import EvaluationError
 from jovial_scaffold.core.expressions.pending import MarkCompared, Pending, could_be
 from jovial_scaffold.core.expressions.values import Secret, deep_marks
+from jovial_scaffold.core.findings import Span
 from jovial_scaffold.core.rendering.explaining import AGAIN, Reason, Unexplained, explain
 from jovial_scaffold.core.rendering.instances import EvaluatedResource
 from jovial_scaffold.core.rendering.overlays import MISSING
@@ -24,6 +25,17 @@ from jovial_scaffold.core.schemas.shapes import filled
 from jovial_scaffold.core.text.source import Pointer
 
 _MOST_ASKED = 300  # properties of which it is looked for what they read that is another now
+
+
+_KINDS = {"row": "lookup", "context": "label"}
+"""Kinds of causes by those of the steps of an explanation; whatever else is ours is of the template."""
+
+
+class Blamed(NamedTuple):
+    """What of ours is behind a change that no parameter makes: the `kind` of a cause, and its place."""
+
+    kind: str
+    place: str
 
 
 class Split(NamedTuple):
@@ -76,11 +88,11 @@ class AsDeployed:
         then = self._then.resources.get(self._names.get(address, address))
         return with_names(then.properties.get(name, MISSING), self._newest) if then is not None else MISSING
 
-    def place(self, address: str, effect: str, pointer: Pointer) -> str:
-        """What of ours changes it, where no parameter does: a line of the template, or the type whose catalog did."""
+    def blamed(self, address: str, effect: str, pointer: Pointer) -> Blamed:
+        """What of ours changes it, where no parameter does."""
         if effect == "remove":
             span = self._then.resources[address].instance.resource.origin.key_span()
-            return f"{span.file}:{span.line}, there until {self.revision}"
+            return Blamed("template", f"{_line(span)}, there until {self.revision}")
         resource = self._now.resources[address]
         entry = self._renames.entry(self._names.get(address, address), address) if effect in ("rename", "move") else None
         span = (entry or resource.instance.resource.origin).key_span()
@@ -88,28 +100,28 @@ class AsDeployed:
             then = self._then.resources.get(self._names.get(address, address))
             name = str(pointer[0])
             if then is not None and same(then.properties.get(name), with_names(resource.properties.get(name), self._names)):
-                return f"the catalog, {resource.type_text}"
+                return Blamed("catalog", resource.type_text)
             span = tracer_of(resource.instance.scope).place(resource.instance, pointer)
             told = self._read_there(address, pointer)
             if told:
                 return told
-        return f"{span.file}:{span.line}"
+        return Blamed("template", _line(span))
 
-    def _read_there(self, address: str, pointer: Pointer) -> str:
-        """Where what a property reads is another now, though the property is written as it was: a row of a table, a named value, a line of a module, a
-        label. Nothing where that is not found, or not looked for any more."""
+    def _read_there(self, address: str, pointer: Pointer) -> Blamed | None:
+        """What a property reads that is another now, though the property is written as it was: a row of a table, a named value, a line of a module, a
+        label. None where that is not found, or not looked for any more."""
         self._asked += 1
         there = self._names.get(address, address)
         if self._asked > _MOST_ASKED or there not in self._then.resources:
-            return ""
+            return None
         try:
             now, then = explain(self._now, (), address, pointer), explain(self._then, (), there, pointer)
         except (Unexplained, EvaluationError):
-            return ""
+            return None
         found = _another(now, then)
-        if found.span is not None:
-            return f"{found.span.file}:{found.span.line}{f', {found.name}' if found.kind == 'row' else ''}"
-        return f"the project file or its workspace, {found.name}" if found.kind == "context" else ""
+        kind, place = _KINDS.get(found.kind, "template"), _line(found.span) if found.span is not None else ""
+        told = ", ".join(filter(None, (place, found.name if kind != "template" else "")))
+        return Blamed(kind, told) if told else None
 
     def _is_other_there(self, there: str, then: EvaluatedResource, pointer: Pointer) -> bool:
         deployed = self._snapshot.resources[there]
@@ -127,6 +139,10 @@ class AsDeployed:
         lists = now.type.lists if now.type else NO_LISTS
         made = with_names(then.effective, self._newest)
         return changed_at(self._snapshot.hidden(made), self._snapshot.hidden(now.effective), lists, pointer)
+
+
+def _line(span: Span) -> str:
+    return f"{span.file}:{span.line}"
 
 
 def _another(now: Reason, then: Reason) -> Reason:

@@ -82,10 +82,17 @@ class Lead(NamedTuple):
     properties: tuple[str, ...]
 
 
+WRITTEN = ("template", "lookup", "label", "catalog")
+"""Kinds of causes that stand in files and are no parameter: a line of a template or module, a row of a table, a label, a type."""
+
+KINDS = ("parameter", *WRITTEN, "somebody", "secret", "unknown")
+"""Kinds of causes: beside what is ours somebody who changed what runs, a secret that is another one, and what nobody knows."""
+
+
 @value_record
 class Cause:
-    """What it is (`parameter`, `template`, `somebody` where it runs, a `secret`, or `unknown`), a parameter (several that do it only together, joined by
-    a plus), where it is set, and what it leads to, dragged along or not; what it was and is, where it `is_single`. Of the template, the place is that of the lines, or the type whose catalog did."""
+    """What it is (one of `KINDS`), a parameter (several that do it only together, joined by a plus), where it is set, and what it leads to, dragged along
+    or not; what it was and is, where it `is_single`. The place is that of the lines, with the row or the label; of a catalog, the type."""
 
     kind: str
     parameter: str

@@ -16,19 +16,20 @@ from jovial_scaffold.core.schemas.shapes import Shape, secret_pointers, secret_s
 from jovial_scaffold.core.schemas.validation import Validator, Violation, as_written
 from jovial_scaffold.core.spelling import Speller
 from jovial_scaffold.core.templates.model import FILL_IN, Declaration, Template
-from jovial_scaffold.core.text.source import Pointer, pointer_text, value_at
+from jovial_scaffold.core.text.source import Origin, Pointer, pointer_text, value_at
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import NOTHING, Sentence, nearest, say, together, told
 
 
 @dataclass(slots=True)
 class Parameters:
-    """An environment's parameter values. Those without a value wait for their default; invalid ones are unknown."""
+    """An environment's parameter values, and where its labels are written. Those without a value wait for their default; invalid ones are unknown."""
 
     environment: str
     layers: tuple[Layer, ...]
     values: dict[str, Any] = field(default_factory=dict)
     defaulted: tuple[str, ...] = ()
+    label_origins: Mapping[str, Origin] = field(default_factory=dict)
 
     def setting(self, pointer: Pointer) -> Setting | None:
         """What set the value at a pointer such as ("sizes", "gate")."""

@@ -323,7 +323,8 @@ class _Explainer:
         elif name == "context":
             value = _at(scope.shared.context, path)
             elsewhere = {other.label: _at(other.context, path) for other in self.others}
-            yield Reason("context", _dotted(name, path), value, elsewhere=elsewhere)
+            origin = self.rendering.parameters.label_origins.get(str(path[1])) if path[:1] == ("labels",) and len(path) > 1 else None
+            yield Reason("context", _dotted(name, path), value, origin.key_span() if origin is not None else None, elsewhere=elsewhere)
 
     def elsewhere(self, scope: Surroundings, name: str, path: Pointer) -> Mapping[str, Any]:
         """A named value in the other environments; inside of a module, in the same use."""

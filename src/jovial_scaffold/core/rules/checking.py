@@ -32,12 +32,13 @@ from jovial_scaffold.core.words import NOTHING, Sentence, Value, listed, nearest
 _MAP = frozenset(("map",))
 _EFFECT = Type(frozenset(("string",)), ("add", "in_place", "restart", "rebuild", "locked", "rename", "move", "remove"))
 _TOUCHED = Type(frozenset(("list",)), items=STRING)
+_CAUSES_OF = ("parameter", "template", "lookup", "label", "catalog", "somebody", "secret", "unknown")  # as effects have them
 _CAUSES = Type(
     frozenset(("list",)),
     items=Type(
         _MAP,
         fields={
-            "kind": Field(Type(frozenset(("string",)), ("parameter", "template", "somebody", "secret", "unknown")), True),
+            "kind": Field(Type(frozenset(("string",)), _CAUSES_OF), True),
             "parameter": Field(STRING, True),
             "file": Field(STRING, True),
             "line": Field(Type(frozenset(("int",))), True),
