@@ -11,7 +11,11 @@ from hypothesis import strategies as st
 
 from jovial_scaffold import Project
 from jovial_scaffold.core.changes.matrix import same
+from jovial_scaffold.core.expressions.errors import EvaluationError
+from jovial_scaffold.core.expressions.evaluation import evaluate
+from jovial_scaffold.core.expressions.functions import FUNCTIONS
 from jovial_scaffold.core.expressions.marked import to_json
+from jovial_scaffold.core.expressions.parser import parse
 from jovial_scaffold.core.expressions.pending import Pending
 from jovial_scaffold.core.expressions.residuals import binary
 from jovial_scaffold.core.expressions.values import Secret
@@ -23,8 +27,8 @@ from jovial_scaffold.core.text.source import pointer_text
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.reports.rendering import cell, line_texts
 from jovial_scaffold.reports.terminal import Style, cells, cut, cut_apart, cut_within, wrapped
-from jovial_scaffold.reports.words import said, visible
-from tests.support import Write, load_cases
+from jovial_scaffold.reports.words import said, text_of, visible
+from tests.support import Write, in_memory, load_cases
 
 PROJECT = """project: trial
 template: line.yaml
@@ -235,3 +239,41 @@ def test_lines_are_wrapped_around_what_belongs_together() -> None:
         Style(colours=True, width=80).paint("error", "x") == "\x1b[1;31mx\x1b[0m"
         and Style(colours=False, width=80).paint("error", "x") == "x"
     )
+
+
+def test_resources_are_called_by_their_names_whatever_is_done_with_them() -> None:
+    files = {
+        "jovial.yaml": "project: p\ntemplate: t.yaml\ncatalogs: [fulmar]\nmodules: {pair: pair.yaml}\nenvironments: {live: {parameters: []}}\n",
+        "pair.yaml": "resources: {one (fulmar.queue): {name: one}}\noutputs: {name: {value: '${one.name}'}}\n",
+        "t.yaml": (
+            "resources:\n  net (fulmar.queue): {name: n}\n  gone (fulmar.queue): {$when: 1 > 2, name: g}\n  twin (pair): {}\n"
+            "  many (fulmar.queue): {$per: {n: lists.range(2)}, name: 'l-${n}'}\n"
+        ),
+    }
+    scope, told = in_memory(files).scope("live"), {}
+    operators = ("+", "-", "*", "/", "%", "<", "==", "&&", "||", "in")
+    for name in ("net", "gone", "twin", "many", "[net]", "{'a': many}"):
+        forms = [
+            f"{name}[1]",
+            f"{name}[true]",
+            f"{name}.x",
+            f"{{{name}: 1}}",
+            f"-{name}",
+            f"!{name}",
+            f"{name} ? 1 : 2",
+            f"{name}.all(a, a)",
+        ]
+        forms += [form for each in operators for form in (f"1 {each} {name}", f"{name} {each} 'x'")]
+        for function, is_method in FUNCTIONS:
+            for count in range(4):
+                given = ", ".join([name, "1", "'a'", "2"][:count])
+                forms += [f"{name}.{function}({given})", f"'a'.{function}({given})"] if is_method else [f"{function}({given})"]
+        for form in forms:
+            try:
+                evaluate(parse(form), scope)
+            except EvaluationError as error:
+                told[form] = f"{text_of(error.message)} {text_of(error.hint)}"
+    assert len(told) > 1_000 and not {form: text for form, text in told.items() if "object at" in text or "jovial_scaffold" in text}
+    assert told["many[1]"] == 'What the loop `many` has is named by texts, and this is an int: 1. Write ["1"].'
+    assert told["net[true]"] == "What the resource `net` has is named by texts, and this is a bool: true. "
+    assert told["{twin: 1}"] == "A map cannot be a key of a map: the use `twin`. "

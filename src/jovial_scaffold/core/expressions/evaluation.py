@@ -429,7 +429,7 @@ class Evaluator(Loops):
                 raise TypeError(key)
             stored = map_key(key)
         except (TypeError, ValueError, OverflowError):
-            raise placed(EvaluationError(say("{} cannot be a key of a map.", Value(key)), id="type-mismatch"), node) from None
+            raise placed(EvaluationError(operators.no_key(key), id="type-mismatch"), node) from None
         if stored in result:
             raise placed(EvaluationError(say("The key {} stands twice in the map.", Value(key)), id="duplicate-key"), node)
         result[stored] = value

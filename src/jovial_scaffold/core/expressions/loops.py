@@ -11,7 +11,7 @@ from jovial_scaffold.core.expressions.errors import BudgetError, EvaluationError
 from jovial_scaffold.core.expressions.library.extensions import sorted_list
 from jovial_scaffold.core.expressions.pending import Pending
 from jovial_scaffold.core.expressions.syntax import Macro, Node
-from jovial_scaffold.core.expressions.values import NONE, Optional, Record, Secret, deep_marks, key_value, sorted_keys, type_name
+from jovial_scaffold.core.expressions.values import NONE, Optional, Record, Secret, deep_marks, key_value, sorted_keys
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import Derived, Value, say
 
@@ -103,7 +103,7 @@ class Loops:
         if type(target) not in (list, dict):
             raise placed(
                 EvaluationError(
-                    say("{}() goes over a list or map, and this is {}: {}.", node.name, Derived(type_name(target)), Value(target)),
+                    say("{}() goes over a list or map, and this is {}: {}.", node.name, Derived(operators.a_type(target)), Value(target)),
                     id="type-mismatch",
                 ),
                 node.target,
@@ -269,5 +269,5 @@ def is_pending(value: Any) -> bool:
 def not_boolean(value: Any) -> EvaluationError:
     """The error of a condition that is none."""
     return EvaluationError(
-        say("A condition is true or false, and this is {}: {}.", Derived(type_name(value)), Value(value)), id="type-mismatch"
+        say("A condition is true or false, and this is {}: {}.", Derived(operators.a_type(value)), Value(value)), id="type-mismatch"
     )

@@ -12,7 +12,7 @@ from jovial_scaffold.core.expressions.errors import BudgetError, EvaluationError
 from jovial_scaffold.core.expressions.times import Duration, Timestamp, duration, timestamp
 from jovial_scaffold.core.expressions.values import UInt, equal, excess_of, key_value, map_key, type_name
 from jovial_scaffold.core.limits import INT64_MAX, INT64_MIN, NESTING, RESULT_SIZE, RESULT_WEIGHT, UINT64_MAX
-from jovial_scaffold.core.words import NOTHING, Amount, Derived, Value, listed, nearest, say
+from jovial_scaffold.core.words import NOTHING, Amount, Derived, Sentence, Value, listed, nearest, say
 
 _NUMERIC = ("int", "uint", "double")
 _ORDERED = frozenset(("int", "double", "string", "uint", "bool", "bytes", "timestamp", "duration"))
@@ -79,6 +79,16 @@ def mismatch(operator: str, a: Any, b: Any) -> EvaluationError:
 
 def _a(name: str) -> str:
     return f"an {name}" if name[0] in "aeiou" and name != "uint" else f"a {name}"
+
+
+def a_type(value: Any) -> str:
+    """What type a value has, with the article."""
+    return _a(type_name(value))
+
+
+def no_key(value: Any) -> Sentence:
+    """That a map has no such keys."""
+    return say("{} cannot be a key of a map: {}.", Derived(a_type(value).capitalize()), Value(value))
 
 
 def add(a: Any, b: Any) -> Any:
@@ -168,7 +178,7 @@ def negate(a: Any) -> Any:
         return _int(-a)
     if type(a) is float:
         return -a
-    raise EvaluationError(say("`-` does not take {}: -{}.", Derived(_a(type_name(a))), Value(a)), id="type-mismatch")
+    raise EvaluationError(say("`-` does not take {}: -{}.", Derived(a_type(a)), Value(a)), id="type-mismatch")
 
 
 def compare(operator: str, test: Callable[[Any, Any], bool]) -> Callable[[Any, Any], bool]:
@@ -196,11 +206,9 @@ def contains(item: Any, container: Any) -> bool:
         try:
             return map_key(item) in container
         except TypeError:
-            raise EvaluationError(
-                say("{} cannot be a key of a map: {}.", Derived(_a(type_name(item)).capitalize()), Value(item)), id="type-mismatch"
-            ) from None
+            raise EvaluationError(no_key(item), id="type-mismatch") from None
     raise EvaluationError(
-        say("`in` looks into a list or map, and this is {}: {}.", Derived(_a(type_name(container))), Value(container)), id="type-mismatch"
+        say("`in` looks into a list or map, and this is {}: {}.", Derived(a_type(container)), Value(container)), id="type-mismatch"
     )
 
 
@@ -220,11 +228,9 @@ def index(container: Any, key: Any) -> Any:
         except KeyError:
             raise missing_key(key, container) from None
         except (TypeError, ValueError, OverflowError):
-            raise EvaluationError(
-                say("{} cannot be a key: {}.", Derived(_a(type_name(key)).capitalize()), Value(key)), id="type-mismatch"
-            ) from None
+            raise EvaluationError(no_key(key), id="type-mismatch") from None
     raise EvaluationError(
-        say("`[…]` needs a list or map, and this is {}: {}.", Derived(_a(type_name(container))), Value(container)), id="type-mismatch"
+        say("`[…]` needs a list or map, and this is {}: {}.", Derived(a_type(container)), Value(container)), id="type-mismatch"
     )
 
 
@@ -234,7 +240,7 @@ def _position(key: Any) -> int:
     if type(key) is float and key.is_integer():
         return int(key)
     raise EvaluationError(
-        say("An item of a list is chosen by an int, and this is {}: {}.", Derived(_a(type_name(key))), Value(key)), id="type-mismatch"
+        say("An item of a list is chosen by an int, and this is {}: {}.", Derived(a_type(key)), Value(key)), id="type-mismatch"
     )
 
 

@@ -9,7 +9,7 @@ from jovial_scaffold.core.expressions.pending import Pending
 from jovial_scaffold.core.expressions.residuals import binary
 from jovial_scaffold.core.expressions.syntax import Name, Node, Select
 from jovial_scaffold.core.expressions.types import Owner
-from jovial_scaffold.core.expressions.values import Record, Secret, equal, type_name
+from jovial_scaffold.core.expressions.values import Record, Secret, equal
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import NOTHING, Derived, Value, listed, nearest, say
 
@@ -22,7 +22,7 @@ def field_of(whole: Any, field: str) -> Any:
             return whole[field]
         raise operators.missing_key(field, whole)
     raise EvaluationError(
-        say("`.{}` needs a map or resource, and this is {}: {}.", field, Derived(type_name(whole)), Value(whole)), id="type-mismatch"
+        say("`.{}` needs a map or resource, and this is {}: {}.", field, Derived(operators.a_type(whole)), Value(whole)), id="type-mismatch"
     )
 
 
@@ -42,9 +42,15 @@ def no_field(owner: Owner, field: Any, known: Iterable[str]) -> EvaluationError:
 
 
 def item_of(whole: Any, key: Any) -> Any:
-    if isinstance(whole, Record) and type(key) is str:
+    if not isinstance(whole, Record):
+        return operators.index(whole, key)
+    if type(key) is str:
         return whole.select(key)
-    return operators.index(whole, key)
+    raise EvaluationError(
+        say("What {} has is named by texts, and this is {}: {}.", Derived(repr(whole)), Derived(operators.a_type(key)), Value(key)),
+        hint=say('Write ["{}"].', str(key)) if type(key) is int and whole.has(str(key)) is True else NOTHING,
+        id="type-mismatch",
+    )
 
 
 def has_field(whole: Any, field: str) -> Any:
@@ -53,7 +59,7 @@ def has_field(whole: Any, field: str) -> Any:
     if type(whole) is dict:
         return field in whole
     raise EvaluationError(
-        say("has() needs a map or resource, and this is {}: {}.", Derived(type_name(whole)), Value(whole)), id="type-mismatch"
+        say("has() needs a map or resource, and this is {}: {}.", Derived(operators.a_type(whole)), Value(whole)), id="type-mismatch"
     )
 
 

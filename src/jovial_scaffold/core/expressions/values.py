@@ -115,6 +115,10 @@ class Record:
     def __getitem__(self, field: str) -> Any:
         return self.select(field)
 
+    def __repr__(self) -> str:
+        """What people call it: it may stand in a message."""
+        raise NotImplementedError
+
     def select(self, field: str) -> Any:
         """The value of a field. Raises EvaluationError where there is none."""
         raise NotImplementedError

@@ -25,6 +25,9 @@ class ResourceRecord(Record):
         self.environment = environment
         self.instance = instance
 
+    def __repr__(self) -> str:
+        return f"the resource `{self.instance.address}`"
+
     def _written(self, field: str) -> Any:
         self.environment.shared.reading[-1].add(self.instance.address)
         if field not in self.instance.resource.shape.names:
@@ -92,6 +95,9 @@ class ModuleRecord(Record):
     def __init__(self, instance: Instance) -> None:
         self.instance = instance
 
+    def __repr__(self) -> str:
+        return f"the use `{self.instance.address}`"
+
     def select(self, field: str) -> Any:
         """One output."""
         inside = self.instance.inside
@@ -134,6 +140,9 @@ class AbsentRecord(Record):
     def __init__(self, resource: Resource) -> None:
         self.resource = resource
 
+    def __repr__(self) -> str:
+        return f"the absent resource `{self.resource.name}`"
+
     def _error(self, field: str) -> EvaluationError:
         name = self.resource.name
         return EvaluationError(
@@ -164,6 +173,9 @@ class LoopRecord(Record):
         self.environment = environment
         self.resource = resource
         self.instances = instances
+
+    def __repr__(self) -> str:
+        return f"the loop `{self.resource.name}`"
 
     def select(self, field: str) -> Any:
         """One item."""

@@ -32,6 +32,9 @@ class _Absent(Record):
     def __init__(self, name: str) -> None:
         self.name = name
 
+    def __repr__(self) -> str:
+        return f"the absent resource `{self.name}`"
+
     def select(self, field: str) -> Any:
         """Always raises EvaluationError."""
         message = say("`{}` may be absent: its `$when` is not always true.", self.name)
