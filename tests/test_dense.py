@@ -4,10 +4,11 @@ import json
 import re
 from typing import Any
 
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from jovial_scaffold.core.changes.aspects import Aspects
+from jovial_scaffold.core.changes.driving import names_of
 from jovial_scaffold.core.changes.matrix import Row
 from jovial_scaffold.reports.dense import Line, Told, lines_of, split_line
 from jovial_scaffold.reports.folding import heads_text
@@ -159,3 +160,40 @@ def test_each_letter_that_stands_for_a_driver_is_explained_and_no_two_values_rea
         *values, letter = re.split(" {2,}", row.strip())[2:]
         assert re.search(rf"(?<!\w){letter} \w+_of_the_canal", legend), (letter, legend)
         assert values[0] == values[2] != values[1]
+
+
+_FORMS = ("a-${p0}", "b-${p1 == 'x' ? 1 : 2}", "c-${p0}-${p2 == 'y'}", "d-${p1}${p2 == 'x'}${p3 == 'x'}", "e-${p3 == 'x' ? p0 : p1}")
+
+
+@given(st.lists(st.sampled_from(_FORMS), min_size=2, max_size=6), st.lists(st.text("xyz", min_size=4, max_size=4), min_size=3, max_size=3))
+@settings(max_examples=60, deadline=None)
+def test_each_row_stands_under_each_title_that_it_belongs_to(forms: list[str], worlds: list[str]) -> None:
+    declared = "".join(f"  p{number}: {{type: string, description: d}}\n" for number in range(4))
+    queues = "".join(f"  r{number} (fulmar.queue): {{name: {json.dumps(form)}}}\n" for number, form in enumerate(forms))
+    entries = '{$when: p1 == \'x\', name: web, speaks: tcp, port: 80, from: \'${p2 == "x" ? "10.0.0.0/8" : "10.0.0.0/9"}\'}'
+    files = {
+        f"{name}.json": json.dumps({f"p{number}": each for number, each in enumerate(world)})
+        for name, world in zip("abc", worlds, strict=True)
+    }
+    files["t.yaml"] = (
+        f"parameters:\n{declared}resources:\n{queues}  fire (fulmar.firewall): {{name: fire, network: n, entries: [{entries}]}}\n"
+    )
+    environments = {name: {"parameters": [f"{name}.json"]} for name in "abc"}
+    files["jovial.yaml"] = json.dumps({"project": "p", "template": "t.yaml", "catalogs": ["fulmar"], "environments": environments})
+    comparison = in_memory(files).compare()
+    for by in ("parameter", "type", "aspect", "module") if comparison.rows else ():
+        text = matrix_text(comparison, Style(False, 200), False, by, echoes=True)
+        sections = {part.partition(" · ")[0]: part for part in re.split(r"^── ", text, flags=re.M)[1:]}
+        counts = {title: int(part.partition(" · ")[2].partition(" row")[0]) for title, part in sections.items()}
+        told: dict[str, set[tuple[str, tuple[str | int, ...]]]] = {}
+        for row in comparison.rows:
+            titles = {
+                "parameter": [*names_of(row.drivers)],
+                "type": [row.type],
+                "aspect": [Aspects(comparison).of(row)],
+                "module": ["the project's template"],
+            }[by]
+            for title in titles:
+                told.setdefault(title, set()).add((row.address, row.pointer))
+                assert row.address in sections[title], (by, title, row, text)
+        assert counts == {title: len(found) for title, found in told.items()}

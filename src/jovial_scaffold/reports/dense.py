@@ -45,19 +45,40 @@ class Line(NamedTuple):
 
 
 def items_in(rows: Sequence[Row], gone: frozenset[tuple[str, str]]) -> tuple[dict[str, Row], list[Row]]:
-    """Parts of resources that only some columns have, alike where they have them: each by its name with one of its rows; and the other rows.
-    `gone` are the resources that are not there at all, by address and column."""
-    parts: dict[tuple[str, Pointer, tuple[str, ...], str], list[Row]] = {}
+    """Parts of resources that only some columns have, alike where they have them: each by its name with a row that has all of its drivers; and the
+    other rows. `gone` are the resources that are not there at all, by address and column."""
+    parts: dict[tuple[str, Pointer, tuple[str, ...]], list[Row]] = {}
     for row in rows:
         is_part = (
             row.kind == "property" and len(row.pointer) > 1 and row.absent and not any((row.address, name) in gone for name in row.absent)
         )
         if is_part and all(same(value, next(iter(row.values.values()))) for value in row.values.values()):
-            drivers = ", ".join(names_of(row.drivers))
-            parts.setdefault((row.address, row.pointer[:-1], row.absent, drivers), []).append(row)
-    found = {f"{address}:{pointer_text(pointer)} {_content(own)}": own for (address, pointer, *_), own in parts.items() if len(own) > 1}
+            parts.setdefault((row.address, row.pointer[:-1], row.absent), []).append(row)
+    found = {
+        f"{address}:{pointer_text(pointer)} {_content(own)}": own
+        for (address, pointer, _), every in parts.items()
+        for own in _driven_alike(every)
+        if len(own) > 1
+    }
     told = {(each.address, each.pointer) for own in found.values() for each in own}
-    return {name: own[0] for name, own in found.items()}, [row for row in rows if (row.address, row.pointer) not in told]
+    return {name: _with_drivers(own) for name, own in found.items()}, [row for row in rows if (row.address, row.pointer) not in told]
+
+
+def _driven_alike(rows: Sequence[Row]) -> list[list[Row]]:
+    """Rows of one part: all of them where what drives one has a share in all, which makes that the part is there; else those together that the
+    same drives."""
+    driven = [frozenset(names_of(row.drivers)) for row in rows]
+    if min(driven, key=len) <= frozenset.intersection(*driven):
+        return [list(rows)]
+    found: dict[frozenset[str], list[Row]] = {}
+    for row, drivers in zip(rows, driven, strict=True):
+        found.setdefault(drivers, []).append(row)
+    return list(found.values())
+
+
+def _with_drivers(rows: Sequence[Row]) -> Row:
+    """One row with the drivers of all."""
+    return rows[0]._replace(drivers=tuple({(each.parameter, each.together): each for row in rows for each in row.drivers}.values()))
 
 
 def _content(rows: Sequence[Row]) -> str:

@@ -42,9 +42,10 @@ def _lines(comparison: Comparison, style: Style, everything: bool, by: str, most
     letters: Mapping[str, str] = {}
     if left:
         own = replace(comparison, rows=left)
-        layout = _Layout(replace(own, rows=left[:most]) if most and by == "resource" else own, style.width, ranked(own))
+        groups = list(_grouped(left, by, aspects))
+        layout = _Layout(own, [found for *_, found in _first(groups, most)], style.width, ranked(own))
         letters = layout.letters if not layout.is_crowded else {}
-        yield from _rows_lines(own, layout, aspects, style, by, most)
+        yield from _rows_lines(own, layout, groups, style, most)
     if folds:
         yield from echoes_lines(folds, names, style)
     yield from _driving(comparison, letters, style)
@@ -88,22 +89,17 @@ def _driving(comparison: Comparison, letters: Mapping[str, str], style: Style) -
             return
 
 
-def _rows_lines(comparison: Comparison, layout: "_Layout", aspects: Aspects, style: Style, by: str, most: int) -> Iterator[str]:
+def _rows_lines(comparison: Comparison, layout: "_Layout", groups: "_Groups", style: Style, most: int) -> Iterator[str]:
     names = comparison.environments
     if layout.is_crowded:
         yield style.paint("faint", f"{counted(len(names), 'column')}: each value stands with those that have it.")
-        yield from _crowded(comparison, aspects, layout, style, by, most)
+        yield from _crowded(comparison, groups, layout, style, most)
         return
     header = "".join(padded(cut_within(name, width), width + _GAP) for name, width in zip(names, layout.values, strict=True))
     driver_title = "by" if layout.letters else "driven by" if layout.drivers else ""
     yield f"{' ' * (layout.labels + _GAP)}{style.paint('strong', header)}{style.paint('driver', driver_title)}".rstrip()
-    left = most or len(comparison.rows)
-    for title, found in _grouped(comparison.rows, by, aspects):
-        if left <= 0:
-            break
-        yield from _title(title, found, style)
-        found = found[:left]
-        left -= len(found)
+    for title, count, found in _first(groups, most):
+        yield from _title(title, count, style)
         items, others = items_in(found, layout.gone)
         yield from _presence(found, items, comparison, style)
         before = ""
@@ -111,20 +107,34 @@ def _rows_lines(comparison: Comparison, layout: "_Layout", aspects: Aspects, sty
             head = heads_text(line.heads)
             yield from _line(line, "" if head == before else head, comparison, layout, style)
             before = head
-    yield from _rest(comparison, most)
+    yield from _rest(groups, most)
 
 
-def _title(title: str, rows: Sequence[Row], style: Style) -> Iterator[str]:
+_Groups = Sequence[tuple[str, Sequence[Row]]]
+
+
+def _first(groups: _Groups, most: int) -> Iterator[tuple[str, int, Sequence[Row]]]:
+    """The first rows under their titles, with how many these have: `most`, or all where that is 0."""
+    left = most
+    for title, found in groups:
+        if most and left <= 0:
+            return
+        yield title, len(found), found[:left] if most else found
+        left -= len(found)
+
+
+def _title(title: str, rows: int, style: Style) -> Iterator[str]:
     if title:
         yield ""
-        yield style.paint("faint", f"── {visible(title)} · {counted(len(rows), 'row')} ".ljust(style.width - 1, "─"))
+        yield style.paint("faint", f"── {visible(title)} · {counted(rows, 'row')} ".ljust(style.width - 1, "─"))
 
 
-def _rest(comparison: Comparison, most: int) -> Iterator[str]:
+def _rest(groups: _Groups, most: int) -> Iterator[str]:
     """How many rows are left, where `most` are shown."""
     yield ""
-    if most and len(comparison.rows) > most:
-        yield f"{counted(len(comparison.rows) - most, 'further row')}: --max 0 shows all, --only and --ignore choose."
+    rows = sum(len(found) for _, found in groups)
+    if most and rows > most:
+        yield f"{counted(rows - most, 'further row')}: --max 0 shows all, --only and --ignore choose."
         yield ""
 
 
@@ -169,12 +179,13 @@ def _grouped(rows: Sequence[Row], by: str, aspects: Aspects) -> Iterator[tuple[s
 class _Layout:
     """Widths of the columns: addresses, labels, one for each environment, and drivers where there is room for them."""
 
-    def __init__(self, comparison: Comparison, width: int, drivers: Sequence[Ranked]) -> None:
+    def __init__(self, comparison: Comparison, groups: Sequence[Sequence[Row]], width: int, drivers: Sequence[Ranked]) -> None:
+        """Of the rows of `groups`."""
         names = comparison.environments
         self.gone = gone_in(comparison)
         self.room = max(16, width // 4)  # of labels
-        told = _told(items_in(comparison.rows, self.gone)[1], comparison, self.gone)
-        lines = lines_of(told, self.room)
+        told = [_told(items_in(rows, self.gone)[1], comparison, self.gone) for rows in groups]
+        lines = [line for rows in told for line in lines_of(rows, self.room)]
         columns = [each for each in lines if each.values]
         most = max(12, width // 6 + 1)
         heads = [heads_text(each.heads) for each in lines]
@@ -205,12 +216,11 @@ class _Layout:
         return ",".join("+".join(self.letters.get(name, "*") for name in each.split(" + ")) for each in drivers.split(", ") if each)
 
 
-def _crowded(comparison: Comparison, aspects: Aspects, layout: _Layout, style: Style, by: str, most: int) -> Iterator[str]:
+def _crowded(comparison: Comparison, groups: _Groups, layout: _Layout, style: Style, most: int) -> Iterator[str]:
     """The rows of very many columns."""
-    rows = comparison.rows[:most] if most else comparison.rows
     names = comparison.environments
-    for title, found in _grouped(rows, by, aspects):
-        yield from _title(title, found, style)
+    for title, count, found in _first(groups, most):
+        yield from _title(title, count, style)
         items, others = items_in(found, layout.gone)
         lines = lines_of(_told(others, comparison, layout.gone), layout.room)
         widths = widths_of([heads_text(each.heads) for each in lines] or [_PRESENT], [each.label for each in lines], style.width)
@@ -226,7 +236,7 @@ def _crowded(comparison: Comparison, aspects: Aspects, layout: _Layout, style: S
             label = line.label or (f"line {line.row.pointer[0]}" if is_line(line.row) else "")
             yield from group_lines("" if head == before else head, label, texts, line.drivers, widths, style)
             before = head
-    yield from _rest(comparison, most)
+    yield from _rest(groups, most)
 
 
 def _shared(wanted: list[int], room: int) -> list[int]:

@@ -4,12 +4,13 @@ Whether a row is one is no question of likeness. Its value is evaluated once mor
 for a property that only the cloud sets; what is left is the same expression in all columns, and does nothing but copy, join and rewrite text.
 """
 
+import json
 import re
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import Any
 
 from jovial_scaffold.core import marks
-from jovial_scaffold.core.changes.aligning import Alike, Leaf
+from jovial_scaffold.core.changes.aligning import PLAIN, Alike, Leaf, are_alike
 from jovial_scaffold.core.changes.driving import Driver, Drivers
 from jovial_scaffold.core.changes.trials import value_of
 from jovial_scaffold.core.expressions.errors import EvaluationError, SyntaxProblem
@@ -30,6 +31,7 @@ from jovial_scaffold.core.templates.model import Dynamic
 from jovial_scaffold.core.text.source import Pointer, value_at
 
 _TEXTS = frozenset((str, Pending))
+_REPEATING = (Pending, list)
 #: functions that give a text which says the same as the one that they are given
 _REWRITING = frozenset(("string", "slug", "digest", "carve", "join", "lowerAscii", "upperAscii", "trim", "quote", "as_json", "replace"))
 
@@ -111,7 +113,7 @@ class Echoes:
         found: dict[int, Any] = {}
         for each in columns:
             found[each] = self._property(each, names, addresses[each], leaf.at[each], written)
-            if type(found[each]) is not Pending:
+            if type(found[each]) not in _REPEATING:
                 return ""
         return self._pattern(names, found)
 
@@ -201,8 +203,8 @@ class Echoes:
         return text if marks.SECRET not in text else ""
 
     def _names(self, drivers: Iterable[Driver], values: Iterable[Any]) -> tuple[str, ...]:
-        """The parameters behind a row of texts; none where something else is behind it, too."""
-        if self._drivers.templates > 1 or not _TEXTS.issuperset(map(type, values)):
+        """The parameters behind a row of texts, or of lists of them; none where something else is behind it, too."""
+        if self._drivers.templates > 1 or not _are_texts([*values]):
             return ()
         names = tuple(sorted(each.parameter for each in drivers))
         parameters = self._renderings[0].scope.template.parameters
@@ -242,12 +244,31 @@ class Echoes:
         first = next(iter(found.values()))
         if self._meter.spent:  # then nothing that came of it means anything
             return ""
+        if type(first) is list:
+            return self._pattern_of_list(names, found)
         if not all(type(each) is Pending and not each.template and not holds_secret(each) for each in found.values()):
             return ""
         told = comparable(first)
         if any(comparable(each) != told for each in found.values()) or not self._copies(first, names, told):
             return ""
         return people_text(first)
+
+    def _pattern_of_list(self, names: tuple[str, ...], found: Mapping[int, Any]) -> str:
+        """The same of lists, item by item: one at least repeats something, and the others are the same in all columns."""
+        lists = [*found.values()]
+        if not all(type(each) is list and len(each) == len(lists[0]) for each in lists):
+            return ""
+        told, repeats = [], False
+        for items in zip(*lists, strict=True):
+            if type(items[0]) in PLAIN and are_alike(items):
+                told.append(marks.unmarked(items[0] if type(items[0]) is str else json.dumps(items[0])))
+                continue
+            pattern = self._pattern(names, dict(zip(found, items, strict=True)))
+            if not pattern:
+                return ""
+            told.append(pattern)
+            repeats = True
+        return f"[{', '.join(told)}]" if repeats else ""
 
     def _may_be_copied(self, shape: Shape) -> bool:
         """Whether an expression does nothing else by itself, whatever it reads, and whatever is called."""
@@ -277,6 +298,16 @@ class Echoes:
         except SyntaxProblem:  # longer than an expression may be
             return False
         return _only_copies(node, lambda name: name in names and all(type(value_of(each, name, ())) is str for each in self._renderings))
+
+
+def _are_texts(values: Sequence[object]) -> bool:
+    """Whether values are texts, or lists of as many items of which each is one, or is the same in all."""
+    if _TEXTS.issuperset(map(type, values)):
+        return True
+    lists = [each for each in values if type(each) is list]
+    if not lists or len(lists) < len(values) or len(set(map(len, lists))) > 1:
+        return False
+    return all(_TEXTS.issuperset(map(type, items)) or are_alike(items) for items in zip(*lists, strict=True))
 
 
 def _around(text: Text, constants: Constants) -> tuple[str, str]:
