@@ -214,6 +214,27 @@ def unwrapped(text: str) -> str:
     return " ".join(text.split())
 
 
+def test_a_label_comes_with_the_line_that_sets_it(write: Write) -> None:
+    files = {
+        "workspace.yaml": "workspace: docks\nprojects: [quay]\nlabels:\n  owner: sky\n  depth: low\n",
+        "quay/jovial.yaml": (
+            "project: quay\ntemplate: t.yaml\ncatalogs: [fulmar]\nenvironments:\n"
+            "  dusk: {parameters: []}\n  dawn:\n    parameters: []\n    labels:\n      owner: sea\n      depth: high\n"
+        ),
+        "quay/t.yaml": (
+            "resources:\n  one (fulmar.queue): {name: 'q-${context.labels.owner}'}\n  two (fulmar.queue): {name: '${context.labels.depth}-q'}\n"
+        ),
+    }
+    quay = write(files) / "quay"
+    rows = Project.load(quay).compare().rows
+    assert {row.address: [(each.parameter, each.sources) for each in row.drivers] for row in rows} == {
+        "one": [("context.labels", {"dusk": "../workspace.yaml:4", "dawn": "jovial.yaml:9"})],
+        "two": [("context.labels", {"dusk": "../workspace.yaml:5", "dawn": "jovial.yaml:10"})],
+    }
+    told = jovial("why", "two:name", "dawn", cwd=quay).stdout
+    assert told.endswith("└─ context.labels.depth = high\n   jovial.yaml:10\n"), told
+
+
 def test_environments_of_several_projects_side_by_side(write: Write) -> None:
     files = files_of("alp", "bri")
     for name in ("alp", "bri"):

@@ -27,6 +27,7 @@ from jovial_scaffold.core.text.source import Pointer, value_at
 from jovial_scaffold.core.text.unknown import UNKNOWN
 
 RUN = "context.run"
+LABELS = "context.labels"
 _PLAIN = frozenset((str, int, bool, float))
 TEMPLATE = "(template)"
 
@@ -353,7 +354,9 @@ class Drivers:
     def _is_parted(self, name: str) -> bool:
         """Whether a parameter has parts, of which a row may read some only."""
         if name not in self._parted:
-            self._parted[name] = any(isinstance(each.parameters.values.get(name), dict | list) for each in self.renderings)
+            self._parted[name] = name == LABELS or any(
+                isinstance(each.parameters.values.get(name), dict | list) for each in self.renderings
+            )
         return self._parted[name]
 
     def _placed(self, name: str, row: Differing, together: Names) -> Driver:
@@ -408,7 +411,10 @@ def _equal_at(one: Evaluated, other: Evaluated, name: str, path: Pointer) -> boo
 
 
 def set_at(rendering: Evaluated, name: str, path: Pointer) -> str:
-    """The line that sets a parameter, or a part of it, as `FILE:LINE`; nothing where none does."""
+    """The line that sets a parameter or a label, or a part of it, as `FILE:LINE`; nothing where none does."""
+    if name == LABELS:
+        origin = rendering.parameters.label_origins.get(str(path[0])) if path else None
+        return f"{origin.source.name}:{origin.key_span().line}" if origin is not None else ""
     setting = rendering.parameters.setting((name, *path))
     if setting is not None:
         return setting.text()
