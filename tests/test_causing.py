@@ -7,10 +7,15 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
-from jovial_scaffold.core.changes.effect_records import Effects
+from jovial_scaffold.core.changes.aligning import same
+from jovial_scaffold.core.changes.effect_records import MISSING, CausePart, Effects
+from jovial_scaffold.core.changes.parting import mixed, parts
 from jovial_scaffold.core.changes.snapshots import snapshot_document
 from jovial_scaffold.core.findings import has_errors
+from jovial_scaffold.core.text.source import value_at
 from jovial_scaffold.reports.effects import Shown, effects_text
 from jovial_scaffold.reports.effects_document import effects_document
 from jovial_scaffold.reports.folding import addresses_text, in_common
@@ -65,7 +70,7 @@ def test_a_cause_leads_to_all_that_is_dragged_along_and_roots_stand_first() -> N
     result = result_of({"range": "10.50.0.0/16"})
     assert told(result) == {"range": ["rebuild lagoon", "in_place pool", f"rebuild {', '.join(_SLIPS)}"]}
     (cause,) = result.causes or ()
-    assert (cause.was, cause.becomes, cause.place) == ("10.20.0.0/16", "10.50.0.0/16", "p.json:1")
+    assert (cause.parts, cause.place) == ((CausePart("range", "", "10.20.0.0/16", "10.50.0.0/16"),), "p.json:1")
     text = effects_text("p", result, Style(False, 100), Shown())
     assert "    rebuilds lagoon (range), slip/… (×8) (range, network); changes pool (subnets/0)\n" in text
     assert len(text.splitlines()) < 18
@@ -463,3 +468,35 @@ def test_where_a_label_chooses_the_label_is_blamed_and_not_what_it_chose() -> No
             blamed += 1
             assert (cause.kind, cause.place) == ("label", "jovial.yaml:1, context.labels.kind"), (seed, cause, template)
     assert blamed > 30
+
+
+_ITEMS = st.fixed_dictionaries(
+    {"tag": st.sampled_from("abcd"), "depth": st.integers(1, 3)}, optional={"model": st.sampled_from(("x", "y"))}
+)
+_VALUES = st.recursive(
+    st.one_of(
+        st.integers(0, 2),
+        st.sampled_from(("", "x")),
+        st.lists(_ITEMS, max_size=4),
+        st.lists(_ITEMS, max_size=4, unique_by=lambda each: each["tag"]),
+    ),
+    lambda inner: st.dictionaries(st.sampled_from("pqr"), inner, max_size=3),
+    max_leaves=6,
+)
+
+
+@given(_VALUES, _VALUES, st.data())
+@settings(max_examples=300, deadline=None)
+def test_parts_put_back_are_what_was(then: Any, now: Any, data: st.DataObject) -> None:
+    found = list(parts(then, now))
+    assert bool(found) == (not same(then, now)) and len({each.label for each in found}) == len(found)
+    assert same(mixed(then, now, ()), now)
+    assert same(mixed(then, now, {each.label for each in found}), then)
+    for each in found:  # a part stands where it says, and is not what it was
+        assert each.becomes is MISSING or same(value_at(now, each.at), each.becomes)
+        assert each.was is MISSING or each.becomes is MISSING or not same(each.was, each.becomes)
+        assert not same(mixed(then, now, {each.label}), now)
+    chosen = {each.label for each in found if data.draw(st.booleans())}
+    rest = {each.label for each in found} - chosen
+    if len(chosen) and len(rest):
+        assert not same(mixed(then, now, chosen), now) and not same(mixed(then, now, chosen), then)

@@ -11,7 +11,7 @@ from jovial_scaffold.core.changes.aspects import Aspects
 from jovial_scaffold.core.changes.driving import names_of
 from jovial_scaffold.core.changes.matrix import Row
 from jovial_scaffold.reports.dense import Line, Told, lines_of, split_line
-from jovial_scaffold.reports.folding import heads_text
+from jovial_scaffold.reports.folding import FEW, MANY, addresses_text, heads_text
 from jovial_scaffold.reports.matrix import matrix_text
 from jovial_scaffold.reports.terminal import Style, cells
 from tests.support import in_memory
@@ -160,6 +160,20 @@ def test_each_letter_that_stands_for_a_driver_is_explained_and_no_two_values_rea
         *values, letter = re.split(" {2,}", row.strip())[2:]
         assert re.search(rf"(?<!\w){letter} \w+_of_the_canal", legend), (letter, legend)
         assert values[0] == values[2] != values[1]
+
+
+_STEPS = st.sampled_from(["a", "b", *map(str, range(9))])
+
+
+@given(st.lists(st.lists(_STEPS, min_size=1, max_size=3).map("/".join), max_size=60, unique=True))
+def test_counts_of_addresses_add_up(addresses: list[str]) -> None:
+    told = addresses_text(addresses)
+    numbers = [int(found[1] or found[2]) if (found := re.search(r"\(×(\d+)\)$|^(\d+) others$", each)) else 1 for each in told]
+    assert sum(numbers) == len(addresses) and len(told) <= MANY
+    for text, number in zip(told, numbers, strict=True):
+        if "…" in text:
+            form = re.compile(re.escape(text.partition(" (")[0]).replace("…", "[^/]+"))
+            assert sum(form.fullmatch(each) is not None for each in addresses) >= number > FEW
 
 
 _FORMS = ("a-${p0}", "b-${p1 == 'x' ? 1 : 2}", "c-${p0}-${p2 == 'y'}", "d-${p1}${p2 == 'x'}${p3 == 'x'}", "e-${p3 == 'x' ? p0 : p1}")

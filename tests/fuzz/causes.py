@@ -6,6 +6,7 @@ from dataclasses import replace
 from typing import Any
 
 from jovial_scaffold.core.changes.causing import Causes, Reason
+from jovial_scaffold.core.changes.effect_records import MISSING, CausePart
 from jovial_scaffold.core.changes.matrix import Row
 from jovial_scaffold.core.changes.snapshots import snapshot_document
 from jovial_scaffold.core.rendering.results import Rendering
@@ -35,11 +36,16 @@ def attempt(chance: random.Random) -> str:
         if each.effect == "unchanged" or not (pointers or each.effect in ("add", "remove")):
             continue
         reason = Reason(each.address, each.effect, each.type, pointers, ())
-        told = {cause.parameter for cause in causes.found([reason]) if cause.parameter and "+" not in cause.parameter}
+        found = causes.found([reason])
+        told = {cause.parameter for cause in found if cause.parameter and "+" not in cause.parameter}
         true = {name for name, other in tried.items() if _is_other(rendering, other, reason)}
         # One that is not set now may have been set to just what its default gave: nobody records that.
         true -= {name for name in rendering.parameters.defaulted if name not in told}
         assert told == true, (reason, sorted(told), sorted(true), files["line.yaml"])
+        for part in [each.parts[0] for each in found if len(each.parts) == 1 and each.parts[0].part]:
+            value = _with_part(rendering.parameters.values[part.parameter], part)
+            other = edited(files, "live", {part.parameter: value}) if value is not None else None
+            assert other is None or _is_other(rendering, other, reason), (reason, part, files["line.yaml"])
     return "errors" if any(each.level == "error" for each in result.findings) else "clean"
 
 
@@ -53,3 +59,21 @@ def _is_other(rendering: Rendering, other: Rendering, reason: Reason) -> bool:
 
 def _shown(rendering: Rendering, reason: Reason, pointer: Any) -> str:
     return shown(held(rendering, Row("property", reason.address, reason.type, pointer, {}, (), True)))
+
+
+def _with_part(value: Any, part: CausePart) -> Any:
+    """A value with what one part of it was, put together by hand; None where it is no longer there."""
+    if not part.part:
+        return part.was
+    first, _, rest = part.part.partition("/")
+    if isinstance(value, list):
+        at = next((index for index, item in enumerate(value) if first in map(str, item.values())), None)
+        at = int(first) if at is None and first.isdigit() and int(first) < len(value) else at
+        if at is None:
+            return None
+        inner = _with_part(value[at], CausePart("", rest, part.was, part.becomes))
+        return [*value[:at], *([] if inner is MISSING else [inner]), *value[at + 1 :]]
+    if not isinstance(value, dict) or (rest and first not in value):
+        return None
+    inner = _with_part(value.get(first), CausePart("", rest, part.was, part.becomes))
+    return {**{key: item for key, item in value.items() if key != first}, **({} if inner is MISSING else {first: inner})}

@@ -4,7 +4,7 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Any, NamedTuple
 
 from jovial_scaffold.core import marks
-from jovial_scaffold.core.changes.effect_records import MISSING, SEVEREST, Beside, Cause, Change, Effect, Effects
+from jovial_scaffold.core.changes.effect_records import MISSING, SEVEREST, Beside, Cause, CausePart, Change, Effect, Effects
 from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.records import replace
 from jovial_scaffold.core.text.source import pointer_text
@@ -38,6 +38,7 @@ _LOOKED_AT = 2_000  # characters in which a difference is looked for
 _BESIDE = 8  # outputs, documents and lines of these that are shown
 _LEAST = 40  # columns that two values get beside a cause, at least
 _PROPERTIES = 4  # that are named of one effect
+_PARTS = 3  # of a parameter that are shown
 _WRITTEN = {"template": "the template", "lookup": "a table", "label": "a label", "catalog": "the catalog"}
 _WEIGHTS = {"rebuild": "error", "locked": "error", "restart": "warning"}
 VERBS = {
@@ -212,7 +213,7 @@ def _causes(result: Effects, style: Style, details: bool) -> Iterator[str]:
         return
     yield style.paint("strong", "Because of")
     effects = {each.address: each for each in result.effects}
-    for each in result.causes:
+    for each in _folded(result.causes):
         head, width = _cause(each, result, style)
         leads_to = visible(leads_to_text(each))
         if each.kind != "parameter" and not details:
@@ -224,6 +225,25 @@ def _causes(result: Effects, style: Style, details: bool) -> Iterator[str]:
         else:
             yield f"  {head}"
             yield from wrapped(leads_to, style.width, "    ")
+
+
+def _folded(causes: Sequence[Cause]) -> Iterator[Cause]:
+    """The causes, many parts of one parameter that do the same to resources of their own as one."""
+    found: dict[object, list[Cause]] = {}
+    for number, each in enumerate(causes):
+        leads = tuple((lead.effect, lead.type, lead.properties) for lead in each.leads_to)
+        found.setdefault((each.parameter, leads, each.authored) if len(each.parts) == 1 else number, []).append(each)
+    for alike in found.values():
+        if len(alike) <= _PARTS:
+            yield from alike
+            continue
+        leads_to = tuple(
+            lead._replace(addresses=tuple(dict.fromkeys(address for each in alike for address in each.leads_to[number].addresses)))
+            for number, lead in enumerate(alike[0].leads_to)
+        )
+        places = list(dict.fromkeys(each.place for each in alike))
+        place = f"{places[0]} and {counted(len(places) - 1, 'other')}" if len(places) > 1 else places[0]
+        yield replace(alike[0], place=place, leads_to=leads_to, parts=tuple(each.parts[0] for each in alike))
 
 
 def _happening(cause: Cause, effects: Mapping[str, Effect]) -> list[Effect]:
@@ -263,18 +283,32 @@ def _cause(each: Cause, result: Effects, style: Style) -> tuple[str, int]:
     if each.kind != "parameter":
         told, place = unexplained(each, result), visible(f"{each.place}{authored_text(each)}")
         return f"{style.paint('driver', told)}{style.paint('place', place)}", cells(told + place)
-    name, place = visible(each.parameter), f" ({visible(f'{each.place}{authored_text(each)}')})" if each.place else ""
+    name, place = visible(parts_text(each.parts)), f" ({visible(f'{each.place}{authored_text(each)}')})" if each.place else ""
     head, width = f"{style.paint('driver', name)}{style.paint('place', place)}", cells(name + place)
-    if not each.is_single:
+    if width + 2 > style.width:
+        head, width = f"{style.paint('driver', name)}\n    {style.paint('place', place.strip())}", style.width
+    if len(each.parts) > _PARTS:
         return head, width
-    was, becomes = cell(each.was), cell_beside(each.becomes, each.was)
-    room = max(style.width - width - len("  :  becomes "), _LEAST)
-    was, becomes = beside_one_another(was, becomes, room)
-    told = f"{was} {style.paint('faint', 'becomes')} {becomes}"
-    wide = width + cells(f", {was} becomes {becomes}")
-    if wide + 2 > style.width:
+    names = [""] if len(each.parts) == 1 else [f"{visible(part.part or part.parameter)} " for part in each.parts]
+    taken = width if len(names) == 1 else 0  # values of several stand below
+    room = (style.width - taken - sum(cells(f"{told} becomes  · ") for told in names)) // len(names)
+    sides = [beside_one_another(*was_and_becomes(part.was, part.becomes), max(room, _LEAST // len(names))) for part in each.parts]
+    told = " · ".join(
+        f"{called}{was} {style.paint('faint', 'becomes')} {becomes}" for called, (was, becomes) in zip(names, sides, strict=True)
+    )
+    wide = width + cells(", ") + sum(cells(f"{called}{was} becomes {becomes}") for called, (was, becomes) in zip(names, sides, strict=True))
+    if len(names) > 1 or wide + 2 > style.width:
         return f"{head}\n    {told}", style.width
     return f"{head}, {told}", wide
+
+
+def parts_text(parts: Sequence[CausePart]) -> str:
+    """What of parameters is another: `tags:{owner, stage}`."""
+    if len({each.parameter for each in parts}) > 1 or len(parts) == 1:
+        return " + ".join(each.name for each in parts)
+    told = [each.part for each in parts]
+    shown = told if len(told) <= _PARTS else [*told[: _PARTS - 1], f"{len(told) - _PARTS + 1} more"]
+    return f"{parts[0].parameter}:{{{', '.join(shown)}}}"
 
 
 def _broken(each: Cause, result: Effects, style: Style) -> list[str]:

@@ -3,12 +3,11 @@
 from typing import Any
 
 from jovial_scaffold.core.changes.edges import Edges, origins_of
-from jovial_scaffold.core.changes.effect_records import EFFECTS, Cause, Effects
+from jovial_scaffold.core.changes.effect_records import EFFECTS, MISSING, Cause, CausePart, Effects
 from jovial_scaffold.core.expressions.marked import to_json
 from jovial_scaffold.reports.edges import COLUMNS, edges_entries, edges_rows
-from jovial_scaffold.reports.effects import authored_text, beside_texts, leads_to_text, other_text, summary, unexplained
+from jovial_scaffold.reports.effects import authored_text, beside_texts, leads_to_text, other_text, summary, unexplained, was_and_becomes
 from jovial_scaffold.reports.machine import finding_entry
-from jovial_scaffold.reports.rendering import cell, cell_beside
 from jovial_scaffold.reports.tables import Report, Table
 from jovial_scaffold.reports.words import said
 
@@ -22,9 +21,10 @@ def effects_report(project: str, result: Effects) -> Report:
     findings = [[each.level, each.address, said(each.message), said(each.hint)] for each in result.findings]
     causes = [
         [
-            each.parameter or unexplained(each, result).removesuffix(", "),
+            ", ".join(part.name for part in each.parts) or unexplained(each, result).removesuffix(", "),
             f"{each.place}{authored_text(each)}",
-            *(("", "") if not each.is_single else (cell(each.was), cell_beside(each.becomes, each.was))),
+            *("; ".join(sides) for sides in zip(*(was_and_becomes(part.was, part.becomes) for part in each.parts), strict=True)),
+            *(("", "") if not each.parts else ()),
             leads_to_text(each),
         ]
         for each in result.causes or ()
@@ -75,12 +75,18 @@ def _cause_entry(cause: Cause) -> dict[str, Any]:
         "parameter": cause.parameter or None,
         "place": cause.place or None,
         "commit": cause.authored._asdict() if cause.authored is not None else None,
-        **({"was": to_json(cause.was), "becomes": to_json(cause.becomes)} if cause.is_single else {}),
+        **(_values_entry(cause.parts[0]) if len(cause.parts) == 1 else {}),
+        **({"parts": [{"name": each.name, **_values_entry(each)} for each in cause.parts]} if cause.parts else {}),
         "leads_to": [
             {"effect": each.effect, "type": each.type, "addresses": list(each.addresses), "properties": list(each.properties)}
             for each in cause.leads_to
         ],
     }
+
+
+def _values_entry(part: CausePart) -> dict[str, Any]:
+    sides = {"was": part.was, "becomes": part.becomes}
+    return {name: to_json(value) for name, value in sides.items() if value is not MISSING}
 
 
 def _edges(result: Effects) -> Edges:

@@ -1,5 +1,6 @@
 """What many things have in common, said once: texts that differ in the middle, and items of one loop."""
 
+from collections import Counter
 from collections.abc import Iterable, Sequence
 
 from jovial_scaffold.reports.terminal import common_start
@@ -26,18 +27,33 @@ def common_ends(texts: Sequence[str]) -> tuple[str, str]:
 
 
 def addresses_text(addresses: Iterable[str]) -> list[str]:
-    """Addresses; many items of one loop as one text with their count: `slips/… (×100)`; of very many, the first ones and how many others."""
-    loops: dict[str, list[str]] = {}
-    for each in addresses:
+    """Addresses; many items of one loop as one text with their count: `slips/… (×100)`, and so what stands in each of many: `slips/…/gate (×100)`;
+    of very many, the first ones and how many others."""
+    every = list(dict.fromkeys(addresses))
+    loops = Counter(each.rpartition("/")[0] for each in every if "/" in each)
+    inner = Counter(_around_step(each) for each in every if each.count("/") > 1 and loops[each.rpartition("/")[0]] <= FEW)
+    texts: dict[str, int] = {}
+    for each in every:
         name, slash, _ = each.rpartition("/")
-        loops.setdefault(f"{name}/" if slash else each, []).append(each)
-    found: list[tuple[str, int]] = []
-    for name, items in loops.items():
-        found += [(each, 1) for each in items] if len(items) <= FEW else [(f"{name}… (×{len(items):,})", len(items))]
+        before, behind = _around_step(each)
+        if slash and loops[name] > FEW:
+            told = f"{name}/… (×{loops[name]:,})"
+        elif inner[before, behind] > FEW:
+            told = f"{before}/…/{behind} (×{inner[before, behind]:,})"
+        else:
+            told = each
+        texts[told] = texts.get(told, 0) + 1
+    found = list(texts.items())
     if len(found) <= MANY:
         return [text for text, _ in found]
     others = sum(count for _, count in found[_FIRST:])
     return [*(text for text, _ in found[:_FIRST]), f"{others:,} others"]
+
+
+def _around_step(address: str) -> tuple[str, str]:
+    """What stands before and behind the last step but one."""
+    front, _, last = address.rpartition("/")
+    return front.rpartition("/")[0], last
 
 
 def heads_text(addresses: Sequence[str]) -> str:

@@ -4,12 +4,14 @@ That is tried (docs/language/effects.md): a parameter is a cause of what it chan
 parameter causes was changed in the template or a catalog, or by somebody where it runs: which of them is told by what was deployed.
 """
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
+from itertools import islice
 from typing import Any, NamedTuple
 
 from jovial_scaffold.core.changes.drift import AsDeployed
 from jovial_scaffold.core.changes.driving import differs_at, set_at
-from jovial_scaffold.core.changes.effect_records import SEVEREST, WRITTEN, Cause, Lead, heaviest
+from jovial_scaffold.core.changes.effect_records import SEVEREST, WRITTEN, Cause, CausePart, Lead, heaviest
+from jovial_scaffold.core.changes.parting import mixed, parts
 from jovial_scaffold.core.changes.trials import is_equal
 from jovial_scaffold.core.expressions.values import Secret, deep_marks
 from jovial_scaffold.core.records import replace
@@ -20,6 +22,8 @@ from jovial_scaffold.core.schemas.lists import NO_LISTS
 from jovial_scaffold.core.templates.model import Constant
 from jovial_scaffold.core.text.source import Pointer, pointer_text, value_at
 from jovial_scaffold.core.text.unknown import UNKNOWN
+
+_MOST_PARTS = 12  # of a parameter that are tried by themselves
 
 
 class Reason(NamedTuple):
@@ -40,7 +44,8 @@ class _Name(NamedTuple):
     """What a cause is, and what tells it from others of its kind."""
 
     kind: str
-    name: str
+    place: str
+    inputs: tuple[str, ...] = ()
 
 
 _Found = dict[_Name, tuple[Pointer, ...]]
@@ -68,6 +73,21 @@ class Causes:
                 continue  # it was no other way then
             if then is not None and not is_equal(then.scope.value(name), known[name]):  # then it was set, and is not any more
                 self._recorded[name] = known[name]
+        self._parts = {part.name: (part, label, at) for name in sorted(self._recorded) for part, label, at in self._parts_of(name)}
+        self._of_parameter = {
+            name: tuple(each for each, (part, *_) in self._parts.items() if part.parameter == name) for name in self._recorded
+        }
+
+    def _parts_of(self, name: str) -> "Iterator[tuple[CausePart, Pointer, Pointer]]":
+        """What of a parameter is another, each with how it is called and where it stands; very many parts are tried as one, and so is what only was
+        set, and follows its default now."""
+        was, becomes = self._recorded[name], self._rendering.parameters.values[name]
+        found = list(islice(parts(was, becomes), _MOST_PARTS + 1))
+        if not 0 < len(found) <= _MOST_PARTS:
+            yield CausePart(name, "", was, becomes), (), ()
+            return
+        for each in found:
+            yield CausePart(name, pointer_text(each.label), each.was, each.becomes), each.label, each.at
 
     def _is_known(self, name: str, value: Any) -> bool:
         """Whether a parameter can be given its recorded value: one of another type would break what is computed from it."""
@@ -120,13 +140,13 @@ class Causes:
         if split is not None and not split.by_us:
             return found
         ours = reason if split is None else reason._replace(pointers=split.pointers)
-        tried = self._tried(ours) if reason.effect not in ("rename", "move") or ours.pointers else {"": ()}
+        tried = self._tried(ours) if reason.effect not in ("rename", "move") or ours.pointers else {(): ()}
         if self._meter.spent:
             self.untried += 1
             return {}
-        found |= {_Name("parameter", name): pointers for name, pointers in tried.items() if name}
-        other = [each for each in ours.pointers if each not in tried.get("", ()) and self._is_rewritten(ours, each)]
-        for pointer in (*(tried[""] or ((),)), *other) if "" in tried else other:
+        found |= {_Name("parameter", "", inputs): pointers for inputs, pointers in tried.items() if inputs}
+        other = [each for each in ours.pointers if each not in tried.get((), ()) and self._is_rewritten(ours, each)]
+        for pointer in (*(tried[()] or ((),)), *other) if () in tried else other:
             if self._deployed is not None:
                 name = _Name(*self._deployed.blamed(reason.address, reason.effect, pointer))
             else:
@@ -140,29 +160,49 @@ class Causes:
         held = resource.properties if resource is not None else {}
         return any(isinstance(value_at(held, pointer[: number + 1]), Secret) for number in range(len(pointer)))
 
-    def _tried(self, reason: Reason) -> dict[str, tuple[Pointer, ...]]:
-        """The parameters that cause it, each with the properties that it changes; under an empty name those that none does. What is as it is
-        with all recorded values together was changed by none, whatever one of them alone would do."""
+    def _tried(self, reason: Reason) -> dict[tuple[str, ...], tuple[Pointer, ...]]:
+        """The parts of parameters that cause it, alone or together, with the properties that they change; under no name those that none does.
+        What is as it is with all recorded values together was changed by none, whatever one of them alone would do."""
         inputs = self._inputs(reason)
         names = tuple(sorted(each for each in self._recorded if inputs is None or each in inputs))
         changed = self._changes(self._all, reason) if names else None
         if changed is None:
-            return {"": reason.pointers}
+            return {(): reason.pointers}
         ours = reason._replace(pointers=changed)
-        found = {name: own for name in names if (own := self._changes((name,), ours)) is not None}
-        rest = ours._replace(pointers=tuple(each for each in changed if all(each not in own for own in found.values())))
-        if rest.pointers or not found:
-            needed = names
-            for name in names:  # as few as do all of it
-                fewer = tuple(each for each in needed if each != name)
-                needed = fewer if self._changes(fewer, rest) == rest.pointers else needed
-            found[" + ".join(needed)] = rest.pointers
+        alone = {name: own for name in names if (own := self._changes(self._of_parameter[name], ours)) is not None}
+        rest = ours._replace(pointers=tuple(each for each in changed if all(each not in own for own in alone.values())))
+        found: dict[tuple[str, ...], tuple[Pointer, ...]] = {}
+        for name, own in alone.items():
+            found |= self._by_part(self._of_parameter[name], reason._replace(pointers=own))
+        if rest.pointers or not alone:
+            needed = self._fewest(tuple(part for name in names for part in self._of_parameter[name]), rest)
+            found[needed] = rest.pointers
         left = tuple(each for each in reason.pointers if each not in changed)
-        return {**found, "": left} if left else found
+        return {**found, (): left} if left else found
+
+    def _by_part(self, every: tuple[str, ...], reason: Reason) -> dict[tuple[str, ...], tuple[Pointer, ...]]:
+        """The parts of a parameter that cause what all of them together do, alone or together."""
+        found: dict[tuple[str, ...], tuple[Pointer, ...]] = {}
+        for part in every if len(every) > 1 else ():
+            own = self._changes((part,), reason)
+            if own is not None:
+                found[(part,)] = own
+        rest = reason._replace(pointers=tuple(each for each in reason.pointers if all(each not in own for own in found.values())))
+        if rest.pointers or not found:
+            found[self._fewest(every, rest)] = rest.pointers
+        return found
+
+    def _fewest(self, names: tuple[str, ...], reason: Reason) -> tuple[str, ...]:
+        """As few of some parts as do all that all of them do."""
+        needed = names
+        for name in names:
+            fewer = tuple(each for each in needed if each != name)
+            needed = fewer if fewer and self._changes(fewer, reason) == reason.pointers else needed
+        return needed
 
     @property
     def _all(self) -> tuple[str, ...]:
-        return tuple(sorted(self._recorded))
+        return tuple(self._parts)
 
     def _is_rewritten(self, reason: Reason, pointer: Pointer) -> bool:
         """Whether a property, under the recorded values, is not what was deployed: then the template or a catalog had a part in it, too."""
@@ -220,22 +260,32 @@ class Causes:
 
     def _overlay(self, names: tuple[str, ...]) -> Overlay:
         if names not in self._overlays:
-            self._overlays[names] = Overlay(self._rendering, {name: self._recorded[name] for name in names}, self._meter)
+            labels: dict[str, set[Pointer]] = {}
+            for part, label, _ in map(self._parts.__getitem__, names):
+                labels.setdefault(part.parameter, set()).add(label)
+            changes = {name: self._value_with(name, chosen) for name, chosen in labels.items()}
+            self._overlays[names] = Overlay(self._rendering, changes, self._meter)
         return self._overlays[names]
 
+    def _value_with(self, name: str, chosen: Collection[Pointer]) -> Any:
+        """A parameter as it is, with what some parts of it were."""
+        if len(chosen) == len(self._of_parameter[name]):
+            return self._recorded[name]
+        return mixed(self._recorded[name], self._rendering.parameters.values[name], chosen)
+
     def _cause(self, named: "_Name", reasons: "Sequence[tuple[Reason, tuple[Pointer, ...]]]") -> Cause:
-        kind, name = named
+        kind, place, inputs = named
         leads_to: dict[tuple[str, str, tuple[str, ...]], list[str]] = {}
         for each, pointers in reasons:
             properties = tuple(dict.fromkeys(map(pointer_text, pointers)))
             leads_to.setdefault((_effect(each, pointers), each.type, properties), []).append(each.address)
         told = tuple(Lead(effect, type, tuple(addresses), properties) for (effect, type, properties), addresses in leads_to.items())
         if kind != "parameter":
-            return Cause(kind, "", name, told)
-        if name not in self._recorded:
-            places = [set_at(self._rendering, each, ()) for each in name.split(" + ") if name]
-            return Cause(kind, name, ", ".join(filter(None, places)), told)
-        return Cause(kind, name, set_at(self._rendering, name, ()), told, self._recorded[name], self._rendering.parameters.values[name])
+            return Cause(kind, "", place, told)
+        found = [self._parts[each] for each in inputs]
+        names = dict.fromkeys(part.parameter for part, *_ in found)
+        places = dict.fromkeys(set_at(self._rendering, part.parameter, at) for part, _, at in found)
+        return Cause(kind, " + ".join(names), ", ".join(filter(None, places)), told, tuple(part for part, *_ in found))
 
 
 def _effect(reason: Reason, pointers: Sequence[Pointer]) -> str:
@@ -247,13 +297,13 @@ def _effect(reason: Reason, pointers: Sequence[Pointer]) -> str:
 
 
 def _together(causes: Sequence[Cause]) -> list[Cause]:
-    """The causes, those of one kind that are known by their places with one place for all lines that lead to the same."""
-    lines: dict[object, list[Cause]] = {}
-    for each in causes:
-        if each.kind in WRITTEN:
-            lines.setdefault((each.kind, *((lead.effect, lead.addresses) for lead in each.leads_to)), []).append(each)
-    written = [alike[0] if len(alike) == 1 else _joined(alike) for alike in lines.values()]
-    return [*(each for each in causes if each.kind not in WRITTEN), *written]
+    """The causes; parts of one parameter, and lines of one kind, that lead to the same are one, with all places."""
+    found: dict[object, list[Cause]] = {}
+    for number, each in enumerate(causes):
+        leads = tuple((lead.effect, lead.addresses) for lead in each.leads_to)
+        is_alone = each.kind not in WRITTEN and len(each.parts) != 1
+        found.setdefault(number if is_alone else (each.kind, each.parameter, leads), []).append(each)
+    return [alike[0] if len(alike) == 1 else _joined(alike) for alike in found.values()]
 
 
 def _joined(causes: Sequence[Cause]) -> Cause:
@@ -262,14 +312,14 @@ def _joined(causes: Sequence[Cause]) -> Cause:
         lead._replace(properties=tuple(dict.fromkeys(name for each in causes for name in each.leads_to[number].properties)))
         for number, lead in enumerate(causes[0].leads_to)
     ]
-    return replace(causes[0], place=_places(causes), leads_to=tuple(leads))
+    return replace(causes[0], place=_places(causes), leads_to=tuple(leads), parts=tuple(part for each in causes for part in each.parts))
 
 
 def _places(causes: Sequence[Cause]) -> str:
     """Some lines, those of one file after its name."""
     found: dict[str, list[str]] = {}
-    for each in causes:
-        file, _, line = each.place.rpartition(":")
+    for place in dict.fromkeys(each.place for each in causes):
+        file, _, line = place.rpartition(":")
         found.setdefault(file, []).append(line)
     return ", ".join(
         f"{file}:{', '.join(sorted(lines, key=_numbered))}" if file else ", ".join(lines) for file, lines in sorted(found.items())
@@ -280,6 +330,19 @@ def _numbered(line: str) -> tuple[int, str]:
     return (int(line), "") if line.isdigit() else (0, line)
 
 
+def _numbered_place(place: str) -> tuple[str, int, str]:
+    file, _, rest = place.partition(":")
+    line = rest.partition(",")[0]
+    return file, int(line) if line.isdigit() else 0, place
+
+
 def _weight(cause: Cause) -> tuple[object, ...]:
     severest = min(SEVEREST.index(each.effect) for each in cause.leads_to)
-    return severest, not cause.parameter, -sum(len(each.addresses) for each in cause.leads_to), cause.parameter, cause.kind, cause.place
+    return (
+        severest,
+        not cause.parameter,
+        -sum(len(each.addresses) for each in cause.leads_to),
+        cause.parameter,
+        cause.kind,
+        *_numbered_place(cause.place),
+    )

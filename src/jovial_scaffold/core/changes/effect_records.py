@@ -89,23 +89,31 @@ KINDS = ("parameter", *WRITTEN, "somebody", "secret", "unknown")
 """Kinds of causes: beside what is ours somebody who changed what runs, a secret that is another one, and what nobody knows."""
 
 
+class CausePart(NamedTuple):
+    """A parameter, or a part of one (`part` is its pointer as a text), with what it was and is; MISSING is what is not there."""
+
+    parameter: str
+    part: str
+    was: Any
+    becomes: Any
+
+    @property
+    def name(self) -> str:
+        """How people read it: `probes:north/depth`."""
+        return f"{self.parameter}:{self.part}" if self.part else self.parameter
+
+
 @value_record
 class Cause:
     """What it is (one of `KINDS`), a parameter (several that do it only together, joined by a plus), where it is set, and what it leads to, dragged along
-    or not; what it was and is, where it `is_single`. The place is that of the lines, with the row or the label; of a catalog, the type."""
+    or not. `parts` are what of the parameters is another. The place is that of the lines, with the row or the label; of a catalog, the type."""
 
     kind: str
     parameter: str
     place: str
     leads_to: tuple[Lead, ...]
-    was: Any = None
-    becomes: Any = None
+    parts: tuple[CausePart, ...] = ()
     authored: Authored | None = None  #: who wrote that line since the last deployment, where that is known
-
-    @property
-    def is_single(self) -> bool:
-        """Whether it is one parameter, which was something and is something else."""
-        return bool(self.parameter) and " + " not in self.parameter
 
 
 @value_record

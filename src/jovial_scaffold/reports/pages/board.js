@@ -325,12 +325,12 @@ const board = (() => {
   }
 
   const show = (value) => value === undefined ? "‹unset›" : typeof value === "string" ? value : value?.$secret ? "‹secret›" : value?.$pending ? `‹${[value.$pending].flat().join(", ")}›` : JSON.stringify(value);
-  const CAUSES = { template: "the template", somebody: "somebody where it runs", secret: "a secret that is another one", unknown: "not known" };
+  const CAUSES = { template: "the template", lookup: "a table", label: "a label", catalog: "the catalog", somebody: "somebody where it runs", secret: "a secret that is another one", unknown: "not known" };
 
   // What makes the effects, the severest first, and all that each leads to.
   function causes(found) {
     if (!found.causes?.length) return [];
-    return [make("h2", {}, "Because of"), make("div", { class: "causes" }, found.causes.map((each) => make("section", {}, make("p", {}, make("b", {}, each.parameter || CAUSES[each.kind] || each.kind), each.place ? make("span", { class: "mono quiet" }, ` ${each.place}`) : "", "was" in each ? make("span", { class: "mono" }, `  ${apart(show(each.was), show(each.becomes))}`) : ""),
+    return [make("h2", {}, "Because of"), make("div", { class: "causes" }, found.causes.map((each) => make("section", {}, make("p", {}, make("b", {}, each.parts?.map((part) => part.name).join(" + ") || CAUSES[each.kind] || each.kind), each.place ? make("span", { class: "mono quiet" }, ` ${each.place}`) : "", each.parts?.map((part) => make("span", { class: "mono" }, `  ${each.parts.length > 1 ? `${part.name} ` : ""}${apart(show(part.was), show(part.becomes))}`)) ?? ""),
       make("ul", {}, [...each.leads_to].sort((one, other) => SEVEREST.indexOf(one.effect) - SEVEREST.indexOf(other.effect)).map((lead) => make("li", {}, make("span", { class: `tag ${lead.effect}` }, lead.effect), ` ${named(lead.addresses)} `, make("span", { class: "quiet" }, lead.properties.join(", "))))))))];
   }
 

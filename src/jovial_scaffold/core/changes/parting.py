@@ -1,0 +1,93 @@
+"""Which parts of a structured value are others than they were: entries of maps by their keys, items of lists by what tells them from each other."""
+
+from collections.abc import Collection, Iterator, Sequence
+from typing import Any, NamedTuple
+
+from jovial_scaffold.core.changes.aligning import same
+from jovial_scaffold.core.changes.effect_records import MISSING
+from jovial_scaffold.core.text.source import Pointer
+
+
+class Part(NamedTuple):
+    """A part that is another: its `label` has the keys of items; `at` is where it stands now, or what it stood in. MISSING is what is not there."""
+
+    label: Pointer
+    at: Pointer
+    was: Any
+    becomes: Any
+
+
+class _Step(NamedTuple):
+    """An entry or item of two values: what it is called, and its step in the newer one, where it is there."""
+
+    label: str | int
+    then: Any
+    now: Any
+    at: str | int | None
+
+
+def parts(then: Any, now: Any) -> Iterator[Part]:
+    """The parts of a value that are not as they were; the whole of it where nothing tells its parts."""
+    yield from _parts(then, now, (), ())
+
+
+def _parts(then: Any, now: Any, label: Pointer, at: Pointer) -> Iterator[Part]:
+    if then is not MISSING and now is not MISSING and same(then, now):
+        return
+    steps = _steps(then, now)
+    if steps is None:
+        yield Part(label, at, then, now)
+        return
+    for each in steps:
+        yield from _parts(each.then, each.now, (*label, each.label), at if each.at is None else (*at, each.at))
+
+
+def mixed(then: Any, now: Any, chosen: Collection[Pointer], label: Pointer = ()) -> Any:
+    """The newer value, with what the `chosen` parts were; MISSING where that was nothing."""
+    if label in chosen:
+        return then
+    steps = _steps(then, now) if then is not MISSING and now is not MISSING and not same(then, now) else None
+    if steps is None:
+        return now
+    held = [(each, mixed(each.then, each.now, chosen, (*label, each.label))) for each in steps]
+    if isinstance(now, dict):
+        return {each.label: value for each, value in held if value is not MISSING}
+    found = [(each.label, value) for each, value in held if each.now is not MISSING and value is not MISSING]
+    before: list[str | int] = []
+    for each, value in sorted(((each, value) for each, value in held if each.then is not MISSING), key=lambda pair: _order(pair[0], then)):
+        if each.now is MISSING and value is not MISSING:  # it stood behind what it stood behind then
+            last = max((index for index, (name, _) in enumerate(found) if name in before), default=-1)
+            found.insert(last + 1, (each.label, value))
+        before.append(each.label)
+    return [value for _, value in found]
+
+
+def _order(step: _Step, then: Sequence[Any]) -> int:
+    return next(index for index, item in enumerate(then) if item is step.then)
+
+
+def _steps(then: Any, now: Any) -> list[_Step] | None:
+    """What two maps or lists consist of; None where they are taken as a whole."""
+    if isinstance(then, dict) and isinstance(now, dict) and (then or now):
+        return [_Step(key, then.get(key, MISSING), now.get(key, MISSING), key if key in now else None) for key in {**now, **then}]
+    if not isinstance(then, list) or not isinstance(now, list) or not all(isinstance(each, dict) for each in (*then, *now)):
+        return None
+    key = _key(then, now)
+    if key is None:
+        return [_Step(index, a, b, index) for index, (a, b) in enumerate(zip(then, now, strict=True))] if len(then) == len(now) else None
+    older, newer = ({str(each[key]): each for each in items} for items in (then, now))
+    if [name for name in older if name in newer] != [name for name in newer if name in older]:
+        return None  # their order is another, too
+    found = [_Step(name, older.get(name, MISSING), item, index) for index, (name, item) in enumerate(newer.items())]
+    return [*found, *(_Step(name, item, MISSING, None) for name, item in older.items() if name not in newer)]
+
+
+def _key(then: Sequence[Any], now: Sequence[Any]) -> str | None:
+    """The first property that all items have and that tells them from each other: a text, else an integer. None where there is none, or there is
+    nothing to be told."""
+    for kind in (str, int):
+        for name in now[0] if then and now else ():
+            held = [[each.get(name) for each in items] for items in (then, now)]
+            if all(type(value) is kind for values in held for value in values) and all(len(set(values)) == len(values) for values in held):
+                return str(name)
+    return None
