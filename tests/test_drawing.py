@@ -203,6 +203,21 @@ def test_formats(demo: Path) -> None:
 HOSTILE = '"]; x [label="<script>&amp;\\\n end'
 
 
+@pytest.mark.parametrize("title", ["net in live", "a-long-name-of-a-project in a-long-name-of-an-environment-of-it, and another"])
+def test_words_are_no_wider_than_the_picture(write: Write, title: str) -> None:
+    files = {
+        "jovial.yaml": "project: p\ntemplate: t.yaml\ncatalogs: [fulmar]\nenvironments: {live: {parameters: []}}\n",
+        "t.yaml": "resources: {net (fulmar.network): {name: net, range: 10.0.0.0/8}}\n",
+    }
+    found = picture(Project.load(write(files)).views(["live"]))
+    text = svg_text(layout(found), title)
+    width = float(text.partition('width="')[2].partition('"')[0])
+    told = re.findall(r'<text class="(title|legend)" x="24"[^>]*>([^<]*)', text)
+    assert len(told) > 3 and " ".join(words for kind, words in told if kind == "legend").endswith("the round of the deployment.")
+    letters = {"title": 14 * 0.602, "legend": 11 * 0.602}  # of the font that the picture asks for: widths of 1233 in 2048 units
+    assert all(24 + letters[kind] * len(words) <= width for kind, words in told)
+
+
 def test_names_are_quoted() -> None:
     nodes = {HOSTILE: Node(HOSTILE, HOSTILE, "t.x.v1", (HOSTILE,), 1, ()), "b": Node("b", "b", "t.y.v1", ("b",), 2, (HOSTILE,))}
     found = Picture(HOSTILE, nodes, (Edge(HOSTILE, "b", True),), (), {(HOSTILE,): HOSTILE})

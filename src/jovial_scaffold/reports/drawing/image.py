@@ -9,7 +9,7 @@ from matplotlib.path import Path
 
 from jovial_scaffold.core.graph.layout import Box, Scene, shortened
 from jovial_scaffold.reports.drawing.looks import looks, outline
-from jovial_scaffold.reports.drawing.svg import curve, legend_lines
+from jovial_scaffold.reports.drawing.svg import curve, legend_lines, width_of
 from jovial_scaffold.reports.words import visible
 
 _DPI = 96
@@ -19,8 +19,8 @@ _FONT = "DejaVu Sans Mono"
 
 def png_bytes(scene: Scene, title: str) -> bytes:
     """The picture; a very large one is drawn smaller, since no program opens more pixels."""
-    legend = legend_lines(scene)
-    width, height = max(scene.width, 820.0), scene.height + 34 + 18 * len(legend) + 12
+    width, legend = width_of(scene, title), legend_lines(scene, title)
+    height = scene.height + 34 + 18 * len(legend) + 12
     scale = min(1.5, _LARGEST / max(width, height))
     figure = Figure(figsize=(width / _DPI * scale, height / _DPI * scale), dpi=_DPI, facecolor="#fdfcf9")
     FigureCanvasAgg(figure)

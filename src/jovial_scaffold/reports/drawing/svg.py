@@ -6,8 +6,11 @@ from html import escape
 
 from jovial_scaffold.core.graph.layout import LONGEST_LABEL, Box, Frame, Line, Point, Scene, shortened
 from jovial_scaffold.reports.drawing.looks import looks, outline
+from jovial_scaffold.reports.terminal import cells, wrapped
 from jovial_scaffold.reports.words import counted, visible
 
+_LEAST_WIDTH, _MARGIN = 460.0, 24.0  # pixels
+_TITLE_LETTER, _LEGEND_LETTER = 8.43, 6.63  # widths of a letter in the sizes below, in pixels
 _STYLE = """
 svg.map{background:#fdfcf9;font-family:DejaVu Sans Mono,Menlo,Consolas,monospace}
 .map .edge{fill:none;stroke:#7b766c;stroke-width:1.3}.map .pending{stroke-dasharray:5 4}.map .edge.marked{stroke:#8a3a00;stroke-width:2.4}
@@ -29,8 +32,8 @@ def _number(value: float) -> str:
 
 def _parts(scene: Scene, title: str, standalone: bool) -> Iterator[str]:
     looking = looks((node.type, node.look) for node in scene.picture.nodes.values())
-    legend = legend_lines(scene)
-    width, height = max(scene.width, 460.0), scene.height + 34 + 16 * len(legend) + 12
+    width, legend = width_of(scene, title), legend_lines(scene, title)
+    height = scene.height + 34 + 16 * len(legend) + 12
     size = f' width="{_number(width)}" height="{_number(height)}"' if standalone else ""
     yield f'<svg xmlns="http://www.w3.org/2000/svg" class="map" role="img" aria-label="{_text(title)}" viewBox="0 0 {_number(width)} {_number(height)}"{size}>'
     yield f"<style>{_STYLE}</style>"
@@ -53,8 +56,13 @@ def _parts(scene: Scene, title: str, standalone: bool) -> Iterator[str]:
     yield "</svg>\n" if standalone else "</svg>"
 
 
-def legend_lines(scene: Scene) -> list[str]:
-    """What the picture means, in words."""
+def width_of(scene: Scene, title: str) -> float:
+    """How wide a picture is, in pixels, with its title."""
+    return max(scene.width, _LEAST_WIDTH, cells(visible(title)) * _TITLE_LETTER + 2 * _MARGIN)
+
+
+def legend_lines(scene: Scene, title: str) -> list[str]:
+    """What the picture means, in words, on lines that are no wider than it."""
     found = scene.picture
     resources = sum(node.count for node in found.nodes.values())
     lines = [
@@ -69,7 +77,8 @@ def legend_lines(scene: Scene) -> list[str]:
         second += " ×n: so many items of a loop."
     if any(edge.mark for edge in found.edges):
         second += " A thick arrow is in one of them only."
-    return [*lines, second]
+    room = int((width_of(scene, title) - 2 * _MARGIN) / _LEGEND_LETTER)
+    return [line for each in (*lines, second) for line in wrapped(each, room, "")]
 
 
 def _text(text: str) -> str:
