@@ -1,6 +1,7 @@
 """Families of environments (`jovial compare --families`): which belong together, against how the environments were made."""
 
 import json
+import re
 from itertools import combinations
 
 from hypothesis import given, settings
@@ -9,6 +10,8 @@ from hypothesis import strategies as st
 from jovial_scaffold.core.changes.families import families
 from jovial_scaffold.core.changes.matrix import compare
 from jovial_scaffold.core.project import Project
+from jovial_scaffold.reports.families import families_text
+from jovial_scaffold.reports.terminal import Style
 from tests.support import Write, in_memory, jovial, valid_json
 
 _SIZES = ("xs", "s", "m", "l", "xl")
@@ -77,3 +80,15 @@ def test_as_users_ask_for_it(write: Write) -> None:
     assert document["apart"] == [{"families": [0, 1], "differing": ["q:wait_hours"]}]
     same = jovial("compare", "a", "b", "--families", cwd=folder).stdout
     assert "2 environments in 1 family" in same and "are alike" in same
+
+
+def test_of_many_families_each_stands_beside_its_nearest() -> None:
+    comparison = made([0, 0, 1, 1, 2, 2, 3, 3, 4, 4], {}).compare(echoes=True)
+    found = families(comparison)
+    text = families_text(found, comparison, Style(False, 200))
+    pairs = [(int(one) - 1, int(other) - 1) for one, other in re.findall(r"^(\d+) and (\d+)$", text, re.M)]
+    assert len(found.families) == 5 and [other for _, other in pairs] == [1, 2, 3, 4] and "--format json has all pairs" in text
+    for one, other in pairs:
+        assert all(len(found.apart[one, other]) <= len(found.apart[each, other]) for each in range(other))
+    few = made([0, 0, 1, 1, 2, 2], {}).compare(echoes=True)
+    assert len(re.findall(r"^\d+ and \d+$", families_text(families(few), few, Style(False, 200)), re.M)) == 3

@@ -11,6 +11,7 @@ from jovial_scaffold.reports.terminal import Style, wrapped
 from jovial_scaffold.reports.words import counted, listed, visible
 
 _NAMED = 4  # rows that are named
+_FEW = 3  # families of which all pairs are told
 _HEAD = 4  # columns before a family
 
 
@@ -29,7 +30,8 @@ def _lines(found: Families, comparison: Comparison, style: Style) -> Iterator[st
         told = f"differ among themselves in {_about(each.rows, aspects)}" if each.rows else "are alike"
         if len(each.environments) > 1:
             yield from wrapped(told, style.width, " " * _HEAD)
-    for (one, other), rows in found.apart.items():
+    shown = _nearest(found)
+    for (one, other), rows in shown.items():
         yield ""
         yield style.paint("strong", f"{one + 1} and {other + 1}")
         yield from wrapped(f"always differ in {_about(rows, aspects)}" if rows else "never differ in the same", style.width, " " * _HEAD)
@@ -37,6 +39,22 @@ def _lines(found: Families, comparison: Comparison, style: Style) -> Iterator[st
         if behind:
             named = listed([f"{visible(name)} ({count:,})" for name, count in sorted(behind.items(), key=lambda each: (-each[1], each[0]))])
             yield from wrapped(f"driven by {named}", style.width, " " * _HEAD)
+
+    if len(shown) < len(found.apart):
+        yield ""
+        told = "Each family stands beside that of those before it from which it differs least; --format json has all pairs."
+        yield from (style.paint("faint", line) for line in wrapped(told, style.width, ""))
+
+
+def _nearest(found: Families) -> dict[tuple[int, int], tuple[Row, ...]]:
+    """What tells families apart: of very few, all; else each and the one before it from which it differs least."""
+    if len(found.families) <= _FEW:
+        return dict(found.apart)
+    nearest = (
+        min(((one, other) for one in range(other)), key=lambda pair: (len(found.apart[pair]), pair))
+        for other in range(1, len(found.families))
+    )
+    return {pair: found.apart[pair] for pair in nearest}
 
 
 def _about(rows: Sequence[Row], aspects: Aspects) -> str:

@@ -145,7 +145,7 @@ const board = (() => {
         if (absent && absent[1][shown[0][1]] < 0) return cell("differs", "here");
         if (!index) return cell("quiet", "compared with");
         const other = rows.filter((row) => row[1][column] !== row[1][shown[0][1]]).length;
-        return cell(other ? "differs" : "quiet", other ? `${other} differ` : "same");
+        return cell(other ? "differs" : "quiet", other ? `${other} ${other === 1 ? "differs" : "differ"}` : "same");
       }));
     const body = make("tbody", { role: "rowgroup" }, head);
     if (open) for (const row of rows) body.append(line(resource, row, shown));
