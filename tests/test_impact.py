@@ -1,5 +1,6 @@
 """What something reaches, asked by name and by place."""
 
+import re
 from pathlib import Path
 from typing import Any
 from urllib.parse import quote
@@ -9,6 +10,7 @@ import pytest
 from jovial_scaffold.core.changes.edges import between
 from jovial_scaffold.core.changes.impact import PRESENCE, Touched
 from jovial_scaffold.core.schemas.annotations import CHANGE_EFFECTS
+from tests.fuzz.impacts import changed
 from tests.support import in_memory, jovial, valid_json
 
 _FILES = {
@@ -102,7 +104,7 @@ def test_what_is_reached(what: str, in_b: list[str] | None) -> None:
 
 
 _CANAL = {
-    "jovial.yaml": "project: canal\ntemplate: t.yaml\ncatalogs: [cat]\nenvironments: {wet: {labels: {water: high}}, dry: {labels: {water: low}}}\n",
+    "jovial.yaml": "project: canal\ntemplate: t.yaml\ncatalogs: [cat]\nenvironments:\n  wet: {labels: {water: high}}\n  dry: {labels: {water: low}}\n",
     "cat/catalog.yaml": "name: weir\ndescription: d\ndefaults: {basin: 1, gate: 1}\n",
     "cat/basin.yaml": """$id: weir.basin.v1
 type: object
@@ -186,3 +188,64 @@ def test_by_the_program(demo: Path) -> None:
     assert "rehearsal and live" in jovial("why", "zone", "--impact", cwd=demo).stdout
     wrong = jovial("why", "zoen", "--impact", cwd=demo)
     assert wrong.returncode == 1 and "Did you mean `zone`?" in wrong.stderr
+
+
+@pytest.mark.parametrize("environment", ["wet", "dry"])
+@pytest.mark.parametrize("label", ["high", "low", "none"])
+def test_whatever_another_label_changes_is_told(environment: str, label: str) -> None:
+    project = in_memory(_CANAL)
+    before = project.render(environment)
+    other = in_memory(
+        {**_CANAL, "jovial.yaml": re.sub(rf"({environment}: {{labels: {{water: )\w+", rf"\g<1>{label}", _CANAL["jovial.yaml"])}
+    )
+    by_name = project.impact("context.labels.water")[environment]
+    at_line = project.impact(f"jovial.yaml:{5 if environment == 'wet' else 6}")
+    assert at_line == {environment: by_name}
+    reached = {(each.address, each.property) for each in by_name}
+    for address, property in changed(before, other.render(environment)):
+        assert (address, property) in reached or (address, "") in reached, (address, property, sorted(reached))
+
+
+_TABLE = {
+    "jovial.yaml": "project: canal\ntemplate: t.yaml\ncatalogs: [fulmar]\nlookups: {waits: s.csv}\nenvironments: {wet: {parameters: []}}\n",
+    "s.csv": "code,hours,note\nkes,2,a\nbri,3,b\nolt,4,c\nnot,5,d\n",
+    "m.yaml": """parameters: {code: {type: string, description: d}}
+lookups: {wait: {in: waits, where: row.code == code}}
+resources: {gate (fulmar.queue): {name: "gate-${code}", wait_hours: "${int(wait.hours)}", description: "${wait.note}"}}
+outputs: {hours: "${wait.hours}", name: "${gate.name}"}
+""",
+    "t.yaml": """let: {codes: [kes, bri, olt]}
+lookups: {mine: {in: waits, where: row.code == 'olt'}}
+resources:
+  each (./m.yaml): {$per: {code: codes}, code: "${code}"}
+  one (./m.yaml): {code: kes}
+  last (fulmar.queue): {name: last, wait_hours: "${int(mine.hours)}"}
+  plain (fulmar.queue): {name: "of-${one.name}"}
+""",
+}
+
+
+@pytest.mark.parametrize("line", [2, 3, 4])
+def test_a_row_reaches_the_uses_that_choose_it_and_no_others(line: int) -> None:
+    rows = _TABLE["s.csv"].splitlines()
+    code, hours, note = rows[line - 1].split(",")
+    edited = "\n".join([*rows[: line - 1], f"{code},{int(hours) + 9},{note}{note}", *rows[line:]]) + "\n"
+    differs = changed(in_memory(_TABLE).render("wet"), in_memory({**_TABLE, "s.csv": edited}).render("wet"))
+    reached = {(each.address, each.property) for each in in_memory(_TABLE).impact(f"s.csv:{line}")["wet"]}
+    assert differs and reached == differs
+
+
+def test_what_is_in_a_module_is_there_or_not_and_the_use_is_no_resource() -> None:
+    files = {
+        **_TABLE,
+        "t.yaml": _TABLE["t.yaml"]
+        .replace("one (./m.yaml): {", "one (./m.yaml): {$when: codes.size() > 2, ")
+        .replace("one.name", "one.?name.orValue('x')"),
+    }
+    touched = in_memory(files).impact("codes")["wet"]
+    assert {each.address for each in touched if each.effect == PRESENCE} == {
+        "one/gate",
+        *(f"each/{code}/gate" for code in ("kes", "bri", "olt")),
+    }
+    away = {**files, "t.yaml": files["t.yaml"].replace("size() > 2", "size() > 3")}
+    assert {each.address for each in in_memory(away).impact("codes")["wet"] if each.effect == PRESENCE} >= {"one/gate"}

@@ -2,7 +2,7 @@
 
 import random
 
-from jovial_scaffold.core.changes.impact import Impact
+from jovial_scaffold.core.changes.impact import Asked, Impact
 from jovial_scaffold.core.rendering.results import Rendering
 from tests.fuzz.drivers import differing, edited, loaded, project
 
@@ -17,7 +17,7 @@ def attempt(chance: random.Random) -> str:
         return "unusable"
     impact = Impact()
     for name, value in differing(before, sandbox).items():
-        touched = impact.of(rendering, {rendering.scope.template: frozenset((name,))})
+        touched = impact.of(rendering, Asked({rendering.scope.template: frozenset((name,))}))
         told = {(each.address, each.property) for each in touched}
         other = edited(files, "live", {name: value})
         if any(each.level == "error" for each in other.findings):

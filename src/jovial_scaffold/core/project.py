@@ -963,19 +963,17 @@ class Project:
         return confirmed(explain(rendering, others, address, steps), rendering, others, address, steps)
 
     def impact(self, what: str, environments: Iterable[str] = ()) -> "dict[str, list[Touched]]":
-        """What a parameter, value, function, lookup, document or resource of the template may reach, or what stands at FILE:LINE, by view.
+        """What a parameter, value, function, lookup, document or resource of the template, or a label (`context.labels.tier`) may reach, or what stands at FILE:LINE, by view.
         Raises Unexplained where there is no such thing."""
-        from jovial_scaffold.core.changes.impact import Impact, named_at
+        from jovial_scaffold.core.changes.impact import Impact, named
         from jovial_scaffold.core.rendering.explaining import Unexplained
 
         views = {text: self.views((text,))[0] for text in tuple(environments) or self.environments}
-        template = self._template
-        known = {*template.names, *template.functions}
         impact, found = Impact(), {}
         for text, rendering in views.items():
-            names = {template: frozenset((what,))} if what in known else named_at(what, rendering)
-            if names:
-                found[self.label(text)] = impact.of(rendering, names)
+            asked = named(what, rendering)
+            if asked.of_template or asked.of_use:
+                found[self.label(text)] = impact.of(rendering, asked)
         if not found:
             raise Unexplained(what)
         return found

@@ -16,6 +16,7 @@ from jovial_scaffold.core.rendering.instances import Surroundings
 from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.schemas.annotations import CHANGE_EFFECTS
 from jovial_scaffold.core.templates.compiling import formulas_of, presence_uses
+from jovial_scaffold.core.templates.inputs import CONTEXT
 from jovial_scaffold.core.templates.model import Compiled, Condition, Document, ListValue, Lookup, MapValue, Resource, Template, parts_of
 from jovial_scaffold.core.text.source import Origin, Pointer
 from jovial_scaffold.core.text.unknown import UNKNOWN
@@ -49,18 +50,37 @@ class _Reach:
     places: dict[str, set[Pointer]]
 
 
+class Asked(NamedTuple):
+    """What it is asked for: names of templates, wherever they are used, and of single uses, by what their addresses begin with. Parts of the
+    context go by `context.labels.tier` and their like."""
+
+    of_template: Mapping[Template, frozenset[str]]
+    of_use: Mapping[str, frozenset[str]] = {}
+
+    def in_scope(self, scope: Surroundings) -> frozenset[str]:
+        """The names in one use."""
+        return self.of_template.get(scope.template, _NOTHING) | self.of_use.get(scope.prefix, _NOTHING)
+
+
+_NOTHING: frozenset[str] = frozenset()
+
+
 class Impact:
     """What names reach in a project, found once for each template and the names that are its own."""
 
     def __init__(self) -> None:
         self._known: dict[tuple[Template, frozenset[str]], _Reach] = {}
-        self._asked: Mapping[Template, frozenset[str]] = {}
+        self._asked = Asked({})
+        self._of_all_uses: dict[Template, frozenset[str]] = {}
 
-    def of(self, rendering: Evaluated, names: Mapping[Template, frozenset[str]]) -> list[Touched]:
+    def of(self, rendering: Evaluated, asked: Asked) -> list[Touched]:
         """What some names of the project's template, and of the modules that it uses, reach in one environment, by address."""
-        if names != self._asked:
-            self._known, self._asked = {}, names
-        reach = self._reach(rendering.scope.template, frozenset())
+        if asked != self._asked:
+            self._known, self._asked = {}, asked
+            self._of_all_uses = dict(asked.of_template)
+            for scope in _scopes(rendering) if asked.of_use else ():
+                self._of_all_uses[scope.template] = self._of_all_uses.get(scope.template, _NOTHING) | asked.in_scope(scope)
+        reach = self._reach(rendering.scope.template, asked.in_scope(rendering.scope))
         found = [*self._in_scope(rendering.scope, reach)]
         found += [
             Touched(rendering.scope.template.output_address(name), "", "output", "in_place")
@@ -76,13 +96,13 @@ class Impact:
                 continue
             instances = scope.instances(resource) or {}
             if not instances and _ALL in properties:
-                yield Touched(f"{scope.prefix}{name}", "", resource.type_text, PRESENCE)
+                yield from _would_be(resource, scope.prefix)
             for instance in instances.values():
                 if instance.inside is not None and resource.module is not None:
-                    inner = self._reach(resource.module.template, reach.given.get(name, frozenset()))
-                    yield from self._in_scope(instance.inside, inner)
+                    given = reach.given.get(name, _NOTHING) | self._asked.in_scope(instance.inside)
+                    yield from self._in_scope(instance.inside, self._reach(resource.module.template, given))
                     if _ALL in properties:
-                        yield Touched(instance.address, "", resource.type_text, PRESENCE)
+                        yield from _present(instance.inside)
                     continue
                 effects: dict[str, list[str]] = {}
                 for place in reach.places.get(name, ()):
@@ -92,8 +112,7 @@ class Impact:
                 if _ALL in properties:
                     yield Touched(instance.address, "", resource.type_text, PRESENCE)
 
-    def _reach(self, template: Template, given: frozenset[str]) -> _Reach:
-        seeds = given | self._asked.get(template, frozenset())
+    def _reach(self, template: Template, seeds: frozenset[str]) -> _Reach:
         if (template, seeds) not in self._known:
             self._known[template, seeds] = _Reach({}, set(), set(), {}, {})  # a module that uses itself reaches nothing more
             self._known[template, seeds] = self._found(template, seeds)
@@ -139,9 +158,10 @@ class Impact:
         entries = {str(place[0]) for place in places}
         found |= entries
         if resource.module is not None:
-            given = frozenset((*entries, *({"context"} & names)))
+            given = frozenset((*entries, *filter(_is_context, names)))
             reach.given[resource.name] = given
-            found |= self._reach(resource.module.template, given).outputs
+            module = resource.module.template
+            found |= self._reach(module, given | self._of_all_uses.get(module, _NOTHING)).outputs
         elif resource.type is not None and any(possible_effect(resource.type, each) == "rebuild" for each in places):
             # What is made again gets new values from the cloud.
             found |= {
@@ -165,11 +185,57 @@ def _reading(value: Compiled, at: Pointer, reads: Callable[[Compiled | Condition
         yield from _reading(part, (*at, *step), reads)
 
 
+def _would_be(resource: Resource, prefix: str) -> Iterator[Touched]:
+    """What is not there now, and would be: of a use, what is in the module."""
+    name = f"{prefix}{resource.name}"
+    if resource.module is None:
+        yield Touched(name, "", resource.type_text, PRESENCE)
+        return
+    for each in resource.module.template.resources.values():
+        yield from _would_be(each, f"{name}/")
+
+
+def _present(scope: Surroundings) -> Iterator[Touched]:
+    """What is there in a use of a module."""
+    for resource in scope.template.resources.values():
+        for instance in (scope.instances(resource) or {}).values():
+            if instance.inside is not None:
+                yield from _present(instance.inside)
+            else:
+                yield Touched(instance.address, "", resource.type_text, PRESENCE)
+
+
+def _scopes(rendering: Evaluated) -> list[Surroundings]:
+    """The project's own, and that of each use of a module in which something is."""
+    found: dict[Surroundings, None] = {rendering.scope: None}
+    for resource in rendering.resources.values():
+        scope = resource.instance.scope
+        while scope not in found:
+            found[scope] = None
+            if scope.use is None:
+                break
+            scope = scope.use.scope
+    return list(found)
+
+
+def _is_context(name: str) -> bool:
+    return name.partition(".")[0] == CONTEXT
+
+
+def _reads_context(reference: Reference, names: set[str]) -> bool:
+    """Whether a reference reads a part of the context that is reached, what is around it, or what is in it."""
+    path = tuple(str(each) for each in reference.path)
+    asked = [tuple(each.split(".", 2)[1:]) for each in names if _is_context(each)]
+    return any(each[: len(path)] == path[: len(each)] for each in asked)
+
+
 def _hits(formula: Formula, names: set[str], functions: set[str], properties: Mapping[str, set[str]], template: Template) -> bool:
     """Whether an expression reads something that is reached."""
     if any(call.function in functions for call in formula.program.own_calls):
         return True
     for each in formula.program.reads:
+        if each.name == CONTEXT and _reads_context(each, names):
+            return True
         if each.name in names and each.name not in template.resources:
             return True
         reached = properties.get(each.name, set())
@@ -198,12 +264,12 @@ def _document_hits(document: Document, hits: Any, names: set[str], functions: se
     return any(_hits(each.formula, names, functions, reach.properties, template) for each in document.placeholders)
 
 
-def named_at(place: str, rendering: Evaluated) -> dict[Template, frozenset[str]]:
-    """The names that stand at `FILE:LINE`, by the template that has them, which may be that of a module: what a parameter file sets there,
-    what is declared there, and the lookups that choose the row there."""
+def named_at(place: str, rendering: Evaluated) -> Asked:
+    """The names that stand at `FILE:LINE`, of the template that has them, which may be that of a module: what a parameter file sets there,
+    what is declared there, a label, and the lookups that choose the row there, by the use of the module."""
     file, _, number = place.rpartition(":")
     if not file or not number.isdigit():
-        return {}
+        return Asked({})
     line, template = int(number), rendering.scope.template
     is_set = {
         name
@@ -214,15 +280,24 @@ def named_at(place: str, rendering: Evaluated) -> dict[Template, frozenset[str]]
     }
     found = {each: _declared_at(each, file, line) for each in _with_modules(template)}
     found[template] |= is_set
-    scopes = {
-        rendering.scope,
-        *(each.instance.scope for each in rendering.resources.values()),
-    }  # of the project, and of each use of a module
-    for scope in scopes:
-        found.setdefault(scope.template, set()).update(
-            name for name, lookup in scope.template.lookups.items() if _chooses(scope, lookup, file, line)
-        )
-    return {each: frozenset(names) for each, names in found.items() if names}
+    labels = rendering.parameters.label_origins
+    found[template].update(f"{CONTEXT}.labels.{name}" for name, origin in labels.items() if _is_there(origin, file, line))
+    chosen = {
+        scope.prefix: frozenset(name for name, lookup in scope.template.lookups.items() if _chooses(scope, lookup, file, line))
+        for scope in _scopes(rendering)
+    }
+    return Asked(
+        {each: frozenset(names) for each, names in found.items() if names}, {prefix: names for prefix, names in chosen.items() if names}
+    )
+
+
+def named(what: str, rendering: Evaluated) -> Asked:
+    """A name of the template, a part of the context, or what stands at `FILE:LINE`."""
+    template = rendering.scope.template
+    is_label = what.startswith(f"{CONTEXT}.labels.") and what.split(".", 2)[2] in rendering.parameters.label_origins
+    if is_label or what in (*template.names, *template.functions, *(f"{CONTEXT}.{each}" for each in rendering.context)):
+        return Asked({template: frozenset((what,))})
+    return named_at(what, rendering)
 
 
 def _with_modules(template: Template) -> list[Template]:
