@@ -56,7 +56,7 @@ def test_one_mistake_in_several_environments_and_items_is_one_finding() -> None:
     ]
     joined = merged(parts, ["sandbox", "live"])
     assert len(joined) == 1
-    assert joined[0].environments == ("sandbox", "live") and joined[0].address == "a/1" and joined[0].elsewhere == ("a/2",)
+    assert joined[0].environments == ("sandbox", "live") and joined[0].address == "a/1" and joined[0].places == ("a/1", "a/2")
     assert joined[0].also_at == (("live", ("a/1", "a/2")), ("sandbox", ("a/1", "a/2")))
     alone = merged(parts[:2], ["sandbox", "live"])  # one address, in both
     assert alone[0].also_at == () and alone[0].environments == ("sandbox", "live")
@@ -195,3 +195,13 @@ def test_a_parameter_file_that_no_environment_takes() -> None:
         ("parameter-file-unused", "old.env"),
         ("parameter-file-unused", "old.yaml"),
     ]
+
+
+def test_a_mistake_in_a_loop_is_counted_by_what_is_rendered() -> None:
+    files = {
+        "jovial.yaml": "project: p\ntemplate: t.yaml\ncatalogs: [fulmar]\nenvironments: {a: {parameters: []}, b: {parameters: []}}\n",
+        "t.yaml": "resources:\n  belt (fulmar.queue): {$per: {c: \"['x', 'y', 'z']\"}, name: 'belt-${c}', colour: red}\n  use (./m.yaml): {}\n",
+        "m.yaml": "resources: {one (fulmar.queue): {name: one, colour: red}}\n",
+    }
+    loop, single = sorted(in_memory(files).check().findings, key=lambda each: each.span is not None and each.span.file, reverse=True)
+    assert loop.places == ("belt/x:colour", "belt/y:colour", "belt/z:colour") and single.places == ("use/one:colour",)

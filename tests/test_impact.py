@@ -211,7 +211,7 @@ _TABLE = {
     "s.csv": "code,hours,note\nkes,2,a\nbri,3,b\nolt,4,c\nnot,5,d\n",
     "m.yaml": """parameters: {code: {type: string, description: d}}
 lookups: {wait: {in: waits, where: row.code == code}}
-resources: {gate (fulmar.queue): {name: "gate-${code}", wait_hours: "${int(wait.hours)}", description: "${wait.note}"}}
+resources: {gate (fulmar.queue): {name: "gate-${code}", wait_hours: "${int(wait.hours)}", failed_to: "${wait.note}"}}
 outputs: {hours: "${wait.hours}", name: "${gate.name}"}
 """,
     "t.yaml": """let: {codes: [kes, bri, olt]}

@@ -3,6 +3,9 @@
 import pytest
 
 from jovial_scaffold import Project
+from jovial_scaffold.core.changes.finding import Hit
+from jovial_scaffold.reports.finding import hits_text
+from jovial_scaffold.reports.terminal import Style
 from tests.fuzz.code import NEVER, code_from
 from tests.support import Write
 
@@ -75,3 +78,25 @@ def test_tables_say_the_row_and_the_line(write: Write) -> None:
     assert (hit.kind, hit.name, hit.how, hit.environments) == ("table", "sizes row 1:size", "equal", ("a", "b"))
     assert hit.span is not None and (hit.span.file, hit.span.line) == ("sizes.csv", 2)
     assert {each.kind for each in project.find("q-").hits} == {"property", "output", "table"}
+
+
+def test_what_many_resources_have_of_one_line_is_told_once(write: Write) -> None:
+    places = ", ".join(f"k{number}" for number in range(30))
+    loops = "".join(
+        f'  {name} (fulmar.queue): {{$per: {{c: codes}}, name: "{name}-${{c}}", failed_to: held}}\n' for name in ("belt", "sash")
+    )
+    single = "".join(f'  one{number} (fulmar.queue): {{name: "one-{number}"}}\n' for number in range(3))
+    folder = write(
+        {"jovial.yaml": PROJECT, "a.yaml": "{}\n", "b.yaml": "{}\n", "t.yaml": f"let: {{codes: [{places}]}}\nresources:\n{loops}{single}"}
+    )
+    text = hits_text("held", ("a", "b"), Project.load(folder).find("held").hits, Style(False, 100))
+    assert text.startswith("Exactly this: 60 places\n") and "  belt/…:failed_to (×30) in every environment\n" in text
+    assert len(text.splitlines()) == 5
+    text = hits_text("k1", ("a", "b"), Project.load(folder).find("k1").hits, Style(False, 100))
+    assert "As a part: 22 places" in text and "  sash/…:name (×11) in every environment\n    sash-k1…\n    t.yaml:" in text
+
+
+def test_names_of_many_that_stand_alone() -> None:
+    hits = [Hit("property", f"q{number}:tags/x", "v", "equal", ("a",), None) for number in range(20)]
+    text = hits_text("v", ("a", "b"), hits, Style(False, 300))
+    assert "q11:tags/x, 8 others in a" in text and "q12" not in text

@@ -69,7 +69,7 @@ def test_waived_findings_are_kept_with_their_reason() -> None:
     assert [(each.where, waiver.because, waiver.until) for each, waiver in found.waived_findings] == [
         ("gate:size", "Ordered.", "2027-01-01")
     ] * 2
-    assert all(each.elsewhere == ("pier:size",) for each, _ in found.waived_findings)
+    assert all(each.places == ("gate:size", "pier:size") for each, _ in found.waived_findings)
 
 
 @pytest.mark.parametrize(
@@ -122,9 +122,7 @@ def test_a_waiver_takes_away_what_it_names_and_nothing_else(seed: int) -> None:
     after = checked(waivers)
     told = {(each.id, each.where, name) for each in after.findings for name in each.environments or ("",)}
     waived = {(each.finding.id, each.finding.where, name) for each in after.waived for name in each.finding.environments or ("",)}
-    everything = {
-        (each.id, where, name) for each in before for where in (each.where, *each.elsewhere) for name in each.environments or ("",)
-    }
+    everything = {(each.id, where, name) for each in before for where in each.places or ("",) for name in each.environments or ("",)}
     left = {each for each in told if not each[0].startswith("waiver-")}  # the second of two that are about the same is not used
     assert {each[0] for each in left} <= {each[0] for each in everything}
     for identity, where, name in everything:

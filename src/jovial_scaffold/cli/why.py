@@ -178,7 +178,9 @@ def _impact(loaded: Project, what: str, chosen: tuple[str, ...], format: ReportF
         found = loaded.impact(what, chosen)
     except Unexplained:
         known = sorted({*loaded.template.names, *loaded.template.functions})
-        hint = said(nearest(what, known, say("Name a parameter, value, function, lookup, resource, document or label, or write FILE:LINE.")))
+        hint = said(
+            nearest(what, known, say("Name a parameter, value, function, lookup, resource, document or label, or write FILE:LINE."))
+        )
         is_line = what.rpartition(":")[2].isdigit()
         told = (
             f"nothing that stands at {visible(what)} reaches anything"

@@ -67,9 +67,11 @@ class Finding:
         return self.rule if self.rule and self.id != "rule-breakable" else self.id
 
     @property
-    def elsewhere(self) -> tuple[str, ...]:
-        """The further addresses, in all environments."""
-        return tuple(sorted({each for _, addresses in self.also_at for each in addresses} - {self.where, self.address}))
+    def places(self) -> tuple[str, ...]:
+        """All addresses, in all environments, its own first; where that is of a template (a loop, or inside of a module), those that are rendered."""
+        every = {each for _, addresses in self.also_at for each in addresses}
+        own = (self.where,) if self.where and (not every or self.where in every or self.address in every) else ()
+        return (*own, *sorted(every - {self.where, self.address}))
 
 
 def merged(findings: Iterable[Finding], environment_order: Iterable[str] = ()) -> list[Finding]:
@@ -178,7 +180,7 @@ def _join(same: list[Finding], rank: dict[str, int]) -> Finding:
 
 
 def _also_at(*same: Finding) -> tuple[tuple[str, tuple[str, ...]], ...]:
-    """All addresses of what is one mistake, by environment; nothing where there is one only."""
+    """All addresses of what is one mistake, by environment; nothing where there is one only, that of the first."""
     first = same[0]
     if all(each.address == first.address and each.pointer == first.pointer and not each.also_at for each in same):
         return ()
@@ -189,7 +191,7 @@ def _also_at(*same: Finding) -> tuple[tuple[str, tuple[str, ...]], ...]:
             places.setdefault(environment, set()).update(addresses)
     if len(places) > 1:
         places.pop("", None)  # where a template has it, before there are resources
-    if len({address for addresses in places.values() for address in addresses}) < 2:
+    if {address for addresses in places.values() for address in addresses} <= {first.where}:
         return ()
     return tuple((environment, tuple(sorted(places[environment]))) for environment in sorted(places))
 

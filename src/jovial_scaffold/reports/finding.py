@@ -5,6 +5,7 @@ from typing import Any
 
 from jovial_scaffold.core.changes.finding import Hit
 from jovial_scaffold.core.findings import Finding
+from jovial_scaffold.reports.folding import FEW, addresses_text, in_common
 from jovial_scaffold.reports.machine import finding_entry
 from jovial_scaffold.reports.terminal import Style, cut_within
 from jovial_scaffold.reports.words import counted, listed, path_shown, visible
@@ -15,6 +16,8 @@ _WORDS = {
     "range": "In the same range of addresses",
 }
 _MOST = 40
+_LONGEST = 1_000  # characters of what values have in common
+_SOURCES = 4  # lines that are named of where a value comes from
 
 
 def hits_text(text: str, environments: Sequence[str], hits: Sequence[Hit], style: Style, base: str = "") -> str:
@@ -32,21 +35,52 @@ def _lines(text: str, environments: Sequence[str], hits: Sequence[Hit], style: S
         if not found:
             continue
         yield style.paint("strong", f"{heading}: {counted(len(found), 'place')}")
-        for hit in found[:_MOST]:
-            yield from _hit(hit, environments, style, base)
-        if len(found) > _MOST:
-            yield style.paint("faint", f"  and {counted(len(found) - _MOST, 'more place', 'more places')}; --format json has them all")
+        groups = _groups(found)
+        for alike in groups[:_MOST]:
+            yield from _hit(alike, environments, style, base)
+        if len(groups) > _MOST:
+            left = sum(map(len, groups[_MOST:]))
+            yield style.paint("faint", f"  and {counted(left, 'more place', 'more places')}; --format json has them all")
 
 
-def _hit(hit: Hit, environments: Sequence[str], style: Style, base: str) -> Iterator[str]:
+def _groups(hits: Sequence[Hit]) -> list[list[Hit]]:
+    """The hits, those together that many resources have of the same line, in the same property and environments."""
+    found: dict[object, list[Hit]] = {}
+    for each in hits:
+        found.setdefault((each.kind, _parts(each)[1], each.span, each.environments), []).append(each)
+    return [group for alike in found.values() for group in ([alike] if len(alike) > FEW else [[each] for each in alike])]
+
+
+def _parts(hit: Hit) -> tuple[str, str]:
+    """The address and the property."""
+    address, colon, pointer = hit.name.partition(":")
+    return address, colon + pointer
+
+
+def _with_property(address: str, pointer: str) -> str:
+    """Some addresses, as they are folded, with a property; only their number says nothing of it."""
+    if address.endswith(" others"):
+        return address
+    front, times, count = address.partition(" (×")
+    return f"{front}{pointer}{times}{count}"
+
+
+def _hit(alike: Sequence[Hit], environments: Sequence[str], style: Style, base: str) -> Iterator[str]:
+    hit, sources = alike[0], list(dict.fromkeys(source for each in alike for source in each.sources))
     where = "every environment" if set(hit.environments) == set(environments) and len(environments) > 1 else listed(hit.environments)
     kind = {"property": "", "catalog": " (a default of its type)", "output": " (output)", "document": " (document)", "table": ""}[hit.kind]
     told = "" if hit.kind == "table" else f" in {where}"
-    yield f"  {style.paint('strong', visible(hit.name))}{kind}{told}"
+    names = (
+        [hit.name]
+        if len(alike) == 1
+        else [_with_property(each, _parts(hit)[1]) for each in addresses_text(_parts(each)[0] for each in alike)]
+    )
+    yield f"  {style.paint('strong', visible(', '.join(names)))}{kind}{told}"
     if hit.how != "equal":
-        yield f"    {cut_within(visible(hit.value), style.width - 4)}"
+        yield f"    {cut_within(visible(in_common([each.value for each in alike], _LONGEST)), style.width - 4)}"
     place = f"{path_shown(base, hit.span.file)}:{hit.span.line}" if hit.span else ""
-    behind = f", from {listed(path_shown(base, each) for each in hit.sources)}" if hit.sources else ""
+    shown = [path_shown(base, each) for each in sources[:_SOURCES]]
+    behind = f", from {listed([*shown, *([f'{len(sources) - _SOURCES:,} more'] if len(sources) > _SOURCES else [])])}" if sources else ""
     if place:
         yield f"    {style.paint('place', visible(place))}{visible(behind)}"
 

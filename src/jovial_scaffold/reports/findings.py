@@ -62,9 +62,10 @@ def _where(finding: Finding, every: Sequence[str]) -> str:
     parts = []
     if finding.environments and len(every) > 1:
         parts.append(f"In {_environments(finding.environments, every)}")
-    if finding.where:
-        more = f" and {counted(len(finding.elsewhere), 'other place', 'other places')}" if finding.elsewhere else ""
-        parts.append(f"{'at' if parts else 'At'} {visible(finding.where)}{more}")
+    if finding.places:
+        first, *others = finding.places
+        more = f" and {counted(len(others), 'other place', 'other places')}" if others else ""
+        parts.append(f"{'at' if parts else 'At'} {visible(first)}{more}")
     return f"{', '.join(parts)}." if parts else ""
 
 

@@ -136,7 +136,7 @@ def finding_entry(finding: Finding) -> dict[str, Any]:
     }
     if finding.rule:
         entry |= {"rule": finding.rule, "because": said(finding.because), "fix": said(finding.fix)}
-    if finding.elsewhere:
+    if finding.also_at and finding.places != (finding.where,):
         entry["also_at"] = {environment: list(addresses) for environment, addresses in finding.also_at}
     return entry
 

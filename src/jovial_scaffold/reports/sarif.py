@@ -96,9 +96,7 @@ def _location(run: Run, span: Span, finding: Finding | None = None) -> dict[str,
     region = {"startLine": span.line, "startColumn": span.column, "endLine": span.end_line, "endColumn": span.end_column}
     told: dict[str, Any] = {"physicalLocation": {"artifactLocation": {"uri": _uri(run, span.file)}, "region": region}}
     if finding is not None and finding.where:
-        told["logicalLocations"] = [
-            {"fullyQualifiedName": visible(each), "kind": "resource"} for each in (finding.where, *finding.elsewhere)
-        ]
+        told["logicalLocations"] = [{"fullyQualifiedName": visible(each), "kind": "resource"} for each in finding.places]
     return told
 
 

@@ -110,7 +110,7 @@ class _Meant:
     def _places(self, finding: Finding) -> list[str]:
         """Where a finding is, as waivers name it, as far as it is meant; one that is nowhere is everywhere."""
         span = finding.cause or finding.span
-        places = [finding.where, *finding.elsewhere] if finding.address else [""]
+        places = [*finding.places] if finding.address else [""]
         if not finding.address and span is not None:
             places = [f"{span.file}:{pointer_text(self._numbers.entry(span))}"]
         return [each for each in places if not self._at or pattern(self._at).match(each if ":" in self._at else each.partition(":")[0])]
