@@ -6,7 +6,7 @@ for a property that only the cloud sets; what is left is the same expression in 
 
 import json
 import re
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from typing import Any
 
 from jovial_scaffold.core import marks
@@ -202,9 +202,9 @@ class Echoes:
         text = next(iter(told.values())).strip() if len(told) == 1 and not self._meter.spent else ""
         return text if marks.SECRET not in text else ""
 
-    def _names(self, drivers: Iterable[Driver], values: Iterable[Any]) -> tuple[str, ...]:
+    def _names(self, drivers: Iterable[Driver], values: Collection[Any]) -> tuple[str, ...]:
         """The parameters behind a row of texts, or of lists of them; none where something else is behind it, too."""
-        if self._drivers.templates > 1 or not _are_texts([*values]):
+        if self._drivers.templates > 1 or not _are_texts(values):
             return ()
         names = tuple(sorted(each.parameter for each in drivers))
         parameters = self._renderings[0].scope.template.parameters
@@ -300,7 +300,7 @@ class Echoes:
         return _only_copies(node, lambda name: name in names and all(type(value_of(each, name, ())) is str for each in self._renderings))
 
 
-def _are_texts(values: Sequence[object]) -> bool:
+def _are_texts(values: Collection[object]) -> bool:
     """Whether values are texts, or lists of as many items of which each is one, or is the same in all."""
     if _TEXTS.issuperset(map(type, values)):
         return True
