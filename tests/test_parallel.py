@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from jovial_scaffold.core import project as computing
+from jovial_scaffold.core import project_reading as computing
 from jovial_scaffold.core.limits import Limit
 from jovial_scaffold.core.parallel import spread
 from jovial_scaffold.core.rendering.results import Rendering
