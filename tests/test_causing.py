@@ -500,3 +500,50 @@ def test_parts_put_back_are_what_was(then: Any, now: Any, data: st.DataObject) -
     rest = {each.label for each in found} - chosen
     if len(chosen) and len(rest):
         assert not same(mixed(then, now, chosen), now) and not same(mixed(then, now, chosen), then)
+
+
+def test_parts_of_a_parameter_are_causes_of_their_own_at_their_own_lines() -> None:
+    template = """parameters:
+  stops: {type: array, items: {type: object}, description: d}
+  tags: {type: object, additionalProperties: {type: string}, description: d}
+resources:
+  stop (fulmar.queue): {$per: {s: stops}, $key: s.code, name: "stop-${s.code}", wait_hours: "${s.hours}"}
+  net (fulmar.network): {name: net, range: 10.0.0.0/16, tags: "${tags}"}
+"""
+
+    def effects_of(now: str, then: str) -> Effects:
+        def files(values: str, runs: str) -> dict[str, str]:
+            live = {"live": {"parameters": ["p.yaml"], "deployed": "now.json"}}
+            project = {"project": "p", "template": "t.yaml", "catalogs": ["fulmar"], "environments": live}
+            return {"jovial.yaml": json.dumps(project), "t.yaml": template, "p.yaml": values, "now.json": runs}
+
+        runs = snapshot_document("p", in_memory(files(then, "{}")).render("live"), {}, "")
+        return in_memory(files(now, json.dumps(runs))).effects("live")
+
+    def text_of_causes(result: Effects) -> str:
+        text = effects_text("p", result, Style(False, 100), Shown())
+        return text[text.index("Because of\n") + len("Because of\n") :].partition("\nIn this order")[0]
+
+    stops = [f"  - {{code: s{number}, hours: {number}}}\n" for number in range(1, 7)]
+    then = f"stops:\n{''.join(stops)}tags:\n  a: x\n  b: x\n  c: x\n"
+    changed = (
+        then.replace("s2, hours: 2", "s2, hours: 9")
+        .replace("  - {code: s3, hours: 3}\n", "")
+        .replace("a: x", "a: y")
+        .replace("b: x", "d: z")
+    )
+    assert text_of_causes(effects_of(changed, then)) == (
+        "  stops:s3 (p.yaml:1), {code: s3, hours: 3} becomes ‹unset›: removes stop/s3\n"
+        "  stops:s2/hours (p.yaml:3), 2 becomes 9: changes stop/s2 (wait_hours)\n"
+        "  tags:{a, d, b} (p.yaml:7, 8, 9)\n"
+        "    a x becomes y · d ‹unset› becomes z · b x becomes ‹unset›\n"
+        "    changes net (tags/a, tags/d, tags/b)\n"
+    )
+    later = re.sub(r"hours: (\d)", r"hours: 1\1", then)
+    assert text_of_causes(effects_of(later, then)) == (
+        "  stops:{s1/hours, s2/hours, 4 more} (p.yaml:2 and 5 others)\n"
+        "    changes stop/s1, stop/s2, stop/s3, stop/s4, stop/s5, stop/s6 (wait_hours)\n"
+    )
+    swapped = f"stops:\n{''.join(reversed(stops))}tags:\n  a: x\n  b: x\n  c: x\n".replace("hours: 6", "hours: 8")
+    (cause,) = effects_of(swapped, then).causes or ()
+    assert [part.name for part in cause.parts] == ["stops"], "the order is another, too"

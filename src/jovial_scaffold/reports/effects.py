@@ -289,17 +289,16 @@ def _cause(each: Cause, result: Effects, style: Style) -> tuple[str, int]:
         head, width = f"{style.paint('driver', name)}\n    {style.paint('place', place.strip())}", style.width
     if len(each.parts) > _PARTS:
         return head, width
-    names = [""] if len(each.parts) == 1 else [f"{visible(part.part or part.parameter)} " for part in each.parts]
-    taken = width if len(names) == 1 else 0  # values of several stand below
-    room = (style.width - taken - sum(cells(f"{told} becomes  · ") for told in names)) // len(names)
-    sides = [beside_one_another(*was_and_becomes(part.was, part.becomes), max(room, _LEAST // len(names))) for part in each.parts]
-    told = " · ".join(
-        f"{called}{was} {style.paint('faint', 'becomes')} {becomes}" for called, (was, becomes) in zip(names, sides, strict=True)
-    )
-    wide = width + cells(", ") + sum(cells(f"{called}{was} becomes {becomes}") for called, (was, becomes) in zip(names, sides, strict=True))
-    if len(names) > 1 or wide + 2 > style.width:
-        return f"{head}\n    {told}", style.width
-    return f"{head}, {told}", wide
+    pairs = [was_and_becomes(part.was, part.becomes) for part in each.parts]
+    room = style.width - width - len("  ,  becomes ")
+    if len(pairs) == 1 and (room >= _LEAST or sum(map(cells, pairs[0])) <= room):
+        was, becomes = beside_one_another(*pairs[0], room)
+        return f"{head}, {was} {style.paint('faint', 'becomes')} {becomes}", width + cells(f", {was} becomes {becomes}")
+    names = [""] if len(pairs) == 1 else [f"{visible(part.part or part.parameter)} " for part in each.parts]
+    below = [beside_one_another(*pair, style.width - len("     becomes ") - cells(name)) for name, pair in zip(names, pairs, strict=True)]
+    lines = [f"{name}{was} {style.paint('faint', 'becomes')} {becomes}" for name, (was, becomes) in zip(names, below, strict=True)]
+    fits = sum(cells(f"{name}{was} becomes {becomes} · ") for name, (was, becomes) in zip(names, below, strict=True)) <= style.width - 1
+    return "\n    ".join([head, *([" · ".join(lines)] if fits else lines)]), style.width
 
 
 def parts_text(parts: Sequence[CausePart]) -> str:
