@@ -3,6 +3,7 @@
 import json
 import random
 import re
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 
@@ -12,10 +13,12 @@ from hypothesis import strategies as st
 
 from jovial_scaffold.core.changes.aligning import same
 from jovial_scaffold.core.changes.effect_records import MISSING, CausePart, Effects
-from jovial_scaffold.core.changes.parting import mixed, parts
+from jovial_scaffold.core.changes.parting import given_back, mixed, parts
 from jovial_scaffold.core.changes.snapshots import snapshot_document
+from jovial_scaffold.core.expressions.values import UNSEEN, Secret
 from jovial_scaffold.core.findings import has_errors
 from jovial_scaffold.core.text.source import value_at
+from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.reports.effects import Shown, effects_text
 from jovial_scaffold.reports.effects_document import effects_document
 from jovial_scaffold.reports.folding import addresses_text, in_common
@@ -547,3 +550,86 @@ resources:
     swapped = f"stops:\n{''.join(reversed(stops))}tags:\n  a: x\n  b: x\n  c: x\n".replace("hours: 6", "hours: 8")
     (cause,) = effects_of(swapped, then).causes or ()
     assert [part.name for part in cause.parts] == ["stops"], "the order is another, too"
+
+
+_STOPS = """parameters:
+  stops:
+    type: array
+    description: d
+    items: {type: object, properties: {code: {type: string}, hours: {type: integer}, word: {type: string, writeOnly: true}}, required: [code, hours]}
+resources:
+  stop (fulmar.queue): {$per: {s: stops}, $key: s.code, name: "stop-${s.code}", wait_hours: "${s.hours}"}
+  pool (fulmar.machine_group): {name: pool, image: base, size: s, copies: 1, operator_password: "${stops[0].word}", subnets: [a]}
+"""
+_SECRET_STOPS = "stops:\n  - {code: one, hours: 3, word: {$secret: {env: WORD}}}\n  - {code: two, hours: 4, word: {$secret: {env: WORD}}}\n"
+
+
+_KEY = "0123456789abcdef0123456789abcdef"
+
+
+@pytest.mark.parametrize(
+    ("key", "word", "is_tracked"),
+    [
+        ("", "hush-hush-hush", False),
+        ("", "hush-hush-hush", True),
+        ("", None, True),
+        (_KEY, "hush-hush-hush", True),
+        (_KEY, "another-hush-hush", False),
+        (_KEY, "another-hush-hush", True),
+    ],
+)
+def test_a_parameter_with_a_secret_inside_is_a_cause_by_its_other_parts(write: Write, key: str, word: str | None, is_tracked: bool) -> None:
+    folder = write({"jovial.yaml": _PROJECT["jovial.yaml"].replace("p.json", "p.yaml"), "t.yaml": _STOPS, "p.yaml": _SECRET_STOPS})
+    keyed = {"JOVIAL_SNAPSHOT_KEY": key} if key else {}
+    if is_tracked:
+        repository(folder)
+    assert jovial("record", "live", cwd=folder, env={"WORD": "hush-hush-hush", **keyed}).returncode == 0
+    edit(folder / "p.yaml", "hours: 3", "hours: 9")
+    edit(folder / "p.yaml", "code: two, hours: 4", "code: six, hours: 4")
+    ran = jovial("effects", "live", "--format", "json", cwd=folder, env={**({"WORD": word} if word else {}), **keyed})
+    causes = json.loads(ran.stdout)["causes"]
+    told = {part["name"]: [lead["addresses"] for lead in each["leads_to"]] for each in causes for part in each.get("parts", ())}
+    assert told == {"stops:one/hours": [["stop/one"]], "stops:two": [["stop/two"]], "stops:six": [["stop/six"]]}
+    others = {each["kind"] for each in causes} - {"parameter"}
+    assert others <= {"secret"} and ("secret" in others) == bool(key and word == "another-hush-hush"), causes
+    assert "hush" not in ran.stdout + ran.stderr
+
+
+_HELD = st.recursive(
+    st.one_of(st.integers(0, 2), st.just(Secret(UNSEEN)), st.just(UNKNOWN)),
+    lambda inner: st.one_of(st.dictionaries(st.sampled_from("pqr"), inner, max_size=3), st.lists(inner, max_size=3)),
+    max_leaves=8,
+)
+
+
+@given(_HELD.filter(lambda held: held is not UNKNOWN), _HELD)
+@settings(max_examples=300, deadline=None)
+def test_what_is_given_back_has_no_secret_that_nobody_recorded(then: Any, now: Any) -> None:
+    seen = _with(now, lambda value: Secret("known") if isinstance(value, Secret) else value)
+    back = given_back(_with(then, lambda value: 0 if value is UNKNOWN else value), seen)
+
+    def check(was: Any, given: Any, value: Any) -> None:
+        if isinstance(was, Secret) or isinstance(value, Secret) or value is UNKNOWN:
+            assert given is UNKNOWN or given is value or value is MISSING or isinstance(was, Secret) or now is UNKNOWN, (was, given, value)
+        elif isinstance(was, dict) and isinstance(given, dict) and isinstance(value, dict):
+            for name in was.keys() & given.keys():
+                check(was[name], given[name], value.get(name, MISSING))
+        elif not isinstance(was, dict | list):
+            assert same(given, was), (was, given, value)
+
+    check(_with(then, lambda value: 0 if value is UNKNOWN else value), back, seen)
+    assert not any(isinstance(each, Secret) and each.value is UNSEEN for each in _leaves_of(back))
+
+
+def _with(value: Any, change: Callable[[Any], Any]) -> Any:
+    if isinstance(value, dict):
+        return {name: _with(item, change) for name, item in value.items()}
+    return [_with(item, change) for item in value] if isinstance(value, list) else change(value)
+
+
+def _leaves_of(value: Any) -> Iterator[Any]:
+    if isinstance(value, dict | list):
+        for item in value.values() if isinstance(value, dict) else value:
+            yield from _leaves_of(item)
+    else:
+        yield value

@@ -4,7 +4,7 @@ from collections.abc import Callable, Sequence
 from pathlib import PurePath
 from typing import TYPE_CHECKING, Any, Self
 
-from jovial_scaffold.core.expressions.values import deep_marks
+from jovial_scaffold.core.expressions.values import Secret, deep_marks
 from jovial_scaffold.core.findings import LEVELS, Finding, has_errors, merged
 from jovial_scaffold.core.folders import RevisionError
 from jovial_scaffold.core.parameters.layers import Layer
@@ -14,6 +14,7 @@ from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.core.records import replace
 from jovial_scaffold.core.rendering.rendering import Evaluated, render
 from jovial_scaffold.core.templates.names import reads_run
+from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.views import View
 from jovial_scaffold.core.words import listed, nearest, say
 
@@ -133,6 +134,8 @@ class DeployableProject(CheckedProject):
 
     def _as_deployed(self, environment: str, snapshot: "Snapshot") -> Evaluated | None:
         """What was deployed last: the project as of the recorded revision, under the recorded parameters; None where that cannot be known."""
+        from jovial_scaffold.core.changes.parting import given_back
+
         if not snapshot.revision:
             return None
         try:
@@ -144,9 +147,9 @@ class DeployableProject(CheckedProject):
             return None
         parameters, found = project._resolved(environment)
         values = {
-            name: value
+            name: given_back(value, parameters.values.get(name, UNKNOWN))
             for name, value in snapshot.parameters.items()
-            if name in project._template.parameters and not any(deep_marks(value)[1:])
+            if name in project._template.parameters and not isinstance(value, Secret) and not deep_marks(value)[2]
         }
         for name in parameters.defaulted:
             if name in values and project._gives(environment, name, values[name]):

@@ -11,7 +11,7 @@ from typing import Any, NamedTuple
 from jovial_scaffold.core.changes.drift import AsDeployed
 from jovial_scaffold.core.changes.driving import differs_at, set_at
 from jovial_scaffold.core.changes.effect_records import SEVEREST, WRITTEN, Cause, CausePart, Lead, heaviest
-from jovial_scaffold.core.changes.parting import mixed, parts
+from jovial_scaffold.core.changes.parting import as_recorded, given_back, mixed, parts
 from jovial_scaffold.core.changes.trials import is_equal
 from jovial_scaffold.core.expressions.values import Secret, deep_marks
 from jovial_scaffold.core.records import replace
@@ -63,7 +63,7 @@ class Causes:
         self.untried = 0  #: of how many resources nobody knows, since the budget was spent
         self._overlays: dict[tuple[str, ...], Overlay] = {}
         self._renames: dict[Overlay, Renames] = {}
-        known = {name: value for name, value in recorded.items() if self._is_known(name, value)}
+        known = {name: back for name, value in recorded.items() if (back := self._given_back(name, value)) is not UNKNOWN}
         following = sorted(name for name in known if self._follows(name))
         now = rendering.parameters.values
         self._recorded = {name: value for name, value in known.items() if name not in following and not is_equal(value, now[name])}
@@ -87,16 +87,17 @@ class Causes:
             yield CausePart(name, "", was, becomes), (), ()
             return
         for each in found:
-            yield CausePart(name, pointer_text(each.label), each.was, each.becomes), each.label, each.at
+            yield CausePart(name, pointer_text(each.label), as_recorded(each.was), each.becomes), each.label, each.at
 
-    def _is_known(self, name: str, value: Any) -> bool:
-        """Whether a parameter can be given its recorded value: one of another type would break what is computed from it."""
-        scope = self._rendering.scope
+    def _given_back(self, name: str, value: Any) -> Any:
+        """The recorded value of a parameter, as far as it can be given again: one of another type would break what is computed from it. UNKNOWN where
+        it cannot."""
+        scope, now = self._rendering.scope, self._rendering.parameters.values.get(name, UNKNOWN)
         declaration = scope.template.parameters.get(name)
-        _, is_secret, is_unknown = deep_marks(self._rendering.parameters.values.get(name, UNKNOWN))
-        if declaration is None or deep_marks(value)[1] or is_secret or is_unknown:
-            return False
-        return all(each.id != "type" for each in scope.plan.checker.violations(declaration, value))
+        if declaration is None or isinstance(value, Secret) or isinstance(now, Secret) or now is UNKNOWN:
+            return UNKNOWN
+        back = given_back(value, now)
+        return UNKNOWN if any(each.id == "type" for each in scope.plan.checker.violations(declaration, back)) else back
 
     def _follows(self, name: str) -> bool:
         """Whether a parameter is what its default makes of others."""

@@ -5,7 +5,10 @@ from typing import Any, NamedTuple
 
 from jovial_scaffold.core.changes.aligning import same
 from jovial_scaffold.core.changes.effect_records import MISSING
+from jovial_scaffold.core.changes.snapshots import Hash
+from jovial_scaffold.core.expressions.values import UNSEEN, Secret, deep_marks
 from jovial_scaffold.core.text.source import Pointer
+from jovial_scaffold.core.text.unknown import UNKNOWN
 
 
 class Part(NamedTuple):
@@ -60,6 +63,35 @@ def mixed(then: Any, now: Any, chosen: Collection[Pointer], label: Pointer = ())
             found.insert(last + 1, (each.label, value))
         before.append(each.label)
     return [value for _, value in found]
+
+
+def given_back(then: Any, now: Any) -> Any:
+    """What was, as far as it can be given again: secrets are what they are now, since nobody records them, and unknown in what is gone; what is
+    unknown now stays so."""
+    if now is UNKNOWN or not (deep_marks(then)[1] or any(deep_marks(now)[1:])):
+        return _without_recorded(then)
+    chosen = {
+        each.label for each in parts(then, now) if not any(isinstance(side, Secret) or side is UNKNOWN for side in (each.was, each.becomes))
+    }
+    return _without_recorded(mixed(then, now, chosen))
+
+
+def _without_recorded(value: Any) -> Any:
+    """A value without what stands for secrets in a snapshot."""
+    if isinstance(value, Secret):
+        return UNKNOWN if value.value is UNSEEN or isinstance(value.value, Hash) else value
+    if isinstance(value, dict):
+        return {key: _without_recorded(item) for key, item in value.items()}
+    return [_without_recorded(item) for item in value] if isinstance(value, list) else value
+
+
+def as_recorded(value: Any) -> Any:
+    """What was given back, as people are shown it: a secret where that is not known."""
+    if value is UNKNOWN:
+        return Secret(UNSEEN)
+    if isinstance(value, dict):
+        return {key: as_recorded(item) for key, item in value.items()}
+    return [as_recorded(item) for item in value] if isinstance(value, list) else value
 
 
 def _order(step: _Step, then: Sequence[Any]) -> int:
