@@ -17,7 +17,7 @@ from jovial_scaffold.core.changes.parting import given_back, mixed, parts
 from jovial_scaffold.core.changes.snapshots import snapshot_document
 from jovial_scaffold.core.expressions.values import UNSEEN, Secret
 from jovial_scaffold.core.findings import has_errors
-from jovial_scaffold.core.text.source import value_at
+from jovial_scaffold.core.text.source import pointer_text, value_at
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.reports.effects import Shown, effects_text
 from jovial_scaffold.reports.effects_document import effects_document
@@ -593,6 +593,23 @@ def test_a_parameter_with_a_secret_inside_is_a_cause_by_its_other_parts(write: W
     others = {each["kind"] for each in causes} - {"parameter"}
     assert others <= {"secret"} and ("secret" in others) == bool(key and word == "another-hush-hush"), causes
     assert "hush" not in ran.stdout + ran.stderr
+
+
+@pytest.mark.parametrize(
+    ("now", "told"),
+    [
+        ([{"title": "Nord", "tag": "n"}, {"title": "South", "tag": "s"}], {"n/title": ("North", "Nord")}),
+        ([{"title": "North", "tag": "x"}, {"title": "South", "tag": "s"}], {"North/tag": ("n", "x")}),
+        ([{"title": "North", "tag": "n"}], {"South": ({"title": "South", "tag": "s"}, MISSING)}),
+        ([{"title": "South", "tag": "s"}, {"title": "North", "tag": "n"}], {"": (None, None)}),
+        ([{"title": "North"}, {"title": "South", "tag": "s"}], {"North/tag": ("n", MISSING)}),
+        ([{"tag": "n", "title": 1}, {"title": "South", "tag": "s"}], {"n/title": ("North", 1)}),
+    ],
+)
+def test_items_are_known_by_what_most_of_them_have_kept(now: list[Any], told: dict[str, Any]) -> None:
+    then = [{"title": "North", "tag": "n"}, {"title": "South", "tag": "s"}]
+    found = {pointer_text(each.label): (each.was, each.becomes) for each in parts(then, now)}
+    assert found == told if "" not in told else list(found) == [""]
 
 
 _HELD = st.recursive(

@@ -115,11 +115,14 @@ def _steps(then: Any, now: Any) -> list[_Step] | None:
 
 
 def _key(then: Sequence[Any], now: Sequence[Any]) -> str | None:
-    """The first property that all items have and that tells them from each other: a text, else an integer. None where there is none, or there is
-    nothing to be told."""
+    """The property that all items have, that tells them from each other, and that most of them have kept, the first of several: a text, else an
+    integer. None where there is none, or there is nothing to be told."""
     for kind in (str, int):
+        found: list[tuple[int, str]] = []
         for name in now[0] if then and now else ():
-            held = [[each.get(name) for each in items] for items in (then, now)]
-            if all(type(value) is kind for values in held for value in values) and all(len(set(values)) == len(values) for values in held):
-                return str(name)
+            older, newer = ([each.get(name) for each in items] for items in (then, now))
+            if all(type(value) is kind for value in (*older, *newer)) and len({*older}) == len(older) and len({*newer}) == len(newer):
+                found.append((len({*older} & {*newer}), str(name)))
+        if found:
+            return max(found, key=lambda each: each[0])[1]
     return None
