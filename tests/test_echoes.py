@@ -9,6 +9,7 @@ import pytest
 
 from jovial_scaffold.core.changes.echoes import Echoes
 from jovial_scaffold.core.changes.matrix import Comparison, Row, compare
+from jovial_scaffold.core.project import Project
 from jovial_scaffold.reports.echoing import folded
 from jovial_scaffold.reports.machine import compare_document, json_text
 from jovial_scaffold.reports.matrix import matrix_text
@@ -212,3 +213,43 @@ def test_what_is_set_in_one_column_and_follows_in_another_is_no_echo() -> None:
     rows = {row.address: row for row in in_memory(files).compare(echoes=True).rows}
     assert rows["q"].values == {"a": "valley-valley", "b": "valley-summit"} and rows["q"].echo == ""
     assert rows["r"].echo == "r-‹line›"
+
+
+def test_an_entry_that_one_column_has_from_elsewhere_repeats_nothing() -> None:
+    head = _HEAD.replace(
+        "let:", "  extra: {type: object, additionalProperties: {type: string}, description: Tags of its own}\nlet:"
+    ).replace("resources:", "everywhere:\n  fulmar.queue: {tags: {team: '${owner}', of: '${owner}'}}\nresources:")
+    values = {"dusk": {**_VALUES["dusk"], "extra": {}}, "dawn": {**_VALUES["dawn"], "extra": {"team": "blue"}}}
+    files = {f"{name}.json": json.dumps(each) for name, each in values.items()}
+    project = {
+        "project": "p",
+        "template": "t.yaml",
+        "catalogs": ["fulmar"],
+        "environments": {name: {"parameters": [f"{name}.json"]} for name in values},
+    }
+    files |= {"jovial.yaml": json.dumps(project), "t.yaml": head + "  belt (fulmar.queue): {name: belt, tags: '${extra}'}\n"}
+    rows = {row.pointer: row for row in in_memory(files).compare(echoes=True).rows if row.address == "belt"}
+    assert rows["tags", "team"].values == {"dusk": "ada", "dawn": "blue"} and rows["tags", "team"].echo == ""
+    assert rows["tags", "of"].echo == "‹owner›"
+
+
+@pytest.mark.parametrize(
+    ("text", "echo"), [("alp-${setting}", "alp-‹setting›"), ("${[setting, 'x']}", "[‹setting›, x]"), ("${sizes[setting]}", "")]
+)
+def test_between_two_templates(text: str, echo: str) -> None:
+    resources = f"  pool (fulmar.queue): {{name: {json.dumps(text)}}}\n"
+    one, other = (
+        _project_of(name, _HEAD.replace("A line", title) + resources) for name, title in (("dusk", "A line"), ("dawn", "Another line"))
+    )
+    rows = {row.pointer: row for row in compare([*one.views(["dusk"]), *other.views(["dawn"])], echoes=True).rows if row.address == "pool"}
+    assert rows["name",].echo == echo
+    without = _project_of("dawn", re.sub(r"\$\{(\[?)setting", r"${\1'dawn'", _HEAD + resources))
+    rows = {
+        row.pointer: row for row in compare([*one.views(["dusk"]), *without.views(["dawn"])], echoes=True).rows if row.address == "pool"
+    }
+    assert all(row.echo == "" for row in rows.values())
+
+
+def _project_of(name: str, template: str) -> Project:
+    project = {"project": "p", "template": "t.yaml", "catalogs": ["fulmar"], "environments": {name: {"parameters": [f"{name}.json"]}}}
+    return in_memory({"jovial.yaml": json.dumps(project), "t.yaml": template, f"{name}.json": json.dumps(_VALUES[name])})

@@ -4,6 +4,7 @@ import random
 from typing import Any
 
 from jovial_scaffold.core.changes.aligning import same
+from jovial_scaffold.core.changes.driving import TEMPLATE
 from jovial_scaffold.core.changes.matrix import Row, compare
 from jovial_scaffold.core.expressions.values import deep_marks
 from jovial_scaffold.core.meter import Meter
@@ -18,7 +19,11 @@ _RANGES = ("10.77.0.0/16", "10.88.0.0/16")
 
 
 def other_value(value: Any, which: int) -> Any:
-    """A value of the same kind that no project has; MISSING for maps and lists."""
+    """A value of the same kind that no project has, of maps and lists for each part; MISSING for what has none."""
+    if isinstance(value, dict):
+        return {key: other_value(item, which) for key, item in value.items()}
+    if isinstance(value, list):
+        return [other_value(item, which) for item in value]
     if type(value) is str and value.startswith("10."):
         return _RANGES[which]
     return _OTHERS.get(type(value), (MISSING, MISSING))[which]
@@ -27,11 +32,12 @@ def other_value(value: Any, which: int) -> Any:
 def texts_with(row: Row, columns: dict[str, Evaluated], which: int) -> list[Any]:
     """What all columns would have with other values in place of those that the row repeats; nothing where that cannot be told."""
     found = []
+    first = columns[next(iter(row.values))].parameters.values
+    changes = {each.parameter: other_value(first.get(each.parameter), which) for each in row.drivers}
+    if any(value is MISSING for value in changes.values()):
+        return []
     for label in row.values:
         rendering = columns[label]
-        changes = {each.parameter: other_value(rendering.parameters.values.get(each.parameter), which) for each in row.drivers}
-        if MISSING in changes.values():
-            return []
         value = Overlay(rendering, changes, Meter()).property(row.address, str(row.at[label][0]))
         value = value_at(value, row.at[label][1:], MISSING) if value is not MISSING and value is not UNKNOWN else MISSING
         if value is MISSING or value is UNKNOWN or deep_marks(value)[2]:
@@ -40,14 +46,24 @@ def texts_with(row: Row, columns: dict[str, Evaluated], which: int) -> list[Any]
     return found
 
 
+def _judge_other_templates(echoes: list[Row], renderings: list[Evaluated]) -> None:
+    """Between columns of two templates that are written alike, the same texts repeat the same, as far as parameters are known to drive them."""
+    expected = {(row.address, row.pointer): row.echo for row in echoes}
+    for row in compare(renderings, echoes=True).rows:
+        if row.kind == "property" and TEMPLATE not in {each.parameter for each in row.drivers}:
+            assert row.echo == expected.get((row.address, row.pointer), ""), row
+
+
 def attempt(chance: random.Random) -> str:
     """One project."""
-    project = made(chance)()
+    make = made(chance)
+    project = make()
     renderings = project.views(project.environments)
     columns = {each.label: each for each in renderings}
     findings = [[*each.findings] for each in renderings]
     echoes = [row for row in compare(renderings, echoes=True).rows if row.echo and row.kind == "property"]
     assert [[*each.findings] for each in renderings] == findings  # looking says nothing anew
+    _judge_other_templates(echoes, [*renderings[:1], *make().views(project.environments[1:])])
     tried = 0
     for row in echoes:
         one, two = (texts_with(row, columns, which) for which in (0, 1))

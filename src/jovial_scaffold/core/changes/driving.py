@@ -93,7 +93,7 @@ class Drivers:
         found = self._of_computed(addresses, leaf, pairs)
         if not found and (leaf.computed is None or not self._trials.spent):
             found = self._of_property(addresses, leaf.at, leaf.label, pairs)
-        if not self._trials.spent and not any(self._is_parted(each.parameter) for each in found):
+        if not self._trials.spent and not any(self.is_parted(each.parameter) for each in found):
             self._of_text[text] = found
         return found
 
@@ -223,7 +223,7 @@ class Drivers:
 
     def _keep(self, key: tuple[object, ...] | None, pairs: Pairs, found: tuple[Driver, ...]) -> None:
         if key is not None and not self._trials.spent:
-            kept = self._alike_in_part if any(self._is_parted(each.parameter) for each in found) else self._alike
+            kept = self._alike_in_part if any(self.is_parted(each.parameter) for each in found) else self._alike
             kept[key, pairs] = found
 
     def _alone_in(self, addresses: Mapping[int, str], label: Pointer) -> tuple[object, ...] | None:
@@ -344,14 +344,14 @@ class Drivers:
 
     def _driver(self, name: str, row: Differing, together: Names = ()) -> Driver:
         """A driver with the lines that set it: the part that the row reads, where that can be told."""
-        if self._is_parted(name):
+        if self.is_parted(name):
             return self._placed(name, row, together)
         key = (name, together)  # it is set as a whole: the same for all rows
         if key not in self._drivers:
             self._drivers[key] = self._placed(name, row, together)
         return self._drivers[key]
 
-    def _is_parted(self, name: str) -> bool:
+    def is_parted(self, name: str) -> bool:
         """Whether a parameter has parts, of which a row may read some only."""
         if name not in self._parted:
             self._parted[name] = name == LABELS or any(

@@ -53,6 +53,8 @@ class Echoes:
         self._drivers = drivers
         self._meter = trial_meter(renderings[0]) if renderings else Meter()
         self._overlays: dict[tuple[int, tuple[str, ...]], Overlay] = {}
+        declared = [{*each.scope.template.parameters} for each in renderings]
+        self._declared = frozenset[str]().union(*declared[:1]).intersection(*declared)  # parameters of all columns
         self._copying: dict[tuple[str, tuple[str, ...]], bool] = {}
         self._moulds: dict[tuple[str, tuple[str, ...]], bool] = {}
         self._may_copy: dict[Shape, bool] = {}
@@ -105,7 +107,9 @@ class Echoes:
             if not all(self._may_be_copied(each) for each in text.shapes if isinstance(each, Shape)):
                 return ""
             inputs = instance.scope.plan.inputs.of_names(text.names(constants))
-        if not self._differs(names, inputs):
+        # What an entry of a map is may stand there in one column, and in the template in another.
+        is_fixed = written is not None or not any(map(self._drivers.is_parted, names))
+        if self._drivers.templates == 1 and is_fixed and not self._differs(names, inputs):
             columns = columns[:1]  # with marks for the parameters behind it, it is the same everywhere
             told = self._by_shape(columns[0], names, *written[:2]) if written is not None else ""
             if told:
@@ -204,11 +208,10 @@ class Echoes:
 
     def _names(self, drivers: Iterable[Driver], values: Collection[Any]) -> tuple[str, ...]:
         """The parameters behind a row of texts, or of lists of them; none where something else is behind it, too."""
-        if self._drivers.templates > 1 or not _are_texts(values):
+        if not _are_texts(values):
             return ()
         names = tuple(sorted(each.parameter for each in drivers))
-        parameters = self._renderings[0].scope.template.parameters
-        return names if all(each in parameters or each.startswith(CONTEXT) for each in names) else ()
+        return names if all(each in self._declared or each.startswith(CONTEXT) for each in names) else ()
 
     def _overlay(self, column: int, names: tuple[str, ...]) -> Overlay:
         """A column with a mark for each of some parameters."""
