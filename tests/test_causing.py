@@ -12,11 +12,12 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from jovial_scaffold.core.changes.aligning import same
-from jovial_scaffold.core.changes.effect_records import MISSING, CausePart, Effects
+from jovial_scaffold.core.changes.effect_records import MISSING, WRITTEN, CausePart, Effects
 from jovial_scaffold.core.changes.parting import given_back, mixed, parts
 from jovial_scaffold.core.changes.snapshots import snapshot_document
 from jovial_scaffold.core.expressions.values import UNSEEN, Secret
 from jovial_scaffold.core.findings import has_errors
+from jovial_scaffold.core.rules.evaluation import CAUSE_KINDS
 from jovial_scaffold.core.text.source import pointer_text, value_at
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.reports.effects import Shown, effects_text
@@ -24,7 +25,7 @@ from jovial_scaffold.reports.effects_document import effects_document
 from jovial_scaffold.reports.folding import addresses_text, in_common
 from jovial_scaffold.reports.machine import json_text
 from jovial_scaffold.reports.terminal import Style
-from tests.support import Write, edit, in_memory, jovial, valid_json
+from tests.support import SCHEMAS, Write, edit, in_memory, jovial, valid_json
 from tests.support_git import repository
 
 _TEMPLATE = """template: A lagoon
@@ -368,7 +369,7 @@ def test_the_line_that_is_another_is_blamed_and_not_the_one_that_reads_it(write:
     }
     text = jovial("effects", "live", cwd=quay).stdout
     assert "  a table, ../shared/lenses.csv:3, row 2 of lenses, not committed yet" in text
-    assert "  a label, ../workspace.yaml:3, context.labels.owner, not committed yet" in text
+    assert "  the project, ../workspace.yaml:3, context.labels.owner, not committed yet" in text
 
 
 def _handed_on(chance: random.Random) -> list[str]:
@@ -469,7 +470,7 @@ def test_where_a_label_chooses_the_label_is_blamed_and_not_what_it_chose() -> No
         now.at = lambda _, project=then: project  # type: ignore[method-assign]  # what a repository would give
         for cause in now.effects("live").causes or ():
             blamed += 1
-            assert (cause.kind, cause.place) == ("label", "jovial.yaml:1, context.labels.kind"), (seed, cause, template)
+            assert (cause.kind, cause.place) == ("project", "jovial.yaml:1, context.labels.kind"), (seed, cause, template)
     assert blamed > 30
 
 
@@ -527,25 +528,25 @@ resources:
         text = effects_text("p", result, Style(False, 100), Shown())
         return text[text.index("Because of\n") + len("Because of\n") :].partition("\nIn this order")[0]
 
-    stops = [f"  - {{code: s{number}, hours: {number}}}\n" for number in range(1, 7)]
+    stops = [f"  - {{code: h{number}, hours: {number}}}\n" for number in range(1, 7)]
     then = f"stops:\n{''.join(stops)}tags:\n  a: x\n  b: x\n  c: x\n"
     changed = (
-        then.replace("s2, hours: 2", "s2, hours: 9")
-        .replace("  - {code: s3, hours: 3}\n", "")
+        then.replace("h2, hours: 2", "h2, hours: 9")
+        .replace("  - {code: h3, hours: 3}\n", "")
         .replace("a: x", "a: y")
         .replace("b: x", "d: z")
     )
     assert text_of_causes(effects_of(changed, then)) == (
-        "  stops:s3 (p.yaml:1), {code: s3, hours: 3} becomes ‹unset›: removes stop/s3\n"
-        "  stops:s2/hours (p.yaml:3), 2 becomes 9: changes stop/s2 (wait_hours)\n"
+        "  stops:h3 (p.yaml:1), {code: h3, hours: 3} becomes ‹unset›: removes stop/h3\n"
+        "  stops:h2/hours (p.yaml:3), 2 becomes 9: changes stop/h2 (wait_hours)\n"
         "  tags:{a, d, b} (p.yaml:7, 8, 9)\n"
         "    a x becomes y · d ‹unset› becomes z · b x becomes ‹unset›\n"
         "    changes net (tags/a, tags/d, tags/b)\n"
     )
     later = re.sub(r"hours: (\d)", r"hours: 1\1", then)
     assert text_of_causes(effects_of(later, then)) == (
-        "  stops:{s1/hours, s2/hours, 4 more} (p.yaml:2 and 5 others)\n"
-        "    changes stop/s1, stop/s2, stop/s3, stop/s4, stop/s5, stop/s6 (wait_hours)\n"
+        "  stops:{h1/hours, h2/hours, 4 more} (p.yaml:2 and 5 others)\n"
+        "    changes stop/h1, stop/h2, stop/h3, stop/h4, stop/h5, stop/h6 (wait_hours)\n"
     )
     swapped = f"stops:\n{''.join(reversed(stops))}tags:\n  a: x\n  b: x\n  c: x\n".replace("hours: 6", "hours: 8")
     (cause,) = effects_of(swapped, then).causes or ()
@@ -650,3 +651,27 @@ def _leaves_of(value: Any) -> Iterator[Any]:
             yield from _leaves_of(item)
     else:
         yield value
+
+
+def test_what_the_project_file_says_is_a_cause_with_its_line() -> None:
+    template = 'resources: {q (fulmar.queue): {name: "${context.project}-${context.labels.tier}"}}\n'
+
+    def files(name: str, tier: str, runs: str) -> dict[str, str]:
+        live = f"  live:\n    parameters: []\n    deployed: now.json\n    labels:\n      tier: {tier}\n"
+        return {
+            "jovial.yaml": f"project: {name}\ntemplate: t.yaml\ncatalogs: [fulmar]\nenvironments:\n{live}",
+            "t.yaml": template,
+            "now.json": runs,
+        }
+
+    then = in_memory(files("quay", "low", "{}"))
+    runs = json.dumps(snapshot_document("quay", then.render("live"), {}, "", revision="0123456789ab"))
+    for name, tier, place in (("pier", "low", "jovial.yaml:1, context.project"), ("quay", "high", "jovial.yaml:9, context.labels.tier")):
+        now = in_memory(files(name, tier, runs))
+        now.at = lambda _, project=then: project  # type: ignore[method-assign]  # what a repository would give
+        assert [(each.kind, each.place) for each in now.effects("live").causes or ()] == [("project", place)]
+
+
+def test_kinds_of_causes_are_those_that_rules_and_readers_of_json_know() -> None:
+    schema = json.loads((SCHEMAS / "jovial-effects-5.schema.json").read_text("utf-8"))
+    assert set(schema["properties"]["causes"]["items"]["properties"]["kind"]["enum"]) == set(CAUSE_KINDS) >= set(WRITTEN)

@@ -41,14 +41,15 @@ def revision_error(error: RevisionError) -> ProjectError:
 
 @value_record
 class EnvironmentEntry:
-    """An environment: its parameter files in order, its labels and where each is written, and the snapshot of what runs there now."""
+    """An environment: its parameter files in order, its labels, the snapshot of what runs there now, and where what `context` says of it is
+    written, by name (`labels.tier`, `project`, `environment`)."""
 
     name: str
     parameters: tuple[FileReference, ...]
     labels: dict[str, Any]
     origin: Origin
     deployed: FileReference | None = None
-    label_origins: Mapping[str, Origin] = field(default_factory=dict)
+    context_origins: Mapping[str, Origin] = field(default_factory=dict)
 
 
 @value_record
@@ -101,7 +102,7 @@ def default_parameters(folder: Folder, stems: tuple[str, ...]) -> tuple[FileRefe
 
 def label_origins(labels: Mapping[str, Any], origin: Origin) -> dict[str, Origin]:
     """Where each of some labels is written, which stand together at a place."""
-    return {name: origin.child(name) for name in labels}
+    return {f"labels.{name}": origin.child(name) for name in labels}
 
 
 class FileReader:
@@ -313,4 +314,5 @@ class _Reader(FileReader):
             references = default_parameters(self.folder, ("common", name))
         labels = self.labels(entry.get("labels"), origin.child("labels"))
         snapshot = FileReference(deployed, origin.child("deployed")) if isinstance(deployed, str) else None
-        return EnvironmentEntry(name, references, labels, origin, snapshot, label_origins(labels, origin.child("labels")))
+        written = {"project": self.place("project"), "environment": origin, **label_origins(labels, origin.child("labels"))}
+        return EnvironmentEntry(name, references, labels, origin, snapshot, written)

@@ -437,7 +437,7 @@ class ReadProject:
         parameters, problems = self._plan.checker.resolve(
             label, layers, self._inputs.read_secret, self._overrides.process, self._inputs.is_tracked, unread
         )
-        return replace(parameters, label_origins=entry.label_origins), [*findings, *problems]
+        return replace(parameters, context_origins=entry.context_origins), [*findings, *problems]
 
     def _render(
         self,

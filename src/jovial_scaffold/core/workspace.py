@@ -81,7 +81,7 @@ def with_workspace(file: ProjectFile, workspace: Workspace, findings: list[Findi
     origins = label_origins(labels, workspace.origin.child("labels"))
 
     def labelled(entry: EnvironmentEntry) -> EnvironmentEntry:
-        return replace(entry, labels={**labels, **entry.labels}, label_origins={**origins, **entry.label_origins})
+        return replace(entry, labels={**labels, **entry.labels}, context_origins={**origins, **entry.context_origins})
 
     return replace(
         file,

@@ -39,7 +39,7 @@ _BESIDE = 8  # outputs, documents and lines of these that are shown
 _LEAST = 40  # columns that two values get beside a cause, at least
 _PROPERTIES = 4  # that are named of one effect
 _PARTS = 3  # of a parameter that are shown
-_WRITTEN = {"template": "the template", "lookup": "a table", "label": "a label", "catalog": "the catalog"}
+_WRITTEN = {"template": "the template", "lookup": "a table", "project": "the project", "catalog": "the catalog"}
 _WEIGHTS = {"rebuild": "error", "locked": "error", "restart": "warning"}
 VERBS = {
     "rebuild": "rebuilds",
@@ -301,12 +301,12 @@ def _cause(each: Cause, result: Effects, style: Style) -> tuple[str, int]:
     return "\n    ".join([head, *([" · ".join(lines)] if fits else lines)]), style.width
 
 
-def parts_text(parts: Sequence[CausePart]) -> str:
-    """What of parameters is another: `tags:{owner, stage}`."""
+def parts_text(parts: Sequence[CausePart], most: int = _PARTS) -> str:
+    """What of parameters is another: `tags:{owner, stage}`; of more than `most` parts, the first ones and how many others."""
     if len({each.parameter for each in parts}) > 1 or len(parts) == 1:
         return " + ".join(each.name for each in parts)
     told = [each.part for each in parts]
-    shown = told if len(told) <= _PARTS else [*told[: _PARTS - 1], f"{len(told) - _PARTS + 1} more"]
+    shown = told if len(told) <= most else [*told[: most - 1], f"{len(told) - most + 1} more"]
     return f"{parts[0].parameter}:{{{', '.join(shown)}}}"
 
 

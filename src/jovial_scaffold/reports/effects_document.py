@@ -1,12 +1,22 @@
 """Effects as a report for Markdown, CSV and HTML, and as JSON."""
 
+from collections.abc import Sequence
 from typing import Any
 
 from jovial_scaffold.core.changes.edges import Edges, origins_of
 from jovial_scaffold.core.changes.effect_records import EFFECTS, MISSING, Cause, CausePart, Effects
 from jovial_scaffold.core.expressions.marked import to_json
 from jovial_scaffold.reports.edges import COLUMNS, edges_entries, edges_rows
-from jovial_scaffold.reports.effects import authored_text, beside_texts, leads_to_text, other_text, summary, unexplained, was_and_becomes
+from jovial_scaffold.reports.effects import (
+    authored_text,
+    beside_texts,
+    leads_to_text,
+    other_text,
+    parts_text,
+    summary,
+    unexplained,
+    was_and_becomes,
+)
 from jovial_scaffold.reports.machine import finding_entry
 from jovial_scaffold.reports.tables import Report, Table
 from jovial_scaffold.reports.words import said
@@ -21,10 +31,9 @@ def effects_report(project: str, result: Effects) -> Report:
     findings = [[each.level, each.address, said(each.message), said(each.hint)] for each in result.findings]
     causes = [
         [
-            ", ".join(part.name for part in each.parts) or unexplained(each, result).removesuffix(", "),
+            parts_text(each.parts, len(each.parts)) if each.parts else unexplained(each, result).removesuffix(", "),
             f"{each.place}{authored_text(each)}",
-            *("; ".join(sides) for sides in zip(*(was_and_becomes(part.was, part.becomes) for part in each.parts), strict=True)),
-            *(("", "") if not each.parts else ()),
+            *_sides(each.parts),
             leads_to_text(each),
         ]
         for each in result.causes or ()
@@ -82,6 +91,12 @@ def _cause_entry(cause: Cause) -> dict[str, Any]:
             for each in cause.leads_to
         ],
     }
+
+
+def _sides(parts: Sequence[CausePart]) -> tuple[str, str]:
+    """What parts were and become."""
+    pairs = [was_and_becomes(each.was, each.becomes) for each in parts]
+    return "; ".join(was for was, _ in pairs), "; ".join(becomes for _, becomes in pairs)
 
 
 def _values_entry(part: CausePart) -> dict[str, Any]:

@@ -23,6 +23,9 @@ _LEAST_VALUE = 9
 _LONGEST = 40  # of a value that stands with the columns that have it
 _LEAST_DRIVER = 8
 
+_Groups = Sequence[tuple[str, Sequence[Row]]]
+"""Rows under titles."""
+
 
 def matrix_text(comparison: Comparison, style: Style, everything: bool, by: str = "resource", most: int = 0, echoes: bool = False) -> str:
     """The whole comparison, grouped; of a long one `most` rows, where that is not 0. Echoes are folded, unless they are asked for."""
@@ -89,7 +92,7 @@ def _driving(comparison: Comparison, letters: Mapping[str, str], style: Style) -
             return
 
 
-def _rows_lines(comparison: Comparison, layout: "_Layout", groups: "_Groups", style: Style, most: int) -> Iterator[str]:
+def _rows_lines(comparison: Comparison, layout: "_Layout", groups: _Groups, style: Style, most: int) -> Iterator[str]:
     names = comparison.environments
     if layout.is_crowded:
         yield style.paint("faint", f"{counted(len(names), 'column')}: each value stands with those that have it.")
@@ -108,9 +111,6 @@ def _rows_lines(comparison: Comparison, layout: "_Layout", groups: "_Groups", st
             yield from _line(line, "" if head == before else head, comparison, layout, style)
             before = head
     yield from _rest(groups, most)
-
-
-_Groups = Sequence[tuple[str, Sequence[Row]]]
 
 
 def _first(groups: _Groups, most: int) -> Iterator[tuple[str, int, Sequence[Row]]]:

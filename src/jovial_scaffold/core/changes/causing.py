@@ -11,7 +11,8 @@ from typing import Any, NamedTuple
 from jovial_scaffold.core.changes.drift import AsDeployed
 from jovial_scaffold.core.changes.driving import differs_at, set_at
 from jovial_scaffold.core.changes.effect_records import SEVEREST, WRITTEN, Cause, CausePart, Lead, heaviest
-from jovial_scaffold.core.changes.parting import as_recorded, given_back, mixed, parts
+from jovial_scaffold.core.changes.parting import given_back, mixed, parts
+from jovial_scaffold.core.changes.snapshots import without_unknown
 from jovial_scaffold.core.changes.trials import is_equal
 from jovial_scaffold.core.expressions.values import Secret, deep_marks
 from jovial_scaffold.core.records import replace
@@ -84,10 +85,10 @@ class Causes:
         was, becomes = self._recorded[name], self._rendering.parameters.values[name]
         found = list(islice(parts(was, becomes), _MOST_PARTS + 1))
         if not 0 < len(found) <= _MOST_PARTS:
-            yield CausePart(name, "", was, becomes), (), ()
+            yield CausePart(name, "", without_unknown(was), becomes), (), ()
             return
         for each in found:
-            yield CausePart(name, pointer_text(each.label), as_recorded(each.was), each.becomes), each.label, each.at
+            yield CausePart(name, pointer_text(each.label), without_unknown(each.was), each.becomes), each.label, each.at
 
     def _given_back(self, name: str, value: Any) -> Any:
         """The recorded value of a parameter, as far as it can be given again: one of another type would break what is computed from it. UNKNOWN where

@@ -27,7 +27,7 @@ from jovial_scaffold.core.text.source import Pointer
 _MOST_ASKED = 300  # properties of which it is looked for what they read that is another now
 
 
-_KINDS = {"row": "lookup", "context": "label"}
+_KINDS = {"row": "lookup", "context": "project"}
 """Kinds of causes by those of the steps of an explanation; whatever else is ours is of the template."""
 
 

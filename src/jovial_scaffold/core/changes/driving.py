@@ -12,6 +12,7 @@ from jovial_scaffold.core.expressions.program import Program
 from jovial_scaffold.core.records import value_record
 from jovial_scaffold.core.rendering.instances import Surroundings
 from jovial_scaffold.core.rendering.overlays import (
+    CONTEXT,
     MISSING,
     Behind,
     Written,
@@ -411,9 +412,9 @@ def _equal_at(one: Evaluated, other: Evaluated, name: str, path: Pointer) -> boo
 
 
 def set_at(rendering: Evaluated, name: str, path: Pointer) -> str:
-    """The line that sets a parameter or a label, or a part of it, as `FILE:LINE`; nothing where none does."""
-    if name == LABELS:
-        origin = rendering.parameters.label_origins.get(str(path[0])) if path else None
+    """The line that sets a parameter or a part of the context, or a part of it, as `FILE:LINE`; nothing where none does."""
+    if name.startswith(CONTEXT):
+        origin = rendering.parameters.context_origins.get(".".join((name.removeprefix(CONTEXT), *map(str, path[:1]))))
         return f"{origin.source.name}:{origin.key_span().line}" if origin is not None else ""
     setting = rendering.parameters.setting((name, *path))
     if setting is not None:

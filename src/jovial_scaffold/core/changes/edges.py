@@ -7,9 +7,10 @@ from typing import Any, NamedTuple
 from jovial_scaffold.core.changes.aligning import PLAIN, leaves
 from jovial_scaffold.core.changes.changing import TYPE, change_effect, holds_data, surely_differs, type_effect
 from jovial_scaffold.core.changes.dragging import drag
-from jovial_scaffold.core.changes.driving import TEMPLATE
+from jovial_scaffold.core.changes.driving import TEMPLATE, Driver
 from jovial_scaffold.core.changes.effect_records import MISSING, Beside, Change, Effect, Effects, effect_of
 from jovial_scaffold.core.changes.matrix import Comparison, Row, same, with_names
+from jovial_scaffold.core.rendering.overlays import CONTEXT
 from jovial_scaffold.core.rendering.results import RenderedResource, Rendering
 from jovial_scaffold.core.schemas.lists import NO_LISTS
 from jovial_scaffold.core.text.source import Pointer
@@ -85,9 +86,7 @@ class _Made:
         else:
             return
         for driver in row.drivers:
-            kind = "template" if driver.parameter == TEMPLATE else "parameter"
-            origin = Origin(kind, driver.parameter if kind == "parameter" else "", driver.sources.get(self._label, ""))
-            self._origins.setdefault(row.address, {})[origin] = None
+            self._origins.setdefault(row.address, {})[_origin(driver, self._label)] = None
 
     def _take_beside(self, row: Row, was: Any, becomes: Any) -> None:
         part = f":{row.pointer[0]}" if row.kind == "document" else ""
@@ -169,3 +168,13 @@ def _is_of(label: Pointer, pointer: Pointer) -> bool:
         if one != other:
             return False
     return True
+
+
+def _origin(driver: Driver, label: str) -> Origin:
+    """What is behind a difference, as one column has it."""
+    place = driver.sources.get(label, "")
+    if driver.parameter == TEMPLATE:
+        return Origin("template", "", place)
+    if driver.parameter.startswith(CONTEXT):
+        return Origin("project", "", ", ".join(filter(None, (place, driver.parameter))))
+    return Origin("parameter", driver.parameter, place)

@@ -82,11 +82,9 @@ class Lead(NamedTuple):
     properties: tuple[str, ...]
 
 
-WRITTEN = ("template", "lookup", "label", "catalog")
-"""Kinds of causes that stand in files and are no parameter: a line of a template or module, a row of a table, a label, a type."""
-
-KINDS = ("parameter", *WRITTEN, "somebody", "secret", "unknown")
-"""Kinds of causes: beside what is ours somebody who changed what runs, a secret that is another one, and what nobody knows."""
+WRITTEN = ("template", "lookup", "project", "catalog")
+"""Kinds of causes that stand in files and are no parameter: a line of a template or module, a row of a table, a line of the project file or its
+workspace, a type."""
 
 
 class CausePart(NamedTuple):
@@ -105,7 +103,7 @@ class CausePart(NamedTuple):
 
 @value_record
 class Cause:
-    """What it is (one of `KINDS`), a parameter (several that do it only together, joined by a plus), where it is set, and what it leads to, dragged along
+    """What it is (one of `CAUSE_KINDS` of rules), a parameter (several that do it only together, joined by a plus), where it is set, and what it leads to, dragged along
     or not. `parts` are what of the parameters is another. The place is that of the lines, with the row or the label; of a catalog, the type."""
 
     kind: str

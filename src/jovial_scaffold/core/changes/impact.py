@@ -280,8 +280,10 @@ def named_at(place: str, rendering: Evaluated) -> Asked:
     }
     found = {each: _declared_at(each, file, line) for each in _with_modules(template)}
     found[template] |= is_set
-    labels = rendering.parameters.label_origins
-    found[template].update(f"{CONTEXT}.labels.{name}" for name, origin in labels.items() if _is_there(origin, file, line))
+    origins = {
+        name: origin for name, origin in rendering.parameters.context_origins.items() if name != "environment"
+    }  # which is around all
+    found[template].update(f"{CONTEXT}.{name}" for name, origin in origins.items() if _is_there(origin, file, line))
     chosen = {
         scope.prefix: frozenset(name for name, lookup in scope.template.lookups.items() if _chooses(scope, lookup, file, line))
         for scope in _scopes(rendering)
@@ -294,8 +296,8 @@ def named_at(place: str, rendering: Evaluated) -> Asked:
 def named(what: str, rendering: Evaluated) -> Asked:
     """A name of the template, a part of the context, or what stands at `FILE:LINE`."""
     template = rendering.scope.template
-    is_label = what.startswith(f"{CONTEXT}.labels.") and what.split(".", 2)[2] in rendering.parameters.label_origins
-    if is_label or what in (*template.names, *template.functions, *(f"{CONTEXT}.{each}" for each in rendering.context)):
+    context = (f"{CONTEXT}.{each}" for each in (*rendering.context, *rendering.parameters.context_origins))
+    if what in (*template.names, *template.functions, *context):
         return Asked({template: frozenset((what,))})
     return named_at(what, rendering)
 

@@ -52,17 +52,10 @@ def mixed(then: Any, now: Any, chosen: Collection[Pointer], label: Pointer = ())
     steps = _steps(then, now) if then is not MISSING and now is not MISSING and not same(then, now) else None
     if steps is None:
         return now
-    held = [(each, mixed(each.then, each.now, chosen, (*label, each.label))) for each in steps]
+    held = [(each.label, mixed(each.then, each.now, chosen, (*label, each.label))) for each in steps]
     if isinstance(now, dict):
-        return {each.label: value for each, value in held if value is not MISSING}
-    found = [(each.label, value) for each, value in held if each.now is not MISSING and value is not MISSING]
-    before: list[str | int] = []
-    for each, value in sorted(((each, value) for each, value in held if each.then is not MISSING), key=lambda pair: _order(pair[0], then)):
-        if each.now is MISSING and value is not MISSING:  # it stood behind what it stood behind then
-            last = max((index for index, (name, _) in enumerate(found) if name in before), default=-1)
-            found.insert(last + 1, (each.label, value))
-        before.append(each.label)
-    return [value for _, value in found]
+        return {key: value for key, value in held if value is not MISSING}
+    return [value for _, value in held if value is not MISSING]
 
 
 def given_back(then: Any, now: Any) -> Any:
@@ -85,19 +78,6 @@ def _without_recorded(value: Any) -> Any:
     return [_without_recorded(item) for item in value] if isinstance(value, list) else value
 
 
-def as_recorded(value: Any) -> Any:
-    """What was given back, as people are shown it: a secret where that is not known."""
-    if value is UNKNOWN:
-        return Secret(UNSEEN)
-    if isinstance(value, dict):
-        return {key: as_recorded(item) for key, item in value.items()}
-    return [as_recorded(item) for item in value] if isinstance(value, list) else value
-
-
-def _order(step: _Step, then: Sequence[Any]) -> int:
-    return next(index for index, item in enumerate(then) if item is step.then)
-
-
 def _steps(then: Any, now: Any) -> list[_Step] | None:
     """What two maps or lists consist of; None where they are taken as a whole."""
     if isinstance(then, dict) and isinstance(now, dict) and (then or now):
@@ -110,8 +90,17 @@ def _steps(then: Any, now: Any) -> list[_Step] | None:
     older, newer = ({str(each[key]): each for each in items} for items in (then, now))
     if [name for name in older if name in newer] != [name for name in newer if name in older]:
         return None  # their order is another, too
-    found = [_Step(name, older.get(name, MISSING), item, index) for index, (name, item) in enumerate(newer.items())]
-    return [*found, *(_Step(name, item, MISSING, None) for name, item in older.items() if name not in newer)]
+    gone: dict[str | None, list[_Step]] = {}  # by what they stood behind, of what is still there
+    behind: str | None = None
+    for name, item in older.items():
+        if name in newer:
+            behind = name
+        else:
+            gone.setdefault(behind, []).append(_Step(name, item, MISSING, None))
+    found = gone.get(None, [])
+    for index, (name, item) in enumerate(newer.items()):
+        found += [_Step(name, older.get(name, MISSING), item, index), *gone.get(name, ())]
+    return found
 
 
 def _key(then: Sequence[Any], now: Sequence[Any]) -> str | None:

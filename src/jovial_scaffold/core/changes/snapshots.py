@@ -361,7 +361,7 @@ def snapshot_document(
     resources = {
         address: {
             "type": each.type_text,
-            "properties": to_json(_without_unknown(each.properties), secret),
+            "properties": to_json(without_unknown(each.properties), secret),
         }
         for address, each in sorted(rendering.resources.items())
     }
@@ -385,13 +385,13 @@ def snapshot_document(
     }
 
 
-def _without_unknown(value: Any) -> Any:
+def without_unknown(value: Any) -> Any:
     """The value with what is unknown as a secret: where nothing is wrong, only the source of one that is not set leaves anything unknown."""
     if value is UNKNOWN:
         return Secret(UNSEEN)
     if isinstance(value, dict):
-        return {key: _without_unknown(item) for key, item in value.items()}
-    return [_without_unknown(item) for item in value] if isinstance(value, list) else value
+        return {key: without_unknown(item) for key, item in value.items()}
+    return [without_unknown(item) for item in value] if isinstance(value, list) else value
 
 
 def _document(document: RenderedDocument, secret: Callable[[Secret], Any]) -> dict[str, Any]:

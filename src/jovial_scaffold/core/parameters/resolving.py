@@ -23,13 +23,13 @@ from jovial_scaffold.core.words import NOTHING, Sentence, nearest, say, together
 
 @dataclass(slots=True)
 class Parameters:
-    """An environment's parameter values, and where its labels are written. Those without a value wait for their default; invalid ones are unknown."""
+    """An environment's parameter values, and where what `context` says of it is written (`labels.tier`). Those without a value wait for their default; invalid ones are unknown."""
 
     environment: str
     layers: tuple[Layer, ...]
     values: dict[str, Any] = field(default_factory=dict)
     defaulted: tuple[str, ...] = ()
-    label_origins: Mapping[str, Origin] = field(default_factory=dict)
+    context_origins: Mapping[str, Origin] = field(default_factory=dict)
 
     def setting(self, pointer: Pointer) -> Setting | None:
         """What set the value at a pointer such as ("sizes", "gate")."""

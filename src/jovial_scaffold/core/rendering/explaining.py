@@ -323,7 +323,7 @@ class _Explainer:
         elif name == "context":
             value = _at(scope.shared.context, path)
             elsewhere = {other.label: _at(other.context, path) for other in self.others}
-            origin = self.rendering.parameters.label_origins.get(str(path[1])) if path[:1] == ("labels",) and len(path) > 1 else None
+            origin = self.rendering.parameters.context_origins.get(".".join(map(str, path[:2])))
             yield Reason("context", _dotted(name, path), value, origin.key_span() if origin is not None else None, elsewhere=elsewhere)
 
     def elsewhere(self, scope: Surroundings, name: str, path: Pointer) -> Mapping[str, Any]:

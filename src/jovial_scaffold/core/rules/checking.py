@@ -15,7 +15,7 @@ from jovial_scaffold.core.expressions.syntax import Name, Node
 from jovial_scaffold.core.expressions.types import ANY, BOOL, STRING, Abstract, Field, Type, settled, type_of_value
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.records import replace
-from jovial_scaffold.core.rules.evaluation import Verdicts, applies
+from jovial_scaffold.core.rules.evaluation import CAUSE_KINDS, Verdicts, applies
 from jovial_scaffold.core.rules.reading import NAMES, Rule, Ruleset, Taken, values_read
 from jovial_scaffold.core.schemas.catalog import Catalogs, ResourceType
 from jovial_scaffold.core.schemas.keywords import KEYWORDS
@@ -32,13 +32,12 @@ from jovial_scaffold.core.words import NOTHING, Sentence, Value, listed, nearest
 _MAP = frozenset(("map",))
 _EFFECT = Type(frozenset(("string",)), ("add", "in_place", "restart", "rebuild", "locked", "rename", "move", "remove"))
 _TOUCHED = Type(frozenset(("list",)), items=STRING)
-_CAUSES_OF = ("parameter", "template", "lookup", "label", "catalog", "somebody", "secret", "unknown")  # as effects have them
 _CAUSES = Type(
     frozenset(("list",)),
     items=Type(
         _MAP,
         fields={
-            "kind": Field(Type(frozenset(("string",)), _CAUSES_OF), True),
+            "kind": Field(Type(frozenset(("string",)), CAUSE_KINDS), True),
             "parameter": Field(STRING, True),
             "file": Field(STRING, True),
             "line": Field(Type(frozenset(("int",))), True),

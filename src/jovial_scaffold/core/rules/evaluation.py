@@ -227,6 +227,10 @@ def judge_pairs(renderings: Sequence[Evaluated], rulesets: list[Ruleset]) -> tup
     return findings, verdicts
 
 
+CAUSE_KINDS = ("parameter", "template", "lookup", "project", "catalog", "somebody", "secret", "unknown")
+"""Kinds of causes: what of ours is another, by where it is written; somebody who changed what runs; a secret that is another one; what nobody knows."""
+
+
 @value_record
 class JudgedEffect:
     """What would happen to one resource, as rules over effects see it; properties are effective, None before an add and after a removal."""
@@ -238,7 +242,9 @@ class JudgedEffect:
     was: dict[str, Any] | None
     becomes: dict[str, Any] | None
     touched: list[str]
-    causes: list[dict[str, Any]]  #: of each `kind`, `parameter`, `file` and `line`; empty texts and 0 where there is none
+    causes: list[
+        dict[str, Any]
+    ]  #: of each `kind` (of `CAUSE_KINDS`), `parameter`, `file` and `line`; empty texts and 0 where there is none
     resource: EvaluatedResource | None
     span: Span | None
 

@@ -325,7 +325,7 @@ const board = (() => {
   }
 
   const show = (value) => value === undefined ? "‹unset›" : typeof value === "string" ? value : value?.$secret ? "‹secret›" : value?.$pending ? `‹${[value.$pending].flat().join(", ")}›` : JSON.stringify(value);
-  const CAUSES = { template: "the template", lookup: "a table", label: "a label", catalog: "the catalog", somebody: "somebody where it runs", secret: "a secret that is another one", unknown: "not known" };
+  const CAUSES = { template: "the template", lookup: "a table", project: "the project", catalog: "the catalog", somebody: "somebody where it runs", secret: "a secret that is another one", unknown: "not known" };
 
   // What makes the effects, the severest first, and all that each leads to.
   function causes(found) {
