@@ -373,7 +373,8 @@ def test_the_line_that_is_another_is_blamed_and_not_the_one_that_reads_it(write:
 
 
 def _handed_on(chance: random.Random) -> list[str]:
-    """A template in which values are handed on from line to line, in every form, to resources; the constants are words that end with x."""
+    """A template in which values are handed on from line to line, in every form, to resources and to what says whether those are there; the
+    constants are words that end with x."""
     lines, names = [], ["first"]
     for number in range(chance.randint(2, 8)):
         before, name = chance.choice(names), f"v{number}"
@@ -390,6 +391,13 @@ def _handed_on(chance: random.Random) -> list[str]:
         names.append(name)
     resources = [
         f'  r{each} (fulmar.queue): {{name: queue-r{each}, tags: {{t: "z{each}x-${{{chance.choice(names)}}}"}}}}' for each in range(4)
+    ]
+    resources += [
+        f"  g{each} (fulmar.queue): {{$when: \"{'!' * chance.randint(0, 1)}{chance.choice(names)}.contains('new')\", name: queue-g{each}}}"
+        for each in range(2)
+    ]
+    resources += [
+        f'  h{each} (fulmar.queue): {{$per: {{i: "[{chance.choice(names)}]"}}, name: "queue-h{each}-${{i}}"}}' for each in range(2)
     ]
     head = ["parameters: {setting: {type: string, default: live, description: Which}}", "let:", "  first: c99x"]
     functions = ["functions:", "  twice: {takes: {t: {type: string}}, gives: {type: string}, is: \"t + '-f99x'\"}"]
@@ -417,8 +425,12 @@ def test_whatever_line_is_edited_that_one_is_blamed() -> None:
     assert blamed > 30
 
 
+_INSIDE = "resources:\n  inner (fulmar.queue): {name: queue-inner}\n"
+
+
 def _chosen_by_label(chance: random.Random) -> list[str]:
-    """A template in which a label chooses: rows of a table, entries of maps, sides of conditions, directly or through a parameter's default."""
+    """A template in which a label chooses: rows of a table, entries of maps, sides of conditions, directly or through a parameter's default, and what
+    is there at all. A number is another parameter."""
     names = ["kind", "context.labels.kind"]
     lines = []
     for number in range(chance.randint(1, 6)):
@@ -433,9 +445,23 @@ def _chosen_by_label(chance: random.Random) -> list[str]:
         )
         lines.append(chance.choice(forms))
         names.append(name)
-    tags = [f'  r{each} (fulmar.queue): {{name: queue-r{each}, tags: {{t: "z-${{{chance.choice(names[2:])}}}"}}}}' for each in range(3)]
+    read = [chance.choice(names[2:]) for _ in range(6)]
+    tags = [
+        f'  r{each} (fulmar.queue): {{name: queue-r{each}, tags: {{t: "z-${{{read[each]}}}"}}, wait_hours: "${{number}}"}}'
+        for each in range(3)
+    ]
+    conditions = ("{} == 'a' && number > 0", "{} == 'b'", "number > 0 && {}.endsWith('b')", "!{}.startsWith('y') && {}.size() > 0")
+    there = [
+        f'  g0 (fulmar.queue): {{$when: "{chance.choice(conditions).replace("{}", chance.choice(names[:2]))}", name: queue-g0}}',
+        f'  g1 (fulmar.queue): {{$when: "{chance.choice(conditions).replace("{}", read[3])}", name: queue-g1}}',
+        f"  g2 (fulmar.queue): {{$per: {{i: \"{names[chance.randint(0, 1)]} == 'a' ? ['p', 'q'] : ['q', 's']\"}}, name: \"queue-g2-${{i}}\"}}",
+        f'  g3 (fulmar.queue): {{$per: {{i: "[{read[4]}]"}}, name: "queue-g3-${{i}}"}}',
+        f"  g4 (./m.yaml): {{$when: \"{names[chance.randint(0, 1)]} == 'b'\"}}",
+    ]
     return [
-        "parameters: {kind: {type: string, default: '${context.labels.kind}', description: Which}}",
+        "parameters:",
+        "  kind: {type: string, default: '${context.labels.kind}', description: Which}",
+        "  number: {type: integer, description: Changes too}",
         "let:",
         *lines,
         "functions:",
@@ -445,6 +471,7 @@ def _chosen_by_label(chance: random.Random) -> list[str]:
         "  by_label: {in: notes, where: row.kind == context.labels.kind}",
         "resources:",
         *tags,
+        *there,
     ]
 
 
@@ -453,8 +480,8 @@ def test_where_a_label_chooses_the_label_is_blamed_and_not_what_it_chose() -> No
     for seed in range(80):
         template = "\n".join(_chosen_by_label(random.Random(seed))) + "\n"
 
-        def files(kind: str, runs: str, text: str = template) -> dict[str, str]:
-            live = {"parameters": [], "deployed": "now.json", "labels": {"kind": kind}}
+        def files(kind: str, runs: str, number: int, text: str = template) -> dict[str, str]:
+            live = {"parameters": ["p.json"], "deployed": "now.json", "labels": {"kind": kind}}
             told = {
                 "project": "p",
                 "template": "t.yaml",
@@ -462,16 +489,25 @@ def test_where_a_label_chooses_the_label_is_blamed_and_not_what_it_chose() -> No
                 "lookups": {"notes": "n.csv"},
                 "environments": {"live": live},
             }
-            return {"jovial.yaml": json.dumps(told), "t.yaml": text, "n.csv": "kind,note\na,first\nb,second\n", "now.json": runs}
+            written = {"t.yaml": text, "m.yaml": _INSIDE, "n.csv": "kind,note\na,first\nb,second\n", "p.json": f'{{"number": {number}}}'}
+            return {"jovial.yaml": json.dumps(told), **written, "now.json": runs}
 
-        then = in_memory(files("a", "{}"))
-        now = in_memory(files("b", json.dumps(snapshot_document("p", then.render("live"), {}, "", revision="0123456789ab"))))
+        then = in_memory(files("a", "{}", 1))
+        runs = json.dumps(snapshot_document("p", then.render("live"), {}, "", revision="0123456789ab"))
+        now = in_memory(files("b", runs, 1 + seed % 2))
         assert not has_errors(now.check().findings), template
         now.at = lambda _, project=then: project  # type: ignore[method-assign]  # what a repository would give
-        for cause in now.effects("live").causes or ():
-            blamed += 1
-            assert (cause.kind, cause.place) == ("project", "jovial.yaml:1, context.labels.kind"), (seed, cause, template)
-    assert blamed > 30
+        result = now.effects("live")
+        assert {"add", "remove"} <= {each.effect for each in result.effects}
+        for cause in result.causes or ():
+            blamed += len(cause.leads_to)
+            if cause.kind == "parameter":
+                assert cause.parameter == "number" and {name for lead in cause.leads_to for name in lead.properties} == {"wait_hours"}, (
+                    cause
+                )
+            else:
+                assert (cause.kind, cause.place) == ("project", "jovial.yaml:1, context.labels.kind"), (seed, cause, template)
+    assert blamed > 160
 
 
 _ITEMS = st.fixed_dictionaries(

@@ -473,6 +473,43 @@ def test_why_names_the_parameters_that_a_value_hangs_on_and_no_others(write: Wri
     assert found == table["asked"]
 
 
+def test_why_says_what_a_resource_would_need_to_be_there(write: Write) -> None:
+    table = yaml.safe_load((CASES / "why.yaml").read_text("utf-8"))
+    folder = write({**table["files"], "rehearsal.yaml": table["files"]["sandbox.yaml"].replace("kes", "olt")})
+    edit(folder / "jovial.yaml", "{sandbox:", "{rehearsal: {parameters: [rehearsal.yaml]}, sandbox:")
+    project = Project.load(folder)
+    reasons = {name: {what: project.why(what, name) for what in each} for name, each in table["absent"].items()}
+    assert all(reason.value is False for each in reasons.values() for reason in each.values())
+    named = {name: {what: sorted(set(named_parameters(reason))) for what, reason in each.items()} for name, each in reasons.items()}
+    assert named == table["absent"]
+    assert project.why("each/kes/inner", "live").value is True
+    for what in table["unknown"]:
+        for name in ("rehearsal", "live"):
+            with pytest.raises(Unexplained):
+                project.why(what, name)
+
+
+@pytest.mark.parametrize(
+    ("asked", "parts"),
+    [
+        ("many/bri", ["many/bri in live is there", "elsewhere  sandbox: not there"]),
+        ("many/bri sandbox", ["many/bri in sandbox is not there", "no item has this key", "elsewhere  live: there", "$per = [{code: kes, zone: tunnel}]"]),
+        ("gone/inner", ["gone/inner in sandbox is not there", "resource gone is not there\n", "$when = false", "copies > 40 && x != y", "parameter copies = 3"]),
+        ("shut", ["shut in sandbox is there", "elsewhere  live: not there"]),
+        ("shut live", ["shut in live is not there", "$when = false", "parameter flag = true"]),
+        ("copy:versioned live", ["copy:versioned in live is true", "resource box:versioned = true", "elsewhere  sandbox: false"]),
+        ("many/kess", ["many/kess", "Did you mean `many/kes`?"]),
+    ],
+)  # fmt: skip
+def test_the_program_says_why_something_is_not_there(write: Write, asked: str, parts: list[str]) -> None:
+    folder = write(yaml.safe_load((CASES / "why.yaml").read_text("utf-8"))["files"])
+    ran = jovial("why", *asked.split(), cwd=folder)
+    assert all(part in ran.stdout + ran.stderr for part in parts), ran.stdout + ran.stderr
+    if ran.returncode == 0:
+        document = valid_json("why", jovial("why", *asked.split(), "--format", "json", cwd=folder).stdout)
+        assert document["explanations"][0]["reason"]["value"] is (" not " not in parts[0])
+
+
 def named_parameters(reason: Reason) -> Iterator[str]:
     if reason.kind in ("parameter", "default") and "/" not in reason.name:
         yield re.split(r"[.\[]", reason.name)[0]

@@ -1,23 +1,43 @@
-"""Causes of a deployment's effects: whatever single parameter, edited back in its file, changes what happens to a resource, and no other."""
+"""Causes of a deployment's effects: whatever single parameter, edited back in its file, changes what happens to a resource, and no other.
+
+What a rebuild drags along is caused by what makes a property that rebuilds be another, and by nothing that only changes in place.
+"""
 
 import json
 import random
+from collections.abc import Mapping
 from dataclasses import replace
 from typing import Any
 
 from jovial_scaffold.core.changes.causing import Causes, Reason
-from jovial_scaffold.core.changes.effect_records import MISSING, CausePart
+from jovial_scaffold.core.changes.effect_records import MISSING, CausePart, Effects
 from jovial_scaffold.core.changes.matrix import Row
 from jovial_scaffold.core.changes.snapshots import snapshot_document
 from jovial_scaffold.core.rendering.results import Rendering
-from tests.fuzz.drivers import differing, edited, held, loaded, project, shown
+from tests.fuzz.drivers import CATALOG, differing, edited, held, loaded, project, shown
 
+_EFFECTS = ("in_place", "restart", "rebuild", "rebuild")
+_HELD = {"holds": {"type": "array", "items": {"type": "string"}}, "beside": {"type": "string"}}
+_HOLDS = {
+    "alike0": ["${base.id}", "${line}"],
+    "alike1": ["${base.id}", "${alike0.id}", "${many.map(k, many[k].id).join('+')}"],
+    "alike2": ["${alike1.id}", "${flag ? base.id : alike0.id}", "${use.greeting}"],
+    "each": ["${alike2.id}", "${alike0.id}", "${item.zone}"],
+}
+"""What each holds of those before it that the cloud gives anew."""
 _NOW = {"sandbox": {"parameters": ["sandbox.json"]}, "live": {"parameters": ["live.json"], "deployed": "now.json"}}
 
 
 def attempt(chance: random.Random) -> str:
     """One project, whose sandbox runs where live is to be deployed."""
     files = project(chance)
+    described: dict[str, Any] = {**CATALOG["properties"], **_HELD}
+    properties = {name: {**each, "changeEffect": chance.choice(_EFFECTS)} for name, each in described.items()}
+    template = json.loads(files["line.yaml"])
+    for name, texts in _HOLDS.items():
+        template["resources"][f"{name} (yard.thing)"]["holds"] = chance.sample(texts, chance.randint(0, len(texts)))
+        template["resources"][f"{name} (yard.thing)"]["beside"] = "/".join(chance.sample(texts, chance.randint(1, len(texts))))
+    files |= {"catalog/thing.yaml": json.dumps({**CATALOG, "properties": properties}).encode(), "line.yaml": json.dumps(template).encode()}
     then = loaded(files).render("sandbox")
     now = snapshot_document("p", replace(then, environment="live"), {}, "")
     content = json.loads(files["jovial.yaml"])
@@ -35,7 +55,7 @@ def attempt(chance: random.Random) -> str:
         pointers = tuple(change.pointer for change in each.changes if change.counted and not change.because)
         if each.effect == "unchanged" or not (pointers or each.effect in ("add", "remove")):
             continue
-        reason = Reason(each.address, each.effect, each.type, pointers, ())
+        reason = Reason(each.address, each.effect, each.type, pointers)
         found = causes.found([reason])
         told = {cause.parameter for cause in found if cause.parameter and "+" not in cause.parameter}
         true = {name for name, other in tried.items() if _is_other(rendering, other, reason)}
@@ -46,7 +66,33 @@ def attempt(chance: random.Random) -> str:
             value = _with_part(rendering.parameters.values[part.parameter], part)
             other = edited(files, "live", {part.parameter: value}) if value is not None else None
             assert other is None or _is_other(rendering, other, reason), (reason, part, files["line.yaml"])
+    _judge_dragged(result, rendering, tried)
     return "errors" if any(each.level == "error" for each in result.findings) else "clean"
+
+
+def _judge_dragged(result: Effects, rendering: Rendering, tried: Mapping[str, Rendering]) -> None:
+    leads: dict[str, set[str]] = {}
+    for cause in result.causes or ():
+        leads.setdefault(cause.parameter, set()).update(address for lead in cause.leads_to for address in lead.addresses)
+    for name in tried.keys() & leads.keys():
+        rebuilt: set[str] = set()
+        own: set[str] = set()
+        for each in result.effects:
+            counted = [change for change in each.changes if change.counted and change.certain and not change.because]
+            for change in counted:
+                reason = Reason(each.address, "in_place", each.type, (change.pointer,))
+                if _is_other(rendering, tried[name], reason):
+                    own.add(each.address)
+                    rebuilt |= {each.address} if change.effect == "rebuild" else set()
+        dragged: set[str] = set()
+        for _ in result.effects:
+            for each in result.effects:
+                for change in each.changes:
+                    if rebuilt & set(change.because):
+                        dragged.add(each.address)
+                        rebuilt |= {each.address} if change.effect == "rebuild" else set()
+        along = {each.address for each in result.effects if any(change.because for change in each.changes)}
+        assert (leads[name] & along) - own == dragged - own, (name, leads[name], sorted(dragged), sorted(own))
 
 
 def _is_other(rendering: Rendering, other: Rendering, reason: Reason) -> bool:

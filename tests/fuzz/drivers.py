@@ -352,6 +352,14 @@ def _explained(chance: random.Random, files: dict[str, bytes], comparison: Compa
             {each.parameter for each in row.drivers} if len(row.at) < 2 else set()
         )
         assert told - presence <= named, (row.address, row.pointer, row.values, told, named, files["line.yaml"])
+    for row in [row for row in comparison.rows if row.kind == "presence"]:
+        named = set()
+        for rendering in comparison.renderings:
+            reason = project.why(row.address, rendering.environment)
+            assert reason.value is (row.address in rendering.resources), (row.address, rendering.environment, reason, files["line.yaml"])
+            named |= set(_parameters(reason))
+        told = {driver.parameter for driver in row.drivers if not driver.parameter.startswith("context.")}
+        assert told <= named, (row.address, told, named, files["line.yaml"])
 
 
 def _parameters(reason: Reason) -> Iterator[str]:

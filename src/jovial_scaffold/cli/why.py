@@ -132,16 +132,17 @@ def _names(loaded: Project, text: str) -> bool:
 
 
 def _explained(loaded: Project, what: str, chosen: Sequence[str], asked: bool) -> list[tuple[str, Reason]]:
-    """Why something is what it is, in each environment that was asked for, or else in the first that has it."""
-    found = []
+    """Why something is what it is, in each environment that was asked for, or else in the first that has it, or says why it is not there."""
+    found: list[tuple[str, Reason]] = []
     for name in chosen:
         try:
-            found.append((name, loaded.why(what, name)))
+            reason = loaded.why(what, name)
         except Unexplained:
             continue
-        if not asked:
-            break
-    return found
+        if not asked and (reason.kind != "resource" or reason.value is True):
+            return [(name, reason)]
+        found.append((name, reason))
+    return found if asked else found[:1]
 
 
 def _parts(loaded: Project, what: str, chosen: Sequence[str]) -> list[str]:

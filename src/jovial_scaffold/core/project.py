@@ -33,7 +33,7 @@ class Project(DeployableProject):
 
     def why(self, what: str, environment: str) -> "Reason":
         """The tree behind `address:property`, an address, or the name of an output, document, value or parameter. Raises Unexplained."""
-        from jovial_scaffold.core.rendering.explaining import explain
+        from jovial_scaffold.core.rendering.explaining import NO_ITEM, Unexplained, explain
 
         project, here = self.side(environment)
         if project is not self:
@@ -44,7 +44,12 @@ class Project(DeployableProject):
         from jovial_scaffold.core.changes.confirming import confirmed
 
         rendering = self._asked(here)
-        return confirmed(explain(rendering, others, address, steps), rendering, others, address, steps)
+        reason = explain(rendering, others, address, steps)
+        if reason.note == NO_ITEM:
+            if not any(each.scope.instance_at(address) is not None for each in others):
+                raise Unexplained(what)  # what no environment has is rather another name, misspelt
+            return reason
+        return confirmed(reason, rendering, others, address, steps)
 
     def impact(self, what: str, environments: Iterable[str] = ()) -> "dict[str, list[Touched]]":
         """What a parameter, value, function, lookup, document, resource or label (`context.labels.tier`) may reach, or what stands at FILE:LINE, by view.

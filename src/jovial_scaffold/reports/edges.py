@@ -48,7 +48,7 @@ def _change_entry(change: Change) -> dict[str, Any]:
         "pointer": pointer_text(change.pointer),
         **_sides(change.was, change.becomes),
         "effect": change.effect,
-        "because": change.because or None,
+        "because": listed(change.because) or None,
         "certain": change.certain,
         "counted": change.counted,
     }
@@ -68,7 +68,13 @@ def edges_rows(edges: Edges) -> Iterator[list[str]]:
         if not changes:
             yield [*head, "", "", "", f"formerly {each.formerly}" if each.formerly else ""]
         for change in changes:
-            why = f"{change.because} is rebuilt" if change.because else "" if change.certain else "may change"
+            why = (
+                f"{listed(change.because)} {'is' if len(change.because) == 1 else 'are'} rebuilt"
+                if change.because
+                else ""
+                if change.certain
+                else "may change"
+            )
             yield [*head, pointer_of(change), *values_of(change), listed(filter(None, (change.effect, why)))]
     for one in edges.beside:
         yield [one.effect, one.name, one.kind, "", *beside_texts(one), ""]

@@ -455,7 +455,7 @@ def _change(changes: Sequence[Change], style: Style, room: int, why: str) -> str
     reason = f"   {style.paint(_WEIGHTS.get(change.effect, 'faint'), why)}" if why else ""
     if change.because:
         # What the cloud gives anew has no text yet: both sides would read the same.
-        first = addresses_text(dict.fromkeys(visible(each.because) for each in changes))
+        first = addresses_text(dict.fromkeys(visible(why) for each in changes for why in each.because))
         are = "is rebuilt" if len(first) == 1 and "×" not in first[0] else "are rebuilt"
         told = cut(", ".join(first), max(8, space // 2) * 2)
         return f"{style.paint('faint', 'anew, since')} {told} {style.paint('faint', are)}{reason}"

@@ -41,7 +41,7 @@ def explanation_text(reason: Reason, environment: str, style: Style, base: str =
 
 def _lines(reason: Reason, environment: str, style: Style, base: str) -> Iterator[str]:
     what = f"{style.paint('strong', visible(reason.name))} in {environment}"
-    yield f"{what} {'is there' if reason.kind == 'resource' and reason.value is True else f'is {_shown(reason.value, style.width - 24)}'}"
+    yield f"{what} is {_there(reason.value) if _is_presence(reason) else _shown(reason.value, style.width - 24)}"
     yield from _about(reason, style, "", base)
     yield from _below(reason.reasons, style, "", base)
 
@@ -53,7 +53,11 @@ def _below(reasons: tuple[Reason, ...], style: Style, indent: str, base: str) ->
         word = _WORDS[reason.kind]
         head = f"{style.paint('faint', word)} " if word else ""
         room = style.width - len(indent) - 3 - (len(word) + 1 if word else 0) - cells(visible(reason.name)) - 3
-        value = "" if is_missing(reason.value) and reason.kind in ("function", "resource") else f" = {_shown(reason.value, max(room, 12))}"
+        value = f" = {_shown(reason.value, max(room, 12))}"
+        if _is_presence(reason):
+            value = f" is {_there(reason.value)}"
+        elif is_missing(reason.value) and reason.kind in ("function", "resource"):
+            value = ""
         yield f"{style.paint('faint', indent + branch)}{head}{style.paint('strong', visible(reason.name))}{value}"
         inner = indent + further
         yield from _about(reason, style, inner, base)
@@ -83,15 +87,24 @@ def _about(reason: Reason, style: Style, indent: str, base: str) -> Iterator[str
     elif reason.note:
         yield f"{faint}{style.paint('faint', f'({reason.note})')}"
     if reason.elsewhere:
-        told = _elsewhere(reason.value, reason.elsewhere, reason.kind)
+        told = _elsewhere(reason.value, reason.elsewhere, _is_presence(reason))
         if told:
             yield f"{faint}{style.paint('faint', cut(told, style.width - len(indent)))}"
 
 
-def _elsewhere(value: Any, elsewhere: Mapping[str, Any], kind: str) -> str:
+def _is_presence(reason: Reason) -> bool:
+    """Whether a step says if a resource is there; one that says what a property of it is has that in its name."""
+    return reason.kind == "resource" and type(reason.value) is bool and ":" not in reason.name
+
+
+def _there(value: Any) -> str:
+    return "there" if value is True else "not there"
+
+
+def _elsewhere(value: Any, elsewhere: Mapping[str, Any], is_presence: bool) -> str:
     """What other environments have, those together that have the same; nothing where all have what this one has."""
-    if kind == "resource" and value is True:
-        texts = {name: "there" if there is True else "not there" for name, there in elsewhere.items()}
+    if is_presence:
+        texts = {name: _there(there) for name, there in elsewhere.items()}
     else:
         held = [_text(each) for each in (value, *elsewhere.values())]
         if len(set(held)) == 1:

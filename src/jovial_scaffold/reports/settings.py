@@ -8,10 +8,11 @@ from jovial_scaffold.core.changes.settings import SettingEffects
 from jovial_scaffold.reports.effects import VERBS
 from jovial_scaffold.reports.folding import addresses_text
 from jovial_scaffold.reports.machine import finding_entry
-from jovial_scaffold.reports.terminal import Style, cells, cut, padded, wrapped
+from jovial_scaffold.reports.terminal import Style, cells, cut, cut_apart, padded, wrapped
 from jovial_scaffold.reports.words import counted, said, visible
 
 _NAMED = 4  # resources that are named
+_NARROWEST = 12  # columns of a value, however long the name of its parameter is
 _ROLES = {"rebuild": "error", "remove": "error", "restart": "warning"}
 
 
@@ -23,13 +24,31 @@ def settings_text(environment: str, found: Sequence[SettingEffects], style: Styl
 def _lines(environment: str, found: Sequence[SettingEffects], style: Style) -> Iterator[str]:
     yield style.paint("strong", f"What each would do to {visible(environment)} as it is rendered now")
     width = min(max((cells(visible(each.setting)) for each in found), default=0), max(16, style.width // 3))
-    for each in found:
-        name = cut(visible(each.setting), width)
+    for each, name in zip(found, _settings([visible(each.setting) for each in found], width), strict=True):
         told = f"refused: {visible(said(each.errors[0].message))}" if each.effects is None else _told(each.effects)
         role = "error" if each.effects is None else next((_ROLES[effect] for effect in _ROLES if each.effects.count(effect)), "")
         first, *more = wrapped(told, max(style.width - width - 4, 24), "")
         yield f"  {style.paint('driver', padded(name, width))}  {style.paint(role, first) if role else first}"
         yield from (f"{' ' * (width + 4)}{line}" for line in more)
+
+
+def _settings(texts: Sequence[str], width: int) -> list[str]:
+    """`name=value` of at most a width, of which those of one name never read the same."""
+    named: dict[str, list[str]] = {}
+    for text in texts:
+        name, _, value = text.partition("=")
+        named.setdefault(name, []).append(value)
+    shown: dict[str, str] = {}
+    for name, values in named.items():
+        room = max(width - cells(name) - 1, _NARROWEST)
+        shown.update(
+            zip(
+                [f"{name}={each}" for each in values],
+                [f"{name}={each}" for each in cut_apart(values, [room] * len(values), cut)],
+                strict=True,
+            )
+        )
+    return [shown[text] for text in texts]
 
 
 def _told(result: Effects) -> str:

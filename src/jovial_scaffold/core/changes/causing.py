@@ -4,7 +4,7 @@ That is tried (docs/language/effects.md): a parameter is a cause of what it chan
 parameter causes was changed in the template or a catalog, or by somebody where it runs: which of them is told by what was deployed.
 """
 
-from collections.abc import Collection, Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from itertools import islice
 from typing import Any, NamedTuple
 
@@ -28,15 +28,14 @@ _MOST_PARTS = 12  # of a parameter that are tried by themselves
 
 
 class Reason(NamedTuple):
-    """A resource of which something is to be explained: what happens to it, which properties change by themselves, which resources'
-    rebuilding drags it along, and which properties that changes."""
+    """A resource of which something is to be explained: what happens to it, which properties change by themselves, and which ones because of
+    what other resources' rebuilding."""
 
     address: str
     effect: str
     type: str
     pointers: tuple[Pointer, ...]
-    dragged: tuple[str, ...]
-    anew: tuple[Pointer, ...] = ()
+    anew: tuple[tuple[Pointer, tuple[str, ...]], ...] = ()
     weights: tuple[tuple[Pointer, str], ...] = ()  #: what changing each of its properties does
     formerly: str = ""  #: its address where it runs, if that is another
 
@@ -75,6 +74,8 @@ class Causes:
             if then is not None and not is_equal(then.scope.value(name), known[name]):  # then it was set, and is not any more
                 self._recorded[name] = known[name]
         self._parts = {part.name: (part, label, at) for name in sorted(self._recorded) for part, label, at in self._parts_of(name)}
+        if deployed is not None:
+            deployed.under(self._recorded)
         self._of_parameter = {
             name: tuple(each for each, (part, *_) in self._parts.items() if part.parameter == name) for name in self._recorded
         }
@@ -110,23 +111,26 @@ class Causes:
         own = {each.address: self._of(each) for each in reasons}
         by_address = {each.address: each for each in reasons}
         leading: dict[_Name, list[tuple[Reason, tuple[Pointer, ...]]]] = {}
-        for each in sorted(reasons, key=lambda each: bool(each.dragged)):  # what is dragged along comes after what drags it
+        for each in sorted(reasons, key=lambda each: bool(each.anew)):  # what is dragged along comes after what drags it
             for name, pointers in self._with_dragging(each, by_address, own).items():
                 leading.setdefault(name, []).append((each, pointers))
         return tuple(sorted(_together([self._cause(name, found) for name, found in leading.items()]), key=_weight))
 
     def _with_dragging(self, reason: Reason, by_address: Mapping[str, Reason], own: "Mapping[str, _Found]") -> "_Found":
-        """The causes of what happens to a resource, each with the properties that it changes: its own, and those of what drags it along."""
+        """The causes of what happens to a resource, each with the properties that it changes: its own, and those of what drags it along, as far as
+        they make that be rebuilt."""
         found = dict(own[reason.address])
-        waiting, seen = [*reason.dragged], {reason.address}
-        while waiting:
-            address = waiting.pop()
-            if address in seen or address not in by_address:
-                continue
-            seen.add(address)
-            for name in own[address]:
-                found[name] = tuple(dict.fromkeys((*found.get(name, ()), *reason.anew)))
-            waiting += by_address[address].dragged
+        for pointer, because in reason.anew:
+            waiting, seen = [*because], {reason.address}
+            while waiting:
+                dragging = by_address.get(waiting.pop())
+                if dragging is None or dragging.address in seen:
+                    continue
+                seen.add(dragging.address)
+                for name, pointers in own[dragging.address].items():
+                    if _effect(dragging, pointers) == "rebuild":
+                        found[name] = tuple(dict.fromkeys((*found.get(name, ()), pointer)))
+                waiting += [each for there, upper in dragging.anew if _effect(dragging, (there,)) == "rebuild" for each in upper]
         return found
 
     def _of(self, reason: Reason) -> "_Found":
@@ -287,7 +291,7 @@ class Causes:
         found = [self._parts[each] for each in inputs]
         names = dict.fromkeys(part.parameter for part, *_ in found)
         places = dict.fromkeys(set_at(self._rendering, part.parameter, at) for part, _, at in found)
-        return Cause(kind, " + ".join(names), ", ".join(filter(None, places)), told, tuple(part for part, *_ in found))
+        return Cause(kind, " + ".join(names), _places(filter(None, places)), told, tuple(part for part, *_ in found))
 
 
 def _effect(reason: Reason, pointers: Sequence[Pointer]) -> str:
@@ -314,13 +318,18 @@ def _joined(causes: Sequence[Cause]) -> Cause:
         lead._replace(properties=tuple(dict.fromkeys(name for each in causes for name in each.leads_to[number].properties)))
         for number, lead in enumerate(causes[0].leads_to)
     ]
-    return replace(causes[0], place=_places(causes), leads_to=tuple(leads), parts=tuple(part for each in causes for part in each.parts))
+    return replace(
+        causes[0],
+        place=_places(each.place for each in causes),
+        leads_to=tuple(leads),
+        parts=tuple(part for each in causes for part in each.parts),
+    )
 
 
-def _places(causes: Sequence[Cause]) -> str:
+def _places(places: Iterable[str]) -> str:
     """Some lines, those of one file after its name."""
     found: dict[str, list[str]] = {}
-    for place in dict.fromkeys(each.place for each in causes):
+    for place in dict.fromkeys(places):
         file, _, line = place.rpartition(":")
         found.setdefault(file, []).append(line)
     return ", ".join(

@@ -29,7 +29,8 @@ _PASSING = frozenset(("value", "argument", "variable", "default", "output", "res
 
 def confirmed(reason: Reason, rendering: Evaluated, others: Sequence[Evaluated], address: str, pointer: Pointer) -> Reason:
     """The tree behind a value, without the parameters that it does not hang on."""
-    ask = _asked(rendering, address, pointer)
+    is_presence = reason.kind == "resource"  # whether it is there, which was all that could be said where it is not
+    ask = _asked(rendering, address, pointer) if not is_presence else lambda overlay: overlay.instance(address) is not None
     if ask is None:
         return reason
     meter = trial_meter(rendering)
@@ -75,8 +76,6 @@ def confirmed(reason: Reason, rendering: Evaluated, others: Sequence[Evaluated],
 def _asked(rendering: Evaluated, address: str, pointer: Pointer) -> Callable[[Overlay], Any] | None:
     """How what is explained is asked for; None where it is a parameter itself, or something else that is not tried."""
     if address in rendering.resources:
-        if not pointer:
-            return lambda overlay: overlay.instance(address) is not None
         resource = rendering.resources[address]
         lists = resource.type.lists if resource.type is not None else NO_LISTS
         named = lists.keys(resource.properties, lists.positions(resource.properties, pointer))

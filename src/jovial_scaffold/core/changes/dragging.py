@@ -38,13 +38,14 @@ def drag(found: dict[str, Effect], rendering: Rendering, held: Mapping[str, dict
             was = value_at(held.get(address, {}), pointer, MISSING)
             if was is not MISSING:
                 was = as_secret(was, value_at(resource.properties, pointer, None))
-            news: tuple[Change, ...] = (Change(label, was, value, change_effect(resource.type, pointer, was, value, MISSING), rebuilt),)
             sure = [each for each in effect.changes if each.certain and each.counted and not each.because]
-            others = tuple(each for each in effect.changes if each.pointer != label)
             if any(label[: len(each.pointer)] == each.pointer for each in sure):
-                others, news = effect.changes, ()  # what changes anyway has its own cause
+                continue  # what changes anyway has its own cause
+            because = *(before for each in effect.changes if each.pointer == label for before in each.because), rebuilt
+            change = Change(label, was, value, change_effect(resource.type, pointer, was, value, MISSING), because)
+            others = [each for each in effect.changes if each.pointer != label]
             dragged = tuple(dict.fromkeys((*effect.dragged, rebuilt)))
-            changes = tuple(sorted((*others, *news), key=lambda each: pointer_text(each.pointer)))
+            changes = tuple(sorted((*others, change), key=lambda each: pointer_text(each.pointer)))
             found[address] = replace(effect, changes=changes, dragged=dragged, effect=effect_of(changes, effect.formerly, address))
             if found[address].effect == "rebuild":
                 waiting.append(address)

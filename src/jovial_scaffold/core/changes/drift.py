@@ -4,6 +4,7 @@ What was deployed is the project as of the recorded revision, under the recorded
 it there; where that is not what would be, the template, a catalog or a parameter did.
 """
 
+from collections.abc import Mapping
 from typing import Any, NamedTuple
 
 from jovial_scaffold.core.changes.aligning import changed_at, same
@@ -15,10 +16,11 @@ from jovial_scaffold.core.expressions.errors import EvaluationError
 from jovial_scaffold.core.expressions.pending import MarkCompared, Pending, could_be
 from jovial_scaffold.core.expressions.values import Secret, deep_marks
 from jovial_scaffold.core.findings import Span
+from jovial_scaffold.core.records import replace
 from jovial_scaffold.core.rendering.explaining import AGAIN, Reason, Unexplained, explain
 from jovial_scaffold.core.rendering.instances import EvaluatedResource
 from jovial_scaffold.core.rendering.overlays import MISSING
-from jovial_scaffold.core.rendering.rendering import Evaluated
+from jovial_scaffold.core.rendering.rendering import Evaluated, asked
 from jovial_scaffold.core.rendering.tracing import tracer_of
 from jovial_scaffold.core.schemas.lists import NO_LISTS
 from jovial_scaffold.core.schemas.shapes import filled
@@ -55,6 +57,7 @@ class AsDeployed:
         self._names = names
         self._newest = {there: address for address, there in names.items()}
         self._renames = now.renames
+        self._rewritten = now  #: with the recorded parameters, where these are others
         self._asked = 0
 
     @property
@@ -88,37 +91,47 @@ class AsDeployed:
         then = self._then.resources.get(self._names.get(address, address))
         return with_names(then.properties.get(name, MISSING), self._newest) if then is not None else MISSING
 
+    def under(self, recorded: Mapping[str, Any]) -> None:
+        """Take the recorded values of those parameters that are others now: what is blamed then is what is another beside them."""
+        now = self._now
+        defaulted = tuple(name for name in now.parameters.defaulted if name not in recorded)
+        values = {name: value for name, value in now.parameters.values.items() if name not in defaulted}
+        given = replace(now.parameters, values={**values, **recorded}, defaulted=defaulted)
+        shared = now.scope.shared
+        self._rewritten = asked(now.scope.plan, given, now.context, shared.plans, shared.meter) if recorded else now
+
     def blamed(self, address: str, effect: str, pointer: Pointer) -> Blamed:
-        """What of ours changes it, where no parameter does."""
+        """What of ours changes it, where no parameter does, or beside one."""
+        told = self._read_there(address, pointer if effect not in ("add", "remove") else ())
         if effect == "remove":
             span = self._then.resources[address].instance.resource.origin.key_span()
-            return Blamed("template", f"{_line(span)}, there until {self.revision}")
+            return told or Blamed("template", f"{_line(span)}, there until {self.revision}")
         resource = self._now.resources[address]
         entry = self._renames.entry(self._names.get(address, address), address) if effect in ("rename", "move") else None
         span = (entry or resource.instance.resource.origin).key_span()
-        if pointer and pointer != TYPE:
-            then = self._then.resources.get(self._names.get(address, address))
-            name = str(pointer[0])
-            if then is not None and same(then.properties.get(name), with_names(resource.properties.get(name), self._names)):
-                return Blamed("catalog", resource.type_text)
-            span = tracer_of(resource.instance.scope).place(resource.instance, pointer)
-            told = self._read_there(address, pointer)
-            if told:
-                return told
-        return Blamed("template", _line(span))
+        if not pointer or pointer == TYPE:
+            return (told if effect == "add" else None) or Blamed("template", _line(span))
+        then, name = self._then.resources.get(self._names.get(address, address)), str(pointer[0])
+        made = self._rewritten.resources.get(address) or resource
+        if then is not None and same(then.properties.get(name), with_names(made.properties.get(name), self._names)):
+            return Blamed("catalog", resource.type_text)
+        return told or Blamed("template", _line(tracer_of(resource.instance.scope).place(resource.instance, pointer)))
 
     def _read_there(self, address: str, pointer: Pointer) -> Blamed | None:
-        """What a property reads that is another now, though the property is written as it was: a row of a table, a named value, a line of a module, a
-        label. None where that is not found, or not looked for any more."""
+        """What a property, or whether a resource is there, reads that is another now, though it is written as it was: a row of a table, a named value,
+        a line of a module, a label. None where that is not found, or not looked for any more."""
         self._asked += 1
         there = self._names.get(address, address)
-        if self._asked > _MOST_ASKED or there not in self._then.resources:
+        if self._asked > _MOST_ASKED:
             return None
         try:
-            now, then = explain(self._now, (), address, pointer), explain(self._then, (), there, pointer)
+            before = explain(self._then, (), there, pointer)
+            now = explain(self._rewritten if not pointer or address in self._rewritten.resources else self._now, (), address, pointer)
         except (Unexplained, EvaluationError):
             return None
-        found = _another(now, then)
+        found = _another(now, before)
+        if found is now and found.written == before.written:
+            return None  # nothing that it reads is known to be another
         kind, place = _KINDS.get(found.kind, "template"), _line(found.span) if found.span is not None else ""
         told = ", ".join(filter(None, (place, found.name if kind != "template" else "")))
         return Blamed(kind, told) if told else None

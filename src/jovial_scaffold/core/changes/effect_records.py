@@ -29,7 +29,7 @@ SEVEREST = ("rebuild", "remove", "locked", "restart", "in_place", "move", "renam
 
 @value_record
 class Change:
-    """A property that would change. `effect` is its `changeEffect`; `because` the address whose rebuilding changes it, if that is why.
+    """A property that would change. `effect` is its `changeEffect`; `because` the addresses whose rebuilding changes it, if that is why.
 
     `certain` is False where only the deployment can know whether it changes; `counted` is False where only `context.run` makes it.
     """
@@ -38,7 +38,7 @@ class Change:
     was: Any
     becomes: Any
     effect: str
-    because: str = ""
+    because: tuple[str, ...] = ()
     certain: bool = True
     counted: bool = True
 

@@ -107,9 +107,9 @@ def teardown(rendering: Evaluated, snapshot: Snapshot) -> Effects:
 def _reason(each: Effect) -> Reason:
     """What is to be explained of a resource."""
     own = tuple(change.pointer for change in each.changes if change.counted and change.certain and not change.because)
-    anew = tuple(change.pointer for change in each.changes if change.because)
+    anew = tuple((change.pointer, change.because) for change in each.changes if change.because)
     weights = tuple((change.pointer, change.effect) for change in each.changes)
-    return Reason(each.address, each.effect, each.type, own, each.dragged, anew, weights, each.formerly)
+    return Reason(each.address, each.effect, each.type, own, anew, weights, each.formerly)
 
 
 # -- one resource
@@ -154,7 +154,7 @@ def _changes(
         if counted and not snapshot.run and 1 in leaf.at:
             behind = drivers.tracer(resource.instance.scope).sources(resource.instance, leaf.at[1])
             counted = not (behind and all(name == RUN for name, _ in behind))
-        yield Change(leaf.label, covered(old, new), covered(new, old), effect, "", certain, counted)
+        yield Change(leaf.label, covered(old, new), covered(new, old), effect, (), certain, counted)
 
 
 def judged_effects(result: Effects, rendering: Evaluated) -> list[judging.JudgedEffect]:

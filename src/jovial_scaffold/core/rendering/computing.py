@@ -240,7 +240,7 @@ class Computer:
                 site,
             )
             return None
-        return [({**variables, **names}, position) for names, position in _rounds(loop, over)]
+        return [({**variables, **names}, position) for names, position in rounds_of(loop, over)]
 
     def fail(self, error: EvaluationError, formula: Formula | None, origin: Origin, site: Site) -> None:
         """The finding of an expression that has no value, at the sub-expression that has none."""
@@ -280,7 +280,8 @@ class _Placed(EvaluationError):
         self.message, self.start, self.end = error.message, error.start, error.end
 
 
-def _rounds(loop: Loop, over: Any) -> Iterator[tuple[dict[str, Any], Any]]:
+def rounds_of(loop: Loop, over: Any) -> Iterator[tuple[dict[str, Any], Any]]:
+    """The variables of each round of a loop over a list or map, and its position in that."""
     if len(loop.variables) == 2:
         one, two = loop.variables
         pairs = enumerate(over) if isinstance(over, list) else ((key, over[key]) for key in sorted_keys(over))

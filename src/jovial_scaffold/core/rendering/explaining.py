@@ -16,6 +16,7 @@ from jovial_scaffold.core.expressions.syntax import Call, Conditional, Has, Inde
 from jovial_scaffold.core.expressions.values import NONE, Optional, Record, Secret
 from jovial_scaffold.core.findings import Span
 from jovial_scaffold.core.records import replace, value_record
+from jovial_scaffold.core.rendering.absence import Absent, absent_at
 from jovial_scaffold.core.rendering.computing import OMITTED, plain
 from jovial_scaffold.core.rendering.instances import Instance, Surroundings
 from jovial_scaffold.core.rendering.placing import Positions
@@ -31,6 +32,8 @@ from jovial_scaffold.core.words import Value
 _DEEPEST = 24
 AGAIN = "as above"
 """What is said of a step that was told before."""
+NO_ITEM = "no item has this key"
+"""What is said of an item that a loop does not have."""
 
 
 class _Missing(Enum):
@@ -100,7 +103,10 @@ class _Explainer:
             return self.compiled("output", _label(address, pointer), output.value, pointer, {}, {}, scope, value, elsewhere, 0)
         for name in (address,) if address in scope.template.names - scope.template.resources.keys() else ():
             return next(self.name(name, pointer, {}, {}, scope, 0))
-        raise Unexplained
+        absent = absent_at(scope, address)
+        if absent is None:
+            raise Unexplained
+        return self.absence(absent, address)
 
     def _find_items(self, instance: Instance) -> None:
         """Items of a loop meet by their keys, wherever parameter files have them."""
@@ -149,7 +155,7 @@ class _Explainer:
         return self.compiled("property", name, compiled, rest, positions, dict(variables), scope, value, elsewhere, depth)
 
     def presence(self, instance: Instance) -> Reason:
-        """Why a resource is there at all."""
+        """Why a resource is there at all, or what keeps it from being there."""
         resource, scope = instance.resource, instance.scope
         positions: Positions = dict.fromkeys(resource.loop.variables, (resource.loop, instance.position)) if resource.loop else {}
         reasons = []
@@ -159,10 +165,25 @@ class _Explainer:
                 reasons.append(self.condition(what, condition, positions if what != "$per" else {}, names, scope))
         if scope.use is not None:
             reasons.append(self.presence(scope.use))
-        elsewhere = {other.label: instance.address in other.resources for other in self.others}
+        elsewhere = {other.label: other.scope.instance_at(instance.address) is not None for other in self.others}
         note = "" if reasons else "it has no condition"
-        kind = self.rendering.resources[instance.address].type_text if instance.address in self.rendering.resources else resource.type_text
-        return Reason("resource", instance.address, True, resource.origin.key_span(), kind, note, (), elsewhere, tuple(reasons))
+        is_there = instance.address in self.rendering.resources or self.rendering.scope.instance_at(instance.address) is not None
+        if not is_there:
+            reasons = [each for each in reasons if each.value is False] or reasons
+        return Reason(
+            "resource", instance.address, is_there, resource.origin.key_span(), _kind(resource), note, (), elsewhere, tuple(reasons)
+        )
+
+    def absence(self, absent: Absent, address: str) -> Reason:
+        """Why a resource, or an item of a loop, is not there."""
+        resource, scope, instance = absent
+        if instance is not None:
+            return self.presence(instance)
+        elsewhere = {other.label: other.scope.instance_at(address) is not None for other in self.others}
+        assert resource.loop is not None  # what is single has an instance
+        above = (self.presence(scope.use),) if scope.use is not None else ()
+        reasons = (self.condition("$per", resource.loop.over, {}, {}, scope), *above)
+        return Reason("resource", address, False, resource.origin.key_span(), _kind(resource), NO_ITEM, (), elsewhere, reasons)
 
     def condition(
         self, what: str, condition: Condition, positions: Positions, variables: dict[str, Any], scope: Surroundings, depth: int = 0
@@ -558,6 +579,11 @@ def _as_shown(value: Any) -> Any:
         return plain(value)
     except EvaluationError:
         return _MISSING
+
+
+def _kind(resource: Resource) -> str:
+    """The type of a resource, or the module that it uses, whether it is there or not."""
+    return resource.type.id if resource.type is not None and resource.module is None else resource.type_text
 
 
 def _label(address: str, path: Pointer) -> str:
