@@ -22,10 +22,11 @@ let:
   times: {sandbox: [5, 0], live: [0, 70000]}
   names: {sandbox: "${line}", live: "${owner.name}"}
   here: ${times[setting]}
+  tier: ${context.labels.tier}
 resources:
 """
 FILES = {
-    "jovial.yaml": "project: p\ntemplate: t.yaml\ncatalogs: [fulmar]\nenvironments: {sandbox: {parameters: [sandbox.yaml]}, live: {parameters: [live.yaml]}}",
+    "jovial.yaml": "project: p\ntemplate: t.yaml\ncatalogs: [fulmar]\nenvironments: {sandbox: {parameters: [sandbox.yaml], labels: {tier: low}}, live: {parameters: [live.yaml], labels: {tier: High}}}",
     "sandbox.yaml": "line: alp\nsetting: sandbox\nstations: [{code: kes, name: kes-one}]\nhours: 4\nplan: {line: alp, deep: {line: alp}}\n",
     "live.yaml": "line: Alp\nsetting: live\nstations: [{code: kes, name: Kes}, {code: olt, name: olt-one}]\nhours: 99999\nplan: {line: Alp, deep: {line: Bri}}\n",
 }
@@ -43,9 +44,9 @@ def test_findings_stand_at_their_cause(case: dict[str, Any]) -> None:
     assert found == case["findings"]
 
 
-def _through(chance: random.Random, depth: int) -> tuple[list[str], str]:
-    """Named values that hand a parameter on, joined, copied, or as a part of a map, and the expression that reads the last of them."""
-    lines, at = [], "line"
+def _through(chance: random.Random, depth: int, at: str) -> tuple[list[str], str]:
+    """Named values that hand on what stands at a name, joined, copied, or as a part of a map, and the expression that reads the last of them."""
+    lines = []
     for number in range(depth):
         form = chance.choice(("copied", "joined", "part", "chosen"))
         name = f"step{number}"
@@ -62,21 +63,27 @@ def _through(chance: random.Random, depth: int) -> tuple[list[str], str]:
 @pytest.mark.parametrize("seed", range(40))
 def test_one_wrong_value_is_one_finding_however_far_it_goes(seed: int) -> None:
     chance = random.Random(seed)
-    lines, at = _through(chance, chance.randint(0, 5))
+    is_label = chance.random() < 0.4
+    lines, at = _through(chance, chance.randint(0, 5), "context.labels.line" if is_label else "line")
     count = chance.randint(1, 6)
     queues = [f"  q{number} (fulmar.queue): {{name: '${{{at}}}-q{number}'}}" for number in range(count)]
     module = chance.random() < 0.4
     if module:
         queues.append(f"  use (./module.yaml): {{word: '${{{at}}}'}}")
     let = ["let:", *lines] if lines else []
-    template = ["parameters:", "  line: {type: string, description: Short name}", *let, "resources:", *queues]
+    parameters = [] if is_label else ["parameters:", "  line: {type: string, description: Short name}"]
+    template = [*parameters, *let, "resources:", *queues]
+    live = "labels: {line: Alp}" if is_label else "parameters: [live.yaml]"
+    calm = "labels: {line: alp}" if is_label else "parameters: [calm.yaml]"
+    head = "project: p\ntemplate: t.yaml\ncatalogs: [fulmar]\nenvironments:"
+    place = ("jovial.yaml", 5) if is_label else ("live.yaml", 1)
     files = {
-        "jovial.yaml": "project: p\ntemplate: t.yaml\ncatalogs: [fulmar]\nenvironments: {live: {parameters: [live.yaml]}}\n",
-        "live.yaml": "line: Alp\n",
+        "jovial.yaml": f"{head}\n  live: {{{live}}}\n  calm: {{{calm}}}\n",
+        **({} if is_label else {"live.yaml": "line: Alp\n", "calm.yaml": "line: alp\n"}),
         "t.yaml": "\n".join(template) + "\n",
         "module.yaml": "parameters: {word: {type: string, description: w}}\nresources: {inner (fulmar.queue): {name: '${word}-inner'}}\n",
     }
     (finding,) = in_memory(files).check().findings
-    assert finding.span is not None and (finding.id, finding.span.file, finding.span.line) == ("property-pattern", "live.yaml", 1)
-    assert len(finding.places) == count + module
-    assert in_memory({**files, "live.yaml": "line: alp\n"}).check().findings == ()
+    assert finding.span is not None and (finding.id, finding.span.file, finding.span.line) == ("property-pattern", *place)
+    assert (len(finding.places), finding.environments) == (count + module, ("live",))
+    assert in_memory({**files, place[0]: files[place[0]].replace("Alp", "alp")}).check().findings == ()

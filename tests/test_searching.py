@@ -7,7 +7,7 @@ from jovial_scaffold.core.changes.finding import Hit
 from jovial_scaffold.reports.finding import hits_text
 from jovial_scaffold.reports.terminal import Style
 from tests.fuzz.code import NEVER, code_from
-from tests.support import Write
+from tests.support import Write, in_memory
 
 PROJECT = "project: p\ntemplate: t.yaml\ncatalogs: [fulmar]\nenvironments: {a: {parameters: [a.yaml]}, b: {parameters: [b.yaml]}}\n"
 TEMPLATE = """parameters: {word: {type: string, description: d}, hours: {type: integer, description: d}}
@@ -100,3 +100,25 @@ def test_names_of_many_that_stand_alone() -> None:
     hits = [Hit("property", f"q{number}:tags/x", "v", "equal", ("a",), None) for number in range(20)]
     text = hits_text("v", ("a", "b"), hits, Style(False, 300))
     assert "q11:tags/x, 8 others in a" in text and "q12" not in text
+
+
+def test_items_are_named_by_their_key_and_labels_by_their_line() -> None:
+    template = (
+        "parameters: {who: {type: array, items: {type: string}, description: d}}\n"
+        "resources:\n"
+        "  net (fulmar.network): {name: net, range: 10.0.0.0/16, tags: {at: '${context.labels.guard}-gate'}}\n"
+        "  fire (fulmar.firewall):\n    name: fire\n    network: ${net.id}\n"
+        "    entries: [{$per: {w: who}, name: '${w}', speaks: tcp, port: 443, from: 192.0.2.0/28}]\n"
+    )
+    files = {
+        "jovial.yaml": "project: p\ntemplate: t.yaml\ncatalogs: [fulmar]\nenvironments:\n"
+        "  a: {parameters: [a.yaml], labels: {guard: night}}\n  b: {parameters: [b.yaml], labels: {guard: day}}\n",
+        "t.yaml": template,
+        "a.yaml": "who: [miller, baker]\n",
+        "b.yaml": "who: [baker]\n",
+    }
+    project = in_memory(files)
+    baker = [each for each in project.find("baker").hits if each.kind == "property"]
+    assert [(each.name, each.environments) for each in baker] == [("fire:entries/baker/name", ("a", "b"))]
+    (night,) = project.find("night").hits
+    assert (night.name, night.sources) == ("net:tags/at", ("jovial.yaml:5",))

@@ -1,6 +1,6 @@
 """What is wrong in a user's files: a finding with its place, and the merging that makes one mistake one finding."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Collection, Iterable, Sequence
 from typing import Literal, NamedTuple
 
 from jovial_scaffold.core.limits import RELATED_PLACES
@@ -9,6 +9,7 @@ from jovial_scaffold.core.regexes import regex
 from jovial_scaffold.core.words import NOTHING, Sentence, say
 
 Level = Literal["error", "warning", "note"]
+_ONLY_WHERE = "This is so where {}."  # what is said of a mistake that comes about for some values only
 _FAILS_HERE = "`{}` fails here."  # what is said of the place inside of a function where a call of it fails
 LEVELS: tuple[Level, ...] = ("error", "warning", "note")
 
@@ -116,16 +117,19 @@ def without_positions(pointer: str) -> str:
 _SAME = {"key-missing": "field-unknown", "must-failed": "must-never"}
 
 
-def absorbed(static: Iterable[Finding], others: Iterable[Finding]) -> list[Finding]:
+def absorbed(static: Iterable[Finding], others: Iterable[Finding], labelling: Collection[str] = ()) -> list[Finding]:
     """Findings that hold for all environments, and the others without what the first already say.
 
     A mistake seen in an environment adds that environment, its address and its causes to the static finding of the same id and place,
-    which keeps its id: it is the same whether or not an environment is looked at.
+    which keeps its id: it is the same whether or not an environment is looked at. A label, in one of the files of `labelling`, is known before, too:
+    what it makes wrong is said where it stands.
     """
     rest: list[Finding] = []
-    found: dict[tuple[str, Span | None], list[tuple[Finding, list[Finding]]]] = {}  # each with what shows it
+    found: dict[
+        tuple[str, Span | None], list[tuple[Finding, list[Finding], list[Finding]]]
+    ] = {}  # each with what shows it, and what labels do
     for each in static:
-        found.setdefault((_SAME.get(each.id, each.id), each.cause or each.span), []).append((each, []))
+        found.setdefault((_SAME.get(each.id, each.id), each.cause or each.span), []).append((each, [], []))
     for finding in others:
         id = _SAME.get(finding.id, finding.id)
         same = found.get((id, finding.cause)) or found.get((id, finding.span))
@@ -136,13 +140,27 @@ def absorbed(static: Iterable[Finding], others: Iterable[Finding]) -> list[Findi
             rest.append(finding)
             continue
         # Of several at one place, the one about the same property.
-        number = next((index for index, (each, _) in enumerate(same) if each.pointer == finding.pointer), 0) if len(same) > 1 else 0
-        same[number][1].append(finding)
-    return [*(_with(each, seen) if seen else each for several in found.values() for each, seen in several), *rest]
+        number = next((index for index, (each, *_) in enumerate(same) if each.pointer == finding.pointer), 0) if len(same) > 1 else 0
+        at_label = finding.cause is not None and finding.cause.file in labelling and _is_only_somewhere(same[number][0])
+        _, seen, labelled = same[number]
+        (labelled if at_label else seen).append(finding)
+    told = (
+        labelled if labelled and not seen else [_with(each, [*seen, *labelled])]
+        for several in found.values()
+        for each, seen, labelled in several
+    )
+    return [*(each for several in told for each in several), *rest]
+
+
+def _is_only_somewhere(finding: Finding) -> bool:
+    """Whether a finding has a witness, without which it would not come about."""
+    return any(getattr(each, "template", "") == _ONLY_WHERE for each in (finding.hint, *finding.hint.operands))
 
 
 def _with(static: Finding, seen: Sequence[Finding]) -> Finding:
     """A finding that holds for all environments, with those that show it in some: the value of the first, and what to do about that one."""
+    if not seen:
+        return static
     shown = seen[0] if static.id == seen[0].id and static.span == seen[0].span and not static.environments else static
     related = dict.fromkeys(static.related)
     environments = dict.fromkeys(static.environments)

@@ -134,7 +134,7 @@ class CheckedProject(ReadProject):
         shown = self._proven(judged, [*before, *findings], proofs)
         findings += shown.findings
         labels = tuple(self._shown_label(View.parse(name)) for name in chosen)
-        found = absorbed(waivers.left(before), waivers.left(findings))
+        found = absorbed(waivers.left(before), waivers.left(findings), self._labelling)
         everything = not environments_only and set(chosen) == set(self.environments)
         found += self._about_the_whole(everything, waivers)
         if everything and not has_errors(found):
@@ -185,6 +185,11 @@ class CheckedProject(ReadProject):
         if verdicts:
             turned_out[""] = turned_out.get("", Counter()) + verdicts
         return findings
+
+    @property
+    def _labelling(self) -> frozenset[str]:
+        """The files in which labels of environments stand."""
+        return frozenset(each.source.name for entry in self._file.environments.values() for each in entry.context_origins.values())
 
     def _about_the_whole(self, everything: bool, waivers: "Waivers") -> list[Finding]:
         """What is wrong with waivers, and what nothing needs any more: known only where `everything` was looked at."""

@@ -203,7 +203,8 @@ def _hits(rendering: Evaluated, sought: TextSought) -> Iterator[Hit]:
             written = value_at(resource.properties, pointer, _NOT_WRITTEN) is not _NOT_WRITTEN
             span = tracer.place(resource.instance, pointer) if written else resource.instance.resource.origin.key_span()
             sources = _sources(tracer, resource, pointer) if written else ()
-            yield Hit("property" if written else "catalog", f"{address}:{pointer_text(pointer)}", value, how, environments, span, sources)
+            named = resource.type.lists.keys(resource.effective, pointer) if resource.type is not None else pointer
+            yield Hit("property" if written else "catalog", f"{address}:{pointer_text(named)}", value, how, environments, span, sources)
     for name, output in rendering.outputs.items():
         origin = rendering.scope.template.outputs[name]
         for pointer, value in _texts(output, ()):

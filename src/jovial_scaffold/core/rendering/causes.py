@@ -16,6 +16,7 @@ from jovial_scaffold.core.findings import Span
 from jovial_scaffold.core.rendering.instances import Instance, Surroundings
 from jovial_scaffold.core.rendering.noting import names_looked_up
 from jovial_scaffold.core.rendering.tracing import Tracer
+from jovial_scaffold.core.templates.inputs import CONTEXT
 from jovial_scaffold.core.templates.model import Compiled, Dynamic
 from jovial_scaffold.core.templates.selecting import Selection, entry, selected
 from jovial_scaffold.core.text.source import Pointer, part
@@ -53,6 +54,9 @@ def _cause(tracer: Tracer, instance: Instance, pointer: Pointer, compiled: Compi
             return span
         name, path = step
         rest = ()
+        if name == CONTEXT:
+            label = tracer.context_origin(f"{CONTEXT}.{path[0]}", path[1:]) if path else None
+            return label.value_span() if label is not None else span
         if name in scope.template.values:
             compiled, rest = entry(scope.template.values[name].value, path)
             span = compiled.origin.value_span() if isinstance(compiled, Dynamic) else compiled.origin.child(*rest).value_span()
@@ -73,7 +77,7 @@ def _selection(compiled: Dynamic, scope: Surroundings, variables: Mapping[str, A
     """The one name, and the part of it, that a value gives as it is, or holds as the only thing that is computed."""
     found = {selected(each.node, lambda node: evaluate(node, scope, variables), variables) for each in compiled.formulas()}
     only = next(iter(found)) if len(found) == 1 else None
-    if only is None or (only[0] not in scope.template.values and only[0] not in scope.template.parameters):
+    if only is None or not _is_followed(only[0], scope):
         return None
     return only[0], (*only[1], *rest)
 
@@ -101,8 +105,7 @@ def _followed(compiled: Dynamic, scope: Surroundings, variables: Mapping[str, An
     if names is None or len(names) != 1:
         return None
     name = next(iter(names))
-    template = scope.template
-    if name not in template.values and name not in template.parameters:
+    if not _is_followed(name, scope):
         return None
     paths = {each.path for formula in compiled.formulas() for each in formula.program.reads if each.name == name}
     path = next(iter(paths)) if len(paths) == 1 else ()
@@ -112,6 +115,10 @@ def _followed(compiled: Dynamic, scope: Surroundings, variables: Mapping[str, An
     except EvaluationError:
         return None
     return (name, path) if held and any(held in each for each in texts) else None
+
+
+def _is_followed(name: str, scope: Surroundings) -> bool:
+    return name in scope.template.values or name in scope.template.parameters or name == CONTEXT
 
 
 def _part(value: Any, path: Pointer) -> str | None:

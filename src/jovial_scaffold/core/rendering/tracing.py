@@ -16,6 +16,7 @@ from jovial_scaffold.core.limits import NESTING, RELATED_PLACES
 from jovial_scaffold.core.rendering.instances import Instance, Surroundings
 from jovial_scaffold.core.rendering.placing import Placer, Positions
 from jovial_scaffold.core.templates.compiling import formulas_of
+from jovial_scaffold.core.templates.inputs import CONTEXT
 from jovial_scaffold.core.templates.model import (
     Compiled,
     Condition,
@@ -29,7 +30,7 @@ from jovial_scaffold.core.templates.model import (
     Resource,
 )
 from jovial_scaffold.core.templates.names import content_uses
-from jovial_scaffold.core.text.source import Pointer
+from jovial_scaffold.core.text.source import Origin, Pointer
 from jovial_scaffold.core.words import say
 
 Source = tuple[str, Pointer]
@@ -210,17 +211,25 @@ class Tracer(Placer):
         return (self.environment if used else self.environment.parameters.defaulted,)
 
     def related(self, sources: list[Source]) -> tuple[Related, ...]:
-        """The lines of parameter files that set these values."""
+        """The lines of parameter files that set these values, and those of labels."""
         key = tuple(sources)
         if key not in self._related:
             related: dict[Related, None] = {}
             for name, path in sources:
+                label = self.context_origin(name, path)
+                if label is not None:
+                    related[Related(label.value_span(), say("`{}` is set here.", ".".join(map(str, (name, *path[:1])))))] = None
                 setting = self.root.parameters.setting((name, *path))
                 span = setting.span() if setting else None
                 if span is not None and setting is not None:
                     related[Related(span, say("`{}` is set here.", ".".join(map(str, setting.pointer))))] = None
             self._related[key] = tuple(related)[: RELATED_PLACES.most]
         return self._related[key]
+
+    def context_origin(self, name: str, path: Pointer) -> Origin | None:
+        """Where a part of the context is written, such as `context.labels` at `tier`; not the environment itself, which is around all of it."""
+        known = ".".join(map(str, (name, *path[:1]))).removeprefix(f"{CONTEXT}.")
+        return self.root.parameters.context_origins.get(known) if known != "environment" else None
 
     # -- what is read itself
 
