@@ -16,6 +16,7 @@ from jovial_scaffold.core.expressions.program import compile_expression
 from jovial_scaffold.core.expressions.values import Secret, deep_marks
 from jovial_scaffold.core.findings import Span
 from jovial_scaffold.core.project_inputs import Overrides
+from jovial_scaffold.core.templates.surveying import survey
 from jovial_scaffold.core.text.source import Place, Source
 from jovial_scaffold.reports.board import board_of, board_page
 from jovial_scaffold.reports.board_rows import board_rows
@@ -23,6 +24,7 @@ from jovial_scaffold.reports.explaining import explanation_document, explanation
 from jovial_scaffold.reports.findings import findings_text
 from jovial_scaffold.reports.machine import compare_document, json_text
 from jovial_scaffold.reports.parameters import parameters_text
+from jovial_scaffold.reports.surveying import survey_document
 from jovial_scaffold.reports.terminal import Style
 from jovial_scaffold.reports.words import said
 from tests.fuzz.code import cast_from
@@ -347,3 +349,65 @@ def test_what_reaches_a_secret_property_through_modules_is_never_shown() -> None
         "".join(parameters_text("p", inventory(list(project.template.parameters.values()), views), ["live", "sandbox"], Style(False, 200)))
     )
     assert not [text for text in told if "edelweiss" in text]
+
+
+_LOGIN = {"type": "object", "properties": {"user": {"type": "string"}, "token": {"type": "string", "writeOnly": True}}}
+_DESK_TYPE = {
+    "$id": "yard.desk.v1",
+    "description": "A desk",
+    "type": "object",
+    "properties": {"name": {"type": "string"}, "login": _LOGIN, "logins": {"type": "array", "items": _LOGIN}},
+    "additionalProperties": False,
+}
+
+
+@pytest.mark.parametrize(
+    ("values", "written"),
+    [
+        ("let: {made: {user: '${line}', token: edelweiss-let}}\n", "login: '${made}'"),
+        ("let: {made: {user: '${line}', token: 'edelweiss-${string(1)}'}}\n", "login: '${made}'"),
+        ("", "login: \"${{'user': line, 'token': 'edelweiss-there'}}\""),
+        ("let: {one: {token: edelweiss-one}, two: {token: edelweiss-two}}\n", "login: \"${line == 'alp' ? one : two}\""),
+        ("let: {every: {x: {user: u, token: edelweiss-deep}}}\n", "login: \"${every['x']}\""),
+        ("let: {every: {x: {user: u, token: edelweiss-deep}}}\n", "login: {user: u, token: '${every.x.token}'}"),
+        ("let: {several: [{user: u, token: edelweiss-list}]}\n", "logins: '${several}'"),
+        ("let: {several: [{user: u, word: edelweiss-list}]}\n", "logins: \"${several.map(s, {'user': s.user, 'token': s.word})}\""),
+        ("", "logins: \"${[line].map(l, {'user': l, 'token': 'edelweiss-body'})}\""),
+        ("let: {base: {user: u, token: edelweiss-base}}\n", "login: \"${patched(base, {'user': line})}\""),
+        ("let: {base: {user: u, token: edelweiss-base}}\n", "login: '${cel.bind(b, base, b)}'"),
+        ("functions: {made: {takes: {u: {type: string}}, gives: {type: object}, is: \"{'user': u, 'token': 'edelweiss-fn'}\"}}\n", "login: '${made(line)}'"),
+        ("functions: {made: {takes: {t: {type: string}}, gives: {type: object}, is: \"{'user': 'u', 'token': t}\"}}\n", "login: \"${made('edelweiss-arg')}\""),
+        ("let: {spots: [{at: x, login: {user: u, token: edelweiss-spot}}]}\n", "$per: {s: spots}, $key: s.at, login: '${s.login}'"),
+        ("let: {spots: [{at: x, word: edelweiss-spot}]}\n", "$per: {s: spots}, $key: s.at, login: {user: '${line}', token: '${s.word}'}"),
+        ("let: {spots: {x: {user: u, token: edelweiss-map}}}\n", "$per: {\"k, s\": spots}, login: '${s}'"),
+        ("everywhere: {yard.desk: {login: \"${{'token': 'edelweiss-all', 'user': line}}\"}}\n", ""),
+    ],
+)  # fmt: skip
+def test_what_is_written_for_a_part_that_is_secret_is_never_shown(values: str, written: str) -> None:
+    """Wherever that part is handed on with the whole, of which the rest stays public."""
+    files = {
+        "jovial.yaml": _WRITTEN_THERE.replace("[fulmar]", "[catalog/]"),
+        "catalog/catalog.yaml": "name: yard\ndescription: d\n",
+        "catalog/desk.json": json.dumps(_DESK_TYPE),
+        "t.yaml": "parameters:\n  line: {type: string, default: alp, description: x}\n"
+        f"  access: {{type: object, required: [user, token], properties: {json.dumps(_LOGIN['properties'])}, default: {{user: porter, token: edelweiss-default}}, description: x}}\n"
+        f"  whole: {{type: object, required: [user, token], properties: {json.dumps(_LOGIN['properties'])}, default: \"${{{{'user': 'keeper', 'token': 'edelweiss-made'}}}}\", description: x}}\n"
+        f"{values}resources:\n  desk (yard.desk): {{name: desk-alp, {written}}}\n"
+        "  own (yard.desk): {name: '${line}-own', login: {user: '${access.user}', token: '${access.token}'}}\n",
+    }
+    project = in_memory(files)
+    views = project.views(("live", "sandbox"))
+    assert not [each for each in project.check().findings if each.level == "error"]
+    address = next(each for each in views[0].resources if each.startswith("desk"))
+    names = [address, *(f"{address}:{each}" for each in ("login", "logins") if each in views[0].resources[address].properties)]
+    names += [*views[0].scope.template.values, "access", "whole", "line", "own:login", "own:login/user"]
+    told = [explanation_text(project.why(name, "live"), name, Style(False, 200)) for name in names]
+    assert "edelweiss" not in "".join(told)
+    assert "is porter" in told[-1] and "is alp" in told[-3] and "user: porter" in told[-2]
+    listed = parameters_text("p", inventory(list(project.template.parameters.values()), views), ["live", "sandbox"], Style(False, 200))
+    assert "porter" in (listing := "".join(listed)) and "alp" in listing
+    surveyed = json_text(survey_document(survey([project.template.origin.source], [project.template])))
+    findings = findings_text(project.check().findings, project.source, Style(False, 200), ["live", "sandbox"])
+    page = board_page("p", [board_of("p", views, lambda: ([], []), {}, "")])
+    compared = json_text(compare_document(project.compare(everything=True)))
+    assert not [text for text in (listing, surveyed, findings, page, compared) if "edelweiss" in text]

@@ -10,7 +10,7 @@ from jovial_scaffold.core.expressions.values import deep_marks
 from jovial_scaffold.core.meter import Meter
 from jovial_scaffold.core.rendering.overlays import MISSING, Overlay
 from jovial_scaffold.core.rendering.rendering import Evaluated
-from jovial_scaffold.core.text.source import value_at
+from jovial_scaffold.core.text.source import Pointer, value_at
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from tests.fuzz.searching import made
 
@@ -39,10 +39,21 @@ def texts_with(row: Row, columns: dict[str, Evaluated], which: int) -> list[Any]
     for label in row.values:
         rendering = columns[label]
         value = Overlay(rendering, changes, Meter()).property(row.address, str(row.at[label][0]))
+        if _lengths(value, row.at[label][1:]) != _lengths(rendering.resources[row.address].properties, row.at[label])[1:]:
+            return []  # other items are there, so that what stands at this position is another one
         value = value_at(value, row.at[label][1:], MISSING) if value is not MISSING and value is not UNKNOWN else MISSING
         if value is MISSING or value is UNKNOWN or deep_marks(value)[2]:
             return []  # with that, it is not there, or cannot be computed
         found.append(value)
+    return found
+
+
+def _lengths(value: Any, pointer: Pointer) -> list[int]:
+    """How long the lists are that a pointer leads through; 0 for what is none."""
+    found = []
+    for step in pointer:
+        found.append(len(value) if isinstance(value, list) else 0)
+        value = value_at(value, (step,), MISSING)
     return found
 
 

@@ -10,8 +10,8 @@ from jovial_scaffold.core.marks import SECRET
 from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.schemas.describing import Property
 from jovial_scaffold.core.schemas.navigation import subschema
-from jovial_scaffold.core.templates.compiling import written_text
-from jovial_scaffold.core.templates.model import Compiled, Constant, Declaration
+from jovial_scaffold.core.templates.compiling import shown_content
+from jovial_scaffold.core.templates.model import Compiled, Declaration
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.text.written_values import yaml_flow
 
@@ -65,7 +65,8 @@ def inventory(declarations: Sequence[Declaration], renderings: Sequence[Evaluate
 
 def _written(default: Compiled) -> str:
     """A default as it is written: a text as it is, anything else as YAML."""
-    return yaml_flow(default.value) if isinstance(default, Constant) and not isinstance(default.value, str) else written_text(default)
+    content = shown_content(default)
+    return content.strip() if isinstance(content, str) else yaml_flow(content).replace(f'"{SECRET}"', SECRET)
 
 
 def _resolved(schema: Mapping[str, Any]) -> dict[str, Any]:

@@ -18,7 +18,7 @@ from jovial_scaffold.core.expressions.evaluation import evaluate
 from jovial_scaffold.core.expressions.parser import parse
 from jovial_scaffold.core.expressions.pending import Pending, comparable, holds_secret, people_text, shown
 from jovial_scaffold.core.expressions.shapes import Shape
-from jovial_scaffold.core.expressions.syntax import Call, ListLiteral, Literal, Name, Node, Operation, Select, children
+from jovial_scaffold.core.expressions.syntax import Call, Conditional, Index, ListLiteral, Literal, Name, Node, Operation, Select, children
 from jovial_scaffold.core.meter import Meter
 from jovial_scaffold.core.records import replace
 from jovial_scaffold.core.regexes import regex
@@ -57,7 +57,8 @@ class Echoes:
         self._declared = frozenset[str]().union(*declared[:1]).intersection(*declared)  # parameters of all columns
         self._copying: dict[tuple[str, tuple[str, ...]], bool] = {}
         self._moulds: dict[tuple[str, tuple[str, ...]], bool] = {}
-        self._may_copy: dict[Shape, bool] = {}
+        self._may_copy: dict[Shape, frozenset[str] | None] = {}  # the names that an expression calculates with
+        self._copying_shapes: dict[Shape, bool] = {}
         self._known: dict[Alike, str] = {}  # what rows repeat that are written alike
         self._within: dict[Alike, str] = {}  # the same between the words around it, which may differ
         self._patterns: dict[tuple[Shape, tuple[tuple[int, str], ...], tuple[str, ...]], tuple[str | int, ...]] = {}
@@ -104,7 +105,7 @@ class Echoes:
             inputs = self._drivers.inputs_of(columns[0], addresses[columns[0]], str(leaf.label[0]))
         else:
             text, constants, instance = written
-            if not all(self._may_be_copied(each) for each in text.shapes if isinstance(each, Shape)):
+            if not all(self._may_be_copied(each, names) for each in text.shapes if isinstance(each, Shape)):
                 return ""
             inputs = instance.scope.plan.inputs.of_names(text.names(constants))
         # What an entry of a map is may stand there in one column, and in the template in another.
@@ -227,18 +228,21 @@ class Echoes:
         """A part of a property there, whatever decides that the resource is there."""
         overlay, instance = self._overlay(column, names), self._renderings[column].resources[address].instance
         try:
-            if written is not None and len(written[0].shapes) == 1:
+            shape = written[0].shapes[0] if written is not None and len(written[0].shapes) == 1 else None
+            if written is not None and isinstance(shape, Shape) and self._copies_by_itself(shape):
                 text, constants, _ = written
-                return evaluate(_filled(text.shapes[0], constants[text.first : text.last]), overlay.scope)
-            return self._part(overlay, instance, at)
+                return evaluate(_filled(shape, constants[text.first : text.last]), overlay.scope)
+            return self._part(overlay, instance, at, names)
         except EvaluationError:
             return MISSING
 
-    def _part(self, overlay: Overlay, instance: Instance, at: Pointer) -> Any:
+    def _part(self, overlay: Overlay, instance: Instance, at: Pointer, names: tuple[str, ...]) -> Any:
         if instance.scope.use is not None:
             return value_at(overlay.property(instance.address, str(at[0])), at[1:], MISSING)
         leaf = self._drivers.tracer(instance.scope).leaf(instance, at)
-        if isinstance(leaf.compiled, Dynamic) and not all(self._may_be_copied(each.program.shape) for each in leaf.compiled.formulas()):
+        if isinstance(leaf.compiled, Dynamic) and not all(
+            self._may_be_copied(each.program.shape, names) for each in leaf.compiled.formulas()
+        ):
             return MISSING
         value = overlay.value(leaf.compiled) if not leaf.variables else overlay.scope.computer.value(leaf.compiled, leaf.variables, Site())
         return value_at(value, leaf.rest, MISSING)
@@ -273,11 +277,19 @@ class Echoes:
             repeats = True
         return f"[{', '.join(told)}]" if repeats else ""
 
-    def _may_be_copied(self, shape: Shape) -> bool:
-        """Whether an expression does nothing else by itself, whatever it reads, and whatever is called."""
+    def _may_be_copied(self, shape: Shape, names: tuple[str, ...]) -> bool:
+        """Whether an expression may give what it reads as it is, or rewritten: what it chooses by, or calculates, may be the same in all columns, as
+        long as it reads none of some parameters for that."""
         if shape not in self._may_copy:
-            self._may_copy[shape] = _only_copies(shape.node, lambda name: True, False)
-        return self._may_copy[shape]
+            self._may_copy[shape] = _calculated(shape.node) if _may_copy(shape.node) else None
+        calculated = self._may_copy[shape]
+        return calculated is not None and not any(name.partition(".")[0] in calculated for name in names)
+
+    def _copies_by_itself(self, shape: Shape) -> bool:
+        """Whether an expression does nothing but copy, whatever it reads, and whatever is called."""
+        if shape not in self._copying_shapes:
+            self._copying_shapes[shape] = _only_copies(shape.node, lambda name: True, False)
+        return self._copying_shapes[shape]
 
     def _copies(self, pending: Pending, names: tuple[str, ...], told: str) -> bool:
         """Whether nothing is done but to copy, join and rewrite text."""
@@ -344,6 +356,38 @@ def _filled(shape: object, constants: Constants) -> Node:
         return replace(node, target=target, arguments=tuple(map(filled, node.arguments)))
 
     return filled(shape.node) if holes else shape.node
+
+
+def _may_copy(node: Node) -> bool:
+    """Whether an expression may give a text that holds another one, and is not calculated, compared or made by a macro."""
+    if isinstance(node, Conditional):
+        return _may_copy(node.then) or _may_copy(node.otherwise)
+    if isinstance(node, Operation):
+        return node.operator == "+" and all(isinstance(each, Literal) or _may_copy(each) for each in node.operands)
+    return isinstance(node, Call | Index | ListLiteral | Name | Select)
+
+
+def _calculated(whole: Node) -> frozenset[str]:
+    """The names that an expression reads to calculate, compare or choose by what they are."""
+    found: set[str] = set()
+    waiting = [(whole, False)]
+    while waiting:
+        node, inside = waiting.pop()
+        if isinstance(node, Name) and inside:
+            found.add(node.name)
+        decides: Collection[Node] = ()
+        if isinstance(node, Conditional):
+            decides = (node.condition,)
+        elif isinstance(node, Index):
+            decides = (node.index,)
+        elif isinstance(node, Operation) and (node.operator != "+" or any(map(_is_number, node.operands))):
+            decides = node.operands
+        waiting += [(each, inside or each in decides) for each in children(node)]
+    return frozenset(found)
+
+
+def _is_number(node: Node) -> bool:
+    return isinstance(node, Literal) and type(node.value) in (int, float)
 
 
 def _only_copies(whole: Node, is_text: Callable[[str], bool], judges_calls: bool = True) -> bool:

@@ -25,6 +25,7 @@ from jovial_scaffold.core.rendering.tracing import Source, tracer_of
 from jovial_scaffold.core.schemas.lists import NO_LISTS
 from jovial_scaffold.core.templates.compiling import formulas_of, written_span
 from jovial_scaffold.core.templates.model import Compiled, Condition, Constant, Document, Dynamic, ListValue, MapValue, Overlaid, Resource
+from jovial_scaffold.core.templates.reaching import flowing
 from jovial_scaffold.core.text.source import Pointer, part, pointer_text
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import Value
@@ -196,7 +197,9 @@ class _Explainer:
             reasons = list(self.parameters(found, scope, depth))
         else:
             reasons = self.references(condition.content.node, (), positions, variables, scope, depth + 1)
-        return Reason("condition", what, value, condition.origin.value_span(), condition.content.text.strip(), reasons=tuple(reasons))
+        told = Reason("condition", what, value, condition.origin.value_span(), condition.content.text.strip(), reasons=tuple(reasons))
+        is_secret = isinstance(value, list | dict) and not scope.template.secret_names.isdisjoint(flowing(condition.content.node))
+        return _concealed(told) if is_secret else told
 
     # -- what a value was computed from
 
@@ -402,7 +405,8 @@ class _Explainer:
         inner: Pointer = (position, *path) if is_item and position is not None else ()
         outer = {other: where for other, where in positions.items() if where[0] is not loop}
         reasons = self.references(over.node, inner, outer, {k: v for k, v in variables.items() if k in outer}, scope, depth + 1)
-        yield Reason("variable", _dotted(name, path), value, loop.over.origin.value_span(), over.text.strip(), reasons=tuple(reasons))
+        found = Reason("variable", _dotted(name, path), value, loop.over.origin.value_span(), over.text.strip(), reasons=tuple(reasons))
+        yield _concealed(found) if not scope.template.secret_names.isdisjoint(flowing(over.node)) else found
 
     def lookup(self, name: str, path: Pointer, label: str, scope: Surroundings, depth: int) -> Reason:
         lookup = scope.template.lookups[name]

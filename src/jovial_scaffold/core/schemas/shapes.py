@@ -263,6 +263,21 @@ def annotated(shape: Shape | None, value: Any, pointer: Pointer, notes: list[tup
     return value
 
 
+def secret_texts(shape: Shape | None, value: Any) -> Iterator[tuple[Pointer, Shape]]:
+    """Where texts stand in the place of a map or list of which parts are secret, each with the shape of that."""
+    stack: list[tuple[Shape | None, Any, Pointer]] = [(shape, value, ())]
+    while stack:
+        shape, value, pointer = stack.pop()
+        if shape is None or not shape.marks or shape.write_only:
+            continue
+        if isinstance(value, dict):
+            stack += [(shape.of(name), item, (*pointer, name)) for name, item in value.items() if isinstance(name, str)]
+        elif isinstance(value, list):
+            stack += [(shape.item(index), item, (*pointer, index)) for index, item in enumerate(value)]
+        elif isinstance(value, str) and shape.holds_secrets():
+            yield pointer, shape
+
+
 def secret_pointers(shape: Shape | None, value: Any) -> Iterator[Pointer]:
     """Where secret parts of a plain value stand; not what is below of one."""
     stack: list[tuple[Shape | None, Any, Pointer]] = [(shape, value, ())]

@@ -166,9 +166,9 @@ class Compiler:
             shown = Described(written) if not isinstance(written, dict) else say("a map with {} entries", len(written))
             self.report(
                 "loop-invalid",
-                say("`$per` takes one variable and what it goes over, and this is {}.", shown),
+                say("`$per` takes one or two variables and what they go over, and this is {}.", shown),
                 origin.value_span(),
-                say('For example: $per: {station: "stations"}'),
+                _two_variables(written),
             )
             unknown = Condition(Constant(UNKNOWN, origin), origin)
             if not isinstance(written, dict):
@@ -302,10 +302,40 @@ def written_span(compiled: Compiled, pointer: Pointer) -> Span:
     return compiled.origin.child(*pointer).value_span()
 
 
+def _two_variables(written: Any) -> Sentence:
+    """How `$per` is written, with the two variables that YAML has read as two keys."""
+    names = [*written] if isinstance(written, dict) else []
+    over = written[names[-1]] if len(names) == 2 and is_name(names[0]) and written[names[0]] is None else None
+    if isinstance(over, str):
+        return say("Put both variables in quotes: `$per: {}`", content_text({f"{names[0]}, {names[1]}": over}))
+    return say('For example: $per: {station: "stations"}')
+
+
 def shown_text(written: Compiled | Condition) -> str:
     """The same for people: what stands for a secret is not shown, be it in an expression."""
     source, pointer = written.own.origin if isinstance(written, Overlaid) else written.origin
     return marks.SECRET if source.conceals(pointer) else written_text(written)
+
+
+def shown_content(written: Compiled) -> Any:
+    """What stands in the file, with a mark for each part that is not shown."""
+    origin = written.own.origin if isinstance(written, Overlaid) else written.origin
+    hidden = origin.source.hidden_pointers
+
+    def shown(value: Any, pointer: Pointer) -> Any:
+        if not origin.source.conceals(pointer):
+            return value
+        if pointer in hidden or not isinstance(value, dict | list):
+            return marks.SECRET
+        if isinstance(value, dict):
+            return {key: shown(item, (*pointer, key)) for key, item in value.items()}
+        return [shown(item, (*pointer, index)) for index, item in enumerate(value)]
+
+    content: Any = origin.source.value
+    for step in origin.pointer:
+        content = part_of(content, step)
+    above = any(origin.pointer[:depth] in hidden for depth in range(len(origin.pointer)))
+    return marks.SECRET if above else shown(content, origin.pointer)
 
 
 def written_text(written: Compiled | Condition) -> str:

@@ -1,21 +1,49 @@
-"""What reaches a secret property: the named values, functions and parameters whose values stand there are shown in no line of a file."""
+"""What reaches a secret property: what of named values, functions and parameters stands there is shown in no line of a file.
+
+A property may be secret in part only: then that holds for what stands at those parts, as the shape of its schema says.
+"""
 
 from collections.abc import Iterable, Iterator, Mapping
+from functools import lru_cache
 from typing import Any
 
 from jovial_scaffold.core.expressions.placeholders import Formula, Joined
-from jovial_scaffold.core.expressions.syntax import Call, Conditional, Index, Name, Node, children
+from jovial_scaffold.core.expressions.syntax import (
+    Call,
+    Conditional,
+    Has,
+    Index,
+    ListLiteral,
+    Literal,
+    Macro,
+    MapLiteral,
+    Name,
+    Node,
+    Select,
+    children,
+)
+from jovial_scaffold.core.schemas.shapes import Shape, secret_pointers, secret_shape
 from jovial_scaffold.core.templates.model import (
     Compiled,
     Constant,
     Declaration,
     Dynamic,
     Function,
+    ListValue,
+    MapValue,
     Named,
     parts_of,
 )
+from jovial_scaffold.core.text.source import value_at
 
 _TEXTUAL = (str, int, float, list, dict)
+_CHOOSING = frozenset(("filter", "all", "exists", "exists_one"))
+_DEEPEST = 40  # calls inside of calls that are followed
+_MOST_SHAPES = 12  # of one name, after which all of it is taken for secret
+WHOLE = Shape(write_only=True, marks=True)
+"""The shape of what is secret as a whole."""
+Reached = tuple[str, Shape]
+"""A name, of a function too, and what of its value stands at a secret place; no name stands for a text that is written out in the expression."""
 
 
 def flowing(node: Node) -> Iterator[str]:
@@ -35,38 +63,173 @@ def flowing(node: Node) -> Iterator[str]:
             waiting += children(current)
 
 
+def reached(node: Node, shape: Shape, functions: Mapping[str, Function], depth: int = 0) -> Iterator[Reached]:
+    """What stands at the secret places of what an expression gives."""
+    if depth > _DEEPEST or not shape.holds_secrets():
+        return
+    if isinstance(node, Name):
+        yield node.name, shape
+    elif isinstance(node, Literal):
+        if shape.write_only and isinstance(node.value, str) and node.value:
+            yield "", WHOLE
+    elif isinstance(node, Select):
+        yield from reached(node.operand, _of_field(node.field, shape), functions, depth)
+    elif isinstance(node, Index):
+        yield from reached(node.operand, of_any(shape), functions, depth)
+    elif isinstance(node, Conditional):
+        for each in (node.then, node.otherwise):
+            yield from reached(each, shape, functions, depth)
+    elif isinstance(node, MapLiteral):
+        for key, value in zip(node.keys, node.values, strict=True):
+            below = _below(shape, key.value) if isinstance(key, Literal) and isinstance(key.value, str) else WHOLE
+            yield from reached(value, below, functions, depth) if below is not None else ()
+            yield from reached(key, WHOLE, functions, depth) if shape.write_only else ()
+    elif isinstance(node, ListLiteral):
+        for index, item in enumerate(node.items):
+            below = _below(shape, index)
+            yield from reached(item, below, functions, depth) if below is not None else ()
+    elif isinstance(node, Macro):
+        yield from _of_macro(node, shape, functions, depth)
+    elif isinstance(node, Call):
+        yield from _of_call(node, shape, functions, depth)
+    elif not isinstance(node, Has):
+        for each in children(node):
+            yield from reached(each, shape, functions, depth)
+
+
+def _of_macro(node: Macro, shape: Shape, functions: Mapping[str, Function], depth: int) -> Iterator[Reached]:
+    """Of what a macro gives: what its body reads of an item is read of what it goes over."""
+    if node.name in _CHOOSING:
+        yield from reached(node.target, shape, functions, depth)
+        return
+    if node.name == "bind":
+        for name, inner in reached(node.bodies[-1], shape, functions, depth):
+            yield from reached(node.target, inner, functions, depth) if name in node.variables else ((name, inner),)
+        return
+    for below in (WHOLE,) if shape.write_only else (*shape.children(), shape):
+        for name, inner in reached(node.bodies[-1], below, functions, depth):
+            if name in node.variables:
+                yield from reached(node.target, of_any(inner), functions, depth)
+            else:
+                yield name, inner
+
+
+def _of_call(node: Call, shape: Shape, functions: Mapping[str, Function], depth: int) -> Iterator[Reached]:
+    """Of what a call gives: of a function of the template, what its body hands on of its arguments."""
+    function = functions.get(node.function) if node.target is None else None
+    if function is None or not isinstance(function.body.content, Formula):
+        for each in children(node):
+            yield from reached(each, shape, functions, depth)
+        return
+    yield node.function, shape
+    arguments = dict(zip(function.takes, node.arguments, strict=False))
+    for name, inner in reached(function.body.content.node, shape, functions, depth + 1):
+        if name in arguments:
+            yield from reached(arguments[name], inner, functions, depth + 1)
+
+
+def _below(shape: Shape, step: str | int) -> Shape | None:
+    if shape.write_only:
+        return WHOLE
+    return shape.of(step) if isinstance(step, str) else shape.item(step)
+
+
+@lru_cache(256)  # so that what is read alike is known to be the same
+def _of_field(name: str, shape: Shape) -> Shape:
+    """Of a map, a property of which has a shape."""
+    return Shape(properties={name: shape}, marks=True)
+
+
+@lru_cache(256)
+def of_any(shape: Shape) -> Shape:
+    """Of a list or map, any part of which may be what has a shape."""
+    return Shape(items=shape, others=shape, marks=True)
+
+
 def hide_reaching(
-    names: Iterable[str], values: Mapping[str, Named], functions: Mapping[str, Function], parameters: Mapping[str, Declaration]
+    reads: Iterable[Reached], values: Mapping[str, Named], functions: Mapping[str, Function], parameters: Mapping[str, Declaration]
 ) -> frozenset[str]:
-    """Show in no line what is written in the values, functions and defaults that some names lead to; all names on the way."""
-    waiting, seen = list(names), set()
+    """Show in no line what is written in the values, functions and defaults that stands at secret places; the names of which no value is to be shown:
+    what is written there is secret, or declared without saying that it is."""
+    declared = {name: shape for name, each in parameters.items() if (shape := secret_shape(each.schema)) is not None}
+    waiting, seen = [*declared.items(), *reads], dict[str, list[Shape]]()
+    leading: dict[str, set[str]] = {}
+    open_names: set[str] = set()  # what is secret only because of where it stands
     while waiting:
-        name = waiting.pop()
-        if name in seen:
+        name, shape = waiting.pop()
+        before = seen.setdefault(name, [])
+        if WHOLE in before or shape in before:
             continue
-        seen.add(name)
-        compiled: Compiled | None = values[name].value if name in values else None
+        if len(before) >= _MOST_SHAPES or shape.write_only:
+            shape = WHOLE
+        before.append(shape)
         if name in parameters:
-            compiled = parameters[name].default
-        for each in (compiled, functions[name].body.content if name in functions else None):
-            if isinstance(each, Formula):
-                functions[name].body.origin.source.hide(functions[name].body.origin.pointer)
-                waiting += flowing(each.node)
-            elif each is not None:
-                waiting += _hidden(each)
-    return frozenset(seen)
+            default = parameters[name].default
+            following = list(_hidden(default, shape, functions)) if default is not None else []
+            if name not in declared or not _covers(declared[name], shape):
+                open_names.add(name)
+        elif name in values:
+            following = list(_hidden(values[name].value, shape, functions))
+        elif name in functions:
+            body = functions[name].body
+            following = list(reached(body.content.node, shape, functions)) if isinstance(body.content, Formula) else []
+            if shape.write_only or any(not each for each, _ in following):
+                body.origin.source.hide(body.origin.pointer)
+            following = [each for each in following if each[0] not in functions[name].takes]
+        else:
+            open_names.add(name)
+            continue
+        if name not in parameters and any(not each for each, _ in following):
+            open_names.add(name)
+        leading.setdefault(name, set()).update(each for each, _ in following if each)
+        waiting += [each for each in following if each[0]]
+    while more := {each for each, others in leading.items() if each not in open_names and each not in parameters and others & open_names}:
+        open_names |= more
+    return frozenset(open_names.union(name for name, shapes in seen.items() if WHOLE in shapes))
 
 
-def _hidden(compiled: Any) -> Iterator[str]:
-    """Hide what is written in a value; gives the names that it leads on to."""
+def _covers(declared: Shape, shape: Shape, depth: int = 0) -> bool:
+    """Whether a declaration says itself that all that a shape says is secret is so."""
+    if declared.write_only or not shape.holds_secrets():
+        return True
+    if shape.write_only or depth > _DEEPEST:
+        return False
+    pairs = [(declared.of(name), below) for name, below in shape.properties.items()]
+    pairs += [(declared.item(index), below) for index, below in enumerate(shape.prefix) if below is not None]
+    if shape.items is not None:
+        pairs += [(each, shape.items) for each in (*declared.prefix, declared.items)]
+    rest = [shape.others, *(below for _, below in shape.patterns)]
+    pairs += [(each, below) for below in rest if below is not None for each in (*declared.properties.values(), declared.others)]
+    return all(below is None or (own is not None and _covers(own, below, depth + 1)) or not below.holds_secrets() for own, below in pairs)
+
+
+def _hidden(compiled: Compiled, shape: Shape, functions: Mapping[str, Function]) -> Iterator[Reached]:
+    """Hide what is written at the secret places of a value; gives what that leads on to, and no name for what is written there itself."""
+    if not shape.holds_secrets():
+        return
     if isinstance(compiled, Constant):
-        if isinstance(compiled.value, _TEXTUAL) and not isinstance(compiled.value, bool):
-            compiled.origin.source.hide(compiled.origin.pointer)
+        for pointer in ((),) if shape.write_only else secret_pointers(shape, compiled.value):
+            value: Any = value_at(compiled.value, pointer)
+            if isinstance(value, _TEXTUAL) and not isinstance(value, bool):
+                compiled.origin.source.hide((*compiled.origin.pointer, *pointer))
+                yield "", WHOLE
     elif isinstance(compiled, Dynamic):
-        found = compiled.formulas()
-        if isinstance(compiled.content, Joined) or any("'" in each.text or '"' in each.text for each in found):
+        formulas = compiled.formulas()
+        found = [each for formula in formulas for each in reached(formula.node, shape, functions)]
+        is_written = isinstance(compiled.content, Joined) or any("'" in each.text or '"' in each.text for each in formulas)
+        if (shape.write_only and is_written) or any(not name for name, _ in found):
             compiled.origin.source.hide(compiled.origin.pointer)
-        for each in found:
-            yield from flowing(each.node)
-    for _, part in parts_of(compiled):
-        yield from _hidden(part)
+            yield "", WHOLE
+        yield from found
+    elif isinstance(compiled, MapValue):
+        for name, entry in compiled.entries:
+            below = _below(shape, name)
+            yield from _hidden(entry, below, functions) if below is not None else ()
+    elif isinstance(compiled, ListValue):
+        for index, item in enumerate(compiled.items):
+            for below in {_below(shape, index), WHOLE if shape.write_only else shape.items} - {None}:
+                assert below is not None
+                yield from _hidden(item, below, functions)
+    else:
+        for _, part in parts_of(compiled):
+            yield from _hidden(part, shape, functions)

@@ -33,7 +33,7 @@ class _Reader(ResourceReader):
         self.lost_resources = False
         self.used_types = set()
         self.types = {}
-        self.secret_reads = set()
+        self.secret_reads = {}
 
     def template(self, origin: Origin) -> Template:
         self.check_section_names()
@@ -42,7 +42,7 @@ class _Reader(ResourceReader):
         self.types, type_origins = self.read_types()
         parameters = self.each("parameters", self.parameter)
         values = self.each("let", self.let)
-        functions = self.each("functions", self.function)
+        functions = self.functions = self.each("functions", self.function)
         lookups = self.each("lookups", self.lookup)
         resources = self.with_everywhere(self.each("resources", self.resource), self.everywhere())
         documents = self.each("documents", self.document)

@@ -5,18 +5,19 @@ from contextlib import suppress
 from typing import Any
 
 from jovial_scaffold.core.expressions.errors import SyntaxProblem
+from jovial_scaffold.core.expressions.syntax import Node
 from jovial_scaffold.core.findings import Related
 from jovial_scaffold.core.records import at_once, replace
 from jovial_scaffold.core.regexes import regex
 from jovial_scaffold.core.schemas.catalog import Catalogs, ResourceType
 from jovial_scaffold.core.schemas.navigation import subschema
-from jovial_scaffold.core.schemas.shapes import secret_pointers
+from jovial_scaffold.core.schemas.shapes import Shape, secret_pointers, secret_texts
 from jovial_scaffold.core.spelling import near
 from jovial_scaffold.core.templates.casting import Castings
 from jovial_scaffold.core.templates.compiling import is_name, overlaid, taken_for
 from jovial_scaffold.core.templates.declaring import DeclarationReader
-from jovial_scaffold.core.templates.model import Compiled, Constant, Dynamic, Everywhere, Head, MapValue, Module, Resource
-from jovial_scaffold.core.templates.reaching import flowing
+from jovial_scaffold.core.templates.model import Compiled, Constant, Dynamic, Everywhere, Function, Head, MapValue, Module, Resource
+from jovial_scaffold.core.templates.reaching import WHOLE, Reached, of_any, reached
 from jovial_scaffold.core.templates.renaming import ADDRESS
 from jovial_scaffold.core.templates.shapes import ResourceShapes
 from jovial_scaffold.core.text.moulds import Mould
@@ -36,7 +37,8 @@ class ResourceReader(DeclarationReader):
     shapes: ResourceShapes
     castings: Castings
     lost_resources: bool  #: whether a resource could not be read
-    secret_reads: set[str]  #: names whose values stand at secret properties
+    functions: dict[str, Function]
+    secret_reads: dict[Reached, None]  #: names, with what of their values stands at secret properties
     secret_moulds: dict[tuple[str, Mould], bool]  #: of types and moulds, whether there is something to hide in what is cast
 
     def resource_names(self) -> set[str]:
@@ -73,10 +75,10 @@ class ResourceReader(DeclarationReader):
         head = (name, type_text, kind, module, origin)
         made = self.castings.resource(cast, content, head) if cast is not None and known else None
         if kind is not None and (cast is None or made is None or self.has_secrets(kind, cast[0], content)):
-            self.hide_secrets(kind, content, origin)
+            self.hide_secrets(kind.secret_shape, content, origin, content.get("$per"))
         for each in module.template.secret_names & module.template.parameters.keys() if module is not None else ():
             if each in content:
-                self.hide_secret(content[each], origin.child(each))
+                self.hide_secret(content[each], origin.child(each), content.get("$per"))
         if made is None:
             said = len(self.findings)
             made = self.compiled(content if known else {}, head)
@@ -119,6 +121,7 @@ class ResourceReader(DeclarationReader):
         was not with the one that was compiled: all of them, or none."""
         if (kind.id, mould) not in self.secret_moulds:
             written = [value_at(mould.woven, pointer) for pointer in secret_pointers(kind.secret_shape, content)]
+            written += [value_at(mould.woven, pointer) for pointer, _ in secret_texts(kind.secret_shape, content)]
             self.secret_moulds[kind.id, mould] = not all(isinstance(each, str) and _BARE_EXPRESSION.match(each) for each in written)
         return self.secret_moulds[kind.id, mould]
 
@@ -155,23 +158,50 @@ class ResourceReader(DeclarationReader):
             self.report("type-deprecated", say("The type {} is deprecated.", found.id), span, hint, "warning")
         return None, found
 
-    def hide_secrets(self, kind: ResourceType, content: Any, origin: Origin) -> None:
-        """What stands at a secret property is shown in no line of the file, unless it is one expression without literals."""
-        for pointer in secret_pointers(kind.secret_shape, content):
-            self.hide_secret(value_at(content, pointer), origin.child(*pointer))
+    def hide_secrets(self, shape: Shape | None, content: Any, origin: Origin, loop: Any) -> None:
+        """What stands at a secret property, in a resource with such a `$per`, is shown in no line of the file, unless it is one expression without
+        literals."""
+        for pointer in secret_pointers(shape, content):
+            self.hide_secret(value_at(content, pointer), origin.child(*pointer), loop)
+        for pointer, inner in secret_texts(shape, content):
+            if self.is_written_at(value_at(content, pointer), inner, origin, loop):
+                origin.source.hide((*origin.pointer, *pointer))
 
-    def hide_secret(self, value: Any, origin: Origin) -> None:
+    def hide_secret(self, value: Any, origin: Origin, loop: Any) -> None:
         """The same of one value; what it reads is noted, for that stands there, too."""
         if not (isinstance(value, str) and _BARE_EXPRESSION.match(value)):
             origin.source.hide(origin.pointer)
         for item in value.values() if isinstance(value, dict) else value if isinstance(value, list) else (value,):
             if isinstance(item, dict | list):
-                self.hide_secret(item, origin)
-            elif isinstance(item, str) and "${" in item:
-                with suppress(SyntaxProblem):  # which is said where the text is compiled
-                    content = self.programs.text(item)
-                    for formula in Dynamic(content, origin).formulas() if not isinstance(content, str) else ():
-                        self.secret_reads.update(flowing(formula.node))
+                self.hide_secret(item, origin, loop)
+            elif isinstance(item, str):
+                self.is_written_at(item, WHOLE, origin, loop)
+
+    def is_written_at(self, text: str, shape: Shape, origin: Origin, loop: Any) -> bool:
+        """Whether an expression of a text writes out what stands at secret places of it; what it reads for them is noted."""
+        if "${" not in text:
+            return False
+        is_written = False
+        with suppress(SyntaxProblem):  # which is said where the text is compiled
+            content = self.programs.text(text)
+            waiting = [(each.node, shape) for each in Dynamic(content, origin).formulas()] if not isinstance(content, str) else []
+            for node, inner in waiting:
+                for name, read in reached(node, inner, self.functions):
+                    over = self.over(loop, name)
+                    if not name:
+                        is_written = True
+                    elif over is not None:
+                        waiting.append((over, of_any(read)))
+                    else:
+                        self.secret_reads[name, read] = None
+        return is_written
+
+    def over(self, loop: Any, name: str) -> Node | None:
+        """What a variable of a loop goes over."""
+        for names, text in loop.items() if isinstance(loop, dict) else ():
+            if name in map(str.strip, str(names).split(",")) and isinstance(text, str):
+                return self.programs.bare(text).node
+        return None
 
     def library_advice(self, text: str) -> Sentence:
         """What to write instead of a type that nobody knows."""
@@ -233,7 +263,7 @@ class ResourceReader(DeclarationReader):
                 continue
             for kind in self.catalogs:
                 if kind.fits(key):
-                    self.hide_secrets(kind, content, origin)
+                    self.hide_secrets(kind.secret_shape, content, origin, None)
             value = self.map(content, origin, in_list=False)
             if isinstance(value, Constant):
                 value = MapValue(tuple((k, Constant(v, origin.child(k))) for k, v in value.value.items()), origin)

@@ -10,6 +10,7 @@ from jovial_scaffold.core.expressions.types import Type
 from jovial_scaffold.core.limits import SHOWN_VALUE
 from jovial_scaffold.core.records import value_record
 from jovial_scaffold.core.schemas.types import type_of_schema
+from jovial_scaffold.core.templates.compiling import shown_content
 from jovial_scaffold.core.templates.model import Compiled, Constant, Declaration, ListValue, MapValue, Overlaid, Template, parts_of
 from jovial_scaffold.core.templates.names import uses_by_name
 from jovial_scaffold.core.text.discretion import SECRETIVE
@@ -226,12 +227,9 @@ def _short(value: Any) -> str:
 
 
 def _as_written(compiled: Compiled) -> str:
-    if isinstance(compiled, Constant):
-        return _short(compiled.value)
-    value: Any = compiled.origin.source.value
-    for step in compiled.origin.pointer:
-        value = value[step]
-    return str(value) if isinstance(value, str) else _short(value)
+    content = shown_content(compiled)
+    is_plain = isinstance(content, str) and (content == marks.SECRET or not isinstance(compiled, Constant))
+    return str(content) if is_plain else _short(content)
 
 
 def _referenced(templates: Sequence[Template]) -> Iterator[Part]:
