@@ -411,3 +411,39 @@ def test_what_is_written_for_a_part_that_is_secret_is_never_shown(values: str, w
     page = board_page("p", [board_of("p", views, lambda: ([], []), {}, "")])
     compared = json_text(compare_document(project.compare(everything=True)))
     assert not [text for text in (listing, surveyed, findings, page, compared) if "edelweiss" in text]
+
+
+def test_what_calls_and_refers_to_itself_in_many_ways_is_followed_once() -> None:
+    """Functions that call others twice, macros in macros, schemas and named values that hold themselves."""
+    branch = {
+        "type": "object",
+        "properties": {**{each: {"$ref": "#/$defs/branch"} for each in "abcdef"}, "token": _LOGIN["properties"]["token"]},
+    }
+    tree = {
+        "$id": "yard.tree.v1",
+        "description": "d",
+        "type": "object",
+        "properties": {"tree": {"$ref": "#/$defs/branch"}},
+        "$defs": {"branch": branch},
+    }
+    calls = "".join(
+        f'  f{number}: {{takes: {{a: {{type: string}}}}, gives: {{type: object}}, is: "patched(f{number - 1}(a), f{number - 1}(a))"}}\n'
+        for number in range(1, 30)
+    )
+    macros = "['x'].map(a, ['y'].map(b, ['z'].map(c, ['w'].map(d, {'user': d, 'token': a + 'edelweiss'}))))"
+    files = {
+        "jovial.yaml": _WRITTEN_THERE.replace("[fulmar]", "[catalog/]"),
+        "catalog/catalog.yaml": "name: yard\ndescription: d\n",
+        "catalog/desk.json": json.dumps(_DESK_TYPE),
+        "catalog/tree.json": json.dumps(tree),
+        "t.yaml": "types: {t: {type: object, properties: {a: {$ref: '#/types/t'}, b: {$ref: '#/types/t'}, token: {type: string, writeOnly: true}}}}\n"
+        "parameters:\n  line: {type: string, default: alp, description: x}\n  tree: {$ref: '#/types/t', default: {}, description: x}\n"
+        "let: {one: '${two.x}', two: '${one.y}'}\n"
+        f"functions:\n  f0: {{takes: {{a: {{type: string}}}}, gives: {{type: object}}, is: \"{{'user': a, 'token': a}}\"}}\n{calls}"
+        "resources:\n  called (yard.desk): {name: called, login: '${f29(line)}'}\n  grown (yard.tree): {tree: '${tree}'}\n"
+        f'  looped (yard.desk): {{$per: {{s: s}}, name: looped, login: "${{s}}", logins: "${{{macros}}}"}}\n  round (yard.desk): {{login: "${{one}}"}}\n',
+    }
+    project = in_memory(files)
+    assert {"value-cycle", "name-unknown", "expression-budget"} <= {each.id for each in project.check().findings}
+    assert {"one", "two", "line", "tree"} <= project.template.secret_names
+    assert "edelweiss" not in findings_text(project.check().findings, project.source, Style(False, 200), ["live", "sandbox"])

@@ -4,7 +4,6 @@ A property may be secret in part only: then that holds for what stands at those 
 """
 
 from collections.abc import Iterable, Iterator, Mapping
-from functools import lru_cache
 from typing import Any
 
 from jovial_scaffold.core.expressions.placeholders import Formula, Joined
@@ -38,7 +37,6 @@ from jovial_scaffold.core.text.source import value_at
 
 _TEXTUAL = (str, int, float, list, dict)
 _CHOOSING = frozenset(("filter", "all", "exists", "exists_one"))
-_DEEPEST = 40  # calls inside of calls that are followed
 _MOST_SHAPES = 12  # of one name, after which all of it is taken for secret
 WHOLE = Shape(write_only=True, marks=True)
 """The shape of what is secret as a whole."""
@@ -63,69 +61,86 @@ def flowing(node: Node) -> Iterator[str]:
             waiting += children(current)
 
 
-def reached(node: Node, shape: Shape, functions: Mapping[str, Function], depth: int = 0) -> Iterator[Reached]:
-    """What stands at the secret places of what an expression gives."""
-    if depth > _DEEPEST or not shape.holds_secrets():
-        return
-    if isinstance(node, Name):
-        yield node.name, shape
-    elif isinstance(node, Literal):
-        if shape.write_only and isinstance(node.value, str) and node.value:
-            yield "", WHOLE
-    elif isinstance(node, Select):
-        yield from reached(node.operand, _of_field(node.field, shape), functions, depth)
-    elif isinstance(node, Index):
-        yield from reached(node.operand, of_any(shape), functions, depth)
-    elif isinstance(node, Conditional):
-        for each in (node.then, node.otherwise):
-            yield from reached(each, shape, functions, depth)
-    elif isinstance(node, MapLiteral):
-        for key, value in zip(node.keys, node.values, strict=True):
-            below = _below(shape, key.value) if isinstance(key, Literal) and isinstance(key.value, str) else WHOLE
-            yield from reached(value, below, functions, depth) if below is not None else ()
-            yield from reached(key, WHOLE, functions, depth) if shape.write_only else ()
-    elif isinstance(node, ListLiteral):
-        for index, item in enumerate(node.items):
-            below = _below(shape, index)
-            yield from reached(item, below, functions, depth) if below is not None else ()
-    elif isinstance(node, Macro):
-        yield from _of_macro(node, shape, functions, depth)
-    elif isinstance(node, Call):
-        yield from _of_call(node, shape, functions, depth)
-    elif not isinstance(node, Has):
-        for each in children(node):
-            yield from reached(each, shape, functions, depth)
+class Reaching:
+    """Finds what stands at the secret places of what expressions give; of a part of one, for the same places, once."""
 
+    def __init__(self, functions: Mapping[str, Function]) -> None:
+        self._functions = functions
+        self._known: dict[tuple[int, Shape], tuple[Reached, ...]] = {}  # by the identity of nodes, which their programs keep alive
+        self._nodes: list[Node] = []
+        self._around: dict[tuple[str | None, Shape], Shape] = {}
 
-def _of_macro(node: Macro, shape: Shape, functions: Mapping[str, Function], depth: int) -> Iterator[Reached]:
-    """Of what a macro gives: what its body reads of an item is read of what it goes over."""
-    if node.name in _CHOOSING:
-        yield from reached(node.target, shape, functions, depth)
-        return
-    if node.name == "bind":
-        for name, inner in reached(node.bodies[-1], shape, functions, depth):
-            yield from reached(node.target, inner, functions, depth) if name in node.variables else ((name, inner),)
-        return
-    for below in (WHOLE,) if shape.write_only else (*shape.children(), shape):
-        for name, inner in reached(node.bodies[-1], below, functions, depth):
-            if name in node.variables:
-                yield from reached(node.target, of_any(inner), functions, depth)
-            else:
-                yield name, inner
+    def of(self, node: Node, shape: Shape) -> tuple[Reached, ...]:
+        """The names and texts of an expression that stand there."""
+        key = (id(node), shape)
+        if key not in self._known:
+            self._nodes.append(node)
+            self._known[key] = ()  # of a function that calls itself, which is a mistake
+            self._known[key] = tuple(dict.fromkeys(self._found(node, shape))) if shape.holds_secrets() else ()
+        return self._known[key]
 
+    def of_any(self, shape: Shape) -> Shape:
+        """The shape of a list or map, any part of which may be what has a shape."""
+        return self._around.setdefault((None, shape), Shape(items=shape, others=shape, marks=True))
 
-def _of_call(node: Call, shape: Shape, functions: Mapping[str, Function], depth: int) -> Iterator[Reached]:
-    """Of what a call gives: of a function of the template, what its body hands on of its arguments."""
-    function = functions.get(node.function) if node.target is None else None
-    if function is None or not isinstance(function.body.content, Formula):
-        for each in children(node):
-            yield from reached(each, shape, functions, depth)
-        return
-    yield node.function, shape
-    arguments = dict(zip(function.takes, node.arguments, strict=False))
-    for name, inner in reached(function.body.content.node, shape, functions, depth + 1):
-        if name in arguments:
-            yield from reached(arguments[name], inner, functions, depth + 1)
+    def _of_field(self, name: str, shape: Shape) -> Shape:
+        """The shape of a map, of which a property has a shape."""
+        return self._around.setdefault((name, shape), Shape(properties={name: shape}, marks=True))
+
+    def _found(self, node: Node, shape: Shape) -> Iterator[Reached]:
+        if isinstance(node, Name):
+            yield node.name, shape
+        elif isinstance(node, Literal):
+            if shape.write_only and isinstance(node.value, str) and node.value:
+                yield "", WHOLE
+        elif isinstance(node, Select):
+            yield from self.of(node.operand, self._of_field(node.field, shape))
+        elif isinstance(node, Index):
+            yield from self.of(node.operand, self.of_any(shape))
+        elif isinstance(node, Conditional):
+            yield from (*self.of(node.then, shape), *self.of(node.otherwise, shape))
+        elif isinstance(node, MapLiteral):
+            for key, value in zip(node.keys, node.values, strict=True):
+                below = _below(shape, key.value) if isinstance(key, Literal) and isinstance(key.value, str) else WHOLE
+                yield from self.of(value, below) if below is not None else ()
+                yield from self.of(key, WHOLE) if shape.write_only else ()
+        elif isinstance(node, ListLiteral):
+            for index, item in enumerate(node.items):
+                below = _below(shape, index)
+                yield from self.of(item, below) if below is not None else ()
+        elif isinstance(node, Macro):
+            yield from self._of_macro(node, shape)
+        elif isinstance(node, Call):
+            yield from self._of_call(node, shape)
+        elif not isinstance(node, Has):
+            for each in children(node):
+                yield from self.of(each, shape)
+
+    def _of_macro(self, node: Macro, shape: Shape) -> Iterator[Reached]:
+        """Of what a macro gives: what its body reads of an item is read of what it goes over."""
+        if node.name in _CHOOSING:
+            yield from self.of(node.target, shape)
+            return
+        is_bound = node.name == "bind"
+        for below in (WHOLE,) if shape.write_only else (shape,) if is_bound else (*shape.children(), shape):
+            for name, inner in self.of(node.bodies[-1], below):
+                if name in node.variables:
+                    yield from self.of(node.target, inner if is_bound else self.of_any(inner))
+                else:
+                    yield name, inner
+
+    def _of_call(self, node: Call, shape: Shape) -> Iterator[Reached]:
+        """Of what a call gives: of a function of the template, what its body hands on of its arguments."""
+        function = self._functions.get(node.function) if node.target is None else None
+        if function is None or not isinstance(function.body.content, Formula):
+            for each in children(node):
+                yield from self.of(each, shape)
+            return
+        yield node.function, shape
+        arguments = dict(zip(function.takes, node.arguments, strict=False))
+        for name, inner in self.of(function.body.content.node, shape):
+            if name in arguments:
+                yield from self.of(arguments[name], inner)
 
 
 def _below(shape: Shape, step: str | int) -> Shape | None:
@@ -134,20 +149,12 @@ def _below(shape: Shape, step: str | int) -> Shape | None:
     return shape.of(step) if isinstance(step, str) else shape.item(step)
 
 
-@lru_cache(256)  # so that what is read alike is known to be the same
-def _of_field(name: str, shape: Shape) -> Shape:
-    """Of a map, a property of which has a shape."""
-    return Shape(properties={name: shape}, marks=True)
-
-
-@lru_cache(256)
-def of_any(shape: Shape) -> Shape:
-    """Of a list or map, any part of which may be what has a shape."""
-    return Shape(items=shape, others=shape, marks=True)
-
-
 def hide_reaching(
-    reads: Iterable[Reached], values: Mapping[str, Named], functions: Mapping[str, Function], parameters: Mapping[str, Declaration]
+    reads: Iterable[Reached],
+    values: Mapping[str, Named],
+    functions: Mapping[str, Function],
+    parameters: Mapping[str, Declaration],
+    reaching: Reaching,
 ) -> frozenset[str]:
     """Show in no line what is written in the values, functions and defaults that stands at secret places; the names of which no value is to be shown:
     what is written there is secret, or declared without saying that it is."""
@@ -165,14 +172,14 @@ def hide_reaching(
         before.append(shape)
         if name in parameters:
             default = parameters[name].default
-            following = list(_hidden(default, shape, functions)) if default is not None else []
+            following = list(_hidden(default, shape, reaching)) if default is not None else []
             if name not in declared or not _covers(declared[name], shape):
                 open_names.add(name)
         elif name in values:
-            following = list(_hidden(values[name].value, shape, functions))
+            following = list(_hidden(values[name].value, shape, reaching))
         elif name in functions:
             body = functions[name].body
-            following = list(reached(body.content.node, shape, functions)) if isinstance(body.content, Formula) else []
+            following = list(reaching.of(body.content.node, shape)) if isinstance(body.content, Formula) else []
             if shape.write_only or any(not each for each, _ in following):
                 body.origin.source.hide(body.origin.pointer)
             following = [each for each in following if each[0] not in functions[name].takes]
@@ -188,11 +195,14 @@ def hide_reaching(
     return frozenset(open_names.union(name for name, shapes in seen.items() if WHOLE in shapes))
 
 
-def _covers(declared: Shape, shape: Shape, depth: int = 0) -> bool:
-    """Whether a declaration says itself that all that a shape says is secret is so."""
-    if declared.write_only or not shape.holds_secrets():
+def _covers(declared: Shape, shape: Shape, met: set[tuple[Shape, Shape]] | None = None) -> bool:
+    """Whether a declaration says itself that all that a shape says is secret is so. Schemas may refer to themselves: `met` are those pairs that
+    are being compared."""
+    met = set() if met is None else met
+    if declared.write_only or (declared, shape) in met or not shape.holds_secrets():
         return True
-    if shape.write_only or depth > _DEEPEST:
+    met.add((declared, shape))
+    if shape.write_only:
         return False
     pairs = [(declared.of(name), below) for name, below in shape.properties.items()]
     pairs += [(declared.item(index), below) for index, below in enumerate(shape.prefix) if below is not None]
@@ -200,10 +210,10 @@ def _covers(declared: Shape, shape: Shape, depth: int = 0) -> bool:
         pairs += [(each, shape.items) for each in (*declared.prefix, declared.items)]
     rest = [shape.others, *(below for _, below in shape.patterns)]
     pairs += [(each, below) for below in rest if below is not None for each in (*declared.properties.values(), declared.others)]
-    return all(below is None or (own is not None and _covers(own, below, depth + 1)) or not below.holds_secrets() for own, below in pairs)
+    return all(below is None or (own is not None and _covers(own, below, met)) or not below.holds_secrets() for own, below in pairs)
 
 
-def _hidden(compiled: Compiled, shape: Shape, functions: Mapping[str, Function]) -> Iterator[Reached]:
+def _hidden(compiled: Compiled, shape: Shape, reaching: Reaching) -> Iterator[Reached]:
     """Hide what is written at the secret places of a value; gives what that leads on to, and no name for what is written there itself."""
     if not shape.holds_secrets():
         return
@@ -215,7 +225,7 @@ def _hidden(compiled: Compiled, shape: Shape, functions: Mapping[str, Function])
                 yield "", WHOLE
     elif isinstance(compiled, Dynamic):
         formulas = compiled.formulas()
-        found = [each for formula in formulas for each in reached(formula.node, shape, functions)]
+        found = [each for formula in formulas for each in reaching.of(formula.node, shape)]
         is_written = isinstance(compiled.content, Joined) or any("'" in each.text or '"' in each.text for each in formulas)
         if (shape.write_only and is_written) or any(not name for name, _ in found):
             compiled.origin.source.hide(compiled.origin.pointer)
@@ -224,12 +234,12 @@ def _hidden(compiled: Compiled, shape: Shape, functions: Mapping[str, Function])
     elif isinstance(compiled, MapValue):
         for name, entry in compiled.entries:
             below = _below(shape, name)
-            yield from _hidden(entry, below, functions) if below is not None else ()
+            yield from _hidden(entry, below, reaching) if below is not None else ()
     elif isinstance(compiled, ListValue):
         for index, item in enumerate(compiled.items):
             for below in {_below(shape, index), WHOLE if shape.write_only else shape.items} - {None}:
                 assert below is not None
-                yield from _hidden(item, below, functions)
+                yield from _hidden(item, below, reaching)
     else:
         for _, part in parts_of(compiled):
-            yield from _hidden(part, shape, functions)
+            yield from _hidden(part, shape, reaching)

@@ -7,7 +7,7 @@ from jovial_scaffold.core.schemas.catalog import Catalogs
 from jovial_scaffold.core.templates.casting import Castings
 from jovial_scaffold.core.templates.declaring import Library
 from jovial_scaffold.core.templates.model import Template
-from jovial_scaffold.core.templates.reaching import hide_reaching
+from jovial_scaffold.core.templates.reaching import Reaching, hide_reaching
 from jovial_scaffold.core.templates.renaming import read_renames
 from jovial_scaffold.core.templates.resourcing import ResourceReader
 from jovial_scaffold.core.templates.shapes import ResourceShapes
@@ -42,13 +42,14 @@ class _Reader(ResourceReader):
         self.types, type_origins = self.read_types()
         parameters = self.each("parameters", self.parameter)
         values = self.each("let", self.let)
-        functions = self.functions = self.each("functions", self.function)
+        functions = self.each("functions", self.function)
+        self.reaching = Reaching(functions)
         lookups = self.each("lookups", self.lookup)
         resources = self.with_everywhere(self.each("resources", self.resource), self.everywhere())
         documents = self.each("documents", self.document)
         outputs = self.each("outputs", self.output)
         renames = read_renames(self.section("renames"), resources, self.report, unread=self.unread or self.lost_resources)
-        secret = hide_reaching(self.secret_reads, values, functions, parameters)
+        secret = hide_reaching(self.secret_reads, values, functions, parameters, self.reaching)
         for name, declaration in parameters.items():
             self.sound_default(declaration, name in secret)
         return Template(

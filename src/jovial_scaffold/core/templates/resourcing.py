@@ -16,8 +16,8 @@ from jovial_scaffold.core.spelling import near
 from jovial_scaffold.core.templates.casting import Castings
 from jovial_scaffold.core.templates.compiling import is_name, overlaid, taken_for
 from jovial_scaffold.core.templates.declaring import DeclarationReader
-from jovial_scaffold.core.templates.model import Compiled, Constant, Dynamic, Everywhere, Function, Head, MapValue, Module, Resource
-from jovial_scaffold.core.templates.reaching import WHOLE, Reached, of_any, reached
+from jovial_scaffold.core.templates.model import Compiled, Constant, Dynamic, Everywhere, Head, MapValue, Module, Resource
+from jovial_scaffold.core.templates.reaching import WHOLE, Reached, Reaching
 from jovial_scaffold.core.templates.renaming import ADDRESS
 from jovial_scaffold.core.templates.shapes import ResourceShapes
 from jovial_scaffold.core.text.moulds import Mould
@@ -37,7 +37,7 @@ class ResourceReader(DeclarationReader):
     shapes: ResourceShapes
     castings: Castings
     lost_resources: bool  #: whether a resource could not be read
-    functions: dict[str, Function]
+    reaching: Reaching
     secret_reads: dict[Reached, None]  #: names, with what of their values stands at secret properties
     secret_moulds: dict[tuple[str, Mould], bool]  #: of types and moulds, whether there is something to hide in what is cast
 
@@ -184,14 +184,14 @@ class ResourceReader(DeclarationReader):
         is_written = False
         with suppress(SyntaxProblem):  # which is said where the text is compiled
             content = self.programs.text(text)
-            waiting = [(each.node, shape) for each in Dynamic(content, origin).formulas()] if not isinstance(content, str) else []
-            for node, inner in waiting:
-                for name, read in reached(node, inner, self.functions):
-                    over = self.over(loop, name)
+            waiting = [(each.node, shape, loop) for each in Dynamic(content, origin).formulas()] if not isinstance(content, str) else []
+            for node, inner, around in waiting:
+                for name, read in self.reaching.of(node, inner):
+                    over = self.over(around, name)
                     if not name:
                         is_written = True
                     elif over is not None:
-                        waiting.append((over, of_any(read)))
+                        waiting.append((over, self.reaching.of_any(read), None))
                     else:
                         self.secret_reads[name, read] = None
         return is_written
