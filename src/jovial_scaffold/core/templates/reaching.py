@@ -66,15 +66,13 @@ class Reaching:
 
     def __init__(self, functions: Mapping[str, Function]) -> None:
         self._functions = functions
-        self._known: dict[tuple[int, Shape], tuple[Reached, ...]] = {}  # by the identity of nodes, which their programs keep alive
-        self._nodes: list[Node] = []
+        self._known: dict[tuple[Node, Shape], tuple[Reached, ...]] = {}
         self._around: dict[tuple[str | None, Shape], Shape] = {}
 
     def of(self, node: Node, shape: Shape) -> tuple[Reached, ...]:
         """The names and texts of an expression that stand there."""
-        key = (id(node), shape)
+        key = (node, shape)
         if key not in self._known:
-            self._nodes.append(node)
             self._known[key] = ()  # of a function that calls itself, which is a mistake
             self._known[key] = tuple(dict.fromkeys(self._found(node, shape))) if shape.holds_secrets() else ()
         return self._known[key]
