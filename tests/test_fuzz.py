@@ -32,6 +32,7 @@ BOUNDS = {
     "moulds": (80, 0.75),
     "worlds": (10, 0.9),
     "reaching": (150, 0.9),
+    "handing": (150, 0.9),
     "searching": (14, 0.9),
     "echoes": (80, 0.3),
     "causes": (14, 0.5),

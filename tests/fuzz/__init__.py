@@ -31,6 +31,7 @@ KINDS = (
     "moulds",
     "worlds",
     "reaching",
+    "handing",
     "searching",
     "echoes",
     "causes",

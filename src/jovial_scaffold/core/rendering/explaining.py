@@ -23,7 +23,7 @@ from jovial_scaffold.core.rendering.placing import Positions
 from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.rendering.tracing import Source, tracer_of
 from jovial_scaffold.core.schemas.lists import NO_LISTS
-from jovial_scaffold.core.templates.compiling import formulas_of, written_span
+from jovial_scaffold.core.templates.compiling import formulas_of, shown_text, written_span
 from jovial_scaffold.core.templates.model import Compiled, Condition, Constant, Document, Dynamic, ListValue, MapValue, Overlaid, Resource
 from jovial_scaffold.core.templates.reaching import flowing
 from jovial_scaffold.core.text.source import Pointer, part, pointer_text
@@ -197,9 +197,8 @@ class _Explainer:
             reasons = list(self.parameters(found, scope, depth))
         else:
             reasons = self.references(condition.content.node, (), positions, variables, scope, depth + 1)
-        told = Reason("condition", what, value, condition.origin.value_span(), condition.content.text.strip(), reasons=tuple(reasons))
-        is_secret = isinstance(value, list | dict) and not scope.template.secret_names.isdisjoint(flowing(condition.content.node))
-        return _concealed(told) if is_secret else told
+        told = Reason("condition", what, value, condition.origin.value_span(), shown_text(condition), reasons=tuple(reasons))
+        return _concealed(told) if isinstance(value, list | dict) and _leads_to_secrets(condition, scope) else told
 
     # -- what a value was computed from
 
@@ -405,8 +404,8 @@ class _Explainer:
         inner: Pointer = (position, *path) if is_item and position is not None else ()
         outer = {other: where for other, where in positions.items() if where[0] is not loop}
         reasons = self.references(over.node, inner, outer, {k: v for k, v in variables.items() if k in outer}, scope, depth + 1)
-        found = Reason("variable", _dotted(name, path), value, loop.over.origin.value_span(), over.text.strip(), reasons=tuple(reasons))
-        yield _concealed(found) if not scope.template.secret_names.isdisjoint(flowing(over.node)) else found
+        found = Reason("variable", _dotted(name, path), value, loop.over.origin.value_span(), shown_text(loop.over), reasons=tuple(reasons))
+        yield _concealed(found) if _leads_to_secrets(loop.over, scope) else found
 
     def lookup(self, name: str, path: Pointer, label: str, scope: Surroundings, depth: int) -> Reason:
         lookup = scope.template.lookups[name]
@@ -420,7 +419,7 @@ class _Explainer:
                 reasons.append(Reason("row", f"row {index + 1} of {lookup.table.name}", row, place.value_span()))
         written = ""
         if isinstance(lookup.where.content, Formula):
-            written = lookup.where.content.text.strip()
+            written = shown_text(lookup.where)
             reasons += self.references(lookup.where.content.node, (), {}, {"row": row}, scope, depth + 1)
         return Reason("lookup", label, _at(row, path), lookup.origin.key_span(), written, "", (), elsewhere, tuple(reasons))
 
@@ -593,6 +592,12 @@ def _kind(resource: Resource) -> str:
 def _label(address: str, path: Pointer) -> str:
     """A property of an address: `gates/kes:disks/0`."""
     return f"{address}:{pointer_text(path)}" if path else address
+
+
+def _leads_to_secrets(over: Condition, scope: Surroundings) -> bool:
+    """Whether what a loop goes over is written, or read, as something of which a part stands at a secret place."""
+    names = flowing(over.content.node) if isinstance(over.content, Formula) else ()
+    return over.origin.source.conceals(over.origin.pointer) or not scope.template.secret_names.isdisjoint(names)
 
 
 def _concealed(reason: Reason) -> Reason:

@@ -75,10 +75,10 @@ class ResourceReader(DeclarationReader):
         head = (name, type_text, kind, module, origin)
         made = self.castings.resource(cast, content, head) if cast is not None and known else None
         if kind is not None and (cast is None or made is None or self.has_secrets(kind, cast[0], content)):
-            self.hide_secrets(kind.secret_shape, content, origin, content.get("$per"))
+            self.hide_secrets(kind.secret_shape, content, origin)
         for each in module.template.secret_names & module.template.parameters.keys() if module is not None else ():
             if each in content:
-                self.hide_secret(content[each], origin.child(each), content.get("$per"))
+                self.hide_secret(content[each], origin.child(each), origin)
         if made is None:
             said = len(self.findings)
             made = self.compiled(content if known else {}, head)
@@ -158,49 +158,48 @@ class ResourceReader(DeclarationReader):
             self.report("type-deprecated", say("The type {} is deprecated.", found.id), span, hint, "warning")
         return None, found
 
-    def hide_secrets(self, shape: Shape | None, content: Any, origin: Origin, loop: Any) -> None:
-        """What stands at a secret property, in a resource with such a `$per`, is shown in no line of the file, unless it is one expression without
-        literals."""
+    def hide_secrets(self, shape: Shape | None, content: Any, origin: Origin) -> None:
+        """What stands at a secret property is shown in no line of the file, unless it is one expression without literals."""
         for pointer in secret_pointers(shape, content):
-            self.hide_secret(value_at(content, pointer), origin.child(*pointer), loop)
+            self.hide_secret(value_at(content, pointer), origin.child(*pointer), origin)
         for pointer, inner in secret_texts(shape, content):
-            if self.is_written_at(value_at(content, pointer), inner, origin, loop):
-                origin.source.hide((*origin.pointer, *pointer))
+            self.follow(value_at(content, pointer), inner, origin.child(*pointer), origin)
 
-    def hide_secret(self, value: Any, origin: Origin, loop: Any) -> None:
+    def hide_secret(self, value: Any, origin: Origin, resource: Origin) -> None:
         """The same of one value; what it reads is noted, for that stands there, too."""
         if not (isinstance(value, str) and _BARE_EXPRESSION.match(value)):
             origin.source.hide(origin.pointer)
         for item in value.values() if isinstance(value, dict) else value if isinstance(value, list) else (value,):
             if isinstance(item, dict | list):
-                self.hide_secret(item, origin, loop)
+                self.hide_secret(item, origin, resource)
             elif isinstance(item, str):
-                self.is_written_at(item, WHOLE, origin, loop)
+                self.follow(item, WHOLE, origin, resource)
 
-    def is_written_at(self, text: str, shape: Shape, origin: Origin, loop: Any) -> bool:
-        """Whether an expression of a text writes out what stands at secret places of it; what it reads for them is noted."""
+    def follow(self, text: str, shape: Shape, origin: Origin, resource: Origin) -> None:
+        """Note what a text reads for its secret places, through what a loop of its resource goes over; what is written out for them is shown in
+        no line."""
         if "${" not in text:
-            return False
-        is_written = False
+            return
         with suppress(SyntaxProblem):  # which is said where the text is compiled
             content = self.programs.text(text)
-            waiting = [(each.node, shape, loop) for each in Dynamic(content, origin).formulas()] if not isinstance(content, str) else []
-            for node, inner, around in waiting:
+            formulas = Dynamic(content, origin).formulas() if not isinstance(content, str) else ()
+            waiting = [(each.node, shape, origin, True) for each in formulas]
+            for node, inner, place, sees_loop in waiting:
                 for name, read in self.reaching.of(node, inner):
-                    over = self.over(around, name)
+                    over = self.over(resource, name, read) if sees_loop else None
                     if not name:
-                        is_written = True
+                        place.source.hide(place.pointer)
                     elif over is not None:
-                        waiting.append((over, self.reaching.of_any(read), None))
+                        waiting.append((*over, False))
                     else:
                         self.secret_reads[name, read] = None
-        return is_written
 
-    def over(self, loop: Any, name: str) -> Node | None:
-        """What a variable of a loop goes over."""
+    def over(self, resource: Origin, name: str, read: Shape) -> tuple[Node, Shape, Origin] | None:
+        """What a variable of a resource's loop goes over, with what is read of that, and where it stands."""
+        loop = value_at(resource.source.value, (*resource.pointer, "$per"), None)
         for names, text in loop.items() if isinstance(loop, dict) else ():
-            if name in map(str.strip, str(names).split(",")) and isinstance(text, str):
-                return self.programs.bare(text).node
+            if name in map(str.strip, names.split(",")) and isinstance(text, str):
+                return self.programs.bare(text).node, self.reaching.of_any(read), resource.child("$per", names)
         return None
 
     def library_advice(self, text: str) -> Sentence:
@@ -263,7 +262,7 @@ class ResourceReader(DeclarationReader):
                 continue
             for kind in self.catalogs:
                 if kind.fits(key):
-                    self.hide_secrets(kind.secret_shape, content, origin, None)
+                    self.hide_secrets(kind.secret_shape, content, origin)
             value = self.map(content, origin, in_list=False)
             if isinstance(value, Constant):
                 value = MapValue(tuple((k, Constant(v, origin.child(k))) for k, v in value.value.items()), origin)
