@@ -139,7 +139,7 @@ def _explained(loaded: Project, what: str, chosen: Sequence[str], asked: bool) -
             reason = loaded.why(what, name)
         except Unexplained:
             continue
-        if not asked and (reason.kind != "resource" or reason.value is True):
+        if not asked and not (reason.is_presence and reason.value is False):
             return [(name, reason)]
         found.append((name, reason))
     return found if asked else found[:1]

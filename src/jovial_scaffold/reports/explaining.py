@@ -41,7 +41,7 @@ def explanation_text(reason: Reason, environment: str, style: Style, base: str =
 
 def _lines(reason: Reason, environment: str, style: Style, base: str) -> Iterator[str]:
     what = f"{style.paint('strong', visible(reason.name))} in {environment}"
-    yield f"{what} is {_there(reason.value) if _is_presence(reason) else _shown(reason.value, style.width - 24)}"
+    yield f"{what} is {_there(reason.value) if reason.is_presence else _shown(reason.value, style.width - 24)}"
     yield from _about(reason, style, "", base)
     yield from _below(reason.reasons, style, "", base)
 
@@ -54,7 +54,7 @@ def _below(reasons: tuple[Reason, ...], style: Style, indent: str, base: str) ->
         head = f"{style.paint('faint', word)} " if word else ""
         room = style.width - len(indent) - 3 - (len(word) + 1 if word else 0) - cells(visible(reason.name)) - 3
         value = f" = {_shown(reason.value, max(room, 12))}"
-        if _is_presence(reason):
+        if reason.is_presence:
             value = f" is {_there(reason.value)}"
         elif is_missing(reason.value) and reason.kind in ("function", "resource"):
             value = ""
@@ -87,14 +87,9 @@ def _about(reason: Reason, style: Style, indent: str, base: str) -> Iterator[str
     elif reason.note:
         yield f"{faint}{style.paint('faint', f'({reason.note})')}"
     if reason.elsewhere:
-        told = _elsewhere(reason.value, reason.elsewhere, _is_presence(reason))
+        told = _elsewhere(reason.value, reason.elsewhere, reason.is_presence)
         if told:
             yield f"{faint}{style.paint('faint', cut(told, style.width - len(indent)))}"
-
-
-def _is_presence(reason: Reason) -> bool:
-    """Whether a step says if a resource is there; one that says what a property of it is has that in its name."""
-    return reason.kind == "resource" and type(reason.value) is bool and ":" not in reason.name
 
 
 def _there(value: Any) -> str:

@@ -29,8 +29,8 @@ _PASSING = frozenset(("value", "argument", "variable", "default", "output", "res
 
 def confirmed(reason: Reason, rendering: Evaluated, others: Sequence[Evaluated], address: str, pointer: Pointer) -> Reason:
     """The tree behind a value, without the parameters that it does not hang on."""
-    is_presence = reason.kind == "resource"  # whether it is there, which was all that could be said where it is not
-    ask = _asked(rendering, address, pointer) if not is_presence else lambda overlay: overlay.instance(address) is not None
+    # Of what is not there, only that could be said, whatever part of it was asked about.
+    ask = _asked(rendering, address, pointer) if not reason.is_presence else lambda overlay: overlay.instance(address) is not None
     if ask is None:
         return reason
     meter = trial_meter(rendering)

@@ -57,7 +57,7 @@ class Echoes:
         self._declared = frozenset[str]().union(*declared[:1]).intersection(*declared)  # parameters of all columns
         self._copying: dict[tuple[str, tuple[str, ...]], bool] = {}
         self._moulds: dict[tuple[str, tuple[str, ...]], bool] = {}
-        self._may_copy: dict[Shape, frozenset[str] | None] = {}  # the names that an expression calculates with
+        self._calculating: dict[Shape, frozenset[str] | None] = {}  # the names that an expression calculates with, if it may copy at all
         self._copying_shapes: dict[Shape, bool] = {}
         self._known: dict[Alike, str] = {}  # what rows repeat that are written alike
         self._within: dict[Alike, str] = {}  # the same between the words around it, which may differ
@@ -280,9 +280,9 @@ class Echoes:
     def _may_be_copied(self, shape: Shape, names: tuple[str, ...]) -> bool:
         """Whether an expression may give what it reads as it is, or rewritten: what it chooses by, or calculates, may be the same in all columns, as
         long as it reads none of some parameters for that."""
-        if shape not in self._may_copy:
-            self._may_copy[shape] = _calculated(shape.node) if _may_copy(shape.node) else None
-        calculated = self._may_copy[shape]
+        if shape not in self._calculating:
+            self._calculating[shape] = _calculated(shape.node) if _may_copy(shape.node) else None
+        calculated = self._calculating[shape]
         return calculated is not None and not any(name.partition(".")[0] in calculated for name in names)
 
     def _copies_by_itself(self, shape: Shape) -> bool:

@@ -9,10 +9,9 @@ from typing import Any, Final
 
 from jovial_scaffold.core import marks
 from jovial_scaffold.core.expressions.errors import EvaluationError
-from jovial_scaffold.core.expressions.evaluation import evaluate
 from jovial_scaffold.core.expressions.pending import Pending
 from jovial_scaffold.core.expressions.placeholders import Formula
-from jovial_scaffold.core.expressions.syntax import Call, Conditional, Has, Index, Literal, Macro, MapLiteral, Name, Node, Select, children
+from jovial_scaffold.core.expressions.syntax import Node
 from jovial_scaffold.core.expressions.values import NONE, Optional, Record, Secret
 from jovial_scaffold.core.findings import Span
 from jovial_scaffold.core.records import replace, value_record
@@ -22,11 +21,12 @@ from jovial_scaffold.core.rendering.instances import Instance, Surroundings
 from jovial_scaffold.core.rendering.placing import Positions
 from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.rendering.tracing import Source, tracer_of
+from jovial_scaffold.core.rendering.used_names import evaluated, used_names
 from jovial_scaffold.core.schemas.lists import NO_LISTS
 from jovial_scaffold.core.templates.compiling import formulas_of, shown_text, written_span
 from jovial_scaffold.core.templates.model import Compiled, Condition, Constant, Document, Dynamic, ListValue, MapValue, Overlaid, Resource
 from jovial_scaffold.core.templates.reaching import flowing
-from jovial_scaffold.core.text.source import Pointer, part, pointer_text
+from jovial_scaffold.core.text.source import Pointer, part, pointer_text, value_at
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import Value
 
@@ -72,6 +72,11 @@ class Reason:
     settings: tuple[SetAt, ...] = ()
     elsewhere: Mapping[str, Any] | None = None
     reasons: tuple["Reason", ...] = ()
+
+    @property
+    def is_presence(self) -> bool:
+        """Whether it says if a resource is there; of a property of one, the name has a colon."""
+        return self.kind == "resource" and type(self.value) is bool and ":" not in self.name
 
 
 class Unexplained(Exception):
@@ -191,7 +196,7 @@ class _Explainer:
     ) -> Reason:
         if isinstance(condition.content, Constant):
             return Reason("condition", what, condition.content.value, condition.origin.value_span())
-        value = _as_shown(_evaluated(condition.content.node, scope, variables))
+        value = _as_shown(evaluated(condition.content.node, scope, variables, _MISSING))
         if depth > _DEEPEST:
             found = tracer_of(scope).condition_sources(condition)
             reasons = list(self.parameters(found, scope, depth))
@@ -287,7 +292,7 @@ class _Explainer:
     ) -> list[Reason]:
         """The names behind an expression, of `?:` only those of the side that was taken."""
         found: list[Reason] = []
-        for name, path, is_call in dict.fromkeys(_used(node, rest, scope, variables, frozenset())):
+        for name, path, is_call in dict.fromkeys(used_names(node, rest, scope, variables, frozenset())):
             if is_call:
                 found += self.function(name, scope, depth)
             else:
@@ -477,78 +482,6 @@ class _Explainer:
             yield self.condition("$when", resource.when, positions, variables, scope, depth)
 
 
-def _used(
-    node: Node, rest: Pointer, scope: Surroundings, variables: Mapping[str, Any], bound: frozenset[str]
-) -> Iterator[tuple[str, Pointer, bool]]:
-    """Names with the paths that were read from them, and calls; indexes that are computed are followed to the item they chose."""
-    if isinstance(node, Conditional):
-        yield from _used(node.condition, (), scope, variables, bound)
-        chosen = _evaluated(node.condition, scope, variables) if not bound else _MISSING
-        for side, when in ((node.then, True), (node.otherwise, False)):
-            if chosen is not (not when):
-                yield from _used(side, rest, scope, variables, bound)
-        return
-    chain = _chain(node, scope, variables, bound)
-    if chain is not None:
-        name, path, inner = chain
-        if name not in bound:
-            yield name, (*path, *rest), False
-        for each in inner:
-            yield from _used(each, (), scope, variables, bound)
-        return
-    if isinstance(node, Call):
-        if node.function == "patched" and rest and len(node.arguments) == 2:
-            entry = _entry(node.arguments[1], rest[0])
-            yield from _used(entry or node.arguments[0], rest[1:] if entry else rest, scope, variables, bound)
-            if not isinstance(node.arguments[1], MapLiteral):
-                yield from _used(node.arguments[1], rest, scope, variables, bound)
-            return
-        if node.target is None and node.function in scope.template.functions:
-            yield node.function, (), True
-        if node.function == "orValue" and node.target is not None:
-            held = _evaluated(node.target, scope, variables) if not bound else _MISSING
-            yield from _used(node.target, rest, scope, variables, bound)
-            if not (isinstance(held, Optional) and held is not NONE):
-                yield from _used(node.arguments[0], rest, scope, variables, bound)
-            return
-    inside = bound | set(node.variables) if isinstance(node, Macro) else bound
-    for child in children(node):
-        yield from _used(child, (), scope, variables, inside if not (isinstance(node, Macro) and child is node.target) else bound)
-
-
-def _entry(node: Node, key: str | int) -> Node | None:
-    """The value that a map literal gives a key."""
-    if isinstance(node, MapLiteral):
-        for each, value in zip(node.keys, node.values, strict=True):
-            if isinstance(each, Literal) and each.value == key:
-                return value
-    return None
-
-
-def _chain(node: Node, scope: Surroundings, variables: Mapping[str, Any], bound: frozenset[str]) -> tuple[str, Pointer, list[Node]] | None:
-    path: list[str | int] = []
-    inner: list[Node] = []
-    while isinstance(node, Select | Index | Has):
-        if isinstance(node, Index):
-            key = _evaluated(node.index, scope, variables) if not bound else _MISSING
-            inner.append(node.index)
-            if not isinstance(key, str | int):
-                path.clear()  # which item was read is not known: all of it
-            else:
-                path.append(key)
-        else:
-            path.append(node.field)
-        node = node.operand
-    return (node.name, tuple(reversed(path)), inner) if isinstance(node, Name) else None
-
-
-def _evaluated(node: Node, scope: Surroundings, variables: Mapping[str, Any]) -> Any:
-    try:
-        return evaluate(node, scope, variables)
-    except EvaluationError:
-        return _MISSING
-
-
 def _named(scope: Surroundings, name: str) -> Any:
     try:
         value = scope.value(name)
@@ -619,12 +552,7 @@ def _dotted(name: str, path: Pointer) -> str:
 
 
 def _written(compiled: Dynamic) -> str:
-    content = compiled.origin.source.value
-    for step in compiled.origin.pointer:
-        try:
-            content = part(content, step)
-        except KeyError:
-            return ""
+    content = value_at(compiled.origin.source.value, compiled.origin.pointer)
     return content if isinstance(content, str) else ""
 
 

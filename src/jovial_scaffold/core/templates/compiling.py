@@ -28,8 +28,7 @@ from jovial_scaffold.core.templates.model import (
     Use,
     parts_of,
 )
-from jovial_scaffold.core.text.source import Origin, Pointer, pointer_text
-from jovial_scaffold.core.text.source import part as part_of
+from jovial_scaffold.core.text.source import Origin, Pointer, pointer_text, value_at
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import NOTHING, Described, Sentence, nearest, say, together, told
 
@@ -331,23 +330,14 @@ def shown_content(written: Compiled) -> Any:
             return {key: shown(item, (*pointer, key)) for key, item in value.items()}
         return [shown(item, (*pointer, index)) for index, item in enumerate(value)]
 
-    content: Any = origin.source.value
-    for step in origin.pointer:
-        content = part_of(content, step)
     above = any(origin.pointer[:depth] in hidden for depth in range(len(origin.pointer)))
-    return marks.SECRET if above else shown(content, origin.pointer)
+    return marks.SECRET if above else shown(value_at(origin.source.value, origin.pointer, ""), origin.pointer)
 
 
 def written_text(written: Compiled | Condition) -> str:
     """What stands in the file."""
     origin = written.own.origin if isinstance(written, Overlaid) else written.origin
-    content = origin.source.value
-    for step in origin.pointer:
-        try:
-            content = part_of(content, step)
-        except KeyError:
-            return ""
-    return content_text(content)
+    return content_text(value_at(origin.source.value, origin.pointer, ""))
 
 
 def content_text(content: Any) -> str:
