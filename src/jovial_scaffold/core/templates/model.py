@@ -1,11 +1,13 @@
 """What a template is once it is read: frozen declarations, and compiled values that an environment can be put into."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
+from dataclasses import field
 from typing import Any
 
 from jovial_scaffold.core.expressions.placeholders import Formula, Joined, Omittable
 from jovial_scaffold.core.records import record
 from jovial_scaffold.core.schemas.catalog import ResourceType
+from jovial_scaffold.core.schemas.shapes import Shape
 from jovial_scaffold.core.text.source import Origin
 from jovial_scaffold.core.words import say
 
@@ -370,6 +372,7 @@ class Template:
     secret_names: frozenset[str] = (
         frozenset()
     )  #: parameters, values, functions and lookups whose values reach a secret property, declared secret or not
+    secret_parts: Mapping[str, tuple[Shape, ...]] = field(default_factory=dict)  #: by parameter, what of its value stands at secret places
     unknown_names: frozenset[str] = frozenset()
     renames: tuple[Rename, ...] = ()  #: by the old address
 

@@ -153,9 +153,9 @@ def hide_reaching(
     functions: Mapping[str, Function],
     parameters: Mapping[str, Declaration],
     reaching: Reaching,
-) -> frozenset[str]:
+) -> tuple[frozenset[str], dict[str, tuple[Shape, ...]]]:
     """Show in no line what is written in the values, functions and defaults that stands at secret places; the names of which no value is to be shown:
-    what is written there is secret, or declared without saying that it is."""
+    what is written there is secret, or declared without saying that it is; and of parameters, what of their values stands there."""
     declared = {name: shape for name, each in parameters.items() if (shape := secret_shape(each.schema)) is not None}
     waiting, seen = [*declared.items(), *reads], dict[str, list[Shape]]()
     leading: dict[str, set[str]] = {}
@@ -190,7 +190,8 @@ def hide_reaching(
         waiting += [each for each in following if each[0]]
     while more := {each for each, others in leading.items() if each not in open_names and each not in parameters and others & open_names}:
         open_names |= more
-    return frozenset(open_names.union(name for name, shapes in seen.items() if WHOLE in shapes))
+    names = frozenset(open_names.union(name for name, shapes in seen.items() if WHOLE in shapes))
+    return names, {name: tuple(shapes) for name, shapes in seen.items() if name in parameters}
 
 
 def _covers(declared: Shape, shape: Shape, met: set[tuple[Shape, Shape]] | None = None) -> bool:

@@ -49,7 +49,7 @@ class _Reader(ResourceReader):
         documents = self.each("documents", self.document)
         outputs = self.each("outputs", self.output)
         renames = read_renames(self.section("renames"), resources, self.report, unread=self.unread or self.lost_resources)
-        secret = hide_reaching(self.secret_reads, values, functions, parameters, self.reaching)
+        secret, parts = hide_reaching(self.secret_reads, values, functions, parameters, self.reaching)
         for name, declaration in parameters.items():
             self.sound_default(declaration, name in secret)
         return Template(
@@ -69,6 +69,7 @@ class _Reader(ResourceReader):
             unread=self.unread or not self.sources,
             garbled=self.garbled,
             secret_names=secret,
+            secret_parts=parts,
             unknown_names=frozenset(self.unknown_names),
             renames=renames,
         )

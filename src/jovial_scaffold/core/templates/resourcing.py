@@ -75,10 +75,10 @@ class ResourceReader(DeclarationReader):
         head = (name, type_text, kind, module, origin)
         made = self.castings.resource(cast, content, head) if cast is not None and known else None
         if kind is not None and (cast is None or made is None or self.has_secrets(kind, cast[0], content)):
-            self.hide_secrets(kind.secret_shape, content, origin)
-        for each in module.template.secret_names & module.template.parameters.keys() if module is not None else ():
-            if each in content:
-                self.hide_secret(content[each], origin.child(each), origin)
+            self.hide_secrets(kind.secret_shape, content, origin, origin)
+        for each, shapes in module.template.secret_parts.items() if module is not None else ():
+            for shape in shapes if each in content else ():
+                self.hide_secrets(shape, content[each], origin.child(each), origin)
         if made is None:
             said = len(self.findings)
             made = self.compiled(content if known else {}, head)
@@ -158,12 +158,13 @@ class ResourceReader(DeclarationReader):
             self.report("type-deprecated", say("The type {} is deprecated.", found.id), span, hint, "warning")
         return None, found
 
-    def hide_secrets(self, shape: Shape | None, content: Any, origin: Origin) -> None:
-        """What stands at a secret property is shown in no line of the file, unless it is one expression without literals."""
+    def hide_secrets(self, shape: Shape | None, content: Any, origin: Origin, resource: Origin) -> None:
+        """What stands at a secret place of a resource, or of a property of it, is shown in no line of the file, unless it is one expression
+        without literals."""
         for pointer in secret_pointers(shape, content):
-            self.hide_secret(value_at(content, pointer), origin.child(*pointer), origin)
+            self.hide_secret(value_at(content, pointer), origin.child(*pointer), resource)
         for pointer, inner in secret_texts(shape, content):
-            self.follow(value_at(content, pointer), inner, origin.child(*pointer), origin)
+            self.follow(value_at(content, pointer), inner, origin.child(*pointer), resource)
 
     def hide_secret(self, value: Any, origin: Origin, resource: Origin) -> None:
         """The same of one value; what it reads is noted, for that stands there, too."""
@@ -262,7 +263,7 @@ class ResourceReader(DeclarationReader):
                 continue
             for kind in self.catalogs:
                 if kind.fits(key):
-                    self.hide_secrets(kind.secret_shape, content, origin)
+                    self.hide_secrets(kind.secret_shape, content, origin, origin)
             value = self.map(content, origin, in_list=False)
             if isinstance(value, Constant):
                 value = MapValue(tuple((k, Constant(v, origin.child(k))) for k, v in value.value.items()), origin)
