@@ -150,6 +150,31 @@ def test_history_and_expectations_follow_renames(demo: Path) -> None:
     assert "there was none" in lost
 
 
+def test_history_of_what_was_not_there_follows_renames_of_items_that_others_have(write: Write) -> None:
+    """In another environment, an item of that name was there all along."""
+    folder = write(
+        {
+            "jovial.yaml": "project: p\ntemplate: t.yaml\ncatalogs: [fulmar]\nenvironments: {a: {parameters: [a.yaml]}, b: {parameters: [b.yaml]}}\n",
+            "t.yaml": "parameters: {codes: {type: array, items: {type: string}, description: d}, on: {type: boolean, default: true, description: d}}\n"
+            "resources:\n  q (fulmar.queue): {$per: {c: codes}, $when: on, name: queue, wait_hours: 7}\n",
+            "a.yaml": "codes: [old]\n",
+            "b.yaml": "codes: [new]\n",
+        }
+    )
+    repository(folder)
+    edit(folder / "a.yaml", "old", "new")
+    edit(folder / "t.yaml", "resources:", "renames: {q/old: q/new}\nresources:")
+    commit(folder, "Renamed")
+    edit(folder / "a.yaml", "codes: [new]", "{codes: [new], on: false}")
+    commit(folder, "Gone")
+    document = valid_json("history", jovial("why", "q/new:wait_hours", "a", "--history", "--format", "json", cwd=folder).stdout)
+    told = [(each.get("value"), each.get("note"), each["address"]) for each in document["moments"]]
+    assert told == [(None, "there was none", None), (7, "", None), (7, "", "q/old")], told
+    several = jovial("why", "q/new:name,wait_hours", "a", cwd=folder).stdout
+    assert several.count("q/new in a is not there") == 1
+    assert "q stands for several: q/new" in jovial("why", "q", "b", cwd=folder).stderr
+
+
 def test_history_needs_a_repository(demo: Path) -> None:
     result = jovial("why", "archive:retention_days", "live", "--history", cwd=demo)
     assert result.returncode == 2 and "belongs to no git repository" in " ".join(result.stderr.split())

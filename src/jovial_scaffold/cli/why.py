@@ -80,13 +80,8 @@ def command(
         if impact:
             _impact(loaded, what, chosen, format)
             return
-        found, views, parts = [], [], _parts(loaded, what, chosen)
-        for part in parts:
-            explained = _explained(loaded, part, chosen, bool(environments))
-            if not explained:
-                _nothing(loaded, part, chosen)
-            found += [(loaded.label(name), reason) for name, reason in explained]
-            views += [name for name, _ in explained]
+        parts = _parts(loaded, what, chosen)
+        found, views = _every(loaded, parts, chosen, bool(environments))
     except ProjectError as error:
         raise typer.Exit(unusable(error)) from None
     if history:
@@ -129,6 +124,20 @@ def _names(loaded: Project, text: str) -> bool:
     with suppress(ProjectError):
         return View.parse(text).environment in loaded.environments
     return False
+
+
+def _every(loaded: Project, parts: Sequence[str], chosen: tuple[str, ...], asked: bool) -> tuple[list[tuple[str, Reason]], list[str]]:
+    """What is explained of several parts, with the labels of environments, and their names; ends where there is no such thing."""
+    found: dict[tuple[str, str], tuple[str, Reason]] = {}  # of what is not there, the same is said whatever part is asked about
+    views = []
+    for part in parts:
+        explained = _explained(loaded, part, chosen, asked)
+        if not explained:
+            _nothing(loaded, part, chosen)
+        for name, reason in explained:
+            found.setdefault((name, reason.name), (loaded.label(name), reason))
+            views.append(name)
+    return [*found.values()], views
 
 
 def _explained(loaded: Project, what: str, chosen: Sequence[str], asked: bool) -> list[tuple[str, Reason]]:
@@ -230,7 +239,9 @@ def _nothing(loaded: Project, what: str, chosen: tuple[str, ...]) -> None:
         if broken:  # what has that name may be what could not be read
             show_errors(broken)
         below = [name for name in known if name.startswith(f"{address}/")]
-        otherwise = say("It stands for {}.", Listed(tuple(below), most=8)) if below else say("jovial render lists the addresses.")
-        hint = said(otherwise if below else nearest(address, known, otherwise))
-        print(f"jovial: {loaded.name} has nothing called {visible(address)}{where}. {hint}", file=sys.stderr)
+        hint = said(nearest(address, known, say("jovial render lists the addresses.")))
+        told = f"{loaded.name} has nothing called {visible(address)}{where}. {hint}"
+        if below:
+            told = f"{visible(address)} stands for several: {said(say('{}', Listed(tuple(below), most=8)))}. Ask about one of them."
+        print(f"jovial: {told}", file=sys.stderr)
     raise typer.Exit(exit_codes.ERRORS)

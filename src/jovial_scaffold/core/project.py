@@ -134,7 +134,8 @@ class Project(DeployableProject):
             reason = self.why(what, environment)
         except Unexplained:
             return None, "there was none"
-        return (None, "there was none") if is_missing(reason.value) else (reason.value, "")
+        is_absent = is_missing(reason.value) or (reason.is_presence and reason.value is False)
+        return (None, "there was none") if is_absent else (reason.value, "")
 
     def names(self, environment: str) -> list[str]:
         """What can be asked about: addresses, outputs, documents, values and parameters."""
