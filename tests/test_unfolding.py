@@ -2,7 +2,7 @@
 
 import json
 import random
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -32,6 +32,9 @@ _PIECES: dict[str, tuple[str, ...]] = {
         "    wait_hours: #\n",
         "    wait_hours: ${copies + #}\n",
         "    wait_hours: \"${setting == 'cove' ? # : copies}\"\n",
+        '    wait_hours: "${copies * (# % 3) + (far ? # % 2 : 0)}"\n',
+        '    wait_hours: "${size(note) > # % 4 ? # : copies % 2}"\n',
+        '    description: "${# % 2 == 0 ? string(copies) : setting}"\n',
         "    ordered: true\n",
         '    claim_seconds: "#"\n',
         "    claim_seconds: 2.0\n",
@@ -74,6 +77,28 @@ _PIECES: dict[str, tuple[str, ...]] = {
     ),
 }
 _ODD = ("2.0", "2.5", "999999", "→", "é", "a/b~c", "clear text", "${piers.id}", "description: |")  # of which few resources are like others
+_NUMBERED = {  # the number in them decides what drives a value, and whether it differs at all
+    "fulmar.queue": (
+        '    wait_hours: "${copies * (# % 3) + (far ? # % 2 : 0)}"\n',
+        '    wait_hours: "${size(note) > # % 4 ? # : copies}"\n',
+        "    $when: copies > # % 2\n    wait_hours: ${copies + #}\n",
+        "    wait_hours: \"${labels.a == 'x' ? # : size(labels) * (# % 2)}\"\n    description: ${string(copies + #)}\n",
+        '    wait_hours: "${far ? # : 2}"\n    description: "${# % 2 == 0 ? string(copies) : setting + \'-#\'}"\n',
+    ),
+    "fulmar.machine_group": (
+        '    disks:\n      - {$when: far, name: far, gigabytes: 7}\n      - {name: near, gigabytes: "${copies * (# % 2) + #}"}\n',
+        '    disks:\n      - {name: a, gigabytes: "${copies + # % 4}", encrypted: "${far}"}\n      - {name: b, gigabytes: "${# + # % 4}"}\n',
+        "    subnets: [\"${# % 2 == 0 ? setting : 'a'}\", b]\n    copies: ${copies * (# % 2)}\n",
+        '    settings: {A: "${setting}-#", B: "${string(copies % (# % 2 + 1))}", C: "${note}"}\n',
+    ),
+    "fulmar.firewall": (
+        "    entries:\n      - {name: desk, speaks: tcp, port: #, from: any}\n      - $when: copies > # % 3\n        name: readings\n"
+        "        speaks: udp\n        port: ${copies + # % 2}\n",
+        '    entries:\n      - {name: "desk-#", port: "${copies + #}"}\n      - {$when: far, name: "b", port: #, from: "${setting}"}\n',
+        '    entries:\n      - {name: a, port: "${copies + 5}"}\n      - {name: b, $when: "setting != \'cove\'", port: 9, from: "${setting}"}\n',
+    ),
+}
+_WITH_VALUES = 3  # entries of a use of shared rows without values of its own
 _TAGS = ("    tags: ${labels}\n", '    tags: {line: alp, number: "#"}\n', '    tags: {setting: "${setting}", é: "${note}"}\n', "")
 _PLAIN_TAGS = (_TAGS[0], _TAGS[1], _TAGS[3])
 
@@ -95,11 +120,19 @@ def _files(chance: random.Random) -> dict[str, str]:
         own = str(chance.choice((number, number % 3 + 1, 7)))
         spread = "\n" if chance.random() < 0.05 else ""
         resources.append(f"  r{number:03} ({kind}):\n{spread}    name: ${{setting}}-{number}\n{body.replace('#', own)}")
-    environments = "".join(f"  {name}: {{parameters: [{name}.yaml]}}\n" for name in _WORLDS)
     everywhere = 'everywhere: {"fulmar.queue": {tags: {everywhere: "${setting}"}}}\n' if chance.random() < 0.2 else ""
+    return _project("".join(resources) + everywhere)
+
+
+def _files_of(bodies: Sequence[tuple[str, str]]) -> dict[str, str]:
+    return _project("".join(f"  r{number:03} ({kind}):\n{body}" for number, (kind, body) in enumerate(bodies)))
+
+
+def _project(resources: str) -> dict[str, str]:
+    environments = "".join(f"  {name}: {{parameters: [{name}.yaml]}}\n" for name in _WORLDS)
     return {
         "jovial.yaml": f"project: harbour\ntemplate: line.yaml\ncatalogs: [fulmar]\nenvironments:\n{environments}",
-        "line.yaml": f"{_HEAD}{''.join(resources)}{everywhere}",
+        "line.yaml": f"{_HEAD}{resources}",
         **{f"{name}.yaml": json.dumps({**values, "word": {"$secret": {"env": "WORD"}}}) for name, values in _WORLDS.items()},
     }
 
@@ -109,7 +142,7 @@ def projects(tmp_path_factory: pytest.TempPathFactory) -> Iterator[tuple[Path, i
     base = tmp_path_factory.mktemp("alike")
 
     def written() -> Iterator[tuple[Path, int]]:
-        for seed in range(9):
+        for seed in range(16):
             folder = base / str(seed)
             folder.mkdir()
             for name, text in _files(random.Random(seed)).items():
@@ -121,26 +154,42 @@ def projects(tmp_path_factory: pytest.TempPathFactory) -> Iterator[tuple[Path, i
 
 def test_rows_that_the_page_makes_are_those_of_each_resource(browser: Any, projects: Iterator[tuple[Path, int]], tmp_path: Path) -> None:  # noqa: F811
     alike = shared = 0
-    for folder, seed in projects:
-        overrides = Overrides({"WORD": "wordless and secret"})
-        with cast_from(1):
-            whole, counts = board_rows(Project.load(folder, overrides).views(_WORLDS), unfolded=True)
-            folded = board_of("p", Project.load(folder, overrides).views(_WORLDS), lambda: ([], []), {}, "")
-        resources = [each for share in folded.shares for each in json.loads(share)["resources"]]
+    for folder, _ in projects:
+        resources = _told_resources(browser, folder, tmp_path / "board.html")
         alike += sum("alike" in each for each in resources)
         shared += sum(len(each.get("shared", ())) for each in resources)
-        assert {each["aspect"]: (each["rows"], each["echoes"]) for each in folded.data["aspects"]} == counts
-        page = tmp_path / f"{seed}.html"
-        page.write_text(board_page("p", [folded]))
-        assert "wordless" not in page.read_text()
-        opened = opened_page(browser, page.as_uri())
-        shown = json.loads(opened.evaluate("JSON.stringify(board.boards[0])"))
-        assert opened.said == []
-        opened.close()
-        assert list(map(_told, _rows(shown))) == list(map(_told, _rows(json.loads(json.dumps(whole))))), seed
-        assert shown["nodes"] == whole["nodes"]
     assert alike > 400, "most of them are told once"
     assert shared > 400, "and so are rows that differ"
+
+
+@pytest.mark.parametrize("kind", list(_NUMBERED))
+def test_constants_decide_what_a_row_is_driven_by(browser: Any, kind: str, tmp_path: Path) -> None:  # noqa: F811
+    bodies = [(body, number) for number in range(36) for body in _NUMBERED[kind]]
+    files = _files_of([(kind, f"{body}    name: ${{setting}}-{number}\n".replace("#", str(number))) for body, number in bodies])
+    for name, text in files.items():
+        (tmp_path / name).write_text(text)
+    resources = _told_resources(browser, tmp_path, tmp_path / "board.html")
+    assert sum("alike" in each for each in resources) > len(bodies) / 2
+    if kind == "fulmar.queue":
+        assert sum(len(use) > _WITH_VALUES for each in resources for use in each.get("shared", ())) > len(bodies) / 4
+
+
+def _told_resources(browser: Any, folder: Path, page: Path) -> list[dict[str, Any]]:  # noqa: F811
+    """The resources as the page gets them; what it makes of them is what each has by itself."""
+    overrides = Overrides({"WORD": "wordless and secret"})
+    with cast_from(1):
+        whole, counts = board_rows(Project.load(folder, overrides).views(_WORLDS), unfolded=True)
+        folded = board_of("p", Project.load(folder, overrides).views(_WORLDS), lambda: ([], []), {}, "")
+    assert {each["aspect"]: (each["rows"], each["echoes"]) for each in folded.data["aspects"]} == counts
+    page.write_text(board_page("p", [folded]))
+    assert "wordless" not in page.read_text()
+    opened = opened_page(browser, page.as_uri())
+    shown = json.loads(opened.evaluate("JSON.stringify(board.boards[0])"))
+    assert opened.said == []
+    opened.close()
+    assert list(map(_told, _rows(shown))) == list(map(_told, _rows(json.loads(json.dumps(whole))))), folder.name
+    assert shown["nodes"] == whole["nodes"]
+    return [each for share in folded.shares for each in json.loads(share)["resources"]]
 
 
 def _rows(data: dict[str, Any]) -> Iterator[tuple[str, list[Any]]]:

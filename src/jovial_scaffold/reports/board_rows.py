@@ -11,7 +11,7 @@ from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.text.source import Pointer, pointer_text
 from jovial_scaffold.reports.chains import Chains, cut_text, place_text
 from jovial_scaffold.reports.rendering import cell
-from jovial_scaffold.reports.shared_rows import SharedRows, ToldRow
+from jovial_scaffold.reports.shared_rows import SharedRows, ToldRow, told_drivers
 from jovial_scaffold.reports.written_alike import WrittenAlike
 
 
@@ -50,6 +50,7 @@ def board_rows(renderings: Sequence[Evaluated], share: Share = WHOLE, unfolded: 
     shared = SharedRows(alike, len({each.scope.template for each in renderings}) == 1)
     matrix = Matrix(renderings, True if unfolded else shared.wanted, echoes=True)
     telling = _Telling([each.label for each in renderings], chains, shared, Aspects(columns_only(renderings)))
+    shared.behind, shared.number_of = matrix.behind, telling.texts.of
     counts: Counter[tuple[str, bool]] = Counter()
     resources = []
     for address in share.of(matrix.addresses):
@@ -94,9 +95,13 @@ class _Texts:
     def number_of(self, row: Row, name: str) -> int:
         """The number of the text of a value."""
         value = row.values[name]
-        known = self._properties.get(type(value)) if row.kind == "property" else None
+        return self.of(value) if row.kind == "property" else self._number(_value(row, name))
+
+    def of(self, value: Any) -> int:
+        """The same of a property's."""
+        known = self._properties.get(type(value))
         if known is None:
-            return self._number(_value(row, name))
+            return self._number(cell(value))
         number = known.get(value)
         if number is None:
             number = known[value] = self._number(cell(value))
@@ -136,9 +141,8 @@ class _Telling:
         else:
             values = [texts.number_of(row, labels[0])] * len(labels)
         aspect, at = self._aspects.of(row), self._shared.place_of(row)
-        drivers = [[driver.parameter, driver.sources] for driver in row.drivers]
         behind = [*self._chains.of(row), aspect] if at is None else [at]
-        return ToldRow(row, [texts.label_of(row), values, int(row.counted), drivers, *behind, cut_text(row.echo)], aspect)
+        return ToldRow(row, [texts.label_of(row), values, int(row.counted), told_drivers(row.drivers), *behind, cut_text(row.echo)], aspect)
 
 
 def _value(row: Row, name: str) -> str:
@@ -151,13 +155,15 @@ def _place(address: str, kind: str, renderings: Sequence[Evaluated]) -> dict[str
         resource = each.resources.get(address)
         if resource is not None:
             use = resource.instance.scope.use
-            found = {
+            after = [other.resources[address].after for other in renderings if address in other.resources]
+            return {
                 "type": resource.type_text,
                 "place": place_text(resource.instance.resource.origin),
                 "module": use.resource.type_text if use else "",
+                "after": sorted(after[0] if after.count(after[0]) == len(after) else set().union(*after)),
+                "keep": resource.keep,
+                "formerly": resource.formerly,
             }
-            needed = sorted(set().union(*[other.resources[address].after for other in renderings if address in other.resources]))
-            return {**found, "after": needed, "keep": resource.keep, "formerly": resource.formerly}
         if address in each.documents:
             return {"type": "document", "place": place_text(each.documents[address].document.origin), "module": "", "after": []}
         output = each.scope.template.output_at(address)

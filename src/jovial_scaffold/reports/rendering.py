@@ -22,6 +22,8 @@ def cell(value: Any) -> str:
             value == "" or value != value.strip() or value in ("true", "false", "null") or value.replace(".", "", 1).lstrip("-").isdigit()
         )
         return json.dumps(unmarked(value), ensure_ascii=False) if quoted else visible(unmarked(value))
+    if type(value) is int:
+        return str(value)
     if isinstance(value, Pending):
         return visible(repr(value))
     if isinstance(value, Secret) or value is UNKNOWN:

@@ -1,18 +1,20 @@
 """Rows of the board that many resources share: where the same expression stands in resources that are written alike, it differs between the same
 environments, for the same reasons. The page has such rows once, and of each resource which they are."""
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from typing import Any, NamedTuple
 
-from jovial_scaffold.core.changes.matrix import Row
+from jovial_scaffold.core.changes.aligning import PLAIN, Alike, Leaf
+from jovial_scaffold.core.changes.driving import Driver
+from jovial_scaffold.core.changes.matrix import Row, is_of_run
 from jovial_scaffold.core.rendering.instances import EvaluatedResource
 from jovial_scaffold.core.rendering.overlays import condition_text
-from jovial_scaffold.core.text.source import Pointer
+from jovial_scaffold.core.text.source import Origin, Pointer
 from jovial_scaffold.reports.written_alike import Expression, Held, WrittenAlike
 
 _LONGEST = 200  # characters of a text with words around an expression, of which nothing has to be cut
 _NO_WORDS = ("", "")
-_VALUES, _ECHO = 1, -1  # where a row has the values and what it repeats
+_VALUES, _DRIVERS, _PLACE, _ECHO = 1, 3, 5, -1  # where a row has the values, the drivers, the line that it says by itself, what it repeats
 _SHORT = 6  # entries of a row of which the group says what is written there
 
 
@@ -25,18 +27,35 @@ class ToldRow(NamedTuple):
 
 
 class _Known(NamedTuple):
-    """The rows of an expression: which they are, and how many characters may stand around it."""
+    """The rows of an expression: which they are, and how many characters may stand around it, or the values of the only one; or that there are
+    none."""
 
     number: int
     room: int
+    values: list[int] | None = None
+
+
+_NONE = _Known(-1, 0)
+_Table = dict[Any, _Known | None]
+
+
+class _Siblings(NamedTuple):
+    """The rows of an expression with other constants, of which each is one value that is no echo: they have all but the values in common with the
+    first one, unless something else drives them. `told` are those that were told, by their drivers."""
+
+    first: ToldRow
+    computed: int | None
+    told: list[tuple[tuple[Driver, ...], int]]
 
 
 class _Use(NamedTuple):
-    """An expression in a resource: what all have in common that share its rows, and the words around it there."""
+    """An expression in a resource: what all have in common that share its rows, where that is known, and the words around it there."""
 
     expression: Expression
-    key: tuple[Any, ...]
+    key: Any
+    table: _Table
     words: tuple[str, str]
+    around: tuple[Any, ...]
 
 
 class SharedRows:
@@ -46,8 +65,13 @@ class SharedRows:
         """`is_single` says that all renderings are of one template: those of several share nothing."""
         self._alike = alike
         self._is_single = is_single
-        self._known: dict[tuple[Any, ...], _Known | None] = {}
+        self._tables: dict[tuple[Any, ...], list[_Table]] = {}  # what is known of each expression of a group
+        self._siblings: dict[tuple[Any, ...], _Siblings] = {}
+        #: what drives a part of a resource and what it repeats, and the number of the text of a value; nothing where nobody says
+        self.behind: Callable[[Mapping[int, str], Leaf], tuple[tuple[Driver, ...], str]] | None = None
+        self.number_of: Callable[[Any], int] | None = None
         self._news: list[_Use] = []  # expressions of the resource that is looked at, of which the rows are not known
+        self._known: list[Pointer] = []  # the places of those of which they are
         self._uses: list[list[Any]] = []
         self._counts: list[list[tuple[str, bool]]] = []
         self._times: list[int] = []
@@ -58,52 +82,103 @@ class SharedRows:
 
     def wanted(self, present: Mapping[int, EvaluatedResource]) -> bool | Sequence[int]:
         """Which rows of a resource are to be made: all, those that differ, or those that differ by some of what its code computes."""
-        resources = list(present.values())
-        held = self.held = self._alike.hold(resources)
-        self._news, self._uses = [], []
+        held = self.held = self._alike.hold(present)
+        self._news, self._uses, self._known = [], [], []
         if held is None:
             return True
-        instance = held.instance
-        is_one = all(each.instance.resource is instance.resource and each.instance.computed is not None for each in resources)
-        if not self._is_single or not is_one or instance.computed is None:
+        written = held.instance.resource
+        instances = [each.instance for each in present.values()]
+        is_one = all(each.resource is written and each.computed is not None for each in instances)
+        if not self._is_single or not is_one or held.instance.computed is None:
             return False
-        constants = instance.computed[2]
-        around = (held.group.number, tuple(present), condition_text(instance.resource.when))
-        wanted = [*held.group.others]
-        for each in held.group.expressions:
-            text = each.text
-            key = (around, each.which, constants[text.first : text.last])
-            words = ("".join(constants[text.begins : text.first]), "".join(constants[text.last : text.ends])) if each.joined else _NO_WORDS
-            known = self._known.get(key)
-            if known is not None and _fits(words, known.room):
-                self._use(known.number, words)
+        constants, digits, group = held.instance.computed[2], held.digits, held.group
+        around = (group.number, tuple(present), condition_text(written.when))
+        tables = self._tables.get(around)
+        if tables is None:
+            tables = self._tables[around] = [{} for _ in group.expressions]
+        wanted = [*group.others]
+        for each, table in zip(group.expressions, tables, strict=True):
+            own = each.digits
+            key: Any = constants[each.text.first : each.text.last] if own is None else tuple([digits[number] for number in own])
+            known = table.get(key)
+            if known is _NONE:
                 continue
-            wanted.append(each.which)
-            if key not in self._known:
-                self._news.append(_Use(each, key, words))
+            words = each.words(constants) if each.joined else _NO_WORDS
+            if known is not None and _fits(words, known.room):
+                self._use(known, words)
+                self._known.append(each.place)
+                continue
+            if key not in table:
+                siblings = self._siblings.get((around, each.numbers))
+                if siblings is not None and self._is_sibling(siblings, each, key, table, present):
+                    self._known.append(each.place)
+                    continue
+                self._news.append(_Use(each, key, table, words, around))
+            wanted += each.numbers
         return wanted
+
+    def _is_sibling(
+        self, siblings: _Siblings, expression: Expression, key: Any, table: _Table, present: Mapping[int, EvaluatedResource]
+    ) -> bool:
+        """Whether an expression has the row of others but for the values, which is noted then."""
+        index = expression.numbers[0]
+        values = [each.instance.computed[1][index] for each in present.values() if each.instance.computed is not None]
+        known = values[0]
+        if type(known) not in PLAIN or len(set(map(type, values))) > 1 or self.behind is None or self.number_of is None:
+            return False
+        if values.count(known) == len(values):
+            table[key] = _NONE
+            return True
+        row, address = siblings.first.row, next(iter(present.values())).instance.address
+        at = dict.fromkeys(present, row.pointer)
+        leaf = Leaf(row.pointer, at, dict(zip(present, values, strict=True)), True, Alike(False), siblings.computed)
+        drivers, echo = self.behind(dict.fromkeys(present, address), leaf)
+        if echo:
+            return False
+        number = next((number for each, number in siblings.told if each == drivers), None)
+        if number is None:
+            number = len(self.rows)
+            siblings.told.append((drivers, number))
+            told, counts = siblings.first.told, not is_of_run(drivers)
+            self.rows.append([[told[0], [], int(counts), told_drivers(drivers), *told[_DRIVERS + 1 :]]])
+            self._counts.append([(siblings.first.aspect, False)] if counts else [])
+            self._times.append(0)
+        table[key] = _Known(number, 0, [self.number_of(each) for each in values])
+        self._use(table[key], _NO_WORDS)
+        return True
+
+    def _use(self, known: _Known | None, words: tuple[str, str]) -> None:
+        if known is not None:
+            values = [known.values] if known.values is not None else []
+            self._uses.append([known.number, *words, *values] if values or words is not _NO_WORDS else [known.number])
+            self._times[known.number] += 1
 
     def own(self, rows: Sequence[ToldRow]) -> list[ToldRow]:
         """The rows of the resource that was asked for last, but for those that it shares with others."""
-        left = list(rows)
-        for each in self._news:
-            below = [told for told in rows if _is_below(told.row, each.expression.place)] if rows else []
-            shared = _shared(each, below)
-            self._known[each.key] = None
-            if shared is not None:
-                number = len(self.rows)
-                self._known[each.key] = _Known(number, _LONGEST - max([0, *map(_length, shared)]))
-                self.rows.append(shared)
-                self._counts.append([(told.aspect, bool(told.row.echo)) for told in below if told.row.counted])
-                self._times.append(0)
-                self._use(number, each.words)
-                left = [told for told in left if not any(told is one for one in below)]
+        news, held = self._news, self.held
+        if (not rows and not news) or held is None:
+            return list(rows)
+        below: list[list[ToldRow]] = [[] for _ in news]
+        left: list[ToldRow] = []
+        for told in rows:
+            if any(_is_below(told.row, place) for place in self._known):
+                continue  # it came along with others of its list
+            next((found for found, each in zip(below, news, strict=True) if _is_below(told.row, each.expression.place)), left).append(told)
+        for each, found in zip(news, below, strict=True):
+            shared = _shared(each, found, held.instance.resource.origin) if found else []
+            if not shared:
+                each.table[each.key] = _NONE if shared is not None else None
+                left += found
+                continue
+            each.table[each.key] = _Known(len(self.rows), _LONGEST - max(map(_length, shared)))
+            if len(found) == 1 and each.expression.digits is None and _may_have_siblings(found[0], each.expression):
+                computed = each.expression.numbers[0] if held.instance.resource.when is None else None
+                self._siblings[each.around, each.expression.numbers] = _Siblings(found[0], computed, [])
+            self.rows.append(shared)
+            self._counts.append([(told.aspect, bool(told.row.echo)) for told in found if told.row.counted])
+            self._times.append(0)
+            self._use(each.table[each.key], each.words)
         return left
-
-    def _use(self, number: int, words: tuple[str, str]) -> None:
-        if self.rows[number]:
-            self._times[number] += 1
-            self._uses.append([number, *words] if words != _NO_WORDS else [number])
 
     def entry(self) -> dict[str, Any]:
         """What the page makes rows of, of the resource that was asked for last."""
@@ -125,6 +200,17 @@ class SharedRows:
                 yield aspect, is_echo, times
 
 
+def told_drivers(drivers: Sequence[Driver]) -> list[list[Any]]:
+    """What drives a row, as the page has it."""
+    return [[each.parameter, each.sources] for each in drivers]
+
+
+def _may_have_siblings(told: ToldRow, expression: Expression) -> bool:
+    row = told.row
+    is_whole = not expression.joined and row.pointer == expression.place and all(at == expression.place for at in row.at.values())
+    return is_whole and not row.echo and len(told.told) == _SHORT and {type(each) for each in row.values.values()} <= PLAIN
+
+
 def _is_below(row: Row, place: Pointer) -> bool:
     """Whether a row is about a part of a place that no list is around."""
     return row.pointer[: len(place)] == place and row.kind == "property"
@@ -137,16 +223,18 @@ def _fits(words: tuple[str, str], room: int) -> bool:
     )
 
 
-def _shared(use: _Use, rows: Sequence[ToldRow]) -> list[list[Any]] | None:
-    """The rows of an expression, told for all that have it; None where they hold for this resource only."""
-    if any(len(told.told) > _SHORT for told in rows):  # what is written there is told by lines of this resource
+def _shared(use: _Use, rows: Sequence[ToldRow], origin: Origin) -> list[list[Any]] | None:
+    """The rows of an expression in the resource that stands at an origin, told for all that have it; None where they hold for this one only."""
+    if use.expression.digits is not None:
+        return [_told_from(told.told, origin) for told in rows]
+    if any(len(told.told) > _SHORT for told in rows):  # what is written there hangs on the digits of this resource
         return None
     if not use.expression.joined:
         return [told.told for told in rows]
     before, behind = use.words
     found = []
     for row, told, _ in rows:
-        echo, is_whole = row.echo, all(at == use.expression.place for at in row.at.values())
+        echo, is_whole = row.echo, row.pointer == use.expression.place
         if not is_whole or not all(map(_is_plain, row.values.values())) or not _fits(use.words, _LONGEST):
             return None
         texts = [*row.values.values(), *([echo] if echo else [])]
@@ -167,9 +255,21 @@ def _shared(use: _Use, rows: Sequence[ToldRow]) -> list[list[Any]] | None:
     return found
 
 
+def _told_from(row: list[Any], origin: Origin) -> list[Any]:
+    """A row as all resources have it that are written alike: where it says by itself what is written, the line is how many below the resource."""
+    if len(row) <= _SHORT:
+        return row
+    name, _, line = row[_PLACE].rpartition(":")
+    return [
+        *row[:_PLACE],
+        int(line) - origin.source.key_line(origin.pointer) if name == origin.source.name else row[_PLACE],
+        *row[_PLACE + 1 :],
+    ]
+
+
 def _is_plain(value: Any) -> bool:
     return type(value) is str and value.isascii() and value.isprintable()
 
 
 def _length(row: list[Any]) -> int:
-    return max(len(each) for each in (*row[_VALUES], row[_ECHO]) if isinstance(each, str))
+    return max([len(each) for each in (*row[_VALUES], row[_ECHO]) if isinstance(each, str)])

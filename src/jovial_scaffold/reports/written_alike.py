@@ -1,15 +1,15 @@
 """Resources of a large template that are written alike but for their digits: of those, the board has what their properties are and, once for
 all of them, where each part is written. The page makes the rows of what is the same everywhere out of that."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from typing import Any, NamedTuple
 
 from jovial_scaffold.core import marks
 from jovial_scaffold.core.changes.aligning import PLAIN, leaves
 from jovial_scaffold.core.changes.aspects import aspect_of
-from jovial_scaffold.core.expressions.shapes import Shape
+from jovial_scaffold.core.expressions.shapes import Constants, Shape
 from jovial_scaffold.core.expressions.values import Secret
-from jovial_scaffold.core.rendering.instances import EvaluatedResource, Instance
+from jovial_scaffold.core.rendering.instances import EvaluatedResource, Instance, Surroundings
 from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.rendering.shapes import Code, Text
 from jovial_scaffold.core.schemas.lists import NO_LISTS, Lists
@@ -17,11 +17,11 @@ from jovial_scaffold.core.templates.compiling import content_text
 from jovial_scaffold.core.templates.model import Constant, ResourceShape
 from jovial_scaffold.core.text.moulds import Woven
 from jovial_scaffold.core.text.source import Pointer, pointer_text, value_at
-from jovial_scaffold.reports.chains import LONGEST, Chains, cut_text
-from jovial_scaffold.reports.rendering import cell
+from jovial_scaffold.reports.chains import Chains, cut_text
+from jovial_scaffold.reports.weaving import Pieces, Slots, UntoldError, digits_in, form_of, is_formed, pieces_of, told_value
 
-_MOST = 2**53 - 1  # of integers that a page's numbers hold (RFC 8259, section 6)
 _LEAF, _SECRET = 0, 1
+_ITEM = 2  # steps to an item of a property that is a list
 _SCALARS = frozenset((str, int, bool, type(None)))
 
 
@@ -38,28 +38,41 @@ class _Computed(NamedTuple):
 
 
 class Expression(NamedTuple):
-    """What the code of a shape computes in a place that no list and no condition is around. All parts of the resource that differ by it are below
-    that. Words stand around it where it is `joined`."""
+    """What the code of a shape computes in a place, or in one that holds lists or conditions, by its numbers. All parts of the resource that differ
+    by it are below that, with the keys of items instead of their positions. Words stand around it where it is `joined`. Of a place with lists or
+    conditions, `digits` are all that are in it."""
 
-    which: int
+    numbers: tuple[int, ...]
     place: Pointer
     text: Text
     joined: bool
+    digits: tuple[int, ...] | None
+
+    def words(self, constants: Constants) -> tuple[str, str]:
+        """Those before and behind what is computed."""
+        text = self.text
+        return "".join(constants[text.begins : text.first]), "".join(constants[text.last : text.ends])
 
 
 class Group(NamedTuple):
-    """What resources have in common that are written alike: for each part, how many lines it stands below the resource, which of the computed
-    ones it is (or -1), and its aspect; how its place is told; the keys of lists, by their places with 0 for each item; its expressions, and which
-    else of what its code computes may differ. `fixed` has what is written in computed parts that have no digits, by their numbers."""
+    """What resources have in common that are written alike. `page` is what the page knows of it: for each part, how many lines it stands below
+    the resource, which of the computed ones it is (or -1), and its aspect; the keys of lists, by their places with 0 for each item; how values are
+    made; of each computed part what is written there and which nodes that reads, or nothing. `told` says how the place of each part is told,
+    `digits` which ones the page needs of a resource, `values` which values it has by itself, `names` which constants are names that it reads,
+    `careful` of which computed parts nothing is known, `hidden` which of them show nothing. `expressions` are its own, `others` which else of what
+    its code computes may differ."""
 
     number: int
-    parts: dict[str, tuple[int, int, str]]
+    page: dict[str, Any]
     told: dict[Pointer, str]
     computed: list[_Computed]
-    lists: dict[str, str]
+    digits: list[int]
+    values: list[Pointer]
+    names: list[int]
+    careful: list[int]
+    hidden: list[int]
     expressions: list[Expression]
     others: list[int]
-    fixed: dict[int, int]
 
 
 class Held(NamedTuple):
@@ -69,7 +82,7 @@ class Held(NamedTuple):
     group: Group
     digits: tuple[str, ...]
     instance: Instance
-    properties: dict[str, Any]
+    values: list[Any]
 
 
 class WrittenAlike:
@@ -81,36 +94,45 @@ class WrittenAlike:
         self._any = not any(each.renames for each in renderings)
         self._groups: dict[tuple[Any, ...], Group | None] = {}
         self._structures: dict[tuple[ResourceShape, int], tuple[Any, Any]] = {}  # of the values that were seen last in a place
+        self._values: dict[tuple[int, Pointer], tuple[Any, Any]] = {}
+        self._keys: dict[Surroundings, dict[str, str]] = {}
         self._written: dict[tuple[Any, ...], int] = {}
         self._reads: dict[tuple[Any, ...], list[str]] = {}
         #: what is written in places that are computed, each once: the text, and the keys of the nodes that it reads
         self.written: list[tuple[str, list[str]]] = []
 
-    def hold(self, resources: Sequence[EvaluatedResource]) -> Held | None:
+    def hold(self, present: Mapping[int, EvaluatedResource]) -> Held | None:
         """A resource as the columns have it, of which the page makes the rows that are the same everywhere; None for others."""
-        first = resources[0]
-        if not self._any or not all(each.type_text == first.type_text for each in resources):
+        column, first = next(iter(present.items()))
+        if not self._any or not all(each.type_text == first.type_text for each in present.values()):
             return None
-        return self._hold(first)
+        return self._hold(self._renderings[column].label, first)
 
     def entry(self, held: Held) -> dict[str, Any]:
         """What the page makes rows of."""
-        fixed, written = held.group.fixed, []
-        for which, part in enumerate(held.group.computed):
-            number = fixed.get(which)
-            if number is None:
-                number = self._written_at(part, held)
-                if type(part.content) is str:
-                    fixed[which] = number
-            written.append(number)
-        return {"alike": held.group.number, "held": held.properties, "written": written}
+        group, instance = held.group, held.instance
+        digits = held.digits
+        found: dict[str, Any] = {"alike": group.number, "digits": [digits[each] for each in group.digits], "values": held.values}
+        if group.names and instance.computed is not None:
+            constants = instance.computed[2]
+            found["names"] = [self._key_of(constants[each], instance) for each in group.names]
+        if group.careful:
+            found["written"] = [self._written_at(group.computed[which], held) for which in group.careful]
+        return found
 
     @property
     def groups(self) -> list[dict[str, Any]]:
         """What is the same in all resources of each."""
-        return [{"parts": each.parts, "lists": each.lists} for each in self._groups.values() if each is not None]
+        return [each.page for each in self._groups.values() if each is not None]
 
-    def _hold(self, resource: EvaluatedResource) -> Held | None:
+    def _key_of(self, name: str, instance: Instance) -> str:
+        """The key of a name's node; nothing for what is no name of the template."""
+        known = self._keys.setdefault(instance.scope, {})
+        if name not in known:
+            known[name] = next(iter(self._chains.nodes_of([name], instance.scope, instance.resource)), "")
+        return known[name]
+
+    def _hold(self, column: str, resource: EvaluatedResource) -> Held | None:
         instance = resource.instance
         if instance.computed is None or instance.scope.use is not None or instance.resource.loop is not None:
             return None
@@ -120,20 +142,39 @@ class WrittenAlike:
             return None
         code, values, constants = instance.computed
         shape = instance.resource.shape
-        structures = [_structure(value) for value in constants if type(value) not in _SCALARS]
+        structures: list[Any] = []
+        if not _SCALARS.issuperset(map(type, constants)):
+            structures = [_structure(value) for value in constants if type(value) not in _SCALARS]
         structures += [self._structure(shape, index, values[index]) for index in code.open if type(values[index]) not in _SCALARS]
         conditions = tuple([bool(values[index]) for index in code.conditions])
-        key = (resource.type_text, shape, source, cast[0], conditions, tuple(structures))
-        if key not in self._groups:
-            self._groups[key] = self._described(resource, code, cast[0].woven, sum(each is not None for each in self._groups.values()))
-        group = self._groups[key]
-        if group is None:
-            return None
+        key = (resource.type_text, shape, source, instance.scope.template, cast[0], conditions, tuple(structures))
         try:
-            column = next(each.label for each in self._renderings if instance.address in each.resources)
-            return Held(column, group, cast[1], instance, {name: _told(value) for name, value in resource.properties.items()})
-        except _UntoldError:
+            if key not in self._groups:
+                self._groups[key] = None
+                self._groups[key] = self._described(resource, code, cast[0].woven, sum(each is not None for each in self._groups.values()))
+            group = self._groups[key]
+            if group is None or self._hidden(instance, group.computed) != group.hidden:
+                return None
+            return Held(column, group, cast[1], instance, [self._told(group, at, resource.properties) for at in group.values])
+        except UntoldError:
             return None
+
+    def _hidden(self, instance: Instance, parts: Sequence[_Computed]) -> list[int]:
+        """Of which computed parts nothing is shown of what is written there."""
+        source, pointer = instance.resource.origin
+        if not source.conceals(pointer):
+            return []
+        return [which for which, part in enumerate(parts) if source.conceals((*pointer, *part.steps))]
+
+    def _told(self, group: Group, at: Pointer, properties: dict[str, Any]) -> Any:
+        """A value of a resource; many resources share one."""
+        value = properties[str(at[0])] if len(at) == 1 else value_at(properties, at)
+        if type(value) not in (dict, list):
+            return told_value(value)
+        last = self._values.get((group.number, at))
+        if last is None or last[0] is not value:
+            last = self._values[group.number, at] = value, told_value(value)
+        return last[1]
 
     def _structure(self, shape: ResourceShape, index: int, value: Any) -> Any:
         """What a computed value has in common with others whose parts have the same places; many resources share one."""
@@ -143,7 +184,8 @@ class WrittenAlike:
         return last[1]
 
     def _described(self, resource: EvaluatedResource, code: Code, woven: Any, number: int) -> Group | None:
-        """The group of a resource; None where its parts are not all written in it, each in a place of its own."""
+        """The group of a resource; None where its parts are not all written in it, each in a place of its own. Raises UntoldError where the page
+        cannot make its values."""
         instance = resource.instance
         source, above = instance.resource.origin
         lists = resource.type.lists if resource.type is not None else NO_LISTS
@@ -151,6 +193,8 @@ class WrittenAlike:
         parts: dict[str, tuple[int, int, str]] = {}
         told: dict[Pointer, str] = {}
         computed: dict[Pointer, _Computed] = {}
+        constant: dict[Pointer, Any] = {}
+        careful: list[Pointer] = []
         for leaf in leaves({0: resource.properties}, lists, 1, True):
             at, value = leaf.at[0], leaf.values[0]
             compiled, rest = self._chains.part(instance, at)
@@ -161,7 +205,11 @@ class WrittenAlike:
             if isinstance(compiled, Constant):
                 if not _is_same(value, value_at(source.value, inside.pointer)):
                     return None
-                which = -1
+                which, content = -1, value_at(woven, steps)
+                if is_formed(content):
+                    constant[at] = content
+                else:
+                    careful.append(at)
             else:
                 if steps not in computed:
                     inner = [index for index, place in enumerate(code.places) if place[: len(steps)] == steps]
@@ -171,9 +219,37 @@ class WrittenAlike:
                 which = list(computed).index(steps)
             told[at] = pointer_text(at)
             parts[told[at]] = (source.value_line(inside.pointer) - first, which, aspect_of(resource.type, at))
-        expressions = list(_expressions(code))
-        others = [index for index in range(len(code.places)) if not any(each.which == index for each in expressions)]
-        return Group(number, parts, told, list(computed.values()), dict(_keyed(resource.properties, (), lists)), expressions, others, {})
+        expressions = list(_expressions(code, woven, lists))
+        others = [index for index in range(len(code.places)) if not any(index in each.numbers for each in expressions)]
+        values = [*(each.at for each in computed.values()), *careful]
+        hidden = self._hidden(instance, [*computed.values()])
+        names: list[int] = []
+        slots = Slots()
+        written = [self._woven(each, which in hidden, instance, names, slots) for which, each in enumerate(computed.values())]
+        page = {
+            "parts": parts,
+            "lists": dict(_keyed(resource.properties, (), lists)),
+            "form": form_of(resource.properties, (), constant, {at: index for index, at in enumerate(values)}, slots),
+            "written": written,
+        }
+        unwoven = [which for which, each in enumerate(written) if each is None]
+        return Group(number, page, told, list(computed.values()), slots.numbers, values, names, unwoven, hidden, expressions, others)
+
+    def _woven(
+        self, part: _Computed, is_hidden: bool, instance: Instance, names: list[int], slots: Slots
+    ) -> tuple[Pieces, list[str | int]] | None:
+        """What is written in a computed part, and the keys of the nodes that it reads, or which of the names; None where that hangs on more."""
+        pieces: Pieces | None = [marks.SECRET] if is_hidden else pieces_of(part.content, slots)
+        if pieces is None or part.reads is None:
+            return None
+        reads: list[str | int] = []
+        for each in part.reads:
+            if isinstance(each, str):
+                reads.append(self._key_of(each, instance))
+            else:
+                reads.append(len(names))
+                names.append(each)
+        return pieces, reads
 
     def _reads_in(self, texts: Sequence[Text]) -> list[str | int] | None:
         """The names that some texts read."""
@@ -210,55 +286,38 @@ class WrittenAlike:
         return number
 
     def _reads_of(self, part: _Computed, instance: Instance, text: tuple[object, ...]) -> list[str]:
-        if part.reads is not None and instance.computed is not None:
-            constants = instance.computed[2]
-            names = [each if isinstance(each, str) else constants[each] for each in part.reads]
-            return self._chains.nodes_of(names, instance.scope, instance.resource)
         if text not in self._reads:
             compiled, _ = self._chains.part(instance, part.at)
             self._reads[text] = self._chains.reads(compiled, instance.scope, instance.resource)
         return self._reads[text]
 
 
-def _expressions(code: Code) -> Iterator[Expression]:
-    apart = {
-        place[0] for index, place in enumerate(code.places) if index in code.conditions or any(isinstance(step, int) for step in place)
-    }
+def _expressions(code: Code, woven: Any, lists: Lists) -> Iterator[Expression]:
+    within = {name: _units(code, name, woven[name], lists.key((name,))) for name in dict.fromkeys(place[0] for place in code.places)}
+    units: dict[Pointer, tuple[Any, list[int]]] = {}
     for index, (place, text) in enumerate(zip(code.places, code.texts, strict=True)):
-        if place[0] not in apart:
-            yield Expression(index, place, text, text.begins < text.first or text.last < text.ends)
+        unit, content = next(((unit, content) for at, unit, content in within[place[0]] if place[: len(at)] == at), ((), None))
+        if content is not None:
+            units.setdefault(unit, (content, []))[1].append(index)
+        else:
+            yield Expression((index,), (*unit, *place[len(unit) :]), text, text.begins < text.first or text.last < text.ends, None)
+    for unit, (content, numbers) in units.items():
+        yield Expression(tuple(numbers), unit, code.texts[numbers[0]], False, tuple(sorted(set(digits_in(content)))))
 
 
-class _UntoldError(Exception):
-    """A value that a page does not hold as it is."""
-
-
-def _told(value: Any) -> Any:
-    """A value as JSON, and in it what the page cannot write by itself as {"": its text, "=": what is written}."""
-    kind = type(value)
-    if kind is str:
-        return value if len(value) < LONGEST and value.isascii() and value.isprintable() else _mark(value)
-    if kind is int:
-        if not -_MOST <= value <= _MOST:
-            raise _UntoldError
-        return value
-    if kind is bool or value is None:
-        return value
-    if kind is dict:
-        if "" in value:
-            raise _UntoldError
-        return {key: _told(item) for key, item in value.items()}
-    if kind is list:
-        told = [_told(item) for item in value]
-        is_leaf = not any(isinstance(item, dict | list) for item in value)
-        return _mark(value) if is_leaf and not _SCALARS.issuperset(map(type, told)) else told
-    return _mark(value)
-
-
-def _mark(value: Any) -> dict[str, str]:
-    text = cut_text(cell(value))
-    written = cut_text(value.strip()) if isinstance(value, str) else text
-    return {"": text} if written == text else {"": text, "=": written}
+def _units(code: Code, name: str | int, content: Any, key: str | None) -> list[tuple[Pointer, Pointer, Any]]:
+    """Where a property has to be looked at as a whole, or an item of it: the place, how it is called, and what is written there. Where an item is
+    not to be, there is only how it is called."""
+    own = [(index, place) for index, place in enumerate(code.places) if place[0] == name]
+    if not any(index in code.conditions or any(isinstance(step, int) for step in place) for index, place in own):
+        return []
+    keys = [item.get(key) if isinstance(item, dict) else None for item in content] if isinstance(content, list) and key is not None else []
+    computed = {place for _, place in own}
+    is_keyed = keys and all(type(each) is str for each in keys) and len(set(keys)) == len(keys)
+    if not is_keyed or any((name, number, key) in computed for number in range(len(keys))):
+        return [((name,), (name,), content)]
+    whole = {place[1] for index, place in own if index in code.conditions or any(isinstance(step, int) for step in place[_ITEM:])}
+    return [((name, number), (name, str(keys[number])), item if number in whole else None) for number, item in enumerate(content)]
 
 
 def _structure(value: Any) -> Any:

@@ -115,7 +115,9 @@ class Drivers:
                 return self._part_changed(trial, addresses[trial[0]], leaf.label)
             return not is_equal(before[1][index], after)
 
-        return self._driving(Differing(pairs, inputs, changes, lambda column: self._sources(column, addresses, leaf.at)))
+        row = Differing(pairs, inputs, changes, lambda column: self._sources(column, addresses, leaf.at))
+        only = self._trials.only(row) if self.templates == 1 else None
+        return (self._driver(only, row),) if only is not None else self._driving(row)
 
     def _of_property(self, addresses: Mapping[int, str], at: Mapping[int, Pointer], label: Pointer, pairs: Pairs) -> tuple[Driver, ...]:
         """The same by its label; `at` is where the columns that have it have the property."""

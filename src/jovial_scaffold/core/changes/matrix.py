@@ -56,7 +56,12 @@ class Row(NamedTuple):
     @property
     def counted(self) -> bool:
         """Whether it counts as a difference: what only `context.run` drives is shown, and never counted."""
-        return self.differs and not (self.drivers and all(driver.parameter == RUN for driver in self.drivers))
+        return self.differs and not is_of_run(self.drivers)
+
+
+def is_of_run(drivers: Sequence[Driver]) -> bool:
+    """Whether nothing but `context.run` drives a difference."""
+    return bool(drivers) and all(each.parameter == RUN for each in drivers)
 
 
 @value_record
@@ -227,11 +232,15 @@ class Matrix:
             yield Row("property", address, kind, TYPE, values, missing, True, (Driver(TEMPLATE, {}),), module=module)
         for leaf in self._leaves(present):
             without = tuple([labels[column] for column in present if column not in leaf.values]) if len(leaf.values) < len(present) else ()
-            drivers = self._drivers.of_property(own, leaf) if leaf.differs else ()
-            echo = self._echoes.of_property(own, leaf, drivers) if drivers and self._echoes is not None else ""
+            drivers, echo = self.behind(own, leaf) if leaf.differs else ((), "")
             absent = (*without, *missing) if without else missing
             values, at = _by_label(labels, leaf.values), self._places(leaf)
             yield Row("property", address, kind, leaf.label, values, absent, leaf.differs, drivers, at, module, echo, within)
+
+    def behind(self, own: Mapping[int, str], leaf: Leaf) -> tuple[tuple[Driver, ...], str]:
+        """What drives a part of a resource that differs, and what it repeats as an echo; `own` is where each column has the resource."""
+        drivers = self._drivers.of_property(own, leaf)
+        return drivers, self._echoes.of_property(own, leaf, drivers) if drivers and self._echoes is not None else ""
 
     def _leaves(self, present: Mapping[int, EvaluatedResource]) -> Iterable[Leaf]:
         """The parts of a resource that differ, or all."""

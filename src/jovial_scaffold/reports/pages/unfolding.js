@@ -15,6 +15,7 @@ const unfolding = (() => {
       for (const row of share.shared.flat()) row[1] = row[1].map((each) => each < 0 || typeof each === "string" ? each : known[each]);
       for (const resource of share.resources) {
         for (const row of resource.rows) row[1] = row[1].map((each) => each < 0 ? each : known[each]);
+        for (const use of resource.shared ?? []) if (use[3]) use[3] = use[3].map((each) => known[each]);
         if ("alike" in resource) resource.rows = rowsOf(resource, share, columns, number);
         whole.resources.push(resource);
       }
@@ -24,21 +25,24 @@ const unfolding = (() => {
   }
 
   function rowsOf(resource, share, columns, number) {
-    const { parts, lists } = share.alike[resource.alike];
+    const group = share.alike[resource.alike], { parts, lists } = group;
     const colon = resource.place.lastIndexOf(":");
     const file = resource.place.slice(0, colon), first = Number(resource.place.slice(colon + 1));
-    const held = leavesOf(resource.held, "", "", "", lists);
+    const held = leavesOf(valueOf(group.form, resource), "", "", "", lists);
     const values = new Map(held.map(([, at, value]) => [at, value]));
     // What is written at a place, where, what that reads, and what it is about.
     const about = (at) => {
       const [below, which, aspect] = parts[at];
-      const [written, reads] = which < 0 ? [asWritten(values.get(at)), []] : share.written[resource.written[which]];
+      const [written, reads] = which < 0 ? [asWritten(values.get(at)), []] : writtenAt(which, group, resource, share);
       return [written, `${file}:${first + below}`, reads, aspect];
     };
-    // What an expression shares with others has the values between the words around it, where there may be such words.
-    const shared = resource.shared.flatMap(([which, before, behind]) => share.shared[which].map(([label, values, counts, drivers, at, echo]) => {
+    // What an expression shares with others has the values between the words around it, where there may be such words, or values of its own; or it
+    // says by itself what is written, and so many lines below.
+    const shared = resource.shared.flatMap(([which, before, behind, own]) => share.shared[which].map((row) => {
+      if (row.length > 6) return [...row.slice(0, 5), typeof row[5] === "number" ? `${file}:${first + row[5]}` : row[5], ...row.slice(6)];
+      const [label, values, counts, drivers, at, echo] = row;
       const within = (text) => `${before ?? ""}${text}${behind ?? ""}`;
-      const shown = values.map((each) => typeof each === "string" ? number(shownAs(within(each))) : each);
+      const shown = (own ?? values).map((each) => typeof each === "string" ? number(shownAs(within(each))) : each);
       return [label, shown, counts, drivers, at, echo && within(echo)];
     }));
     const told = resource.rows.concat(shared).map((row) => row.length > 6 ? row : [...row.slice(0, 4), ...about(row[4]), row[5]]);
@@ -64,6 +68,24 @@ const unfolding = (() => {
       return next < 0 ? held.length : next - 0.5;
     };
     return [...told, ...made].map((row) => [rank(row[0]), row]).sort(([one, row], [other, next]) => one - other || byLetters(nameIn(row), nameIn(next))).map(([, row]) => row);
+  }
+
+  // The digits of a resource among the words that it has in common with others.
+  const woven = (pieces, digits) => pieces.map((each) => typeof each === "number" ? digits[each] : each).join("");
+
+  // What is written where something is computed, and the nodes that it reads.
+  function writtenAt(which, { written }, resource, share) {
+    if (!written[which]) return share.written[resource.written[written.slice(0, which).filter((each) => !each).length]];
+    const [pieces, reads] = written[which];
+    const keys = reads.map((each) => typeof each === "number" ? resource.names[each] : each).filter(Boolean);
+    return [woven(pieces, resource.digits), [...new Set(keys)]];
+  }
+
+  // The properties of a resource: what is constant is made of its digits.
+  function valueOf([kind, made], resource) {
+    if (kind === "map") return Object.fromEntries(Object.entries(made).map(([name, form]) => [name, valueOf(form, resource)]));
+    if (kind === "list") return made.map((form) => valueOf(form, resource));
+    return kind === "told" ? resource.values[made] : kind === "text" ? woven(made, resource.digits) : kind === "integer" ? Number(resource.digits[made]) : made;
   }
 
   // [label, place, value] of each part: items of lists by their keys, where they have some.
