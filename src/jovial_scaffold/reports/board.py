@@ -31,7 +31,7 @@ from jovial_scaffold.reports.pages import fill
 from jovial_scaffold.reports.terminal import cut
 from jovial_scaffold.reports.words import visible
 
-_SHARES = 2  # of the rows of a large project, each made by itself
+_SHARES = 4  # of the rows of a large project, each made by itself: one more than needed, as processors are not all as fast
 
 Findings = tuple[Sequence[Finding], Sequence[tuple[Finding, Waiver]]]
 """What is wrong, and what is waived."""
@@ -58,11 +58,11 @@ def board_of(
     `check` gives has to pickle."""
     largest = max((len(each.resources) for each in renderings), default=0)
     count = _SHARES if largest >= PARALLEL_RESOURCES.most else 1
-    shares = [partial(_share, renderings, Share(number, count)) for number in range(count)]
+    sums = Aspects(columns_only(renderings))
+    shares = [partial(_share, renderings, Share(number, count), sums) for number in range(count)]
     maps = [partial(_map, project, each) for each in renderings]
     tasks: list[Callable[[], Any]] = [*shares, check, *maps]
     with spread(tasks, workers if count > 1 else 1) as results:
-        sums = Aspects(columns_only(renderings))
         sums.totals  # noqa: B018  # which are found here while others are at the rows
         made = results()
     counts: Counts = {}
@@ -75,8 +75,8 @@ def board_of(
     return Board({**data, "folder": folder}, [text for text, _ in made[:count]], drawn)
 
 
-def _share(renderings: Sequence[Evaluated], share: Share) -> tuple[str, Counts]:
-    found = board_rows(renderings, share)
+def _share(renderings: Sequence[Evaluated], share: Share, aspects: Aspects) -> tuple[str, Counts]:
+    found = board_rows(renderings, share, aspects=aspects)
     return _embedded(found.data), found.counts
 
 

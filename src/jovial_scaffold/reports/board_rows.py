@@ -42,14 +42,14 @@ class BoardRows(NamedTuple):
     counts: Counts
 
 
-def board_rows(renderings: Sequence[Evaluated], share: Share = WHOLE, unfolded: bool = False) -> BoardRows:
+def board_rows(renderings: Sequence[Evaluated], share: Share = WHOLE, unfolded: bool = False, aspects: Aspects | None = None) -> BoardRows:
     """Those of a share; long texts are cut, secrets masked. What resources that are written alike have in common is told once, unless all is to be
-    `unfolded`, as the page does it."""
+    `unfolded`, as the page does it. Shares may have the `aspects` in common."""
     chains = Chains(renderings)
     alike = WrittenAlike(renderings, chains)
     shared = SharedRows(alike, len({each.scope.template for each in renderings}) == 1)
     matrix = Matrix(renderings, True if unfolded else shared.wanted, echoes=True)
-    telling = _Telling([each.label for each in renderings], chains, shared, Aspects(columns_only(renderings)))
+    telling = _Telling([each.label for each in renderings], chains, shared, aspects or Aspects(columns_only(renderings)))
     shared.behind, shared.number_of = matrix.behind, telling.texts.of
     counts: Counter[tuple[str, bool]] = Counter()
     resources = []

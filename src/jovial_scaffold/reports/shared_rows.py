@@ -51,6 +51,7 @@ class _Siblings(NamedTuple):
 class _Use(NamedTuple):
     """An expression in a resource: what all have in common that share its rows, where that is known, and the words around it there."""
 
+    which: int
     expression: Expression
     key: Any
     table: _Table
@@ -72,6 +73,7 @@ class SharedRows:
         self.number_of: Callable[[Any], int] | None = None
         self._news: list[_Use] = []  # expressions of the resource that is looked at, of which the rows are not known
         self._known: list[Pointer] = []  # the places of those of which they are
+        self._told: set[int] = set()  # of which of its expressions there are rows
         self._uses: list[list[Any]] = []
         self._counts: list[list[tuple[str, bool]]] = []
         self._times: list[int] = []
@@ -83,7 +85,7 @@ class SharedRows:
     def wanted(self, present: Mapping[int, EvaluatedResource]) -> bool | Sequence[int]:
         """Which rows of a resource are to be made: all, those that differ, or those that differ by some of what its code computes."""
         held = self.held = self._alike.hold(present)
-        self._news, self._uses, self._known = [], [], []
+        self._news, self._uses, self._known, self._told = [], [], [], set()
         if held is None:
             return True
         written = held.instance.resource
@@ -97,7 +99,7 @@ class SharedRows:
         if tables is None:
             tables = self._tables[around] = [{} for _ in group.expressions]
         wanted = [*group.others]
-        for each, table in zip(group.expressions, tables, strict=True):
+        for index, (each, table) in enumerate(zip(group.expressions, tables, strict=True)):
             own = each.digits
             key: Any = constants[each.text.first : each.text.last] if own is None else tuple([digits[number] for number in own])
             known = table.get(key)
@@ -107,13 +109,16 @@ class SharedRows:
             if known is not None and _fits(words, known.room):
                 self._use(known, words)
                 self._known.append(each.place)
+                self._told.add(index)
                 continue
             if key not in table:
                 siblings = self._siblings.get((around, each.numbers))
                 if siblings is not None and self._is_sibling(siblings, each, key, table, present):
-                    self._known.append(each.place)
+                    if table[key] is not _NONE:
+                        self._known.append(each.place)
+                        self._told.add(index)
                     continue
-                self._news.append(_Use(each, key, table, words, around))
+                self._news.append(_Use(index, each, key, table, words, around))
             wanted += each.numbers
         return wanted
 
@@ -166,6 +171,8 @@ class SharedRows:
             next((found for found, each in zip(below, news, strict=True) if _is_below(told.row, each.expression.place)), left).append(told)
         for each, found in zip(news, below, strict=True):
             shared = _shared(each, found, held.instance.resource.origin) if found else []
+            if found:
+                self._told.add(each.which)
             if not shared:
                 each.table[each.key] = _NONE if shared is not None else None
                 left += found
@@ -184,7 +191,7 @@ class SharedRows:
         """What the page makes rows of, of the resource that was asked for last."""
         if self.held is None:
             return {}
-        return {**self._alike.entry(self.held), "shared": self._uses}
+        return {**self._alike.entry(self.held, self._told), "shared": self._uses}
 
     def place_of(self, row: Row) -> str | None:
         """The part that a row is about, where its group says what is written there; None where that is to be asked of the resource."""

@@ -39,7 +39,7 @@ _SCALARS = frozenset((str, int, bool, type(None)))
 
 
 class UntoldError(Exception):
-    """A value that a page does not hold as it is."""
+    """A map that a page does not hold as it is."""
 
 
 def digits_in(woven: Any) -> Iterator[int]:
@@ -121,9 +121,7 @@ def told_value(value: Any) -> Any:
     if kind is str:
         return value if len(value) < LONGEST and value.isascii() and value.isprintable() else _mark(value)
     if kind is int:
-        if not -_MOST <= value <= _MOST:
-            raise UntoldError
-        return value
+        return value if -_MOST <= value <= _MOST else _mark(value)
     if kind is bool or value is None:
         return value
     if kind is dict:

@@ -1,7 +1,7 @@
 """Resources of a large template that are written alike but for their digits: of those, the board has what their properties are and, once for
 all of them, where each part is written. The page makes the rows of what is the same everywhere out of that."""
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence, Set
 from typing import Any, NamedTuple
 
 from jovial_scaffold.core import marks
@@ -58,7 +58,7 @@ class Group(NamedTuple):
     """What resources have in common that are written alike. `page` is what the page knows of it: for each part, how many lines it stands below
     the resource, which of the computed ones it is (or -1), and its aspect; the keys of lists, by their places with 0 for each item; how values are
     made; of each computed part what is written there and which nodes that reads, or nothing. `told` says how the place of each part is told,
-    `digits` which ones the page needs of a resource, `values` which values it has by itself, `names` which constants are names that it reads,
+    `digits` which ones the page needs of a resource, `values` which values it has by itself and behind which expression each is, or -1, `names` which constants are names that it reads,
     `careful` of which computed parts nothing is known, `hidden` which of them show nothing. `expressions` are its own, `others` which else of what
     its code computes may differ."""
 
@@ -67,7 +67,7 @@ class Group(NamedTuple):
     told: dict[Pointer, str]
     computed: list[_Computed]
     digits: list[int]
-    values: list[Pointer]
+    values: list[tuple[Pointer, int]]
     names: list[int]
     careful: list[int]
     hidden: list[int]
@@ -82,7 +82,7 @@ class Held(NamedTuple):
     group: Group
     digits: tuple[str, ...]
     instance: Instance
-    values: list[Any]
+    properties: dict[str, Any]
 
 
 class WrittenAlike:
@@ -108,11 +108,12 @@ class WrittenAlike:
             return None
         return self._hold(self._renderings[column].label, first)
 
-    def entry(self, held: Held) -> dict[str, Any]:
-        """What the page makes rows of."""
+    def entry(self, held: Held, told: Set[int]) -> dict[str, Any]:
+        """What the page makes rows of. `told` says of which expressions there are rows, so that nobody asks for their values."""
         group, instance = held.group, held.instance
         digits = held.digits
-        found: dict[str, Any] = {"alike": group.number, "digits": [digits[each] for each in group.digits], "values": held.values}
+        values = [None if behind in told else self._told(group, at, held.properties) for at, behind in group.values]
+        found: dict[str, Any] = {"alike": group.number, "digits": [digits[each] for each in group.digits], "values": values}
         if group.names and instance.computed is not None:
             constants = instance.computed[2]
             found["names"] = [self._key_of(constants[each], instance) for each in group.names]
@@ -155,9 +156,9 @@ class WrittenAlike:
             group = self._groups[key]
             if group is None or self._hidden(instance, group.computed) != group.hidden:
                 return None
-            return Held(column, group, cast[1], instance, [self._told(group, at, resource.properties) for at in group.values])
         except UntoldError:
             return None
+        return Held(column, group, cast[1], instance, resource.properties)
 
     def _hidden(self, instance: Instance, parts: Sequence[_Computed]) -> list[int]:
         """Of which computed parts nothing is shown of what is written there."""
@@ -221,7 +222,9 @@ class WrittenAlike:
             parts[told[at]] = (source.value_line(inside.pointer) - first, which, aspect_of(resource.type, at))
         expressions = list(_expressions(code, woven, lists))
         others = [index for index in range(len(code.places)) if not any(index in each.numbers for each in expressions)]
-        values = [*(each.at for each in computed.values()), *careful]
+        behind = {code.places[each.numbers[0]]: index for index, each in enumerate(expressions) if each.digits is None}
+        values = [(each.at, behind.get(each.steps, -1)) for each in computed.values()] + [(at, -1) for at in careful]
+        values = [(at, index if type(value_at(resource.properties, at)) not in (dict, list) else -1) for at, index in values]
         hidden = self._hidden(instance, [*computed.values()])
         names: list[int] = []
         slots = Slots()
@@ -229,7 +232,7 @@ class WrittenAlike:
         page = {
             "parts": parts,
             "lists": dict(_keyed(resource.properties, (), lists)),
-            "form": form_of(resource.properties, (), constant, {at: index for index, at in enumerate(values)}, slots),
+            "form": form_of(resource.properties, (), constant, {at: index for index, (at, _) in enumerate(values)}, slots),
             "written": written,
         }
         unwoven = [which for which, each in enumerate(written) if each is None]

@@ -84,11 +84,13 @@ class ShapedLeaves:
     def of(self, present: Mapping[int, EvaluatedResource], wanted: bool | Sequence[int] = False) -> list[Leaf] | None:
         """The leaves of a resource that differ, or all, by the column that has it; or those that differ by some of what its code computes, and
         maybe others. None where all of its properties have to be looked at."""
+        if not isinstance(wanted, bool) and not wanted:
+            return []
         sides = self._sides(present)
         if sides is None:
             return None
         if not isinstance(wanted, bool):
-            return self._differing(sides, wanted) if wanted else []
+            return self._differing(sides, wanted)
         differing = self._differing(sides, range(len(sides.places)))
         return self._all(sides, differing) if wanted else differing
 

@@ -9,7 +9,7 @@ from jovial_scaffold.core.records import value_record
 from jovial_scaffold.core.rendering.results import RenderedResource
 from jovial_scaffold.core.schemas.catalog import ResourceType
 from jovial_scaffold.core.schemas.navigation import subschema
-from jovial_scaffold.core.schemas.shapes import filled, with_secrets
+from jovial_scaffold.core.schemas.shapes import Shape, filled, with_secrets
 from jovial_scaffold.core.text.patterns import pattern
 from jovial_scaffold.core.text.source import Pointer
 
@@ -52,6 +52,7 @@ class _Adding:
     def __init__(self) -> None:
         self._may: dict[tuple[str, str], bool] = {}
         self._adds: dict[tuple[str, Pointer], bool] = {}
+        self._filled: dict[tuple[str, str], bool] = {}
         self._defaults: dict[str, dict[str, Any] | None] = {}
 
     def held(self, resource: RenderedResource, kind: ResourceType) -> dict[str, Any]:
@@ -65,8 +66,16 @@ class _Adding:
         for name, value in properties.items():
             if self.may(kind, name):
                 shape = shapes.get(name)
-                held[name] = with_secrets(shape, filled(shape, value, resource.address, (name,)))
+                is_whole = type(value) is int or not self._is_filled(kind, name)
+                held[name] = with_secrets(shape, value if is_whole else filled(shape, value, resource.address, (name,)))
         return held
+
+    def _is_filled(self, kind: ResourceType, name: str) -> bool:
+        """Whether defaults inside of a property may be numbers."""
+        key = (kind.id, name)
+        if key not in self._filled:
+            self._filled[key] = _may_fill_numbers(kind.shape.properties.get(name))
+        return self._filled[key]
 
     def _in_defaults(self, kind: ResourceType) -> dict[str, Any] | None:
         """The numbers that are there where nothing is written; None where one may be inside of something else."""
@@ -91,6 +100,19 @@ class _Adding:
         if key not in self._adds:
             self._adds[key] = any(part.get("adds") for part in subschema(kind.schema, pointer))
         return self._adds[key]
+
+
+def _may_fill_numbers(shape: Shape | None) -> bool:
+    """Whether defaults below of a shape may have numbers in them."""
+    seen: set[Shape] = set()
+    waiting = [shape] if shape is not None else []
+    while waiting:
+        below = [each for each in waiting.pop().children() if each.fills and each not in seen]
+        if any(each.has_default and not isinstance(each.default, str | bool | None) for each in below):
+            return True
+        seen.update(below)
+        waiting += below
+    return False
 
 
 def _numbers(value: Any, name: str, pointer: Pointer, adds: Callable[[Pointer], bool]) -> Iterator[tuple[str, int | float]]:

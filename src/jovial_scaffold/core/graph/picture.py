@@ -2,7 +2,7 @@
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import field
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from jovial_scaffold.core.expressions.values import deep_marks
 from jovial_scaffold.core.limits import MAP_NODES
@@ -140,7 +140,7 @@ def _edges(renderings: Sequence[Evaluated], names: Mapping[str, str]) -> tuple[E
         for address, resource in rendering.resources.items():
             possible.setdefault(names[address], set()).add(rendering.label)
             needed = [first for first in resource.after if first in names and names[first] != names[address]]
-            origins = {origin.partition(":")[0] for origin in deep_marks(resource.properties)[0]} if needed else ()
+            origins = {origin.partition(":")[0] for origin in deep_marks(_computed(resource))[0]} if needed else ()
             for first in needed:
                 ends = names[first], names[address]
                 found.setdefault(ends, []).append(first in origins)
@@ -156,10 +156,18 @@ def _edges(renderings: Sequence[Evaluated], names: Mapping[str, str]) -> tuple[E
     )
 
 
+def _computed(resource: EvaluatedResource) -> Any:
+    """All of a resource that is not a constant."""
+    computed = resource.instance.computed
+    return list(computed[1]) if computed is not None else resource.properties
+
+
 def _place(
     instance: Instance, by: str, folds: tuple[str, ...], resource: EvaluatedResource, labels: dict[tuple[str, ...], str]
 ) -> tuple[str, tuple[str, ...]]:
     """The node that a resource goes into, and the frame around that."""
+    if instance.scope.use is None and by != "file":
+        return resource.type_text if "types" in folds else instance.resource.name if "loops" in folds else instance.address, ()
     uses: list[Instance] = []
     use = instance.scope.use
     while use is not None:
