@@ -98,6 +98,13 @@ _NUMBERED = {  # the number in them decides what drives a value, and whether it 
         '    entries:\n      - {name: a, port: "${copies + 5}"}\n      - {name: b, $when: "setting != \'cove\'", port: 9, from: "${setting}"}\n',
     ),
 }
+_LOOPED = (
+    '    $per: {gate: [a, b, c, d, e, f, g, h, i, j]}\n    name: ${gate}-${setting}\n    wait_hours: ${copies}\n    tags: {setting: "${setting}", gate: "${gate}"}\n',
+    "    $per: {gate: [a, b, c, d, e, f, g, h, i]}\n    $when: gate != 'b' || far\n    name: ${gate}\n    wait_hours: ${copies + 1}\n    description: ${setting}-x\n",
+    "    $per: {gate: ranges}\n    name: ${gate}-0\n    wait_hours: ${copies}\n",
+    "    $per: {gate: labels}\n    name: ${gate}\n    wait_hours: \"${gate == 'z' ? copies : size(setting)}\"\n    tags: ${labels}\n",
+    "    $per: {i: [1, 2, 3, 4, 5, 6, 7, 8, 9]}\n    name: n-${i}\n    wait_hours: ${copies * (i % 2)}\n    description: '${far && i > 1 ? note : setting}'\n",
+)
 _WITH_VALUES = 3  # entries of a use of shared rows without values of its own
 _TAGS = ("    tags: ${labels}\n", '    tags: {line: alp, number: "#"}\n', '    tags: {setting: "${setting}", é: "${note}"}\n', "")
 _PLAIN_TAGS = (_TAGS[0], _TAGS[1], _TAGS[3])
@@ -172,6 +179,14 @@ def test_constants_decide_what_a_row_is_driven_by(browser: Any, kind: str, tmp_p
     assert sum("alike" in each for each in resources) > len(bodies) / 2
     if kind == "fulmar.queue":
         assert sum(len(use) > _WITH_VALUES for each in resources for use in each.get("shared", ())) > len(bodies) / 4
+
+
+def test_rows_of_items_of_loops(browser: Any, tmp_path: Path) -> None:  # noqa: F811
+    for name, text in _files_of([("fulmar.queue", body) for body in _LOOPED]).items():
+        (tmp_path / name).write_text(text)
+    resources = _told_resources(browser, tmp_path, tmp_path / "board.html")
+    assert sum("alike" in each for each in resources) > 12
+    assert sum(len(each.get("shared", ())) for each in resources) > 12
 
 
 def _told_resources(browser: Any, folder: Path, page: Path) -> list[dict[str, Any]]:  # noqa: F811

@@ -9,6 +9,7 @@ from jovial_scaffold.core.changes.driving import Driver
 from jovial_scaffold.core.changes.matrix import Row, is_of_run
 from jovial_scaffold.core.rendering.instances import EvaluatedResource
 from jovial_scaffold.core.rendering.overlays import condition_text
+from jovial_scaffold.core.templates.model import Resource
 from jovial_scaffold.core.text.source import Origin, Pointer
 from jovial_scaffold.reports.written_alike import Expression, Held, WrittenAlike
 
@@ -68,8 +69,10 @@ class SharedRows:
         self._is_single = is_single
         self._tables: dict[tuple[Any, ...], list[_Table]] = {}  # what is known of each expression of a group
         self._siblings: dict[tuple[Any, ...], _Siblings] = {}
-        #: what drives a part of a resource and what it repeats, and the number of the text of a value; nothing where nobody says
+        #: what drives a part of a resource and what it repeats, whether a loop has the same items in all columns, whatever is tried, and the number
+        #: of the text of a value; nothing where nobody says
         self.behind: Callable[[Mapping[int, str], Leaf], tuple[tuple[Driver, ...], str]] | None = None
+        self.keeps_items: Callable[[Resource], bool] | None = None
         self.number_of: Callable[[Any], int] | None = None
         self._news: list[_Use] = []  # expressions of the resource that is looked at, of which the rows are not known
         self._known: list[Pointer] = []  # the places of those of which they are
@@ -93,6 +96,8 @@ class SharedRows:
         is_one = all(each.resource is written and each.computed is not None for each in instances)
         if not self._is_single or not is_one or held.instance.computed is None:
             return False
+        if written.loop is not None and (self.keeps_items is None or not self.keeps_items(written)):
+            return False
         constants, digits, group = held.instance.computed[2], held.digits, held.group
         around = (group.number, tuple(present), condition_text(written.when))
         tables = self._tables.get(around)
@@ -101,6 +106,9 @@ class SharedRows:
         wanted = [*group.others]
         for index, (each, table) in enumerate(zip(group.expressions, tables, strict=True)):
             own = each.digits
+            if each.varies:
+                wanted += each.numbers
+                continue
             key: Any = constants[each.text.first : each.text.last] if own is None else tuple([digits[number] for number in own])
             known = table.get(key)
             if known is _NONE:
@@ -178,7 +186,12 @@ class SharedRows:
                 left += found
                 continue
             each.table[each.key] = _Known(len(self.rows), _LONGEST - max(map(_length, shared)))
-            if len(found) == 1 and each.expression.digits is None and _may_have_siblings(found[0], each.expression):
+            if (
+                len(found) == 1
+                and each.expression.digits is None
+                and held.instance.resource.loop is None
+                and _may_have_siblings(found[0], each.expression)
+            ):
                 computed = each.expression.numbers[0] if held.instance.resource.when is None else None
                 self._siblings[each.around, each.expression.numbers] = _Siblings(found[0], computed, [])
             self.rows.append(shared)

@@ -1,7 +1,7 @@
 """Resources of a large template that are written alike but for their digits: of those, the board has what their properties are and, once for
 all of them, where each part is written. The page makes the rows of what is the same everywhere out of that."""
 
-from collections.abc import Iterator, Mapping, Sequence, Set
+from collections.abc import Collection, Iterator, Mapping, Sequence, Set
 from typing import Any, NamedTuple
 
 from jovial_scaffold.core import marks
@@ -47,6 +47,7 @@ class Expression(NamedTuple):
     text: Text
     joined: bool
     digits: tuple[int, ...] | None
+    varies: bool  #: whether it reads variables of the loop around it
 
     def words(self, constants: Constants) -> tuple[str, str]:
         """Those before and behind what is computed."""
@@ -128,6 +129,8 @@ class WrittenAlike:
 
     def _key_of(self, name: str, instance: Instance) -> str:
         """The key of a name's node; nothing for what is no name of the template."""
+        if name in instance.resource.variables:
+            return next(iter(self._chains.nodes_of([name], instance.scope, instance.resource)), "")
         known = self._keys.setdefault(instance.scope, {})
         if name not in known:
             known[name] = next(iter(self._chains.nodes_of([name], instance.scope, instance.resource)), "")
@@ -135,12 +138,14 @@ class WrittenAlike:
 
     def _hold(self, column: str, resource: EvaluatedResource) -> Held | None:
         instance = resource.instance
-        if instance.computed is None or instance.scope.use is not None or instance.resource.loop is not None:
+        if instance.computed is None or instance.scope.use is not None:
             return None
         source, pointer = instance.resource.origin
         cast = source.outline.casts.get(pointer)
-        if cast is None or source.meant:
+        is_item = instance.resource.loop is not None  # written once for all of them
+        if source.meant or (cast is None and not is_item):
             return None
+        mould, digits = cast if cast is not None and not is_item else (None, ())
         code, values, constants = instance.computed
         shape = instance.resource.shape
         structures: list[Any] = []
@@ -148,17 +153,18 @@ class WrittenAlike:
             structures = [_structure(value) for value in constants if type(value) not in _SCALARS]
         structures += [self._structure(shape, index, values[index]) for index in code.open if type(values[index]) not in _SCALARS]
         conditions = tuple([bool(values[index]) for index in code.conditions])
-        key = (resource.type_text, shape, source, instance.scope.template, cast[0], conditions, tuple(structures))
+        key = (resource.type_text, shape, source, instance.scope.template, mould or instance.resource, conditions, tuple(structures))
         try:
             if key not in self._groups:
                 self._groups[key] = None
-                self._groups[key] = self._described(resource, code, cast[0].woven, sum(each is not None for each in self._groups.values()))
+                woven = mould.woven if mould is not None else self._chains.content_of(instance.resource)
+                self._groups[key] = self._described(resource, code, woven, sum(each is not None for each in self._groups.values()))
             group = self._groups[key]
             if group is None or self._hidden(instance, group.computed) != group.hidden:
                 return None
         except UntoldError:
             return None
-        return Held(column, group, cast[1], instance, resource.properties)
+        return Held(column, group, digits, instance, resource.properties)
 
     def _hidden(self, instance: Instance, parts: Sequence[_Computed]) -> list[int]:
         """Of which computed parts nothing is shown of what is written there."""
@@ -220,7 +226,7 @@ class WrittenAlike:
                 which = list(computed).index(steps)
             told[at] = pointer_text(at)
             parts[told[at]] = (source.value_line(inside.pointer) - first, which, aspect_of(resource.type, at))
-        expressions = list(_expressions(code, woven, lists))
+        expressions = list(_expressions(code, woven, lists, instance.resource.variables))
         others = [index for index in range(len(code.places)) if not any(index in each.numbers for each in expressions)]
         behind = {code.places[each.numbers[0]]: index for index, each in enumerate(expressions) if each.digits is None}
         values = [(each.at, behind.get(each.steps, -1)) for each in computed.values()] + [(at, -1) for at in careful]
@@ -249,6 +255,8 @@ class WrittenAlike:
         for each in part.reads:
             if isinstance(each, str):
                 reads.append(self._key_of(each, instance))
+            elif instance.resource.loop is not None and instance.computed is not None:
+                reads.append(self._key_of(instance.computed[2][each], instance))
             else:
                 reads.append(len(names))
                 names.append(each)
@@ -274,7 +282,7 @@ class WrittenAlike:
         instance = held.instance
         assert instance.computed is not None
         code, _, constants = instance.computed
-        text = tuple([code.texts[index].key(constants) for index in part.texts])
+        text = (instance.resource.loop, *[code.texts[index].key(constants) for index in part.texts])
         source, above = instance.resource.origin
         if source.conceals((*above, *part.steps)):
             content = marks.SECRET
@@ -295,7 +303,7 @@ class WrittenAlike:
         return self._reads[text]
 
 
-def _expressions(code: Code, woven: Any, lists: Lists) -> Iterator[Expression]:
+def _expressions(code: Code, woven: Any, lists: Lists, variables: Collection[str]) -> Iterator[Expression]:
     within = {name: _units(code, name, woven[name], lists.key((name,))) for name in dict.fromkeys(place[0] for place in code.places)}
     units: dict[Pointer, tuple[Any, list[int]]] = {}
     for index, (place, text) in enumerate(zip(code.places, code.texts, strict=True)):
@@ -303,9 +311,11 @@ def _expressions(code: Code, woven: Any, lists: Lists) -> Iterator[Expression]:
         if content is not None:
             units.setdefault(unit, (content, []))[1].append(index)
         else:
-            yield Expression((index,), (*unit, *place[len(unit) :]), text, text.begins < text.first or text.last < text.ends, None)
+            joined, varies = text.begins < text.first or text.last < text.ends, not text.reads.isdisjoint(variables)
+            yield Expression((index,), (*unit, *place[len(unit) :]), text, joined, None, varies)
     for unit, (content, numbers) in units.items():
-        yield Expression(tuple(numbers), unit, code.texts[numbers[0]], False, tuple(sorted(set(digits_in(content)))))
+        varies = any(not code.texts[index].reads.isdisjoint(variables) for index in numbers)
+        yield Expression(tuple(numbers), unit, code.texts[numbers[0]], False, tuple(sorted(set(digits_in(content)))), varies)
 
 
 def _units(code: Code, name: str | int, content: Any, key: str | None) -> list[tuple[Pointer, Pointer, Any]]:

@@ -19,6 +19,7 @@ from jovial_scaffold.core.rendering.renames import newest
 from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.rendering.results import Rendering
 from jovial_scaffold.core.schemas.lists import NO_LISTS
+from jovial_scaffold.core.templates.model import Resource
 from jovial_scaffold.core.text.patterns import pattern
 from jovial_scaffold.core.text.source import Pointer, pointer_text
 from jovial_scaffold.core.words import Counted, say
@@ -189,7 +190,7 @@ class Matrix:
         self._labels = [rendering.label for rendering in renderings]
         self._names = _names(renderings)
         self._renamed = [{own: newest for newest, own in each.items() if own != newest} for each in self._names]
-        self._shaped = None if any(self._renamed) else ShapedLeaves(self._drivers.keeps_items)
+        self._shaped = None if any(self._renamed) else ShapedLeaves(self.keeps_items)
         self._at: dict[Pointer, tuple[Mapping[int, Pointer], Mapping[str, Pointer]]] = {}
 
     @property
@@ -236,6 +237,10 @@ class Matrix:
             absent = (*without, *missing) if without else missing
             values, at = _by_label(labels, leaf.values), self._places(leaf)
             yield Row("property", address, kind, leaf.label, values, absent, leaf.differs, drivers, at, module, echo, within)
+
+    def keeps_items(self, resource: Resource) -> bool:
+        """Whether a loop of the template itself has the same items in all columns, whatever is tried."""
+        return self._drivers.keeps_items(resource)
 
     def behind(self, own: Mapping[int, str], leaf: Leaf) -> tuple[tuple[Driver, ...], str]:
         """What drives a part of a resource that differs, and what it repeats as an echo; `own` is where each column has the resource."""
