@@ -14,13 +14,14 @@ from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.reports.terminal import Style, cells, cut, padded
 from jovial_scaffold.reports.words import counted, listed, visible
 
+_WORDS = frozenset(("true", "false", "null"))
+
 
 def cell(value: Any) -> str:
     """A value in one line as people read it: plain texts without quotes, marks in words."""
     if isinstance(value, str):
-        quoted = (
-            value == "" or value != value.strip() or value in ("true", "false", "null") or value.replace(".", "", 1).lstrip("-").isdigit()
-        )
+        may_be_number = not value[:1].isalpha() and value.replace(".", "", 1).lstrip("-").isdigit()
+        quoted = value == "" or value != value.strip() or value in _WORDS or may_be_number
         return json.dumps(unmarked(value), ensure_ascii=False) if quoted else visible(unmarked(value))
     if type(value) is int:
         return str(value)

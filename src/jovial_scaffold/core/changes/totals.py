@@ -1,12 +1,13 @@
 """Numbers as people look at them: how many resources of each type, and the sum of each number that its catalog says to add up."""
 
+from collections import defaultdict
 from collections.abc import Callable, Iterator, Sequence
 from functools import partial
 from typing import Any
 
 from jovial_scaffold.core.changes.matrix import Comparison
 from jovial_scaffold.core.records import value_record
-from jovial_scaffold.core.rendering.results import RenderedResource
+from jovial_scaffold.core.rendering.results import RenderedResource, Rendering
 from jovial_scaffold.core.schemas.catalog import ResourceType
 from jovial_scaffold.core.schemas.navigation import subschema
 from jovial_scaffold.core.schemas.shapes import Shape, filled, with_secrets
@@ -30,20 +31,27 @@ class Total:
 def totals(comparison: Comparison, properties: Sequence[str] = ()) -> list[Total]:
     """Totals by type, over the effective properties of the resources that were compared; `properties` are patterns."""
     found: dict[tuple[str, str], dict[str, int | float]] = {}
-    nothing: dict[str, int | float] = dict.fromkeys(comparison.environments, 0)
     wanted = [pattern(each) for each in properties]
     for rendering in comparison.renderings:
-        adding = _Adding()
-        for address, resource in rendering.resources.items():
-            if not comparison.fits(address):
-                continue
-            found.setdefault((resource.type_text, ""), dict(nothing))[rendering.label] += 1
-            if resource.type is None or not resource.type.adds_up:
-                continue
-            for name, value in _numbers(adding.held(resource, resource.type), "", (), partial(adding.adds, resource.type)):
-                if not wanted or any(each.match(name) for each in wanted):
-                    found.setdefault((resource.type_text, name), dict(nothing))[rendering.label] += value
+        for key, value in _sums(rendering, comparison.fits).items():
+            if not key[1] or not wanted or any(each.match(key[1]) for each in wanted):
+                found.setdefault(key, dict.fromkeys(comparison.environments, 0))[rendering.label] = value
     return [Total(*key, values) for key, values in sorted(found.items())]
+
+
+def _sums(rendering: Rendering, fits: Callable[[str], bool]) -> dict[tuple[str, str], int | float]:
+    """The sums of a rendering, by type and property."""
+    adding = _Adding()
+    sums: defaultdict[tuple[str, str], int | float] = defaultdict(int)
+    for address, resource in rendering.resources.items():
+        if not fits(address):
+            continue
+        sums[resource.type_text, ""] += 1
+        if resource.type is None or not resource.type.adds_up:
+            continue
+        for name, value in _numbers(adding.held(resource, resource.type), "", (), partial(adding.adds, resource.type)):
+            sums[resource.type_text, name] += value
+    return sums
 
 
 class _Adding:
@@ -62,10 +70,10 @@ class _Adding:
             effective = resource.effective
             return {name: effective[name] for name in effective if self.may(kind, name)}
         properties, shapes = resource.properties, kind.shape.properties
-        held = {name: value for name, value in defaults.items() if name not in properties}
-        for name, value in properties.items():
+        held = {name: value for name, value in defaults.items() if name not in properties} if defaults else {}
+        for name in properties:
             if self.may(kind, name):
-                shape = shapes.get(name)
+                shape, value = shapes.get(name), properties[name]
                 is_whole = type(value) is int or not self._is_filled(kind, name)
                 held[name] = with_secrets(shape, value if is_whole else filled(shape, value, resource.address, (name,)))
         return held
@@ -88,11 +96,11 @@ class _Adding:
 
     def may(self, kind: ResourceType, name: str) -> bool:
         """Whether any in a property may be."""
-        key = (kind.id, name)
-        if key not in self._may:
+        known = self._may.get((kind.id, name))
+        if known is None:
             written = repr(subschema(kind.schema, (name,)))
-            self._may[key] = "'adds'" in written or "'$ref'" in written
-        return self._may[key]
+            known = self._may[kind.id, name] = "'adds'" in written or "'$ref'" in written
+        return known
 
     def adds(self, kind: ResourceType, pointer: Pointer) -> bool:
         """Whether the number at a place is."""

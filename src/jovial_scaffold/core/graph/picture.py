@@ -138,11 +138,12 @@ def _edges(renderings: Sequence[Evaluated], names: Mapping[str, str]) -> tuple[E
     possible: dict[str, set[str]] = {}
     for rendering in renderings:
         for address, resource in rendering.resources.items():
-            possible.setdefault(names[address], set()).add(rendering.label)
-            needed = [first for first in resource.after if first in names and names[first] != names[address]]
+            own = names[address]
+            possible.setdefault(own, set()).add(rendering.label)
+            needed = [first for first in resource.after if names.get(first, own) != own]
             origins = {origin.partition(":")[0] for origin in deep_marks(_computed(resource))[0]} if needed else ()
             for first in needed:
-                ends = names[first], names[address]
+                ends = names[first], own
                 found.setdefault(ends, []).append(first in origins)
                 owners.setdefault(ends, {})[rendering.label] = None
     return tuple(
