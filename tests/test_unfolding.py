@@ -189,6 +189,26 @@ def test_rows_of_items_of_loops(browser: Any, tmp_path: Path) -> None:  # noqa: 
     assert sum(len(each.get("shared", ())) for each in resources) > 12
 
 
+_SECRETS = (
+    "    operator_password: pwSECRET\n    image: base-#\n",
+    "    operator_password: \"${'pwSECRET' + word}\"\n    image: base-#\n",
+    "    operator_password: \"${far ? 'aSECRET' : 'bSECRET' + setting}\"  @ was SECRET\n    copies: ${copies + #}\n",
+    "    operator_password: \"${far ? word : setting + '-SECRET'}\"\n    copies: ${copies + #}\n",
+)
+
+
+def test_digits_of_secrets_are_in_no_page(browser: Any, tmp_path: Path) -> None:  # noqa: F811
+    """Nor those of comments: the page has the digits only that it weaves."""
+    bodies = [("fulmar.machine_group", body.replace("SECRET", str(70_000_000 + 7_919 * index))) for index, body in enumerate(_SECRETS * 9)]
+    numbered = [(kind, f"{body}    name: ${{setting}}-#\n".replace("#", str(index % 9)).replace("@", "#")) for index, (kind, body) in enumerate(bodies)]
+    for name, text in _files_of(numbered).items():
+        (tmp_path / name).write_text(text)
+    resources = _told_resources(browser, tmp_path, tmp_path / "board.html")
+    assert sum("alike" in each for each in resources) >= 12
+    page = (tmp_path / "board.html").read_text()
+    assert [index for index in range(len(bodies)) if str(70_000_000 + 7_919 * index) in page] == []
+
+
 def _told_resources(browser: Any, folder: Path, page: Path) -> list[dict[str, Any]]:  # noqa: F811
     """The resources as the page gets them; what it makes of them is what each has by itself."""
     overrides = Overrides({"WORD": "wordless and secret"})

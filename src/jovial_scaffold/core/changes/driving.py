@@ -115,9 +115,7 @@ class Drivers:
                 return self._part_changed(trial, addresses[trial[0]], leaf.label)
             return not is_equal(before[1][index], after)
 
-        row = Differing(pairs, inputs, changes, lambda column: self._sources(column, addresses, leaf.at))
-        only = self._trials.only(row) if self.templates == 1 else None
-        return (self._driver(only, row),) if only is not None else self._driving(row)
+        return self._driving(Differing(pairs, inputs, changes, lambda column: self._sources(column, addresses, leaf.at)))
 
     def _of_property(self, addresses: Mapping[int, str], at: Mapping[int, Pointer], label: Pointer, pairs: Pairs) -> tuple[Driver, ...]:
         """The same by its label; `at` is where the columns that have it have the property."""
@@ -331,6 +329,9 @@ class Drivers:
 
     def _driving(self, row: Differing) -> tuple[Driver, ...]:
         """The inputs that change a row alone; where none does, the fewest that do together. None where the budget is spent."""
+        only = self._trials.only(row) if self.templates == 1 else None
+        if only is not None:
+            return (self._driver(only, row),)
         found = [] if self._trials.spent else self._trials.alone(row)
         together = () if found else next((names for pair in row.columns if (names := self._trials.together(row, pair))), ())
         if self._trials.spent:
