@@ -200,7 +200,10 @@ _SECRETS = (
 def test_digits_of_secrets_are_in_no_page(browser: Any, tmp_path: Path) -> None:  # noqa: F811
     """Nor those of comments: the page has the digits only that it weaves."""
     bodies = [("fulmar.machine_group", body.replace("SECRET", str(70_000_000 + 7_919 * index))) for index, body in enumerate(_SECRETS * 9)]
-    numbered = [(kind, f"{body}    name: ${{setting}}-#\n".replace("#", str(index % 9)).replace("@", "#")) for index, (kind, body) in enumerate(bodies)]
+    numbered = [
+        (kind, f"{body}    name: ${{setting}}-#\n".replace("#", str(index % 9)).replace("@", "#"))
+        for index, (kind, body) in enumerate(bodies)
+    ]
     for name, text in _files_of(numbered).items():
         (tmp_path / name).write_text(text)
     resources = _told_resources(browser, tmp_path, tmp_path / "board.html")
@@ -219,11 +222,16 @@ def _told_resources(browser: Any, folder: Path, page: Path) -> list[dict[str, An
     page.write_text(board_page("p", [folded]))
     assert "wordless" not in page.read_text()
     opened = opened_page(browser, page.as_uri())
+    differing = json.loads(opened.evaluate("JSON.stringify(board.boards[0].resources.map((each) => each.differing.map((row) => row[0])))"))
     shown = json.loads(opened.evaluate("JSON.stringify(board.boards[0])"))
     assert opened.said == []
     opened.close()
     assert list(map(_told, _rows(shown))) == list(map(_told, _rows(json.loads(json.dumps(whole))))), folder.name
     assert shown["nodes"] == whole["nodes"]
+    for resource, labels in zip(shown["resources"], differing, strict=True):
+        told = [row[0] for row in resource["rows"]]
+        assert [label for label in told if label in labels] == labels, "in their order"
+        assert {row[0] for row in resource["rows"] if row[2]} <= {*labels}
     return [each for share in folded.shares for each in json.loads(share)["resources"]]
 
 

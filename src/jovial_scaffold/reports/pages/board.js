@@ -43,7 +43,7 @@ const board = (() => {
     const shown = columns();
     const found = [];
     for (const resource of data.resources) {
-      let rows = only.checked ? resource.rows.filter((row) => differs(row, shown) && (state.echoes || wanted || !row[8])) : resource.rows;
+      let rows = only.checked ? resource.differing.filter((row) => differs(row, shown) && (state.echoes || wanted || !row[8])) : resource.rows;
       if (state.aspect) rows = rows.filter((row) => row[7] === state.aspect);
       if (wanted && !resource.address.toLowerCase().includes(wanted) && !resource.type.toLowerCase().includes(wanted)) {
         rows = rows.filter((row) => row[0].toLowerCase().includes(wanted) || row[3].some(([name]) => name.toLowerCase().includes(wanted))
@@ -91,7 +91,7 @@ const board = (() => {
   // What only repeats a parameter in a text, by what it repeats.
   function echoing(shown) {
     const found = new Map();
-    for (const resource of data.resources) for (const row of resource.rows) {
+    for (const resource of data.resources) for (const row of resource.differing) {
       if (!row[8] || !differs(row, shown) || (state.aspect && row[7] !== state.aspect)) continue;
       const key = row[3].map(([name]) => name).join(" + ");
       if (!found.has(key)) found.set(key, []);
@@ -136,7 +136,7 @@ const board = (() => {
   function group(resource, rows, shown) {
     const open = state.open.has(resource.address);
     const many = rows.filter((row) => differs(row, shown)).length;
-    const absent = resource.rows.find((row) => row[0] === "present");
+    const absent = resource.differing.find((row) => row[0] === "present");
     const head = make("tr", { class: "head", role: "row", "data-key": resource.address, "aria-expanded": String(open), tabindex: "-1", "aria-selected": String(state.chosen?.address === resource.address && !state.chosen.label) },
       cell("", open ? "▾ " : "▸ ", resource.address, make("span", { class: "type" }, resource.type)),
       shown.map(([, column], index) => {
@@ -259,8 +259,8 @@ const board = (() => {
   function overview() {
     const errors = data.findings.filter((each) => each.level === "error").length;
     const resources = data.resources.filter((each) => each.type !== "output" && each.type !== "document");
-    const differing = resources.filter((each) => each.rows.some((row) => row[2] && !row[8])).length;
-    const echoing = resources.filter((each) => each.rows.some((row) => row[2])).length - differing;
+    const differing = resources.filter((each) => each.differing.some((row) => row[2] && !row[8])).length;
+    const echoing = resources.filter((each) => each.differing.some((row) => row[2])).length - differing;
     const card = (number, about, view) => make("div", { class: "card" }, make("b", {}, number.toLocaleString("en")), view ? make("button", { class: "plain", type: "button", on: { click: () => go(view) } }, about) : about);
     const cards = make("div", { class: "cards" }, card(environments.length, "environments"), card(resources.length, "resources", "environments"), card(differing, `of them differ${echoing ? `, ${echoing.toLocaleString("en")} by echoes only` : ""}`, "environments"), card(errors, errors === 1 ? "error" : "errors", "findings"), card(data.findings.length - errors, "other findings", "findings"));
     const about = make("table", {}, make("thead", {}, make("tr", {}, make("th", { scope: "col" }, "environment"), make("th", { scope: "col" }, "labels"), make("th", { scope: "col" }, "effects"))),

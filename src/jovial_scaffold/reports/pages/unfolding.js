@@ -2,9 +2,10 @@
 // Resources that are written alike have what is the same everywhere as values only, and what is written there once for all of them: their rows
 // are made here, as reports/board.py makes those of all others.
 const unfolding = (() => {
-  // The texts, resources and nodes of all shares, in which rows name texts by their number.
+  // The resources, nodes and texts of all shares, in which rows name texts by their number. `differing` are the rows that may differ; all `rows` of a
+  // resource are made when somebody asks for them, and may bring further texts.
   function unfold(shares, columns) {
-    const whole = { texts: [], resources: [], nodes: {} };
+    const whole = { resources: [], nodes: {}, texts: [] };
     const numbers = new Map();
     const number = (told) => {
       if (!numbers.has(told)) numbers.set(told, whole.texts.push(told) - 1);
@@ -16,7 +17,8 @@ const unfolding = (() => {
       for (const resource of share.resources) {
         for (const row of resource.rows) row[1] = row[1].map((each) => each < 0 ? each : known[each]);
         for (const use of resource.shared ?? []) if (use[3]) use[3] = use[3].map((each) => known[each]);
-        if ("alike" in resource) resource.rows = rowsOf(resource, share, columns, number);
+        if ("alike" in resource) layOut(resource, share, columns, number);
+        else resource.differing = resource.rows;
         whole.resources.push(resource);
       }
       Object.assign(whole.nodes, share.nodes);
@@ -24,16 +26,16 @@ const unfolding = (() => {
     return whole;
   }
 
-  function rowsOf(resource, share, columns, number) {
+  function layOut(resource, share, columns, number) {
     const group = share.alike[resource.alike], { parts, lists } = group;
     const colon = resource.place.lastIndexOf(":");
     const file = resource.place.slice(0, colon), first = Number(resource.place.slice(colon + 1));
-    const held = leavesOf(valueOf(group.form, resource), "", "", "", lists);
-    const values = new Map(held.map(([, at, value]) => [at, value]));
+    let leaves = null;
+    const held = () => leaves ??= leavesOf(valueOf(group.form, resource), "", "", "", lists);
     // What is written at a place, where, what that reads, and what it is about.
     const about = (at) => {
       const [below, which, aspect] = parts[at];
-      const [written, reads] = which < 0 ? [asWritten(values.get(at)), []] : writtenAt(which, group, resource, share);
+      const [written, reads] = which < 0 ? [asWritten(held().find(([, each]) => each === at)[2]), []] : writtenAt(which, group, resource, share);
       return [written, `${file}:${first + below}`, reads, aspect];
     };
     // What an expression shares with others has the values between the words around it, where there may be such words, or values of its own; or it
@@ -46,19 +48,30 @@ const unfolding = (() => {
       return [label, shown, counts, drivers, at, echo && within(echo)];
     }));
     const told = resource.rows.concat(shared).map((row) => row.length > 6 ? row : [...row.slice(0, 4), ...about(row[4]), row[5]]);
-    const presence = told.find((row) => row[0] === "present");
-    const own = told.filter((row) => row !== presence).map((row) => row[0]);
-    const inside = (one, other) => one === other || one.startsWith(`${other}/`);
-    const same = held.filter(([label]) => !own.some((each) => inside(label, each) || inside(each, label)));
-    const places = Array.from({ length: columns }, (_, column) => !presence || presence[1][column] >= 0);
-    const made = same.map(([label, at, value]) => {
-      const shown = number(cut(shownAs(value)));
-      return [label, places.map((there) => there ? shown : -1), 0, [], ...about(at), ""];
-    });
-    // Where the first environment has what a row is about, or what is around it.
+    // Where no items of lists are called by what is in them, parts are called the same in all that are written alike.
+    const rank = () => Object.keys(lists).length ? ranks(held()) : group.rank ??= ranks(held());
+    resource.differing = told.length > 1 ? inOrder(told, rank()) : told;
+    let rows = null;
+    Object.defineProperty(resource, "rows", { enumerable: true, get: () => rows ??= inOrder([...told, ...same()], rank()) });
+
+    // The rows of what is the same everywhere.
+    function same() {
+      const presence = told.find((row) => row[0] === "present");
+      const own = told.filter((row) => row !== presence).map((row) => row[0]);
+      const inside = (one, other) => one === other || one.startsWith(`${other}/`);
+      const places = Array.from({ length: columns }, (_, column) => !presence || presence[1][column] >= 0);
+      return held().filter(([label]) => !own.some((each) => inside(label, each) || inside(each, label))).map(([label, at, value]) => {
+        const shown = number(cut(shownAs(value)));
+        return [label, places.map((there) => there ? shown : -1), 0, [], ...about(at), ""];
+      });
+    }
+  }
+
+  // Where the first environment has what a row is about, or what is around it.
+  function ranks(held) {
     const order = new Map(held.map(([label], index) => [label, index]));
-    const rank = (label) => {
-      if (label === "present") return -1;
+    const known = new Map([["present", -1]]);
+    const found = (label) => {
       for (let around = label; around; around = around.slice(0, Math.max(0, around.lastIndexOf("/")))) {
         if (order.has(around)) return order.get(around);
         const last = held.findLastIndex(([each]) => each.startsWith(`${around}/`));
@@ -67,8 +80,12 @@ const unfolding = (() => {
       const next = held.findIndex(([each]) => each.split("/")[0] > label.split("/")[0]);
       return next < 0 ? held.length : next - 0.5;
     };
-    return [...told, ...made].map((row) => [rank(row[0]), row]).sort(([one, row], [other, next]) => one - other || byLetters(nameIn(row), nameIn(next))).map(([, row]) => row);
+    return (label) => {
+      if (!known.has(label)) known.set(label, found(label));
+      return known.get(label);
+    };
   }
+  const inOrder = (rows, rank) => rows.map((row) => [rank(row[0]), row]).sort(([one, row], [other, next]) => one - other || byLetters(nameIn(row), nameIn(next))).map(([, row]) => row);
 
   // The digits of a resource among the words that it has in common with others.
   const woven = (pieces, digits) => pieces.map((each) => typeof each === "number" ? digits[each] : each).join("");
