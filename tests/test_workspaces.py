@@ -71,6 +71,14 @@ def test_one_mistake_in_what_is_shared_is_one_finding(write: Write) -> None:
     assert "../../shared/pair.yaml:4:" in below.stdout and "3 projects" in below.stdout
 
 
+@pytest.mark.parametrize("written", ["${purpose * 2}", "${int(purpose)}", "${[1][size(purpose)]}", "${purpose}", "${purpose.x}"])
+def test_it_is_one_whatever_values_each_project_shows(write: Write, written: str) -> None:
+    root = write(files_of("alp", "bri", "falk"))
+    edit(root / "shared" / "pair.yaml", "wait_hours: 24", f'wait_hours: "{written}"')
+    (finding,) = valid_json("workspace-check", jovial("check", "--format", "json", cwd=root).stdout)["findings"]
+    assert len(finding["environments"]) == 6 and (finding["file"], finding["line"]) == ("shared/pair.yaml", 4)
+
+
 def test_a_finding_has_its_repair_with_files_as_the_workspace_names_them(write: Write) -> None:
     root = write(files_of("alp", "bri"))
     edit(root / "shared" / "pair.yaml", "wait_hours", "wait_huors")

@@ -50,7 +50,7 @@ class Finding:
     pointer: str = ""
     environments: tuple[str, ...] = ()
     related: tuple[Related, ...] = ()
-    group: str | None = None
+    group: str | Sentence | None = None
     also_at: tuple[tuple[str, tuple[str, ...]], ...] = ()
     cause: Span | None = None
     rule: str = ""
@@ -175,6 +175,7 @@ def _with(static: Finding, seen: Sequence[Finding]) -> Finding:
         static,
         level=level,
         message=shown.message,
+        group=static.message if static.group is None else static.group,  # whatever values an environment of another project shows
         hint=hint,
         environments=tuple(environments),
         also_at=_also_at(static, *seen),
