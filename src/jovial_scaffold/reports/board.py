@@ -60,8 +60,7 @@ def board_of(
     count = _SHARES if largest >= PARALLEL_RESOURCES.most else 1
     sums = Aspects(columns_only(renderings))
     shares = [partial(_share, renderings, Share(number, count), sums) for number in range(count)]
-    maps = [partial(_map, project, each) for each in renderings]
-    tasks: list[Callable[[], Any]] = [*shares, check, *maps]
+    tasks: list[Callable[[], Any]] = [*shares, partial(_maps, project, renderings), check]
     with spread(tasks, workers if count > 1 else 1) as results:
         sums.totals  # noqa: B018  # which are found here while others are at the rows
         made = results()
@@ -70,9 +69,8 @@ def board_of(
         for aspect, (rows, echoes) in found.items():
             before = counts.get(aspect, (0, 0))
             counts[aspect] = before[0] + rows, before[1] + echoes
-    data = board_data(project, renderings, made[count], effects, when, sums, counts)
-    drawn = {each.label: text for each, text in zip(renderings, made[count + 1 :], strict=True)}
-    return Board({**data, "folder": folder}, [text for text, _ in made[:count]], drawn)
+    data = board_data(project, renderings, made[count + 1], effects, when, sums, counts)
+    return Board({**data, "folder": folder}, [text for text, _ in made[:count]], made[count])
 
 
 def _share(renderings: Sequence[Evaluated], share: Share, aspects: Aspects) -> tuple[str, Counts]:
@@ -80,8 +78,8 @@ def _share(renderings: Sequence[Evaluated], share: Share, aspects: Aspects) -> t
     return _embedded(found.data), found.counts
 
 
-def _map(project: str, rendering: Evaluated) -> str:
-    return svg_text(layout(picture([rendering])), f"{project} in {rendering.label}", standalone=False)
+def _maps(project: str, renderings: Sequence[Evaluated]) -> dict[str, str]:
+    return {each.label: svg_text(layout(picture([each])), f"{project} in {each.label}", standalone=False) for each in renderings}
 
 
 def board_page(title: str, boards: Sequence[Board], live: bool = False) -> str:

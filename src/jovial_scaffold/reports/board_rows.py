@@ -50,7 +50,7 @@ def board_rows(renderings: Sequence[Evaluated], share: Share = WHOLE, unfolded: 
     shared = SharedRows(alike, len({each.scope.template for each in renderings}) == 1)
     matrix = Matrix(renderings, True if unfolded else shared.wanted, echoes=True)
     telling = _Telling([each.label for each in renderings], chains, shared, aspects or Aspects(columns_only(renderings)))
-    shared.behind, shared.keeps_items, shared.number_of = matrix.behind, matrix.keeps_items, telling.texts.of
+    shared.ask(matrix, telling.texts.of)
     counts: Counter[tuple[str, bool]] = Counter()
     resources = []
     for address in share.of(matrix.addresses):

@@ -6,10 +6,10 @@ from typing import Any, NamedTuple
 
 from jovial_scaffold.core.changes.aligning import PLAIN, Alike, Leaf
 from jovial_scaffold.core.changes.driving import Driver
-from jovial_scaffold.core.changes.matrix import Row, is_of_run
+from jovial_scaffold.core.changes.matrix import Matrix, Row, is_of_run
+from jovial_scaffold.core.expressions.shapes import Constants
 from jovial_scaffold.core.rendering.instances import EvaluatedResource
 from jovial_scaffold.core.rendering.overlays import condition_text
-from jovial_scaffold.core.templates.model import Resource
 from jovial_scaffold.core.text.source import Origin, Pointer
 from jovial_scaffold.reports.written_alike import Expression, Held, WrittenAlike
 
@@ -60,6 +60,13 @@ class _Use(NamedTuple):
     around: tuple[Any, ...]
 
 
+class _Asked(NamedTuple):
+    """Who says what drives a row, and the number of the text of a value."""
+
+    matrix: Matrix
+    number_of: Callable[[Any], int]
+
+
 class SharedRows:
     """Those of some renderings."""
 
@@ -69,11 +76,7 @@ class SharedRows:
         self._is_single = is_single
         self._tables: dict[tuple[Any, ...], list[_Table]] = {}  # what is known of each expression of a group
         self._siblings: dict[tuple[Any, ...], _Siblings] = {}
-        #: what drives a part of a resource and what it repeats, whether a loop has the same items in all columns, whatever is tried, and the number
-        #: of the text of a value; nothing where nobody says
-        self.behind: Callable[[Mapping[int, str], Leaf], tuple[tuple[Driver, ...], str]] | None = None
-        self.keeps_items: Callable[[Resource], bool] | None = None
-        self.number_of: Callable[[Any], int] | None = None
+        self._asked: _Asked | None = None
         self._news: list[_Use] = []  # expressions of the resource that is looked at, of which the rows are not known
         self._known: list[Pointer] = []  # the places of those of which they are
         self._told: set[int] = set()  # of which of its expressions there are rows
@@ -84,6 +87,10 @@ class SharedRows:
         self.held: Held | None = None
         #: of each expression its rows, as of other resources; where words stand around it, the values are texts
         self.rows: list[list[list[Any]]] = []
+
+    def ask(self, matrix: Matrix, number_of: Callable[[Any], int]) -> None:
+        """Whom to ask what drives a row, and for the number of the text of a value: the matrix asks here which rows are wanted."""
+        self._asked = _Asked(matrix, number_of)
 
     def wanted(self, present: Mapping[int, EvaluatedResource]) -> bool | Sequence[int]:
         """Which rows of a resource are to be made: all, those that differ, or those that differ by some of what its code computes."""
@@ -96,10 +103,14 @@ class SharedRows:
         is_one = all(each.resource is written and each.computed is not None for each in instances)
         if not self._is_single or not is_one or held.instance.computed is None:
             return False
-        if written.loop is not None and (self.keeps_items is None or not self.keeps_items(written)):
+        if written.loop is not None and (self._asked is None or not self._asked.matrix.keeps_items(written)):
             return False
-        constants, digits, group = held.instance.computed[2], held.digits, held.group
-        around = (group.number, tuple(present), condition_text(written.when))
+        return self._wanted(held, held.instance.computed[2], present)
+
+    def _wanted(self, held: Held, constants: Constants, present: Mapping[int, EvaluatedResource]) -> Sequence[int]:
+        """Those of which the rows are not known."""
+        digits, group = held.digits, held.group
+        around = (group.number, tuple(present), condition_text(held.instance.resource.when))
         tables = self._tables.get(around)
         if tables is None:
             tables = self._tables[around] = [{} for _ in group.expressions]
@@ -137,7 +148,7 @@ class SharedRows:
         index = expression.numbers[0]
         values = [each.instance.computed[1][index] for each in present.values() if each.instance.computed is not None]
         known = values[0]
-        if type(known) not in PLAIN or len(set(map(type, values))) > 1 or self.behind is None or self.number_of is None:
+        if type(known) not in PLAIN or len(set(map(type, values))) > 1 or self._asked is None:
             return False
         if values.count(known) == len(values):
             table[key] = _NONE
@@ -145,7 +156,7 @@ class SharedRows:
         row, address = siblings.first.row, next(iter(present.values())).instance.address
         at = dict.fromkeys(present, row.pointer)
         leaf = Leaf(row.pointer, at, dict(zip(present, values, strict=True)), True, Alike(False), siblings.computed)
-        drivers, echo = self.behind(dict.fromkeys(present, address), leaf)
+        drivers, echo = self._asked.matrix.behind(dict.fromkeys(present, address), leaf)
         if echo:
             return False
         number = next((number for each, number in siblings.told if each == drivers), None)
@@ -156,7 +167,7 @@ class SharedRows:
             self.rows.append([[told[0], [], int(counts), told_drivers(drivers), *told[_DRIVERS + 1 :]]])
             self._counts.append([(siblings.first.aspect, False)] if counts else [])
             self._times.append(0)
-        table[key] = _Known(number, 0, [self.number_of(each) for each in values])
+        table[key] = _Known(number, 0, [self._asked.number_of(each) for each in values])
         self._use(table[key], _NO_WORDS)
         return True
 
