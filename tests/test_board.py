@@ -125,6 +125,9 @@ def test_filters_and_search(page: Any) -> None:
     assert page.locator("tr.row").count() < rows
     page.uncheck("label:has-text('sandbox') input")
     assert page.locator("thead th").all_inner_texts() == ["resource", "rehearsal", "live"]
+    page.uncheck("label:has-text('rehearsal') input")
+    assert page.locator("tr.row").count() == rows, "one by itself differs from nothing, and all of it is shown"
+    assert "values" in page.inner_text("tr.head:has-text('track_net')")
 
 
 def test_echoes_are_folded_and_rows_go_by_what_they_are_about(page: Any) -> None:

@@ -38,12 +38,15 @@ const board = (() => {
   const alike = (row, shown) => shown.every(([, column]) => row[1][column] === row[1][shown[0][1]]);
   const differs = (row, shown) => (shown.length === environments.length ? row[2] : row[2] && !alike(row, shown));
 
+  // One column by itself differs from nothing: all of it is shown.
+  const narrowed = () => only.checked && columns().length > 1;
+
   const plans = () => {
     const wanted = search.value.trim().toLowerCase();
     const shown = columns();
     const found = [];
     for (const resource of data.resources) {
-      let rows = only.checked ? resource.differing.filter((row) => differs(row, shown) && (state.echoes || wanted || !row[8])) : resource.rows;
+      let rows = narrowed() ? resource.differing.filter((row) => differs(row, shown) && (state.echoes || wanted || !row[8])) : resource.rows;
       if (state.aspect) rows = rows.filter((row) => row[7] === state.aspect);
       if (wanted && !resource.address.toLowerCase().includes(wanted) && !resource.type.toLowerCase().includes(wanted)) {
         rows = rows.filter((row) => row[0].toLowerCase().includes(wanted) || row[3].some(([name]) => name.toLowerCase().includes(wanted))
@@ -70,8 +73,8 @@ const board = (() => {
       } } }), ` ${name}`)),
       make("button", { class: "plain", type: "button", on: { click: () => { const all = found.every(([each]) => state.open.has(each.address)); found.forEach(([each]) => all ? state.open.delete(each.address) : state.open.add(each.address)); draw(); } } }, found.length && found.every(([each]) => state.open.has(each.address)) ? "close all" : "open all"),
       make("label", {}, "about ", make("select", { on: { change: (event) => { state.aspect = event.target.value; draw(); } } }, make("option", { value: "" }, "everything"), data.aspects.map((each) => make("option", { value: each.aspect, selected: each.aspect === state.aspect }, `${each.aspect} (${each.rows})`)))),
-      only.checked && echoes ? make("label", {}, make("input", { type: "checkbox", checked: state.echoes, on: { change: (event) => { state.echoes = event.target.checked; draw(); } } }), ` echoes (${echoes.toLocaleString("en")})`) : "",
-      make("span", { class: "quiet", id: "count" }, found.length ? `${counted(found.length, "place")}, ${counted(found.reduce((sum, [, rows]) => sum + rows.length, 0), "row")}` : "Nothing fits."));
+      narrowed() && echoes ? make("label", {}, make("input", { type: "checkbox", checked: state.echoes, on: { change: (event) => { state.echoes = event.target.checked; draw(); } } }), ` echoes (${echoes.toLocaleString("en")})`) : "",
+      make("span", { class: "quiet", id: "count" }, found.length ? `${counted(found.length, "place")}, ${counted(found.reduce((sum, [, rows]) => sum + rows.length, 0), "row")}` : narrowed() && !state.aspect && !search.value.trim() ? "Nothing differs." : "Nothing fits."));
     const table = make("table", { class: "grid", role: "grid", style: `--columns: ${shown.length}`, "aria-label": "Environments side by side" },
       make("thead", { role: "rowgroup" }, make("tr", { role: "row" }, ["resource", ...shown.map(([name]) => name)].map((name) => make("th", { scope: "col", role: "columnheader" }, name)))));
     const split = make("div", { class: state.chosen ? "split open" : "split" }, make("div", {}, table));
@@ -79,7 +82,7 @@ const board = (() => {
     drawn = { split, shown, groups: new Map(), waiting: found, table };
     more(FIRST);
     panel.replaceChildren(filters, split);
-    if (only.checked && !state.echoes && !search.value.trim() && repeated.length) panel.append(echoesTable(repeated));
+    if (narrowed() && !state.echoes && !search.value.trim() && repeated.length) panel.append(echoesTable(repeated));
     // What is not on the screen yet follows when there is time.
     const current = drawn;
     const later = () => { if (drawn === current && current.waiting.length) { more(BATCH); setTimeout(later); } };
@@ -141,6 +144,7 @@ const board = (() => {
       cell("", open ? "▾ " : "▸ ", resource.address, make("span", { class: "type" }, resource.type)),
       shown.map(([, column], index) => {
         if (absent && absent[1][column] < 0) return cell("absent", "not here");
+        if (shown.length === 1) return cell("quiet", counted(rows.length, "value"));
         if (!many) return cell("quiet", "same");
         if (absent && absent[1][shown[0][1]] < 0) return cell("differs", "here");
         if (!index) return cell("quiet", "compared with");
