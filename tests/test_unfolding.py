@@ -57,6 +57,7 @@ _PIECES: dict[str, tuple[str, ...]] = {
         "    disks: []\n",
         '    subnets: ["${gates.id}", "${setting}-#", plain]\n',
         "    subnets: [\"a#\", '#', b]\n",
+        "    subnets: ['#', é, 2.5]\n",
         "    subnets: ${ranges}\n",
         "    operator_password: ${word}\n",
         "    operator_password: clear text #\n",

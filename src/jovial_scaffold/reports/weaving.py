@@ -81,7 +81,12 @@ def form_of(value: Any, at: Pointer, woven: Mapping[Pointer, Any], told: Mapping
 def is_formed(woven: Any) -> bool:
     """Whether the page can make a constant of its digits."""
     if isinstance(woven, list):
-        return next(digits_in(woven), None) is None or all(map(is_formed, woven))
+        if next(digits_in(woven), None) is None:
+            return True
+        # A list of texts and numbers is one part: where one of them has to be told, the whole is.
+        is_part = not any(isinstance(item, dict | list) for item in woven)
+        told = [item for item in woven if not isinstance(item, Woven) and type(told_value(item)) not in _SCALARS] if is_part else []
+        return not told and all(map(is_formed, woven))
     return not isinstance(woven, Woven) or woven.is_integer or _is_plain(woven.pieces)
 
 
