@@ -56,13 +56,14 @@ def as_declared(value: Any, schema: dict[str, Any]) -> Any:
 class _Declared:
     """The parts of a schema that speak of a value, and of what is in it, each found once: of very many items, all may have the same."""
 
-    __slots__ = ("_below", "_names", "_prefix", "_root", "_types", "parts")
+    __slots__ = ("_below", "_by_pattern", "_names", "_prefix", "_root", "_types", "parts")
 
     def __init__(self, parts: list[dict[str, Any]], root: dict[str, Any]) -> None:
         self.parts = parts
         self._root = root
         self._types = types_of(parts)
         self._names = frozenset(name for part in parts if isinstance(part.get("properties"), dict) for name in part["properties"])
+        self._by_pattern = any(part.get("patternProperties") for part in parts)  # then each name may be another thing
         self._prefix = max((len(part.get("prefixItems", ())) for part in parts), default=0)  # items beyond these are alike
         self._below: dict[str | int | None, _Declared] = {}
 
@@ -86,7 +87,7 @@ class _Declared:
         kind = type(item)
         if kind is str or kind is bool or item is None:
             return item
-        alike = step if type(step) is int or step in self._names else None  # all others are alike, too
+        alike = step if type(step) is int or step in self._names or self._by_pattern else None  # all others are alike, too
         if alike not in self._below:
             self._below[alike] = _Declared(subschema({"allOf": self.parts}, (step,), self._root), self._root)
         return self._below[alike].of(item)

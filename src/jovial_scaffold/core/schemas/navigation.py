@@ -1,7 +1,10 @@
 """From a place in a value to the parts of its schema that speak of it, through references and applicators in place."""
 
+import re
+from functools import cache
 from typing import Any
 
+from jovial_scaffold.core.text.patterns import linear_pattern
 from jovial_scaffold.core.text.source import Pointer, unescaped
 
 
@@ -14,17 +17,33 @@ def subschema(schema: Any, pointer: Pointer, root: Any = None, surely: bool = Fa
         following: list[dict[str, Any]] = []
         for part in parts:
             if isinstance(step, str):
-                properties = part.get("properties", {})
-                found = properties.get(step) if isinstance(properties, dict) else None
-                if found is None:
-                    found = part.get("additionalProperties")
+                below = _of_property(part, step)
             else:
                 prefix = part.get("prefixItems", ())
-                found = prefix[step] if step < len(prefix) else part.get("items")
-            if isinstance(found, dict):
+                below = [prefix[step] if step < len(prefix) else part.get("items")]
+            for found in below:
                 following.extend(_resolved(found, root, surely))
         parts = following
     return parts
+
+
+def _of_property(part: dict[str, Any], name: str) -> list[Any]:
+    """What a part says of a property: by its name and by all patterns that it meets, else what holds for the others (JSON Schema 2020-12, core,
+    10.3.2)."""
+    properties, patterns = part.get("properties"), part.get("patternProperties")
+    found = [properties[name]] if isinstance(properties, dict) and name in properties else []
+    if isinstance(patterns, dict):
+        found += [below for text, below in patterns.items() if property_pattern(text).search(name)]
+    return found or [part.get("additionalProperties")]
+
+
+@cache
+def property_pattern(text: str) -> Any:
+    """A pattern of names; one that is none matches everything, so that nothing secret is missed."""
+    try:
+        return linear_pattern(text)
+    except ValueError:
+        return re.compile("")
 
 
 def by_itself(part: dict[str, Any], whole: Any) -> dict[str, Any]:

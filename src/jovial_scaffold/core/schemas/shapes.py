@@ -3,7 +3,6 @@
 A `Shape` holds only the parts of a schema that say such things, so that walking a value visits nothing else.
 """
 
-import re
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from typing import Any
@@ -12,8 +11,7 @@ from jovial_scaffold.core.expressions.pending import Pending, is_bare
 from jovial_scaffold.core.expressions.residuals import pending_property
 from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.limits import FILLED_VALUES, NESTING
-from jovial_scaffold.core.schemas.navigation import subschema
-from jovial_scaffold.core.text.patterns import linear_pattern
+from jovial_scaffold.core.schemas.navigation import property_pattern, subschema
 from jovial_scaffold.core.text.source import Pointer, pointer_text
 from jovial_scaffold.core.text.unknown import UNKNOWN
 
@@ -66,7 +64,8 @@ class Shape:
         own = self.properties.get(name)
         if own is not None or not self.patterns:
             return own or self.others
-        return next((shape for pattern, shape in self.patterns if pattern.search(name)), self.others)
+        met = [shape for pattern, shape in self.patterns if pattern.search(name)]
+        return max(met, key=lambda shape: (shape.write_only, shape.marks)) if met else self.others  # what is secret by one is secret
 
     def item(self, index: int) -> "Shape | None":
         """What is said of an item of a list."""
@@ -125,13 +124,13 @@ class _Shaping:
             shape.write_only = shape.write_only or part.get("writeOnly") is True
             shape.deprecated = shape.deprecated or part.get("deprecated") is True
         for name in dict.fromkeys(name for part in resolved for name in _map(part, "properties")):
-            below = self._shape([_map(part, "properties")[name] for part in resolved if name in _map(part, "properties")])
+            below = self._shape([each for part in resolved for each in _named(part, name)])
             if below:
                 shape.properties[name] = below
         for text in dict.fromkeys(text for part in resolved for text in _map(part, "patternProperties")):
             below = self._shape([_map(part, "patternProperties")[text] for part in resolved if text in _map(part, "patternProperties")])
             if below:
-                shape.patterns.append((_pattern(text), below))
+                shape.patterns.append((property_pattern(text), below))
         lists = [part["prefixItems"] for part in resolved if isinstance(part.get("prefixItems"), list)]
         for index in range(max(map(len, lists), default=0)):
             shape.prefix.append(self._shape([each[index] for each in lists if index < len(each)]))
@@ -160,17 +159,15 @@ class _Shaping:
             shape.filling = tuple(name for name, below in shape.properties.items() if below.fills)
 
 
+def _named(part: dict[str, Any], name: str) -> list[Any]:
+    """What a part says of a property by its name, and by patterns that it meets."""
+    found = [_map(part, "properties")[name]] if name in _map(part, "properties") else []
+    return found + [below for text, below in _map(part, "patternProperties").items() if property_pattern(text).search(name)]
+
+
 def _map(part: dict[str, Any], keyword: str) -> dict[str, Any]:
     found = part.get(keyword)
     return found if isinstance(found, dict) else {}
-
-
-def _pattern(text: str) -> Any:
-    """A pattern of a schema; one that is none matches everything, so that nothing secret is missed."""
-    try:
-        return linear_pattern(text)
-    except ValueError:
-        return re.compile("")
 
 
 def filled(shape: Shape | None, value: Any, address: str, pointer: Pointer = ()) -> Any:
