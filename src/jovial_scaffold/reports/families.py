@@ -7,6 +7,7 @@ from typing import Any
 from jovial_scaffold.core.changes.aspects import Aspects
 from jovial_scaffold.core.changes.families import Families
 from jovial_scaffold.core.changes.matrix import Comparison, Row, row_label
+from jovial_scaffold.reports.folding import folded
 from jovial_scaffold.reports.terminal import Style, wrapped
 from jovial_scaffold.reports.words import counted, listed, visible
 
@@ -58,12 +59,23 @@ def _nearest(found: Families) -> dict[tuple[int, int], tuple[Row, ...]]:
 
 
 def _about(rows: Sequence[Row], aspects: Aspects) -> str:
-    """How many rows, about what, and the first of them."""
+    """How many rows, about what, and which most of them are."""
     by_aspect = Counter(aspects.of(row) for row in rows)
     told = ", ".join(f"{visible(name)} {count:,}" for name, count in by_aspect.most_common())
-    labels = [visible(row_label(row)) for row in rows[:_NAMED]]
-    more = [f"{len(rows) - _NAMED:,} more"] if len(rows) > _NAMED else []
-    return f"{counted(len(rows), 'row')} ({told}): {listed([*labels, *more])}"
+    places = sorted(_places(rows), key=lambda each: -each[1])
+    more = len(rows) - sum(count for _, count in places[:_NAMED])
+    named = [visible(text) for text, _ in places[:_NAMED]]
+    return f"{counted(len(rows), 'row')} ({told}): {listed([*named, *([f'{more:,} more'] if more else [])])}"
+
+
+def _places(rows: Sequence[Row]) -> Iterator[tuple[str, int]]:
+    """Where rows are, with how many of them are there: what stands alike in many items of a loop is told once."""
+    by_part: dict[str, list[str]] = {}
+    for row in rows:
+        by_part.setdefault(row_label(row).removeprefix(row.address), []).append(row.address)
+    for part, addresses in by_part.items():
+        for text, count in folded(addresses).items():
+            yield f"{text} ({part.removeprefix(':')})" if part and count > 1 else f"{text}{part}", count
 
 
 def families_document(found: Families) -> dict[str, Any]:

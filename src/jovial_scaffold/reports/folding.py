@@ -27,8 +27,17 @@ def common_ends(texts: Sequence[str]) -> tuple[str, str]:
 
 
 def addresses_text(addresses: Iterable[str]) -> list[str]:
-    """Addresses; many items of one loop as one text with their count: `slips/… (×100)`, and so what stands in each of many: `slips/…/gate (×100)`;
-    of very many, the first ones and how many others."""
+    """Addresses as `folded`; of very many, the first ones and how many others."""
+    found = list(folded(addresses).items())
+    if len(found) <= MANY:
+        return [text for text, _ in found]
+    others = sum(count for _, count in found[_FIRST:])
+    return [*(text for text, _ in found[:_FIRST]), f"{others:,} others"]
+
+
+def folded(addresses: Iterable[str]) -> dict[str, int]:
+    """Addresses, and how many each text stands for; many items of one loop as one with their count: `slips/… (×100)`, and so what stands in each of
+    many: `slips/…/gate (×100)`."""
     every = list(dict.fromkeys(addresses))
     loops = Counter(each.rpartition("/")[0] for each in every if "/" in each)
     inner = Counter(_around_step(each) for each in every if each.count("/") > 1 and loops[each.rpartition("/")[0]] <= FEW)
@@ -43,11 +52,7 @@ def addresses_text(addresses: Iterable[str]) -> list[str]:
         else:
             told = each
         texts[told] = texts.get(told, 0) + 1
-    found = list(texts.items())
-    if len(found) <= MANY:
-        return [text for text, _ in found]
-    others = sum(count for _, count in found[_FIRST:])
-    return [*(text for text, _ in found[:_FIRST]), f"{others:,} others"]
+    return texts
 
 
 def _around_step(address: str) -> tuple[str, str]:
