@@ -16,10 +16,10 @@ from jovial_scaffold.reports.machine import compare_document, json_text
 from jovial_scaffold.reports.parameters import parameters_text
 from jovial_scaffold.reports.surveying import survey_document
 from jovial_scaffold.reports.terminal import Style
+from tests.fuzz.ways import WORLDS, Ways
 
 CANARY = "canary-seven"
 _PUBLIC = "porter"
-_WORLDS = ("sandbox", "live")
 _LOGIN = {"type": "object", "properties": {"user": {"type": "string"}, "token": {"type": "string", "writeOnly": True}}}
 _CATALOG = {
     "$id": "yard.desk.v1",
@@ -37,23 +37,8 @@ _CATALOG = {
 _STYLE = Style(colours=False, width=200)
 
 
-class _Made:
-    """A template that grows: each way leads from an expression that gives the map to the next."""
-
-    def __init__(self, chance: random.Random) -> None:
-        self.chance = chance
-        self.template: dict[str, Any] = {
-            "parameters": {"world": {"enum": list(_WORLDS), "description": "Which"}},
-            "let": {},
-            "functions": {},
-            "resources": {},
-        }
-        self.parameters: dict[str, Any] = {}
-        self.count = 0
-
-    def name(self, letter: str) -> str:
-        self.count += 1
-        return f"{letter}{self.count}"
+class _Made(Ways):
+    """Each way leads from an expression that gives the map to the next."""
 
     def held(self) -> dict[str, Any]:
         """The map as it is written."""
@@ -61,17 +46,10 @@ class _Made:
         return {"user": _PUBLIC, "token": token}
 
     def origin(self) -> str:
-        way, name = self.chance.randrange(9), self.name("a")
-        let, plain = self.template["let"], {"user": _PUBLIC, "token": CANARY}
-        if way == 0:
-            let[name] = self.held()
-            return name
-        if way == 1:
-            let[name] = {world: self.held() for world in _WORLDS}
-            return f"{name}[world]"
-        if way == 2:
-            let[name] = [{"user": "nobody", "token": "other"}, self.held()]
-            return f"{name}[1]"
+        way = self.chance.randrange(9)
+        if way < 3:
+            return self.kept(way, self.held, {"user": "nobody", "token": "other"})
+        name, plain = self.name("a"), {"user": _PUBLIC, "token": CANARY}
         if way == 8:
             self.template["lookups"] = {name: {"in": "facts", "where": "row.world == world"}}
             return f"{name}.login" if self.chance.random() < 0.5 else f"{{'user': {name}.login.user, 'token': {name}.login.token}}"
@@ -101,13 +79,10 @@ class _Made:
 
     def further(self, expression: str) -> str:
         """An expression over another that gives the same."""
-        way, name = self.chance.randrange(13), self.name("b")
-        if way == 0:
-            self.template["let"][name] = f"${{{expression}}}"
-            return name
-        if way == 1:
-            self.template["let"][name] = {"deep": [f"${{{expression}}}"]}
-            return f"{name}.deep[0]"
+        way = self.chance.randrange(13)
+        if way < 2:
+            return self.read_again(way, expression)
+        name = self.name("b")
         if way == 2:
             expression = self.named(expression)
             self.template["let"][name] = {"user": f"${{{expression}.user}}", "token": f"${{{expression}.token}}"}
@@ -184,13 +159,13 @@ def attempt(chance: random.Random) -> str:
         "catalog/desk.json": json.dumps(_CATALOG),
         "t.json": json.dumps(made.template, indent=chance.choice((None, 1))),
         "m.json": json.dumps(_MODULE),
-        "facts.json": json.dumps([{"world": world, "login": {"user": _PUBLIC, "token": CANARY}} for world in _WORLDS]),
-        **{f"parameters/{world}.json": json.dumps({"world": world, **made.parameters}) for world in _WORLDS},
+        "facts.json": json.dumps([{"world": world, "login": {"user": _PUBLIC, "token": CANARY}} for world in WORLDS]),
+        **{f"parameters/{world}.json": json.dumps({"world": world, **made.parameters}) for world in WORLDS},
     }
     project = Project(MemoryFolder({name: text.encode() for name, text in files.items()}))
     result = project.check()
     assert not [each for each in result.findings if each.level == "error"], ([each.id for each in result.findings], files["t.json"])
-    views = project.views(_WORLDS)
+    views = project.views(WORLDS)
     reasons = []
     for what in _asked(project, public):
         try:
@@ -203,7 +178,7 @@ def attempt(chance: random.Random) -> str:
     told.append(findings_text(list(result.findings), project.source, _STYLE, project.environments))
     told.append(json_text(compare_document(project.compare(everything=True))))
     told.append(board_page("p", [board_of("p", views, lambda: ([], []), {}, "")]))
-    told += parameters_text("p", inventory(list(project.template.parameters.values()), views), [*_WORLDS], _STYLE)
+    told += parameters_text("p", inventory(list(project.template.parameters.values()), views), [*WORLDS], _STYLE)
     told.append(json_text(survey_document(survey([each.origin.source for each in project.templates], [*project.templates]))))
     for text in told:
         assert CANARY not in text, (text[max(0, text.index(CANARY) - 200) :][:300], files["t.json"])

@@ -10,45 +10,28 @@ from jovial_scaffold.core.project import Project
 from jovial_scaffold.reports.findings import findings_text
 from jovial_scaffold.reports.machine import json_text
 from jovial_scaffold.reports.terminal import Style
+from tests.fuzz.ways import WORLDS, Ways
 from tests.support import checked_document
 
 CANARY = "canary-7"  # too short for the property that it reaches
 _LITERAL = f"'{CANARY}'"
-_WORLDS = ("sandbox", "live")
 
 
-class _Made:
-    """A template that grows: each way leads from a name to the next."""
+class _Made(Ways):
+    """Each way leads from a name to the next."""
 
     def __init__(self, chance: random.Random) -> None:
-        self.chance = chance
-        self.template: dict[str, Any] = {
-            "parameters": {"world": {"enum": list(_WORLDS), "description": "Which"}},
-            "let": {},
-            "functions": {},
-            "resources": {"net (fulmar.network)": {"name": "net-a", "range": "10.0.0.0/8"}},
-        }
-        self.parameters: dict[str, Any] = {}
-        self.count = 0
-
-    def name(self, letter: str) -> str:
-        self.count += 1
-        return f"{letter}{self.count}"
+        super().__init__(chance)
+        self.template["resources"]["net (fulmar.network)"] = {"name": "net-a", "range": "10.0.0.0/8"}
 
     def origin(self) -> str:
         """An expression that gives the literal, which is written somewhere."""
-        way, name = self.chance.randrange(6), self.name("a")
+        way = self.chance.randrange(6)
         if way == 5:
             return _LITERAL
-        if way == 0:
-            self.template["let"][name] = CANARY
-            return name
-        if way == 1:
-            self.template["let"][name] = dict.fromkeys(_WORLDS, CANARY)
-            return f"{name}[world]"
-        if way == 2:
-            self.template["let"][name] = ["plain-enough-for-it", CANARY]
-            return f"{name}[1]"
+        if way < 3:
+            return self.kept(way, lambda: CANARY, "plain-enough-for-it")
+        name = self.name("a")
         if way == 3:
             self.template["parameters"][name] = {"type": "string", "description": "Plain", **self.unfit()}
             self.parameters[name] = CANARY
@@ -64,13 +47,10 @@ class _Made:
 
     def further(self, expression: str) -> str:
         """An expression over another that gives the same, or holds it."""
-        way, name = self.chance.randrange(6), self.name("b")
-        if way == 0:
-            self.template["let"][name] = f"${{{expression}}}"
-            return name
-        if way == 1:
-            self.template["let"][name] = {"deep": [f"${{{expression}}}"]}
-            return f"{name}.deep[0]"
+        way = self.chance.randrange(6)
+        if way < 2:
+            return self.read_again(way, expression)
+        name = self.name("b")
         if way == 2:
             return f"(world == 'live' || world == 'sandbox' ? {expression} : 'plain-enough-for-it')"
         if way == 3:
@@ -114,7 +94,7 @@ def attempt(chance: random.Random) -> str:
         "jovial.yaml": "project: p\ntemplate: t.json\ncatalogs: [fulmar]\nenvironments: {sandbox: {}, live: {}}\n",
         "t.json": json.dumps(made.template, indent=indent),
         "m.json": json.dumps(_MODULE, indent=indent),
-        **{f"parameters/{world}.json": json.dumps({"world": world, **made.parameters}, indent=indent) for world in _WORLDS},
+        **{f"parameters/{world}.json": json.dumps({"world": world, **made.parameters}, indent=indent) for world in WORLDS},
     }
     project = Project(MemoryFolder({name: text.encode() for name, text in files.items()}))
     said: list[Finding] = []
