@@ -31,7 +31,7 @@ from jovial_scaffold.reports.pages import fill
 from jovial_scaffold.reports.terminal import cut
 from jovial_scaffold.reports.words import visible
 
-_SHARES = 4  # of the rows of a large project, each made by itself: one more than needed, as processors are not all as fast
+_SHARES = 4  # of the rows of a large project: more than processors, so that none waits long for a slower one
 
 Findings = tuple[Sequence[Finding], Sequence[tuple[Finding, Waiver]]]
 """What is wrong, and what is waived."""

@@ -103,15 +103,11 @@ class Chains:
             for name in formula.program.read_names:
                 if asked is not None and name not in asked and name not in (resource.variables if resource else ()):
                     continue  # it stands behind a condition that holds nowhere
-                key = self._node(name, scope, resource)
+                key = self.node_of(name, scope, resource)
                 if key:
                     found[key] = None
         self._reads[known] = list(found)
         return self._reads[known]
-
-    def nodes_of(self, names: Sequence[str], scope: Surroundings, resource: Resource) -> list[str]:
-        """The keys of the nodes of some names, each once."""
-        return list(dict.fromkeys([key for name in names if (key := self._node(name, scope, resource))]))
 
     def is_straight(self, shape: Shape) -> bool:
         """Whether all names of an expression are looked up, whatever is in them."""
@@ -153,7 +149,7 @@ class Chains:
                 found |= asked
         return found
 
-    def _node(self, name: str, scope: Surroundings, resource: Resource | None) -> str:
+    def node_of(self, name: str, scope: Surroundings, resource: Resource | None) -> str:
         """The key of a name's node, made where it is not there yet; nothing for what is no name of the template."""
         if resource is not None and resource.loop is not None and name in resource.loop.variables:
             key = f"{scope.prefix}{resource.name} ⟳ {name}"

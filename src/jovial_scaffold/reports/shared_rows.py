@@ -147,10 +147,10 @@ class SharedRows:
         """Whether an expression has the row of others but for the values, which is noted then."""
         index = expression.numbers[0]
         values = [each.instance.computed[1][index] for each in present.values() if each.instance.computed is not None]
-        known = values[0]
-        if type(known) not in PLAIN or len(set(map(type, values))) > 1 or self._asked is None:
+        first = values[0]
+        if type(first) not in PLAIN or len(set(map(type, values))) > 1 or self._asked is None:
             return False
-        if values.count(known) == len(values):
+        if values.count(first) == len(values):
             table[key] = _NONE
             return True
         row, address = siblings.first.row, next(iter(present.values())).instance.address
@@ -167,15 +167,14 @@ class SharedRows:
             self.rows.append([[told[0], [], int(counts), told_drivers(drivers), *told[_DRIVERS + 1 :]]])
             self._counts.append([(siblings.first.aspect, False)] if counts else [])
             self._times.append(0)
-        table[key] = _Known(number, 0, [self._asked.number_of(each) for each in values])
-        self._use(table[key], _NO_WORDS)
+        known = table[key] = _Known(number, 0, [self._asked.number_of(each) for each in values])
+        self._use(known, _NO_WORDS)
         return True
 
-    def _use(self, known: _Known | None, words: tuple[str, str]) -> None:
-        if known is not None:
-            values = [known.values] if known.values is not None else []
-            self._uses.append([known.number, *words, *values] if values or words is not _NO_WORDS else [known.number])
-            self._times[known.number] += 1
+    def _use(self, known: _Known, words: tuple[str, str]) -> None:
+        values = [known.values] if known.values is not None else []
+        self._uses.append([known.number, *words, *values] if values or words is not _NO_WORDS else [known.number])
+        self._times[known.number] += 1
 
     def own(self, rows: Sequence[ToldRow]) -> list[ToldRow]:
         """The rows of the resource that was asked for last, but for those that it shares with others."""
@@ -196,7 +195,7 @@ class SharedRows:
                 each.table[each.key] = _NONE if shared is not None else None
                 left += found
                 continue
-            each.table[each.key] = _Known(len(self.rows), _LONGEST - max(map(_length, shared)))
+            known = each.table[each.key] = _Known(len(self.rows), _LONGEST - max(map(_length, shared)))
             if (
                 len(found) == 1
                 and each.expression.digits is None
@@ -208,7 +207,7 @@ class SharedRows:
             self.rows.append(shared)
             self._counts.append([(told.aspect, bool(told.row.echo)) for told in found if told.row.counted])
             self._times.append(0)
-            self._use(each.table[each.key], each.words)
+            self._use(known, each.words)
         return left
 
     def entry(self) -> dict[str, Any]:

@@ -9,7 +9,7 @@ from jovial_scaffold.core.changes.aligning import PLAIN, leaves
 from jovial_scaffold.core.changes.aspects import aspect_of
 from jovial_scaffold.core.expressions.shapes import Constants, Shape
 from jovial_scaffold.core.expressions.values import Secret
-from jovial_scaffold.core.rendering.instances import EvaluatedResource, Instance, Surroundings
+from jovial_scaffold.core.rendering.instances import EvaluatedResource, Instance
 from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.rendering.shapes import Code, Text
 from jovial_scaffold.core.schemas.lists import NO_LISTS, Lists
@@ -96,7 +96,6 @@ class WrittenAlike:
         self._groups: dict[tuple[Any, ...], Group | None] = {}
         self._structures: dict[tuple[ResourceShape, int], tuple[Any, Any]] = {}  # of the values that were seen last in a place
         self._values: dict[tuple[int, Pointer], tuple[Any, Any]] = {}
-        self._keys: dict[Surroundings, dict[str, str]] = {}
         self._written: dict[tuple[Any, ...], int] = {}
         self._reads: dict[tuple[Any, ...], list[str]] = {}
         #: what is written in places that are computed, each once: the text, and the keys of the nodes that it reads
@@ -117,7 +116,7 @@ class WrittenAlike:
         found: dict[str, Any] = {"alike": group.number, "digits": [digits[each] for each in group.digits], "values": values}
         if group.names and instance.computed is not None:
             constants = instance.computed[2]
-            found["names"] = [self._key_of(constants[each], instance) for each in group.names]
+            found["names"] = [self._chains.node_of(constants[each], instance.scope, instance.resource) for each in group.names]
         if group.careful:
             found["written"] = [self._written_at(group.computed[which], held) for which in group.careful]
         return found
@@ -126,15 +125,6 @@ class WrittenAlike:
     def groups(self) -> list[dict[str, Any]]:
         """What is the same in all resources of each."""
         return [each.page for each in self._groups.values() if each is not None]
-
-    def _key_of(self, name: str, instance: Instance) -> str:
-        """The key of a name's node; nothing for what is no name of the template."""
-        if name in instance.resource.variables:
-            return next(iter(self._chains.nodes_of([name], instance.scope, instance.resource)), "")
-        known = self._keys.setdefault(instance.scope, {})
-        if name not in known:
-            known[name] = next(iter(self._chains.nodes_of([name], instance.scope, instance.resource)), "")
-        return known[name]
 
     def _hold(self, column: str, resource: EvaluatedResource) -> Held | None:
         instance = resource.instance
@@ -254,9 +244,7 @@ class WrittenAlike:
         reads: list[str | int] = []
         for each in part.reads:
             if isinstance(each, str):
-                reads.append(self._key_of(each, instance))
-            elif instance.resource.loop is not None and instance.computed is not None:
-                reads.append(self._key_of(instance.computed[2][each], instance))
+                reads.append(self._chains.node_of(each, instance.scope, instance.resource))
             else:
                 reads.append(len(names))
                 names.append(each)

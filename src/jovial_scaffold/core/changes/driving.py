@@ -329,9 +329,9 @@ class Drivers:
 
     def _driving(self, row: Differing) -> tuple[Driver, ...]:
         """The inputs that change a row alone; where none does, the fewest that do together. None where the budget is spent."""
-        only = self._trials.only(row) if self.templates == 1 else None
-        if only is not None:
-            return (self._driver(only, row),)
+        sole = self._trials.sole(row) if self.templates == 1 else None
+        if sole is not None:
+            return (self._driver(sole, row),)
         found = [] if self._trials.spent else self._trials.alone(row)
         together = () if found else next((names for pair in row.columns if (names := self._trials.together(row, pair))), ())
         if self._trials.spent:

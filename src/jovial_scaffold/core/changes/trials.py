@@ -41,7 +41,7 @@ class Trials:
         self._candidates: dict[tuple[int, int], dict[str, Any]] = {}
         self._sorts: dict[str, list[int]] = {}
         self._kept_items: dict[Resource, bool] = {}
-        self._only: dict[tuple[Pairs, frozenset[str]], str | None] = {}
+        self._sole: dict[tuple[Pairs, frozenset[str]], str | None] = {}
         self._worth: dict[tuple[Pairs, frozenset[str]], dict[str, list[Trial]]] = {}
 
     @property
@@ -114,18 +114,18 @@ class Trials:
         """The inputs that change a row by themselves."""
         return [name for name, trials in self._trials(row).items() if any(map(row.changes, trials))]
 
-    def only(self, row: Differing) -> str | None:
+    def sole(self, row: Differing) -> str | None:
         """The input that surely changes a row by itself, without a trial: nothing else differs of what its values are computed from. None where more
         does, or what is set in one column follows its default in another."""
         key = (row.columns, row.inputs)
-        if key not in self._only:
+        if key not in self._sole:
             found = [*self._trials(row)]
-            self._only[key] = (
-                found[0] if len(found) == 1 and all(self._is_only(found[0], row.inputs, *pair) for pair in row.columns) else None
+            self._sole[key] = (
+                found[0] if len(found) == 1 and all(self._is_sole(found[0], row.inputs, *pair) for pair in row.columns) else None
             )
-        return self._only[key]
+        return self._sole[key]
 
-    def _is_only(self, name: str, inputs: Names | frozenset[str], column: int, other: int) -> bool:
+    def _is_sole(self, name: str, inputs: frozenset[str], column: int, other: int) -> bool:
         here, there = self._renderings[column], self._renderings[other]
         if CONTEXT_NAME in inputs or name not in self._of_pair(column, other):
             return False

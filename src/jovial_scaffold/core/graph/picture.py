@@ -167,33 +167,38 @@ def _place(
     instance: Instance, by: str, folds: tuple[str, ...], resource: EvaluatedResource, labels: dict[tuple[str, ...], str]
 ) -> tuple[str, tuple[str, ...]]:
     """The node that a resource goes into, and the frame around that."""
-    if instance.scope.use is None and by != "file":
-        return resource.type_text if "types" in folds else instance.resource.name if "loops" in folds else instance.address, ()
-    uses: list[Instance] = []
-    use = instance.scope.use
-    while use is not None:
-        uses.insert(0, use)
-        use = use.scope.use
-
-    def folded(each: Instance, prefix: str) -> str:
-        key = each.address.removeprefix(f"{each.scope.prefix}{each.resource.name}")
-        return f"{prefix}{each.resource.name}{'' if 'loops' in folds else key}"
-
     path: list[str] = []
-    for each in uses:
-        path.append(folded(each, f"{path[-1]}/" if path else ""))
+    for each in _uses(instance) if instance.scope.use is not None else ():
+        path.append(_folded(each, f"{path[-1]}/" if path else "", folds))
         labels.setdefault(tuple(path), each.resource.type_text)
-    name = folded(instance, f"{path[-1]}/" if path else "")
     frame = tuple(path)
     if by == "file":
         file = instance.resource.origin.source.name
         labels.setdefault((file,), "")
         frame = (file,)
-    if "modules" in folds and path:
-        name, frame = path[0], frame if by == "file" else ()
+    if "modules" in folds and path and by != "file":
+        frame = ()
     if "types" in folds:
-        name = f"{'/'.join(frame)}{'/' if frame else ''}{resource.type_text}"
-    return name, frame
+        return f"{'/'.join(frame)}{'/' if frame else ''}{resource.type_text}", frame
+    if "modules" in folds and path:
+        return path[0], frame
+    return _folded(instance, f"{path[-1]}/" if path else "", folds), frame
+
+
+def _uses(instance: Instance) -> list[Instance]:
+    """The uses of modules around an instance, the outermost first."""
+    uses: list[Instance] = []
+    use = instance.scope.use
+    while use is not None:
+        uses.insert(0, use)
+        use = use.scope.use
+    return uses
+
+
+def _folded(each: Instance, prefix: str, folds: tuple[str, ...]) -> str:
+    """How something is called below a frame: all items of a loop alike, where these are folded."""
+    key = "" if "loops" in folds else each.address.removeprefix(f"{each.scope.prefix}{each.resource.name}")
+    return f"{prefix}{each.resource.name}{key}"
 
 
 def around(found: Picture, names: Iterable[str], steps: int) -> Picture:
