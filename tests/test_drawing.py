@@ -2,12 +2,15 @@
 
 import io
 import itertools
+import json
+import random
 import re
 import subprocess
 import sys
 import xml.etree.ElementTree as ET
 from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
 import pytest
 from hypothesis import given, settings
@@ -15,12 +18,14 @@ from hypothesis import strategies as st
 from PIL import Image
 
 from jovial_scaffold import Project
+from jovial_scaffold.core.expressions.values import deep_marks
 from jovial_scaffold.core.graph.layout import Box, Scene, layout
 from jovial_scaffold.core.graph.picture import Edge, Node, Picture, around, picture
 from jovial_scaffold.core.schemas.annotations import LOOKS
 from jovial_scaffold.reports.drawing.looks import looks
 from jovial_scaffold.reports.drawing.svg import curve, svg_text
 from jovial_scaffold.reports.drawing.written import dot_text, mermaid_text
+from tests.fuzz import drivers
 from tests.support import Write, jovial
 
 NAMESPACE = "{http://www.w3.org/2000/svg}"
@@ -237,6 +242,37 @@ def test_types_are_told_apart_by_more_than_colour() -> None:
     drawn = looks((f"c.{look}.v1", look) for look in LOOKS)
     assert len({shape for shape, _, _ in drawn.values()}) == len(LOOKS)
     assert looks([("c.a.v1", "store"), ("c.b.v1", "store")])["c.b.v1"][0] == drawn["c.store.v1"][0] == "drum"
+
+
+@pytest.mark.parametrize("seed", range(12))
+def test_what_each_arrow_hands_over(seed: int) -> None:
+    """It is dashed where all that it stands for hand over what only the deployment can know, whatever a resource was computed from."""
+    chance = random.Random(seed)
+    things = {f"r{number} (yard.thing)": _thing(chance, number) for number in range(40)}
+    template = {"parameters": {"flag": {"type": "boolean", "default": seed % 2 == 0, "description": "d"}}, "resources": things}
+    files = {**drivers.project(chance), "line.yaml": json.dumps(template).encode()}
+    environments = "environments: {live: {parameters: []}}\n"
+    files["jovial.yaml"] = f"project: p\ntemplate: line.yaml\ncatalogs: [catalog/]\n{environments}".encode()
+    rendering = drivers.loaded(files).views(["live"])[0]
+    drawn = picture([rendering], unfold=True)
+    expected = {
+        (first, address): first in {origin.partition(":")[0] for origin in deep_marks(resource.properties)[0]}
+        for address, resource in rendering.resources.items()
+        for first in resource.after
+    }
+    assert len(expected) > 20 and {True, False} == {*expected.values()}
+    assert {(each.source, each.target): each.pending for each in drawn.edges} == expected
+
+
+def _thing(chance: random.Random, number: int) -> dict[str, Any]:
+    """A resource that reads those before it: what is known, what is not, both, or only behind a condition."""
+    other = f"r{chance.randrange(number)}" if number else "'r'"
+    ways = ("${OTHER.id}", "${OTHER.name}", "${OTHER.id + OTHER.name}", "${flag ? OTHER.id : 'x'}", "${flag ? 'x' : OTHER.id}")
+    made: dict[str, Any] = {"name": f"n-{number}"}
+    for part in chance.sample(("tags", "order", "disks"), chance.randrange(4)) if number else ():
+        text = chance.choice(ways).replace("OTHER", other)
+        made[part] = {"tags": {"a": text, "b": "x"}, "order": ["x", text], "disks": [{"$when": "flag", "key": "k", "note": text}]}[part]
+    return made
 
 
 @pytest.mark.parametrize("kind", ["differences", "totals", "influence"])

@@ -92,3 +92,28 @@ def test_of_many_families_each_stands_beside_its_nearest() -> None:
         assert all(len(found.apart[one, other]) <= len(found.apart[each, other]) for each in range(other))
     few = made([0, 0, 1, 1, 2, 2], {}).compare(echoes=True)
     assert len(re.findall(r"^\d+ and \d+$", families_text(families(few), few, Style(False, 200)), re.M)) == 3
+
+
+@given(st.lists(st.integers(1, 12), min_size=1, max_size=5))
+def test_what_stands_in_many_items_is_named_once_and_counted(sizes: list[int]) -> None:
+    loops = "".join(
+        f"  q{number} (fulmar.queue): {{$per: {{i: {list(range(size))}}}, $key: string(i), name: 'q-{number}-${{i}}', wait_hours: '${{hours}}'}}\n"
+        for number, size in enumerate(sizes)
+    )
+    environments = "{one: {parameters: [one.yaml]}, two: {parameters: [two.yaml]}}"
+    project = in_memory(
+        {
+            "jovial.yaml": f"project: p\ntemplate: t.yaml\ncatalogs: [fulmar]\nenvironments: {environments}\n",
+            "t.yaml": f"parameters: {{hours: {{type: integer, description: d}}}}\nresources:\n{loops}",
+            "one.yaml": "hours: 2\n",
+            "two.yaml": "hours: 3\n",
+        }
+    )
+    comparison = project.compare(echoes=True)
+    told = " ".join(families_text(families(comparison), comparison, Style(False, 200)).partition("always differ")[2].split())
+    count, named = re.match(r"in ([0-9,]+) rows? \(.*?\): (.*) driven by", told).groups()  # type: ignore[union-attr]
+    others = re.search(r"([0-9]+) more", named)
+    places = re.sub(r" and ([0-9]+ more)?", ", ", named).replace(f"{others[0]}" if others else "\0", "").split(", ")
+    shown = [re.search(r"×([0-9]+)", each) for each in places if each]
+    assert sum(int(each[1]) if each else 1 for each in shown) + int(others[1] if others else 0) == int(count) == sum(sizes)
+    assert len(shown) <= 4
