@@ -1,4 +1,4 @@
-"""Projects of ten environments that differ each in its own way: by loops, modules, lists without keys, values of maps, conditions."""
+"""Projects of ten environments that differ each in its own way: by loops, modules, lists without keys, values of maps, conditions, names without digits."""
 
 from collections.abc import Callable
 from pathlib import Path
@@ -47,7 +47,14 @@ def conditions(size: int) -> str:
     return _each(size, "  qNUMBER (fulmar.queue):\n    $when: setting != 'sDIGIT'\n    name: q-NUMBER\n    wait_hours: ${copies + DIGIT}\n")
 
 
-DIMENSIONS: tuple[Callable[[int], str], ...] = (loops, modules, lists, maps, conditions)
+def words(size: int) -> str:
+    """Resources that no digits tell apart, so that each has to be read by itself."""
+    named = [str(number).translate(str.maketrans("0123456789", "abcdefghij")) for number in range(size)]
+    body = '  qNAME (fulmar.queue):\n    name: q-NAME-${setting}\n    wait_hours: ${copies + DIGIT}\n    tags: {of: "NAME", setting: "${setting}"}\n'
+    return _HEAD + "resources:\n" + "".join(body.replace("NAME", each).replace("DIGIT", str(len(each))) for each in named)
+
+
+DIMENSIONS: tuple[Callable[[int], str], ...] = (loops, modules, lists, maps, conditions, words)
 
 
 def write(folder: Path, make: Callable[[int], str], size: int) -> None:
