@@ -27,7 +27,8 @@ def _lines(what: str, found: Mapping[str, Sequence[Touched]], style: Style) -> I
         if number:
             yield ""
         resources = len({each.address for each in touched if each.type not in _BESIDE})
-        yield f"{style.paint('strong', visible(what))} may reach {counted(resources, 'resource')} in {visible(listed(names))}"
+        head = f"{visible(what)} may reach {counted(resources, 'resource')} in {visible(listed(names))}"
+        yield from (style.paint("strong", line) for line in wrapped(head, style.width, ""))
         if not touched:
             continue
         for effect in _ORDER:

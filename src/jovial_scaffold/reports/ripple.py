@@ -54,7 +54,8 @@ def _lines(result: Ripple, style: Style, most: int) -> Iterator[str]:
         for alike in _folded([(project, each) for each in project.reached if (project.folder, each.environment) not in told]):
             yield from _environment([each for _, each in alike], style, most)
         if project.unreached:
-            yield f"  {style.paint('faint', f'{listed(project.unreached)}: made from files that did not change')}"
+            untouched = f"{visible(listed(project.unreached))}: made from files that did not change"
+            yield from (style.paint("faint", line) for line in wrapped(untouched, style.width, "  "))
         for title, finding in own:
             yield from _finding(finding, title, style)
     yield ""
@@ -169,15 +170,15 @@ def _environment(alike: Sequence[Reached], style: Style, most: int) -> Iterator[
     each = alike[0]
     because = f"  {style.paint('faint', 'through')} {style.paint('driver', visible(listed(each.causes)))}"
     name = visible(", ".join(one.environment for one in alike))
-    if each.gone:
-        yield f"  {style.paint('note', name)}  {each.gone}{because}"
-        return
     rows = _rows(each)
+    if each.gone:
+        yield from _headed(name, "note", f"{each.gone}{because}", style)
+        return
     if not rows:
-        yield f"  {name}  {style.paint('faint', 'renders the same')}{because}"
+        yield from _headed(name, "", f"{style.paint('faint', 'renders the same')}{because}", style)
         return
     resources = len({row.address for row in rows})
-    yield f"  {style.paint('note', name)}  {counted(len(rows), 'change')} in {counted(resources, 'place')}{because}"
+    yield from _headed(name, "note", f"{counted(len(rows), 'change')} in {counted(resources, 'place')}{because}", style)
     if each.deployment is None:
         yield from (f"      {line}" for line in wrapped(_effects(each.edges), style.width - 6, "") if line)
     else:
@@ -189,6 +190,15 @@ def _environment(alike: Sequence[Reached], style: Style, most: int) -> Iterator[
         yield f"      {padded(cut(_label(row), label), label)}  {_change([_rows(one)[number] for one in alike], style, room)}"
     if len(shown) < len(rows):
         yield f"      {style.paint('faint', f'{len(rows) - len(shown)} more; --max 0 shows all')}"
+
+
+def _headed(names: str, role: str, told: str, style: Style) -> Iterator[str]:
+    """What is said of some environments: behind their names, or below them where these are many."""
+    *above, last = wrapped(names, style.width, "  ")
+    yield from (style.paint(role, line) for line in above)
+    yield style.paint(role, last) if above else f"{style.paint(role, last)}  {told}"
+    if above:
+        yield f"    {told}"
 
 
 def _key(deployment: Deployment | None) -> object:
