@@ -438,3 +438,25 @@ def test_what_is_shared_does_what_an_own_copy_does(seed: int) -> None:
         for project in (one, other)
     ]
     assert rows[0] == rows[1]
+
+
+def test_many_environments_are_broken_into_lines(write: Write) -> None:
+    names = [f"valley-{number:02}" for number in range(25)]
+    environments = "".join(f"  {name}: {{parameters: [{name}.yaml]}}\n" for name in names)
+    root = write(
+        {
+            "jovial.yaml": f"project: p\ntemplate: t.yaml\ncatalogs: [fulmar]\nenvironments:\n{environments}",
+            "t.yaml": "parameters: {hours: {type: integer, description: d}}\nlet: {twice: '${hours * 2}'}\n"
+            "resources:\n  q (fulmar.queue): {name: queue, wait_hours: '${twice}'}\n",
+            **{f"{name}.yaml": "hours: 2\n" for name in names},
+        }
+    )
+    repository(root)
+    edit(root / "valley-03.yaml", "2", "3")
+    one = jovial("ripple", cwd=root).stdout
+    edit(root / "t.yaml", "hours * 2", "hours * 3")
+    every = jovial("ripple", cwd=root).stdout
+    impact = jovial("why", "--impact", "twice", cwd=root).stdout
+    for text in (one, every, impact):
+        assert all(name in text for name in names)
+        assert max(map(len, text.splitlines())) <= 80
