@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 from jovial_scaffold.core import project_reading as computing
 from jovial_scaffold.core.limits import Limit
 from jovial_scaffold.core.parallel import spread
+from jovial_scaffold.core.rendering.rendering import Evaluated, first_half
 from jovial_scaffold.core.rendering.results import Rendering
 from jovial_scaffold.reports.machine import render_text
 from tests.fuzz.drivers import ENVIRONMENTS, loaded, project
@@ -83,3 +84,49 @@ def test_several_processes_render_and_check_as_one_does(seed: int, monkeypatch: 
     assert found.render_each(written, workers=2) == expected
     assert loaded(files).render_each(written, ENVIRONMENTS[1:], workers=3) == {name: expected[name] for name in ENVIRONMENTS[1:]}
     assert checked_document(loaded(files), workers=3) == checked_document(alone)
+
+
+_NAMES = st.text("ab-.", min_size=1, max_size=4)
+
+
+@given(st.sets(_NAMES, max_size=9), st.sets(_NAMES))
+def test_addresses_of_the_first_half_are_before_all_others(found: set[str], manifold: set[str]) -> None:
+    names = sorted(found)
+    count = first_half(names, manifold & found)
+    addresses = [[address for name in half for address in _addresses(name, name in manifold)] for half in (names[:count], names[count:])]
+    assert sorted(addresses[0] + addresses[1]) == sorted(addresses[0]) + sorted(addresses[1])
+    assert count or not names[1:] or manifold & found, "there is one where no resource has several addresses"
+
+
+def _addresses(name: str, is_manifold: bool) -> list[str]:
+    return [f"{name}/{key}" for key in ("-", "a", "~")] if is_manifold else [name]
+
+
+@pytest.mark.parametrize("seed", range(12))
+def test_the_first_part_is_what_all_of_it_will_hold(seed: int) -> None:
+    import random
+
+    files = project(random.Random(seed))
+    alone, parted = loaded(files), loaded(files)
+    first = parted.first_part(ENVIRONMENTS)
+    assert first is not None
+    for part, whole in zip(first.renderings, alone.views(ENVIRONMENTS), strict=True):
+        assert set(part.resources) == {address for address in whole.resources if address < first.left}
+        assert [_held(part, address) for address in part.resources] == [_held(whole, address) for address in part.resources]
+    assert [written(each) for each in parted.views(ENVIRONMENTS)] == [written(each) for each in alone.views(ENVIRONMENTS)]
+    assert parted.first_part(ENVIRONMENTS) is None, "they are there already"
+    assert checked_document(parted) == checked_document(loaded(files))
+
+
+def _held(rendering: Evaluated, address: str) -> tuple[object, ...]:
+    each = rendering.resources[address]
+    return (
+        each.address,
+        each.type_text,
+        repr(each.properties),
+        each.after,
+        each.faulty,
+        each.keep,
+        each.instance.reads,
+        each.instance.presence,
+    )

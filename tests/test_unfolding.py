@@ -5,12 +5,17 @@ import random
 from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import Any
+from unittest.mock import patch
 
 import pytest
 
 from jovial_scaffold import Project
+from jovial_scaffold.cli.board import board
+from jovial_scaffold.core import project_reading
+from jovial_scaffold.core.limits import Limit
 from jovial_scaffold.core.project_inputs import Overrides
-from jovial_scaffold.reports.board import board_of, board_page
+from jovial_scaffold.reports import board as reports
+from jovial_scaffold.reports.board import Board, board_of, board_page
 from jovial_scaffold.reports.board_rows import board_rows
 from tests.fuzz.code import cast_from
 from tests.test_board import CHROMIUM, browser, opened_page, pytestmark  # noqa: F401  # where there is no browser, nothing is tried here
@@ -106,6 +111,7 @@ _LOOPED = (
     "    $per: {gate: labels}\n    name: ${gate}\n    wait_hours: \"${gate == 'z' ? copies : size(setting)}\"\n    tags: ${labels}\n",
     "    $per: {i: [1, 2, 3, 4, 5, 6, 7, 8, 9]}\n    name: n-${i}\n    wait_hours: ${copies * (i % 2)}\n    description: '${far && i > 1 ? note : setting}'\n",
 )
+_SHARES = 4  # of a large project's rows
 _WITH_VALUES = 3  # entries of a use of shared rows without values of its own
 _TAGS = ("    tags: ${labels}\n", '    tags: {line: alp, number: "#"}\n', '    tags: {setting: "${setting}", é: "${note}"}\n', "")
 _PLAIN_TAGS = (_TAGS[0], _TAGS[1], _TAGS[3])
@@ -162,8 +168,8 @@ def projects(tmp_path_factory: pytest.TempPathFactory) -> Iterator[tuple[Path, i
 
 def test_rows_that_the_page_makes_are_those_of_each_resource(browser: Any, projects: Iterator[tuple[Path, int]], tmp_path: Path) -> None:  # noqa: F811
     alike = shared = 0
-    for folder, _ in projects:
-        resources = _told_resources(browser, folder, tmp_path / "board.html")
+    for folder, seed in projects:
+        resources = _told_resources(browser, folder, tmp_path / "board.html", in_shares=seed % 2 == 1)
         alike += sum("alike" in each for each in resources)
         shared += sum(len(each.get("shared", ())) for each in resources)
     assert alike > 400, "most of them are told once"
@@ -176,7 +182,7 @@ def test_constants_decide_what_a_row_is_driven_by(browser: Any, kind: str, tmp_p
     files = _files_of([(kind, f"{body}    name: ${{setting}}-{number}\n".replace("#", str(number))) for body, number in bodies])
     for name, text in files.items():
         (tmp_path / name).write_text(text)
-    resources = _told_resources(browser, tmp_path, tmp_path / "board.html")
+    resources = _told_resources(browser, tmp_path, tmp_path / "board.html", in_shares=True)
     assert sum("alike" in each for each in resources) > len(bodies) / 2
     if kind == "fulmar.queue":
         assert sum(len(use) > _WITH_VALUES for each in resources for use in each.get("shared", ())) > len(bodies) / 4
@@ -185,7 +191,7 @@ def test_constants_decide_what_a_row_is_driven_by(browser: Any, kind: str, tmp_p
 def test_rows_of_items_of_loops(browser: Any, tmp_path: Path) -> None:  # noqa: F811
     for name, text in _files_of([("fulmar.queue", body) for body in _LOOPED]).items():
         (tmp_path / name).write_text(text)
-    resources = _told_resources(browser, tmp_path, tmp_path / "board.html")
+    resources = _told_resources(browser, tmp_path, tmp_path / "board.html", in_shares=True)
     assert sum("alike" in each for each in resources) > 12
     assert sum(len(each.get("shared", ())) for each in resources) > 12
 
@@ -213,12 +219,27 @@ def test_digits_of_secrets_are_in_no_page(browser: Any, tmp_path: Path) -> None:
     assert [index for index in range(len(bodies)) if str(70_000_000 + 7_919 * index) in page] == []
 
 
-def _told_resources(browser: Any, folder: Path, page: Path) -> list[dict[str, Any]]:  # noqa: F811
+def _at_once(project: Project) -> Board:
+    return board_of("p", project.views(_WORLDS), lambda: ([], []), {}, "")
+
+
+def _in_shares(project: Project) -> Board:
+    """As a large project's is made: its rows in several shares, the first ones while the other half is rendered."""
+    with (
+        patch.object(project_reading, "PARALLEL_RESOURCES", Limit(1, "", "")),
+        patch.object(reports, "PARALLEL_RESOURCES", Limit(1, "", "")),
+    ):
+        found = board(project, list(_WORLDS), workers=2)
+    assert len(found.shares) == _SHARES
+    return found
+
+
+def _told_resources(browser: Any, folder: Path, page: Path, in_shares: bool = False) -> list[dict[str, Any]]:  # noqa: F811
     """The resources as the page gets them; what it makes of them is what each has by itself."""
     overrides = Overrides({"WORD": "wordless and secret"})
     with cast_from(1):
         whole, counts = board_rows(Project.load(folder, overrides).views(_WORLDS), unfolded=True)
-        folded = board_of("p", Project.load(folder, overrides).views(_WORLDS), lambda: ([], []), {}, "")
+        folded = _in_shares(Project.load(folder, overrides)) if in_shares else _at_once(Project.load(folder, overrides))
     assert {each["aspect"]: (each["rows"], each["echoes"]) for each in folded.data["aspects"]} == counts
     page.write_text(board_page("p", [folded]))
     assert "wordless" not in page.read_text()

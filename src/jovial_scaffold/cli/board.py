@@ -99,29 +99,31 @@ def command(
 def board(loaded: Project, environments: list[str], folder: str = "", workers: int = 1) -> "Board":
     """What the page shows of a project; an environment whose snapshot cannot be read is shown without effects. Raises ProjectError."""
     from jovial_scaffold.core.parallel import spread
-    from jovial_scaffold.reports.board import board_of
+    from jovial_scaffold.reports.board import NO_ROWS, board_of, rows_begun
 
-    names = tuple(environments or loaded.environments)
-    sides = loaded.sides(names)
+    names = loaded.in_order(environments or loaded.environments)
+    beside = loaded.processes(workers)
     with ExitStack() as stack:  # environments are rendered here, since all of them are compared, and templates are checked beside that
-        checks = [stack.enter_context(spread(side.static_checks(), loaded.processes(workers))) for side, _ in sides]
-        renderings = loaded.views(loaded.in_order(names))
+        checks = [stack.enter_context(spread(side.static_checks(), beside)) for side, _ in loaded.sides(names)]
+        first = loaded.first_part(names) if beside > 1 else None
+        begun = stack.enter_context(rows_begun(first, beside)) if first is not None else NO_ROWS
+        renderings = loaded.views(names)
         static = [results() for results in checks]
-    effects, unread = {}, []
-    for name in names:
-        if loaded.deployed_name(name) is None or has_errors(loaded.render(name).findings):
-            continue
-        try:
-            effects[loaded.label(name)] = loaded.effects(name)
-        except ProjectError as error:
-            unread += error.findings
+        effects, unread = {}, []
+        for name in names:
+            if loaded.deployed_name(name) is None or has_errors(loaded.render(name).findings):
+                continue
+            try:
+                effects[loaded.label(name)] = loaded.effects(name)
+            except ProjectError as error:
+                unread += error.findings
 
-    def check() -> "Findings":
-        results = [side.check(views, static=found) for (side, views), found in zip(sides, static, strict=True)]
-        found = [each for result in results for each in result.findings]
-        return [*found, *unread], [each for result in results for each in result.waived_findings]
+        def check() -> "Findings":
+            results = [side.check(views, static=found) for (side, views), found in zip(loaded.sides(names), static, strict=True)]
+            found = [each for result in results for each in result.findings]
+            return [*found, *unread], [each for result in results for each in result.waived_findings]
 
-    return board_of(loaded.name, renderings, check, effects, loaded.run["date"], folder, workers)
+        return board_of(loaded.name, renderings, check, effects, loaded.run["date"], folder, workers, begun)
 
 
 _NOTHING = b'{"effects": [], "beside": [], "findings": []}'

@@ -16,7 +16,8 @@ from jovial_scaffold.core.project_file import NAME, EnvironmentEntry, ProjectErr
 from jovial_scaffold.core.project_inputs import Inputs, Overrides, is_public
 from jovial_scaffold.core.records import replace
 from jovial_scaffold.core.rendering.plan import Plans
-from jovial_scaffold.core.rendering.rendering import Evaluated, asked, render
+from jovial_scaffold.core.rendering.renames import renames_anything
+from jovial_scaffold.core.rendering.rendering import Evaluated, FirstPart, Underway, asked, first_half, render
 from jovial_scaffold.core.schemas.catalog import Catalogs
 from jovial_scaffold.core.schemas.shapes import with_secrets
 from jovial_scaffold.core.sightings import Sighting
@@ -59,6 +60,7 @@ class ReadProject:
         self._renderings: dict[str, tuple[Evaluated, list[Finding]]] = {}
         self._orders = Orders()
         self._partly: dict[str, Evaluated] = {}
+        self._underway: dict[str, tuple[Underway, list[Finding]]] = {}  # environments of which the first part is there
         self._revisions: dict[str, Self] = {}
         self._as_of = ""  # `@` and a revision, where it is a project of the past
         self._catalogs = self._inputs.catalogs()
@@ -87,6 +89,7 @@ class ReadProject:
         self._plan = self._plans.of(self._template)
         self._renderings.clear()
         self._partly.clear()
+        self._underway.clear()
         self._found.clear()
 
     @property
@@ -269,6 +272,20 @@ class ReadProject:
             renderings.append(rendering if count == 1 else replace(rendering, label=f"{rendering.label} ({count})"))
         return renderings
 
+    def first_part(self, environments: Sequence[str]) -> FirstPart | None:
+        """The first half of the resources of some environments, as `views` will give them; None where views of something else are among
+        them, or where what is in the other half has to be known first."""
+        names = sorted(self._template.resources)
+        count = first_half(names, {each.name for each in self._template.resources.values() if not each.is_single})
+        others = not set(environments) <= self._file.environments.keys() - self._renderings.keys()
+        if not count or others or renames_anything(self._template):
+            return None
+        found = []
+        for name in environments:
+            underway = self._underway[name] = self._begun(self._file.environments[name])
+            found.append(underway[0].first(count))
+        return FirstPart(found, names[count])
+
     def at(self, revision: str) -> Self:
         """The project as of a revision. Raises ProjectError."""
         if revision not in self._revisions:
@@ -401,7 +418,11 @@ class ReadProject:
         """An environment, and what is wrong with its parameters. What is wrong with it that goes to `sightings` is not kept."""
         if name not in self._renderings:
             view = View.parse(name)
-            found = self._render(self._file.environments[view.environment], (), view.values, sightings)
+            underway = self._underway.pop(name, None)
+            if underway is not None and sightings is None:
+                found = self._ended(*underway)
+            else:
+                found = self._render(self._file.environments[view.environment], (), view.values, sightings)
             if sightings:
                 return found
             self._renderings[name] = found
@@ -446,9 +467,22 @@ class ReadProject:
         values: Sequence[tuple[str, str]] = (),
         sightings: list[Sighting] | None = None,
     ) -> tuple[Evaluated, list[Finding]]:
+        return self._ended(*self._begun(entry, files, values, sightings))
+
+    def _begun(
+        self,
+        entry: EnvironmentEntry,
+        files: Sequence[str] = (),
+        values: Sequence[tuple[str, str]] = (),
+        sightings: list[Sighting] | None = None,
+    ) -> tuple[Underway, list[Finding]]:
+        """A rendering on its way, and what is wrong with its parameters."""
         self._catalog_findings  # noqa: B018 - it has to be found before resources are judged
         parameters, findings = self._resolve(entry, files, values) if files or values else self._resolved(entry.name)
-        rendering = render(self._plan, parameters, self._context(entry), self._plans, meter=self._meter, sightings=sightings)
+        return Underway(self._plan, parameters, self._context(entry), self._plans, meter=self._meter, sightings=sightings), findings
+
+    def _ended(self, underway: Underway, findings: list[Finding]) -> tuple[Evaluated, list[Finding]]:
+        rendering = underway.whole()
         return rendering, [*findings, *put_in_order(rendering, self._orders)]
 
 

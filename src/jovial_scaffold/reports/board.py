@@ -1,7 +1,8 @@
 """The board: everything about a project in one HTML page that needs no network. Here its data is put together; pages/board.html shows it."""
 
 import json
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from functools import partial
 from typing import Any, NamedTuple
 
@@ -18,7 +19,7 @@ from jovial_scaffold.core.graph.layout import layout
 from jovial_scaffold.core.graph.picture import picture
 from jovial_scaffold.core.limits import PARALLEL_RESOURCES
 from jovial_scaffold.core.parallel import spread
-from jovial_scaffold.core.rendering.rendering import Evaluated
+from jovial_scaffold.core.rendering.rendering import Evaluated, FirstPart
 from jovial_scaffold.core.templates.model import Declaration
 from jovial_scaffold.core.waivers import Waiver
 from jovial_scaffold.reports.board_rows import Share, board_rows, columns_only
@@ -37,6 +38,20 @@ Findings = tuple[Sequence[Finding], Sequence[tuple[Finding, Waiver]]]
 """What is wrong, and what is waived."""
 
 
+_Rows = tuple[str, Counts]
+"""Rows as JSON, and what those that differ are about."""
+
+
+class RowsBegun(NamedTuple):
+    """Rows that are made already of the resources before an address; `results` waits for them."""
+
+    left: str
+    results: Callable[[], list[_Rows]]
+
+
+NO_ROWS = RowsBegun("", list)
+
+
 class Board(NamedTuple):
     """What the page shows of one project: data, its rows in shares of JSON, and the map of each environment."""
 
@@ -53,27 +68,42 @@ def board_of(
     when: str,
     folder: str = "",
     workers: int = 1,
+    begun: RowsBegun = NO_ROWS,
 ) -> Board:
     """That of one project, which lies in a folder of its workspace. With `workers`, the parts of a large one are made beside each other; what
-    `check` gives has to pickle."""
+    `check` gives has to pickle. Rows may have been `begun` elsewhere."""
     largest = max((len(each.resources) for each in renderings), default=0)
-    count = _SHARES if largest >= PARALLEL_RESOURCES.most else 1
+    count = 1 if largest < PARALLEL_RESOURCES.most else _SHARES // 2 if begun.left else _SHARES
     sums = Aspects(columns_only(renderings))
-    shares = [partial(_share, renderings, Share(number, count), sums) for number in range(count)]
+    shares = [partial(_share, renderings, Share(number, count, begun.left), sums) for number in range(count)]
     tasks: list[Callable[[], Any]] = [*shares, partial(_maps, project, renderings), check]
     with spread(tasks, workers if count > 1 else 1) as results:
         sums.totals  # noqa: B018  # which are found here while others are at the rows
         made = results()
+    every = [*begun.results(), *made[:count]]
     counts: Counts = {}
-    for _, found in made[:count]:
+    for _, found in every:
         for aspect, (rows, echoes) in found.items():
             before = counts.get(aspect, (0, 0))
             counts[aspect] = before[0] + rows, before[1] + echoes
     data = board_data(project, renderings, made[count + 1], effects, when, sums, counts)
-    return Board({**data, "folder": folder}, [text for text, _ in made[:count]], made[count])
+    return Board({**data, "folder": folder}, [text for text, _ in every], made[count])
 
 
-def _share(renderings: Sequence[Evaluated], share: Share, aspects: Aspects) -> tuple[str, Counts]:
+@contextmanager
+def rows_begun(first: FirstPart, workers: int) -> Iterator[RowsBegun]:
+    """The rows of the first resources of a large project, made beside the rendering of the others."""
+    count = _SHARES // 2
+    tasks = [partial(_first_share, first.renderings, Share(number, count, is_followed=True)) for number in range(count)]
+    with spread(tasks, workers) as results:
+        yield RowsBegun(first.left, results)
+
+
+def _first_share(renderings: Sequence[Evaluated], share: Share) -> _Rows:
+    return _share(renderings, share, Aspects(columns_only(renderings)))
+
+
+def _share(renderings: Sequence[Evaluated], share: Share, aspects: Aspects) -> _Rows:
     found = board_rows(renderings, share, aspects=aspects)
     return _embedded(found.data), found.counts
 

@@ -1,5 +1,6 @@
 """The rows of the board: all environments side by side, with what is written for each value and what drives it, as plain data."""
 
+from bisect import bisect_left
 from collections import Counter
 from collections.abc import Sequence
 from typing import Any, NamedTuple
@@ -16,19 +17,22 @@ from jovial_scaffold.reports.written_alike import WrittenAlike
 
 
 class Share(NamedTuple):
-    """One of so many shares of all rows, counted from 0."""
+    """One of so many shares of all rows, counted from 0, or of those from an address on. The last one may be `followed` by others all the same."""
 
     number: int
     of_all: int
+    since: str = ""
+    is_followed: bool = False
 
     def of(self, addresses: Sequence[str]) -> Sequence[str]:
         """Its addresses, of all in order."""
+        addresses = addresses[bisect_left(addresses, self.since) :]
         return addresses[len(addresses) * self.number // self.of_all : len(addresses) * (self.number + 1) // self.of_all]
 
     @property
     def is_last(self) -> bool:
         """Whether no other follows."""
-        return self.number == self.of_all - 1
+        return self.number == self.of_all - 1 and not self.is_followed
 
 
 WHOLE = Share(0, 1)

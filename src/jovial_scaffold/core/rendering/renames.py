@@ -45,18 +45,18 @@ class Renames:
         stack = [scope]
         while stack:
             scope = stack.pop()
-            if not _says(scope.template):
+            if not renames_anything(scope.template):
                 continue
             for each in scope.template.renames:
                 yield f"{scope.prefix}{each.old}", f"{scope.prefix}{each.new}", each.origin
             for resource in scope.template.resources.values():
                 if resource.formerly:
                     yield f"{scope.prefix}{resource.formerly}", f"{scope.prefix}{resource.name}", resource.origin
-                if resource.module is not None and _says(resource.module.template):
+                if resource.module is not None and renames_anything(resource.module.template):
                     stack += [each.inside for each in (scope.instances(resource) or {}).values() if each.inside is not None]
 
 
-def _says(template: Template) -> bool:
+def renames_anything(template: Template) -> bool:
     """Whether a template, or a module that it uses, renames anything."""
     seen = [template]
     for each in seen:

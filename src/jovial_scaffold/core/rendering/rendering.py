@@ -1,8 +1,8 @@
 """The rendering of one environment: every present resource judged by its schema, and the outputs."""
 
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Container, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, NamedTuple
 
 from jovial_scaffold.core.expressions.values import deep_marks
 from jovial_scaffold.core.findings import Finding
@@ -72,32 +72,87 @@ def render(
     what is written out goes to `sightings`, where there are any.
     """
     assert deployed is None or searching is None
-    findings: list[Finding] = []
-    meter = meter or Meter()
+    return Underway(plan, parameters, context, plans, deployed, meter, searching, sightings).whole()
 
-    def report(finding: Finding) -> None:
-        meter.findings -= 1
-        if meter.findings >= 0:
-            findings.append(finding)
 
-    shared = Shared(plans, dict(context), report, deployed=deployed or {}, meter=meter, sightings=sightings)
-    scope = Environment(plan, shared, parameters)
-    resources: dict[str, EvaluatedResource] = {}
-    documents: dict[str, EvaluatedDocument] = {}
-    _collect(scope, resources, documents, searching)
-    if shared.instances > INSTANCES.most:
-        message = say("There are more than {} {}; what is beyond is left out.", Amount(INSTANCES.most), INSTANCES.unit)
-        span = plan.template.origin.value_span()
-        findings.append(
-            Finding(INSTANCES.finding, "error", message, span, say("Loop over fewer items."), environments=(parameters.environment,))
-        )
-    findings += _left_undone(shared, plan.template, parameters.environment)
-    findings += check_documents(documents, parameters.environment)
-    findings += clashes(resources, parameters.environment)
-    findings += overlaps(resources, parameters.environment)
-    found = ((name, scope.output(name)) for name in sorted(plan.template.outputs))
-    outputs = {name: value for name, value in found if value is not OMITTED}
-    return evaluated(scope, context, resources, documents, outputs, findings)
+class FirstPart(NamedTuple):
+    """The first resources of some environments, by their names, and the name of the first one that is left: all addresses of those are before
+    it, all others are not."""
+
+    renderings: list[Evaluated]
+    left: str
+
+
+def first_half(names: Sequence[str], manifold: Container[str]) -> int:
+    """How many of some names of resources, in order, are about a half of them, so that addresses are in order, too; `manifold` are those with
+    addresses below them. 0 where there is no such half."""
+    for count in range(len(names) // 2, len(names)):
+        following = names[count]
+        if count and not any(following[:length] in manifold for length in range(1, len(following))):
+            return count
+    return 0
+
+
+class Underway:
+    """A rendering on its way: its first resources may be looked at before the others are there."""
+
+    def __init__(
+        self,
+        plan: Plan,
+        parameters: Parameters,
+        context: Mapping[str, Any],
+        plans: Plans,
+        deployed: Mapping[str, Mapping[str, Any]] | None = None,
+        meter: Meter | None = None,
+        searching: Searching | None = None,
+        sightings: list[Sighting] | None = None,
+    ) -> None:
+        """As `render` takes them."""
+        self._plan, self._context, self._searching = plan, context, searching
+        self._findings: list[Finding] = []
+        self._meter = meter or Meter()
+        shared = Shared(plans, dict(context), self._report, deployed=deployed or {}, meter=self._meter, sightings=sightings)
+        self._scope = Environment(plan, shared, parameters)
+        self._resources: dict[str, EvaluatedResource] = {}
+        self._documents: dict[str, EvaluatedDocument] = {}
+        self._left: Iterator[Instance] | None = None  # what is still to be rendered
+
+    def first(self, count: int) -> Evaluated:
+        """What so many resources of the template are, by their names; without documents, outputs and findings."""
+        scope = self._scope
+        if _begin(scope):
+            _take_in(scope.all_instances(self._plan.in_order[:count]), self._resources, self._documents, None)
+            _put_after(scope, self._resources)
+            self._left = scope.all_instances(self._plan.in_order[count:])
+        return evaluated(scope, self._context, dict(self._resources), {}, {}, [])
+
+    def whole(self) -> Evaluated:
+        """All of it."""
+        scope, plan = self._scope, self._plan
+        shared, environment = scope.shared, scope.parameters.environment
+        if self._left is None:
+            _collect(scope, self._resources, self._documents, self._searching)
+        else:
+            _take_in(self._left, self._resources, self._documents, None)
+            _end(scope, self._resources, self._documents)
+        findings = self._findings
+        if shared.instances > INSTANCES.most:
+            message = say("There are more than {} {}; what is beyond is left out.", Amount(INSTANCES.most), INSTANCES.unit)
+            span = plan.template.origin.value_span()
+            hint = say("Loop over fewer items.")
+            findings.append(Finding(INSTANCES.finding, "error", message, span, hint, environments=(environment,)))
+        findings += _left_undone(shared, plan.template, environment)
+        findings += check_documents(self._documents, environment)
+        findings += clashes(self._resources, environment)
+        findings += overlaps(self._resources, environment)
+        found = ((name, scope.output(name)) for name in sorted(plan.template.outputs))
+        outputs = {name: value for name, value in found if value is not OMITTED}
+        return evaluated(scope, self._context, self._resources, self._documents, outputs, findings)
+
+    def _report(self, finding: Finding) -> None:
+        self._meter.findings -= 1
+        if self._meter.findings >= 0:
+            self._findings.append(finding)
 
 
 def is_unknown_somewhere(rendering: Evaluated) -> bool:
@@ -205,25 +260,51 @@ def _collect(
     scope: Surroundings, resources: dict[str, EvaluatedResource], documents: dict[str, EvaluatedDocument], searching: Searching | None
 ) -> None:
     """Render what a template declares, and what the modules that it uses do."""
+    if _begin(scope):
+        _take_in(searching.instances(scope) if searching is not None else scope.all_instances(), resources, documents, searching)
+        _end(scope, resources, documents)
+
+
+def _begin(scope: Surroundings) -> bool:
+    """Evaluate and judge parameters. Whether there is time and room for more."""
     if scope.shared.instances > INSTANCES.most or scope.shared.is_over():
-        return
+        return False
     template = scope.template
     for name in template.parameters:
         scope.value(name)
     scope.judge(template.must)
     for declaration in template.parameters.values():
         scope.judge(declaration.must)
-    for instance in searching.instances(scope) if searching is not None else scope.all_instances():
+    return True
+
+
+def _take_in(
+    instances: Iterable[Instance],
+    resources: dict[str, EvaluatedResource],
+    documents: dict[str, EvaluatedDocument],
+    searching: Searching | None,
+) -> None:
+    for instance in instances:
         if instance.resource.module is None:
-            resources[instance.address] = rendered(scope, instance)
+            resources[instance.address] = rendered(instance.scope, instance)
         else:
             _use(instance, resources, documents, searching)
+
+
+def _end(scope: Surroundings, resources: dict[str, EvaluatedResource], documents: dict[str, EvaluatedDocument]) -> None:
+    """What comes after the resources."""
+    template = scope.template
     for name in sorted(template.documents):
         document = scope.document(name)
         documents[document.name] = document
     if scope.use is not None:
         for name in sorted(template.outputs):
             scope.output(name)
+    _put_after(scope, resources)
+
+
+def _put_after(scope: Surroundings, resources: Mapping[str, EvaluatedResource]) -> None:
+    """What each resource comes after."""
     for instances in scope.present():
         for instance in instances.values():
             resource = resources.get(instance.address)
