@@ -2,6 +2,7 @@
 
 import gc
 import json
+import os
 import sys
 from collections.abc import Callable, Iterator
 from contextlib import ExitStack
@@ -28,7 +29,7 @@ from jovial_scaffold.cli.workspace import Projects, WholeWorkspace, workspace_as
 from jovial_scaffold.core.findings import has_errors
 from jovial_scaffold.core.project_file import ProjectError
 from jovial_scaffold.machine import writing
-from jovial_scaffold.machine.opening import Project
+from jovial_scaffold.machine.opening import Project, today
 
 if TYPE_CHECKING:
     from jovial_scaffold.reports.board import Board, Findings
@@ -59,9 +60,9 @@ def command(
         """The folder of each project that is asked for, and which of its environments."""
         opened = workspace_asked(project, workspace)
         if opened is None:
-            yield "", load(project, with_values, with_file, envelope=envelope, run_needed=True, views=chosen), chosen
+            yield "", load(project, with_values, with_file, envelope=envelope, views=chosen), chosen
         else:
-            projects = Projects(opened, overrides(Path(), with_values, with_file, envelope=envelope, run_needed=True))
+            projects = Projects(opened, overrides(Path(), with_values, with_file, envelope=envelope))
             for _, folder, each, views in projects.usable(chosen):
                 yield folder, each, views
 
@@ -123,7 +124,7 @@ def board(loaded: Project, environments: list[str], folder: str = "", workers: i
             found = [each for result in results for each in result.findings]
             return [*found, *unread], [each for result in results for each in result.waived_findings]
 
-        return board_of(loaded.name, renderings, check, effects, loaded.run["date"], folder, workers, begun)
+        return board_of(loaded.name, renderings, check, effects, today(os.environ), folder, workers, begun)
 
 
 _NOTHING = b'{"effects": [], "beside": [], "findings": []}'

@@ -189,17 +189,22 @@ def history_of(folder: Path) -> History:
     return DiskHistory(folder)
 
 
-def run_context(folder: Path, process: Mapping[str, str]) -> Mapping[str, str]:
-    """`context.run`: the date (SOURCE_DATE_EPOCH is respected), and the revision and author that the repository of a folder names."""
-    from jovial_scaffold.machine.repository import author
-
+def today(process: Mapping[str, str]) -> str:
+    """The date (SOURCE_DATE_EPOCH is respected)."""
     epoch = process.get("SOURCE_DATE_EPOCH", "")
     seconds = int(epoch) if epoch.isdigit() and len(epoch) < 12 else time.time()
+    return time.strftime("%Y-%m-%d", time.gmtime(seconds))
+
+
+def run_context(folder: Path, process: Mapping[str, str]) -> Mapping[str, str]:
+    """`context.run`: the date, and the revision and author that the repository of a folder names."""
+    from jovial_scaffold.machine.repository import author
+
     try:
         revision = history_of(folder).commit("HEAD")[:12]
     except RevisionError:
         revision = ""
-    return {"date": time.strftime("%Y-%m-%d", time.gmtime(seconds)), "revision": revision, "author": author(folder, process)}
+    return {"date": today(process), "revision": revision, "author": author(folder, process)}
 
 
 class DiskTree:

@@ -4,6 +4,7 @@ import json
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from functools import partial
+from html import escape
 from typing import Any, NamedTuple
 
 from jovial_scaffold._version import __version__
@@ -28,7 +29,7 @@ from jovial_scaffold.reports.drawing.svg import svg_text
 from jovial_scaffold.reports.edges import edges_entries
 from jovial_scaffold.reports.effects_document import effects_document
 from jovial_scaffold.reports.machine import compact_json, finding_entry
-from jovial_scaffold.reports.pages import fill
+from jovial_scaffold.reports.pages import Html, put_together
 from jovial_scaffold.reports.terminal import cut
 from jovial_scaffold.reports.words import visible
 
@@ -94,13 +95,10 @@ def board_of(
 def rows_begun(first: FirstPart, workers: int) -> Iterator[RowsBegun]:
     """The rows of the first resources of a large project, made beside the rendering of the others."""
     count = _SHARES // 2
-    tasks = [partial(_first_share, first.renderings, Share(number, count, is_followed=True)) for number in range(count)]
+    aspects = Aspects(columns_only(first.renderings))
+    tasks = [partial(_share, first.renderings, Share(number, count, is_followed=True), aspects) for number in range(count)]
     with spread(tasks, workers) as results:
         yield RowsBegun(first.left, results)
-
-
-def _first_share(renderings: Sequence[Evaluated], share: Share) -> _Rows:
-    return _share(renderings, share, Aspects(columns_only(renderings)))
 
 
 def _share(renderings: Sequence[Evaluated], share: Share, aspects: Aspects) -> _Rows:
@@ -116,7 +114,24 @@ def board_page(title: str, boards: Sequence[Board], live: bool = False) -> str:
     """The page of one project, or of those of a workspace. With `live` it asks the server that gave it whether there is a newer one, and what
     other values would do."""
     data = {"title": title, "live": live, "boards": [each.data for each in boards]}
-    return fill("board.html", title=f"{title} · board", boards=boards, data=_embedded(data), live=live)
+    maps = [
+        f'<template data-board="{number}" data-environment="{escape(name)}">{text}</template>'
+        for number, each in enumerate(boards)
+        for name, text in each.maps.items()
+    ]
+    rows = [
+        f'<script type="application/json" data-rows="{number}">{text}</script>'
+        for number, each in enumerate(boards)
+        for text in each.shares
+    ]
+    return put_together(
+        "board.html",
+        title=f"{title} · board",
+        maps=Html("".join(maps)),
+        data=Html(_embedded(data)),
+        rows=Html("\n".join(rows)),
+        follow=Html("board.follow();" if live else ""),
+    )
 
 
 def trial_data(comparison: Comparison, effects: Effects | None, findings: Sequence[Finding]) -> dict[str, Any]:

@@ -84,8 +84,7 @@ def board_rows(renderings: Sequence[Evaluated], share: Share = WHOLE, unfolded: 
 
 def columns_only(renderings: Sequence[Evaluated]) -> Comparison:
     """The columns of a comparison, of which the rows are made elsewhere."""
-    labels, finished = tuple(each.label for each in renderings), tuple(each.finished() for each in renderings)
-    return Comparison(labels, (), 0, 0, finished, lambda _: True)
+    return Comparison(tuple(each.label for each in renderings), (), 0, 0, tuple(renderings), lambda _: True)
 
 
 class _Texts:

@@ -42,11 +42,13 @@ _Table = dict[Any, _Known | None]
 
 class _Siblings(NamedTuple):
     """The rows of an expression with other constants, of which each is one value that is no echo: they have all but the values in common with the
-    first one, unless something else drives them. `told` are those that were told, by their drivers."""
+    first one, unless something else drives them. `told` are those that were told, by their drivers; `sure` those of which nobody has to be asked, by
+    the names among the constants, the type and the columns that differ."""
 
     first: ToldRow
     computed: int | None
     told: list[tuple[tuple[Driver, ...], int]]
+    sure: dict[tuple[object, ...], int]
 
 
 class _Use(NamedTuple):
@@ -78,7 +80,6 @@ class SharedRows:
         self._siblings: dict[tuple[Any, ...], _Siblings] = {}
         self._asked: _Asked | None = None
         self._news: list[_Use] = []  # expressions of the resource that is looked at, of which the rows are not known
-        self._known: list[Pointer] = []  # the places of those of which they are
         self._told: set[int] = set()  # of which of its expressions there are rows
         self._uses: list[list[Any]] = []
         self._counts: list[list[tuple[str, bool]]] = []
@@ -95,20 +96,25 @@ class SharedRows:
     def wanted(self, present: Mapping[int, EvaluatedResource]) -> bool | Sequence[int]:
         """Which rows of a resource are to be made: all, those that differ, or those that differ by some of what its code computes."""
         held = self.held = self._alike.hold(present)
-        self._news, self._uses, self._known, self._told = [], [], [], set()
+        self._news, self._uses, self._told = [], [], set()
         if held is None:
             return True
-        written = held.instance.resource
-        instances = [each.instance for each in present.values()]
-        is_one = all(each.resource is written and each.computed is not None for each in instances)
-        if not self._is_single or not is_one or held.instance.computed is None:
+        written, computed = held.instance.resource, []
+        for each in present.values():
+            found = each.instance
+            if found.resource is not written or found.computed is None:
+                return False
+            computed.append(found.computed[1])
+        if not self._is_single or held.instance.computed is None:
             return False
         if written.loop is not None and (self._asked is None or not self._asked.matrix.keeps_items(written)):
             return False
-        return self._wanted(held, held.instance.computed[2], present)
+        return self._wanted(held, held.instance.computed[2], present, computed)
 
-    def _wanted(self, held: Held, constants: Constants, present: Mapping[int, EvaluatedResource]) -> Sequence[int]:
-        """Those of which the rows are not known."""
+    def _wanted(
+        self, held: Held, constants: Constants, present: Mapping[int, EvaluatedResource], computed: Sequence[Sequence[Any]]
+    ) -> Sequence[int]:
+        """Those of which the rows are not known. `computed` is what the code computes in the columns."""
         digits, group = held.digits, held.group
         around = (group.number, tuple(present), condition_text(held.instance.resource.when))
         tables = self._tables.get(around)
@@ -127,38 +133,60 @@ class SharedRows:
             words = each.words(constants) if each.joined else _NO_WORDS
             if known is not None and _fits(words, known.room):
                 self._use(known, words)
-                self._known.append(each.place)
                 self._told.add(index)
                 continue
             if key not in table:
+                if not _differs(each.numbers, computed):
+                    table[key] = _NONE
+                    continue
                 siblings = self._siblings.get((around, each.numbers))
-                if siblings is not None and self._is_sibling(siblings, each, key, table, present):
-                    if table[key] is not _NONE:
-                        self._known.append(each.place)
-                        self._told.add(index)
+                values = [column[each.numbers[0]] for column in computed] if siblings is not None else []
+                if siblings is not None and self._is_sibling(siblings, each, key, table, present, values):
+                    self._told.add(index)
                     continue
                 self._news.append(_Use(index, each, key, table, words, around))
             wanted += each.numbers
         return wanted
 
     def _is_sibling(
-        self, siblings: _Siblings, expression: Expression, key: Any, table: _Table, present: Mapping[int, EvaluatedResource]
+        self,
+        siblings: _Siblings,
+        expression: Expression,
+        key: Any,
+        table: _Table,
+        present: Mapping[int, EvaluatedResource],
+        values: Sequence[Any],
     ) -> bool:
         """Whether an expression has the row of others but for the values, which is noted then."""
-        index = expression.numbers[0]
-        values = [each.instance.computed[1][index] for each in present.values() if each.instance.computed is not None]
-        first = values[0]
-        if type(first) not in PLAIN or len(set(map(type, values))) > 1 or self._asked is None:
+        first, instance = values[0], next(iter(present.values())).instance
+        if type(first) not in PLAIN or len(set(map(type, values))) > 1 or self._asked is None or instance.computed is None:
             return False
-        if values.count(first) == len(values):
-            table[key] = _NONE
-            return True
-        row, address = siblings.first.row, next(iter(present.values())).instance.address
-        at = dict.fromkeys(present, row.pointer)
-        leaf = Leaf(row.pointer, at, dict(zip(present, values, strict=True)), True, Alike(False), siblings.computed)
-        drivers, echo = self._asked.matrix.behind(dict.fromkeys(present, address), leaf)
-        if echo:
-            return False
+        constants = instance.computed[2]
+        names = tuple([constants[each] for each in expression.text.reads if isinstance(each, int)])
+        alike = names, type(first), tuple([each != first for each in values])
+        number = siblings.sure.get(alike)
+        if number is None:
+            row, own = siblings.first.row, dict.fromkeys(present, instance.address)
+            leaf = Leaf(
+                row.pointer,
+                dict.fromkeys(present, row.pointer),
+                dict(zip(present, values, strict=True)),
+                True,
+                Alike(False),
+                siblings.computed,
+            )
+            drivers, echo = self._asked.matrix.behind(own, leaf)
+            if echo:
+                return False
+            number = self._told_sibling(siblings, drivers)
+            if self._asked.matrix.is_always_behind(own, leaf, drivers):
+                siblings.sure[alike] = number
+        known = table[key] = _Known(number, 0, [self._asked.number_of(each) for each in values])
+        self._use(known, _NO_WORDS)
+        return True
+
+    def _told_sibling(self, siblings: _Siblings, drivers: tuple[Driver, ...]) -> int:
+        """The number of the row that siblings have that something drives."""
         number = next((number for each, number in siblings.told if each == drivers), None)
         if number is None:
             number = len(self.rows)
@@ -167,9 +195,7 @@ class SharedRows:
             self.rows.append([[told[0], [], int(counts), told_drivers(drivers), *told[_DRIVERS + 1 :]]])
             self._counts.append([(siblings.first.aspect, False)] if counts else [])
             self._times.append(0)
-        known = table[key] = _Known(number, 0, [self._asked.number_of(each) for each in values])
-        self._use(known, _NO_WORDS)
-        return True
+        return number
 
     def _use(self, known: _Known, words: tuple[str, str]) -> None:
         values = [known.values] if known.values is not None else []
@@ -181,10 +207,11 @@ class SharedRows:
         news, held = self._news, self.held
         if (not rows and not news) or held is None:
             return list(rows)
+        known = [held.group.expressions[which].place for which in self._told]
         below: list[list[ToldRow]] = [[] for _ in news]
         left: list[ToldRow] = []
         for told in rows:
-            if any(_is_below(told.row, place) for place in self._known):
+            if any(_is_below(told.row, place) for place in known):
                 continue  # it came along with others of its list
             next((found for found, each in zip(below, news, strict=True) if _is_below(told.row, each.expression.place)), left).append(told)
         for each, found in zip(news, below, strict=True):
@@ -195,7 +222,7 @@ class SharedRows:
                 each.table[each.key] = _NONE if shared is not None else None
                 left += found
                 continue
-            known = each.table[each.key] = _Known(len(self.rows), _LONGEST - max(map(_length, shared)))
+            rows_of = each.table[each.key] = _Known(len(self.rows), _LONGEST - max(map(_length, shared)))
             if (
                 len(found) == 1
                 and each.expression.digits is None
@@ -203,11 +230,11 @@ class SharedRows:
                 and _may_have_siblings(found[0], each.expression)
             ):
                 computed = each.expression.numbers[0] if held.instance.resource.when is None else None
-                self._siblings[each.around, each.expression.numbers] = _Siblings(found[0], computed, [])
+                self._siblings[each.around, each.expression.numbers] = _Siblings(found[0], computed, [], {})
             self.rows.append(shared)
             self._counts.append([(told.aspect, bool(told.row.echo)) for told in found if told.row.counted])
             self._times.append(0)
-            self._use(known, each.words)
+            self._use(rows_of, each.words)
         return left
 
     def entry(self) -> dict[str, Any]:
@@ -228,6 +255,18 @@ class SharedRows:
         for about, times in zip(self._counts, self._times, strict=True):
             for aspect, is_echo in about:
                 yield aspect, is_echo, times
+
+
+def _differs(numbers: Sequence[int], computed: Sequence[Sequence[Any]]) -> bool:
+    """Whether one of what the columns compute by these numbers may not be the same in all of them."""
+    first = computed[0]
+    for number in numbers:
+        known = first[number]
+        for other in computed:
+            value = other[number]
+            if value is not known and (type(value) is not type(known) or type(value) not in PLAIN or value != known):
+                return True
+    return False
 
 
 def told_drivers(drivers: Sequence[Driver]) -> list[list[Any]]:

@@ -117,6 +117,18 @@ class Drivers:
 
         return self._driving(Differing(pairs, inputs, changes, lambda column: self._sources(column, addresses, leaf.at)))
 
+    def is_sole(self, addresses: Mapping[int, str], leaf: Leaf, drivers: Sequence[Driver]) -> bool:
+        """Whether what the code of a single resource computes hangs on nothing that differs but on one driver, which is set as a whole: then that is
+        behind it, whatever the constants in it are."""
+        column, address = next(iter(addresses.items()))
+        instance = self.renderings[column].resources[address].instance
+        if self.templates > 1 or leaf.computed is None or instance.computed is None or len(drivers) != 1 or drivers[0].together:
+            return False
+        code, _, constants = instance.computed
+        inputs = instance.scope.plan.inputs.of_names(code.texts[leaf.computed].names(constants))
+        sole = self._trials.sole(Differing(_pairs(leaf.values), inputs, lambda _: True, lambda _: ()))
+        return sole == drivers[0].parameter and not self.is_parted(sole)
+
     def _of_property(self, addresses: Mapping[int, str], at: Mapping[int, Pointer], label: Pointer, pairs: Pairs) -> tuple[Driver, ...]:
         """The same by its label; `at` is where the columns that have it have the property."""
         name = str(label[0])

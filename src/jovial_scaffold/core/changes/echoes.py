@@ -84,6 +84,13 @@ class Echoes:
             self._within[leaf.text] = found[len(before) : len(found) - len(behind)]
         return found
 
+    def is_never(self, addresses: Mapping[int, str], leaf: Leaf, drivers: Iterable[Driver]) -> bool:
+        """Whether what the code of a single resource computes repeats nothing, whatever the constants in it are."""
+        names, written = self._names_of(addresses, leaf, drivers), self._text(addresses, leaf)
+        if written is None:
+            return False
+        return not names or not all(self._may_be_copied(each, names) for each in written[0].shapes if isinstance(each, Shape))
+
     def _names_of(self, addresses: Mapping[int, str], leaf: Leaf, drivers: Iterable[Driver]) -> tuple[str, ...]:
         """The parameters behind a part that is there wherever the resource is."""
         return self._names(drivers, leaf.values.values()) if len(leaf.values) == len(addresses) else ()

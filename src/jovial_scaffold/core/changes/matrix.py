@@ -247,6 +247,12 @@ class Matrix:
         drivers = self._drivers.of_property(own, leaf)
         return drivers, self._echoes.of_property(own, leaf, drivers) if drivers and self._echoes is not None else ""
 
+    def is_always_behind(self, own: Mapping[int, str], leaf: Leaf, drivers: tuple[Driver, ...]) -> bool:
+        """Whether the same drivers are surely behind such a part, and it is no echo, whatever the constants in it are, as long as the same columns
+        differ; the names that it reads are not among those."""
+        never_echoes = self._echoes is None or self._echoes.is_never(own, leaf, drivers)
+        return never_echoes and self._drivers.is_sole(own, leaf, drivers)
+
     def _leaves(self, present: Mapping[int, EvaluatedResource]) -> Iterable[Leaf]:
         """The parts of a resource that differ, or all."""
         wanted = self._everything(present) if callable(self._everything) else self._everything
