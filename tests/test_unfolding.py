@@ -111,7 +111,7 @@ _LOOPED = (
     "    $per: {gate: labels}\n    name: ${gate}\n    wait_hours: \"${gate == 'z' ? copies : size(setting)}\"\n    tags: ${labels}\n",
     "    $per: {i: [1, 2, 3, 4, 5, 6, 7, 8, 9]}\n    name: n-${i}\n    wait_hours: ${copies * (i % 2)}\n    description: '${far && i > 1 ? note : setting}'\n",
 )
-_SHARES = 4  # of a large project's rows
+_SHARES = 3  # of a large project's rows
 _WITH_VALUES = 3  # entries of a use of shared rows without values of its own
 _TAGS = ("    tags: ${labels}\n", '    tags: {line: alp, number: "#"}\n', '    tags: {setting: "${setting}", é: "${note}"}\n', "")
 _PLAIN_TAGS = (_TAGS[0], _TAGS[1], _TAGS[3])

@@ -18,7 +18,7 @@ def spread(tasks: Sequence[Callable[[], Result]], workers: int) -> Iterator[Call
 
     Each process takes the next task when it has done one, this one from when that function is called on.
     """
-    children = min(workers, len(tasks)) - 1 if can_fork() else 0
+    children = min(workers - 1, len(tasks)) if can_fork() else 0
     tickets = _Tickets(len(tasks)) if children > 0 else None
     sent = [partial(_sendable, task) for task in tasks]
     beside = [Beside(partial(_in_turn, sent, tickets)) for _ in range(children) if tickets is not None]

@@ -94,10 +94,8 @@ def board_of(
 @contextmanager
 def rows_begun(first: FirstPart, workers: int) -> Iterator[RowsBegun]:
     """The rows of the first resources of a large project, made beside the rendering of the others."""
-    count = _SHARES // 2
-    aspects = Aspects(columns_only(first.renderings))
-    tasks = [partial(_share, first.renderings, Share(number, count, is_followed=True), aspects) for number in range(count)]
-    with spread(tasks, workers) as results:
+    share = Share(0, 1, is_followed=True)  # what has to be found out for each is found once
+    with spread([partial(_share, first.renderings, share, Aspects(columns_only(first.renderings)))], workers) as results:
         yield RowsBegun(first.left, results)
 
 

@@ -170,11 +170,12 @@ class _Chosen:
 
 
 def _names(renderings: Sequence[Evaluated]) -> list[dict[str, str]]:
-    """For each column, the address there of each address of all: a resource that was renamed goes by its newest name."""
+    """For each column, the address there of each address of all: a resource that was renamed goes by its newest name. Nothing where all go by
+    their own."""
     renaming = [(each.renames, each.resources) for each in renderings]
     renaming = [each for each in renaming if each[0]]
     if not renaming:
-        return [dict(zip(each.resources, each.resources, strict=True)) for each in renderings]
+        return []
     return [{newest(address, each.resources, renaming): address for address in each.resources} for each in renderings]
 
 
@@ -189,14 +190,14 @@ class Matrix:
         self._resources = [rendering.resources for rendering in renderings]
         self._labels = [rendering.label for rendering in renderings]
         self._names = _names(renderings)
-        self._renamed = [{own: newest for newest, own in each.items() if own != newest} for each in self._names]
+        self._renamed = [{own: newest for newest, own in each.items() if own != newest} for each in self._names] or [{} for _ in renderings]
         self._shaped = None if any(self._renamed) else ShapedLeaves(self.keeps_items)
         self._at: dict[Pointer, tuple[Mapping[int, Pointer], Mapping[str, Pointer]]] = {}
 
     @property
     def addresses(self) -> list[str]:
         """All that there are in some column."""
-        return sorted({address for each in self._names for address in each})
+        return sorted(set().union(*(self._names or self._resources)))
 
     @property
     def untried(self) -> int:

@@ -79,11 +79,9 @@ def picture(
             rounds.setdefault(address, len(rendering.rounds) + 1)
     title = " and ".join(rendering.label for rendering in renderings)
     folds: tuple[str, ...] = () if unfold else ("loops",)
-    while True:
-        grouped = _grouped(resources, by, folds)
-        if unfold or len(grouped.members) <= most or len(folds) == len(FOLDS):
-            return _drawn(title, resources, rounds, by, folds, marks or {}, renderings, grouped)
+    while (grouped := _grouped(resources, by, folds, len(resources) if unfold or folds == FOLDS else most)) is None:
         folds = FOLDS[: len(folds) + 1]
+    return _drawn(title, resources, rounds, by, folds, marks or {}, renderings, grouped)
 
 
 class _Grouped(NamedTuple):
@@ -94,11 +92,18 @@ class _Grouped(NamedTuple):
     labels: dict[tuple[str, ...], str]
 
 
-def _grouped(resources: Mapping[str, EvaluatedResource], by: str, folds: tuple[str, ...]) -> _Grouped:
+def _grouped(resources: Mapping[str, EvaluatedResource], by: str, folds: tuple[str, ...], most: int) -> _Grouped | None:
+    """None where that makes more nodes than `most`."""
     found = _Grouped({}, {}, {})
+    members = found.members
     for address, resource in resources.items():
         name, frame = _place(resource.instance, by, folds, resource, found.labels)
-        found.members.setdefault(name, []).append(address)
+        if name in members:
+            members[name].append(address)
+            continue
+        if len(members) == most:
+            return None
+        members[name] = [address]
         found.frames[name] = frame
     return found
 
@@ -167,6 +172,8 @@ def _place(
     instance: Instance, by: str, folds: tuple[str, ...], resource: EvaluatedResource, labels: dict[tuple[str, ...], str]
 ) -> tuple[str, tuple[str, ...]]:
     """The node that a resource goes into, and the frame around that."""
+    if instance.scope.use is None and by != "file":
+        return resource.type_text if "types" in folds else _folded(instance, "", folds), ()
     path: list[str] = []
     for each in _uses(instance) if instance.scope.use is not None else ():
         path.append(_folded(each, f"{path[-1]}/" if path else "", folds))

@@ -27,7 +27,7 @@ class Plan:
         self.functions = Functions(template)
         self.checker = Checker(template)
         self.inputs = Inputs(template)
-        self.codes = Codes()
+        self.codes = Codes(template)
         self._reaches = Reaches(template)
         self._known: dict[tuple[str, str], Reach] = {}
         self._certain: dict[str, tuple[frozenset[str], tuple[str, ...]] | None] = {}

@@ -6,6 +6,7 @@ what the careful way gives, or raise; what is not worth code (loops, `${?…}`, 
 """
 
 import ast
+from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
 from typing import Any, NamedTuple
 
@@ -21,7 +22,7 @@ from jovial_scaffold.core.schemas.catalog import ResourceType
 from jovial_scaffold.core.schemas.keywords import is_by_property
 from jovial_scaffold.core.schemas.shapes import annotated
 from jovial_scaffold.core.schemas.validation import Validator, Violation
-from jovial_scaffold.core.templates.model import Compiled, Condition, Constant, Dynamic, ListValue, MapValue, ResourceShape
+from jovial_scaffold.core.templates.model import Compiled, Condition, Constant, Dynamic, ListValue, MapValue, ResourceShape, Template
 from jovial_scaffold.core.templates.shapes import constants_of, is_plain
 from jovial_scaffold.core.text.source import Pointer
 
@@ -87,8 +88,9 @@ class Faults(NamedTuple):
 class Codes:
     """The code of one template's shapes, made where it is worth it."""
 
-    def __init__(self) -> None:
-        self._tries: dict[ResourceShape, int] = {}
+    def __init__(self, template: Template) -> None:
+        counts = Counter(each.shape for each in template.resources.values())
+        self._tries = {shape: count - 1 for shape, count in counts.items() if count > FEW}  # for those, it is worth it at once
         self._made: dict[ResourceShape, Code | None] = {}
 
     def of(self, shape: ResourceShape) -> Code | None:

@@ -6,7 +6,7 @@ be the same in all entries of a mould.
 """
 
 import ast
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from typing import Any, NamedTuple
 
 from jovial_scaffold.core.code import called, compiled_code, every, loaded, parameters, subscript
@@ -116,30 +116,43 @@ class Moulds:
         self._read = read
         self._scalar = scalar
         self._failure = failure
-        self._seen: dict[str, int] = {}
+        self._seen: dict[str, list[tuple[tuple[str, str], tuple[str, ...]]]] = {}  # entries that are alike, as long as there is no mould
         self._fixed: dict[str, tuple[int, ...] | None] = {}
         self._made: dict[tuple[str, tuple[str, ...]], Mould | None] = {}
 
-    def of(self, start: int, end: int) -> Cast | None:
+    def of(self, start: int, end: int, pointer: tuple[str, str]) -> Cast | None:
         """The mould of an entry that stands there, once there is one."""
         if end - start > _LONGEST:
             return None
         form, digits = self._apart(start, end)
         if form not in self._fixed:
-            seen = self._seen[form] = self._seen.get(form, 0) + 1
-            if seen < ALIKE or len(self._fixed) >= _MOST:
+            seen = self._seen.setdefault(form, [])
+            if len(seen) < ALIKE - 1 or len(self._fixed) >= _MOST:
+                if len(seen) < ALIKE - 1:
+                    seen.append((pointer, digits))
                 return None
             self._fixed[form] = self._same_in(self._text[start:end], digits)
         fixed = self._fixed[form]
         if fixed is None:
             return None
-        if not self._all_short and max(map(len, digits), default=0) > _LENGTH:
+        if not self._is_short(digits):
             return None
         key = form, tuple([digits[index] for index in fixed])
         if key not in self._made:
             self._made[key] = self._mould(self._text[start:end], digits, fixed) if len(self._made) < _MOST else None
         mould = self._made[key]
         return (mould, digits) if mould is not None else None
+
+    def earlier(self) -> Iterator[tuple[tuple[str, str], Cast]]:
+        """The entries that came before there was the mould that they are of."""
+        for form, fixed in self._fixed.items():
+            for pointer, digits in self._seen[form] if fixed is not None else ():
+                mould = self._made.get((form, tuple([digits[index] for index in fixed or ()])))
+                if mould is not None and self._is_short(digits):
+                    yield pointer, (mould, digits)
+
+    def _is_short(self, digits: Sequence[str]) -> bool:
+        return self._all_short or max(map(len, digits), default=0) <= _LENGTH
 
     def _apart(self, start: int, end: int) -> tuple[str, tuple[str, ...]]:
         """An entry with a zero for each of its numbers, and the numbers."""

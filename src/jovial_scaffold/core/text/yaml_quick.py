@@ -92,7 +92,11 @@ class QuickReader:
                 self.values[-1].append(self.open({}, column + len(dash)))
                 column += len(dash)
             self.entry(key, rest, column, match.start())
-        return self.values[0] if self.values else None
+        found: Any = self.values[0] if self.values else None
+        for pointer, cast in self.moulds.earlier() if self.moulds is not None else ():
+            if cast[0].cast(cast[1]) == found[pointer[0]][pointer[1]]:
+                self.outline.casts[pointer] = cast
+        return found
 
     def turn(self, column: int, is_list: bool) -> None:
         """Go on in what a line with another indentation, or another kind of entry, belongs to."""
@@ -161,7 +165,7 @@ class QuickReader:
             self.ends[column] = re.compile(rf"\n[ ]{{0,{column}}}[^ #\n]")
         following = self.ends[column].search(self.text, self.at - 1)
         end = following.start() + 1 if following else len(self.text)
-        found = known.of(start, end)
+        found = known.of(start, end, (self.outer, name))
         value = found[0].cast(found[1]) if found is not None else None
         if found is None or value is None:
             return False
