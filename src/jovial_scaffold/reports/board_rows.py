@@ -59,7 +59,8 @@ def board_rows(renderings: Sequence[Evaluated], share: Share = WHOLE, unfolded: 
     resources = []
     for address in share.of(matrix.addresses):
         rows = shared.own([telling.told(row) for row in matrix.rows(address)])
-        counts.update((each.aspect, bool(each.row.echo)) for each in rows if each.row.counted)
+        if rows:
+            counts.update((each.aspect, bool(each.row.echo)) for each in rows if each.row.counted)
         kind = rows[0].row.type if rows else ""
         resources.append({"address": address, **_place(address, kind, renderings), "rows": [each.told for each in rows], **shared.entry()})
     shared.held = None

@@ -131,7 +131,7 @@ class SharedRows:
             if known is _NONE:
                 continue
             words = each.words(constants) if each.joined else _NO_WORDS
-            if known is not None and _fits(words, known.room):
+            if known is not None and (words is _NO_WORDS or _fits(words, known.room)):
                 self._use(known, words)
                 self._told.add(index)
                 continue

@@ -103,9 +103,12 @@ class WrittenAlike:
 
     def hold(self, present: Mapping[int, EvaluatedResource]) -> Held | None:
         """A resource as the columns have it, of which the page makes the rows that are the same everywhere; None for others."""
-        column, first = next(iter(present.items()))
-        if not self._any or not all(each.type_text == first.type_text for each in present.values()):
+        if not self._any:
             return None
+        column, first = next(iter(present.items()))
+        for each in present.values():
+            if each.type_text != first.type_text:
+                return None
         return self._hold(self._renderings[column].label, first)
 
     def entry(self, held: Held, told: Set[int]) -> dict[str, Any]:

@@ -95,7 +95,7 @@ class Comparison:
 
 Everything = bool | Callable[[Mapping[int, EvaluatedResource]], bool | Sequence[int]]
 """Whether rows are wanted that do not differ. Or, of a resource as the columns have it: whether, or that only those are which differ by these
-of the values that its code computes."""
+of the values that its code computes; then it has one type everywhere."""
 
 
 def compare(
@@ -214,10 +214,14 @@ class Matrix:
         labels = self._labels
         if self._shaped is not None:  # as long as nothing was renamed
             present = {column: found for column, each in enumerate(self._resources) if (found := each.get(address)) is not None}
+            asked = self._everything(present) if callable(self._everything) else self._everything
+            if not isinstance(asked, bool) and not asked and len(present) == len(labels):
+                return  # nothing that is wanted of it differs
             own = dict.fromkeys(present, address)
         else:
             own = {column: each[address] for column, each in enumerate(self._names) if address in each}
             present = {column: self._resources[column][there] for column, there in own.items()}
+            asked = self._everything(present) if callable(self._everything) else self._everything
         first = next(iter(present.values()))
         kind, module = first.type_text, module_of(first)
         within = first.instance.scope.prefix if module else ""
@@ -232,7 +236,7 @@ class Matrix:
         if [each.type_text for each in present.values()].count(kind) < len(present):
             values = {labels[column]: each.type_text for column, each in present.items()}
             yield Row("property", address, kind, TYPE, values, missing, True, (Driver(TEMPLATE, {}),), module=module)
-        for leaf in self._leaves(present):
+        for leaf in self._leaves(present, asked):
             without = tuple([labels[column] for column in present if column not in leaf.values]) if len(leaf.values) < len(present) else ()
             drivers, echo = self.behind(own, leaf) if leaf.differs else ((), "")
             absent = (*without, *missing) if without else missing
@@ -254,9 +258,8 @@ class Matrix:
         never_echoes = self._echoes is None or self._echoes.is_never(own, leaf, drivers)
         return never_echoes and self._drivers.is_sole(own, leaf, drivers)
 
-    def _leaves(self, present: Mapping[int, EvaluatedResource]) -> Iterable[Leaf]:
+    def _leaves(self, present: Mapping[int, EvaluatedResource], wanted: bool | Sequence[int]) -> Iterable[Leaf]:
         """The parts of a resource that differ, or all."""
-        wanted = self._everything(present) if callable(self._everything) else self._everything
         found = self._shaped.of(present, wanted) if self._shaped is not None else None
         if found is not None:
             return found

@@ -58,24 +58,23 @@ class _Adding:
     """Which numbers of the types of one rendering are added up (docs/catalogs.md, `adds`)."""
 
     def __init__(self) -> None:
-        self._may: dict[tuple[str, str], bool] = {}
+        self._may: dict[str, _May] = {}
         self._adds: dict[tuple[str, Pointer], bool] = {}
         self._filled: dict[tuple[str, str], bool] = {}
         self._defaults: dict[str, dict[str, Any] | None] = {}
 
     def held(self, resource: RenderedResource, kind: ResourceType) -> dict[str, Any]:
         """The effective properties in which a number may be."""
-        defaults = self._in_defaults(kind)
+        defaults, may = self._in_defaults(kind), self._may[kind.id]
         if resource.faulty or defaults is None:
             effective = resource.effective
-            return {name: effective[name] for name in effective if self.may(kind, name)}
+            return {name: effective[name] for name in effective if may[name]}
         properties, shapes = resource.properties, kind.shape.properties
         held = {name: value for name, value in defaults.items() if name not in properties} if defaults else {}
-        for name in properties:
-            if self.may(kind, name):
-                shape, value = shapes.get(name), properties[name]
-                is_whole = type(value) is int or not self._is_filled(kind, name)
-                held[name] = with_secrets(shape, value if is_whole else filled(shape, value, resource.address, (name,)))
+        for name in [name for name in properties if may[name]]:
+            shape, value = shapes.get(name), properties[name]
+            is_whole = type(value) is int or not self._is_filled(kind, name)
+            held[name] = with_secrets(shape, value if is_whole else filled(shape, value, resource.address, (name,)))
         return held
 
     def _is_filled(self, kind: ResourceType, name: str) -> bool:
@@ -88,19 +87,12 @@ class _Adding:
     def _in_defaults(self, kind: ResourceType) -> dict[str, Any] | None:
         """The numbers that are there where nothing is written; None where one may be inside of something else."""
         if kind.id not in self._defaults:
+            may = self._may[kind.id] = _May(kind)
             shape, plain = kind.shape, not kind.shape.patterns and kind.shape.others is None
-            found = {name: each for name, each in shape.properties.items() if each.has_default and self.may(kind, name)}
+            found = {name: each for name, each in shape.properties.items() if each.has_default and may[name]}
             plain = plain and not any(isinstance(each.default, dict | list) or each.write_only for each in found.values())
             self._defaults[kind.id] = {name: each.default for name, each in found.items()} if plain else None
         return self._defaults[kind.id]
-
-    def may(self, kind: ResourceType, name: str) -> bool:
-        """Whether any in a property may be."""
-        known = self._may.get((kind.id, name))
-        if known is None:
-            written = repr(subschema(kind.schema, (name,)))
-            known = self._may[kind.id, name] = "'adds'" in written or "'$ref'" in written
-        return known
 
     def adds(self, kind: ResourceType, pointer: Pointer) -> bool:
         """Whether the number at a place is."""
@@ -108,6 +100,20 @@ class _Adding:
         if key not in self._adds:
             self._adds[key] = any(part.get("adds") for part in subschema(kind.schema, pointer))
         return self._adds[key]
+
+
+class _May(dict[str, bool]):
+    """Whether any number in a property may be added up, by its name."""
+
+    __slots__ = ("_kind",)
+
+    def __init__(self, kind: ResourceType) -> None:
+        self._kind = kind
+
+    def __missing__(self, name: str) -> bool:
+        written = repr(subschema(self._kind.schema, (name,)))
+        may = self[name] = "'adds'" in written or "'$ref'" in written
+        return may
 
 
 def _may_fill_numbers(shape: Shape | None) -> bool:
