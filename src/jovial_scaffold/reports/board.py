@@ -5,13 +5,10 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from functools import partial
 from html import escape
-from typing import Any, NamedTuple
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 from jovial_scaffold._version import __version__
 from jovial_scaffold.core.changes.aspects import Aspects, Counts
-from jovial_scaffold.core.changes.edges import Edges, between, origins_of
-from jovial_scaffold.core.changes.effect_records import Effects
-from jovial_scaffold.core.changes.matrix import Comparison
 from jovial_scaffold.core.changes.totals import Total
 from jovial_scaffold.core.expressions.marked import to_json
 from jovial_scaffold.core.expressions.values import deep_marks
@@ -26,12 +23,15 @@ from jovial_scaffold.core.waivers import Waiver
 from jovial_scaffold.reports.board_rows import Share, board_rows, columns_only
 from jovial_scaffold.reports.chains import LONGEST
 from jovial_scaffold.reports.drawing.svg import svg_text
-from jovial_scaffold.reports.edges import edges_entries
-from jovial_scaffold.reports.effects_document import effects_document
 from jovial_scaffold.reports.machine import compact_json, finding_entry
 from jovial_scaffold.reports.pages import Html, put_together
 from jovial_scaffold.reports.terminal import cut
 from jovial_scaffold.reports.words import visible
+
+# What only some boards need is loaded where it is asked.
+if TYPE_CHECKING:
+    from jovial_scaffold.core.changes.effect_records import Effects
+    from jovial_scaffold.core.changes.matrix import Comparison
 
 _SHARES = 4  # of the rows of a large project: more than processors, so that none waits long for a slower one
 
@@ -65,7 +65,7 @@ def board_of(
     project: str,
     renderings: Sequence[Evaluated],
     check: Callable[[], Findings],
-    effects: Mapping[str, Effects],
+    effects: "Mapping[str, Effects]",
     when: str,
     folder: str = "",
     workers: int = 1,
@@ -132,9 +132,12 @@ def board_page(title: str, boards: Sequence[Board], live: bool = False) -> str:
     )
 
 
-def trial_data(comparison: Comparison, effects: Effects | None, findings: Sequence[Finding]) -> dict[str, Any]:
+def trial_data(comparison: "Comparison", effects: "Effects | None", findings: Sequence[Finding]) -> dict[str, Any]:
     """What other values would do to an environment: what deploying it as it would be does to it as it is, and to what runs, where `effects` say
     so; and what is wrong then."""
+    from jovial_scaffold.core.changes.edges import Edges, between, origins_of
+    from jovial_scaffold.reports.edges import edges_entries
+
     told = between(comparison, *comparison.environments)
     over = Edges(effects.effects, effects.beside, origins_of(effects)) if effects is not None else None
     return {
@@ -154,12 +157,14 @@ def board_data(
     project: str,
     renderings: Sequence[Evaluated],
     findings: Findings,
-    effects: Mapping[str, Effects],
+    effects: "Mapping[str, Effects]",
     when: str,
     aspects: Aspects,
     counts: Counts,
 ) -> dict[str, Any]:
     """All that the page shows but for rows and maps, as plain data; secrets masked."""
+    if effects:
+        from jovial_scaffold.reports.effects_document import effects_document
     environments = [each.label for each in renderings]
     return {
         "project": project,
