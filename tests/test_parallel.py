@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from jovial_scaffold.core import project_reading as computing
 from jovial_scaffold.core.limits import Limit
-from jovial_scaffold.core.parallel import spread
+from jovial_scaffold.core.parallel import spread, staged
 from jovial_scaffold.core.rendering.rendering import Evaluated, first_half
 from jovial_scaffold.core.rendering.results import Rendering
 from jovial_scaffold.reports.machine import render_text
@@ -49,6 +49,15 @@ def not_to_be_sent(number: int) -> object:
 def test_results_come_in_order_however_they_are_shared_out(numbers: list[int], workers: int, task: Callable[[int], int]) -> None:
     with spread([partial(task, number) for number in numbers], workers) as results:
         assert results() == [number * 2 for number in numbers]
+
+
+def test_each_stage_gives_its_own_results() -> None:
+    stages = [[partial(doubled, number) for number in range(count)] for count in (3, 0, 2)]
+    for asked in ((0, 1, 2), (2, 0), (1,), ()):
+        with staged(stages, 2) as results:
+            assert [results[stage]() for stage in asked] == [[task() for task in stages[stage]] for stage in asked]
+        with pytest.raises(ChildProcessError):
+            os.waitpid(-1, os.WNOHANG)
 
 
 def test_what_cannot_be_sent_is_done_here() -> None:
@@ -108,13 +117,14 @@ def test_the_first_part_is_what_all_of_it_will_hold(seed: int) -> None:
 
     files = project(random.Random(seed))
     alone, parted = loaded(files), loaded(files)
-    first = parted.first_part(ENVIRONMENTS)
-    assert first is not None
-    for part, whole in zip(first.renderings, alone.views(ENVIRONMENTS), strict=True):
-        assert set(part.resources) == {address for address in whole.resources if address < first.left}
+    half = parted.half(ENVIRONMENTS)
+    assert half is not None
+    for part, whole in zip(parted.first_part(ENVIRONMENTS, half), alone.views(ENVIRONMENTS), strict=True):
+        assert set(part.resources) == {address for address in whole.resources if address < half.left}
         assert [_held(part, address) for address in part.resources] == [_held(whole, address) for address in part.resources]
     assert [written(each) for each in parted.views(ENVIRONMENTS)] == [written(each) for each in alone.views(ENVIRONMENTS)]
-    assert parted.first_part(ENVIRONMENTS) is None, "they are there already"
+    there = parted.first_part(ENVIRONMENTS, half)
+    assert [[*each.resources] for each in there] == [[*each.resources] for each in alone.views(ENVIRONMENTS)], "they are there already"
     assert checked_document(parted) == checked_document(loaded(files))
 
 

@@ -5,9 +5,8 @@ import json
 import os
 import sys
 from collections.abc import Callable, Iterator
-from contextlib import ExitStack
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated
+from typing import TYPE_CHECKING, Annotated, Any
 from urllib.parse import parse_qsl, quote
 
 import typer
@@ -99,17 +98,23 @@ def command(
 
 def board(loaded: Project, environments: list[str], folder: str = "", workers: int = 1) -> "Board":
     """What the page shows of a project; an environment whose snapshot cannot be read is shown without effects. Raises ProjectError."""
-    from jovial_scaffold.core.parallel import spread
-    from jovial_scaffold.reports.board import NO_ROWS, board_of, rows_begun
+    from jovial_scaffold.core.parallel import staged
+    from jovial_scaffold.reports.board import NO_ROWS, RowsBegun, board_of, rows_until
 
     names = loaded.in_order(environments or loaded.environments)
-    beside = loaded.processes(workers)
-    with ExitStack() as stack:  # environments are rendered here, since all of them are compared, and templates are checked beside that
-        checks = [stack.enter_context(spread(side.static_checks(), beside)) for side, _ in loaded.sides(names)]
-        first = loaded.first_part(names) if beside > 1 else None
-        begun = stack.enter_context(rows_begun(first, beside)) if first is not None else NO_ROWS
+    sides, beside = loaded.sides(names), loaded.processes(workers)
+    half = loaded.half(names) if beside > 1 else None
+
+    def rows() -> Any:
+        assert half is not None
+        return rows_until(loaded.first_part(names, half), half.left)
+
+    # Environments are rendered here, since all of them are compared. Beside that, templates are checked, and rows are begun.
+    stages: list[list[Callable[[], Any]]] = [[*side.static_checks()] for side, _ in sides]
+    with staged([*stages, [rows]] if half is not None else stages, beside) as results:
+        begun = RowsBegun(half.left, results[-1]) if half is not None else NO_ROWS
         renderings = loaded.views(names)
-        static = [results() for results in checks]
+        static = [found() for found in results[: len(sides)]]
         effects, unread = {}, []
         for name in names:
             if loaded.deployed_name(name) is None or has_errors(loaded.render(name).findings):
@@ -120,7 +125,7 @@ def board(loaded: Project, environments: list[str], folder: str = "", workers: i
                 unread += error.findings
 
         def check() -> "Findings":
-            results = [side.check(views, static=found) for (side, views), found in zip(loaded.sides(names), static, strict=True)]
+            results = [side.check(views, static=found) for (side, views), found in zip(sides, static, strict=True)]
             found = [each for result in results for each in result.findings]
             return [*found, *unread], [each for result in results for each in result.waived_findings]
 

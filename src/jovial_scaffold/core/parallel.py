@@ -7,7 +7,7 @@ import threading
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from functools import partial
-from typing import Generic, TypeVar
+from typing import Any, TypeVar
 
 Result = TypeVar("Result")
 
@@ -18,24 +18,33 @@ def spread(tasks: Sequence[Callable[[], Result]], workers: int) -> Iterator[Call
 
     Each process takes the next task when it has done one, this one from when that function is called on.
     """
-    children = min(workers - 1, len(tasks)) if can_fork() else 0
-    tickets = _Tickets(len(tasks)) if children > 0 else None
-    sent = [partial(_sendable, task) for task in tasks]
-    beside = [Beside(partial(_in_turn, sent, tickets)) for _ in range(children) if tickets is not None]
+    with staged([tasks], workers) as (results,):
+        yield results
 
-    def results() -> list[Result]:
-        found = _in_turn(tasks, tickets) if tickets is not None else {}
-        for task in beside:
-            found.update((number, pickle.loads(answer)) for number, answer in task.result().items())
+
+@contextmanager
+def staged(stages: Sequence[Sequence[Callable[[], Any]]], workers: int) -> Iterator[list[Callable[[], list[Any]]]]:
+    """The same of several lists of tasks, with a function for each: a process goes on with the tasks of the next one when nobody has to begin one
+    of those before."""
+    children = min(workers - 1, max(map(len, stages), default=0)) if can_fork() else 0
+    tickets = [_Tickets(len(tasks)) for tasks in stages] if children > 0 else []
+    steps = [partial(_in_turn, [partial(_sendable, task) for task in tasks], own) for tasks, own in zip(stages, tickets, strict=False)]
+    beside = [Beside(steps) for _ in range(children) if steps]
+
+    def results(stage: int) -> list[Any]:
+        tasks = stages[stage]
+        found = _in_turn(tasks, tickets[stage]) if tickets else {}
+        for process in beside:
+            found.update((number, pickle.loads(answer)) for number, answer in process.result(stage).items())
         return [found[index] if index in found else task() for index, task in enumerate(tasks)]
 
     try:
-        yield results
+        yield [partial(results, stage) for stage in range(len(stages))]
     finally:
-        for task in beside:
-            task.end()
-        if tickets is not None:
-            tickets.close()
+        for process in beside:
+            process.end()
+        for each in tickets:
+            each.close()
 
 
 class _Tickets:
@@ -73,45 +82,47 @@ def _sendable(task: Callable[[], object]) -> bytes:
     return pickle.dumps(task(), pickle.HIGHEST_PROTOCOL)
 
 
-class Beside(Generic[Result]):
-    """Tasks that are done in another process; `result` waits for what they gave, by their numbers. What goes wrong there is left out: it is
-    done again here, so that it is told here."""
+class Beside:
+    """Steps that are done one after the other in another process, each of which gives what came of tasks, by their numbers. What goes wrong there
+    is left out: it is done again here, so that it is told here."""
 
-    def __init__(self, task: Callable[[], dict[int, Result]]) -> None:
-        self._waited = False
-        self._pipe, sending = os.pipe()
+    def __init__(self, steps: Sequence[Callable[[], dict[int, bytes]]]) -> None:
+        pipes = [os.pipe() for _ in steps]
+        self._pipes = [reading for reading, _ in pipes]
+        self._read: dict[int, dict[int, bytes]] = {}
         self._child = os.fork()
         if self._child == 0:
-            _send(task, sending)
-        os.close(sending)
+            _send([(step, sending) for step, (_, sending) in zip(steps, pipes, strict=True)])
+        for _, sending in pipes:
+            os.close(sending)
 
     def end(self) -> None:
-        """Stop the task where its result is no longer wanted: it must not go on when the program has ended."""
-        if not self._waited:
+        """Stop it where its results are no longer wanted: it must not go on when the program has ended."""
+        if len(self._read) < len(self._pipes):
             os.kill(self._child, signal.SIGKILL)
-            os.waitpid(self._child, 0)
-            os.close(self._pipe)
-            self._waited = True
-
-    def result(self) -> dict[int, Result]:
-        """What the tasks gave."""
-        parts = []
-        while part := os.read(self._pipe, 1 << 20):
-            parts.append(part)
-        answer = b"".join(parts)
         os.waitpid(self._child, 0)
-        os.close(self._pipe)
-        self._waited = True
-        found: dict[int, Result] = pickle.loads(answer) if answer else {}
-        return found
+        for number, pipe in enumerate(self._pipes):
+            if number not in self._read:
+                os.close(pipe)
+
+    def result(self, step: int) -> dict[int, bytes]:
+        """What came of a step."""
+        if step not in self._read:
+            parts = []
+            while part := os.read(self._pipes[step], 1 << 20):
+                parts.append(part)
+            os.close(self._pipes[step])
+            self._read[step] = pickle.loads(answer) if (answer := b"".join(parts)) else {}
+        return self._read[step]
 
 
-def _send(task: Callable[[], object], sending: int) -> None:
+def _send(steps: Sequence[tuple[Callable[[], object], int]]) -> None:
     """Runs in the child, which never returns: it holds a copy of the whole program."""
     try:
-        answer = pickle.dumps(task(), pickle.HIGHEST_PROTOCOL)
-        with os.fdopen(sending, "wb") as stream:
-            stream.write(answer)
+        for step, sending in steps:
+            answer = pickle.dumps(step(), pickle.HIGHEST_PROTOCOL)
+            with os.fdopen(sending, "wb") as stream:
+                stream.write(answer)
     except BaseException:
         os._exit(1)
     os._exit(0)

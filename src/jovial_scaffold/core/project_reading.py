@@ -17,7 +17,7 @@ from jovial_scaffold.core.project_inputs import Inputs, Overrides, is_public
 from jovial_scaffold.core.records import replace
 from jovial_scaffold.core.rendering.plan import Plans
 from jovial_scaffold.core.rendering.renames import renames_anything
-from jovial_scaffold.core.rendering.rendering import Evaluated, FirstPart, Underway, asked, first_half, render
+from jovial_scaffold.core.rendering.rendering import Evaluated, Half, Underway, asked, first_half, render
 from jovial_scaffold.core.schemas.catalog import Catalogs
 from jovial_scaffold.core.schemas.shapes import with_secrets
 from jovial_scaffold.core.sightings import Sighting
@@ -272,19 +272,25 @@ class ReadProject:
             renderings.append(rendering if count == 1 else replace(rendering, label=f"{rendering.label} ({count})"))
         return renderings
 
-    def first_part(self, environments: Sequence[str]) -> FirstPart | None:
-        """The first half of the resources of some environments, as `views` will give them; None where views of something else are among
-        them, or where what is in the other half has to be known first."""
+    def half(self, environments: Sequence[str]) -> Half | None:
+        """About half of the resources of some environments, which may be looked at before the others are there. None where views of something
+        else are among them, or what is in the other half has to be known first."""
         names = sorted(self._template.resources)
         count = first_half(names, {each.name for each in self._template.resources.values() if not each.is_single})
-        others = not set(environments) <= self._file.environments.keys() - self._renderings.keys()
-        if not count or others or renames_anything(self._template):
+        if not count or not set(environments) <= self._file.environments.keys() or renames_anything(self._template):
             return None
+        return Half(count, names[count])
+
+    def first_part(self, environments: Sequence[str], half: Half) -> list[Evaluated]:
+        """Half of the resources of some environments, as `views` gives them; or more, where these are rendered already."""
         found = []
         for name in environments:
-            underway = self._underway[name] = self._begun(self._file.environments[name])
-            found.append(underway[0].first(count))
-        return FirstPart(found, names[count])
+            if name in self._renderings:
+                found.append(self._renderings[name][0])
+            else:
+                underway = self._underway[name] = self._begun(self._file.environments[name])
+                found.append(underway[0].first(half.size))
+        return found
 
     def at(self, revision: str) -> Self:
         """The project as of a revision. Raises ProjectError."""

@@ -1,8 +1,7 @@
 """The board: everything about a project in one HTML page that needs no network. Here its data is put together; pages/board.html shows it."""
 
 import json
-from collections.abc import Callable, Iterator, Mapping, Sequence
-from contextlib import contextmanager
+from collections.abc import Callable, Mapping, Sequence
 from functools import partial
 from html import escape
 from typing import TYPE_CHECKING, Any, NamedTuple
@@ -17,7 +16,7 @@ from jovial_scaffold.core.graph.layout import layout
 from jovial_scaffold.core.graph.picture import picture
 from jovial_scaffold.core.limits import PARALLEL_RESOURCES
 from jovial_scaffold.core.parallel import spread
-from jovial_scaffold.core.rendering.rendering import Evaluated, FirstPart
+from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.templates.model import Declaration
 from jovial_scaffold.core.waivers import Waiver
 from jovial_scaffold.reports.board_rows import Share, board_rows, columns_only
@@ -44,7 +43,7 @@ _Rows = tuple[str, Counts]
 
 
 class RowsBegun(NamedTuple):
-    """Rows that are made already of the resources before an address; `results` waits for them."""
+    """Rows that are made already of the resources before an address, which is `left` with all others; `results` waits for them."""
 
     left: str
     results: Callable[[], list[_Rows]]
@@ -91,12 +90,9 @@ def board_of(
     return Board({**data, "folder": folder}, [text for text, _ in every], made[count])
 
 
-@contextmanager
-def rows_begun(first: FirstPart, workers: int) -> Iterator[RowsBegun]:
-    """The rows of the first resources of a large project, made beside the rendering of the others."""
-    share = Share(0, 1, is_followed=True)  # what has to be found out for each is found once
-    with spread([partial(_share, first.renderings, share, Aspects(columns_only(first.renderings)))], workers) as results:
-        yield RowsBegun(first.left, results)
+def rows_until(first: Sequence[Evaluated], until: str) -> _Rows:
+    """The rows of the resources before an address."""
+    return _share(first, Share(0, 1, until=until), Aspects(columns_only(first)))
 
 
 def _share(renderings: Sequence[Evaluated], share: Share, aspects: Aspects) -> _Rows:

@@ -17,22 +17,23 @@ from jovial_scaffold.reports.written_alike import WrittenAlike
 
 
 class Share(NamedTuple):
-    """One of so many shares of all rows, counted from 0, or of those from an address on. The last one may be `followed` by others all the same."""
+    """One of so many shares of all rows, counted from 0, or of those `since` an address or before the one `until`, where there is one."""
 
     number: int
     of_all: int
     since: str = ""
-    is_followed: bool = False
+    until: str = ""
 
     def of(self, addresses: Sequence[str]) -> Sequence[str]:
         """Its addresses, of all in order."""
-        addresses = addresses[bisect_left(addresses, self.since) :]
+        end = bisect_left(addresses, self.until) if self.until else len(addresses)
+        addresses = addresses[bisect_left(addresses, self.since) : end]
         return addresses[len(addresses) * self.number // self.of_all : len(addresses) * (self.number + 1) // self.of_all]
 
     @property
     def is_last(self) -> bool:
         """Whether no other follows."""
-        return self.number == self.of_all - 1 and not self.is_followed
+        return self.number == self.of_all - 1 and not self.until
 
 
 WHOLE = Share(0, 1)

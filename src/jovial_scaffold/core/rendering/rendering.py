@@ -75,11 +75,11 @@ def render(
     return Underway(plan, parameters, context, plans, deployed, meter, searching, sightings).whole()
 
 
-class FirstPart(NamedTuple):
-    """The first resources of some environments, by their names, and the name of the first one that is left: all addresses of those are before
-    it, all others are not."""
+class Half(NamedTuple):
+    """The first resources of a template, by their names, and the name of the first one that is left: all addresses of those are before it, all
+    others are not."""
 
-    renderings: list[Evaluated]
+    size: int
     left: str
 
 
