@@ -128,6 +128,17 @@ def test_the_first_part_is_what_all_of_it_will_hold(seed: int) -> None:
     assert checked_document(parted) == checked_document(loaded(files))
 
 
+def test_there_is_no_first_part_where_the_run_may_do_no_more() -> None:
+    import random
+
+    late = loaded(project(random.Random(1)))
+    half = late.half(ENVIRONMENTS)
+    late._meter.rounds = 0
+    assert half is not None
+    with pytest.raises(computing.SpentError):
+        late.first_part(ENVIRONMENTS, half)
+
+
 def _held(rendering: Evaluated, address: str) -> tuple[object, ...]:
     each = rendering.resources[address]
     return (

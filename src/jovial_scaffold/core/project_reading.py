@@ -17,7 +17,7 @@ from jovial_scaffold.core.project_inputs import Inputs, Overrides, is_public
 from jovial_scaffold.core.records import replace
 from jovial_scaffold.core.rendering.plan import Plans
 from jovial_scaffold.core.rendering.renames import renames_anything
-from jovial_scaffold.core.rendering.rendering import Evaluated, Half, Underway, asked, first_half, render
+from jovial_scaffold.core.rendering.rendering import Evaluated, Half, asked, first_half, render, render_first
 from jovial_scaffold.core.schemas.catalog import Catalogs
 from jovial_scaffold.core.schemas.shapes import with_secrets
 from jovial_scaffold.core.sightings import Sighting
@@ -43,6 +43,10 @@ Read = TypeVar("Read", bound="ReadProject")
 NO_PROJECT = "there was no such project, or none that could be read"
 
 
+class SpentError(Exception):
+    """There is no more that the run may do."""
+
+
 class ReadProject:
     """What all questions about a project share. Every method may be called any number of times, in any order."""
 
@@ -60,7 +64,6 @@ class ReadProject:
         self._renderings: dict[str, tuple[Evaluated, list[Finding]]] = {}
         self._orders = Orders()
         self._partly: dict[str, Evaluated] = {}
-        self._underway: dict[str, tuple[Underway, list[Finding]]] = {}  # environments of which the first part is there
         self._revisions: dict[str, Self] = {}
         self._as_of = ""  # `@` and a revision, where it is a project of the past
         self._catalogs = self._inputs.catalogs()
@@ -89,7 +92,6 @@ class ReadProject:
         self._plan = self._plans.of(self._template)
         self._renderings.clear()
         self._partly.clear()
-        self._underway.clear()
         self._found.clear()
 
     @property
@@ -282,14 +284,18 @@ class ReadProject:
         return Half(count, names[count])
 
     def first_part(self, environments: Sequence[str], half: Half) -> list[Evaluated]:
-        """Half of the resources of some environments, as `views` gives them; or more, where these are rendered already."""
+        """Half of the resources of some environments, as `views` gives them; or more, where these are rendered already. Raises SpentError where
+        the run may not do that much: then nobody knows what `views` gives."""
+        self._catalog_findings  # noqa: B018 - it has to be found before resources are judged
         found = []
         for name in environments:
             if name in self._renderings:
                 found.append(self._renderings[name][0])
             else:
-                underway = self._underway[name] = self._begun(self._file.environments[name])
-                found.append(underway[0].first(half.size))
+                context = self._context(self._file.environments[name])
+                found.append(render_first(self._plan, self._resolved(name)[0], context, self._plans, half.size, self._meter))
+                if self._meter.spent:
+                    raise SpentError
         return found
 
     def at(self, revision: str) -> Self:
@@ -424,11 +430,7 @@ class ReadProject:
         """An environment, and what is wrong with its parameters. What is wrong with it that goes to `sightings` is not kept."""
         if name not in self._renderings:
             view = View.parse(name)
-            underway = self._underway.pop(name, None)
-            if underway is not None and sightings is None:
-                found = self._ended(*underway)
-            else:
-                found = self._render(self._file.environments[view.environment], (), view.values, sightings)
+            found = self._render(self._file.environments[view.environment], (), view.values, sightings)
             if sightings:
                 return found
             self._renderings[name] = found
@@ -473,22 +475,9 @@ class ReadProject:
         values: Sequence[tuple[str, str]] = (),
         sightings: list[Sighting] | None = None,
     ) -> tuple[Evaluated, list[Finding]]:
-        return self._ended(*self._begun(entry, files, values, sightings))
-
-    def _begun(
-        self,
-        entry: EnvironmentEntry,
-        files: Sequence[str] = (),
-        values: Sequence[tuple[str, str]] = (),
-        sightings: list[Sighting] | None = None,
-    ) -> tuple[Underway, list[Finding]]:
-        """A rendering on its way, and what is wrong with its parameters."""
         self._catalog_findings  # noqa: B018 - it has to be found before resources are judged
         parameters, findings = self._resolve(entry, files, values) if files or values else self._resolved(entry.name)
-        return Underway(self._plan, parameters, self._context(entry), self._plans, meter=self._meter, sightings=sightings), findings
-
-    def _ended(self, underway: Underway, findings: list[Finding]) -> tuple[Evaluated, list[Finding]]:
-        rendering = underway.whole()
+        rendering = render(self._plan, parameters, self._context(entry), self._plans, meter=self._meter, sightings=sightings)
         return rendering, [*findings, *put_in_order(rendering, self._orders)]
 
 

@@ -72,7 +72,32 @@ def render(
     what is written out goes to `sightings`, where there are any.
     """
     assert deployed is None or searching is None
-    return Underway(plan, parameters, context, plans, deployed, meter, searching, sightings).whole()
+    findings: list[Finding] = []
+    meter = meter or Meter()
+
+    def report(finding: Finding) -> None:
+        meter.findings -= 1
+        if meter.findings >= 0:
+            findings.append(finding)
+
+    shared = Shared(plans, dict(context), report, deployed=deployed or {}, meter=meter, sightings=sightings)
+    scope = Environment(plan, shared, parameters)
+    resources: dict[str, EvaluatedResource] = {}
+    documents: dict[str, EvaluatedDocument] = {}
+    _collect(scope, resources, documents, searching)
+    if shared.instances > INSTANCES.most:
+        message = say("There are more than {} {}; what is beyond is left out.", Amount(INSTANCES.most), INSTANCES.unit)
+        span = plan.template.origin.value_span()
+        findings.append(
+            Finding(INSTANCES.finding, "error", message, span, say("Loop over fewer items."), environments=(parameters.environment,))
+        )
+    findings += _left_undone(shared, plan.template, parameters.environment)
+    findings += check_documents(documents, parameters.environment)
+    findings += clashes(resources, parameters.environment)
+    findings += overlaps(resources, parameters.environment)
+    found = ((name, scope.output(name)) for name in sorted(plan.template.outputs))
+    outputs = {name: value for name, value in found if value is not OMITTED}
+    return evaluated(scope, context, resources, documents, outputs, findings)
 
 
 class Half(NamedTuple):
@@ -93,66 +118,16 @@ def first_half(names: Sequence[str], manifold: Container[str]) -> int:
     return 0
 
 
-class Underway:
-    """A rendering on its way: its first resources may be looked at before the others are there."""
-
-    def __init__(
-        self,
-        plan: Plan,
-        parameters: Parameters,
-        context: Mapping[str, Any],
-        plans: Plans,
-        deployed: Mapping[str, Mapping[str, Any]] | None = None,
-        meter: Meter | None = None,
-        searching: Searching | None = None,
-        sightings: list[Sighting] | None = None,
-    ) -> None:
-        """As `render` takes them."""
-        self._plan, self._context, self._searching = plan, context, searching
-        self._findings: list[Finding] = []
-        self._meter = meter or Meter()
-        shared = Shared(plans, dict(context), self._report, deployed=deployed or {}, meter=self._meter, sightings=sightings)
-        self._scope = Environment(plan, shared, parameters)
-        self._resources: dict[str, EvaluatedResource] = {}
-        self._documents: dict[str, EvaluatedDocument] = {}
-        self._left: Iterator[Instance] | None = None  # what is still to be rendered
-
-    def first(self, count: int) -> Evaluated:
-        """What so many resources of the template are, by their names; without documents, outputs and findings."""
-        scope = self._scope
-        if _begin(scope):
-            _take_in(scope.all_instances(self._plan.in_order[:count]), self._resources, self._documents, None)
-            _put_after(scope, self._resources)
-            self._left = scope.all_instances(self._plan.in_order[count:])
-        return evaluated(scope, self._context, dict(self._resources), {}, {}, [])
-
-    def whole(self) -> Evaluated:
-        """All of it."""
-        scope, plan = self._scope, self._plan
-        shared, environment = scope.shared, scope.parameters.environment
-        if self._left is None:
-            _collect(scope, self._resources, self._documents, self._searching)
-        else:
-            _take_in(self._left, self._resources, self._documents, None)
-            _end(scope, self._resources, self._documents)
-        findings = self._findings
-        if shared.instances > INSTANCES.most:
-            message = say("There are more than {} {}; what is beyond is left out.", Amount(INSTANCES.most), INSTANCES.unit)
-            span = plan.template.origin.value_span()
-            hint = say("Loop over fewer items.")
-            findings.append(Finding(INSTANCES.finding, "error", message, span, hint, environments=(environment,)))
-        findings += _left_undone(shared, plan.template, environment)
-        findings += check_documents(self._documents, environment)
-        findings += clashes(self._resources, environment)
-        findings += overlaps(self._resources, environment)
-        found = ((name, scope.output(name)) for name in sorted(plan.template.outputs))
-        outputs = {name: value for name, value in found if value is not OMITTED}
-        return evaluated(scope, self._context, self._resources, self._documents, outputs, findings)
-
-    def _report(self, finding: Finding) -> None:
-        self._meter.findings -= 1
-        if self._meter.findings >= 0:
-            self._findings.append(finding)
+def render_first(
+    plan: Plan, parameters: Parameters, context: Mapping[str, Any], plans: Plans, size: int, meter: Meter | None = None
+) -> Evaluated:
+    """The first resources of a template, so many by their names, as a whole rendering has them. What is wrong only that says."""
+    scope = Environment(plan, Shared(plans, dict(context), lambda finding: None, meter=meter or Meter()), parameters)
+    resources: dict[str, EvaluatedResource] = {}
+    if _begin(scope):
+        _take_in(scope.all_instances(plan.in_order[:size]), resources, {}, None)
+        _put_after(scope, resources)
+    return evaluated(scope, context, resources, {}, {}, [])
 
 
 def is_unknown_somewhere(rendering: Evaluated) -> bool:
