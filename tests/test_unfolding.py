@@ -3,6 +3,7 @@
 import json
 import random
 from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 from unittest.mock import patch
@@ -14,7 +15,9 @@ from jovial_scaffold.cli.board import board
 from jovial_scaffold.core import project_reading
 from jovial_scaffold.core.limits import Limit
 from jovial_scaffold.core.project_inputs import Overrides
+from jovial_scaffold.core.text import moulds
 from jovial_scaffold.reports import board as reports
+from jovial_scaffold.reports import wording
 from jovial_scaffold.reports.board import Board, board_of, board_page
 from jovial_scaffold.reports.board_rows import board_rows
 from tests.fuzz.code import cast_from
@@ -88,6 +91,7 @@ _NUMBERED = {  # the number in them decides what drives a value, and whether it 
         '    wait_hours: "${copies * (# % 3) + (far ? # % 2 : 0)}"\n',
         '    wait_hours: "${size(note) > # % 4 ? # : copies}"\n',
         "    $when: copies > # % 2\n    wait_hours: ${copies + #}\n",
+        "    $when: far\n    wait_hours: ${size(note) + #}\n    claim_seconds: ${size(note) * # + 1}\n",
         "    wait_hours: \"${labels.a == 'x' ? # : size(labels) * (# % 2)}\"\n    description: ${string(copies + #)}\n",
         '    wait_hours: "${far ? # : 2}"\n    description: "${# % 2 == 0 ? string(copies) : setting + \'-#\'}"\n',
     ),
@@ -151,7 +155,7 @@ def _project(resources: str) -> dict[str, str]:
     }
 
 
-@pytest.fixture(scope="module")
+@pytest.fixture
 def projects(tmp_path_factory: pytest.TempPathFactory) -> Iterator[tuple[Path, int]]:
     base = tmp_path_factory.mktemp("alike")
 
@@ -174,6 +178,70 @@ def test_rows_that_the_page_makes_are_those_of_each_resource(browser: Any, proje
         shared += sum(len(each.get("shared", ())) for each in resources)
     assert alike > 400, "most of them are told once"
     assert shared > 400, "and so are rows that differ"
+
+
+def test_rows_of_what_differs_in_words_are_those_of_each_resource(
+    browser: Any,  # noqa: F811
+    projects: Iterator[tuple[Path, int]],
+    tmp_path: Path,
+) -> None:
+    alike = shared = 0
+    for folder, seed in projects:
+        resources = _told_resources(browser, folder, tmp_path / "board.html", in_shares=seed % 2 == 1, by_words=True)
+        alike += sum("alike" in each for each in resources)
+        shared += sum(len(each.get("shared", ())) for each in resources)
+    assert alike > 400
+    assert shared > 400
+
+
+_ODD_WORDS = ("", "5", "2.50", "true", "null", " spaced ", "it's", 'a "b" c', "a\\b", "ünï", "$${x}", "a: b #c", "x" * 150, "[a]", "-1")
+_WORDED = {
+    "fulmar.queue": (
+        "    name: WORD\n    description: WORD\n    wait_hours: ${copies + #}\n",
+        "    name: WORD  # WORD\n    description: \"${setting + ' NAME'}\"\n    ordered: true\n    wait_hours: #\n",
+        '    $when: far\n    name: "${setting}-NAME"\n    description: "${note == \'NAME\' ? \'a\' : note}"\n    tags: {a: WORD, b: "${setting}"}\n',
+        '    # told of\n    name: NAME-${setting}\n\n    tags:\n      made_by: WORD\n      setting: ${setting}\n    description: "${gates.url}/NAME"\n',
+    ),
+    "fulmar.machine_group": (
+        '    name: WORD\n    disks:\n      - {name: data, gigabytes: #, kind: WORD}\n      - {$when: far, name: logs, gigabytes: "${copies + #}"}\n',
+        '    name: "${setting}NAME"\n    disks:\n      - name: WORD\n        gigabytes: #\n      - name: far\n        gigabytes: ${copies}\n    image: WORD\n',
+        '    name: NAME\n    subnets: [WORD, NAME]\n    settings: {A: WORD, B: "${setting}-NAME"}\n    operator_password: WORD\n',
+        "    name: NAME\n    subnets: [\"${gates.id}\", NAME]\n    settings:\n      A: \"${labels.a == 'NAME' ? 'x' : note}\"\n    operator_password: ${word}\n",
+    ),
+}
+
+
+def _worded(chance: random.Random) -> dict[str, str]:
+    """A project with resources that are laid out alike, and differ in words of every kind."""
+    bodies: list[tuple[str, str]] = []
+    odd = chance.choice((0.0, 0.02, 0.2))
+    for number in range(chance.randint(50, 90)):
+        kind = chance.choice(list(_WORDED))
+        body = chance.choice(_WORDED[kind][: chance.randint(1, 4)])
+        while "WORD" in body:
+            word = (
+                chance.choice(_ODD_WORDS)
+                if chance.random() < odd
+                else chance.choice(("kar", "rinne", f"slope-{chance.choice('abcdefg') * 3}"))
+            )
+            body = body.replace("WORD", json.dumps(word, ensure_ascii=False) if odd or chance.random() < 0.3 else word, 1)
+        name = "".join(chance.choice("abcdefgh") for _ in range(chance.randint(1, 9)))
+        bodies.append(
+            (kind, body.replace("NAME", name).replace(": #", f": {chance.choice((number, 7, -3))}").replace("+ #", f"+ {number % 3}"))
+        )
+    return _files_of(bodies)
+
+
+def test_words_of_every_kind_are_shown_as_they_stand(browser: Any, tmp_path: Path) -> None:  # noqa: F811
+    alike = shared = 0
+    for seed in range(10):
+        for name, text in _worded(random.Random(seed)).items():
+            (tmp_path / name).write_text(text)
+        resources = _told_resources(browser, tmp_path, tmp_path / "board.html", in_shares=seed % 3 == 1, by_words=True)
+        alike += sum("alike" in each for each in resources)
+        shared += sum(len(each.get("shared", ())) for each in resources)
+    assert alike > 200
+    assert shared > 200
 
 
 @pytest.mark.parametrize("kind", list(_NUMBERED))
@@ -234,10 +302,23 @@ def _in_shares(project: Project) -> Board:
     return found
 
 
-def _told_resources(browser: Any, folder: Path, page: Path, in_shares: bool = False) -> list[dict[str, Any]]:  # noqa: F811
+@contextmanager
+def _by_words() -> Iterator[None]:
+    """Within, no resources are known to differ in digits only: all are looked at word by word."""
+    with cast_from(1), patch.object(moulds, "ALIKE", 10**9), patch.object(wording, "ALIKE", 2):
+        yield
+
+
+def _told_resources(
+    browser: Any,  # noqa: F811
+    folder: Path,
+    page: Path,
+    in_shares: bool = False,
+    by_words: bool = False,
+) -> list[dict[str, Any]]:
     """The resources as the page gets them; what it makes of them is what each has by itself."""
     overrides = Overrides({"WORD": "wordless and secret"})
-    with cast_from(1):
+    with _by_words() if by_words else cast_from(1):
         whole, counts = board_rows(Project.load(folder, overrides).views(_WORLDS), unfolded=True)
         folded = _in_shares(Project.load(folder, overrides)) if in_shares else _at_once(Project.load(folder, overrides))
     assert {each["aspect"]: (each["rows"], each["echoes"]) for each in folded.data["aspects"]} == counts

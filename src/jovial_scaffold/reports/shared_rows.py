@@ -181,7 +181,8 @@ class SharedRows:
             number = self._told_sibling(siblings, drivers)
             if self._asked.matrix.is_always_behind(own, leaf, drivers):
                 siblings.sure[alike] = number
-        known = table[key] = _Known(number, 0, [self._asked.number_of(each) for each in values])
+        told = dict(zip(present, map(self._asked.number_of, values), strict=True))
+        known = table[key] = _Known(number, 0, [told.get(column, -1) for column in range(self._alike.columns)])
         self._use(known, _NO_WORDS)
         return True
 

@@ -15,11 +15,16 @@ Pieces = list[str | int]
 """A text, with the numbers of digits in it."""
 
 
-class Slots:
-    """The digits that the page needs of each resource: all others stay here."""
+DIGITS = 18
+"""How many may stand in the place of a number."""
 
-    def __init__(self) -> None:
+
+class Slots:
+    """The digits, or words, that the page needs of each resource: all others stay here. Each has up to `room` characters."""
+
+    def __init__(self, room: int = DIGITS) -> None:
         self._slots: dict[int, int] = {}
+        self.room = room
 
     def of(self, number: int) -> int:
         """Which of them some digits of an entry are."""
@@ -32,7 +37,6 @@ class Slots:
 
 
 _MOST = 2**53 - 1  # of integers that a page's numbers hold (RFC 8259, section 6)
-_DIGITS = 18  # that may stand in the place of a number
 _TEXT, _INTEGER = "\N{BOTTOM LEFT HALF BRACKET}", "\N{TOP LEFT HALF BRACKET}"  # around the number of digits, while a text is made
 _MARKED = re.compile(f'"?{_INTEGER}([0-9]+){_INTEGER}"?|{_TEXT}([0-9]+){_TEXT}')
 _SCALARS = frozenset((str, int, bool, type(None)))
@@ -56,13 +60,15 @@ def pieces_of(woven: Any, slots: Slots) -> Pieces | None:
     text, count = content_text(_marked(woven)), len(list(digits_in(woven)))
     if not count:
         return [cut_text(text)]
+    if slots.room > DIGITS and not isinstance(woven, Woven):
+        return None  # inside of a list or map, words are written in another way
     pieces: Pieces = []
     at = 0
     for match in _MARKED.finditer(text):
         pieces += [text[at : match.start()], int(match[1] or match[2])]
         at = match.end()
     pieces.append(text[at:])
-    return _in_slots(pieces, slots) if len(pieces) == 2 * count + 1 and _is_plain(pieces) else None
+    return _in_slots(pieces, slots) if len(pieces) == 2 * count + 1 and _is_plain(pieces, slots.room) else None
 
 
 def form_of(value: Any, at: Pointer, woven: Mapping[Pointer, Any], told: Mapping[Pointer, int], slots: Slots) -> list[Any]:
@@ -78,16 +84,16 @@ def form_of(value: Any, at: Pointer, woven: Mapping[Pointer, Any], told: Mapping
     return ["list", [form_of(item, (*at, index), woven, told, slots) for index, item in enumerate(value)]]
 
 
-def is_formed(woven: Any) -> bool:
-    """Whether the page can make a constant of its digits."""
+def is_formed(woven: Any, room: int = DIGITS) -> bool:
+    """Whether the page can make a constant of its digits, or words of so many characters."""
     if isinstance(woven, list):
         if next(digits_in(woven), None) is None:
             return True
         # A list of texts and numbers is one part: where one of them has to be told, the whole is.
         is_part = not any(isinstance(item, dict | list) for item in woven)
         told = [item for item in woven if not isinstance(item, Woven) and type(told_value(item)) not in _SCALARS] if is_part else []
-        return not told and all(map(is_formed, woven))
-    return not isinstance(woven, Woven) or woven.is_integer or _is_plain(woven.pieces)
+        return not told and all(is_formed(item, room) for item in woven)
+    return not isinstance(woven, Woven) or woven.is_integer or _is_plain(woven.pieces, room)
 
 
 def _form(woven: Any, slots: Slots) -> list[Any]:
@@ -112,9 +118,9 @@ def _marked(woven: Any) -> Any:
     return list(map(_marked, woven)) if isinstance(woven, list) else woven
 
 
-def _is_plain(pieces: Sequence[str | int]) -> bool:
+def _is_plain(pieces: Sequence[str | int], room: int) -> bool:
     """Whether nothing of a text is cut or written in another way, whatever the digits are."""
-    if sum(len(each) if isinstance(each, str) else _DIGITS for each in pieces) >= LONGEST:
+    if sum(len(each) if isinstance(each, str) else room for each in pieces) >= LONGEST:
         return False
     return all(each.isascii() and each.isprintable() for each in pieces if isinstance(each, str))
 

@@ -18,7 +18,8 @@ from jovial_scaffold.core.templates.model import Constant, ResourceShape
 from jovial_scaffold.core.text.moulds import Woven
 from jovial_scaffold.core.text.source import Pointer, pointer_text, value_at
 from jovial_scaffold.reports.chains import Chains, cut_text
-from jovial_scaffold.reports.weaving import Pieces, Slots, UntoldError, digits_in, form_of, is_formed, pieces_of, told_value
+from jovial_scaffold.reports.weaving import DIGITS, Pieces, Slots, UntoldError, digits_in, form_of, is_formed, pieces_of, told_value
+from jovial_scaffold.reports.wording import LONGEST_WORD, Wording, Wordings
 
 _LEAF, _SECRET = 0, 1
 _ITEM = 2  # steps to an item of a property that is a list
@@ -90,10 +91,12 @@ class WrittenAlike:
     """Those of some renderings."""
 
     def __init__(self, renderings: Sequence[Evaluated], chains: Chains) -> None:
+        self.columns = len(renderings)
         self._renderings = renderings
         self._chains = chains
         self._any = not any(each.renames for each in renderings)
         self._groups: dict[tuple[Any, ...], Group | None] = {}
+        self._wordings = Wordings()
         self._structures: dict[tuple[ResourceShape, int], tuple[Any, Any]] = {}  # of the values that were seen last in a place
         self._values: dict[tuple[int, Pointer], tuple[Any, Any]] = {}
         self._written: dict[tuple[Any, ...], int] = {}
@@ -136,22 +139,28 @@ class WrittenAlike:
         source, pointer = instance.resource.origin
         cast = source.outline.casts.get(pointer)
         is_item = instance.resource.loop is not None  # written once for all of them
-        if source.meant or (cast is None and not is_item):
-            return None
-        mould, digits = cast if cast is not None and not is_item else (None, ())
-        code, values, constants = instance.computed
         shape = instance.resource.shape
+        if source.meant:
+            return None
+        alike: tuple[Any, tuple[str, ...]] | None = (instance.resource, ()) if is_item else cast
+        if alike is None:
+            alike = self._wordings.of(source, pointer, shape, self._chains.content_of(instance.resource))
+        if alike is None:
+            return None
+        common, digits = alike
+        code, values, constants = instance.computed
         structures: list[Any] = []
         if not _SCALARS.issuperset(map(type, constants)):
             structures = [_structure(value) for value in constants if type(value) not in _SCALARS]
         structures += [self._structure(shape, index, values[index]) for index in code.open if type(values[index]) not in _SCALARS]
         conditions = tuple([bool(values[index]) for index in code.conditions])
-        key = (resource.type_text, shape, source, instance.scope.template, mould or instance.resource, conditions, tuple(structures))
+        key = (resource.type_text, shape, source, instance.scope.template, common, conditions, tuple(structures))
         try:
             if key not in self._groups:
                 self._groups[key] = None
-                woven = mould.woven if mould is not None else self._chains.content_of(instance.resource)
-                self._groups[key] = self._described(resource, code, woven, sum(each is not None for each in self._groups.values()))
+                woven = self._chains.content_of(instance.resource) if is_item else common.woven
+                room = LONGEST_WORD if isinstance(common, Wording) else DIGITS
+                self._groups[key] = self._described(resource, code, woven, room, sum(each is not None for each in self._groups.values()))
             group = self._groups[key]
             if group is None or self._hidden(instance, group.computed) != group.hidden:
                 return None
@@ -183,8 +192,8 @@ class WrittenAlike:
             last = self._structures[shape, index] = value, _structure(value)
         return last[1]
 
-    def _described(self, resource: EvaluatedResource, code: Code, woven: Any, number: int) -> Group | None:
-        """The group of a resource; None where its parts are not all written in it, each in a place of its own. Raises UntoldError where the page
+    def _described(self, resource: EvaluatedResource, code: Code, woven: Any, room: int, number: int) -> Group | None:
+        """The group of a resource, whose digits or words have so much room; None where its parts are not all written in it, each in a place of its own. Raises UntoldError where the page
         cannot make its values."""
         instance = resource.instance
         source, above = instance.resource.origin
@@ -206,7 +215,7 @@ class WrittenAlike:
                 if not _is_same(value, value_at(source.value, inside.pointer)):
                     return None
                 which, content = -1, value_at(woven, steps)
-                if is_formed(content):
+                if is_formed(content, room):
                     constant[at] = content
                 else:
                     careful.append(at)
@@ -226,7 +235,7 @@ class WrittenAlike:
         values = [(at, index if type(value_at(resource.properties, at)) not in (dict, list) else -1) for at, index in values]
         hidden = self._hidden(instance, [*computed.values()])
         names: list[int] = []
-        slots = Slots()
+        slots = Slots(room)
         written = [self._woven(each, which in hidden, instance, names, slots) for which, each in enumerate(computed.values())]
         page = {
             "parts": parts,

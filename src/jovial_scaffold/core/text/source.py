@@ -311,6 +311,10 @@ class Source:
         end = self._offsets[level][after] if after < len(self._offsets[level]) else len(self.text)
         return self.text[starts[head] : end]
 
+    def entry(self, pointer: Pointer) -> str | None:
+        """The text of an entry of the outermost map, or of a map below that, where its reader saw where it begins."""
+        return self._entry(pointer) if pointer in self.outline.starts else None
+
     def place(self, pointer: Pointer) -> Place:
         """The place of a value, or of its nearest ancestor that has one."""
         if self.meant:

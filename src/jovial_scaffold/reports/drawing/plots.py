@@ -23,14 +23,25 @@ _INK, _QUIET, _PAPER = "#22262b", "#666a70", "#fdfcf9"
 _BARS = ("#0072b2", "#e69f00", "#009e73", "#cc79a7", "#56b4e9", "#d55e00", "#8a8200", "#4d4d4d")
 _HATCHES = ("", "//", "..", "xx", "\\\\", "--", "oo", "++")
 _MOST_ROWS = 60
+_PLACES = 6  # of fractions of a figure: far less than a pixel, and far more than what a solver leaves open
 
 
 def plot_bytes(figure: Figure, kind: str) -> bytes:
     """A figure as `png` or `svg`; the same for the same input."""
+    _lay_out(figure)
     stream = io.BytesIO()
     with matplotlib.rc_context({"svg.hashsalt": "jovial", "svg.fonttype": "none"}):
         figure.savefig(stream, format=kind, dpi=120, metadata={"Date": None} if kind == "svg" else {"Software": None})
     return stream.getvalue()
+
+
+def _lay_out(figure: Figure) -> None:
+    """Fix where axes stand. The solver of layouts adds in an order of its own, so that its last digits are not the same each time."""
+    figure.draw_without_rendering()
+    figure.set_layout_engine("none")
+    for axes in figure.axes:
+        left, bottom, width, height = (round(each, _PLACES) for each in axes.get_position().bounds)
+        axes.set_position((left, bottom, width, height))
 
 
 def _figure(width: float, height: float, title: str, about: str) -> Figure:

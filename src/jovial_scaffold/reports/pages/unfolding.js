@@ -16,7 +16,7 @@ const unfolding = (() => {
       for (const row of share.shared.flat()) row[1] = row[1].map((each) => each < 0 || typeof each === "string" ? each : known[each]);
       for (const resource of share.resources) {
         for (const row of resource.rows) row[1] = row[1].map((each) => each < 0 ? each : known[each]);
-        for (const use of resource.shared ?? []) if (use[3]) use[3] = use[3].map((each) => known[each]);
+        for (const use of resource.shared ?? []) if (use[3]) use[3] = use[3].map((each) => each < 0 ? each : known[each]);
         if ("alike" in resource) layOut(resource, share, columns, number);
         else resource.differing = resource.rows;
         whole.resources.push(resource);
