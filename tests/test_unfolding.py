@@ -272,7 +272,8 @@ _SECRETS = (
 )
 
 
-def test_digits_of_secrets_are_in_no_page(browser: Any, tmp_path: Path) -> None:  # noqa: F811
+@pytest.mark.parametrize("by_words", [False, True])
+def test_digits_of_secrets_are_in_no_page(browser: Any, by_words: bool, tmp_path: Path) -> None:  # noqa: F811
     """Nor those of comments: the page has the digits only that it weaves."""
     bodies = [("fulmar.machine_group", body.replace("SECRET", str(70_000_000 + 7_919 * index))) for index, body in enumerate(_SECRETS * 9)]
     numbered = [
@@ -281,7 +282,7 @@ def test_digits_of_secrets_are_in_no_page(browser: Any, tmp_path: Path) -> None:
     ]
     for name, text in _files_of(numbered).items():
         (tmp_path / name).write_text(text)
-    resources = _told_resources(browser, tmp_path, tmp_path / "board.html")
+    resources = _told_resources(browser, tmp_path, tmp_path / "board.html", by_words=by_words)
     assert sum("alike" in each for each in resources) >= 12
     page = (tmp_path / "board.html").read_text()
     assert [index for index in range(len(bodies)) if str(70_000_000 + 7_919 * index) in page] == []
