@@ -115,7 +115,7 @@ _LOOPED = (
     "    $per: {gate: labels}\n    name: ${gate}\n    wait_hours: \"${gate == 'z' ? copies : size(setting)}\"\n    tags: ${labels}\n",
     "    $per: {i: [1, 2, 3, 4, 5, 6, 7, 8, 9]}\n    name: n-${i}\n    wait_hours: ${copies * (i % 2)}\n    description: '${far && i > 1 ? note : setting}'\n",
 )
-_SHARES = 3  # of a large project's rows
+_SHARES = 5  # of a large project's rows, one of them begun before the others
 _WITH_VALUES = 3  # entries of a use of shared rows without values of its own
 _TAGS = ("    tags: ${labels}\n", '    tags: {line: alp, number: "#"}\n', '    tags: {setting: "${setting}", é: "${note}"}\n', "")
 _PLAIN_TAGS = (_TAGS[0], _TAGS[1], _TAGS[3])
@@ -298,7 +298,7 @@ def _in_shares(project: Project) -> Board:
         patch.object(project_reading, "PARALLEL_RESOURCES", Limit(1, "", "")),
         patch.object(reports, "PARALLEL_RESOURCES", Limit(1, "", "")),
     ):
-        found = board(project, list(_WORLDS), workers=2)
+        found = board(project, list(_WORLDS), workers=3)
     assert len(found.shares) == _SHARES
     return found
 

@@ -73,7 +73,9 @@ def board_of(
     """That of one project, which lies in a folder of its workspace. With `workers`, the parts of a large one are made beside each other; what
     `check` gives has to pickle. Rows may have been `begun` elsewhere."""
     largest = max((len(each.resources) for each in renderings), default=0)
-    count = 1 if largest < PARALLEL_RESOURCES.most else _SHARES // 2 if begun.left else _SHARES
+    if begun.left:
+        workers = max(workers - 1, 1)  # one is at those rows, and a further one would only be in its way
+    count = 1 if largest < PARALLEL_RESOURCES.most or workers == 1 else _SHARES
     sums = Aspects(columns_only(renderings))
     shares = [partial(_share, renderings, Share(number, count, begun.left), sums) for number in range(count)]
     tasks: list[Callable[[], Any]] = [*shares, partial(_maps, project, renderings), check]

@@ -110,8 +110,8 @@ class Half(NamedTuple):
 
 def first_half(names: Sequence[str], manifold: Container[str]) -> int:
     """How many of some names of resources, in order, are about a half of them, so that addresses are in order, too; `manifold` are those with
-    addresses below them. 0 where there is no such half."""
-    for count in range(len(names) // 2, len(names)):
+    addresses below them. 0 where there is no such half. It is the larger one: whoever is at the other half has rendered all."""
+    for count in range(len(names) * 4 // 7, len(names)):
         following = names[count]
         if count and not any(following[:length] in manifold for length in range(1, len(following))):
             return count
