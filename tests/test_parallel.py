@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 from jovial_scaffold.core import project_reading as computing
 from jovial_scaffold.core.limits import Limit
 from jovial_scaffold.core.parallel import spread, staged
+from jovial_scaffold.core.project import SpentError
 from jovial_scaffold.core.rendering.rendering import Evaluated, first_half
 from jovial_scaffold.core.rendering.results import Rendering
 from jovial_scaffold.reports.machine import render_text
@@ -135,7 +136,7 @@ def test_there_is_no_first_part_where_the_run_may_do_no_more() -> None:
     half = late.half(ENVIRONMENTS)
     late._meter.rounds = 0
     assert half is not None
-    with pytest.raises(computing.SpentError):
+    with pytest.raises(SpentError):
         late.first_part(ENVIRONMENTS, half)
 
 

@@ -4,9 +4,10 @@ import gc
 import json
 import os
 import sys
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
+from functools import partial
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated, Any
+from typing import TYPE_CHECKING, Annotated
 from urllib.parse import parse_qsl, quote
 
 import typer
@@ -31,7 +32,8 @@ from jovial_scaffold.machine import writing
 from jovial_scaffold.machine.opening import Project, today
 
 if TYPE_CHECKING:
-    from jovial_scaffold.reports.board import Board, Findings
+    from jovial_scaffold.core.rendering.rendering import Half
+    from jovial_scaffold.reports.board import Board, Findings, Rows
 
 
 def command(
@@ -99,22 +101,17 @@ def command(
 def board(loaded: Project, environments: list[str], folder: str = "", workers: int = 1) -> "Board":
     """What the page shows of a project; an environment whose snapshot cannot be read is shown without effects. Raises ProjectError."""
     from jovial_scaffold.core.parallel import staged
-    from jovial_scaffold.reports.board import NO_ROWS, RowsBegun, board_of, rows_until
+    from jovial_scaffold.reports.board import RowsBegun, board_of
 
     names = loaded.in_order(environments or loaded.environments)
     sides, beside = loaded.sides(names), loaded.processes(workers)
     half = loaded.half(names) if beside > 1 else None
-
-    def rows() -> Any:
-        assert half is not None
-        return rows_until(loaded.first_part(names, half), half.left)
-
     # Environments are rendered here, since all of them are compared. Beside that, templates are checked, and rows are begun.
-    stages: list[list[Callable[[], Any]]] = [[*side.static_checks()] for side, _ in sides]
-    with staged([*stages, [rows]] if half is not None else stages, beside) as results:
-        begun = RowsBegun(half.left, results[-1]) if half is not None else NO_ROWS
+    rows = [partial(_rows_until, loaded, names, half)] if half is not None else []
+    with staged([*(side.static_checks() for side, _ in sides), rows], beside) as [*checks, first]:
+        begun = RowsBegun(half.left if half is not None else "", first)
         renderings = loaded.views(names)
-        static = [found() for found in results[: len(sides)]]
+        static = [results() for results in checks]
         effects, unread = {}, []
         for name in names:
             if loaded.deployed_name(name) is None or has_errors(loaded.render(name).findings):
@@ -130,6 +127,13 @@ def board(loaded: Project, environments: list[str], folder: str = "", workers: i
             return [*found, *unread], [each for result in results for each in result.waived_findings]
 
         return board_of(loaded.name, renderings, check, effects, today(os.environ), folder, workers, begun)
+
+
+def _rows_until(loaded: Project, names: Sequence[str], half: "Half") -> "Rows":
+    """The rows of half of the resources."""
+    from jovial_scaffold.reports.board import rows_until
+
+    return rows_until(loaded.first_part(names, half), half.left)
 
 
 _NOTHING = b'{"effects": [], "beside": [], "findings": []}'

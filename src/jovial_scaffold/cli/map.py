@@ -148,6 +148,6 @@ def _written(found: Picture, title: str, format: MapFormat, out: Path | None) ->
 
     if format is MapFormat.svg:
         return svg_text(layout(found), title)
-    from jovial_scaffold.reports.pages import Html, put_together
+    from jovial_scaffold.reports.pages import Html, fill
 
-    return put_together("map.html", title=title, picture=Html(svg_text(layout(found), title, standalone=False)))
+    return fill("map.html", title=title, picture=Html(svg_text(layout(found), title, standalone=False)))

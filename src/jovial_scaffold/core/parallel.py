@@ -29,19 +29,19 @@ def staged(stages: Sequence[Sequence[Callable[[], Any]]], workers: int) -> Itera
     children = min(workers - 1, max(map(len, stages), default=0)) if can_fork() else 0
     tickets = [_Tickets(len(tasks)) for tasks in stages] if children > 0 else []
     steps = [partial(_in_turn, [partial(_sendable, task) for task in tasks], own) for tasks, own in zip(stages, tickets, strict=False)]
-    beside = [Beside(steps) for _ in range(children) if steps]
+    running = [_Child(steps) for _ in range(children) if steps]
 
     def results(stage: int) -> list[Any]:
         tasks = stages[stage]
         found = _in_turn(tasks, tickets[stage]) if tickets else {}
-        for process in beside:
+        for process in running:
             found.update((number, pickle.loads(answer)) for number, answer in process.result(stage).items())
         return [found[index] if index in found else task() for index, task in enumerate(tasks)]
 
     try:
         yield [partial(results, stage) for stage in range(len(stages))]
     finally:
-        for process in beside:
+        for process in running:
             process.end()
         for each in tickets:
             each.close()
@@ -82,7 +82,7 @@ def _sendable(task: Callable[[], object]) -> bytes:
     return pickle.dumps(task(), pickle.HIGHEST_PROTOCOL)
 
 
-class Beside:
+class _Child:
     """Steps that are done one after the other in another process, each of which gives what came of tasks, by their numbers. What goes wrong there
     is left out: it is done again here, so that it is told here."""
 
@@ -90,8 +90,8 @@ class Beside:
         pipes = [os.pipe() for _ in steps]
         self._pipes = [reading for reading, _ in pipes]
         self._read: dict[int, dict[int, bytes]] = {}
-        self._child = os.fork()
-        if self._child == 0:
+        self._process = os.fork()
+        if self._process == 0:
             _send([(step, sending) for step, (_, sending) in zip(steps, pipes, strict=True)])
         for _, sending in pipes:
             os.close(sending)
@@ -99,8 +99,8 @@ class Beside:
     def end(self) -> None:
         """Stop it where its results are no longer wanted: it must not go on when the program has ended."""
         if len(self._read) < len(self._pipes):
-            os.kill(self._child, signal.SIGKILL)
-        os.waitpid(self._child, 0)
+            os.kill(self._process, signal.SIGKILL)
+        os.waitpid(self._process, 0)
         for number, pipe in enumerate(self._pipes):
             if number not in self._read:
                 os.close(pipe)

@@ -1,9 +1,9 @@
 """A project: its files read once, its template compiled once, and every environment rendered, checked, compared and asked about from that.
 
-What is read, deployed and checked stands in the modules beside this one; here are the questions about single values.
+What is read, deployed and checked stands in the modules beside this one; here are the questions about single values, and about a part of each environment.
 """
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 from typing import TYPE_CHECKING, Any, Self
 
 from jovial_scaffold.core.findings import Finding, has_errors
@@ -14,7 +14,8 @@ from jovial_scaffold.core.project_deploying import DeployableProject
 from jovial_scaffold.core.project_file import ProjectError, revision_error
 from jovial_scaffold.core.project_inputs import Overrides
 from jovial_scaffold.core.project_reading import NO_PROJECT, read_at
-from jovial_scaffold.core.rendering.rendering import Evaluated, render
+from jovial_scaffold.core.rendering.renames import renames_anything
+from jovial_scaffold.core.rendering.rendering import Evaluated, Half, first_half, render, render_first
 from jovial_scaffold.core.text.source import split_pointer
 from jovial_scaffold.core.views import View
 
@@ -26,6 +27,10 @@ if TYPE_CHECKING:
     from jovial_scaffold.core.outcomes import Moment
     from jovial_scaffold.core.rendering.explaining import Reason
     from jovial_scaffold.core.rendering.searching import Searching
+
+
+class SpentError(Exception):
+    """There is no more that the run may do."""
 
 
 class Project(DeployableProject):
@@ -123,6 +128,30 @@ class Project(DeployableProject):
             return []
         address, colon, property = what.partition(":")
         return [f"{older}{colon}{property}" for older in self._rendered(environment)[0].renames.before(address)]
+
+    def half(self, environments: Sequence[str]) -> Half | None:
+        """About half of the resources of some environments, which may be looked at before the others are there. None where views of something
+        else are among them, or what is in the other half has to be known first."""
+        names = sorted(self._template.resources)
+        count = first_half(names, {each.name for each in self._template.resources.values() if not each.is_single})
+        if not count or not set(environments) <= self._file.environments.keys() or renames_anything(self._template):
+            return None
+        return Half(count, names[count])
+
+    def first_part(self, environments: Sequence[str], half: Half) -> list[Evaluated]:
+        """Half of the resources of some environments, as `views` gives them; or more, where these are rendered already. Raises SpentError where
+        the run may not do that much: then nobody knows what `views` gives."""
+        self._catalog_findings  # noqa: B018 - it has to be found before resources are judged
+        found = []
+        for name in environments:
+            if name in self._renderings:
+                found.append(self._renderings[name][0])
+            else:
+                context = self._context(self._file.environments[name])
+                found.append(render_first(self._plan, self._resolved(name)[0], context, self._plans, half.size, self._meter))
+                if self._meter.spent:
+                    raise SpentError
+        return found
 
     def _answer(self, what: str, environment: str) -> "tuple[Any, str]":
         """A value as JSON may show it, and why there is none."""

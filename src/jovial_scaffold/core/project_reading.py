@@ -16,8 +16,7 @@ from jovial_scaffold.core.project_file import NAME, EnvironmentEntry, ProjectErr
 from jovial_scaffold.core.project_inputs import Inputs, Overrides, is_public
 from jovial_scaffold.core.records import replace
 from jovial_scaffold.core.rendering.plan import Plans
-from jovial_scaffold.core.rendering.renames import renames_anything
-from jovial_scaffold.core.rendering.rendering import Evaluated, Half, asked, first_half, render, render_first
+from jovial_scaffold.core.rendering.rendering import Evaluated, asked, render
 from jovial_scaffold.core.schemas.catalog import Catalogs
 from jovial_scaffold.core.schemas.shapes import with_secrets
 from jovial_scaffold.core.sightings import Sighting
@@ -41,10 +40,6 @@ if TYPE_CHECKING:
 
 Read = TypeVar("Read", bound="ReadProject")
 NO_PROJECT = "there was no such project, or none that could be read"
-
-
-class SpentError(Exception):
-    """There is no more that the run may do."""
 
 
 class ReadProject:
@@ -273,30 +268,6 @@ class ReadProject:
             # What is told apart by a secret only looks the same, and is another column all the same.
             renderings.append(rendering if count == 1 else replace(rendering, label=f"{rendering.label} ({count})"))
         return renderings
-
-    def half(self, environments: Sequence[str]) -> Half | None:
-        """About half of the resources of some environments, which may be looked at before the others are there. None where views of something
-        else are among them, or what is in the other half has to be known first."""
-        names = sorted(self._template.resources)
-        count = first_half(names, {each.name for each in self._template.resources.values() if not each.is_single})
-        if not count or not set(environments) <= self._file.environments.keys() or renames_anything(self._template):
-            return None
-        return Half(count, names[count])
-
-    def first_part(self, environments: Sequence[str], half: Half) -> list[Evaluated]:
-        """Half of the resources of some environments, as `views` gives them; or more, where these are rendered already. Raises SpentError where
-        the run may not do that much: then nobody knows what `views` gives."""
-        self._catalog_findings  # noqa: B018 - it has to be found before resources are judged
-        found = []
-        for name in environments:
-            if name in self._renderings:
-                found.append(self._renderings[name][0])
-            else:
-                context = self._context(self._file.environments[name])
-                found.append(render_first(self._plan, self._resolved(name)[0], context, self._plans, half.size, self._meter))
-                if self._meter.spent:
-                    raise SpentError
-        return found
 
     def at(self, revision: str) -> Self:
         """The project as of a revision. Raises ProjectError."""

@@ -23,7 +23,7 @@ from jovial_scaffold.reports.board_rows import Share, board_rows, columns_only
 from jovial_scaffold.reports.chains import LONGEST
 from jovial_scaffold.reports.drawing.svg import svg_text
 from jovial_scaffold.reports.machine import compact_json, finding_entry
-from jovial_scaffold.reports.pages import Html, put_together
+from jovial_scaffold.reports.pages import Html, fill
 from jovial_scaffold.reports.terminal import cut
 from jovial_scaffold.reports.words import visible
 
@@ -37,8 +37,7 @@ _SHARES = 4  # of the rows of a large project: more than processors, so that non
 Findings = tuple[Sequence[Finding], Sequence[tuple[Finding, Waiver]]]
 """What is wrong, and what is waived."""
 
-
-_Rows = tuple[str, Counts]
+Rows = tuple[str, Counts]
 """Rows as JSON, and what those that differ are about."""
 
 
@@ -46,7 +45,7 @@ class RowsBegun(NamedTuple):
     """Rows that are made already of the resources before an address, which is `left` with all others; `results` waits for them."""
 
     left: str
-    results: Callable[[], list[_Rows]]
+    results: Callable[[], list[Rows]]
 
 
 NO_ROWS = RowsBegun("", list)
@@ -92,12 +91,12 @@ def board_of(
     return Board({**data, "folder": folder}, [text for text, _ in every], made[count])
 
 
-def rows_until(first: Sequence[Evaluated], until: str) -> _Rows:
+def rows_until(first: Sequence[Evaluated], until: str) -> Rows:
     """The rows of the resources before an address."""
     return _share(first, Share(0, 1, until=until), Aspects(columns_only(first)))
 
 
-def _share(renderings: Sequence[Evaluated], share: Share, aspects: Aspects) -> _Rows:
+def _share(renderings: Sequence[Evaluated], share: Share, aspects: Aspects) -> Rows:
     found = board_rows(renderings, share, aspects=aspects)
     return _embedded(found.data), found.counts
 
@@ -120,7 +119,7 @@ def board_page(title: str, boards: Sequence[Board], live: bool = False) -> str:
         for number, each in enumerate(boards)
         for text in each.shares
     ]
-    return put_together(
+    return fill(
         "board.html",
         title=f"{title} · board",
         maps=Html("".join(maps)),

@@ -5,6 +5,7 @@ import io
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass, field
+from html import escape
 
 from jovial_scaffold.core.regexes import regex
 from jovial_scaffold.reports.words import visible
@@ -12,6 +13,7 @@ from jovial_scaffold.reports.words import visible
 _MARKDOWN = regex(r"([\\`*_{}\[\]<>#|!~$@])")
 _FORMULA = ("=", "+", "-", "@", "\t", "\r")
 _COMMENT = 60_000  # characters: some forges take 65,535
+_SHORT = 11  # characters of a cell that is never broken
 _NUMBER = regex(r"[+-]?[0-9]+(\.[0-9]+)?\Z")
 
 
@@ -95,9 +97,27 @@ def _harmless(text: str) -> str:
 
 def page(report: Report) -> str:
     """One HTML page that needs nothing else."""
-    from jovial_scaffold.reports.pages import fill
+    from jovial_scaffold.reports.pages import Html, fill
 
-    return fill("report.html", report=report, visible=visible)
+    summary = Html("\n".join(f"<p>{_html(sentence)}</p>" for sentence in report.summary))
+    tables = Html("\n".join(_html_table(table) for table in report.tables if table.rows))
+    return fill("report.html", title=visible(report.title), summary=summary, tables=tables)
+
+
+def _html_table(table: Table) -> str:
+    head = "".join(f'<th scope="col">{_html(column)}</th>' for column in table.columns)
+    marks = [f' class="{_html(mark)}"' for mark in table.marks] or [""] * len(table.rows)
+    rows = [f"<tr{mark}>{''.join(map(_html_cell, row))}</tr>" for mark, row in zip(marks, table.rows, strict=True)]
+    title = f"<h2>{_html(table.title)} ({len(table.rows)})</h2>"
+    return "\n".join([title, "<table>", f"<thead><tr>{head}</tr></thead>", "<tbody>", *rows, "</tbody>", "</table>"])
+
+
+def _html_cell(text: str) -> str:
+    return f'<td class="short">{_html(text)}</td>' if len(text) < _SHORT else f"<td>{_html(text)}</td>"
+
+
+def _html(text: str) -> str:
+    return escape(visible(text))
 
 
 _WRITERS = {"markdown": markdown, "csv": comma_separated, "html": page}

@@ -36,7 +36,8 @@ class Slots:
         return list(self._slots)
 
 
-_MOST = 2**53 - 1  # of integers that a page's numbers hold (RFC 8259, section 6)
+MOST = 2**53 - 1
+"""The largest integer that a page's numbers hold (RFC 8259, section 6)."""
 _TEXT, _INTEGER = "\N{BOTTOM LEFT HALF BRACKET}", "\N{TOP LEFT HALF BRACKET}"  # around the number of digits, while a text is made
 _MARKED = re.compile(f'"?{_INTEGER}([0-9]+){_INTEGER}"?|{_TEXT}([0-9]+){_TEXT}')
 _SCALARS = frozenset((str, int, bool, type(None)))
@@ -132,7 +133,7 @@ def told_value(value: Any) -> Any:
     if kind is str:
         return value if len(value) < LONGEST and value.isascii() and value.isprintable() else _mark(value)
     if kind is int:
-        return value if -_MOST <= value <= _MOST else _mark(value)
+        return value if -MOST <= value <= MOST else _mark(value)
     if kind is bool or value is None:
         return value
     if kind is dict:

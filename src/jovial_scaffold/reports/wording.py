@@ -9,10 +9,10 @@ from jovial_scaffold.core.templates.model import ResourceShape
 from jovial_scaffold.core.text import moulds
 from jovial_scaffold.core.text.moulds import Woven
 from jovial_scaffold.core.text.source import Pointer, Source
+from jovial_scaffold.reports.weaving import MOST
 
 LONGEST_WORD = 100
 """Characters of a text that is the word of one resource."""
-_MOST = 2**53 - 1  # of integers that a page's numbers hold (RFC 8259, section 6)
 ALIKE = 6  # resources that were looked at before anything is said of what they have in common
 _TRIES = 8  # how often what they have in common may turn out to be less
 _LINE = regex(
@@ -124,7 +124,7 @@ def structure_of(value: Any, words: list[str]) -> object:
         return str
     if kind is int:
         words.append(str(value))
-        return int if -_MOST <= value <= _MOST else None
+        return int if -MOST <= value <= MOST else None
     if kind is dict:
         parts = [(name, structure_of(item, words)) for name, item in value.items()]
         return tuple(parts) if all(part is not None for _, part in parts) else None

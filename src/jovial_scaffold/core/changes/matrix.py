@@ -214,14 +214,13 @@ class Matrix:
         labels = self._labels
         if self._shaped is not None:  # as long as nothing was renamed
             present = {column: found for column, each in enumerate(self._resources) if (found := each.get(address)) is not None}
-            asked = self._everything(present) if callable(self._everything) else self._everything
-            if not isinstance(asked, bool) and not asked and len(present) == len(labels):
-                return  # nothing that is wanted of it differs
             own = dict.fromkeys(present, address)
         else:
             own = {column: each[address] for column, each in enumerate(self._names) if address in each}
             present = {column: self._resources[column][there] for column, there in own.items()}
-            asked = self._everything(present) if callable(self._everything) else self._everything
+        wanted = self._everything(present) if callable(self._everything) else self._everything
+        if not isinstance(wanted, bool) and not wanted and len(present) == len(labels):
+            return  # it is there in all columns, of one type, and nothing of it differs
         first = next(iter(present.values()))
         kind, module = first.type_text, module_of(first)
         within = first.instance.scope.prefix if module else ""
@@ -236,7 +235,7 @@ class Matrix:
         if [each.type_text for each in present.values()].count(kind) < len(present):
             values = {labels[column]: each.type_text for column, each in present.items()}
             yield Row("property", address, kind, TYPE, values, missing, True, (Driver(TEMPLATE, {}),), module=module)
-        for leaf in self._leaves(present, asked):
+        for leaf in self._leaves(present, wanted):
             without = tuple([labels[column] for column in present if column not in leaf.values]) if len(leaf.values) < len(present) else ()
             drivers, echo = self.behind(own, leaf) if leaf.differs else ((), "")
             absent = (*without, *missing) if without else missing

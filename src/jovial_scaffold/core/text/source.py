@@ -355,14 +355,6 @@ class Source:
     def _line(self, pointer: Pointer, of_key: bool) -> int:
         """The line of a value, or of its key where it has one. How far it stands below the first line of its entry is the same in all entries
         that are alike."""
-        if self._lines is not None and self._places is None and not self.meant:  # many are asked for
-            starts = self.outline.starts
-            head = pointer[:2] if pointer[:2] in starts else pointer[:1]
-            cast = self.outline.casts.get(head)
-            part = self._parts.get(cast[0]) if cast is not None else None
-            below = part.lines.get((pointer[len(head) :], of_key)) if part is not None else None
-            if below is not None:
-                return bisect_right(self._lines, starts[head]) + below
         head = self._head(pointer) if not self.meant else ()
         near = self._near(head) if head else None
         if near is None:
