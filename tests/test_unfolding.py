@@ -34,6 +34,7 @@ _HEAD = (
     "  ranges: {type: array, items: {type: string}, description: Ranges}\n  far: {type: boolean, description: Whether it is far}\n"
     "  word: {type: string, writeOnly: true, description: A secret}\nresources:\n"
     "  gates (fulmar.queue): {name: gates}\n  piers (fulmar.queue): {name: piers}\n"
+    '  base_0 (fulmar.queue): {name: base_0, wait_hours: "${copies}"}\n  base_1 (fulmar.queue): {name: base_1, wait_hours: "${size(note)}"}\n'
 )
 _PIECES: dict[str, tuple[str, ...]] = {
     "fulmar.queue": (
@@ -88,6 +89,8 @@ _PIECES: dict[str, tuple[str, ...]] = {
 _ODD = ("2.0", "2.5", "999999", "→", "é", "a/b~c", "clear text", "${piers.id}", "description: |")  # of which few resources are like others
 _NUMBERED = {  # the number in them decides what drives a value, and whether it differs at all
     "fulmar.queue": (
+        "    wait_hours: ${base_@.wait_hours * 2 + #}\n",
+        '    wait_hours: "${# > 17 ? string(copies) : copies}"\n    description: "${# > 9 ? copies : string(copies)}"\n',
         '    wait_hours: "${copies * (# % 3) + (far ? # % 2 : 0)}"\n',
         '    wait_hours: "${size(note) > # % 4 ? # : copies}"\n',
         "    $when: copies > # % 2\n    wait_hours: ${copies + #}\n",
@@ -247,7 +250,12 @@ def test_words_of_every_kind_are_shown_as_they_stand(browser: Any, tmp_path: Pat
 @pytest.mark.parametrize("kind", list(_NUMBERED))
 def test_constants_decide_what_a_row_is_driven_by(browser: Any, kind: str, tmp_path: Path) -> None:  # noqa: F811
     bodies = [(body, number) for number in range(36) for body in _NUMBERED[kind]]
-    files = _files_of([(kind, f"{body}    name: ${{setting}}-{number}\n".replace("#", str(number))) for body, number in bodies])
+    files = _files_of(
+        [
+            (kind, f"{body}    name: ${{setting}}-{number}\n".replace("#", str(number)).replace("@", str(number % 2)))
+            for body, number in bodies
+        ]
+    )
     for name, text in files.items():
         (tmp_path / name).write_text(text)
     resources = _told_resources(browser, tmp_path, tmp_path / "board.html", in_shares=True)
