@@ -10,9 +10,9 @@ from hypothesis import strategies as st
 
 from jovial_scaffold.core import project_reading as computing
 from jovial_scaffold.core.limits import Limit
-from jovial_scaffold.core.parallel import spread, staged
+from jovial_scaffold.core.parallel import Work, in_order, spread, staged, tasks_of
 from jovial_scaffold.core.project import SpentError
-from jovial_scaffold.core.rendering.rendering import Evaluated, first_half
+from jovial_scaffold.core.rendering.rendering import Evaluated, parts_of
 from jovial_scaffold.core.rendering.results import Rendering
 from jovial_scaffold.reports.machine import render_text
 from tests.fuzz.drivers import ENVIRONMENTS, loaded, project
@@ -55,10 +55,20 @@ def test_results_come_in_order_however_they_are_shared_out(numbers: list[int], w
 def test_each_stage_gives_its_own_results() -> None:
     stages = [[partial(doubled, number) for number in range(count)] for count in (3, 0, 2)]
     for asked in ((0, 1, 2), (2, 0), (1,), ()):
-        with staged(stages, 2) as results:
-            assert [results[stage]() for stage in asked] == [[task() for task in stages[stage]] for stage in asked]
+        with staged(list(map(tasks_of, stages)), 2) as results:
+            assert [in_order(results[stage]) for stage in asked] == [[task() for task in stages[stage]] for stage in asked]
         with pytest.raises(ChildProcessError):
             os.waitpid(-1, os.WNOHANG)
+
+
+@settings(max_examples=12, deadline=None)
+@given(st.integers(0, 9), st.integers(1, 4), st.sampled_from((doubled, only_here, only_here_at_all)))
+def test_each_piece_of_work_is_done_once(pieces: int, workers: int, task: Callable[[int], int]) -> None:
+    with staged([Work(2, list), Work(pieces, lambda numbers: [(each, task(each)) for each in numbers])], workers) as (before, results):
+        found = results()
+        assert len(found) <= max(workers, 1) + 1 and all(found), "one part of each process that did some, and one of what went wrong"
+        assert sorted(each for part in found for each in part) == [(number, number * 2) for number in range(pieces)]
+        assert sorted(each for part in before() for each in part) == [0, 1]
 
 
 def test_what_cannot_be_sent_is_done_here() -> None:
@@ -99,13 +109,18 @@ def test_several_processes_render_and_check_as_one_does(seed: int, monkeypatch: 
 _NAMES = st.text("ab-.", min_size=1, max_size=4)
 
 
-@given(st.sets(_NAMES, max_size=9), st.sets(_NAMES))
-def test_addresses_of_the_first_half_are_before_all_others(found: set[str], manifold: set[str]) -> None:
+@given(st.sets(_NAMES, max_size=9), st.sets(_NAMES), st.integers(1, 12))
+def test_the_addresses_of_parts_are_in_order(found: set[str], manifold: set[str], most: int) -> None:
     names = sorted(found)
-    count = first_half(names, manifold & found)
-    addresses = [[address for name in half for address in _addresses(name, name in manifold)] for half in (names[:count], names[count:])]
-    assert sorted(addresses[0] + addresses[1]) == sorted(addresses[0]) + sorted(addresses[1])
-    assert count or not names[1:] or manifold & found, "there is one where no resource has several addresses"
+    parts = parts_of(names, manifold & found, most)
+    addresses = [[address for name in names[each.begin : each.end] for address in _addresses(name, name in manifold)] for each in parts]
+    every = sorted(address for part in addresses for address in part)
+    assert every == [address for part in addresses for address in sorted(part)] and len(every) >= len(names), "each is in one of them"
+    for part, told in zip(parts, addresses, strict=True):
+        assert told or not names, "none is empty"
+        assert sorted(told) == [each for each in every if each >= part.since and (not part.until or each < part.until)]
+    if not manifold & found:
+        assert len(parts) == max(min(most, len(names)), 1), "there are as many where no resource has several addresses"
 
 
 def _addresses(name: str, is_manifold: bool) -> list[str]:
@@ -113,31 +128,37 @@ def _addresses(name: str, is_manifold: bool) -> list[str]:
 
 
 @pytest.mark.parametrize("seed", range(12))
-def test_the_first_part_is_what_all_of_it_will_hold(seed: int) -> None:
+def test_parts_are_what_all_of_it_will_hold(seed: int) -> None:
     import random
 
-    files = project(random.Random(seed))
+    chance = random.Random(seed)
+    files = project(chance)
     alone, parted = loaded(files), loaded(files)
-    half = parted.half(ENVIRONMENTS)
-    assert half is not None
-    for part, whole in zip(parted.first_part(ENVIRONMENTS, half), alone.views(ENVIRONMENTS), strict=True):
-        assert set(part.resources) == {address for address in whole.resources if address < half.left}
-        assert [_held(part, address) for address in part.resources] == [_held(whole, address) for address in part.resources]
+    parts = parted.parts(ENVIRONMENTS)
+    assert len(parts) > 1
+    held, render = parted.partly(ENVIRONMENTS)
+    taken: set[str] = set()
+    for part in chance.sample(parts, len(parts) - 1):
+        render(part)
+        whole = alone.views(ENVIRONMENTS)
+        taken |= {each for one in whole for each in one.resources if part.since <= each and (not part.until or each < part.until)}
+        for some, every in zip(held, whole, strict=True):
+            assert some.resources.keys() == every.resources.keys() & taken
+            assert [_held(some, address) for address in some.resources] == [_held(every, address) for address in some.resources]
     assert [written(each) for each in parted.views(ENVIRONMENTS)] == [written(each) for each in alone.views(ENVIRONMENTS)]
-    there = parted.first_part(ENVIRONMENTS, half)
-    assert [[*each.resources] for each in there] == [[*each.resources] for each in alone.views(ENVIRONMENTS)], "they are there already"
     assert checked_document(parted) == checked_document(loaded(files))
 
 
-def test_there_is_no_first_part_where_the_run_may_do_no_more() -> None:
+def test_there_is_no_part_where_the_run_may_do_no_more() -> None:
     import random
 
     late = loaded(project(random.Random(1)))
-    half = late.half(ENVIRONMENTS)
+    parts = late.parts(ENVIRONMENTS)
     late._meter.rounds = 0
-    assert half is not None
+    assert parts
+    _, render = late.partly(ENVIRONMENTS)
     with pytest.raises(SpentError):
-        late.first_part(ENVIRONMENTS, half)
+        render(parts[0])
 
 
 def _held(rendering: Evaluated, address: str) -> tuple[object, ...]:

@@ -4,8 +4,7 @@ import gc
 import json
 import os
 import sys
-from collections.abc import Callable, Iterator, Sequence
-from functools import partial
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 from urllib.parse import parse_qsl, quote
@@ -32,8 +31,9 @@ from jovial_scaffold.machine import writing
 from jovial_scaffold.machine.opening import Project, today
 
 if TYPE_CHECKING:
-    from jovial_scaffold.core.rendering.rendering import Half
+    from jovial_scaffold.core.rendering.rendering import Evaluated
     from jovial_scaffold.reports.board import Board, Findings, Rows
+    from jovial_scaffold.reports.board_rows import Share
 
 
 def command(
@@ -100,18 +100,30 @@ def command(
 
 def board(loaded: Project, environments: list[str], folder: str = "", workers: int = 1) -> "Board":
     """What the page shows of a project; an environment whose snapshot cannot be read is shown without effects. Raises ProjectError."""
-    from jovial_scaffold.core.parallel import staged
-    from jovial_scaffold.reports.board import RowsBegun, board_of
+    from jovial_scaffold.core.parallel import Work, in_order, staged, tasks_of
+    from jovial_scaffold.reports.board import board_of, rows_of
+    from jovial_scaffold.reports.board_rows import Share
 
     names = loaded.in_order(environments or loaded.environments)
     sides, beside = loaded.sides(names), loaded.processes(workers)
-    half = loaded.half(names) if beside > 1 else None
+    parts = loaded.parts(names) if beside > 1 else []
+    whole: list[Evaluated] = []  # as this process has them; another one renders what it takes
+
+    def rows(numbers: Iterator[int]) -> "Rows":
+        renderings, render = (whole, None) if whole else loaded.partly(names)
+
+        def shares() -> "Iterator[Share]":
+            for number in numbers:
+                if render is not None:
+                    render(parts[number])
+                yield Share(parts[number].since, parts[number].until)
+
+        return rows_of(renderings, shares())
+
     # Environments are rendered here, since all of them are compared. Beside that, templates are checked, and rows are begun.
-    rows = [partial(_rows_until, loaded, names, half)] if half is not None else []
-    with staged([*(side.static_checks() for side, _ in sides), rows], beside) as [*checks, first]:
-        begun = RowsBegun(half.left if half is not None else "", first)
-        renderings = loaded.views(names)
-        static = [results() for results in checks]
+    with staged([*(tasks_of(side.static_checks()) for side, _ in sides), Work(len(parts), rows)], beside) as [*checks, begun]:
+        renderings = whole[:] = loaded.views(names)
+        static = [in_order(results) for results in checks]
         effects, unread = {}, []
         for name in names:
             if loaded.deployed_name(name) is None or has_errors(loaded.render(name).findings):
@@ -126,14 +138,7 @@ def board(loaded: Project, environments: list[str], folder: str = "", workers: i
             found = [each for result in results for each in result.findings]
             return [*found, *unread], [each for result in results for each in result.waived_findings]
 
-        return board_of(loaded.name, renderings, check, effects, today(os.environ), folder, workers, begun)
-
-
-def _rows_until(loaded: Project, names: Sequence[str], half: "Half") -> "Rows":
-    """The rows of half of the resources."""
-    from jovial_scaffold.reports.board import rows_until
-
-    return rows_until(loaded.first_part(names, half), half.left)
+        return board_of(loaded.name, renderings, check, effects, today(os.environ), folder, workers, begun if parts else None)
 
 
 _NOTHING = b'{"effects": [], "beside": [], "findings": []}'

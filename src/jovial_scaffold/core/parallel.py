@@ -7,7 +7,7 @@ import threading
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from functools import partial
-from typing import Any, TypeVar
+from typing import Any, NamedTuple, TypeVar
 
 Result = TypeVar("Result")
 
@@ -18,25 +18,42 @@ def spread(tasks: Sequence[Callable[[], Result]], workers: int) -> Iterator[Call
 
     Each process takes the next task when it has done one, this one from when that function is called on.
     """
-    with staged([tasks], workers) as (results,):
-        yield results
+    with staged([tasks_of(tasks)], workers) as (results,):
+        yield partial(in_order, results)
+
+
+class Work(NamedTuple):
+    """Work in so many pieces, of which each process does those that it takes: `do` gives what comes of all of them, by their numbers."""
+
+    pieces: int
+    do: Callable[[Iterator[int]], Any]
+
+
+def tasks_of(tasks: Sequence[Callable[[], Any]]) -> Work:
+    """Tasks as such work, of which `in_order` puts together what comes of it."""
+    return Work(len(tasks), lambda numbers: {number: tasks[number]() for number in numbers})
+
+
+def in_order(results: Callable[[], list[dict[int, Result]]]) -> list[Result]:
+    """What tasks give, in their order."""
+    found = [each for part in results() for each in part.items()]
+    return [result for _, result in sorted(found, key=lambda each: each[0])]
 
 
 @contextmanager
-def staged(stages: Sequence[Sequence[Callable[[], Any]]], workers: int) -> Iterator[list[Callable[[], list[Any]]]]:
-    """The same of several lists of tasks, with a function for each: a process goes on with the tasks of the next one when nobody has to begin one
-    of those before."""
-    children = min(workers - 1, max(map(len, stages), default=0)) if can_fork() else 0
-    tickets = [_Tickets(len(tasks)) for tasks in stages] if children > 0 else []
-    steps = [partial(_in_turn, [partial(_sendable, task) for task in tasks], own) for tasks, own in zip(stages, tickets, strict=False)]
-    running = [_Child(steps) for _ in range(children) if steps]
+def staged(stages: Sequence[Work], workers: int) -> Iterator[list[Callable[[], list[Any]]]]:
+    """Several such works, one after the other, with a function for each that waits for what comes of it, in each process that took a piece: they go
+    on with the next one when nobody has to begin a piece of those before."""
+    children = min(workers - 1, max((each.pieces for each in stages), default=0)) if can_fork() else 0
+    tickets = [_Tickets(each.pieces) for each in stages] if children > 0 else []
+    running = [_Child([partial(_taken, each.do, own) for each, own in zip(stages, tickets, strict=True)]) for _ in range(children)]
 
     def results(stage: int) -> list[Any]:
-        tasks = stages[stage]
-        found = _in_turn(tasks, tickets[stage]) if tickets else {}
-        for process in running:
-            found.update((number, pickle.loads(answer)) for number, answer in process.result(stage).items())
-        return [found[index] if index in found else task() for index, task in enumerate(tasks)]
+        work = stages[stage]
+        found = [_taken(work.do, tickets[stage])] if tickets else []
+        found += [each for process in running if (each := process.result(stage)) is not None]
+        left = sorted(set(range(work.pieces)).difference(*(numbers for numbers, _ in found)))
+        return [result for numbers, result in found if numbers] + ([work.do(iter(left))] if left else [])
 
     try:
         yield [partial(results, stage) for stage in range(len(stages))]
@@ -48,7 +65,7 @@ def staged(stages: Sequence[Sequence[Callable[[], Any]]], workers: int) -> Itera
 
 
 class _Tickets:
-    """The numbers of tasks, each of which one process takes."""
+    """The numbers of pieces of work, each of which one process takes."""
 
     def __init__(self, count: int) -> None:
         self._pipe, filling = os.pipe()
@@ -69,27 +86,31 @@ _TICKET = 2  # bytes
 _MOST_TICKETS = 2_000  # as many as a pipe surely holds; what is left is done here
 
 
-def _in_turn(tasks: Sequence[Callable[[], Result]], tickets: _Tickets) -> dict[int, Result]:
-    """What tasks give, by their numbers, as long as there are tickets."""
-    found = {}
-    while (number := tickets.take()) is not None:
-        found[number] = tasks[number]()
-    return found
+def _taken(do: Callable[[Iterator[int]], Result], tickets: _Tickets) -> tuple[list[int], Result]:
+    """The pieces that are taken here, as long as there are tickets, and what comes of them."""
+    numbers: list[int] = []
+
+    def taken() -> Iterator[int]:
+        while (number := tickets.take()) is not None:
+            numbers.append(number)
+            yield number
+
+    result = do(taken())
+    return numbers, result
 
 
-def _sendable(task: Callable[[], object]) -> bytes:
-    """What a task gives, as another process takes it: that takes its time, too, before the next ticket is taken."""
-    return pickle.dumps(task(), pickle.HIGHEST_PROTOCOL)
+_Answer = tuple[list[int], Any]
+"""The pieces that a process took, and what came of them."""
 
 
 class _Child:
-    """Steps that are done one after the other in another process, each of which gives what came of tasks, by their numbers. What goes wrong there
-    is left out: it is done again here, so that it is told here."""
+    """Steps that are done one after the other in another process, each of which is a part of some work. What goes wrong there is left out: it is
+    done again here, so that it is told here."""
 
-    def __init__(self, steps: Sequence[Callable[[], dict[int, bytes]]]) -> None:
+    def __init__(self, steps: Sequence[Callable[[], _Answer]]) -> None:
         pipes = [os.pipe() for _ in steps]
         self._pipes = [reading for reading, _ in pipes]
-        self._read: dict[int, dict[int, bytes]] = {}
+        self._read: dict[int, _Answer | None] = {}
         self._process = os.fork()
         if self._process == 0:
             _send([(step, sending) for step, (_, sending) in zip(steps, pipes, strict=True)])
@@ -105,14 +126,14 @@ class _Child:
             if number not in self._read:
                 os.close(pipe)
 
-    def result(self, step: int) -> dict[int, bytes]:
-        """What came of a step."""
+    def result(self, step: int) -> _Answer | None:
+        """What came of a step; None where it went wrong."""
         if step not in self._read:
             parts = []
             while part := os.read(self._pipes[step], 1 << 20):
                 parts.append(part)
             os.close(self._pipes[step])
-            self._read[step] = pickle.loads(answer) if (answer := b"".join(parts)) else {}
+            self._read[step] = pickle.loads(answer) if (answer := b"".join(parts)) else None
         return self._read[step]
 
 

@@ -15,7 +15,7 @@ from jovial_scaffold.core.project_file import ProjectError, revision_error
 from jovial_scaffold.core.project_inputs import Overrides
 from jovial_scaffold.core.project_reading import NO_PROJECT, read_at
 from jovial_scaffold.core.rendering.renames import renames_anything
-from jovial_scaffold.core.rendering.rendering import Evaluated, Half, first_half, render, render_first
+from jovial_scaffold.core.rendering.rendering import Evaluated, Part, PartlyRendered, parts_of, render
 from jovial_scaffold.core.text.source import split_pointer
 from jovial_scaffold.core.views import View
 
@@ -27,6 +27,9 @@ if TYPE_CHECKING:
     from jovial_scaffold.core.outcomes import Moment
     from jovial_scaffold.core.rendering.explaining import Reason
     from jovial_scaffold.core.rendering.searching import Searching
+
+
+_PARTS = 12  # of a project: so many that nobody waits long for who is at the last one
 
 
 class SpentError(Exception):
@@ -129,29 +132,30 @@ class Project(DeployableProject):
         address, colon, property = what.partition(":")
         return [f"{older}{colon}{property}" for older in self._rendered(environment)[0].renames.before(address)]
 
-    def half(self, environments: Sequence[str]) -> Half | None:
-        """About half of the resources of some environments, which may be looked at before the others are there. None where views of something
-        else are among them, or what is in the other half has to be known first."""
+    def parts(self, environments: Sequence[str]) -> list[Part]:
+        """Parts of the resources of some environments, which may be looked at before the others are there. None where views of something else are
+        among them, or what is in other parts has to be known first."""
         names = sorted(self._template.resources)
-        count = first_half(names, {each.name for each in self._template.resources.values() if not each.is_single})
-        if not count or not set(environments) <= self._file.environments.keys() or renames_anything(self._template):
-            return None
-        return Half(count, names[count])
+        if not set(environments) <= self._file.environments.keys() or renames_anything(self._template):
+            return []
+        manifold = {each.name for each in self._template.resources.values() if not each.is_single}
+        found = parts_of(names, manifold, _PARTS)
+        return found if len(found) > 1 else []
 
-    def first_part(self, environments: Sequence[str], half: Half) -> list[Evaluated]:
-        """Half of the resources of some environments, as `views` gives them; or more, where these are rendered already. Raises SpentError where
+    def partly(self, environments: Sequence[str]) -> tuple[list[Evaluated], Callable[[Part], None]]:
+        """Some environments, of which no resource is rendered, and what renders a part of those as `views` gives them. That raises SpentError where
         the run may not do that much: then nobody knows what `views` gives."""
         self._catalog_findings  # noqa: B018 - it has to be found before resources are judged
-        found = []
-        for name in environments:
-            if name in self._renderings:
-                found.append(self._renderings[name][0])
-            else:
-                context = self._context(self._file.environments[name])
-                found.append(render_first(self._plan, self._resolved(name)[0], context, self._plans, half.size, self._meter))
+        contexts = {name: self._context(self._file.environments[name]) for name in environments}
+        found = [PartlyRendered(self._plan, self._resolved(name)[0], contexts[name], self._plans, self._meter) for name in environments]
+
+        def render(part: Part) -> None:
+            for each in found:
+                each.render(part)
                 if self._meter.spent:
                     raise SpentError
-        return found
+
+        return [each.rendering for each in found], render
 
     def _answer(self, what: str, environment: str) -> "tuple[Any, str]":
         """A value as JSON may show it, and why there is none."""

@@ -1,7 +1,7 @@
 """The board: everything about a project in one HTML page that needs no network. Here its data is put together; pages/board.html shows it."""
 
 import json
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from functools import partial
 from html import escape
 from typing import TYPE_CHECKING, Any, NamedTuple
@@ -15,11 +15,11 @@ from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.graph.layout import layout
 from jovial_scaffold.core.graph.picture import picture
 from jovial_scaffold.core.limits import PARALLEL_RESOURCES
-from jovial_scaffold.core.parallel import spread
+from jovial_scaffold.core.parallel import Work, in_order, staged, tasks_of
 from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.templates.model import Declaration
 from jovial_scaffold.core.waivers import Waiver
-from jovial_scaffold.reports.board_rows import Share, board_rows, columns_only
+from jovial_scaffold.reports.board_rows import WHOLE, Share, board_rows, columns_only, shares_of
 from jovial_scaffold.reports.chains import LONGEST
 from jovial_scaffold.reports.drawing.svg import svg_text
 from jovial_scaffold.reports.machine import compact_json, finding_entry
@@ -32,23 +32,13 @@ if TYPE_CHECKING:
     from jovial_scaffold.core.changes.effect_records import Effects
     from jovial_scaffold.core.changes.matrix import Comparison
 
-_SHARES = 4  # of the rows of a large project: more than processors, so that none waits long for a slower one
+_SHARES = 12  # of the rows of a large project: so many that nobody waits long for who is at the last one
 
 Findings = tuple[Sequence[Finding], Sequence[tuple[Finding, Waiver]]]
 """What is wrong, and what is waived."""
 
 Rows = tuple[str, Counts]
 """Rows as JSON, and what those that differ are about."""
-
-
-class RowsBegun(NamedTuple):
-    """Rows that are made already of the resources before an address, which is `left` with all others; `results` waits for them."""
-
-    left: str
-    results: Callable[[], list[Rows]]
-
-
-NO_ROWS = RowsBegun("", list)
 
 
 class Board(NamedTuple):
@@ -67,37 +57,31 @@ def board_of(
     when: str,
     folder: str = "",
     workers: int = 1,
-    begun: RowsBegun = NO_ROWS,
+    begun: Callable[[], list[Rows]] | None = None,
 ) -> Board:
     """That of one project, which lies in a folder of its workspace. With `workers`, the parts of a large one are made beside each other; what
-    `check` gives has to pickle. Rows may have been `begun` elsewhere."""
+    `check` gives has to pickle. Where others have `begun` with its rows, that gives all of them."""
     largest = max((len(each.resources) for each in renderings), default=0)
-    if begun.left:
-        workers = max(workers - 1, 1)  # one is at those rows, and a further one would only be in its way
-    count = 1 if largest < PARALLEL_RESOURCES.most or workers == 1 else _SHARES
     sums = Aspects(columns_only(renderings))
-    shares = [partial(_share, renderings, Share(number, count, begun.left), sums) for number in range(count)]
-    tasks: list[Callable[[], Any]] = [*shares, partial(_maps, project, renderings), check]
-    with spread(tasks, workers if count > 1 else 1) as results:
+    shares = [WHOLE] if largest < PARALLEL_RESOURCES.most else shares_of(renderings, _SHARES)
+    own_rows = Work(len(shares), lambda numbers: rows_of(renderings, (shares[each] for each in numbers), sums))
+    tasks = tasks_of([partial(_maps, project, renderings), check])
+    with staged([tasks] if begun is not None else [tasks, own_rows], workers if begun is None and len(shares) > 1 else 1) as [others, *own]:
         sums.totals  # noqa: B018  # which are found here while others are at the rows
-        made = results()
-    every = [*begun.results(), *made[:count]]
+        maps, findings = in_order(others)
+        every = [*(begun or own[0])(), rows_of(renderings, (), sums, beside=True)]
     counts: Counts = {}
     for _, found in every:
         for aspect, (rows, echoes) in found.items():
             before = counts.get(aspect, (0, 0))
             counts[aspect] = before[0] + rows, before[1] + echoes
-    data = board_data(project, renderings, made[count + 1], effects, when, sums, counts)
-    return Board({**data, "folder": folder}, [text for text, _ in every], made[count])
+    data = board_data(project, renderings, findings, effects, when, sums, counts)
+    return Board({**data, "folder": folder}, [text for text, _ in every], maps)
 
 
-def rows_until(first: Sequence[Evaluated], until: str) -> Rows:
-    """The rows of the resources before an address."""
-    return _share(first, Share(0, 1, until=until), Aspects(columns_only(first)))
-
-
-def _share(renderings: Sequence[Evaluated], share: Share, aspects: Aspects) -> Rows:
-    found = board_rows(renderings, share, aspects=aspects)
+def rows_of(renderings: Sequence[Evaluated], shares: Iterable[Share], aspects: Aspects | None = None, beside: bool = False) -> Rows:
+    """The rows of some resources, or those of outputs and documents."""
+    found = board_rows(renderings, shares, beside, aspects=aspects)
     return _embedded(found.data), found.counts
 
 

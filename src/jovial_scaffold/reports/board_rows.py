@@ -2,7 +2,8 @@
 
 from bisect import bisect_left
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
+from itertools import chain, pairwise
 from typing import Any, NamedTuple
 
 from jovial_scaffold.core.changes.aligning import PLAIN
@@ -17,26 +18,25 @@ from jovial_scaffold.reports.written_alike import WrittenAlike
 
 
 class Share(NamedTuple):
-    """One of so many shares of all rows, counted from 0, or of those `since` an address or before the one `until`, where there is one."""
+    """The rows of the resources from the address `since` on and before the one `until`, where this says something."""
 
-    number: int
-    of_all: int
-    since: str = ""
-    until: str = ""
+    since: str
+    until: str
 
     def of(self, addresses: Sequence[str]) -> Sequence[str]:
         """Its addresses, of all in order."""
         end = bisect_left(addresses, self.until) if self.until else len(addresses)
-        addresses = addresses[bisect_left(addresses, self.since) : end]
-        return addresses[len(addresses) * self.number // self.of_all : len(addresses) * (self.number + 1) // self.of_all]
-
-    @property
-    def is_last(self) -> bool:
-        """Whether no other follows."""
-        return self.number == self.of_all - 1 and not self.until
+        return addresses[bisect_left(addresses, self.since) : end]
 
 
-WHOLE = Share(0, 1)
+WHOLE = Share("", "")
+
+
+def shares_of(renderings: Sequence[Evaluated], most: int) -> list[Share]:
+    """Up to so many shares of about one size of all rows."""
+    addresses = sorted(set[str]().union(*(each.resources for each in renderings)))
+    firsts = [addresses[len(addresses) * number // most] for number in range(1, most)] if len(addresses) >= most else []
+    return [Share(since, until) for since, until in pairwise(["", *firsts, ""])]
 
 
 class BoardRows(NamedTuple):
@@ -47,9 +47,16 @@ class BoardRows(NamedTuple):
     counts: Counts
 
 
-def board_rows(renderings: Sequence[Evaluated], share: Share = WHOLE, unfolded: bool = False, aspects: Aspects | None = None) -> BoardRows:
-    """Those of a share; long texts are cut, secrets masked. What resources that are written alike have in common is told once, unless all is to be
-    `unfolded`, as the page does it. Shares may have the `aspects` in common."""
+def board_rows(
+    renderings: Sequence[Evaluated],
+    shares: Iterable[Share] = (WHOLE,),
+    beside: bool = True,
+    unfolded: bool = False,
+    aspects: Aspects | None = None,
+) -> BoardRows:
+    """Those of some shares, of which each has to be rendered only when it is its turn, and those `beside` resources; long texts are cut, secrets
+    masked. What resources that are written alike have in common is told once, unless all is to be `unfolded`, as the page does it. Others may have
+    the `aspects`, too."""
     chains = Chains(renderings)
     alike = WrittenAlike(renderings, chains)
     shared = SharedRows(alike, len({each.scope.template for each in renderings}) == 1)
@@ -58,17 +65,17 @@ def board_rows(renderings: Sequence[Evaluated], share: Share = WHOLE, unfolded: 
     shared.ask(matrix, telling.texts.of)
     counts: Counter[tuple[str, bool]] = Counter()
     resources = []
-    for address in share.of(matrix.addresses):
+    for address in chain.from_iterable(share.of(matrix.addresses) for share in shares):
         rows = shared.own([telling.told(row) for row in matrix.rows(address)])
         if rows:
             counts.update((each.aspect, bool(each.row.echo)) for each in rows if each.row.counted)
         kind = rows[0].row.type if rows else ""
         resources.append({"address": address, **_place(address, kind, renderings), "rows": [each.told for each in rows], **shared.entry()})
     shared.held = None
-    beside: dict[str, list[ToldRow]] = {}
-    for row in matrix.beside() if share.is_last else ():
-        beside.setdefault(row.address, []).append(telling.told(row))
-    for address, rows in beside.items():
+    others: dict[str, list[ToldRow]] = {}
+    for row in matrix.beside() if beside else ():
+        others.setdefault(row.address, []).append(telling.told(row))
+    for address, rows in others.items():
         counts.update((each.aspect, bool(each.row.echo)) for each in rows if each.row.counted)
         resources.append({"address": address, **_place(address, rows[0].row.type, renderings), "rows": [each.told for each in rows]})
     for aspect, is_echo, times in shared.counts():

@@ -11,6 +11,7 @@ from jovial_scaffold.core.expressions.shapes import Constants
 from jovial_scaffold.core.rendering.instances import EvaluatedResource
 from jovial_scaffold.core.rendering.overlays import condition_text
 from jovial_scaffold.core.text.source import Origin, Pointer
+from jovial_scaffold.reports.chains import cut_text
 from jovial_scaffold.reports.written_alike import Expression, Held, WrittenAlike
 
 _LONGEST = 200  # characters of a text with words around an expression, of which nothing has to be cut
@@ -28,12 +29,13 @@ class ToldRow(NamedTuple):
 
 
 class _Known(NamedTuple):
-    """The rows of an expression: which they are, and how many characters may stand around it, or the values of the only one; or that there are
-    none."""
+    """The rows of an expression: which they are, and how many characters may stand around it, or the values of the only one and what it repeats; or
+    that there are none."""
 
     number: int
     room: int
     values: list[int] | None = None
+    echo: str = ""
 
 
 _NONE = _Known(-1, 0)
@@ -41,13 +43,13 @@ _Table = dict[Any, _Known | None]
 
 
 class _Siblings(NamedTuple):
-    """The rows of an expression with other constants, of which each is one value that is no echo: they have all but the values in common with the
-    first one, unless something else drives them. `told` are those that were told, by their drivers; `sure` those of which nobody has to be asked, by
-    the names among the constants, the type and the columns that differ."""
+    """The rows of an expression with other constants, of which each is one value: they have all but the values and what these repeat in common with
+    the first one, unless something else drives them. `told` are those that were told, by their drivers and whether they are echoes; `sure` those of
+    which nobody has to be asked, by the names among the constants, the type and the columns that differ."""
 
     first: ToldRow
     computed: int | None
-    told: list[tuple[tuple[Driver, ...], int]]
+    told: list[tuple[tuple[Driver, ...], bool, int]]
     sure: dict[tuple[object, ...], int]
 
 
@@ -164,42 +166,34 @@ class SharedRows:
         constants = instance.computed[2]
         names = tuple([constants[each] for each in expression.text.reads if isinstance(each, int)])
         alike = names, type(first), tuple([each != first for each in values])
-        number = siblings.sure.get(alike)
+        number, echo = siblings.sure.get(alike), ""
         if number is None:
             row, own = siblings.first.row, dict.fromkeys(present, instance.address)
-            leaf = Leaf(
-                row.pointer,
-                dict.fromkeys(present, row.pointer),
-                dict(zip(present, values, strict=True)),
-                True,
-                Alike(False),
-                siblings.computed,
-            )
+            at = dict.fromkeys(present, next(iter(row.at.values())))
+            leaf = Leaf(row.pointer, at, dict(zip(present, values, strict=True)), True, Alike(False), siblings.computed)
             drivers, echo = self._asked.matrix.behind(own, leaf)
-            if echo:
-                return False
-            number = self._told_sibling(siblings, drivers)
-            if self._asked.matrix.is_always_behind(own, leaf, drivers):
+            number = self._told_sibling(siblings, drivers, bool(echo))
+            if not echo and self._asked.matrix.is_always_behind(own, leaf, drivers):
                 siblings.sure[alike] = number
         told = dict(zip(present, map(self._asked.number_of, values), strict=True))
-        known = table[key] = _Known(number, 0, [told.get(column, -1) for column in range(self._alike.columns)])
+        known = table[key] = _Known(number, 0, [told.get(column, -1) for column in range(self._alike.columns)], cut_text(echo))
         self._use(known, _NO_WORDS)
         return True
 
-    def _told_sibling(self, siblings: _Siblings, drivers: tuple[Driver, ...]) -> int:
-        """The number of the row that siblings have that something drives."""
-        number = next((number for each, number in siblings.told if each == drivers), None)
+    def _told_sibling(self, siblings: _Siblings, drivers: tuple[Driver, ...], is_echo: bool) -> int:
+        """The number of the row that siblings have that something drives, all but what an echo repeats."""
+        number = next((number for each, echoes, number in siblings.told if each == drivers and echoes == is_echo), None)
         if number is None:
             number = len(self.rows)
-            siblings.told.append((drivers, number))
+            siblings.told.append((drivers, is_echo, number))
             told, counts = siblings.first.told, not is_of_run(drivers)
-            self.rows.append([[told[0], [], int(counts), told_drivers(drivers), *told[_DRIVERS + 1 :]]])
-            self._counts.append([(siblings.first.aspect, False)] if counts else [])
+            self.rows.append([[told[0], [], int(counts), told_drivers(drivers), *told[_DRIVERS + 1 : _ECHO], ""]])
+            self._counts.append([(siblings.first.aspect, is_echo)] if counts else [])
             self._times.append(0)
         return number
 
     def _use(self, known: _Known, words: tuple[str, str]) -> None:
-        values = [known.values] if known.values is not None else []
+        values = [known.values, known.echo] if known.echo else [known.values] if known.values is not None else []
         self._uses.append([known.number, *words, *values] if values or words is not _NO_WORDS else [known.number])
         self._times[known.number] += 1
 
@@ -277,8 +271,8 @@ def told_drivers(drivers: Sequence[Driver]) -> list[list[Any]]:
 
 def _may_have_siblings(told: ToldRow, expression: Expression) -> bool:
     row = told.row
-    is_whole = not expression.joined and row.pointer == expression.place and all(at == expression.place for at in row.at.values())
-    return is_whole and not row.echo and len(told.told) == _SHORT and {type(each) for each in row.values.values()} <= PLAIN
+    is_whole = not expression.joined and row.pointer == expression.place and len({*row.at.values()}) == 1
+    return is_whole and len(told.told) == _SHORT and {type(each) for each in row.values.values()} <= PLAIN
 
 
 def _is_below(row: Row, place: Pointer) -> bool:

@@ -33,9 +33,6 @@ class Aspects:
     def __init__(self, comparison: Comparison) -> None:
         self._comparison = comparison
         self._types: dict[str, ResourceType | None] = {}
-        for rendering in comparison.renderings:
-            for resource in rendering.resources.values():
-                self._types.setdefault(resource.type_text, resource.type)
         self._known: dict[tuple[str, Pointer], str] = {}
 
     def of(self, row: Row) -> str:
@@ -49,8 +46,15 @@ class Aspects:
         key = (row.type, row.pointer)
         if key not in self._known:
             at = next(iter(row.at.values()), row.pointer)
-            self._known[key] = aspect_of(self._types.get(row.type), at)
+            self._known[key] = aspect_of(self._type(row.type), at)
         return self._known[key]
+
+    def _type(self, text: str) -> ResourceType | None:
+        if text not in self._types:  # which may be rendered since somebody asked for another one
+            for rendering in self._comparison.renderings:
+                for resource in rendering.resources.values():
+                    self._types.setdefault(resource.type_text, resource.type)
+        return self._types.get(text)
 
     @cached_property
     def totals(self) -> list[Total]:
@@ -90,7 +94,7 @@ class Aspects:
         return result
 
     def _about(self, total: Total) -> tuple[str, str]:
-        kind = self._types.get(total.type)
+        kind = self._type(total.type)
         pointer: Pointer = tuple(0 if step == "*" else step for step in total.property.split("/"))
         units = [part["unit"] for part in subschema(kind.schema, pointer) if isinstance(part.get("unit"), str)] if kind is not None else []
         return aspect_of(kind, pointer), units[0] if units else total.property.rpartition("/")[2]

@@ -100,34 +100,50 @@ def render(
     return evaluated(scope, context, resources, documents, outputs, findings)
 
 
-class Half(NamedTuple):
-    """The first resources of a template, by their names, and the name of the first one that is left: all addresses of those are before it, all
-    others are not."""
+class Part(NamedTuple):
+    """Some resources of a template, of all by their names: from the one `begin` on, before the one `end`. Their addresses are those from `since` on
+    and before `until`, where this says something, and no other resource has such a one."""
 
-    size: int
-    left: str
-
-
-def first_half(names: Sequence[str], manifold: Container[str]) -> int:
-    """How many of some names of resources, in order, are about a half of them, so that addresses are in order, too; `manifold` are those with
-    addresses below them. 0 where there is no such half. It is the larger one: whoever is at the other half has rendered all."""
-    for count in range(len(names) * 4 // 7, len(names)):
-        following = names[count]
-        if count and not any(following[:length] in manifold for length in range(1, len(following))):
-            return count
-    return 0
+    begin: int
+    end: int
+    since: str
+    until: str
 
 
-def render_first(
-    plan: Plan, parameters: Parameters, context: Mapping[str, Any], plans: Plans, size: int, meter: Meter | None = None
-) -> Evaluated:
-    """The first resources of a template, so many by their names, as a whole rendering has them. What is wrong only that says."""
-    scope = Environment(plan, Shared(plans, dict(context), lambda finding: None, meter=meter or Meter()), parameters)
-    resources: dict[str, EvaluatedResource] = {}
-    if _begin(scope):
-        _take_in(scope.all_instances(plan.in_order[:size]), resources, {}, None)
-        _put_after(scope, resources)
-    return evaluated(scope, context, resources, {}, {}, [])
+def parts_of(names: Sequence[str], manifold: Container[str], most: int) -> list[Part]:
+    """Up to so many parts of about one size of the names of resources, in order, so that addresses are in order, too; `manifold` are those with
+    addresses below them."""
+    cuts = [0]
+    for number in range(1, most):
+        for count in range(max(len(names) * number // most, cuts[-1] + 1), len(names)):
+            following = names[count]
+            if not any(following[:length] in manifold for length in range(1, len(following))):
+                cuts.append(count)
+                break
+    cuts.append(len(names))
+    firsts = ["", *(names[cut] for cut in cuts[1:-1]), ""]
+    return [Part(begin, end, *bounds) for begin, end, *bounds in zip(cuts, cuts[1:], firsts, firsts[1:], strict=False)]
+
+
+class PartlyRendered:
+    """A template of which parts are rendered, when they are asked for, as a whole rendering has them. What is wrong only that says."""
+
+    def __init__(self, plan: Plan, parameters: Parameters, context: Mapping[str, Any], plans: Plans, meter: Meter) -> None:
+        self._scope = Environment(plan, Shared(plans, dict(context), lambda finding: None, meter=meter), parameters)
+        self._resources: dict[str, EvaluatedResource] = {}
+        self._is_begun = _begin(self._scope)
+        #: what there is of it by now
+        self.rendering = evaluated(self._scope, context, self._resources, {}, {}, [])
+
+    def render(self, part: Part) -> None:
+        """Render a part, too."""
+        if not self._is_begun:
+            return
+        found: dict[str, EvaluatedResource] = {}
+        _take_in(self._scope.all_instances(self._scope.plan.in_order[part.begin : part.end]), found, {}, None)
+        for each in found.values():
+            each.after = _after(each.instance.scope, each.instance)
+        self._resources.update(found)
 
 
 def is_unknown_somewhere(rendering: Evaluated) -> bool:

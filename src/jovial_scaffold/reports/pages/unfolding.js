@@ -23,6 +23,8 @@ const unfolding = (() => {
       }
       Object.assign(whole.nodes, share.nodes);
     }
+    const isBeside = ({ type }) => Number(["output", "document"].includes(type));
+    whole.resources.sort((one, other) => isBeside(one) - isBeside(other) || (isBeside(one) ? 0 : byLetters(one.address, other.address)));
     return whole;
   }
 
@@ -38,14 +40,15 @@ const unfolding = (() => {
       const [written, reads] = which < 0 ? [asWritten(held().find(([, each]) => each === at)[2]), []] : writtenAt(which, group, resource, share);
       return [written, `${file}:${first + below}`, reads, aspect];
     };
-    // What an expression shares with others has the values between the words around it, where there may be such words, or values of its own; or it
+    // What an expression shares with others has the values between the words around it, where there may be such words, or values of its own, and what these
+    // repeat; or it
     // says by itself what is written, and so many lines below.
-    const shared = resource.shared.flatMap(([which, before, behind, own]) => share.shared[which].map((row) => {
+    const shared = resource.shared.flatMap(([which, before, behind, own, repeated]) => share.shared[which].map((row) => {
       if (row.length > 6) return [...row.slice(0, 5), typeof row[5] === "number" ? `${file}:${first + row[5]}` : row[5], ...row.slice(6)];
       const [label, values, counts, drivers, at, echo] = row;
       const within = (text) => `${before ?? ""}${text}${behind ?? ""}`;
       const shown = (own ?? values).map((each) => typeof each === "string" ? number(shownAs(within(each))) : each);
-      return [label, shown, counts, drivers, at, echo && within(echo)];
+      return [label, shown, counts, drivers, at, repeated ?? (echo && within(echo))];
     }));
     const told = resource.rows.concat(shared).map((row) => row.length > 6 ? row : [...row.slice(0, 4), ...about(row[4]), row[5]]);
     // Where no items of lists are called by what is in them, parts are called the same in all that are written alike.
@@ -124,9 +127,9 @@ const unfolding = (() => {
   const nameOf = (value) => value === true ? "True" : value === false ? "False" : String(value);
   // By code points, as the rows of all other resources are.
   const byLetters = (one, other) => {
-    const [some, others] = [[...one], [...other]];
-    const at = some.findIndex((letter, index) => letter !== others[index]);
-    return at < 0 ? some.length - others.length : at >= others.length ? 1 : some[at].codePointAt(0) - others[at].codePointAt(0);
+    let at = 0;
+    while (at < one.length && one[at] === other[at]) at += 1;
+    return (one.codePointAt(at) ?? -1) - (other.codePointAt(at) ?? -1);
   };
 
   // A value in one line; a text that could be taken for something else in quotes.
