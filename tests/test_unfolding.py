@@ -36,6 +36,11 @@ _HEAD = (
     "  gates (fulmar.queue): {name: gates}\n  piers (fulmar.queue): {name: piers}\n"
     '  base_0 (fulmar.queue): {name: base_0, wait_hours: "${copies}"}\n  base_1 (fulmar.queue): {name: base_1, wait_hours: "${size(note)}"}\n'
 )
+_TAIL = (
+    'outputs: {zone: {value: "${setting}", description: Where}, about: {value: "${gates.url}", description: Whom}}\n'
+    "documents: {a-sign: {from: sign.txt}, r000: {from: sign.txt}}\n"
+)
+_SIGN = "${setting}\nhas ${string(copies)}\n"
 _PIECES: dict[str, tuple[str, ...]] = {
     "fulmar.queue": (
         "    wait_hours: #\n",
@@ -44,6 +49,8 @@ _PIECES: dict[str, tuple[str, ...]] = {
         '    wait_hours: "${copies * (# % 3) + (far ? # % 2 : 0)}"\n',
         '    wait_hours: "${size(note) > # % 4 ? # : copies % 2}"\n',
         '    description: "${# % 2 == 0 ? string(copies) : setting}"\n',
+        '    description: ${slug("r#-" + setting + string(# % 3), 40)}\n',
+        "    description: \"${# % 2 == 0 ? 'even-#-' + setting : 'odd # ' + note}\"\n",
         "    ordered: true\n",
         '    claim_seconds: "#"\n',
         "    claim_seconds: 2.0\n",
@@ -64,6 +71,7 @@ _PIECES: dict[str, tuple[str, ...]] = {
         "    disks:\n      - {name: same, gigabytes: #}\n      - {name: same, gigabytes: 2}\n",
         "    disks:\n      - {name: 1, gigabytes: #}\n      - {name: true, gigabytes: 2.5}\n",
         "    disks: []\n",
+        '    disks:\n      - {name: old, gigabytes: 1}\n      - {name: new, gigabytes: "${copies * # + 1}", kind: "${slug(setting + \'-#\', 9)}"}\n',
         '    subnets: ["${gates.id}", "${setting}-#", plain]\n',
         "    subnets: [\"a#\", '#', b]\n",
         "    subnets: ['#', é, 2.5]\n",
@@ -152,7 +160,8 @@ def _project(resources: str) -> dict[str, str]:
     environments = "".join(f"  {name}: {{parameters: [{name}.yaml]}}\n" for name in _WORLDS)
     return {
         "jovial.yaml": f"project: harbour\ntemplate: line.yaml\ncatalogs: [fulmar]\nenvironments:\n{environments}",
-        "line.yaml": f"{_HEAD}{resources}",
+        "line.yaml": f"{_HEAD}{resources}{_TAIL}",
+        "sign.txt": _SIGN,
         **{f"{name}.yaml": json.dumps({**values, "word": {"$secret": {"env": "WORD"}}}) for name, values in _WORLDS.items()},
     }
 
