@@ -217,7 +217,7 @@ _WORDED = {
         '    name: WORD\n    disks:\n      - {name: data, gigabytes: #, kind: WORD}\n      - {$when: far, name: logs, gigabytes: "${copies + #}"}\n',
         '    name: "${setting}NAME"\n    disks:\n      - name: WORD\n        gigabytes: #\n      - name: far\n        gigabytes: ${copies}\n    image: WORD\n',
         '    name: NAME\n    subnets: [WORD, NAME]\n    settings: {A: WORD, B: "${setting}-NAME"}\n    operator_password: WORD\n',
-        "    name: NAME\n    subnets: [\"${gates.id}\", NAME]\n    settings:\n      A: \"${labels.a == 'NAME' ? 'x' : note}\"\n    operator_password: ${word}\n",
+        "    name: NAME\n    subnets: [\"${gates.id}\", WORD, NAME]\n    settings:\n      A: \"${labels.a == 'NAME' ? 'x' : note}\"\n    operator_password: ${word}\n",
     ),
 }
 

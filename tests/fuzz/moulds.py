@@ -9,7 +9,7 @@ from jovial_scaffold.core.findings import merged
 from jovial_scaffold.core.folders import MemoryFolder
 from jovial_scaffold.core.project import Project
 from jovial_scaffold.core.text.outline import Outline
-from jovial_scaffold.core.text.source import Source
+from jovial_scaffold.core.text.source import Source, value_at
 from jovial_scaffold.core.text.yaml_reader import read_yaml
 from jovial_scaffold.reports.words import said
 from tests.fuzz.code import NEVER, cast_from
@@ -157,6 +157,8 @@ def attempt(chance: random.Random) -> str:
     with cast_from(least):
         value = read_yaml(text, outline)
     compare_places(text, value[0], outline)
+    for pointer, (mould, digits) in outline.casts.items():
+        assert repr(mould.cast(digits)) == repr(value_at(value[0], pointer)), (text, pointer)
     with cast_from(NEVER):
         wanted = read_yaml(text)
     assert repr(value) == repr(wanted), (text, value, wanted)

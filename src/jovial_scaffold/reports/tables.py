@@ -14,6 +14,7 @@ _MARKDOWN = regex(r"([\\`*_{}\[\]<>#|!~$@])")
 _FORMULA = ("=", "+", "-", "@", "\t", "\r")
 _COMMENT = 60_000  # characters: some forges take 65,535
 _SHORT = 11  # characters of a cell that is never broken
+_BREAKS = regex(r"(?<=[/_:-])(?=\w)")  # where a line may end in an address, a place or a path
 _NUMBER = regex(r"[+-]?[0-9]+(\.[0-9]+)?\Z")
 
 
@@ -113,7 +114,7 @@ def _html_table(table: Table) -> str:
 
 
 def _html_cell(text: str) -> str:
-    return f'<td class="short">{_html(text)}</td>' if len(text) < _SHORT else f"<td>{_html(text)}</td>"
+    return f'<td class="short">{_html(text)}</td>' if len(text) < _SHORT else f"<td>{_BREAKS.sub('<wbr>', _html(text))}</td>"
 
 
 def _html(text: str) -> str:

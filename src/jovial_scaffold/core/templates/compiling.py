@@ -306,7 +306,7 @@ def _two_variables(written: Any) -> Sentence:
     names = [*written] if isinstance(written, dict) else []
     over = written[names[-1]] if len(names) == 2 and is_name(names[0]) and written[names[0]] is None else None
     if isinstance(over, str):
-        return say("Put both variables in quotes: `$per: {}`", content_text({f"{names[0]}, {names[1]}": over}))
+        return say("Put both variables in quotes, the position or key first: `$per: {}`", content_text({f"{names[0]}, {names[1]}": over}))
     return say('For example: $per: {station: "stations"}')
 
 
