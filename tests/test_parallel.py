@@ -1,13 +1,16 @@
 """Work in several processes: what comes of it is what one process gives, whatever goes wrong in another."""
 
+import json
 import os
 from collections.abc import Callable
 from functools import partial
+from typing import Any
 
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from jovial_scaffold.cli.board import board
 from jovial_scaffold.core import project_reading as computing
 from jovial_scaffold.core.limits import Limit
 from jovial_scaffold.core.parallel import Work, in_order, spread, staged, tasks_of
@@ -159,6 +162,27 @@ def test_there_is_no_part_where_the_run_may_do_no_more() -> None:
     _, render = late.partly(ENVIRONMENTS)
     with pytest.raises(SpentError):
         render(parts[0])
+
+
+@pytest.mark.parametrize("workers", (2, 3))
+def test_a_board_of_several_processes_tells_what_that_of_one_does(workers: int, monkeypatch: pytest.MonkeyPatch) -> None:
+    import random
+
+    for seed in range(6):
+        files = project(random.Random(seed))
+        alone = board(loaded(files), list(ENVIRONMENTS))
+        with monkeypatch.context() as patched:
+            patched.setattr(computing, "PARALLEL_RESOURCES", Limit(1, "", ""))
+            together = board(loaded(files), list(ENVIRONMENTS), workers=workers)
+        assert together.data == alone.data and together.maps == alone.maps
+        one, several = ([json.loads(share) for share in each.shares] for each in (alone, together))
+        found = [each["address"] for share in several for each in share["resources"]]
+        assert sorted(found) == sorted(each["address"] for share in one for each in share["resources"])
+        assert _nodes(several) == _nodes(one)
+
+
+def _nodes(shares: list[dict[str, Any]]) -> dict[str, Any]:
+    return {name: node for share in shares for name, node in share["nodes"].items()}
 
 
 def _held(rendering: Evaluated, address: str) -> tuple[object, ...]:

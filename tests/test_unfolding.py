@@ -2,7 +2,7 @@
 
 import json
 import random
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
@@ -11,7 +11,7 @@ from unittest.mock import patch
 import pytest
 
 from jovial_scaffold import Project
-from jovial_scaffold.cli.board import board
+from jovial_scaffold.cli.board import board, rows_of_parts
 from jovial_scaffold.core import project_reading
 from jovial_scaffold.core.limits import Limit
 from jovial_scaffold.core.project_inputs import Overrides
@@ -32,13 +32,14 @@ _HEAD = (
     "parameters:\n  setting: {type: string, description: Which}\n  copies: {type: integer, description: How many}\n"
     "  note: {type: string, description: Free text}\n  labels: {type: object, additionalProperties: {type: string}, description: Labels}\n"
     "  ranges: {type: array, items: {type: string}, description: Ranges}\n  far: {type: boolean, description: Whether it is far}\n"
-    "  word: {type: string, writeOnly: true, description: A secret}\nresources:\n"
+    "  word: {type: string, writeOnly: true, description: A secret}\n"
+    "let: {more: {reef: {name: far, gigabytes: 9}}}\nresources:\n"
     "  gates (fulmar.queue): {name: gates}\n  piers (fulmar.queue): {name: piers}\n"
     '  base_0 (fulmar.queue): {name: base_0, wait_hours: "${copies}"}\n  base_1 (fulmar.queue): {name: base_1, wait_hours: "${size(note)}"}\n'
 )
 _TAIL = (
     'outputs: {zone: {value: "${setting}", description: Where}, about: {value: "${gates.url}", description: Whom}}\n'
-    "documents: {a-sign: {from: sign.txt}, r000: {from: sign.txt}}\n"
+    "documents: {a_sign: {from: sign.txt}, sign: {from: sign.txt}}\n"
 )
 _SIGN = "${setting}\nhas ${string(copies)}\n"
 _PIECES: dict[str, tuple[str, ...]] = {
@@ -71,6 +72,7 @@ _PIECES: dict[str, tuple[str, ...]] = {
         "    disks:\n      - {name: same, gigabytes: #}\n      - {name: same, gigabytes: 2}\n",
         "    disks:\n      - {name: 1, gigabytes: #}\n      - {name: true, gigabytes: 2.5}\n",
         "    disks: []\n",
+        '    disks:\n      - ${?more[?setting]}\n      - {name: near, gigabytes: "${copies + #}"}\n',
         '    disks:\n      - {name: old, gigabytes: 1}\n      - {name: new, gigabytes: "${copies * # + 1}", kind: "${slug(setting + \'-#\', 9)}"}\n',
         '    subnets: ["${gates.id}", "${setting}-#", plain]\n',
         "    subnets: [\"a#\", '#', b]\n",
@@ -143,8 +145,10 @@ def _files(chance: random.Random) -> dict[str, str]:
         chance.shuffle(order)
         bodies.append((kind, "".join(order)))
     resources = []
-    for number in range(chance.randint(60, 130)):
-        kind, body = chance.choice(bodies)
+    every = [chance.choice(bodies) for _ in range(chance.randint(60, 130))]
+    if chance.random() < 0.4:
+        every.sort(key=lambda each: each[0])  # those of one type after those of another
+    for number, (kind, body) in enumerate(every):
         own = str(chance.choice((number, number % 3 + 1, 7)))
         spread = "\n" if chance.random() < 0.05 else ""
         resources.append(f"  r{number:03} ({kind}):\n{spread}    name: ${{setting}}-{number}\n{body.replace('#', own)}")
@@ -184,7 +188,7 @@ def projects(tmp_path_factory: pytest.TempPathFactory) -> Iterator[tuple[Path, i
 def test_rows_that_the_page_makes_are_those_of_each_resource(browser: Any, projects: Iterator[tuple[Path, int]], tmp_path: Path) -> None:  # noqa: F811
     alike = shared = 0
     for folder, seed in projects:
-        resources = _told_resources(browser, folder, tmp_path / "board.html", in_shares=seed % 2 == 1)
+        resources = _told_resources(browser, folder, tmp_path / "board.html", (_at_once, _in_shares, _in_turns)[seed % 3])
         alike += sum("alike" in each for each in resources)
         shared += sum(len(each.get("shared", ())) for each in resources)
     assert alike > 400, "most of them are told once"
@@ -198,7 +202,7 @@ def test_rows_of_what_differs_in_words_are_those_of_each_resource(
 ) -> None:
     alike = shared = 0
     for folder, seed in projects:
-        resources = _told_resources(browser, folder, tmp_path / "board.html", in_shares=seed % 2 == 1, by_words=True)
+        resources = _told_resources(browser, folder, tmp_path / "board.html", (_in_turns, _in_shares)[seed % 2], True)
         alike += sum("alike" in each for each in resources)
         shared += sum(len(each.get("shared", ())) for each in resources)
     assert alike > 400
@@ -248,11 +252,21 @@ def test_words_of_every_kind_are_shown_as_they_stand(browser: Any, tmp_path: Pat
     for seed in range(10):
         for name, text in _worded(random.Random(seed)).items():
             (tmp_path / name).write_text(text)
-        resources = _told_resources(browser, tmp_path, tmp_path / "board.html", in_shares=seed % 3 == 1, by_words=True)
+        resources = _told_resources(browser, tmp_path, tmp_path / "board.html", (_at_once, _in_shares, _in_turns)[seed % 3], True)
         alike += sum("alike" in each for each in resources)
         shared += sum(len(each.get("shared", ())) for each in resources)
     assert alike > 200
     assert shared > 200
+
+
+def test_words_inside_of_what_is_computed_are_shown_as_json_writes_them(browser: Any, tmp_path: Path) -> None:  # noqa: F811
+    words = [*"abcdefgh", *_ODD_WORDS, *_ODD_WORDS]
+    forms = ('    name: n\n    subnets: ["${gates.id}", WORD]\n', '    name: n\n    settings: {A: WORD, B: "${setting}"}\n')
+    bodies = [("fulmar.machine_group", form.replace("WORD", json.dumps(word, ensure_ascii=False))) for form in forms for word in words]
+    for name, text in _files_of(bodies).items():
+        (tmp_path / name).write_text(text)
+    resources = _told_resources(browser, tmp_path, tmp_path / "board.html", _at_once, True)
+    assert sum("alike" in each for each in resources) > len(words) / 2
 
 
 @pytest.mark.parametrize("kind", list(_NUMBERED))
@@ -266,7 +280,7 @@ def test_constants_decide_what_a_row_is_driven_by(browser: Any, kind: str, tmp_p
     )
     for name, text in files.items():
         (tmp_path / name).write_text(text)
-    resources = _told_resources(browser, tmp_path, tmp_path / "board.html", in_shares=True)
+    resources = _told_resources(browser, tmp_path, tmp_path / "board.html", _in_shares)
     assert sum("alike" in each for each in resources) > len(bodies) / 2
     if kind == "fulmar.queue":
         assert sum(len(use) > _WITH_VALUES for each in resources for use in each.get("shared", ())) > len(bodies) / 4
@@ -275,7 +289,7 @@ def test_constants_decide_what_a_row_is_driven_by(browser: Any, kind: str, tmp_p
 def test_rows_of_items_of_loops(browser: Any, tmp_path: Path) -> None:  # noqa: F811
     for name, text in _files_of([("fulmar.queue", body) for body in _LOOPED]).items():
         (tmp_path / name).write_text(text)
-    resources = _told_resources(browser, tmp_path, tmp_path / "board.html", in_shares=True)
+    resources = _told_resources(browser, tmp_path, tmp_path / "board.html", _in_turns)
     assert sum("alike" in each for each in resources) > 12
     assert sum(len(each.get("shared", ())) for each in resources) > 12
 
@@ -298,7 +312,7 @@ def test_digits_of_secrets_are_in_no_page(browser: Any, by_words: bool, tmp_path
     ]
     for name, text in _files_of(numbered).items():
         (tmp_path / name).write_text(text)
-    resources = _told_resources(browser, tmp_path, tmp_path / "board.html", by_words=by_words)
+    resources = _told_resources(browser, tmp_path, tmp_path / "board.html", _at_once, by_words)
     assert sum("alike" in each for each in resources) >= 12
     page = (tmp_path / "board.html").read_text()
     assert [index for index in range(len(bodies)) if str(70_000_000 + 7_919 * index) in page] == []
@@ -308,15 +322,21 @@ def _at_once(project: Project) -> Board:
     return board_of("p", project.views(_WORLDS), lambda: ([], []), {}, "")
 
 
+def _in_turns(project: Project) -> Board:
+    """As two processes make it that take parts in turn: one has rendered all, the other renders what it takes."""
+    parts, renderings = project.parts(_WORLDS), project.views(_WORLDS)
+    assert len(parts) > 1
+    rows = [rows_of_parts(project, _WORLDS, whole, parts[first::2]) for first, whole in ((1, renderings), (0, []))]
+    return board_of("p", renderings, lambda: ([], []), {}, "", begun=lambda: rows)
+
+
 def _in_shares(project: Project) -> Board:
-    """As a large project's is made: its rows by who is ready for them, the first ones while all is rendered."""
+    """As that of a large project is made where nothing may run beside it."""
     with (
         patch.object(project_reading, "PARALLEL_RESOURCES", Limit(1, "", "")),
         patch.object(reports, "PARALLEL_RESOURCES", Limit(1, "", "")),
     ):
-        found = board(project, list(_WORLDS), workers=3)
-    assert 2 <= len(found.shares) <= 4, "those of each process that was ready for some, and what is beside resources"
-    return found
+        return board(project, list(_WORLDS), workers=3)
 
 
 @contextmanager
@@ -330,14 +350,14 @@ def _told_resources(
     browser: Any,  # noqa: F811
     folder: Path,
     page: Path,
-    in_shares: bool = False,
+    make: Callable[[Project], Board],
     by_words: bool = False,
 ) -> list[dict[str, Any]]:
     """The resources as the page gets them; what it makes of them is what each has by itself."""
     overrides = Overrides({"WORD": "wordless and secret"})
     with _by_words() if by_words else cast_from(1):
         whole, counts = board_rows(Project.load(folder, overrides).views(_WORLDS), unfolded=True)
-        folded = _in_shares(Project.load(folder, overrides)) if in_shares else _at_once(Project.load(folder, overrides))
+        folded = make(Project.load(folder, overrides))
     assert {each["aspect"]: (each["rows"], each["echoes"]) for each in folded.data["aspects"]} == counts
     page.write_text(board_page("p", [folded]))
     assert "wordless" not in page.read_text()

@@ -4,7 +4,7 @@ import gc
 import json
 import os
 import sys
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 from urllib.parse import parse_qsl, quote
@@ -31,9 +31,8 @@ from jovial_scaffold.machine import writing
 from jovial_scaffold.machine.opening import Project, today
 
 if TYPE_CHECKING:
-    from jovial_scaffold.core.rendering.rendering import Evaluated
+    from jovial_scaffold.core.rendering.rendering import Evaluated, Part
     from jovial_scaffold.reports.board import Board, Findings, Rows
-    from jovial_scaffold.reports.board_rows import Share
 
 
 def command(
@@ -101,27 +100,15 @@ def command(
 def board(loaded: Project, environments: list[str], folder: str = "", workers: int = 1) -> "Board":
     """What the page shows of a project; an environment whose snapshot cannot be read is shown without effects. Raises ProjectError."""
     from jovial_scaffold.core.parallel import Work, in_order, staged, tasks_of
-    from jovial_scaffold.reports.board import board_of, rows_of
-    from jovial_scaffold.reports.board_rows import Share
+    from jovial_scaffold.reports.board import board_of
 
     names = loaded.in_order(environments or loaded.environments)
     sides, beside = loaded.sides(names), loaded.processes(workers)
     parts = loaded.parts(names) if beside > 1 else []
     whole: list[Evaluated] = []  # as this process has them; another one renders what it takes
-
-    def rows(numbers: Iterator[int]) -> "Rows":
-        renderings, render = (whole, None) if whole else loaded.partly(names)
-
-        def shares() -> "Iterator[Share]":
-            for number in numbers:
-                if render is not None:
-                    render(parts[number])
-                yield Share(parts[number].since, parts[number].until)
-
-        return rows_of(renderings, shares())
-
+    rows = Work(len(parts), lambda numbers: rows_of_parts(loaded, names, whole, (parts[each] for each in numbers)))
     # Environments are rendered here, since all of them are compared. Beside that, templates are checked, and rows are begun.
-    with staged([*(tasks_of(side.static_checks()) for side, _ in sides), Work(len(parts), rows)], beside) as [*checks, begun]:
+    with staged([*(tasks_of(side.static_checks()) for side, _ in sides), rows], beside) as [*checks, begun]:
         renderings = whole[:] = loaded.views(names)
         static = [in_order(results) for results in checks]
         effects, unread = {}, []
@@ -139,6 +126,22 @@ def board(loaded: Project, environments: list[str], folder: str = "", workers: i
             return [*found, *unread], [each for result in results for each in result.waived_findings]
 
         return board_of(loaded.name, renderings, check, effects, today(os.environ), folder, workers, begun if parts else None)
+
+
+def rows_of_parts(loaded: Project, names: Sequence[str], whole: "Sequence[Evaluated]", parts: "Iterable[Part]") -> "Rows":
+    """The rows of some parts of environments: of what is rendered as a `whole`, or else of each part as it is rendered in its turn."""
+    from jovial_scaffold.reports.board import rows_of
+    from jovial_scaffold.reports.board_rows import Share
+
+    renderings, render = (whole, None) if whole else loaded.partly(names)
+
+    def shares() -> Iterator[Share]:
+        for part in parts:
+            if render is not None:
+                render(part)
+            yield Share(part.since, part.until)
+
+    return rows_of(renderings, shares())
 
 
 _NOTHING = b'{"effects": [], "beside": [], "findings": []}'

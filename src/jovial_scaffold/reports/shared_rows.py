@@ -173,7 +173,7 @@ class SharedRows:
             leaf = Leaf(row.pointer, at, dict(zip(present, values, strict=True)), True, Alike(False), siblings.computed)
             drivers, echo = self._asked.matrix.behind(own, leaf)
             number = self._told_sibling(siblings, drivers, bool(echo))
-            if not echo and self._asked.matrix.is_always_behind(own, leaf, drivers):
+            if self._asked.matrix.is_always_behind(own, leaf, drivers):
                 siblings.sure[alike] = number
         told = dict(zip(present, map(self._asked.number_of, values), strict=True))
         known = table[key] = _Known(number, 0, [told.get(column, -1) for column in range(self._alike.columns)], cut_text(echo))
