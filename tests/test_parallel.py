@@ -10,13 +10,15 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from jovial_scaffold.cli.board import board
+from jovial_scaffold.cli.board import board, rows_of_parts
 from jovial_scaffold.core import project_reading as computing
 from jovial_scaffold.core.limits import Limit
 from jovial_scaffold.core.parallel import Work, in_order, spread, staged, tasks_of
 from jovial_scaffold.core.project import SpentError
 from jovial_scaffold.core.rendering.rendering import Evaluated, parts_of
 from jovial_scaffold.core.rendering.results import Rendering
+from jovial_scaffold.reports.board import rows_of
+from jovial_scaffold.reports.board_rows import WHOLE
 from jovial_scaffold.reports.machine import render_text
 from tests.fuzz.drivers import ENVIRONMENTS, loaded, project
 from tests.support import checked_document
@@ -162,6 +164,16 @@ def test_there_is_no_part_where_the_run_may_do_no_more() -> None:
     _, render = late.partly(ENVIRONMENTS)
     with pytest.raises(SpentError):
         render(parts[0])
+
+
+@pytest.mark.parametrize("seed", range(12))
+def test_the_rows_of_all_parts_are_those_of_the_whole(seed: int) -> None:
+    import random
+
+    files = project(random.Random(seed))
+    parted = loaded(files)
+    found = rows_of_parts(parted, ENVIRONMENTS, [], parted.parts(ENVIRONMENTS))
+    assert found == rows_of(loaded(files).views(ENVIRONMENTS), [WHOLE])
 
 
 @pytest.mark.parametrize("workers", (2, 3))
