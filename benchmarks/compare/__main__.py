@@ -19,7 +19,7 @@ import igraph
 
 from benchmarks.compare.dimensions import DIMENSIONS, write
 from benchmarks.compare.dimensions import ENVIRONMENTS as WORLDS
-from benchmarks.measuring import report
+from benchmarks.measuring import process_seconds, report
 from benchmarks.render.generated import write_project
 from jovial_scaffold import Project
 from jovial_scaffold.cli.board import board
@@ -148,9 +148,14 @@ def sharing(folder: Path, rounds: int) -> bool:
 
 
 def boarding(base: Path, rounds: int) -> list[bool]:
-    """The page of 4,000 resources in 3 environments, against checking them, both on all processors; and of projects that differ in other ways."""
+    """The page of 4,000 resources in 3 environments, against checking them, both on all processors: as users run them, and within one process;
+    and of projects that differ in other ways."""
     write_project(base / "written", 4_000, ("sandbox", "rehearsal", "live"))
-    met = [_boarded(base / "written", [], rounds, "board / check")]
+    jovial = shutil.which("jovial") or str(Path(sys.executable).with_name("jovial"))
+    commands = {"check": [jovial, "check"], "board": [jovial, "board", "--out", str(base / "board.html")]}
+    seconds = process_seconds(commands, 5 * rounds, base / "written", worst=1)
+    met = [report("board / check, as commands", seconds["board"], seconds["check"], 1.5)]
+    met.append(_boarded(base / "written", [], rounds, "board / check"))
     for make in DIMENSIONS:
         folder = base / make.__name__
         write(folder, make, 1_000)
