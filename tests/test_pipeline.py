@@ -141,11 +141,11 @@ def test_fingerprints_stay_while_their_cause_does(seed: int) -> None:
         project, then = drivers.loaded(files), drivers.loaded(after)
     except ProjectError:
         return
-    was = Fingerprints(project.source).of(project.check().findings)
-    becomes = Fingerprints(then.source).of(then.check().findings)
+    found, later = project.check().findings, then.check().findings
+    was, becomes = Fingerprints(project.source).of(found), Fingerprints(then.source).of(later)
     assert len(set(was)) == len(was)
-    added = {each.id for each in then.check().findings} - {each.id for each in project.check().findings}
-    assert set(was) <= set(becomes), [each for each, key in zip(project.check().findings, was, strict=True) if key not in becomes]
+    added = {each.id for each in later} - {each.id for each in found}
+    assert set(was) <= set(becomes), [each for each, key in zip(found, was, strict=True) if key not in becomes]
     assert added <= {"value-unused"}
 
 

@@ -15,7 +15,7 @@ from jovial_scaffold.core.graph.ordering import rounds
 from jovial_scaffold.core.rendering.identities import identity_key, ranges
 from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.schemas.catalog import ResourceType
-from jovial_scaffold.core.words import Sentence, Value, listed, say
+from jovial_scaffold.core.words import Sentence, Value, listed, say, together
 
 _CIRCLE = 6  # steps of a circle that are named
 _DEEDS = {"make": say("made"), "change": say("changed"), "remove": say("removed")}
@@ -145,15 +145,21 @@ def _impossible(waits: Mapping[Step, Mapping[Step, _Edge]], circling: Sequence[S
         path.append(min((each for each in waits[path[-1]] if each in stuck), key=lambda step: (step.address, step.deed)))
     circle = path[path.index(path[-1]) :]
     edges = [(later, sooner, waits[later][sooner]) for later, sooner in pairwise(circle)]
-    told = listed(
-        say("{} is {} after {} is {}, as it {}", later.address, _DEEDS[later.deed], sooner.address, _DEEDS[sooner.deed], edge.because)
+    told = [
+        say(
+            "{} has to be {} after {} is {}, as it {}.",
+            later.address,
+            _DEEDS[later.deed],
+            sooner.address,
+            _DEEDS[sooner.deed],
+            edge.because,
+        )
         for later, sooner, edge in edges[:_CIRCLE]
-    )
+    ]
+    message = together(say("No order fits."), *told)
     must = all(edge.strength != _LEFT for *_, edge in edges)
     hint = say("Deploy twice: first with another name or range for one of them, or without what uses what is to go.")
-    return Finding(
-        "order-impossible", "error" if must else "warning", say("No order fits: {}.", told), None, hint, circle[0].address, "", (label,)
-    )
+    return Finding("order-impossible", "error" if must else "warning", message, None, hint, circle[0].address, "", (label,))
 
 
 def _waves(waits: Mapping[Step, Mapping[Step, _Edge]], strength: int) -> tuple[list[tuple[Step, ...]], list[Step]]:
