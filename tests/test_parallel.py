@@ -17,7 +17,7 @@ from jovial_scaffold.core.parallel import Work, in_order, spread, staged, tasks_
 from jovial_scaffold.core.project import SpentError
 from jovial_scaffold.core.rendering.rendering import Evaluated, parts_of
 from jovial_scaffold.core.rendering.results import Rendering
-from jovial_scaffold.reports.board import rows_of
+from jovial_scaffold.reports.board import SHARES, rows_of
 from jovial_scaffold.reports.board_rows import WHOLE
 from jovial_scaffold.reports.machine import render_text
 from tests.fuzz.drivers import ENVIRONMENTS, loaded, project
@@ -139,7 +139,7 @@ def test_parts_are_what_all_of_it_will_hold(seed: int) -> None:
     chance = random.Random(seed)
     files = project(chance)
     alone, parted = loaded(files), loaded(files)
-    parts = parted.parts(ENVIRONMENTS)
+    parts = parted.parts(ENVIRONMENTS, SHARES)
     assert len(parts) > 1
     held, render = parted.partly(ENVIRONMENTS)
     taken: set[str] = set()
@@ -158,7 +158,7 @@ def test_there_is_no_part_where_the_run_may_do_no_more() -> None:
     import random
 
     late = loaded(project(random.Random(1)))
-    parts = late.parts(ENVIRONMENTS)
+    parts = late.parts(ENVIRONMENTS, SHARES)
     late._meter.rounds = 0
     assert parts
     _, render = late.partly(ENVIRONMENTS)
@@ -172,7 +172,7 @@ def test_the_rows_of_all_parts_are_those_of_the_whole(seed: int) -> None:
 
     files = project(random.Random(seed))
     parted = loaded(files)
-    found = rows_of_parts(parted, ENVIRONMENTS, [], parted.parts(ENVIRONMENTS))
+    found = rows_of_parts(parted, ENVIRONMENTS, [], parted.parts(ENVIRONMENTS, SHARES))
     assert found == rows_of(loaded(files).views(ENVIRONMENTS), [WHOLE])
 
 

@@ -18,7 +18,7 @@ from jovial_scaffold.core.project_inputs import Overrides
 from jovial_scaffold.core.text import moulds
 from jovial_scaffold.reports import board as reports
 from jovial_scaffold.reports import wording
-from jovial_scaffold.reports.board import Board, board_of, board_page
+from jovial_scaffold.reports.board import SHARES, Board, board_of, board_page
 from jovial_scaffold.reports.board_rows import board_rows
 from tests.fuzz.code import cast_from
 from tests.test_board import CHROMIUM, browser, opened_page, pytestmark  # noqa: F401  # where there is no browser, nothing is tried here
@@ -324,7 +324,7 @@ def _at_once(project: Project) -> Board:
 
 def _in_turns(project: Project) -> Board:
     """As two processes make it that take parts in turn: one has rendered all, the other renders what it takes."""
-    parts = project.parts(_WORLDS)
+    parts = project.parts(_WORLDS, SHARES)
     assert len(parts) > 1
     first = rows_of_parts(project, _WORLDS, [], parts[::2])  # which knows nothing that a whole rendering finds
     renderings = project.views(_WORLDS)

@@ -100,11 +100,11 @@ def command(
 def board(loaded: Project, environments: list[str], folder: str = "", workers: int = 1) -> "Board":
     """What the page shows of a project; an environment whose snapshot cannot be read is shown without effects. Raises ProjectError."""
     from jovial_scaffold.core.parallel import Work, in_order, staged, tasks_of
-    from jovial_scaffold.reports.board import board_of
+    from jovial_scaffold.reports.board import SHARES, board_of
 
     names = loaded.in_order(environments or loaded.environments)
     sides, beside = loaded.sides(names), loaded.processes(workers)
-    parts = loaded.parts(names) if beside > 1 else []
+    parts = loaded.parts(names, SHARES) if beside > 1 else []
     whole: list[Evaluated] = []  # as this process has them; another one renders what it takes
     rows = Work(len(parts), lambda numbers: rows_of_parts(loaded, names, whole, (parts[each] for each in numbers)))
     # Environments are rendered here, since all of them are compared. Beside that, templates are checked, and rows are begun.

@@ -29,9 +29,6 @@ if TYPE_CHECKING:
     from jovial_scaffold.core.rendering.searching import Searching
 
 
-_PARTS = 12  # of a project: so many that nobody waits long for who is at the last one
-
-
 class SpentError(Exception):
     """There is no more that the run may do."""
 
@@ -132,14 +129,14 @@ class Project(DeployableProject):
         address, colon, property = what.partition(":")
         return [f"{older}{colon}{property}" for older in self._rendered(environment)[0].renames.before(address)]
 
-    def parts(self, environments: Sequence[str]) -> list[Part]:
-        """Parts of the resources of some environments, which may be looked at before the others are there. None where views of something else are
-        among them, or what is in other parts has to be known first."""
+    def parts(self, environments: Sequence[str], most: int) -> list[Part]:
+        """Up to so many parts of the resources of some environments, each of which may be looked at before the others are there. An empty list where
+        views of something else are among them, or what is in other parts has to be known first."""
         names = sorted(self._template.resources)
         if not set(environments) <= self._file.environments.keys() or renames_anything(self._template):
             return []
         manifold = {each.name for each in self._template.resources.values() if not each.is_single}
-        found = parts_of(names, manifold, _PARTS)
+        found = parts_of(names, manifold, most)
         return found if len(found) > 1 else []
 
     def partly(self, environments: Sequence[str]) -> tuple[list[Evaluated], Callable[[Part], None]]:

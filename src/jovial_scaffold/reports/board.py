@@ -32,7 +32,8 @@ if TYPE_CHECKING:
     from jovial_scaffold.core.changes.effect_records import Effects
     from jovial_scaffold.core.changes.matrix import Comparison
 
-_SHARES = 12  # of the rows of a large project: so many that nobody waits long for who is at the last one
+SHARES = 12
+"""Of the rows of a large project: so many that no process waits long for the one that is at the last of them."""
 
 Findings = tuple[Sequence[Finding], Sequence[tuple[Finding, Waiver]]]
 """What is wrong, and what is waived."""
@@ -63,7 +64,7 @@ def board_of(
     `check` gives has to pickle. Where others have `begun` with its rows, that gives all of them."""
     largest = max((len(each.resources) for each in renderings), default=0)
     sums = Aspects(columns_only(renderings))
-    shares = [WHOLE] if largest < PARALLEL_RESOURCES.most else shares_of(renderings, _SHARES)
+    shares = [WHOLE] if largest < PARALLEL_RESOURCES.most else shares_of(renderings, SHARES)
     own_rows = Work(len(shares), lambda numbers: rows_of(renderings, (shares[each] for each in numbers), sums))
     tasks = tasks_of([partial(_maps, project, renderings), check])
     with staged([tasks] if begun is not None else [tasks, own_rows], workers if begun is None and len(shares) > 1 else 1) as [others, *own]:

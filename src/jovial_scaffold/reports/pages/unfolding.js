@@ -40,9 +40,8 @@ const unfolding = (() => {
       const [written, reads] = which < 0 ? [asWritten(held().find(([, each]) => each === at)[2]), []] : writtenAt(which, group, resource, share);
       return [written, `${file}:${first + below}`, reads, aspect];
     };
-    // What an expression shares with others has the values between the words around it, where there may be such words, or values of its own, and what these
-    // repeat; or it
-    // says by itself what is written, and so many lines below.
+    // What an expression shares with others has the values between the words around it, where there may be such words, or values of its own and what
+    // these repeat; or it says by itself what is written, and so many lines below.
     const shared = resource.shared.flatMap(([which, before, behind, own, repeated]) => share.shared[which].map((row) => {
       if (row.length > 6) return [...row.slice(0, 5), typeof row[5] === "number" ? `${file}:${first + row[5]}` : row[5], ...row.slice(6)];
       const [label, values, counts, drivers, at, echo] = row;
