@@ -247,6 +247,8 @@ def cut_text(text: str) -> str:
 
 
 def _short(value: Any) -> str:
+    if type(value) is list:
+        value = value[:_SHORT]  # of which each takes some of that
     try:
         return cut(cell(value.whole() if isinstance(value, Record) else value), _SHORT)
     except (EvaluationError, TypeError):

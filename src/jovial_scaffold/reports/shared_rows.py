@@ -7,15 +7,14 @@ from typing import Any, NamedTuple
 from jovial_scaffold.core.changes.aligning import PLAIN, Alike, Leaf
 from jovial_scaffold.core.changes.driving import Driver
 from jovial_scaffold.core.changes.matrix import Matrix, Row, is_of_run
-from jovial_scaffold.core.expressions.shapes import Constants
-from jovial_scaffold.core.rendering.instances import EvaluatedResource
+from jovial_scaffold.core.rendering.instances import EvaluatedResource, Instance
 from jovial_scaffold.core.rendering.overlays import condition_text
 from jovial_scaffold.core.text.source import Origin, Pointer
 from jovial_scaffold.reports.chains import cut_text
+from jovial_scaffold.reports.cores import NO_WORDS, Core, Cores, Place, place_of
 from jovial_scaffold.reports.written_alike import Expression, Held, WrittenAlike
 
 _LONGEST = 200  # characters of a text with words around an expression, of which nothing has to be cut
-_NO_WORDS = ("", "")
 _VALUES, _DRIVERS, _PLACE, _ECHO = 1, 3, 5, -1  # where a row has the values, the drivers, the line that it says by itself, what it repeats
 _SHORT = 6  # entries of a row of which the group says what is written there
 
@@ -30,12 +29,13 @@ class ToldRow(NamedTuple):
 
 class _Known(NamedTuple):
     """The rows of an expression: which they are, and how many characters may stand around it, or the values of the only one and what it repeats; or
-    that there are none."""
+    that there are none. Where that was `seen` of the only one, it is what the columns have, without the words around it."""
 
     number: int
     room: int
     values: list[int] | None = None
     echo: str = ""
+    seen: tuple[Any, ...] | None = None
 
 
 _NONE = _Known(-1, 0)
@@ -58,10 +58,12 @@ class _Use(NamedTuple):
 
     which: int
     expression: Expression
+    core: Core
     key: Any
     table: _Table
     words: tuple[str, str]
     around: tuple[Any, ...]
+    values: list[Any]
 
 
 class _Asked(NamedTuple):
@@ -78,7 +80,7 @@ class SharedRows:
         """`is_single` says that all renderings are of one template: those of several share nothing."""
         self._alike = alike
         self._is_single = is_single
-        self._tables: dict[tuple[Any, ...], list[_Table]] = {}  # what is known of each expression of a group
+        self._tables: dict[tuple[Any, ...], list[tuple[Core, _Table]]] = {}  # what is known of each expression of a group
         self._siblings: dict[tuple[Any, ...], _Siblings] = {}
         self._asked: _Asked | None = None
         self._news: list[_Use] = []  # expressions of the resource that is looked at, of which the rows are not known
@@ -107,33 +109,44 @@ class SharedRows:
             if found.resource is not written or found.computed is None:
                 return False
             computed.append(found.computed[1])
-        if not self._is_single or held.instance.computed is None:
+        place = place_of(held.instance) if self._is_single else None
+        if place is None or not all(map(self._keeps_items, place.instances)):
             return False
-        if written.loop is not None and (self._asked is None or not self._asked.matrix.keeps_items(written)):
-            return False
-        return self._wanted(held, held.instance.computed[2], present, computed)
+        return self._wanted(held, place, present, computed)
+
+    def _keeps_items(self, instance: Instance) -> bool:
+        """Whether no loop around a resource may have other items."""
+        if instance.resource.loop is None:
+            return True
+        return self._asked is not None and instance.scope.use is None and self._asked.matrix.keeps_items(instance.resource)
 
     def _wanted(
-        self, held: Held, constants: Constants, present: Mapping[int, EvaluatedResource], computed: Sequence[Sequence[Any]]
+        self, held: Held, place: Place, present: Mapping[int, EvaluatedResource], computed: Sequence[Sequence[Any]]
     ) -> Sequence[int]:
         """Those of which the rows are not known. `computed` is what the code computes in the columns."""
         digits, group = held.digits, held.group
-        around = (group.number, tuple(present), condition_text(held.instance.resource.when))
+        around = (group.number, tuple(present), *map(_around, place.instances))
         tables = self._tables.get(around)
         if tables is None:
-            tables = self._tables[around] = [{} for _ in group.expressions]
+            tables = self._tables[around] = self._unknown(held, place)
         wanted = [*group.others]
-        for index, (each, table) in enumerate(zip(group.expressions, tables, strict=True)):
-            own = each.digits
-            if each.varies:
-                wanted += each.numbers
+        for index, (each, (core, table)) in enumerate(zip(group.expressions, tables, strict=True)):
+            if core.is_open:
+                if _differs(each.numbers, computed):
+                    wanted += each.numbers
                 continue
-            key: Any = constants[each.text.first : each.text.last] if own is None else tuple([digits[number] for number in own])
+            key: Any = core.key(place)
+            if each.digits is not None:
+                key = *key, *[digits[number] for number in each.digits]
             known = table.get(key)
             if known is _NONE:
                 continue
-            words = each.words(constants) if each.joined else _NO_WORDS
-            if known is not None and (words is _NO_WORDS or _fits(words, known.room)):
+            words = core.words(place) if core.is_joined else NO_WORDS
+            if words is None:
+                wanted += each.numbers
+                continue
+            values = [column[each.numbers[0]] for column in computed] if len(each.numbers) == 1 else []
+            if known is not None and _fits(words, known.room) and (known.seen is None or _is_seen(values, known.seen, words)):
                 self._use(known, words)
                 self._told.add(index)
                 continue
@@ -142,13 +155,22 @@ class SharedRows:
                     table[key] = _NONE
                     continue
                 siblings = self._siblings.get((around, each.numbers))
-                values = [column[each.numbers[0]] for column in computed] if siblings is not None else []
                 if siblings is not None and self._is_sibling(siblings, each, key, table, present, values):
                     self._told.add(index)
                     continue
-                self._news.append(_Use(index, each, key, table, words, around))
+                self._news.append(_Use(index, each, core, key, table, words, around, values))
             wanted += each.numbers
         return wanted
+
+    def _unknown(self, held: Held, place: Place) -> list[tuple[Core, _Table]]:
+        """What of each expression of a group may differ, of which nothing is known."""
+        asked, texts = self._asked, held.group.code.texts
+        assert asked is not None
+        cores = Cores(place, asked.matrix.is_same_for_all)
+        return [
+            (cores.of(each.text) if each.digits is None else cores.of_all([texts[number] for number in each.numbers]), {})
+            for each in held.group.expressions
+        ]
 
     def _is_sibling(
         self,
@@ -177,7 +199,7 @@ class SharedRows:
                 siblings.sure[alike] = number
         told = dict(zip(present, map(self._asked.number_of, values), strict=True))
         known = table[key] = _Known(number, 0, [told.get(column, -1) for column in range(self._alike.columns)], cut_text(echo))
-        self._use(known, _NO_WORDS)
+        self._use(known, NO_WORDS)
         return True
 
     def _told_sibling(self, siblings: _Siblings, drivers: tuple[Driver, ...], is_echo: bool) -> int:
@@ -194,7 +216,7 @@ class SharedRows:
 
     def _use(self, known: _Known, words: tuple[str, str]) -> None:
         values = [known.values, known.echo] if known.echo else [known.values] if known.values is not None else []
-        self._uses.append([known.number, *words, *values] if values or words is not _NO_WORDS else [known.number])
+        self._uses.append([known.number, *words, *values] if values or words is not NO_WORDS else [known.number])
         self._times[known.number] += 1
 
     def own(self, rows: Sequence[ToldRow]) -> list[ToldRow]:
@@ -217,12 +239,14 @@ class SharedRows:
                 each.table[each.key] = _NONE if shared is not None else None
                 left += found
                 continue
-            rows_of = each.table[each.key] = _Known(len(self.rows), _LONGEST - max(map(_length, shared)))
+            room = _LONGEST - max(map(_length, shared)) if each.core.is_joined else 0
+            rows_of = each.table[each.key] = _Known(len(self.rows), room, seen=_seen(each, shared))
             if (
                 len(found) == 1
                 and each.expression.digits is None
                 and held.instance.resource.loop is None
-                and _may_have_siblings(found[0], each.expression)
+                and held.instance.scope.use is None
+                and _may_have_siblings(found[0], each)
             ):
                 computed = each.expression.numbers[0] if held.instance.resource.when is None else None
                 self._siblings[each.around, each.expression.numbers] = _Siblings(found[0], computed, [], {})
@@ -269,9 +293,9 @@ def told_drivers(drivers: Sequence[Driver]) -> list[list[Any]]:
     return [[each.parameter, each.sources] for each in drivers]
 
 
-def _may_have_siblings(told: ToldRow, expression: Expression) -> bool:
+def _may_have_siblings(told: ToldRow, use: _Use) -> bool:
     row = told.row
-    is_whole = not expression.joined and row.pointer == expression.place and len({*row.at.values()}) == 1
+    is_whole = not use.core.is_joined and row.pointer == use.expression.place and len({*row.at.values()}) == 1
     return is_whole and len(told.told) == _SHORT and {type(each) for each in row.values.values()} <= PLAIN
 
 
@@ -280,9 +304,32 @@ def _is_below(row: Row, place: Pointer) -> bool:
     return row.pointer[: len(place)] == place and row.kind == "property"
 
 
+def _around(instance: Instance) -> Any:
+    """What decides whether a resource is there, or what has a resource inside of it, and how things are handed in there."""
+    written = instance.resource
+    return condition_text(written.when) if instance.inside is None else (written.shape, condition_text(written.when))
+
+
+def _seen(use: _Use, shared: Sequence[Sequence[Any]]) -> tuple[Any, ...] | None:
+    """What the columns have of the only row of an expression, without the words around it, where that has to be looked at in others."""
+    if use.core.own is not None and not use.core.is_joined:
+        return None
+    return tuple([each for each in shared[0][_VALUES] if type(each) is str] if use.core.is_joined else use.values)
+
+
+def _is_seen(values: Sequence[Any], seen: Sequence[Any], words: tuple[str, str]) -> bool:
+    """Whether values are what was seen of the same expression, with words around them."""
+    if words is NO_WORDS:
+        return len(values) == len(seen) and all(type(one) is type(other) and one == other for one, other in zip(values, seen, strict=True))
+    before, behind = words
+    return len(values) == len(seen) and all(
+        type(one) is str and one == f"{before}{other}{behind}" for one, other in zip(values, seen, strict=True)
+    )
+
+
 def _fits(words: tuple[str, str], room: int) -> bool:
     """Whether nothing that stands around an expression is cut, or written in another way."""
-    return words == _NO_WORDS or (
+    return words == NO_WORDS or (
         len(words[0]) + len(words[1]) <= room and all(each.isascii() and each.isprintable() for each in words if each)
     )
 
@@ -293,7 +340,7 @@ def _shared(use: _Use, rows: Sequence[ToldRow], origin: Origin) -> list[list[Any
         return [_told_from(told.told, origin) for told in rows]
     if any(len(told.told) > _SHORT for told in rows):  # what is written there hangs on the digits of this resource
         return None
-    if not use.expression.joined:
+    if not use.core.is_joined:
         return [told.told for told in rows]
     before, behind = use.words
     found = []

@@ -7,7 +7,7 @@ from typing import Any, NamedTuple
 from jovial_scaffold.core import marks
 from jovial_scaffold.core.changes.aligning import PLAIN, leaves
 from jovial_scaffold.core.changes.aspects import aspect_of
-from jovial_scaffold.core.expressions.shapes import Constants, Shape
+from jovial_scaffold.core.expressions.shapes import Shape
 from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.rendering.instances import EvaluatedResource, Instance
 from jovial_scaffold.core.rendering.rendering import Evaluated
@@ -40,37 +40,32 @@ class _Computed(NamedTuple):
 
 class Expression(NamedTuple):
     """What the code of a shape computes in a place, or in one that holds lists or conditions, by its numbers. All parts of the resource that differ
-    by it are below that, with the keys of items instead of their positions. Words stand around it where it is `joined`. Of a place with lists or
-    conditions, `digits` are all that are in it."""
+    by it are below that, with the keys of items instead of their positions. Of a place with lists or conditions, `digits` are all that are in it."""
 
     numbers: tuple[int, ...]
     place: Pointer
     text: Text
-    joined: bool
     digits: tuple[int, ...] | None
     varies: bool  #: whether it reads variables of the loop around it
-
-    def words(self, constants: Constants) -> tuple[str, str]:
-        """Those before and behind what is computed."""
-        text = self.text
-        return "".join(constants[text.begins : text.first]), "".join(constants[text.last : text.ends])
 
 
 class Group(NamedTuple):
     """What resources have in common that are written alike. `page` is what the page knows of it: for each part, how many lines it stands below
     the resource, which of the computed ones it is (or -1), and its aspect; the keys of lists, by their places with 0 for each item; how values are
     made; of each computed part what is written there and which nodes that reads, or nothing. `told` says how the place of each part is told,
-    `digits` which ones the page needs of a resource, `values` which values it has by itself and behind which expression each is, or -1, `names` which constants are names that it reads,
+    `digits` which ones the page needs of a resource, `values` which values it has by itself and behind which expression each is, or -1, `names` which names it
+    reads that others do not, or which constants these are,
     `careful` of which computed parts nothing is known, `hidden` which of them show nothing. `expressions` are its own, `others` which else of what
     its code computes may differ."""
 
     number: int
+    code: Code
     page: dict[str, Any]
     told: dict[Pointer, str]
     computed: list[_Computed]
     digits: list[int]
     values: list[tuple[Pointer, int]]
-    names: list[int]
+    names: list[str | int]
     careful: list[int]
     hidden: list[int]
     expressions: list[Expression]
@@ -122,7 +117,8 @@ class WrittenAlike:
         found: dict[str, Any] = {"alike": group.number, "digits": [digits[each] for each in group.digits], "values": values}
         if group.names and instance.computed is not None:
             constants = instance.computed[2]
-            found["names"] = [self._chains.node_of(constants[each], instance.scope, instance.resource) for each in group.names]
+            names = [constants[each] if isinstance(each, int) else each for each in group.names]
+            found["names"] = [self._chains.node_of(each, instance.scope, instance.resource) for each in names]
         if group.careful:
             found["written"] = [self._written_at(group.computed[which], held) for which in group.careful]
         return found
@@ -134,11 +130,11 @@ class WrittenAlike:
 
     def _hold(self, column: str, resource: EvaluatedResource) -> Held | None:
         instance = resource.instance
-        if instance.computed is None or instance.scope.use is not None:
+        if instance.computed is None:
             return None
         source, pointer = instance.resource.origin
         cast = source.outline.casts.get(pointer)
-        is_item = instance.resource.loop is not None  # written once for all of them
+        is_item = instance.resource.loop is not None or instance.scope.use is not None  # written once for all of them
         shape = instance.resource.shape
         if source.meant:
             return None
@@ -234,7 +230,7 @@ class WrittenAlike:
         values = [(each.at, behind.get(each.steps, -1)) for each in computed.values()] + [(at, -1) for at in careful]
         values = [(at, index if type(value_at(resource.properties, at)) not in (dict, list) else -1) for at, index in values]
         hidden = self._hidden(instance, [*computed.values()])
-        names: list[int] = []
+        names: list[str | int] = []
         slots = Slots(room)
         written = [self._woven(each, which in hidden, instance, names, slots) for which, each in enumerate(computed.values())]
         page = {
@@ -244,10 +240,10 @@ class WrittenAlike:
             "written": written,
         }
         unwoven = [which for which, each in enumerate(written) if each is None]
-        return Group(number, page, told, list(computed.values()), slots.numbers, values, names, unwoven, hidden, expressions, others)
+        return Group(number, code, page, told, list(computed.values()), slots.numbers, values, names, unwoven, hidden, expressions, others)
 
     def _woven(
-        self, part: _Computed, is_hidden: bool, instance: Instance, names: list[int], slots: Slots
+        self, part: _Computed, is_hidden: bool, instance: Instance, names: list[str | int], slots: Slots
     ) -> tuple[Pieces, list[str | int]] | None:
         """What is written in a computed part, and the keys of the nodes that it reads, or which of the names; None where that hangs on more."""
         pieces: Pieces | None = [marks.SECRET] if is_hidden else pieces_of(part.content, slots)
@@ -255,7 +251,7 @@ class WrittenAlike:
             return None
         reads: list[str | int] = []
         for each in part.reads:
-            if isinstance(each, str):
+            if isinstance(each, str) and instance.scope.use is None:
                 reads.append(self._chains.node_of(each, instance.scope, instance.resource))
             else:
                 reads.append(len(names))
@@ -282,7 +278,7 @@ class WrittenAlike:
         instance = held.instance
         assert instance.computed is not None
         code, _, constants = instance.computed
-        text = (instance.resource.loop, *[code.texts[index].key(constants) for index in part.texts])
+        text = (instance.scope.prefix, instance.resource.loop, *[code.texts[index].key(constants) for index in part.texts])
         source, above = instance.resource.origin
         if source.conceals((*above, *part.steps)):
             content = marks.SECRET
@@ -311,11 +307,10 @@ def _expressions(code: Code, woven: Any, lists: Lists, variables: Collection[str
         if content is not None:
             units.setdefault(unit, (content, []))[1].append(index)
         else:
-            joined, varies = text.begins < text.first or text.last < text.ends, not text.reads.isdisjoint(variables)
-            yield Expression((index,), (*unit, *place[len(unit) :]), text, joined, None, varies)
+            yield Expression((index,), (*unit, *place[len(unit) :]), text, None, not text.reads.isdisjoint(variables))
     for unit, (content, numbers) in units.items():
         varies = any(not code.texts[index].reads.isdisjoint(variables) for index in numbers)
-        yield Expression(tuple(numbers), unit, code.texts[numbers[0]], False, tuple(sorted(set(digits_in(content)))), varies)
+        yield Expression(tuple(numbers), unit, code.texts[numbers[0]], tuple(sorted(set(digits_in(content)))), varies)
 
 
 def _units(code: Code, name: str | int, content: Any, key: str | None) -> list[tuple[Pointer, Pointer, Any]]:

@@ -77,9 +77,12 @@ class Drivers:
         """What a property may be computed from in a column, and there being the resource."""
         return self._behind[column].property(address, name)
 
-    def differs(self, name: str) -> bool:
-        """Whether an input, or the context as a whole, is not the same in all columns."""
-        return self._trials.differs(name)
+    def differ(self, inputs: Iterable[str]) -> bool:
+        """Whether an input, or the context as a whole, is not the same in all columns, or is set in some of them and follows its default in others."""
+        return any(self._trials.differs(each) or self._follows_somewhere(each) for each in inputs)
+
+    def _follows_somewhere(self, name: str) -> bool:
+        return len({name in each.parameters.defaulted for each in self.renderings}) > 1
 
     def of_property(self, addresses: Mapping[int, str], leaf: Leaf) -> tuple[Driver, ...]:
         """Behind a part of a property; `addresses` is where each column has the resource."""

@@ -167,10 +167,7 @@ class Echoes:
     def _differs(self, names: tuple[str, ...], inputs: Iterable[str]) -> bool:
         """Whether something else that a value may be computed from is not the same in all columns, or is set in some of them and follows its
         default in others."""
-        return any(self._drivers.differs(each) or self._follows_somewhere(each) for each in inputs if each not in names)
-
-    def _follows_somewhere(self, name: str) -> bool:
-        return len({name in each.parameters.defaulted for each in self._renderings}) > 1
+        return self._drivers.differ(each for each in inputs if each not in names)
 
     def of_output(self, name: str, at: Mapping[int, Pointer], values: Mapping[int, Any], drivers: Iterable[Driver]) -> str:
         """The same of an output, or of a part of one."""

@@ -246,6 +246,10 @@ class Matrix:
         """Whether a loop of the template itself has the same items in all columns, whatever is tried."""
         return self._drivers.keeps_items(resource)
 
+    def is_same_for_all(self, inputs: Iterable[str]) -> bool:
+        """Whether some inputs, and what is computed from them alone, are the same in all columns."""
+        return not self._drivers.differ(inputs)
+
     def behind(self, own: Mapping[int, str], leaf: Leaf) -> tuple[tuple[Driver, ...], str]:
         """What drives a part of a resource that differs, and what it repeats as an echo; `own` is where each column has the resource."""
         drivers = self._drivers.of_property(own, leaf)

@@ -164,7 +164,7 @@ class _Composer:
             written = self._joined(content) if isinstance(content, Joined) else self._result(content.program, len(self._values))
             if only_if is not None:
                 written = ast.IfExp(test=loaded(only_if), body=written, orelse=ast.Constant(None))
-            return self._value(written, place, self._text(content, first))
+            return self._value(written, place, _text(content, first, self._variables))
         if isinstance(compiled, MapValue):
             return self._map(compiled, place, only_if)
         assert isinstance(compiled, ListValue)
@@ -193,39 +193,13 @@ class _Composer:
         if only_if is not None:
             held = ast.IfExp(test=loaded(only_if), body=held, orelse=ast.Constant(False))
         self._conditions.add(len(self._values))
-        return self._value(stored_as(name, held), place, self._text(when.content, first))
+        return self._value(stored_as(name, held), place, _text(when.content, first, self._variables))
 
     def _value(self, written: ast.expr, place: Pointer, text: Text) -> ast.expr:
         self._values.append(written)
         self._places.append(place)
         self._texts.append(text)
         return subscript(loaded("values"), len(self._values) - 1)
-
-    def _text(self, content: Formula | Joined, first: int) -> Text:
-        """What was composed, whose constants begin at `first`."""
-        joined = (Joined,) if isinstance(content, Joined) else ()
-        reads: set[str | int] = set()
-        moving: list[tuple[tuple[object, ...], int, int]] = []
-        at = first
-        for part in content.parts if isinstance(content, Joined) else (content,):
-            if isinstance(part, str):
-                at += 1
-                continue
-            shape, begins = part.program.shape, at
-            names = {begins + name if isinstance(name, int) else name for name, _ in shape.reading}
-            at += len(part.program.constants)
-            reads |= names
-            if not names <= self._variables:
-                moving.append(((*joined, shape), begins, at) if self._variables.isdisjoint(names) else ((), 0, 0))
-        in_items = moving[0] if len(moving) == 1 and moving[0][0] else None
-        if isinstance(content, Formula):
-            return Text((content.program.shape,), first, at, first, at, frozenset(reads), in_items)
-        # What stands before the first expression and behind the last one is the same whatever those give.
-        parts = [part if isinstance(part, str) else part.program.shape for part in content.parts]
-        before, behind = isinstance(parts[0], str), isinstance(parts[-1], str)
-        inner = parts[before : len(parts) - behind]
-        shapes = (Joined, *(None if isinstance(each, str) else each for each in inner))
-        return Text(shapes, first + before, at - behind, first, at, frozenset(reads), in_items)
 
     def _constant(self) -> ast.expr:
         self._at += 1
@@ -257,6 +231,50 @@ class _Composer:
         parts = [self._constant() if isinstance(part, str) else self._program(part.program)[0] for part in content.parts]
         joined = called(self._writer.constant("".join), ast.List(elts=parts, ctx=ast.Load()))
         return called(self._writer.constant(bounded), joined)
+
+
+def texts_of(shape: ResourceShape) -> dict[str, Text | int]:
+    """How each property of a shape is written that is one text, or which of the constants it is."""
+    found: dict[str, Text | int] = {}
+    at = 0
+    for name, compiled in shape.properties.entries:
+        constants = constants_of(compiled, shape.variables)
+        if constants is None:
+            continue
+        if isinstance(compiled, Constant):
+            found[name] = at
+        elif isinstance(compiled, Dynamic):
+            assert isinstance(compiled.content, Formula | Joined)
+            found[name] = _text(compiled.content, at, shape.variables)
+        at += len(constants)
+    return found
+
+
+def _text(content: Formula | Joined, first: int, variables: frozenset[str]) -> Text:
+    """What was composed, whose constants begin at `first`."""
+    joined = (Joined,) if isinstance(content, Joined) else ()
+    reads: set[str | int] = set()
+    moving: list[tuple[tuple[object, ...], int, int]] = []
+    at = first
+    for part in content.parts if isinstance(content, Joined) else (content,):
+        if isinstance(part, str):
+            at += 1
+            continue
+        shape, begins = part.program.shape, at
+        names = {begins + name if isinstance(name, int) else name for name, _ in shape.reading}
+        at += len(part.program.constants)
+        reads |= names
+        if not names <= variables:
+            moving.append(((*joined, shape), begins, at) if variables.isdisjoint(names) else ((), 0, 0))
+    in_items = moving[0] if len(moving) == 1 and moving[0][0] else None
+    if isinstance(content, Formula):
+        return Text((content.program.shape,), first, at, first, at, frozenset(reads), in_items)
+    # What stands before the first expression and behind the last one is the same whatever those give.
+    parts = [part if isinstance(part, str) else part.program.shape for part in content.parts]
+    before, behind = isinstance(parts[0], str), isinstance(parts[-1], str)
+    inner = parts[before : len(parts) - behind]
+    shapes = (Joined, *(None if isinstance(each, str) else each for each in inner))
+    return Text(shapes, first + before, at - behind, first, at, frozenset(reads), in_items)
 
 
 _SIMPLE_KINDS = frozenset(("bool", "string", "int"))

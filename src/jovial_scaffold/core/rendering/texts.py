@@ -3,12 +3,15 @@
 from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
+from jovial_scaffold.core.expressions.library.strings import scalar_text
 from jovial_scaffold.core.expressions.shapes import Shape
 from jovial_scaffold.core.rendering.computing import SIMPLE, plain
-from jovial_scaffold.core.rendering.instances import Surroundings
+from jovial_scaffold.core.rendering.instances import Instance, Surroundings
 from jovial_scaffold.core.rendering.shapes import Constants, Text
 from jovial_scaffold.core.templates.model import Resource
 from jovial_scaffold.core.text.unknown import UNKNOWN
+
+_SCALARS = frozenset((str, int, bool, float))
 
 
 def computed_text(scope: Surroundings, resource: Resource, index: int, text: Text) -> Any:
@@ -44,3 +47,19 @@ def _text(fast: Callable[..., Any], names: Mapping[str, Any], constants: Constan
         raise
     except Exception:  # whatever it is
         return UNKNOWN
+
+
+def piece_text(instance: Instance, shape: Shape, constants: Constants) -> str | None:
+    """What an expression gives between the words of a text, in the item of a loop or the resource that is there; None where that is no plain
+    text, or can only be told the careful way."""
+    variables = instance.variables
+    fast = shape.fast if shape.fast is not None and variables.keys() == shape.variables else shape.generate(variables)
+    if fast is None or not variables.keys().isdisjoint(constants):
+        return None
+    try:
+        value = fast(instance.scope.names, variables, constants)
+    except RecursionError:
+        raise
+    except Exception:  # whatever it is
+        return None
+    return scalar_text(value) if type(value) in _SCALARS else None

@@ -19,6 +19,8 @@ _FEW = 8  # places in a text that are found without a list of its lines
 _DIGITS = regex("[0-9]+")
 _INDENTED = regex("[|>][-+]?[1-9]")  # a text of several lines that says how far in it stands
 _UNMOVED = [0]  # where there are no numbers
+#: an entry whose value is a list or map of several lines, as its first two say: its name
+_LONG = regex(r"[ ]*([A-Za-z_][\w.-]*):[ ]*\n([ ]*)(?:- [^\n]*\n\2- |(?:[A-Za-z_][\w.-]*:(?: [^\n]*)?\n\2[A-Za-z_][\w.-]*:(?: |\n)))")
 _LINE_BREAK = regex(r"\r\n|\n|\r")
 
 
@@ -379,6 +381,11 @@ class Source:
         fill the screen."""
         key = pointer, len(self.meant)  # a key that is taken for another moves what stands below it
         if key not in self._spans:  # a line that many findings name
+            start = self.outline.starts.get(pointer) if not self.meant else None
+            long = _LONG.match(self.text, start) if start is not None else None
+            if long is not None:  # nobody has to read it
+                self._spans[key] = self.span(*long.span(1))
+                return self._spans[key]
             place = self.place(pointer)
             is_long = self._is_long(place)
             self._spans[key] = self.span(place.key_start, place.key_end) if is_long else self.span(place.start, place.end)
