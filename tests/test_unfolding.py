@@ -188,7 +188,7 @@ def projects(tmp_path_factory: pytest.TempPathFactory) -> Iterator[tuple[Path, i
 def test_rows_that_the_page_makes_are_those_of_each_resource(browser: Any, projects: Iterator[tuple[Path, int]], tmp_path: Path) -> None:  # noqa: F811
     alike = shared = 0
     for folder, seed in projects:
-        resources = _told_resources(browser, folder, tmp_path / "board.html", (_at_once, _in_shares, _in_turns)[seed % 3])
+        resources = told_resources(browser, folder, tmp_path / "board.html", (at_once, in_shares, in_turns)[seed % 3])
         alike += sum("alike" in each for each in resources)
         shared += sum(len(each.get("shared", ())) for each in resources)
     assert alike > 400, "most of them are told once"
@@ -202,7 +202,7 @@ def test_rows_of_what_differs_in_words_are_those_of_each_resource(
 ) -> None:
     alike = shared = 0
     for folder, seed in projects:
-        resources = _told_resources(browser, folder, tmp_path / "board.html", (_in_turns, _in_shares)[seed % 2], True)
+        resources = told_resources(browser, folder, tmp_path / "board.html", (in_turns, in_shares)[seed % 2], True)
         alike += sum("alike" in each for each in resources)
         shared += sum(len(each.get("shared", ())) for each in resources)
     assert alike > 400
@@ -252,7 +252,7 @@ def test_words_of_every_kind_are_shown_as_they_stand(browser: Any, tmp_path: Pat
     for seed in range(10):
         for name, text in _worded(random.Random(seed)).items():
             (tmp_path / name).write_text(text)
-        resources = _told_resources(browser, tmp_path, tmp_path / "board.html", (_at_once, _in_shares, _in_turns)[seed % 3], True)
+        resources = told_resources(browser, tmp_path, tmp_path / "board.html", (at_once, in_shares, in_turns)[seed % 3], True)
         alike += sum("alike" in each for each in resources)
         shared += sum(len(each.get("shared", ())) for each in resources)
     assert alike > 200
@@ -265,7 +265,7 @@ def test_words_inside_of_what_is_computed_are_shown_as_json_writes_them(browser:
     bodies = [("fulmar.machine_group", form.replace("WORD", json.dumps(word, ensure_ascii=False))) for form in forms for word in words]
     for name, text in _files_of(bodies).items():
         (tmp_path / name).write_text(text)
-    resources = _told_resources(browser, tmp_path, tmp_path / "board.html", _at_once, True)
+    resources = told_resources(browser, tmp_path, tmp_path / "board.html", at_once, True)
     assert sum("alike" in each for each in resources) > len(words) / 2
 
 
@@ -280,7 +280,7 @@ def test_constants_decide_what_a_row_is_driven_by(browser: Any, kind: str, tmp_p
     )
     for name, text in files.items():
         (tmp_path / name).write_text(text)
-    resources = _told_resources(browser, tmp_path, tmp_path / "board.html", _in_shares)
+    resources = told_resources(browser, tmp_path, tmp_path / "board.html", in_shares)
     assert sum("alike" in each for each in resources) > len(bodies) / 2
     if kind == "fulmar.queue":
         assert sum(len(use) > _WITH_VALUES for each in resources for use in each.get("shared", ())) > len(bodies) / 4
@@ -289,7 +289,7 @@ def test_constants_decide_what_a_row_is_driven_by(browser: Any, kind: str, tmp_p
 def test_rows_of_items_of_loops(browser: Any, tmp_path: Path) -> None:  # noqa: F811
     for name, text in _files_of([("fulmar.queue", body) for body in _LOOPED]).items():
         (tmp_path / name).write_text(text)
-    resources = _told_resources(browser, tmp_path, tmp_path / "board.html", _in_turns)
+    resources = told_resources(browser, tmp_path, tmp_path / "board.html", in_turns)
     assert sum("alike" in each for each in resources) > 12
     assert sum(len(each.get("shared", ())) for each in resources) > 12
 
@@ -312,17 +312,17 @@ def test_digits_of_secrets_are_in_no_page(browser: Any, by_words: bool, tmp_path
     ]
     for name, text in _files_of(numbered).items():
         (tmp_path / name).write_text(text)
-    resources = _told_resources(browser, tmp_path, tmp_path / "board.html", _in_turns, by_words)
+    resources = told_resources(browser, tmp_path, tmp_path / "board.html", in_turns, by_words)
     assert sum("alike" in each for each in resources) >= 12
     page = (tmp_path / "board.html").read_text()
     assert [index for index in range(len(bodies)) if str(70_000_000 + 7_919 * index) in page] == []
 
 
-def _at_once(project: Project) -> Board:
+def at_once(project: Project) -> Board:
     return board_of("p", project.views(_WORLDS), lambda: ([], []), {}, "")
 
 
-def _in_turns(project: Project) -> Board:
+def in_turns(project: Project) -> Board:
     """As two processes make it that take parts in turn: one has rendered all, the other renders what it takes."""
     parts = project.parts(_WORLDS, SHARES)
     assert len(parts) > 1
@@ -332,7 +332,7 @@ def _in_turns(project: Project) -> Board:
     return board_of("p", renderings, lambda: ([], []), {}, "", begun=lambda: rows)
 
 
-def _in_shares(project: Project) -> Board:
+def in_shares(project: Project) -> Board:
     """As that of a large project is made where nothing may run beside it."""
     with (
         patch.object(project_reading, "PARALLEL_RESOURCES", Limit(1, "", "")),
@@ -348,7 +348,7 @@ def _by_words() -> Iterator[None]:
         yield
 
 
-def _told_resources(
+def told_resources(
     browser: Any,  # noqa: F811
     folder: Path,
     page: Path,

@@ -4,7 +4,7 @@ environments, for the same reasons. The page has such rows once, and of each res
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from typing import Any, NamedTuple
 
-from jovial_scaffold.core.changes.aligning import PLAIN, Alike, Leaf
+from jovial_scaffold.core.changes.aligning import PLAIN, Alike, Leaf, same
 from jovial_scaffold.core.changes.driving import Driver
 from jovial_scaffold.core.changes.matrix import Matrix, Row, is_of_run
 from jovial_scaffold.core.rendering.instances import EvaluatedResource, Instance
@@ -320,7 +320,7 @@ def _seen(use: _Use, shared: Sequence[Sequence[Any]]) -> tuple[Any, ...] | None:
 def _is_seen(values: Sequence[Any], seen: Sequence[Any], words: tuple[str, str]) -> bool:
     """Whether values are what was seen of the same expression, with words around them."""
     if words is NO_WORDS:
-        return len(values) == len(seen) and all(type(one) is type(other) and one == other for one, other in zip(values, seen, strict=True))
+        return len(values) == len(seen) and all(map(same, values, seen))
     before, behind = words
     return len(values) == len(seen) and all(
         type(one) is str and one == f"{before}{other}{behind}" for one, other in zip(values, seen, strict=True)

@@ -1,0 +1,194 @@
+"""What is the same everywhere may stand around what differs, and what is handed to a module is looked at as if it stood there: rows that the
+board's resources share by that are those of each resource."""
+
+import random
+from pathlib import Path
+from typing import Any
+
+from tests.test_unfolding import at_once, browser, in_shares, in_turns, told_resources
+
+__all__ = ("browser",)
+
+_WORLDS = {
+    "cove": "setting: cove\ncopies: 1\nnote: '5'\nfar: false\nlabels: {a: x, b: y}\ncompany: ferry\nfollowed: ferry\n",
+    "reef": "setting: reef\ncopies: 2\nnote: ‹pier›\nfar: true\nlabels: {a: z, b: y}\ncompany: ferry\n",
+    "quay": "setting: quay\ncopies: 2\nnote: ''\nfar: true\nlabels: {a: x, b: y}\ncompany: ferry\n",
+}
+_HEAD = """parameters:
+  setting: {type: string, description: Which}
+  copies: {type: integer, description: How many}
+  note: {type: string, description: Free text}
+  far: {type: boolean, description: Whether it is far}
+  labels: {type: object, additionalProperties: {type: string}, description: Labels}
+  company: {type: string, description: The same everywhere}
+  followed: {type: string, description: The same, default: "${company}"}
+  word: {type: string, writeOnly: true, description: A secret}
+let:
+  brand: ${company.upperAscii()}
+  zone: ${setting}-${company}
+  gates: [{name: a, port: 1, tag: 'é', on: true}, {name: bb, port: 2, tag: t, on: false}, {name: c, port: 33, tag: t, on: true}]
+resources:
+  pier (fulmar.queue): {name: pier, wait_hours: 4}
+"""
+_TEXTS = (
+    "${company}-#-${setting}",
+    "${brand}/${setting}/${company}",
+    "${setting}-#-${company}-${note}",
+    "${followed}-${setting}",
+    "${pier.wait_hours}-${setting}#",
+    "${pier.url}-${setting}",
+    "${zone}-#",
+    "${copies}${company}",
+    "${company}",
+    "${setting + '-#'}",
+    "${far ? company : '#'}-${setting}",
+    "${company + setting}-${brand}-#",
+    "${labels.a}.${labels.b}.#",
+    "plain #",
+    "${slug(company + '-' + setting, 20)}#",
+)
+_ITEM_TEXTS = (
+    "${gate.name}-${setting}",
+    "${setting}-${gate.name}-${gate.port}",
+    "${gate.tag}${setting}${gate.on}",
+    "${company}/${gate.name}/${setting}/${gate.port}",
+    "${gate.name}",
+    "${gate.name + setting}",
+    "${gate.on ? setting : note}",
+    "${far ? gate.name : 'x'}-${setting}",
+    "${setting}#",
+)
+_NUMBERS = ("#", "${copies}", "${copies + #}", "${size(note)}", "${far ? # : 2}", "${size(company)}", "${copies * (# % 2)}")
+_ITEM_NUMBERS = ("${gate.port}", "${gate.port * copies}", "${gate.on ? copies : 4}", "${copies}")
+_MODULE = """parameters:
+  name: {type: string, description: Its name}
+  size: {type: integer, description: How large, default: 3}
+  more: {type: string, description: More, default: "${name}-more"}
+  map: {type: object, additionalProperties: {type: string}, description: Tags, default: {}}
+  on: {type: boolean, description: Whether, default: true}
+  pass: {type: string, writeOnly: true, description: A secret, default: ""}
+let: {both: "${name}/${more}", double: "${size * 2}"}
+resources:
+"""
+_INNER_TEXTS = (
+    "${name}",
+    "m-${name}-${more}",
+    "${both}",
+    "${more}",
+    "${on ? name : more}",
+    "${name + '-x'}",
+    "fixed",
+    "${name.lowerAscii()}.${size}",
+    "${string(size)}",
+    "${context.environment}-${name}",
+)
+_INNER_NUMBERS = ("${size}", "${double}", "${size + 1}", "${on ? size : 1}", "7", "${size(name)}")
+
+
+def _text(chance: random.Random, texts: tuple[str, ...], number: int) -> str:
+    return '"' + chance.choice(texts).replace("#", str(chance.choice((number, number % 3)))) + '"'
+
+
+def _queue(chance: random.Random, texts: tuple[str, ...], numbers: tuple[str, ...], number: int, tags: str = "") -> str:
+    told = [f"name: {_text(chance, texts, number)}"]
+    if chance.random() < 0.8:
+        told.append(f"wait_hours: {_text(chance, numbers, number)}")
+    if chance.random() < 0.5:
+        told.append(f"tags: {{a: {_text(chance, texts, number)}, b: {_text(chance, texts, number)}}}" if not tags or chance.random() < 0.6 else tags)
+    if chance.random() < 0.4:
+        told.append(f"description: {_text(chance, texts, number)}")
+    return "".join(f"    {each}\n" for each in told)
+
+
+def _group(chance: random.Random, texts: tuple[str, ...], numbers: tuple[str, ...], number: int) -> str:
+    inner, count = (_text(chance, texts, number) for _ in range(2)), _text(chance, numbers, number)
+    when = "{$when: on, name: far, gigabytes: 1}" if texts is _INNER_TEXTS else "{$when: far, name: far, gigabytes: 1}"
+    secret = "${pass}" if texts is _INNER_TEXTS else "${word}"
+    return (
+        f"    name: {next(inner)}\n    disks:\n      - {when}\n      - {{name: near, gigabytes: {count}}}\n"
+        f'    subnets: [{next(inner)}, plain]\n    operator_password: "{secret}"\n'
+    )
+
+
+def _module(chance: random.Random, inner: str) -> str:
+    resources = []
+    for number in range(chance.randint(1, 3)):
+        when = chance.choice(("", "", "", "", "", "    $when: on\n", "    $when: size > 2\n"))
+        loop = chance.choice(("", "", "", "", "", "", '    $per: {gate: ["u", "v"]}\n'))
+        if chance.random() < 0.7:
+            body = _queue(chance, _INNER_TEXTS, _INNER_NUMBERS, number, "tags: ${map}")
+            resources.append(f"  q{number} (fulmar.queue):\n{when}{loop}{body}")
+        else:
+            resources.append(f"  q{number} (fulmar.machine_group):\n{when}{_group(chance, _INNER_TEXTS, _INNER_NUMBERS, number)}")
+    if inner:
+        resources.append(f"  below ({inner}): {{name: {_text(chance, _INNER_TEXTS, 0)}, size: {_text(chance, _INNER_NUMBERS, 0)}}}\n")
+    return _MODULE + "".join(resources)
+
+
+def _use(chance: random.Random, number: int, form: list[str]) -> str:
+    """A use of a module, written in one of a few forms."""
+    told = [f"    name: {_text(chance, (form[0],), number)}\n"]
+    options = (
+        f"    size: {_text(chance, (form[1],), number)}\n",
+        f"    more: {_text(chance, (form[2],), number)}\n",
+        f"    map: {form[3]}\n",
+        f"    on: {form[4]}\n",
+        "    pass: ${word}\n",
+    )
+    return "".join(told + [each for each, chosen in zip(options, form[5:], strict=True) if chosen])
+
+
+_OVER = ("gates", "gates", "[{'name': setting, 'port': 1, 'tag': 'u', 'on': true}] + gates", "far ? gates : gates.filter(each, each.on)")
+
+
+def _files(chance: random.Random) -> dict[str, str]:
+    resources: list[str] = []
+    first = chance.randrange(1000)
+    for number in range(chance.randint(40, 60)):
+        make, kind = (_queue, "fulmar.queue") if number % 5 else (_group, "fulmar.machine_group")
+        body = make(random.Random(first + number % 5), _TEXTS, _NUMBERS, number)  # of which some are written alike
+        resources.append(f"  r{number:03} ({kind}):\n{body}")
+    for number in range(3):
+        when = chance.choice(("", "    $when: gate.on\n", "    $when: far || gate.port > 1\n"))
+        body = _queue(chance, _ITEM_TEXTS, _ITEM_NUMBERS, number)
+        resources.append(f'  l{number} (fulmar.queue):\n    $per: {{gate: "{chance.choice(_OVER)}"}}\n    $key: gate.name\n{when}{body}')
+    for kind in ("one", "two"):
+        forms = [
+            [
+                chance.choice(_TEXTS),
+                chance.choice(_NUMBERS),
+                chance.choice(_TEXTS),
+                chance.choice(("${labels}", '{x: "${setting}"}', "{y: z}")),
+                chance.choice(("${far}", "true", "${copies > 1}")),
+                *[chance.choice(("", "x")) for _ in range(5)],
+            ]
+            for _ in range(2)
+        ]
+        for number in range(chance.randint(8, 20)):
+            when = chance.choice(("    $when: far\n", "    $when: setting != 'cove'\n", *[""] * 6))
+            resources.append(f"  {kind}{number:02} ({kind}):\n{when}{_use(chance, number, forms[number % 2])}")
+        looped = _use(chance, 5, [chance.choice(_ITEM_TEXTS), chance.choice(_ITEM_NUMBERS), *forms[0][2:]])
+        resources.append(f"  {kind}_all ({kind}):\n    $per: {{gate: gates}}\n    $key: gate.name\n{looped}")
+    environments = "".join(f"  {name}: {{parameters: [{name}.yaml]}}\n" for name in _WORLDS)
+    return {
+        "jovial.yaml": "project: harbour\ntemplate: line.yaml\ncatalogs: [fulmar]\nmodules: {one: one.yaml, two: two.yaml, three: three.yaml}\n"
+        f"environments:\n{environments}",
+        "line.yaml": _HEAD + "".join(resources),
+        "one.yaml": _module(chance, ""),
+        "two.yaml": _module(chance, "three"),
+        "three.yaml": _module(chance, ""),
+        **{f"{name}.yaml": f"{text}word: {{$secret: {{env: WORD}}}}\n" for name, text in _WORLDS.items()},
+    }
+
+
+def test_rows_around_what_is_the_same_everywhere_and_inside_of_modules(browser: Any, tmp_path: Path) -> None:  # noqa: F811
+    alike = shared = 0
+    for seed in range(12):
+        for name, text in _files(random.Random(seed)).items():
+            (tmp_path / name).write_text(text)
+        resources = told_resources(browser, tmp_path, tmp_path / "board.html", (at_once, in_shares, in_turns)[seed % 3], seed % 4 == 1)
+        within = [each for each in resources if each.get("module")]
+        alike += sum("alike" in each for each in within)
+        shared += sum(len(each.get("shared", ())) for each in within)
+    assert alike > 300, "most of what is in modules is told once"
+    assert shared > 300, "and so are rows that differ"
