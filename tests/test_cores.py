@@ -181,7 +181,7 @@ def _files(chance: random.Random) -> dict[str, str]:
     }
 
 
-def test_rows_around_what_is_the_same_everywhere_and_inside_of_modules(browser: Any, tmp_path: Path) -> None:  # noqa: F811
+def test_rows_around_what_is_the_same_everywhere_and_inside_of_modules(browser: Any, tmp_path: Path) -> None:
     alike = shared = 0
     for seed in range(12):
         for name, text in _files(random.Random(seed)).items():
