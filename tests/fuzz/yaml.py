@@ -147,6 +147,8 @@ def compare_places(text: str, value: Any, outline: Outline) -> None:
     for pointer, place in found.items():
         lines = [(each.value_line(pointer), each.key_line(pointer)) for each in (part, whole)]
         assert lines[0] == lines[1], (text, pointer, lines)
+        spans = [each.value_span(pointer) for each in (part, whole)]
+        assert spans[0][:3] == spans[1][:3], (text, pointer, spans)
         alone = part.place(pointer)
         assert alone == place or (not place.style and alone[:3] == place[:3]), (text, pointer)  # maps end where what follows begins
 

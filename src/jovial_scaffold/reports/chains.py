@@ -42,6 +42,7 @@ class Chains:
         self._straight: dict[Shape, bool] = {}
         self._known: dict[tuple[str, Shape, Constants], set[str] | None] = {}
         self._content: tuple[Origin, Any] | None = None  # what was asked for last, which is asked for several times
+        self._scopes: tuple[str, list[Surroundings | None]] = ("", [each.scope for each in renderings])  # the same
 
     def of(self, row: Row) -> tuple[str, str, list[str]]:
         """What was written for a row, where, and the keys of the nodes that it reads."""
@@ -133,8 +134,7 @@ class Chains:
     def _looked_up(self, formula: Formula, part: Compiled | Condition, prefix: str, resource: Resource | None) -> set[str] | None:
         """The names that an expression looks up in some environment; None where it has no value in one, or there are very many items."""
         found: set[str] = set()
-        for each in self._renderings:
-            scope = _scope(each, prefix)
+        for scope in self._scopes_of(prefix):
             if scope is None:
                 continue
             around: list[Mapping[str, Any]] = [{}]
@@ -194,9 +194,14 @@ class Chains:
             return _entry("document", name, "", place_text(template.documents[name].origin)), []
         return None
 
+    def _scopes_of(self, prefix: str) -> list[Surroundings | None]:
+        """Of each environment, that of the use of a module, by the prefix of what it holds."""
+        if self._scopes[0] != prefix:
+            self._scopes = prefix, [_scope(each, prefix) for each in self._renderings]
+        return self._scopes[1]
+
     def _values(self, entry: dict[str, Any], name: str, prefix: str, is_secret: bool) -> None:
-        for each in self._renderings:
-            scope = _scope(each, prefix)
+        for each, scope in zip(self._renderings, self._scopes_of(prefix), strict=True):
             if scope is None:
                 continue
             try:

@@ -357,6 +357,9 @@ class Source:
     def _line(self, pointer: Pointer, of_key: bool) -> int:
         """The line of a value, or of its key where it has one. How far it stands below the first line of its entry is the same in all entries
         that are alike."""
+        begins = self.outline.starts.get(pointer) if of_key and not self.meant else None
+        if begins is not None:
+            return self._position(begins)[0]
         head = self._head(pointer) if not self.meant else ()
         near = self._near(head) if head else None
         if near is None:
