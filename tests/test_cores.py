@@ -94,7 +94,9 @@ def _queue(chance: random.Random, texts: tuple[str, ...], numbers: tuple[str, ..
     if chance.random() < 0.8:
         told.append(f"wait_hours: {_text(chance, numbers, number)}")
     if chance.random() < 0.5:
-        told.append(f"tags: {{a: {_text(chance, texts, number)}, b: {_text(chance, texts, number)}}}" if not tags or chance.random() < 0.6 else tags)
+        told.append(
+            f"tags: {{a: {_text(chance, texts, number)}, b: {_text(chance, texts, number)}}}" if not tags or chance.random() < 0.6 else tags
+        )
     if chance.random() < 0.4:
         told.append(f"description: {_text(chance, texts, number)}")
     return "".join(f"    {each}\n" for each in told)

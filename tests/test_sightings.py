@@ -111,3 +111,37 @@ def test_entries_that_differ_in_digits_have_the_places_of_the_whole(lines: list[
     value, problems = read_yaml(text, outline)
     if not problems:
         compare_places(text, value, outline)
+
+
+_BELOW = (
+    "- a",
+    "- {b: 1}",
+    "- c: 2\n    d: 3",
+    "e: 4",
+    "f: [5,\n    6]",
+    "g:\n    - 7",
+    "h: |\n    told\n    - twice",
+    "# a remark",
+    "",
+    "i:",
+    "- |\n    - x\n    - y",
+)
+_BEHIND = ("", " # a remark", " |", " >-", " 1", " [1, 2]", " {a: 1,\n  b: 2}", " 'a", " ~")
+
+
+@settings(max_examples=400)
+@given(
+    st.lists(
+        st.tuples(st.sampled_from(_BEHIND), st.lists(st.sampled_from(_BELOW), max_size=4), st.sampled_from((0, 2))), min_size=1, max_size=5
+    )
+)
+def test_entries_are_shown_where_they_stand_in_the_whole(entries: list[tuple[str, list[str], int]]) -> None:
+    """Without reading them again, where their first lines say that."""
+    text = ""
+    for index, (behind, below, column) in enumerate(entries):
+        told = "\n".join(below).replace("\n", "\n" + " " * column)
+        text += f"key{index}:{behind}\n" + (" " * column + told + "\n" if below else "")
+    outline = Outline()
+    value, problems = read_yaml(text, outline)
+    if not problems:
+        compare_places(text, value, outline)
