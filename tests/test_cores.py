@@ -102,14 +102,23 @@ def _queue(chance: random.Random, texts: tuple[str, ...], numbers: tuple[str, ..
     return "".join(f"    {each}\n" for each in told)
 
 
+def _items(chance: random.Random, texts: tuple[str, ...], number: int) -> str:
+    """A list of texts."""
+    every = (*texts, "plain-#", "a, b", "${setting}, #", "${note}", "#")
+    return ", ".join(_text(chance, every, number) for _ in range(chance.randint(1, 4)))
+
+
 def _group(chance: random.Random, texts: tuple[str, ...], numbers: tuple[str, ...], number: int) -> str:
-    inner, count = (_text(chance, texts, number) for _ in range(2)), _text(chance, numbers, number)
-    when = "{$when: on, name: far, gigabytes: 1}" if texts is _INNER_TEXTS else "{$when: far, name: far, gigabytes: 1}"
-    secret = "${pass}" if texts is _INNER_TEXTS else "${word}"
-    return (
-        f"    name: {next(inner)}\n    disks:\n      - {when}\n      - {{name: near, gigabytes: {count}}}\n"
-        f'    subnets: [{next(inner)}, plain]\n    operator_password: "{secret}"\n'
-    )
+    inside = texts is _INNER_TEXTS
+    told = [f"name: {_text(chance, texts, number)}"]
+    if chance.random() < 0.4:
+        when, count = "on" if inside else "far", _text(chance, numbers, number)
+        told.append(f"disks: [{{$when: {when}, name: far, gigabytes: 1}}, {{name: near, gigabytes: {count}}}]")
+    if chance.random() < 0.8:
+        told.append(f"subnets: [{_items(chance, texts, number)}]")
+    if chance.random() < 0.3:
+        told.append(f"operator_password: {'${pass}' if inside else '${word}'}")
+    return "".join(f"    {each}\n" for each in told)
 
 
 def _module(chance: random.Random, inner: str) -> str:
@@ -147,7 +156,7 @@ def _files(chance: random.Random) -> dict[str, str]:
     resources: list[str] = []
     first = chance.randrange(1000)
     for number in range(chance.randint(40, 60)):
-        make, kind = (_queue, "fulmar.queue") if number % 5 else (_group, "fulmar.machine_group")
+        make, kind = (_queue, "fulmar.queue") if number % 5 < 3 else (_group, "fulmar.machine_group")
         body = make(random.Random(first + number % 5), _TEXTS, _NUMBERS, number)  # of which some are written alike
         resources.append(f"  r{number:03} ({kind}):\n{body}")
     for number in range(3):

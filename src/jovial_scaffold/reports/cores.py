@@ -1,7 +1,7 @@
 """What of a text on the board may differ between environments: the words around it, and what is computed there of things that are the same
 everywhere, may be others in each resource. Of a module's resource, what is handed in where it is used is looked at as if it stood there."""
 
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from typing import Any, NamedTuple
 
 from jovial_scaffold.core.expressions.library.strings import scalar_text
@@ -89,6 +89,32 @@ class Core(NamedTuple):
         return None if before is None or behind is None else (before, behind)
 
 
+class ItemCores(NamedTuple):
+    """Those of the items of a list that are computed, by the number of each."""
+
+    cores: dict[int, Core]
+
+    @property
+    def is_open(self) -> bool:
+        """Nothing is known only of what is none of these."""
+        return False
+
+    @property
+    def is_joined(self) -> bool:
+        """Something may stand around each."""
+        return True
+
+    def key(self, place: Place) -> tuple[Any, ...]:
+        """What all lists have in common where the same may differ."""
+        return tuple([each.key(place) for each in self.cores.values()])
+
+    def words(self, place: Place) -> list[tuple[str, str]] | None:
+        """What stands around each; None where one of them is no plain text."""
+        found = [each.words(place) for each in self.cores.values()]
+        known = [each for each in found if each is not None]
+        return known if len(known) == len(found) else None
+
+
 _OPEN = Core((), (), is_open=True)
 
 
@@ -125,6 +151,11 @@ class Cores:
         if key is None:
             return _OPEN
         return Core(tuple(sorted(each for each in key.computed if each[0])), tuple(sorted(key.constant)))
+
+    def of_items(self, texts: Mapping[int, Text]) -> ItemCores | None:
+        """That of items of a list, by their numbers; None where one of them may differ in a way that is not known."""
+        found = {number: self.of(text) for number, text in texts.items()}
+        return ItemCores(found) if not any(each.is_open for each in found.values()) else None
 
     def _key(self, pieces: Iterable[_Piece]) -> _Key | None:
         found = _Key(frozenset([piece[1:] for piece in pieces]))

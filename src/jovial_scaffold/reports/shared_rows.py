@@ -11,7 +11,8 @@ from jovial_scaffold.core.rendering.instances import EvaluatedResource, Instance
 from jovial_scaffold.core.rendering.overlays import condition_text
 from jovial_scaffold.core.text.source import Origin, Pointer
 from jovial_scaffold.reports.chains import cut_text
-from jovial_scaffold.reports.cores import NO_WORDS, Core, Cores, Place, place_of
+from jovial_scaffold.reports.cores import NO_WORDS, Core, Cores, ItemCores, Place, place_of
+from jovial_scaffold.reports.listed import Listed, Words, listed_of
 from jovial_scaffold.reports.written_alike import Expression, Held, WrittenAlike
 
 _LONGEST = 200  # characters of a text with words around an expression, of which nothing has to be cut
@@ -29,13 +30,14 @@ class ToldRow(NamedTuple):
 
 class _Known(NamedTuple):
     """The rows of an expression: which they are, and how many characters may stand around it, or the values of the only one and what it repeats; or
-    that there are none. Where that was `seen` of the only one, it is what the columns have, without the words around it."""
+    that there are none. Where that was `seen` of the only one, it is what the columns have, without the words around it; of a list, `listed` is."""
 
     number: int
     room: int
     values: list[int] | None = None
     echo: str = ""
     seen: tuple[Any, ...] | None = None
+    listed: Listed | None = None
 
 
 _NONE = _Known(-1, 0)
@@ -58,10 +60,11 @@ class _Use(NamedTuple):
 
     which: int
     expression: Expression
-    core: Core
+    core: Core | ItemCores
     key: Any
     table: _Table
-    words: tuple[str, str]
+    words: Words
+    of_items: list[Words]
     around: tuple[Any, ...]
     values: list[Any]
 
@@ -80,7 +83,7 @@ class SharedRows:
         """`is_single` says that all renderings are of one template: those of several share nothing."""
         self._alike = alike
         self._is_single = is_single
-        self._tables: dict[tuple[Any, ...], list[tuple[Core, _Table]]] = {}  # what is known of each expression of a group
+        self._tables: dict[tuple[Any, ...], list[tuple[Core | ItemCores, _Table]]] = {}  # what is known of each expression of a group
         self._siblings: dict[tuple[Any, ...], _Siblings] = {}
         self._asked: _Asked | None = None
         self._news: list[_Use] = []  # expressions of the resource that is looked at, of which the rows are not known
@@ -136,7 +139,7 @@ class SharedRows:
                     wanted += each.numbers
                 continue
             key: Any = core.key(place)
-            if each.digits is not None:
+            if each.digits is not None and isinstance(core, Core):
                 key = *key, *[digits[number] for number in each.digits]
             known = table.get(key)
             if known is _NONE:
@@ -146,8 +149,7 @@ class SharedRows:
                 wanted += each.numbers
                 continue
             values = [column[each.numbers[0]] for column in computed] if len(each.numbers) == 1 else []
-            if known is not None and _fits(words, known.room) and (known.seen is None or _is_seen(values, known.seen, words)):
-                self._use(known, words)
+            if known is not None and self._is_known(known, each, words, present, values):
                 self._told.add(index)
                 continue
             if key not in table:
@@ -158,19 +160,50 @@ class SharedRows:
                 if siblings is not None and self._is_sibling(siblings, each, key, table, present, values):
                     self._told.add(index)
                     continue
-                self._news.append(_Use(index, each, core, key, table, words, around, values))
+                own = (words, []) if isinstance(words, tuple) else (NO_WORDS, words)
+                self._news.append(_Use(index, each, core, key, table, *own, around, values))
             wanted += each.numbers
         return wanted
 
-    def _unknown(self, held: Held, place: Place) -> list[tuple[Core, _Table]]:
+    def _is_known(
+        self,
+        known: _Known,
+        expression: Expression,
+        words: Words | list[Words],
+        present: Mapping[int, EvaluatedResource],
+        values: Sequence[Any],
+    ) -> bool:
+        """Whether an expression has rows that are known, which is noted then."""
+        if isinstance(words, tuple):
+            if not _fits(words, known.room) or (known.seen is not None and not _is_seen(values, known.seen, words)):
+                return False
+            self._use(known, words)
+            return True
+        lists = [each.properties[str(expression.place[0])] for each in present.values()]
+        if known.listed is None or self._asked is None or not known.listed.is_alike(lists, words):
+            return False
+        told = dict(zip(present, map(self._asked.number_of, lists), strict=True))
+        echo = cut_text(known.listed.echo(lists[0], words)) if known.echo else ""
+        self._use(known._replace(values=[told.get(column, -1) for column in range(self._alike.columns)], echo=echo), NO_WORDS)
+        return True
+
+    def _unknown(self, held: Held, place: Place) -> list[tuple[Core | ItemCores, _Table]]:
         """What of each expression of a group may differ, of which nothing is known."""
-        asked, texts = self._asked, held.group.code.texts
+        asked, code = self._asked, held.group.code
         assert asked is not None
         cores = Cores(place, asked.matrix.is_same_for_all)
-        return [
-            (cores.of(each.text) if each.digits is None else cores.of_all([texts[number] for number in each.numbers]), {})
-            for each in held.group.expressions
-        ]
+
+        def core_of(each: Expression) -> Core | ItemCores:
+            if each.digits is None:
+                return cores.of(each.text)
+            items = {
+                code.places[number][-1]: code.texts[number] for number in each.numbers if len(code.places[number]) == len(each.place) + 1
+            }
+            is_list = len(each.place) == 1 and len(items) == len(each.numbers) and code.conditions.isdisjoint(each.numbers)
+            found = cores.of_items({int(step): text for step, text in items.items()}) if is_list else None
+            return found or cores.of_all([code.texts[number] for number in each.numbers])
+
+        return [(core_of(each), {}) for each in held.group.expressions]
 
     def _is_sibling(
         self,
@@ -232,9 +265,12 @@ class SharedRows:
                 continue  # it came along with others of its list
             next((found for found, each in zip(below, news, strict=True) if _is_below(told.row, each.expression.place)), left).append(told)
         for each, found in zip(news, below, strict=True):
-            shared = _shared(each, found, held.instance.resource.origin) if found else []
             if found:
                 self._told.add(each.which)
+            if isinstance(each.core, ItemCores):
+                left += self._own_lists(each, each.core, found)
+                continue
+            shared = _shared(each, found, held.instance.resource.origin) if found else []
             if not shared:
                 each.table[each.key] = _NONE if shared is not None else None
                 left += found
@@ -255,6 +291,26 @@ class SharedRows:
             self._times.append(0)
             self._use(rows_of, each.words)
         return left
+
+    def _own_lists(self, use: _Use, core: ItemCores, rows: list[ToldRow]) -> list[ToldRow]:
+        """The rows of a list, as a resource by itself has them, where others cannot share them; their own texts are those of one column."""
+        if not rows:
+            use.table[use.key] = _NONE
+            return rows
+        use.table[use.key] = None
+        told, row = rows[0].told, rows[0].row
+        if len(rows) > 1 or row.pointer != use.expression.place or len(told) > _SHORT or row.absent:
+            return rows
+        joined = [each.is_joined for each in core.cores.values()]
+        listed = listed_of([*row.values.values()], [*core.cores], joined, use.of_items, row.echo)
+        if listed is None:
+            return rows
+        known = use.table[use.key] = _Known(len(self.rows), 0, told[_VALUES], told[_ECHO], listed=listed)
+        self.rows.append([[*told[:_VALUES], [], *told[_VALUES + 1 : _ECHO], ""]])
+        self._counts.append([(rows[0].aspect, bool(row.echo))] if row.counted else [])
+        self._times.append(0)
+        self._use(known, NO_WORDS)
+        return []
 
     def entry(self) -> dict[str, Any]:
         """What the page makes rows of, of the resource that was asked for last."""
@@ -312,7 +368,7 @@ def _around(instance: Instance) -> Any:
 
 def _seen(use: _Use, shared: Sequence[Sequence[Any]]) -> tuple[Any, ...] | None:
     """What the columns have of the only row of an expression, without the words around it, where that has to be looked at in others."""
-    if use.core.own is not None and not use.core.is_joined:
+    if isinstance(use.core, Core) and use.core.own is not None and not use.core.is_joined:
         return None
     return tuple([each for each in shared[0][_VALUES] if type(each) is str] if use.core.is_joined else use.values)
 
