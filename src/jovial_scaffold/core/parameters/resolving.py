@@ -9,7 +9,7 @@ from jovial_scaffold.core.findings import Finding, Level, Related
 from jovial_scaffold.core.folders import Refusal
 from jovial_scaffold.core.parameters.layers import Layer, Setting, merged_values, setting_of
 from jovial_scaffold.core.parameters.secrets import SecretSourceError, fetch, is_source
-from jovial_scaffold.core.parameters.typing import as_declared, from_text
+from jovial_scaffold.core.parameters.typing import Declared, declared, from_text
 from jovial_scaffold.core.records import replace
 from jovial_scaffold.core.schemas.navigation import subschema
 from jovial_scaffold.core.schemas.shapes import Shape, secret_pointers, secret_shape, with_secrets
@@ -47,10 +47,17 @@ class Checker:
         self.template = template
         self._validators: dict[str, Validator] = {}
         self._shapes: dict[str, Shape | None] = {}
+        self._declared: dict[str, Declared] = {}
 
     def marked(self, declaration: Declaration, value: Any) -> Any:
         """The value with its secret parts marked."""
         return with_secrets(self._shape(declaration), value)
+
+    def as_declared(self, declaration: Declaration, value: Any) -> Any:
+        """Numbers in the form that a declaration says, at every depth."""
+        if declaration.name not in self._declared:
+            self._declared[declaration.name] = declared(declaration.schema)
+        return self._declared[declaration.name].of(value)
 
     def _shape(self, declaration: Declaration) -> Shape | None:
         if declaration.name not in self._shapes:
@@ -197,7 +204,7 @@ class Checker:
             span, environments = setting.layer.key_span((declaration.name,)), (parameters.environment,)
             message = together(say("The parameter `{}` is deprecated.", declaration.name), told(declaration.description))
             findings.append(Finding("parameter-deprecated", "warning", message, span, say("Remove it."), environments=environments))
-        value = as_declared(value, declaration.schema)
+        value = self.as_declared(declaration, value)
         value = self.marked(declaration, value)
         violations = self.violations(declaration, value)
         findings += [violation_finding(declaration, violation, parameters) for violation in violations]

@@ -50,10 +50,20 @@ def from_text(text: str, schema: dict[str, Any]) -> Any:
 
 def as_declared(value: Any, schema: dict[str, Any]) -> Any:
     """Numbers in the form that the schema declares, at every depth; a new value only where something changes."""
-    return _Declared(subschema(schema, ()), schema).of(value)
+    return value if _has_one_form(value) else declared(schema).of(value)
 
 
-class _Declared:
+def declared(schema: dict[str, Any]) -> "Declared":
+    """What gives values as a schema declares them."""
+    return Declared(subschema(schema, ()), schema)
+
+
+def _has_one_form(value: Any) -> bool:
+    kind = type(value)
+    return kind is str or kind is bool or value is None
+
+
+class Declared:
     """The parts of a schema that speak of a value, and of what is in it, each found once: of very many items, all may have the same."""
 
     __slots__ = ("_below", "_by_pattern", "_names", "_prefix", "_root", "_types", "parts")
@@ -65,7 +75,7 @@ class _Declared:
         self._names = frozenset(name for part in parts if isinstance(part.get("properties"), dict) for name in part["properties"])
         self._by_pattern = any(part.get("patternProperties") for part in parts)  # then each name may be another thing
         self._prefix = max((len(part.get("prefixItems", ())) for part in parts), default=0)  # items beyond these are alike
-        self._below: dict[str | int | None, _Declared] = {}
+        self._below: dict[str | int | None, Declared] = {}
 
     def of(self, value: Any) -> Any:
         """A value as it is declared."""
@@ -84,10 +94,9 @@ class _Declared:
 
     def below(self, step: str | int, item: Any) -> Any:
         """A part of it as it is declared."""
-        kind = type(item)
-        if kind is str or kind is bool or item is None:
+        if _has_one_form(item):
             return item
         alike = step if type(step) is int or step in self._names or self._by_pattern else None  # all others are alike, too
         if alike not in self._below:
-            self._below[alike] = _Declared(subschema({"allOf": self.parts}, (step,), self._root), self._root)
+            self._below[alike] = Declared(subschema({"allOf": self.parts}, (step,), self._root), self._root)
         return self._below[alike].of(item)

@@ -20,7 +20,6 @@ from jovial_scaffold.core.findings import Finding, Related
 from jovial_scaffold.core.limits import INSTANCES
 from jovial_scaffold.core.meter import Meter
 from jovial_scaffold.core.parameters.resolving import Parameters
-from jovial_scaffold.core.parameters.typing import as_declared
 from jovial_scaffold.core.records import replace
 from jovial_scaffold.core.regexes import regex
 from jovial_scaffold.core.rendering.computing import OMITTED, Computer, Site, plain, whole_doubles
@@ -233,7 +232,7 @@ class Environment(LookupScope):
             value = value.whole()
         if self.plan.checker.violations(declaration, value) or self._has_doubles_as_integers(declaration, value):
             return UNKNOWN
-        return value if isinstance(value, Secret) else self.plan.checker.marked(declaration, as_declared(value, declaration.schema))
+        return value if isinstance(value, Secret) else self.plan.checker.marked(declaration, self.plan.checker.as_declared(declaration, value))
 
     def _default(self, declaration: Declaration) -> Any:
         name = declaration.name
@@ -268,7 +267,7 @@ class Environment(LookupScope):
         if isinstance(declaration.default, Constant) or (
             not isinstance(value, Secret | Pending) and not self._has_doubles_as_integers(declaration, value)
         ):
-            value = as_declared(value, declaration.schema)
+            value = self.plan.checker.as_declared(declaration, value)
         value = self.plan.checker.marked(declaration, value)
         violations = self.plan.checker.violations(declaration, value)
         if not violations and self._has_doubles_as_integers(declaration, value):
