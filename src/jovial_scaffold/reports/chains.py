@@ -232,12 +232,8 @@ def _scope(rendering: Evaluated, prefix: str) -> Surroundings | None:
     """The environment of a use of a module, by the prefix of what it holds."""
     if not prefix:
         return rendering.scope
-    address = prefix.removesuffix("/")
-    for scope, resource in rendering.scope.along(address):
-        for instance in (scope.instances(resource) or {}).values():
-            if instance.address == address and instance.inside is not None:
-                return instance.inside
-    return None
+    use = rendering.scope.instance_at(prefix.removesuffix("/"))
+    return use.inside if use is not None else None
 
 
 def _entry(kind: str, name: str, written: str, place: str) -> dict[str, Any]:

@@ -20,6 +20,8 @@ _WORDS = frozenset(("true", "false", "null"))
 def cell(value: Any) -> str:
     """A value in one line as people read it: plain texts without quotes, marks in words."""
     if isinstance(value, str):
+        if value.isascii() and value[:1].isalpha() and value[-1] != " " and value.isprintable() and value not in _WORDS:
+            return value  # as most are
         may_be_number = not value[:1].isalpha() and value.replace(".", "", 1).lstrip("-").isdigit()
         quoted = value == "" or value != value.strip() or value in _WORDS or may_be_number
         return json.dumps(unmarked(value), ensure_ascii=False) if quoted else visible(unmarked(value))

@@ -148,10 +148,10 @@ class SharedRows:
             if words is None:
                 wanted += each.numbers
                 continue
-            values = [column[each.numbers[0]] for column in computed] if len(each.numbers) == 1 else []
-            if known is not None and self._is_known(known, each, words, present, values):
+            if known is not None and self._is_known(known, each, words, present, computed):
                 self._told.add(index)
                 continue
+            values = _values(each, computed)
             if key not in table:
                 if not _differs(each.numbers, computed):
                     table[key] = _NONE
@@ -171,11 +171,11 @@ class SharedRows:
         expression: Expression,
         words: Words | list[Words],
         present: Mapping[int, EvaluatedResource],
-        values: Sequence[Any],
+        computed: Sequence[Sequence[Any]],
     ) -> bool:
         """Whether an expression has rows that are known, which is noted then."""
         if isinstance(words, tuple):
-            if not _fits(words, known.room) or (known.seen is not None and not _is_seen(values, known.seen, words)):
+            if not _fits(words, known.room) or (known.seen is not None and not _is_seen(_values(expression, computed), known.seen, words)):
                 return False
             self._use(known, words)
             return True
@@ -364,6 +364,12 @@ def _around(instance: Instance) -> Any:
     """What decides whether a resource is there, or what has a resource inside of it, and how things are handed in there."""
     written = instance.resource
     return condition_text(written.when) if instance.inside is None else (written.shape, condition_text(written.when))
+
+
+def _values(expression: Expression, computed: Sequence[Sequence[Any]]) -> list[Any]:
+    """What the columns have of an expression in one place."""
+    number, *others = expression.numbers
+    return [column[number] for column in computed] if not others else []
 
 
 def _seen(use: _Use, shared: Sequence[Sequence[Any]]) -> tuple[Any, ...] | None:
