@@ -66,17 +66,17 @@ def board_of(
     sums = Aspects(columns_only(renderings))
     shares = [WHOLE] if largest < PARALLEL_RESOURCES.most else shares_of(renderings, SHARES)
     own_rows = Work(len(shares), lambda numbers: rows_of(renderings, (shares[each] for each in numbers), sums))
-    tasks = tasks_of([partial(_maps, project, renderings), check])
+    tasks = tasks_of([partial(_maps, project, renderings), check, partial(_parameters, renderings)])
     with staged([tasks] if begun is not None else [tasks, own_rows], workers if begun is None and len(shares) > 1 else 1) as [others, *own]:
         sums.totals  # noqa: B018  # which are found here while others are at the rows
-        maps, findings = in_order(others)
+        maps, findings, parameters = in_order(others)
         every = [*(begun or own[0])(), rows_of(renderings, (), sums, beside=True)]
     counts: Counts = {}
     for _, found in every:
         for aspect, (rows, echoes) in found.items():
             before = counts.get(aspect, (0, 0))
             counts[aspect] = before[0] + rows, before[1] + echoes
-    data = board_data(project, renderings, findings, effects, when, sums, counts)
+    data = board_data(project, renderings, parameters, findings, effects, when, sums, counts)
     return Board({**data, "folder": folder}, [text for text, _ in every], maps)
 
 
@@ -138,6 +138,7 @@ def _embedded(data: Any) -> str:
 def board_data(
     project: str,
     renderings: Sequence[Evaluated],
+    parameters: list[dict[str, Any]],
     findings: Findings,
     effects: "Mapping[str, Effects]",
     when: str,
@@ -158,7 +159,7 @@ def board_data(
             {"aspect": each.name, "rows": each.rows, "echoes": each.echoes, "sums": [_sum(one, environments) for one in each.sums]}
             for each in aspects.told(counts)
         ],
-        "parameters": [_parameter(each, renderings) for each in renderings[0].scope.template.parameters.values()] if renderings else [],
+        "parameters": parameters,
         "findings": [finding_entry(finding) for finding in findings[0]],
         "waived": [{**finding_entry(finding), "because": waiver.because, "until": waiver.until or ""} for finding, waiver in findings[1]],
         "effects": {name: effects_document(project, each) for name, each in effects.items()},
@@ -172,6 +173,10 @@ def board_data(
 
 def _sum(total: Total, environments: Sequence[str]) -> dict[str, Any]:
     return {"property": total.property, "values": [total.values[name] for name in environments]}
+
+
+def _parameters(renderings: Sequence[Evaluated]) -> list[dict[str, Any]]:
+    return [_parameter(each, renderings) for each in renderings[0].scope.template.parameters.values()] if renderings else []
 
 
 def _parameter(declaration: Declaration, renderings: Sequence[Evaluated]) -> dict[str, Any]:
