@@ -102,7 +102,8 @@ class Order:
             for instance in (self._scope.instances(self._scope.template.resources[name]) or {}).values():
                 if instance.inside is not None:
                     found |= instance.inside.order.reached_by("output", output)
-        if self._scope.use is not None:
+        use = self._scope.use
+        if use is not None and (use.scope.use is not None or use.scope.plan.hands_resources(use.resource)):
             for name in reach.parameters:
                 found |= self.reached_by("parameter", name)
         return found

@@ -75,6 +75,11 @@ class Plan:
             self._certain[name] = (targets, tuple(sorted(targets)) if len(targets) > 1 else tuple(targets)) if is_certain else None
         return self._certain[name]
 
+    def hands_resources(self, use: Resource) -> bool:
+        """Whether a use of a module hands in anything of resources."""
+        reach = self._reaches.of_resource(use)
+        return bool(reach.resources or reach.outputs)
+
     def argument(self, use: str, parameter: str) -> Reach:
         """What is handed to a parameter of a module."""
         key = (use, parameter)
