@@ -32,7 +32,7 @@ if TYPE_CHECKING:
     from jovial_scaffold.core.changes.effect_records import Effects
     from jovial_scaffold.core.changes.matrix import Comparison
 
-SHARES = 12
+SHARES = 24
 """Of the rows of a large project: so many that no process waits long for the one that is at the last of them."""
 
 Findings = tuple[Sequence[Finding], Sequence[tuple[Finding, Waiver]]]
