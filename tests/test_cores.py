@@ -10,13 +10,14 @@ from tests.test_unfolding import at_once, browser, in_shares, in_turns, told_res
 __all__ = ("browser",)
 
 _WORLDS = {
-    "cove": "setting: cove\ncopies: 1\nnote: '5'\nfar: false\nlabels: {a: x, b: y}\ncompany: ferry\nfollowed: ferry\n",
-    "reef": "setting: reef\ncopies: 2\nnote: ‹pier›\nfar: true\nlabels: {a: z, b: y}\ncompany: ferry\n",
-    "quay": "setting: quay\ncopies: 2\nnote: ''\nfar: true\nlabels: {a: x, b: y}\ncompany: ferry\n",
+    "cove": "setting: cove\ncopies: 1\nless: 8\nnote: '5'\nfar: false\nlabels: {a: x, b: y}\ncompany: ferry\nfollowed: ferry\n",
+    "reef": "setting: reef\ncopies: 2\nless: 7\nnote: ‹pier›\nfar: true\nlabels: {a: z, b: y}\ncompany: ferry\n",
+    "quay": "setting: quay\ncopies: 2\nless: 7\nnote: ''\nfar: true\nlabels: {a: x, b: y}\ncompany: ferry\n",
 }
 _HEAD = """parameters:
   setting: {type: string, description: Which}
   copies: {type: integer, description: How many}
+  less: {type: integer, description: What is left of nine}
   note: {type: string, description: Free text}
   far: {type: boolean, description: Whether it is far}
   labels: {type: object, additionalProperties: {type: string}, description: Labels}
@@ -26,9 +27,12 @@ _HEAD = """parameters:
 let:
   brand: ${company.upperAscii()}
   zone: ${setting}-${company}
+  level: ${copies + less}
   gates: [{name: a, port: 1, tag: 'é', on: true}, {name: bb, port: 2, tag: t, on: false}, {name: c, port: 33, tag: t, on: true}]
 resources:
   pier (fulmar.queue): {name: pier, wait_hours: 4}
+  base_0 (fulmar.queue): {name: base_0, wait_hours: 9}
+  base_1 (fulmar.queue): {name: base_1, wait_hours: "${level}"}
 """
 _TEXTS = (
     "${company}-#-${setting}",
@@ -36,6 +40,9 @@ _TEXTS = (
     "${setting}-#-${company}-${note}",
     "${followed}-${setting}",
     "${pier.wait_hours}-${setting}#",
+    "${base_@.wait_hours}-${setting}",
+    "${level}-#-${setting}",
+    "${setting}${copies + less == 9 || # % 2 == 0 ? '' : 'x'}",
     "${pier.url}-${setting}",
     "${zone}-#",
     "${copies}${company}",
@@ -53,12 +60,24 @@ _ITEM_TEXTS = (
     "${gate.tag}${setting}${gate.on}",
     "${company}/${gate.name}/${setting}/${gate.port}",
     "${gate.name}",
+    "${gate.name}-${level}-${setting}",
+    "${gate.name + string(level)}${setting}",
     "${gate.name + setting}",
     "${gate.on ? setting : note}",
     "${far ? gate.name : 'x'}-${setting}",
     "${setting}#",
 )
-_NUMBERS = ("#", "${copies}", "${copies + #}", "${size(note)}", "${far ? # : 2}", "${size(company)}", "${copies * (# % 2)}")
+_NUMBERS = (
+    "#",
+    "${copies}",
+    "${level + #}",
+    "${copies + less == 9 || # % 2 == 0 ? copies : 5}",
+    "${copies + #}",
+    "${size(note)}",
+    "${far ? # : 2}",
+    "${size(company)}",
+    "${copies * (# % 2)}",
+)
 _ITEM_NUMBERS = ("${gate.port}", "${gate.port * copies}", "${gate.on ? copies : 4}", "${copies}")
 _MODULE = """parameters:
   name: {type: string, description: Its name}
@@ -86,7 +105,7 @@ _INNER_NUMBERS = ("${size}", "${double}", "${size + 1}", "${on ? size : 1}", "7"
 
 
 def _text(chance: random.Random, texts: tuple[str, ...], number: int) -> str:
-    return '"' + chance.choice(texts).replace("#", str(chance.choice((number, number % 3)))) + '"'
+    return '"' + chance.choice(texts).replace("@", str(number % 2)).replace("#", str(chance.choice((number, number % 3)))) + '"'
 
 
 def _queue(chance: random.Random, texts: tuple[str, ...], numbers: tuple[str, ...], number: int, tags: str = "") -> str:
@@ -143,7 +162,7 @@ def _use(chance: random.Random, number: int, form: list[str]) -> str:
         f"    size: {_text(chance, (form[1],), number)}\n",
         f"    more: {_text(chance, (form[2],), number)}\n",
         f"    map: {form[3]}\n",
-        f"    on: {form[4]}\n",
+        f"    on: {_text(chance, (form[4],), number)}\n",
         "    pass: ${word}\n",
     )
     return "".join(told + [each for each, chosen in zip(options, form[5:], strict=True) if chosen])
@@ -170,8 +189,8 @@ def _files(chance: random.Random) -> dict[str, str]:
                 chance.choice(_NUMBERS),
                 chance.choice(_TEXTS),
                 chance.choice(("${labels}", '{x: "${setting}"}', "{y: z}")),
-                chance.choice(("${far}", "true", "${copies > 1}")),
-                *[chance.choice(("", "x")) for _ in range(5)],
+                chance.choice(("${far}", "true", "${copies > 1}", *["${level == 9 || # % 2 == 0}"] * 3)),
+                *[chance.choice(("", "x", "x")) for _ in range(5)],
             ]
             for _ in range(2)
         ]
