@@ -5,6 +5,8 @@ import random
 from pathlib import Path
 from typing import Any
 
+import pytest
+
 from tests.test_unfolding import at_once, browser, in_shares, in_turns, told_resources
 
 __all__ = ("browser",)
@@ -83,10 +85,10 @@ _MODULE = """parameters:
   name: {type: string, description: Its name}
   size: {type: integer, description: How large, default: 3}
   more: {type: string, description: More, default: "${name}-more"}
-  map: {type: object, additionalProperties: {type: string}, description: Tags, default: {}}
+  marks: {type: object, additionalProperties: {type: string}, description: Tags, default: {}}
   on: {type: boolean, description: Whether, default: true}
   pass: {type: string, writeOnly: true, description: A secret, default: ""}
-let: {both: "${name}/${more}", double: "${size * 2}"}
+let: {both: "${name}/${more}", twice: "${size * 2}"}
 resources:
 """
 _INNER_TEXTS = (
@@ -101,7 +103,7 @@ _INNER_TEXTS = (
     "${string(size)}",
     "${context.environment}-${name}",
 )
-_INNER_NUMBERS = ("${size}", "${double}", "${size + 1}", "${on ? size : 1}", "7", "${size(name)}")
+_INNER_NUMBERS = ("${size}", "${twice}", "${size + 1}", "${on ? size : 1}", "7", "${size(name)}")
 
 
 def _text(chance: random.Random, texts: tuple[str, ...], number: int) -> str:
@@ -146,7 +148,7 @@ def _module(chance: random.Random, inner: str) -> str:
         when = chance.choice(("", "", "", "", "", "    $when: on\n", "    $when: size > 2\n"))
         loop = chance.choice(("", "", "", "", "", "", '    $per: {gate: ["u", "v"]}\n'))
         if chance.random() < 0.7:
-            body = _queue(chance, _INNER_TEXTS, _INNER_NUMBERS, number, "tags: ${map}")
+            body = _queue(chance, _INNER_TEXTS, _INNER_NUMBERS, number, "tags: ${marks}")
             resources.append(f"  q{number} (fulmar.queue):\n{when}{loop}{body}")
         else:
             resources.append(f"  q{number} (fulmar.machine_group):\n{when}{_group(chance, _INNER_TEXTS, _INNER_NUMBERS, number)}")
@@ -161,7 +163,7 @@ def _use(chance: random.Random, number: int, form: list[str]) -> str:
     options = (
         f"    size: {_text(chance, (form[1],), number)}\n",
         f"    more: {_text(chance, (form[2],), number)}\n",
-        f"    map: {form[3]}\n",
+        f"    marks: {form[3]}\n",
         f"    on: {_text(chance, (form[4],), number)}\n",
         "    pass: ${word}\n",
     )
@@ -199,16 +201,102 @@ def _files(chance: random.Random) -> dict[str, str]:
             resources.append(f"  {kind}{number:02} ({kind}):\n{when}{_use(chance, number, forms[number % 2])}")
         looped = _use(chance, 5, [chance.choice(_ITEM_TEXTS), chance.choice(_ITEM_NUMBERS), *forms[0][2:]])
         resources.append(f"  {kind}_all ({kind}):\n    $per: {{gate: gates}}\n    $key: gate.name\n{looped}")
+    modules = {"one": _module(chance, ""), "two": _module(chance, "three"), "three": _module(chance, "")}
+    return _project("".join(resources), modules)
+
+
+def _project(resources: str, modules: dict[str, str]) -> dict[str, str]:
     environments = "".join(f"  {name}: {{parameters: [{name}.yaml]}}\n" for name in _WORLDS)
+    named = ", ".join(f"{name}: {name}.yaml" for name in modules)
     return {
-        "jovial.yaml": "project: harbour\ntemplate: line.yaml\ncatalogs: [fulmar]\nmodules: {one: one.yaml, two: two.yaml, three: three.yaml}\n"
-        f"environments:\n{environments}",
-        "line.yaml": _HEAD + "".join(resources),
-        "one.yaml": _module(chance, ""),
-        "two.yaml": _module(chance, "three"),
-        "three.yaml": _module(chance, ""),
+        "jovial.yaml": f"project: harbour\ntemplate: line.yaml\ncatalogs: [fulmar]\nmodules: {{{named}}}\nenvironments:\n{environments}",
+        "line.yaml": _HEAD + resources,
+        **{f"{name}.yaml": text for name, text in modules.items()},
         **{f"{name}.yaml": f"{text}word: {{$secret: {{env: WORD}}}}\n" for name, text in _WORLDS.items()},
     }
+
+
+_CASES = {  # what resources and a module hold, and whether rows are shared at all
+    "a name of another resource in each": ("  r# (fulmar.queue): {name: '${base_@.wait_hours}-${setting}'}\n", "", True),
+    "behind a condition inside of the module": (
+        "  u# (one): {name: '${setting}-x', on: '${level == 9 || # % 2 == 0}'}\n",
+        "  q (fulmar.queue): {$when: on, name: '${name}', wait_hours: '${size}'}\n",
+        False,
+    ),
+    "behind a condition of the use": (
+        "  u# (one):\n    $when: level == 9 || # % 2 == 0\n    name: ${setting}-x\n",
+        "  q (fulmar.queue): {name: '${name}'}\n",
+        True,
+    ),
+    "of items inside of the module": (
+        "  u# (one): {name: '${setting}', more: '${level % 2 == # % 2 ? note : company}'}\n",
+        "  q (fulmar.queue): {$per: {item: '[name, more]'}, $key: \"item == name ? 'a' : 'b'\", name: '${item}-x'}\n",
+        False,
+    ),
+    "constants that are handed in": (
+        "  u# (one): {name: '${setting}', size: #, on: true}\n",
+        "  q (fulmar.queue): {name: '${size > 8 ? more : name}-${more}', wait_hours: '${size}'}\n",
+        True,
+    ),
+    "what is handed in beside a name": (
+        "  u# (one): {name: '${setting}', more: '${string(level + # % 2 * (copies - 1))}'}\n",
+        "  q (fulmar.queue): {name: '${name + more}', description: '${more}.${name}'}\n",
+        True,
+    ),
+    "a variable that is called like a parameter of the module": (
+        "  u# (one): {name: '${setting}-#'}\n",
+        "  q (fulmar.queue): {$per: {name: ['a', 'b']}, $key: name, name: '${name}', wait_hours: '${size}'}\n",
+        False,
+    ),
+    "a variable that is called like a resource": (
+        "  l# (fulmar.queue): {$per: {base_0: '[{\"wait_hours\": 3}]'}, $key: base_0.wait_hours, name: '${base_0.wait_hours}-${setting}'}\n",
+        "",
+        False,
+    ),
+    "items of the use": (
+        "  u# (one): {$per: {gate: '[setting] + gates.map(each, each.name)'}, $key: '\"k\" + string(size(gate))', name: '${gate}'}\n",
+        "  q (fulmar.queue): {name: '${name}-x'}\n",
+        False,
+    ),
+    "names whose inputs differ, and whose values do not": (
+        "  r# (fulmar.queue): {name: '${level}-#-${setting}', description: '${setting}-${level}'}\n",
+        "",
+        True,
+    ),
+    "defaults that are followed somewhere": ("  r# (fulmar.queue): {name: '${followed}-${setting}-#'}\n", "", True),
+    "lists that may be cut in two ways": (
+        "  g# (fulmar.machine_group): {name: x, subnets: ['${setting}, ${setting}', 'a, #', '${setting}, a, #', '${note}']}\n",
+        "",
+        True,
+    ),
+    "lists of another length": (
+        "  g# (fulmar.machine_group): {name: x, subnets: ['${setting}#', x#, '${level}', '${setting}']}\n"
+        "  h# (fulmar.machine_group): {name: x, subnets: ['${setting}#', '${copies}']}\n",
+        "",
+        True,
+    ),
+    "secrets that are handed in": (
+        "  u# (one): {name: '${setting}-#', pass: '${word}#'}\n",
+        "  g (fulmar.machine_group): {name: '${name}', operator_password: '${pass}', image: 'a${name}'}\n",
+        True,
+    ),
+    "uses in uses": (
+        "  u# (two): {name: '${setting}-#', size: '${copies + # % 2}'}\n",
+        "  q (fulmar.queue): {name: 'a-${name}', wait_hours: '${size + 1}', description: '${more}'}\n",
+        True,
+    ),
+}
+
+
+@pytest.mark.parametrize("case", list(_CASES))
+def test_rows_are_shared_only_by_what_is_driven_alike(browser: Any, case: str, tmp_path: Path) -> None:
+    each, inside, are_shared = _CASES[case]
+    resources = "".join(each.replace("#", str(number)).replace("@", str(number % 2)) for number in range(1, 21))
+    around = "  below (one): {name: '${name}-b', size: '${twice}', more: '${both}'}\n"
+    for name, text in _project(resources, {"one": _MODULE + inside, "two": _MODULE + around}).items():
+        (tmp_path / name).write_text(text)
+    found = told_resources(browser, tmp_path, tmp_path / "board.html", at_once)
+    assert bool(sum(len(resource.get("shared", ())) for resource in found if "/" in resource["address"] or not inside)) == are_shared
 
 
 def test_rows_around_what_is_the_same_everywhere_and_inside_of_modules(browser: Any, tmp_path: Path) -> None:

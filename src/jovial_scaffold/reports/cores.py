@@ -25,12 +25,12 @@ class Place(NamedTuple):
 
 
 def place_of(instance: Instance) -> Place | None:
-    """That of a resource; None where conditions or loops inside of modules decide about it."""
+    """That of a resource; None where conditions inside of modules decide about it."""
     assert instance.computed is not None
     instances, constants = [instance], [instance.computed[2]]
     while (use := instances[-1].scope.use) is not None:
         inside = instances[-1].resource
-        if inside.when is not None or inside.loop is not None or not use.resource.shape.is_plain:
+        if inside.when is not None or not use.resource.shape.is_plain:
             return None
         instances.append(use)
         constants.append(use.resource.constants)
