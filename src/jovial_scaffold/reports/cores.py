@@ -198,7 +198,7 @@ class Cores:
         name = shape.node.name if shape is not None and not shape.holes and isinstance(shape.node, Name) else None
         instance = self._place.instances[level]
         given = self._given[level + 1].get(name) if name is not None and level + 1 < len(self._given) else None
-        if given is None or name in instance.resource.variables or name not in instance.scope.template.parameters:
+        if given is None or name not in instance.scope.template.parameters:
             yield piece
         elif isinstance(given, int):
             yield _Piece(None, level + 1, given, given + 1)
