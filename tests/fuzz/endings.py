@@ -12,6 +12,7 @@ from types import FrameType
 from typing import NoReturn
 
 from jovial_scaffold.__main__ import main
+from jovial_scaffold.core.rendering import shapes
 from jovial_scaffold.machine import writing
 from jovial_scaffold.machine.writing import MARK
 from tests.fuzz.commands import in_process, lay_out
@@ -103,8 +104,10 @@ def ended(child: int) -> int:
 
 
 @functools.cache
-def _whole(command: tuple[str, ...]) -> tuple[Contents, float, int]:
-    """What a command writes when it is left alone, how long it takes, and in how many steps it writes."""
+def _whole(command: tuple[str, ...], least: int) -> tuple[Contents, float, int]:
+    """What a command writes when it is left alone, how long it takes, and in how many steps it writes. How a board tells what resources have in common
+    hangs on which of them get code, from so many on: it shows the same."""
+    assert least == shapes.FEW
     with tempfile.TemporaryDirectory() as above:
         lay_out(Path(above), FILES)
         in_process(Path(above), list(command))  # loads what is loaded once
@@ -125,7 +128,7 @@ def _whole(command: tuple[str, ...]) -> tuple[Contents, float, int]:
 def attempt(chance: random.Random) -> str:
     """One case: a command is ended while it runs, or two run at once."""
     command = chance.choice(WRITERS)
-    whole, took, moments = _whole(command)
+    whole, took, moments = _whole(command, shapes.FEW)
     with tempfile.TemporaryDirectory() as above:
         folder = Path(above) / "project"
         lay_out(folder, FILES)

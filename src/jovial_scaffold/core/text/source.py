@@ -20,7 +20,10 @@ _DIGITS = regex("[0-9]+")
 _INDENTED = regex("[|>][-+]?[1-9]")  # a text of several lines that says how far in it stands
 _UNMOVED = [0]  # where there are no numbers
 #: an entry whose value is a list or map of several lines, as its first two say: its name
-_LONG = regex(r"[ ]*([A-Za-z_][\w.-]*):[ ]*\n([ ]*)(?:- [^\n]*\n\2- |(?:[A-Za-z_][\w.-]*:(?: [^\n]*)?\n\2[A-Za-z_][\w.-]*:(?: |\n)))")
+_LONG = regex(
+    r"([ ]*)([A-Za-z_][\w.-]*):[ ]*\n"
+    r"(?:(\1[ ]*)- [^\n]*\n\3- |(\1[ ]+)[A-Za-z_][\w.-]*:(?: [^\n]*)?\n\4[A-Za-z_][\w.-]*:(?: |\n))"
+)
 _LINE_BREAK = regex(r"\r\n|\n|\r")
 
 
@@ -387,7 +390,7 @@ class Source:
             start = self.outline.starts.get(pointer) if not self.meant else None
             long = _LONG.match(self.text, start) if start is not None else None
             if long is not None:  # nobody has to read it
-                self._spans[key] = self.span(*long.span(1))
+                self._spans[key] = self.span(*long.span(2))
                 return self._spans[key]
             place = self.place(pointer)
             is_long = self._is_long(place)
