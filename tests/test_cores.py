@@ -258,6 +258,11 @@ _CASES = {  # what resources and a module hold, and whether rows are shared at a
         "  q (fulmar.queue): {name: '${name}-x'}\n",
         False,
     ),
+    "of items that may be others": (
+        "  l# (fulmar.queue): {$per: {gate: \"gates.filter(each, each.port < level - 6 || each.name == 'a')\"}, $key: gate.name, name: '${setting}-x'}\n",
+        "",
+        False,
+    ),
     "names whose inputs differ, and whose values do not": (
         "  r# (fulmar.queue): {name: '${level}-#-${setting}', description: '${setting}-${level}'}\n",
         "",
