@@ -1,4 +1,5 @@
-"""Projects of ten environments that differ each in its own way: by loops, modules, lists without keys, values of maps, conditions, names without digits."""
+"""Projects of ten environments that differ each in its own way: by loops, modules, lists without keys, values of maps, conditions, names without digits,
+prefixes, numbers of items, modules in modules."""
 
 from collections.abc import Callable
 from pathlib import Path
@@ -6,11 +7,16 @@ from pathlib import Path
 ENVIRONMENTS = tuple(f"world{number}" for number in range(10))
 _HEAD = (
     "parameters:\n  setting: {type: string, description: Which world}\n  copies: {type: integer, description: How many}\n"
-    "  gates: {type: array, items: {type: object}, description: All gates}\n"
+    "  gates: {type: array, items: {type: object}, description: All gates}\n  company: {type: string, description: The same everywhere}\n"
 )
 _MODULE = (
     "parameters: {copies: {type: integer, description: x}, name: {type: string, description: x}}\n"
     'resources:\n  q (fulmar.queue): {name: "${name}", wait_hours: "${copies}", tags: {name: "${name}"}}\n'
+)
+_OUTER = (
+    "parameters: {copies: {type: integer, description: x}, name: {type: string, description: x}}\n"
+    'resources:\n  below (one): {name: "${name}-b", copies: "${copies + 1}"}\n'
+    '  q (fulmar.queue):\n    $when: copies > 0\n    name: ${name}-q\n    tags: {name: "${name}"}\n'
 )
 
 
@@ -54,7 +60,29 @@ def words(size: int) -> str:
     return _HEAD + "resources:\n" + "".join(body.replace("NAME", each).replace("DIGIT", str(len(each))) for each in named)
 
 
-DIMENSIONS: tuple[Callable[[int], str], ...] = (loops, modules, lists, maps, conditions, words)
+def prefixes(size: int) -> str:
+    """Names that begin with what is the same everywhere, and hold several parts that differ."""
+    body = (
+        "  qNUMBER (fulmar.queue):\n    name: ${company}-${setting}-NUMBER\n    wait_hours: ${copies}\n"
+        '    tags: {of: "${company}/NUMBER/${setting}", level: "${setting}-NUMBER-${string(copies)}"}\n'
+    )
+    return _each(size, body)
+
+
+def items(size: int) -> str:
+    """Items of a loop with numbers that are computed of each, and texts around what differs."""
+    return (
+        f"{_HEAD}resources:\n  q (fulmar.queue):\n    $per: {{gate: gates}}\n    $key: gate.name\n    name: ${{gate.name}}-${{setting}}-${{gate.port}}\n"
+        '    wait_hours: ${gate.port * copies}\n    tags: {port: "n-${gate.port}-${copies}", gate: "${company}-${gate.name}"}\n'
+    )
+
+
+def nested(size: int) -> str:
+    """Modules in modules, with a condition inside."""
+    return _each(size // 2, '  mNUMBER (two): {copies: "${copies}", name: "${company}-nNUMBER-${setting}"}\n')
+
+
+DIMENSIONS: tuple[Callable[[int], str], ...] = (loops, modules, lists, maps, conditions, words, prefixes, items, nested)
 
 
 def write(folder: Path, make: Callable[[int], str], size: int) -> None:
@@ -62,10 +90,11 @@ def write(folder: Path, make: Callable[[int], str], size: int) -> None:
     folder.mkdir(parents=True)
     entries = "".join(f"  {name}: {{parameters: [{name}.yaml]}}\n" for name in ENVIRONMENTS)
     (folder / "jovial.yaml").write_text(
-        f"project: bench\ntemplate: line.yaml\ncatalogs: [fulmar]\nmodules: {{one: one.yaml}}\nenvironments:\n{entries}"
+        f"project: bench\ntemplate: line.yaml\ncatalogs: [fulmar]\nmodules: {{one: one.yaml, two: two.yaml}}\nenvironments:\n{entries}"
     )
     (folder / "line.yaml").write_text(make(size))
     (folder / "one.yaml").write_text(_MODULE)
-    gates = "".join(f"  - {{name: gate-{number}}}\n" for number in range(size if make is loops else 1))
+    (folder / "two.yaml").write_text(_OUTER)
+    gates = "".join(f"  - {{name: gate-{number}, port: {number % 60}}}\n" for number in range(size if make in (loops, items) else 1))
     for number, name in enumerate(ENVIRONMENTS):
-        (folder / f"{name}.yaml").write_text(f"setting: s{number}\ncopies: {number % 4 + 1}\ngates:\n{gates}")
+        (folder / f"{name}.yaml").write_text(f"setting: s{number}\ncopies: {number % 4 + 1}\ncompany: alp\ngates:\n{gates}")

@@ -4,7 +4,7 @@ everywhere, may be others in each resource. Of a module's resource, what is hand
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from typing import Any, NamedTuple
 
-from jovial_scaffold.core.expressions.library.strings import scalar_text
+from jovial_scaffold.core.expressions.library.strings import joined_text
 from jovial_scaffold.core.expressions.placeholders import Joined
 from jovial_scaffold.core.expressions.shapes import Constants, Shape
 from jovial_scaffold.core.expressions.syntax import Name
@@ -13,8 +13,14 @@ from jovial_scaffold.core.rendering.shapes import Text, texts_of
 from jovial_scaffold.core.rendering.texts import piece_text
 from jovial_scaffold.core.templates.inputs import CONTEXT
 
-NO_WORDS = ("", "")
-_TEXTS = frozenset((str, int, bool, float))
+Words = tuple[str, str]
+"""What stands before and behind what may differ in a text."""
+NO_WORDS: Words = ("", "")
+
+
+def are_plain(words: Words) -> bool:
+    """Whether nothing of them is written in another way where it is shown."""
+    return all(each.isascii() and each.isprintable() for each in words)
 
 
 class Place(NamedTuple):
@@ -83,7 +89,7 @@ class Core(NamedTuple):
         found: list[Any] = [place.constants[level][first:last] for level, first, last in self.computed]
         return (*found, *[repr(place.constants[level][index]) for level, index in self.constant])
 
-    def words(self, place: Place) -> tuple[str, str] | None:
+    def words(self, place: Place) -> Words | None:
         """What stands before and behind it in a resource; None where that is no plain text."""
         before, behind = _told(self.before, place), _told(self.behind, place)
         return None if before is None or behind is None else (before, behind)
@@ -108,7 +114,7 @@ class ItemCores(NamedTuple):
         """What all lists have in common where the same may differ."""
         return tuple([each.key(place) for each in self.cores.values()])
 
-    def words(self, place: Place) -> list[tuple[str, str]] | None:
+    def words(self, place: Place) -> list[Words] | None:
         """What stands around each; None where one of them is no plain text."""
         found = [each.words(place) for each in self.cores.values()]
         known = [each for each in found if each is not None]
@@ -252,8 +258,7 @@ def _told(pieces: Sequence[_Piece], place: Place) -> str | None:
         if shape is not None:
             text = piece_text(place.instances[level], shape, place.constants[level][first:last])
         else:
-            word = place.constants[level][first]
-            text = word if type(word) is str else scalar_text(word) if type(word) in _TEXTS else None
+            text = joined_text(place.constants[level][first])
         if text is None:
             return None
         found.append(text)

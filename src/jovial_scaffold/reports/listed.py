@@ -1,15 +1,12 @@
 """Rows of lists of texts on the board: those of resources that differ in words of items only have all but the texts in common."""
 
 import json
-import re
 from collections.abc import Sequence
 from typing import Any, NamedTuple
 
 from jovial_scaffold.core import marks
 from jovial_scaffold.core.changes.aligning import PLAIN, are_alike, same
-
-Words = tuple[str, str]
-"""What stands before and behind what may differ in a text."""
+from jovial_scaffold.reports.cores import Words, are_plain
 
 
 class _Item(NamedTuple):
@@ -28,15 +25,17 @@ class Listed(NamedTuple):
 
     def is_alike(self, lists: Sequence[list[Any]], words: Sequence[Words]) -> bool:
         """Whether lists as the columns have them are such, with words around each computed item."""
+        if not all(len(each) == self.size and all(type(item) in PLAIN for item in each) for each in lists):
+            return False
         for (number, item), (before, behind) in zip(self.items.items(), words, strict=True):
             if item.joined:
-                if not _is_plain(before) or not _is_plain(behind):
+                if not are_plain((before, behind)):
                     return False
                 if any(each[number] != f"{before}{inside}{behind}" for each, inside in zip(lists, item.inside, strict=True)):
                     return False
             elif not all(same(each[number], inside) for each, inside in zip(lists, item.inside, strict=True)):
                 return False
-        return all(len(each) == self.size and all(type(item) in PLAIN for item in each) for each in lists)
+        return True
 
     def echo(self, items: list[Any], words: Sequence[Words]) -> str:
         """What such a list repeats, of which one column has these items."""
@@ -56,7 +55,7 @@ def listed_of(lists: Sequence[Any], numbers: Sequence[int], joined: Sequence[boo
     for number, is_joined, (before, behind) in zip(numbers, joined, words, strict=True):
         texts = [each[number] for each in lists]
         if is_joined:
-            if not _is_plain(before) or not _is_plain(behind):
+            if not are_plain((before, behind)):
                 return None
             if not all(type(each) is str and len(each) >= len(before) + len(behind) for each in texts):
                 return None
@@ -75,27 +74,41 @@ def listed_of(lists: Sequence[Any], numbers: Sequence[int], joined: Sequence[boo
 
 def _echoes(lists: Sequence[list[Any]], words: dict[int, Words], echo: str) -> dict[int, str] | None:
     """What each item that differs repeats between its words, of what the whole list does; None where that may be read in several ways."""
-    least, most, numbers = [], [], []  # as little as may be that, and as much
+    around, numbers = ["["], []  # what stands before, between and behind those items
     for number, items in enumerate(zip(*lists, strict=True)):
+        around[-1] += ", " if number else ""
         if are_alike(items):
-            least.append(re.escape(_told(items[0])))
-            most.append(least[-1])
+            around[-1] += _told(items[0])
         elif number not in words:
             return None
         else:
             before, behind = words[number]
-            least.append(f"{re.escape(before)}(.+?){re.escape(behind)}")
-            most.append(f"{re.escape(before)}(.+){re.escape(behind)}")
+            around[-1] += before
+            around.append(behind)
             numbers.append(number)
-    one, other = [re.fullmatch(rf"\[{', '.join(each)}\]", echo) for each in (least, most)]
-    return (
-        dict(zip(numbers, one.groups(), strict=True)) if one is not None and other is not None and one.groups() == other.groups() else None
-    )
+    around[-1] += "]"
+    first, last = _between(echo, around), _between(echo[::-1], [each[::-1] for each in reversed(around)])
+    if first is None or last is None or first != [each[::-1] for each in reversed(last)]:
+        return None
+    return dict(zip(numbers, first, strict=True))
+
+
+def _between(text: str, around: Sequence[str]) -> list[str] | None:
+    """What stands between some texts, each where it comes first; None where they are not there. No pattern does that, since those of several such
+    parts may try without end."""
+    found: list[str] = []
+    at = len(around[0])
+    for each in around[1:-1]:
+        next_at = text.find(each, at + 1)
+        if next_at < 0:
+            return None
+        found.append(text[at:next_at])
+        at = next_at + len(each)
+    end = len(text) - len(around[-1])
+    if not text.startswith(around[0]) or not text.endswith(around[-1]) or at >= end:
+        return None
+    return [*found, text[at:end]]
 
 
 def _told(item: Any) -> str:
     return marks.unmarked(item if type(item) is str else json.dumps(item))
-
-
-def _is_plain(words: str) -> bool:
-    return not words or (words.isascii() and words.isprintable())

@@ -11,8 +11,8 @@ from jovial_scaffold.core.rendering.instances import EvaluatedResource, Instance
 from jovial_scaffold.core.rendering.overlays import condition_text
 from jovial_scaffold.core.text.source import Origin, Pointer
 from jovial_scaffold.reports.chains import cut_text
-from jovial_scaffold.reports.cores import NO_WORDS, Core, Cores, ItemCores, Place, place_of
-from jovial_scaffold.reports.listed import Listed, Words, listed_of
+from jovial_scaffold.reports.cores import NO_WORDS, Core, Cores, ItemCores, Place, Words, are_plain, place_of
+from jovial_scaffold.reports.listed import Listed, listed_of
 from jovial_scaffold.reports.written_alike import Expression, Held, WrittenAlike
 
 _LONGEST = 200  # characters of a text with words around an expression, of which nothing has to be cut
@@ -391,9 +391,7 @@ def _is_seen(values: Sequence[Any], seen: Sequence[Any], words: tuple[str, str])
 
 def _fits(words: tuple[str, str], room: int) -> bool:
     """Whether nothing that stands around an expression is cut, or written in another way."""
-    return words == NO_WORDS or (
-        len(words[0]) + len(words[1]) <= room and all(each.isascii() and each.isprintable() for each in words if each)
-    )
+    return words == NO_WORDS or (len(words[0]) + len(words[1]) <= room and are_plain(words))
 
 
 def _shared(use: _Use, rows: Sequence[ToldRow], origin: Origin) -> list[list[Any]] | None:

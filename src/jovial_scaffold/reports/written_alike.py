@@ -1,7 +1,7 @@
 """Resources of a large template that are written alike but for their digits: of those, the board has what their properties are and, once for
 all of them, where each part is written. The page makes the rows of what is the same everywhere out of that."""
 
-from collections.abc import Collection, Iterator, Mapping, Sequence, Set
+from collections.abc import Iterator, Mapping, Sequence, Set
 from typing import Any, NamedTuple
 
 from jovial_scaffold.core import marks
@@ -46,7 +46,6 @@ class Expression(NamedTuple):
     place: Pointer
     text: Text
     digits: tuple[int, ...] | None
-    varies: bool  #: whether it reads variables of the loop around it
 
 
 class Group(NamedTuple):
@@ -224,7 +223,7 @@ class WrittenAlike:
                 which = list(computed).index(steps)
             told[at] = pointer_text(at)
             parts[told[at]] = (source.value_line(inside.pointer) - first, which, aspect_of(resource.type, at))
-        expressions = list(_expressions(code, woven, lists, instance.resource.variables))
+        expressions = list(_expressions(code, woven, lists))
         others = [index for index in range(len(code.places)) if not any(index in each.numbers for each in expressions)]
         behind = {code.places[each.numbers[0]]: index for index, each in enumerate(expressions) if each.digits is None}
         values = [(each.at, behind.get(each.steps, -1)) for each in computed.values()] + [(at, -1) for at in careful]
@@ -299,7 +298,7 @@ class WrittenAlike:
         return self._reads[text]
 
 
-def _expressions(code: Code, woven: Any, lists: Lists, variables: Collection[str]) -> Iterator[Expression]:
+def _expressions(code: Code, woven: Any, lists: Lists) -> Iterator[Expression]:
     within = {name: _units(code, name, woven[name], lists.key((name,))) for name in dict.fromkeys(place[0] for place in code.places)}
     units: dict[Pointer, tuple[Any, list[int]]] = {}
     for index, (place, text) in enumerate(zip(code.places, code.texts, strict=True)):
@@ -307,10 +306,9 @@ def _expressions(code: Code, woven: Any, lists: Lists, variables: Collection[str
         if content is not None:
             units.setdefault(unit, (content, []))[1].append(index)
         else:
-            yield Expression((index,), (*unit, *place[len(unit) :]), text, None, not text.reads.isdisjoint(variables))
+            yield Expression((index,), (*unit, *place[len(unit) :]), text, None)
     for unit, (content, numbers) in units.items():
-        varies = any(not code.texts[index].reads.isdisjoint(variables) for index in numbers)
-        yield Expression(tuple(numbers), unit, code.texts[numbers[0]], tuple(sorted(set(digits_in(content)))), varies)
+        yield Expression(tuple(numbers), unit, code.texts[numbers[0]], tuple(sorted(set(digits_in(content)))))
 
 
 def _units(code: Code, name: str | int, content: Any, key: str | None) -> list[tuple[Pointer, Pointer, Any]]:

@@ -10,7 +10,6 @@ from jovial_scaffold.core.findings import Span, has_errors
 from jovial_scaffold.core.meter import Meter
 from jovial_scaffold.core.parameters.layers import Layer, merged_values
 from jovial_scaffold.core.parameters.resolving import Parameters
-from jovial_scaffold.core.parameters.typing import as_declared
 from jovial_scaffold.core.records import replace, value_record
 from jovial_scaffold.core.rendering.overlays import MISSING, Behind, Overlay, trial_meter
 from jovial_scaffold.core.rendering.rendering import Evaluated
@@ -91,15 +90,15 @@ def _left(layer: Layer, name: str) -> Layer:
 
 def _value(declaration: Declaration, layers: tuple[Layer, ...], rendering: Evaluated) -> Any:
     """What a parameter is under some layers: UNKNOWN where it may not be so, MISSING where its default has to be computed."""
-    name = declaration.name
+    name, checker = declaration.name, rendering.scope.plan.checker
     held = [replace(each, values={name: each.values[name]}) for each in layers if name in each.values]
     if not held:
         default = declaration.default
         if default is None:
             return UNKNOWN
-        return as_declared(default.value, declaration.schema) if isinstance(default, Constant) else MISSING
-    value = as_declared(merged_values(held).get(name), declaration.schema)
-    return UNKNOWN if rendering.scope.plan.checker.violations(declaration, value) else value
+        return checker.as_declared(declaration, default.value) if isinstance(default, Constant) else MISSING
+    value = checker.as_declared(declaration, merged_values(held).get(name))
+    return UNKNOWN if checker.violations(declaration, value) else value
 
 
 def _reached(rendering: Evaluated) -> dict[str, list[tuple[str, str]]]:

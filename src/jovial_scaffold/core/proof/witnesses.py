@@ -8,7 +8,6 @@ from jovial_scaffold.core.expressions.syntax import Literal, nodes
 from jovial_scaffold.core.expressions.types import Type
 from jovial_scaffold.core.expressions.values import Secret, revealed
 from jovial_scaffold.core.parameters.resolving import Parameters
-from jovial_scaffold.core.parameters.typing import as_declared
 from jovial_scaffold.core.proof.accepted import Part, Path, Symbols
 from jovial_scaffold.core.proof.applications import Application, Setting, World, behind, conditions_of
 from jovial_scaffold.core.proof.terms import Refuted
@@ -163,7 +162,7 @@ class Trials:
             declaration = plan.template.parameters[name]
             if changed.get(name, _MISSING) is _MISSING:
                 return None
-            value = as_declared(changed[name], declaration.schema)
+            value = plan.checker.as_declared(declaration, changed[name])
             if plan.checker.violations(declaration, value):
                 return None
             values[name] = plan.checker.marked(declaration, value)

@@ -230,11 +230,10 @@ class Environment(LookupScope):
             return value
         if isinstance(value, Record):
             value = value.whole()
-        if self.plan.checker.violations(declaration, value) or self._has_doubles_as_integers(declaration, value):
+        checker = self.plan.checker
+        if checker.violations(declaration, value) or self._has_doubles_as_integers(declaration, value):
             return UNKNOWN
-        return (
-            value if isinstance(value, Secret) else self.plan.checker.marked(declaration, self.plan.checker.as_declared(declaration, value))
-        )
+        return value if isinstance(value, Secret) else checker.marked(declaration, checker.as_declared(declaration, value))
 
     def _default(self, declaration: Declaration) -> Any:
         name = declaration.name

@@ -4,7 +4,6 @@ from typing import Any
 
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.parameters.resolving import Parameters
-from jovial_scaffold.core.parameters.typing import as_declared
 from jovial_scaffold.core.rendering.computing import Site
 from jovial_scaffold.core.rendering.environment import Environment
 from jovial_scaffold.core.rendering.instances import Shared
@@ -38,7 +37,7 @@ def _judged(plan: Plan, requirement: Requirement, example: dict[str, Any], origi
             message = say("The template declares no parameter `{}`.", name)
             findings.append(Finding("parameter-undeclared", "error", message, origin.child(name).key_span(), hint))
             continue
-        values[name] = as_declared(value, declared[name].schema)
+        values[name] = plan.checker.as_declared(declared[name], value)
     reads = {name for name in _reads(requirement) if name in declared}
     missing = sorted(name for name in reads if name not in values and declared[name].default is None)
     if missing and not findings:

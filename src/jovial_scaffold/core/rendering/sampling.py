@@ -14,7 +14,6 @@ from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.limits import SAMPLED_RESOURCES, SAMPLED_ROUNDS
 from jovial_scaffold.core.meter import Meter
 from jovial_scaffold.core.parameters.resolving import Parameters
-from jovial_scaffold.core.parameters.typing import as_declared
 from jovial_scaffold.core.records import replace
 from jovial_scaffold.core.rendering.environment import Environment
 from jovial_scaffold.core.rendering.instances import Shared
@@ -113,7 +112,7 @@ def _parameters(plan: Plan, number: int) -> Parameters:
             continue
         value = sampled(declaration.schema, chosen)
         if value is not UNKNOWN:
-            value = plan.checker.marked(declaration, as_declared(value, declaration.schema))
+            value = plan.checker.marked(declaration, plan.checker.as_declared(declaration, value))
         parameters.values[name] = value
     return parameters
 

@@ -12,7 +12,7 @@ from typing import Any, NamedTuple
 
 from jovial_scaffold.core.code import called, compiled_code, loaded, parameters, stored_as, subscript
 from jovial_scaffold.core.expressions.generation import Unsupported, Writer
-from jovial_scaffold.core.expressions.library.strings import scalar_text
+from jovial_scaffold.core.expressions.library.strings import joined_text
 from jovial_scaffold.core.expressions.operators import bounded
 from jovial_scaffold.core.expressions.pending import Pending
 from jovial_scaffold.core.expressions.placeholders import Formula, Joined
@@ -234,7 +234,7 @@ class _Composer:
         return called(self._writer.constant(bounded), joined)
 
     def _piece(self, program: Program) -> ast.expr:
-        """What an expression gives between words."""
+        """What an expression gives between words; what has no text there joins with nothing, and the careful way says why."""
         written, kind = self._program(program)
         if kind == "string":
             return written
@@ -242,7 +242,7 @@ class _Composer:
         is_text = ast.Compare(
             left=called(self._writer.constant(type), stored_as(name, written)), ops=[ast.Is()], comparators=[self._writer.constant(str)]
         )
-        return ast.IfExp(test=is_text, body=loaded(name), orelse=called(self._writer.constant(_piece_text), loaded(name)))
+        return ast.IfExp(test=is_text, body=loaded(name), orelse=called(self._writer.constant(joined_text), loaded(name)))
 
 
 def texts_of(shape: ResourceShape) -> dict[str, Text | int]:
@@ -290,14 +290,6 @@ def _text(content: Formula | Joined, first: int, variables: frozenset[str]) -> T
 
 
 _SIMPLE_KINDS = frozenset(("bool", "string", "int"))
-_SCALARS = frozenset((int, bool, float))
-
-
-def _piece_text(value: Any) -> str:
-    """A number or boolean between words. Raises TypeError for what only the careful way joins into a text."""
-    if type(value) not in _SCALARS:
-        raise TypeError
-    return scalar_text(value)
 
 
 def _function(body: ast.expr, *names: str) -> ast.Expression:

@@ -3,15 +3,13 @@
 from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
-from jovial_scaffold.core.expressions.library.strings import scalar_text
+from jovial_scaffold.core.expressions.library.strings import joined_text
 from jovial_scaffold.core.expressions.shapes import Shape
 from jovial_scaffold.core.rendering.computing import SIMPLE, plain
 from jovial_scaffold.core.rendering.instances import Instance, Surroundings
 from jovial_scaffold.core.rendering.shapes import Constants, Text
 from jovial_scaffold.core.templates.model import Resource
 from jovial_scaffold.core.text.unknown import UNKNOWN
-
-_SCALARS = frozenset((str, int, bool, float))
 
 
 def computed_text(scope: Surroundings, resource: Resource, index: int, text: Text) -> Any:
@@ -57,9 +55,8 @@ def piece_text(instance: Instance, shape: Shape, constants: Constants) -> str | 
     if fast is None or not variables.keys().isdisjoint(constants):
         return None
     try:
-        value = fast(instance.scope.names, variables, constants)
+        return joined_text(fast(instance.scope.names, variables, constants))
     except RecursionError:
         raise
     except Exception:  # whatever it is
         return None
-    return scalar_text(value) if type(value) in _SCALARS else None

@@ -17,6 +17,9 @@ _UPPER = {code: code - 32 for code in range(ord("a"), ord("z") + 1)}
 _SPACE = "\t\n\v\f\r \x85\xa0\u1680\u2000\u2001\u2002\u2003\u2004\u2005\u2006\u2007\u2008\u2009\u200a\u2028\u2029\u202f\u205f\u3000"
 
 
+_SCALARS = frozenset((str, bool, int, float))
+
+
 def scalar_text(value: Any) -> str:
     """A string, boolean or number as text: a double in its shortest form, whole ones without `.0`."""
     kind = type(value)
@@ -33,6 +36,11 @@ def scalar_text(value: Any) -> str:
             return str(int(value)) if value or str(value)[0] != "-" else "-0"
         return repr(float(value))
     return str(int(value))
+
+
+def joined_text(value: Any) -> str | None:
+    """A value between the words of a text; None for what is no plain string, boolean or number: marks spread, and all else has no text."""
+    return scalar_text(value) if type(value) in _SCALARS else None
 
 
 #: functions whose second argument is a pattern
