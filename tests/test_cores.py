@@ -145,7 +145,7 @@ def _group(chance: random.Random, texts: tuple[str, ...], numbers: tuple[str, ..
 def _module(chance: random.Random, inner: str) -> str:
     resources = []
     for number in range(chance.randint(1, 3)):
-        when = chance.choice(("", "", "", "", "", "    $when: on\n", "    $when: size > 2\n"))
+        when = chance.choice(("", "", "", "    $when: on\n", "    $when: size > 2\n"))
         loop = chance.choice(("", "", "", "", "", "", '    $per: {gate: ["u", "v"]}\n'))
         if chance.random() < 0.7:
             body = _queue(chance, _INNER_TEXTS, _INNER_NUMBERS, number, "tags: ${marks}")
@@ -221,7 +221,7 @@ _CASES = {  # what resources and a module hold, and whether rows are shared at a
     "behind a condition inside of the module": (
         "  u# (one): {name: '${setting}-x', on: '${level == 9 || # % 2 == 0}'}\n",
         "  q (fulmar.queue): {$when: on, name: '${name}', wait_hours: '${size}'}\n",
-        False,
+        True,
     ),
     "behind a condition of the use": (
         "  u# (one):\n    $when: level == 9 || # % 2 == 0\n    name: ${setting}-x\n",
@@ -231,6 +231,16 @@ _CASES = {  # what resources and a module hold, and whether rows are shared at a
     "of items inside of the module": (
         "  u# (one): {name: '${setting}', more: '${level % 2 == # % 2 ? note : company}'}\n",
         "  q (fulmar.queue): {$per: {item: '[name, more]'}, $key: \"item == name ? 'a' : 'b'\", name: '${item}-x'}\n",
+        False,
+    ),
+    "of items that are always the same inside of the module": (
+        "  u# (one): {name: '${setting}-#', size: '${copies + # % 2}'}\n",
+        "  q (fulmar.queue): {$per: {item: '[\"a\", \"bc\"]'}, $key: item, name: '${item}-${name}', wait_hours: '${size}'}\n",
+        True,
+    ),
+    "of items that are handed in": (
+        "  u# (one): {name: '${setting}', more: '${level == 9 || # % 2 == 0 ? company : note}'}\n",
+        "  q (fulmar.queue): {$per: {item: '[more, \"b\"]'}, $key: item, name: '${name}-x'}\n",
         False,
     ),
     "constants that are handed in": (
@@ -245,8 +255,8 @@ _CASES = {  # what resources and a module hold, and whether rows are shared at a
     ),
     "a variable that is called like a parameter of the module": (
         "  u# (one): {name: '${setting}-#'}\n",
-        "  q (fulmar.queue): {$per: {name: ['a', 'b']}, $key: name, name: '${name}', wait_hours: '${size}'}\n",
-        False,
+        "  q (fulmar.queue): {$per: {name: ['a', 'b']}, name: '${name}', description: '${more}'}\n",
+        True,
     ),
     "a variable that is called like a resource": (
         "  l# (fulmar.queue): {$per: {base_0: '[{\"wait_hours\": 3}]'}, $key: base_0.wait_hours, name: '${base_0.wait_hours}-${setting}'}\n",

@@ -5,7 +5,7 @@ from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from typing import Any, NamedTuple
 
 from jovial_scaffold.core.expressions.library.strings import joined_text
-from jovial_scaffold.core.expressions.placeholders import Joined
+from jovial_scaffold.core.expressions.placeholders import Formula, Joined
 from jovial_scaffold.core.expressions.shapes import Constants, Shape
 from jovial_scaffold.core.expressions.syntax import Name
 from jovial_scaffold.core.rendering.instances import Instance
@@ -31,12 +31,11 @@ class Place(NamedTuple):
 
 
 def place_of(instance: Instance) -> Place | None:
-    """That of a resource; None where conditions inside of modules decide about it."""
+    """That of a resource; None where marks are handed in."""
     assert instance.computed is not None
     instances, constants = [instance], [instance.computed[2]]
     while (use := instances[-1].scope.use) is not None:
-        inside = instances[-1].resource
-        if inside.when is not None or not use.resource.shape.is_plain:
+        if not use.resource.shape.is_plain:
             return None
         instances.append(use)
         constants.append(use.resource.constants)
@@ -133,6 +132,7 @@ class Cores:
         self._is_fixed = is_fixed
         self._is_in_module = len(place.instances) > 1
         self._given = [texts_of(each.resource.shape) for each in place.instances]
+        self._presence = self._key_of_presence()
 
     def of(self, text: Text) -> Core:
         """That of a text."""
@@ -163,11 +163,30 @@ class Cores:
         found = {number: self.of(text) for number, text in texts.items()}
         return ItemCores(found) if not any(each.is_open for each in found.values()) else None
 
+    def _key_of_presence(self) -> _Key | None:
+        """Which constants say whether a resource is there, of those inside of modules: elsewhere it is there by the same text. None where items of
+        loops may be others, or more than that decides."""
+        found = _Key()
+        for level, each in enumerate(self._place.instances):
+            written, inputs = each.resource, each.scope.plan.inputs
+            if written.loop is not None:
+                behind = self._outside(inputs.of_presence(written), level)
+                if behind is None or not self._is_fixed(behind):
+                    return None
+            elif written.when is not None and isinstance(written.when.content, Formula) and level + 1 < len(self._place.instances):
+                read = self._read(written.when.content.program.names, level)
+                if read is None:
+                    return None
+                found = found.with_all([read])
+        return found
+
     def _key(self, pieces: Iterable[_Piece]) -> _Key | None:
+        if self._presence is None:
+            return None
         found = _Key(frozenset([piece[1:] for piece in pieces]))
         read = [self._read(self._names(piece), piece.level) for piece in pieces if piece.shape is not None]
         known = [each for each in read if each is not None]
-        return found.with_all(known) if len(known) == len(read) else None
+        return found.with_all([*known, self._presence]) if len(known) == len(read) else None
 
     def _names(self, piece: _Piece) -> list[str | int]:
         """What a piece reads: names, or which of the constants are such names, where each resource has another one."""
@@ -204,7 +223,7 @@ class Cores:
         name = shape.node.name if shape is not None and not shape.holes and isinstance(shape.node, Name) else None
         instance = self._place.instances[level]
         given = self._given[level + 1].get(name) if name is not None and level + 1 < len(self._given) else None
-        if given is None or name not in instance.scope.template.parameters:
+        if given is None or name in instance.resource.variables or name not in instance.scope.template.parameters:
             yield piece
         elif isinstance(given, int):
             yield _Piece(None, level + 1, given, given + 1)
@@ -223,7 +242,12 @@ class Cores:
         instances, told = self._place.instances, [each for each in names if isinstance(each, str)]
         if len(told) < len([*names]):
             return None
-        inputs = instances[level].scope.plan.inputs.of_names([each for each in told if each not in instances[level].resource.variables])
+        variables = instances[level].resource.variables
+        return self._outside(instances[level].scope.plan.inputs.of_names([each for each in told if each not in variables]), level)
+
+    def _outside(self, inputs: frozenset[str], level: int) -> frozenset[str] | None:
+        """Inputs at a level as those of the project's template; None where each resource has others."""
+        instances = self._place.instances
         if level + 1 == len(instances):
             return inputs
         found = inputs & {CONTEXT}

@@ -113,15 +113,7 @@ class SharedRows:
                 return False
             computed.append(found.computed[1])
         place = place_of(held.instance) if self._is_single else None
-        if place is None or not all(map(self._keeps_items, place.instances)):
-            return False
-        return self._wanted(held, place, present, computed)
-
-    def _keeps_items(self, instance: Instance) -> bool:
-        """Whether no loop around a resource may have other items."""
-        if instance.resource.loop is None:
-            return True
-        return self._asked is not None and instance.scope.use is None and self._asked.matrix.keeps_items(instance.resource)
+        return self._wanted(held, place, present, computed) if place is not None else False
 
     def _wanted(
         self, held: Held, place: Place, present: Mapping[int, EvaluatedResource], computed: Sequence[Sequence[Any]]
