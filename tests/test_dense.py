@@ -11,7 +11,7 @@ from jovial_scaffold.core.changes.aspects import Aspects
 from jovial_scaffold.core.changes.driving import names_of
 from jovial_scaffold.core.changes.matrix import Row
 from jovial_scaffold.reports.dense import Line, Told, lines_of, split_line
-from jovial_scaffold.reports.folding import FEW, MANY, addresses_text, heads_text
+from jovial_scaffold.reports.folding import FEW, MANY, addresses_text, folded, heads_text
 from jovial_scaffold.reports.matrix import matrix_text
 from jovial_scaffold.reports.terminal import Style, cells
 from tests.support import in_memory
@@ -62,12 +62,20 @@ def test_nothing_is_lost_and_what_differs_reads_differently(rows: list[tuple[str
             assert cells(line.label) <= 25
 
 
-@given(st.dictionaries(st.sampled_from("abc"), st.text("ab1 ", max_size=20), min_size=3, max_size=3))
+@given(st.dictionaries(st.sampled_from("abc"), st.text("ab1 .", max_size=20), min_size=3, max_size=3))
 def test_a_line_of_a_document_can_be_put_together_again(texts: dict[str, str]) -> None:
     found = split_line(texts, list("abc"))
     if found is not None:
         begins, _, ends = found[0].partition("…")
         assert {name: f"{begins}{rest}{ends}" for name, rest in found[1].items()} == texts
+        for rest in found[1].values():  # no word is cut
+            assert not re.search(r"\w\Z", begins) or not re.match(r"\w", rest or ends)
+            assert not re.match(r"\w", ends) or not re.search(r"\w\Z", rest or begins)
+
+
+def test_numbers_of_a_line_are_shown_whole() -> None:
+    texts = {"a": "it is kept for 30 days", "b": "it is kept for 60 days", "c": "it is kept for 6.10 days"}
+    assert split_line(texts, texts) == ("it is kept for … days", {"a": "30", "b": "60", "c": "6.10"})
 
 
 def test_items_of_one_loop_are_named_once() -> None:
@@ -80,6 +88,23 @@ def test_items_of_one_loop_are_named_once() -> None:
     assert heads_text([*many, "net"]) == "fire{0,3}/k… (×18), net"
     assert heads_text([f"fire{front}/k{number}" for front in range(8) for number in range(9)]) == "fire…/k… (×72)"
     assert heads_text([f"q/slip-{number}/in" for number in range(9)]) == "q/slip-…/in (×9)"
+    inner = [f"use/h{use}/meadow/{name}" for use in range(9) for name in ("clover", "heath")]
+    assert heads_text([*inner, "use/h0/meadow/lime", "net"]) == "use/…/meadow/clover (×9), use/…/meadow/heath (×9), use/h0/meadow/lime, net"
+    grid = [f"use/h{use}/many/k{number}" for use in range(30) for number in range(20)]
+    assert folded(grid) == {"use/…/many/… (×600)": 600}
+    assert folded(f"part{use}/{name}" for use in range(30) for name in ("a", "b")) == {
+        f"part{use}/{name}": 1 for use in range(30) for name in ("a", "b")
+    }
+
+
+@given(st.lists(st.lists(st.sampled_from("abcdefghijklmnop"), min_size=1, max_size=4).map("/".join), max_size=60, unique=True))
+def test_what_is_folded_stands_for_each_address_once(addresses: list[str]) -> None:
+    counts = folded(addresses)
+    assert sum(counts.values()) == len(addresses)
+    for text, count in counts.items():
+        pattern = re.escape(text.partition(" (×")[0]).replace("…", "[^/]+")
+        assert text in addresses if count == 1 else text.endswith(f"(×{count})")
+        assert sum(re.fullmatch(pattern, each) is not None for each in addresses) >= count
 
 
 _CATALOG = """$id: yard.lift.v1

@@ -40,12 +40,12 @@ _VALUES = {
 }
 
 
-def compared(resources: str, values: dict[str, dict[str, Any]] = _VALUES) -> Comparison:
+def compared(resources: str, values: dict[str, dict[str, Any]] = _VALUES, template: str = _HEAD) -> Comparison:
     """Two environments of a template with such resources."""
     environments = {name: {"parameters": [f"{name}.json"]} for name in values}
     project = {"project": "p", "template": "t.yaml", "catalogs": ["fulmar"], "environments": environments}
     files = {f"{name}.json": json.dumps(each) for name, each in values.items()}
-    return in_memory({"jovial.yaml": json.dumps(project), "t.yaml": _HEAD + resources, **files}).compare(echoes=True)
+    return in_memory({"jovial.yaml": json.dumps(project), "t.yaml": template + resources, **files}).compare(echoes=True)
 
 
 def row_of(comparison: Comparison, address: str, property: str) -> Row:
@@ -73,6 +73,26 @@ def test_numbers_switches_and_what_is_only_in_some_columns_are_none() -> None:
 def test_behind_a_condition_that_hangs_on_the_same() -> None:
     comparison = compared("  late (fulmar.queue): {$when: setting != 'noon', name: 'alp-${setting}'}\n")
     assert row_of(comparison, "late", "name").echo == "alp-‹setting›"
+
+
+@pytest.mark.parametrize(
+    ("loop", "echo"),
+    [
+        ("$per: {row: rows}, $key: row.k", "x1-‹setting›"),
+        ("$per: {row: rows}, $key: row.k, $when: setting != 'noon'", "x1-‹setting›"),
+        ('$per: {row: "[rows[0], rows[1]].filter(r, r.k != setting)"}, $key: row.k', "x1-‹setting›"),
+        ("$per: {row: \"setting == 'dusk' ? rows : others\"}, $key: row.k", ""),
+        ("$per: {row: rows}, $key: \"setting == 'dusk' ? row.k : row.j\"", ""),
+    ],
+)
+def test_items_of_which_the_same_parameter_decides(loop: str, echo: str) -> None:
+    rows = "let:\n  rows: [{k: one, j: two, v: x1}, {k: two, j: one, v: x2}]\n  others: [{k: one, v: y1}, {k: two, v: y2}]\n"
+    template = _HEAD.replace("let:\n", rows)
+    in_list = 'disks: [{$per: {row: "setting == \'dusk\' ? rows : others"}, name: "${row.k}", kind: "${row.v}-${setting}"}]'
+    text = f'  late (fulmar.queue): {{{loop}, name: "${{row.v}}-${{setting}}"}}\n  pool (fulmar.machine_group): {{name: pool, {in_list}}}\n'
+    comparison = compared(text, template=template)
+    assert row_of(comparison, "late/one", "name").echo == echo
+    assert [row.echo for row in comparison.rows if row.pointer[:1] == ("disks",)] == ["", ""]
 
 
 def test_secrets_are_none_and_show_nothing() -> None:
@@ -140,13 +160,22 @@ def test_lines_of_documents(tmp_path: Path) -> None:
     files = {f"{name}.json": json.dumps(each) for name, each in _VALUES.items()}
     document = "documents:\n  start: {from: start.sh, to: '${setting}/start.sh'}\n"
     text = "export RANGE=${range}\nexport COPIES=${copies}\nexport TIER=${tier}\necho ${unset:-none} ${owner}\n"
+    text += "at ${net.id} for ${setting}\nin ${net.id}-${owner} ${digest(setting, 4)}\n"
     loaded = in_memory({"jovial.yaml": json.dumps(project), "t.yaml": _HEAD + document, "start.sh": text, **files})
     renderings = loaded.views(loaded.environments)
     findings = [[*each.findings] for each in renderings]
     comparison = compare(renderings, echoes=True)
     assert [[*each.findings] for each in renderings] == findings  # looking at what is there says nothing anew
     found = {row.pointer[0]: row.echo for row in comparison.rows if row.kind == "document"}
-    assert found == {"to": "‹setting›/start.sh", 1: "export RANGE=‹range›", 2: "", 3: "", 4: "echo none ‹owner›"}
+    assert found == {
+        "to": "‹setting›/start.sh",
+        1: "export RANGE=‹range›",
+        2: "",
+        3: "",
+        4: "echo none ‹owner›",
+        5: "at ‹net:id› for ‹setting›",
+        6: "in ‹net:id›-‹owner› ‹digest(setting, 4)›",
+    }
 
 
 @pytest.mark.parametrize(

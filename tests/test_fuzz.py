@@ -40,6 +40,7 @@ BOUNDS = {
     "impacts": (20, 0.5),
     "drift": (30, 0.5),
     "edges": (300, 0.5),
+    "ripples": (24, 0.5),
     "edits": (120, 0.8),
     "proofs": (120, 0.4),
 }

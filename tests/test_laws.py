@@ -179,3 +179,38 @@ def test_ranges_that_overlap_are_found_and_no_others(blocks: list[IPv4Network | 
 
 def _overlap(one: IPv4Network | IPv6Network, other: IPv4Network | IPv6Network) -> bool:
     return isinstance(one, IPv4Network) == isinstance(other, IPv4Network) and one.overlaps(other)  # type: ignore[arg-type]  # of one version
+
+
+_SCHEMAS = st.fixed_dictionaries(
+    {},
+    optional={
+        "type": st.sampled_from(("string", "integer", "boolean", "number", ["string", "null"], "array", "object")),
+        "enum": st.sampled_from((["a"], [1], [True])),
+        "minLength": st.just(2),
+        "maximum": st.just(5),
+        "pattern": st.just("^a"),
+        "format": st.just("cidr"),
+        "default": st.sampled_from(("a", 1)),
+        "writeOnly": st.booleans(),
+        "deprecated": st.booleans(),
+        "$ref": st.just("#/types/short"),
+        "items": st.just({"type": "string"}),
+    },
+)
+_HELD = st.one_of(st.text(max_size=4), st.integers(-3, 10**20), st.booleans(), st.floats(-2, 2), st.none(), st.just([]), st.just({"a": 1}))
+
+
+@settings(CALM, max_examples=150)
+@given(_SCHEMAS, _HELD)
+def test_a_value_of_the_only_type_that_a_parameter_speaks_of_is_what_it_is(schema: dict[str, Any], value: Any) -> None:
+    """Nothing is said against it, nothing of it is secret, and it has the form that is declared: modules take it without a look."""
+    template = {"types": {"short": {"type": "string", "maxLength": 1}}, "parameters": {"held": {**schema, "description": "d"}}}
+    files = {"jovial.yaml": "project: p\ntemplate: t.yaml\nenvironments: {a: {}}\n", "t.yaml": json.dumps(template)}
+    plan = in_memory(files).views(["a"])[0].scope.plan
+    declaration = plan.template.parameters.get("held")
+    if declaration is not None and type(value) is plan.checker.simple_type(declaration):
+        assert plan.checker.violations(declaration, value) == []
+        for same in (plan.checker.as_declared(declaration, value), plan.checker.marked(declaration, value)):
+            assert same == value and type(same) is type(value)
+    elif schema in ({"type": "string"}, {"type": "integer"}, {"type": "boolean"}):
+        assert type(value) not in (str, int, bool) or plan.checker.violations(declaration, value)

@@ -2,6 +2,7 @@
 
 import json
 import os
+import random
 from collections.abc import Callable
 from functools import partial
 from typing import Any
@@ -15,11 +16,12 @@ from jovial_scaffold.core import project_reading as computing
 from jovial_scaffold.core.limits import Limit
 from jovial_scaffold.core.parallel import Work, in_order, spread, staged, tasks_of
 from jovial_scaffold.core.project import SpentError
-from jovial_scaffold.core.rendering.rendering import Evaluated, parts_of
+from jovial_scaffold.core.rendering.rendering import WHOLE, Evaluated, Share, parts_of
 from jovial_scaffold.core.rendering.results import Rendering
 from jovial_scaffold.reports.board import SHARES, rows_of
-from jovial_scaffold.reports.board_rows import WHOLE
 from jovial_scaffold.reports.machine import render_text
+from tests.fuzz import repeated
+from tests.fuzz.code import code_from
 from tests.fuzz.drivers import ENVIRONMENTS, loaded, project
 from tests.support import checked_document
 
@@ -100,8 +102,6 @@ def written(rendering: Rendering) -> str:
 
 @pytest.mark.parametrize("seed", range(4))
 def test_several_processes_render_and_check_as_one_does(seed: int, monkeypatch: pytest.MonkeyPatch) -> None:
-    import random
-
     files = project(random.Random(seed))
     alone, found = loaded(files), loaded(files)
     expected = {name: written(alone.render(name)) for name in ENVIRONMENTS}
@@ -123,9 +123,18 @@ def test_the_addresses_of_parts_are_in_order(found: set[str], manifold: set[str]
     assert every == [address for part in addresses for address in sorted(part)] and len(every) >= len(names), "each is in one of them"
     for part, told in zip(parts, addresses, strict=True):
         assert told or not names, "none is empty"
-        assert sorted(told) == [each for each in every if each >= part.since and (not part.until or each < part.until)]
+        assert sorted(told) == part.share.of(every)
     if not manifold & found:
         assert len(parts) == max(min(most, len(names)), 1), "there are as many where no resource has several addresses"
+
+
+@given(st.sets(_NAMES, max_size=30).map(sorted), _NAMES | st.just(""), _NAMES | st.just(""), st.integers(1, 12))
+def test_the_shares_of_addresses_are_all_of_them(addresses: list[str], since: str, until: str, count: int) -> None:
+    share = Share(since, until)
+    whole = [each for each in addresses if each >= since and (not until or each < until)]
+    cut = [each.of(addresses) for each in share.cut(count)]
+    assert share.of(addresses) == whole == [address for each in cut for address in each]
+    assert max(map(len, cut)) - min(map(len, cut)) <= 1
 
 
 def _addresses(name: str, is_manifold: bool) -> list[str]:
@@ -134,8 +143,6 @@ def _addresses(name: str, is_manifold: bool) -> list[str]:
 
 @pytest.mark.parametrize("seed", range(12))
 def test_parts_are_what_all_of_it_will_hold(seed: int) -> None:
-    import random
-
     chance = random.Random(seed)
     files = project(chance)
     alone, parted = loaded(files), loaded(files)
@@ -146,7 +153,12 @@ def test_parts_are_what_all_of_it_will_hold(seed: int) -> None:
     for part in chance.sample(parts, len(parts) - 1):
         render(part)
         whole = alone.views(ENVIRONMENTS)
-        taken |= {each for one in whole for each in one.resources if part.since <= each and (not part.until or each < part.until)}
+        taken |= {
+            each
+            for one in whole
+            for each in one.resources
+            if part.share.since <= each and (not part.share.until or each < part.share.until)
+        }
         for some, every in zip(held, whole, strict=True):
             assert some.resources.keys() == every.resources.keys() & taken
             assert [_held(some, address) for address in some.resources] == [_held(every, address) for address in some.resources]
@@ -155,8 +167,6 @@ def test_parts_are_what_all_of_it_will_hold(seed: int) -> None:
 
 
 def test_there_is_no_part_where_the_run_may_do_no_more() -> None:
-    import random
-
     late = loaded(project(random.Random(1)))
     parts = late.parts(ENVIRONMENTS, SHARES)
     late._meter.rounds = 0
@@ -166,31 +176,47 @@ def test_there_is_no_part_where_the_run_may_do_no_more() -> None:
         render(parts[0])
 
 
+@pytest.mark.parametrize("make", (project, repeated.project), ids=("of all sorts", "of loops"))
 @pytest.mark.parametrize("seed", range(12))
-def test_the_rows_of_all_parts_are_those_of_the_whole(seed: int) -> None:
-    import random
-
-    files = project(random.Random(seed))
+def test_the_rows_of_all_parts_are_those_of_the_whole(seed: int, make: Callable[[random.Random], dict[str, bytes]]) -> None:
+    files = make(random.Random(seed))
     parted = loaded(files)
-    found = rows_of_parts(parted, ENVIRONMENTS, [], parted.parts(ENVIRONMENTS, SHARES))
-    assert found == rows_of(loaded(files).views(ENVIRONMENTS), [WHOLE])
+    parts = parted.parts(parted.environments, SHARES)
+    with code_from(0):  # which is else made when it is worth it, wherever that is first
+        found = rows_of_parts(parted, parted.environments, [], parts)
+        expected = rows_of(loaded(files).views(parted.environments), [WHOLE])
+    assert (len(parts) > SHARES // 2) == (make is repeated.project or len(parted.templates[0].resources) > SHARES // 2)
+    assert found == expected
 
 
+@pytest.mark.parametrize("make", (project, repeated.project), ids=("of all sorts", "of loops"))
 @pytest.mark.parametrize("workers", (2, 3))
-def test_a_board_of_several_processes_tells_what_that_of_one_does(workers: int, monkeypatch: pytest.MonkeyPatch) -> None:
-    import random
-
+def test_a_board_of_several_processes_tells_what_that_of_one_does(
+    workers: int, make: Callable[[random.Random], dict[str, bytes]], monkeypatch: pytest.MonkeyPatch
+) -> None:
     for seed in range(6):
-        files = project(random.Random(seed))
-        alone = board(loaded(files), list(ENVIRONMENTS))
-        with monkeypatch.context() as patched:
+        files = make(random.Random(seed))
+        with monkeypatch.context() as patched, code_from(0):
+            alone = board(loaded(files), [])
             patched.setattr(computing, "PARALLEL_RESOURCES", Limit(1, "", ""))
-            together = board(loaded(files), list(ENVIRONMENTS), workers=workers)
+            together = board(loaded(files), [], workers=workers)
         assert together.data == alone.data and together.maps == alone.maps
         one, several = ([json.loads(share) for share in each.shares] for each in (alone, together))
         found = [each["address"] for share in several for each in share["resources"]]
         assert sorted(found) == sorted(each["address"] for share in one for each in share["resources"])
         assert _nodes(several) == _nodes(one)
+
+
+def test_a_loop_over_many_items_of_a_parameter_is_large() -> None:
+    template = "parameters: {rows: {type: array, description: d}}\nresources: {q (fulmar.queue): {LOOPname: q}}\n"
+    head = "project: p\ntemplate: t.yaml\ncatalogs: [fulmar]\nenvironments: {a: {parameters: [a.json]}, b: {parameters: [b.json]}}\n"
+    for loop, items, is_large in (("$per: {row: rows}, ", 600, True), ("$per: {row: rows}, ", 400, False), ("", 600, False)):
+        rows = {"a.json": json.dumps({"rows": ["x"]}), "b.json": json.dumps({"rows": list(range(items))})}
+        found = loaded(
+            {name: text.encode() for name, text in {"jovial.yaml": head, "t.yaml": template.replace("LOOP", loop), **rows}.items()}
+        )
+        assert (found.processes(2, ["a", "b"]) == 2) == is_large
+        assert found.processes(2, ["a"]) == 1
 
 
 def _nodes(shares: list[dict[str, Any]]) -> dict[str, Any]:

@@ -113,6 +113,19 @@ def test_entries_that_differ_in_digits_have_the_places_of_the_whole(lines: list[
         compare_places(text, value, outline)
 
 
+@pytest.mark.parametrize(
+    "form", ["  - {{name: gate-{0}, port: {0}}}\n", "  - name: gate-{0}\n    port: {0}\n", "  k{0}: [{0}, gate-{0}]\n"]
+)
+def test_an_entry_that_is_long_has_the_places_of_the_whole(form: str) -> None:
+    for count in (3, 400):
+        text = "".join(f"key{index}: {index}\n" for index in range(3))
+        text += f"{''.join(f'many{index}:{chr(10)}' + ''.join(form.format(item + index) for item in range(count)) for index in range(2))}last: 1\n"
+        outline = Outline()
+        value, problems = read_yaml(text, outline)
+        assert not problems
+        compare_places(text, value, outline)
+
+
 _BELOW = (
     "- a",
     "- {b: 1}",

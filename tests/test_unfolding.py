@@ -21,7 +21,7 @@ from jovial_scaffold.reports import wording
 from jovial_scaffold.reports.board import SHARES, Board, board_of, board_page
 from jovial_scaffold.reports.board_rows import board_rows
 from tests.fuzz.code import cast_from
-from tests.test_board import CHROMIUM, browser, opened_page, pytestmark  # noqa: F401  # where there is no browser, nothing is tried here
+from tests.test_board import browser, opened_page, pytestmark  # noqa: F401  # the fixture and the group of its tests
 
 _WORLDS = {
     "cove": {"setting": "cove", "copies": 1, "note": "5", "labels": {"a": "x", "b/c": "y"}, "ranges": ["10.1.0.0/16"], "far": False},

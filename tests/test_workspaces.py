@@ -399,7 +399,7 @@ def test_what_a_row_of_a_shared_table_reaches_through_a_module(write: Write) -> 
 @pytest.mark.parametrize("seed", range(10))
 def test_what_is_shared_does_what_an_own_copy_does(seed: int) -> None:
     own = drivers.project(random.Random(seed))
-    shared = {"module.yaml": "shared/module.yaml", "images.json": "shared/images.json"}
+    shared = {name: f"shared/{name}" for name in ("module.yaml", "deeper.yaml", "images.json")}
     shared |= {name: f"shared/{name}" for name in own if name.startswith("catalog/")}
     whole = {shared.get(name, f"lines/alp/{name}"): text for name, text in own.items()}
     content = json.loads(own["jovial.yaml"])

@@ -39,6 +39,7 @@ KINDS = (
     "impacts",
     "drift",
     "edges",
+    "ripples",
     "proofs",
     "edits",
 )

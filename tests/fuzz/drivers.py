@@ -102,6 +102,8 @@ _OF_ITEMS = (
     *("${item.zone}-${item.code}", "${item.code}-${line}", "${zone}/${item.code}/${line}", "${item.code}-${flag ? line : zone}-x"),
     *("${flag ? item.code : line}", "x-${zone}", "${item.code}${maybe.?owner.orValue(item.zone)}"),
 )
+_LISTS = ("spots", "banks[line]", "flag ? spots : banks.summit", "spots.filter(s, s.zone == 'valley' || other_flag)", "stations")
+"""What gives items that have a code and a zone."""
 _CONDITIONS = (
     "flag",
     "!flag && copies > 1",
@@ -155,6 +157,7 @@ def project(chance: random.Random) -> dict[str, bytes]:
         for each in _TEXTS
         if not any(word in each for word in ("hub", "many", "base", "use.", "label", "password", "row_note", "note}"))
     ]
+    banked = (*_WORDS, "${line}", "${zone}-b")
     template = {
         "parameters": {name: {**schema, "description": name} for name, schema in PARAMETERS.items()},
         "let": {
@@ -162,6 +165,9 @@ def project(chance: random.Random) -> dict[str, bytes]:
             "row_note": "${chosen.note}-${codes.join('')}",
             "first_of": "${?stations.size() > 0 ? optional.of(stations[0].code) : optional.none()}",
             "note": chance.choice(simple),
+            "banks": {
+                word: [{"code": "kes", "zone": chance.choice(banked)}, {"code": chance.choice(_CODES[1:]), "zone": "x"}] for word in _WORDS
+            },
             "spots": [{"code": "kes", "zone": "valley"}, {"code": "bri", "zone": "summit"}, {"code": "olt", "zone": "valley"}],
         },
         "functions": {"shout": {"takes": {"word": {"type": "string"}}, "gives": {"type": "string"}, "is": "word + '!' + word"}},
@@ -182,8 +188,17 @@ def project(chance: random.Random) -> dict[str, bytes]:
             "one (yard.thing)": thing(),
             "two (yard.thing)": {**({"$when": chance.choice(_CONDITIONS)} if chance.random() < 0.5 else {}), **thing()},
             "each (yard.thing)": {"$per": {"item": "stations"}, "$key": "item.code", **thing(inside=True)},
+            "others (./module.yaml)": {
+                **chance.choice(({"$per": {"item": chance.choice(_LISTS)}, "$key": "item.code"}, {"$when": chance.choice(_CONDITIONS)})),
+                "word": chance.choice(simple),
+                **({"count": "${copies}"} if chance.random() < 0.7 else {}),
+                "rows": f"${{{chance.choice(_LISTS)}}}",
+                "link": chance.choice(
+                    ("${base.id}", "${hub.?id.orValue(zone)}", "${many.map(k, many[k].id).join('+')}", "${line}", "at hand")
+                ),
+            },
             "spot (yard.thing)": {
-                "$per": {"item": "spots"},
+                "$per": {"item": chance.choice(_LISTS) if chance.random() < 0.5 else "spots"},
                 "$key": "item.code",
                 **({"$when": chance.choice(["item.zone == 'valley'", "flag || item.zone == 'valley'"])} if chance.random() < 0.4 else {}),
                 **thing(inside=True),
@@ -197,10 +212,32 @@ def project(chance: random.Random) -> dict[str, bytes]:
         "parameters": {
             "word": {"type": "string", "description": "w"},
             "count": {"type": "integer", "default": 1, "description": "c"},
+            "rows": {"type": "array", "items": {"type": "object"}, "default": [], "description": "r"},
+            "link": {"type": "string", "default": "none", "description": "l"},
             "more": {"type": "string", "default": "${word}-${string(count)}", "description": "m"},
         },
-        "resources": {"inner (yard.thing)": {"name": "${more}", "$when": "count < 4"}},
+        "resources": {
+            "inner (yard.thing)": {"name": "${more}", "$when": "count < 4"},
+            "beside (./deeper.yaml)": {"link": chance.choice(("${link}", "${word}")), "n": "${count + 1}"},
+            "paired (yard.thing)": {
+                "$when": chance.choice(("word == 'valley' || count > 2", "count < 3 || link == word", "word != link")),
+                "name": "${word}",
+                "n": "${count}",
+            },
+            "listed (yard.thing)": {
+                "$per": {"row": "rows"},
+                "$key": "row.code",
+                "name": chance.choice(("${row.zone}-${word}", "${word}/${row.code}")),
+            },
+        },
         "outputs": {"greeting": {"value": "${word + string(inner.?n.orValue(count))}", "description": "g"}},
+    }
+    deeper = {
+        "parameters": {"link": {"type": "string", "description": "l"}, "n": {"type": "integer", "description": "n"}},
+        "resources": {
+            "deep (yard.thing)": {"name": "${link}", "n": "${n}"},
+            "kept (yard.thing)": {"$when": "n > 1", "name": "deep", "tags": {"of": "${deep.id}"}},
+        },
     }
     files = {
         "jovial.yaml": {
@@ -212,6 +249,7 @@ def project(chance: random.Random) -> dict[str, bytes]:
         },
         "line.yaml": template,
         "module.yaml": module,
+        "deeper.yaml": deeper,
         "catalog/thing.yaml": CATALOG,
         "catalog/catalog.yaml": {"name": "yard", "description": "d"},
         "images.json": [{"use": "gate", "image": "gate-2", "note": "g"}, {"use": "desk", "image": "desk-1", "note": "d"}],

@@ -7,7 +7,7 @@ from typing import Any
 from jovial_scaffold.core.changes.finding import Hit, SearchedView, TextSought, hits_in, numbered, together
 from jovial_scaffold.core.expressions.library.strings import scalar_text
 from jovial_scaffold.core.project import Project
-from tests.fuzz import drivers, lists, shapes, worlds
+from tests.fuzz import drivers, lists, repeated, shapes, worlds
 
 
 def texts(value: Any) -> Iterator[str]:
@@ -38,7 +38,7 @@ def sought_in(chance: random.Random, whole: Project) -> set[str]:
 
 def made(chance: random.Random) -> Callable[[], Project]:
     """A project of one of several sorts, as often as it is wanted."""
-    sort = chance.choice((shapes, lists, drivers, worlds))
+    sort = chance.choice((shapes, lists, drivers, worlds, repeated))
     if sort is worlds:
         template, values = worlds.template(chance), chance.choice([*worlds.combinations()])
         return lambda: worlds.project_of(template, values)
@@ -63,7 +63,7 @@ def attempt(chance: random.Random) -> str:
     return "errors" if any(each.level == "error" for found in wrong.values() for each in found) else "clean"
 
 
-_JUDGED = ("property-", "resource-cycle", "list-key-clash")  # which leaves every value known
+_JUDGED = ("property-", "identity-clash", "resource-cycle", "list-key-clash")  # which leaves every value known
 
 
 def _written(project: Project) -> str:

@@ -31,7 +31,7 @@ from jovial_scaffold.machine import writing
 from jovial_scaffold.machine.opening import Project, today
 
 if TYPE_CHECKING:
-    from jovial_scaffold.core.rendering.rendering import Evaluated, Part
+    from jovial_scaffold.core.rendering.rendering import Evaluated, Part, Share
     from jovial_scaffold.reports.board import Board, Findings, Rows
 
 
@@ -103,7 +103,7 @@ def board(loaded: Project, environments: list[str], folder: str = "", workers: i
     from jovial_scaffold.reports.board import SHARES, board_of
 
     names = loaded.in_order(environments or loaded.environments)
-    sides, beside = loaded.sides(names), loaded.processes(workers)
+    sides, beside = loaded.sides(names), loaded.processes(workers, names)
     parts = loaded.parts(names, SHARES) if beside > 1 else []
     whole: list[Evaluated] = []  # as this process has them; another one renders what it takes
     rows = Work(len(parts), lambda numbers: rows_of_parts(loaded, names, whole, (parts[each] for each in numbers)))
@@ -131,15 +131,14 @@ def board(loaded: Project, environments: list[str], folder: str = "", workers: i
 def rows_of_parts(loaded: Project, names: Sequence[str], whole: "Sequence[Evaluated]", parts: "Iterable[Part]") -> "Rows":
     """The rows of some parts of environments: of what is rendered as a `whole`, or else of each part as it is rendered in its turn."""
     from jovial_scaffold.reports.board import rows_of
-    from jovial_scaffold.reports.board_rows import Share
 
     renderings, render = (whole, None) if whole else loaded.partly(names)
 
-    def shares() -> Iterator[Share]:
+    def shares() -> "Iterator[Share]":
         for part in parts:
             if render is not None:
                 render(part)
-            yield Share(part.since, part.until)
+            yield part.share
 
     return rows_of(renderings, shares())
 

@@ -141,8 +141,11 @@ def _written(
         from jovial_scaffold.reports.effects import Shown, effects_text
 
         style = style_of(out)
-        findings = text_of_findings(result.findings, loaded, style) if out is None else ""
-        return effects_text(loaded.name, result, style, Shown(*shown), findings)
+        found = result.findings if out is None else []
+        severe, noted = (
+            text_of_findings([each for each in found if (each.level == "note") == is_note], loaded, style) for is_note in (False, True)
+        )
+        return effects_text(loaded.name, result, style, Shown(*shown), severe, noted)
     from jovial_scaffold.reports import effects_document as writing
 
     if format is PatchFormat.json:

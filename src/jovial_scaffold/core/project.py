@@ -137,6 +137,13 @@ class Project(DeployableProject):
             return []
         manifold = {each.name for each in self._template.resources.values() if not each.is_single}
         found = parts_of(names, manifold, most)
+        if len(found) <= most // 2:  # then loops hold most of what there is
+            shares = most // len(found)
+            found = [
+                part._replace(share=share)
+                for part in found
+                for share in part.share.cut(1 if manifold.isdisjoint(names[part.begin : part.end]) else shares)
+            ]
         return found if len(found) > 1 else []
 
     def partly(self, environments: Sequence[str]) -> tuple[list[Evaluated], Callable[[Part], None]]:

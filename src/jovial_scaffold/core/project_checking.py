@@ -117,7 +117,7 @@ class CheckedProject(ReadProject):
         # What a process beside this one rendered stays there: rules over pairs need the environments here.
         briefly = not (environments_only or self._waivers or pairs)
         tasks = self._tasks(chosen, briefly, not environments_only and static is None)
-        with spread(tasks, 1 if pairs else self.processes(workers)) as results:
+        with spread(tasks, 1 if pairs else self.processes(workers, chosen)) as results:
             findings = [*self._findings, *catalogs, *self._template_findings(draft), *self._rule_findings()]
             findings += () if template_only else self._inputs.idle_files(self._template.parameters.keys())
             parts = [*(static or ()), *results()]
@@ -391,7 +391,7 @@ class CheckedProject(ReadProject):
             project, here = self.side(view)
             project._resolved(here)  # reads parameter files here, so that their lines can be shown
             tasks.append(partial(_made, project, here, make))
-        with spread(tasks, self.processes(workers)) as results:
+        with spread(tasks, self.processes(workers, views)) as results:
             return dict(zip(views, results(), strict=True))
 
     def _whole(self, view: str) -> Evaluated:

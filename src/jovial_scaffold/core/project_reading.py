@@ -216,9 +216,15 @@ class ReadProject:
 
         return check_expressions(self.templates, self._environment_labels)
 
-    def processes(self, most: int) -> int:
-        """How many processes are worth it, of those that may be."""
-        return most if len(self._template.resources) >= PARALLEL_RESOURCES.most else 1
+    def processes(self, most: int, environments: Iterable[str]) -> int:
+        """How many processes are worth it for some environments, of those that may be: the resources of the template say so, or the items of a loop,
+        as far as a parameter has so many."""
+        if len(self._template.resources) >= PARALLEL_RESOURCES.most:
+            return most
+        if most == 1 or all(each.is_single for each in self._template.resources.values()):
+            return 1
+        values = [value for name in environments if name in self._file.environments for value in self._resolved(name)[0].values.values()]
+        return most if any(type(each) in (list, dict) and len(each) >= PARALLEL_RESOURCES.most for each in values) else 1
 
     @cached_property
     def _catalog_findings(self) -> list[Finding]:

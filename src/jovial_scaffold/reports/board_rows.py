@@ -1,42 +1,19 @@
 """The rows of the board: all environments side by side, with what is written for each value and what drives it, as plain data."""
 
-from bisect import bisect_left
 from collections import Counter
 from collections.abc import Iterable, Sequence
-from itertools import chain, pairwise
+from itertools import chain
 from typing import Any, NamedTuple
 
 from jovial_scaffold.core.changes.aligning import PLAIN
 from jovial_scaffold.core.changes.aspects import Aspects, Counts
 from jovial_scaffold.core.changes.matrix import Comparison, Matrix, Row
-from jovial_scaffold.core.rendering.rendering import Evaluated
+from jovial_scaffold.core.rendering.rendering import WHOLE, Evaluated, Share
 from jovial_scaffold.core.text.source import Pointer, pointer_text
-from jovial_scaffold.reports.chains import Chains, cut_text, place_text
+from jovial_scaffold.reports.chains import Chains, cut_text
 from jovial_scaffold.reports.rendering import cell
 from jovial_scaffold.reports.shared_rows import SharedRows, ToldRow, told_drivers
 from jovial_scaffold.reports.written_alike import WrittenAlike
-
-
-class Share(NamedTuple):
-    """The rows of the resources from the address `since` on and before the one `until`, where this says something."""
-
-    since: str
-    until: str
-
-    def of(self, addresses: Sequence[str]) -> Sequence[str]:
-        """Its addresses, of all in order."""
-        end = bisect_left(addresses, self.until) if self.until else len(addresses)
-        return addresses[bisect_left(addresses, self.since) : end]
-
-
-WHOLE = Share("", "")
-
-
-def shares_of(renderings: Sequence[Evaluated], most: int) -> list[Share]:
-    """Up to so many shares of about one size of all rows."""
-    addresses = sorted(set[str]().union(*(each.resources for each in renderings)))
-    firsts = [addresses[len(addresses) * number // most] for number in range(1, most)] if len(addresses) >= most else []
-    return [Share(since, until) for since, until in pairwise(["", *firsts, ""])]
 
 
 class BoardRows(NamedTuple):
@@ -70,14 +47,18 @@ def board_rows(
         if rows:
             counts.update((each.aspect, bool(each.row.echo)) for each in rows if each.row.counted)
         kind = rows[0].row.type if rows else ""
-        resources.append({"address": address, **_place(address, kind, renderings), "rows": [each.told for each in rows], **shared.entry()})
+        resources.append(
+            {"address": address, **_place(address, kind, renderings, chains), "rows": [each.told for each in rows], **shared.entry()}
+        )
     shared.held = None
     others: dict[str, list[ToldRow]] = {}
     for row in matrix.beside() if beside else ():
         others.setdefault(row.address, []).append(telling.told(row))
     for address, rows in others.items():
         counts.update((each.aspect, bool(each.row.echo)) for each in rows if each.row.counted)
-        resources.append({"address": address, **_place(address, rows[0].row.type, renderings), "rows": [each.told for each in rows]})
+        resources.append(
+            {"address": address, **_place(address, rows[0].row.type, renderings, chains), "rows": [each.told for each in rows]}
+        )
     for aspect, is_echo, times in shared.counts():
         counts[aspect, is_echo] += times
     data = {
@@ -161,7 +142,7 @@ def _value(row: Row, name: str) -> str:
     return "yes" if row.kind == "presence" else str(row.values[name]) if row.kind == "document" else cell(row.values[name])
 
 
-def _place(address: str, kind: str, renderings: Sequence[Evaluated]) -> dict[str, Any]:
+def _place(address: str, kind: str, renderings: Sequence[Evaluated], chains: Chains) -> dict[str, Any]:
     """What a resource, output or document is, and where it is written."""
     for each in renderings:
         resource = each.resources.get(address)
@@ -170,15 +151,15 @@ def _place(address: str, kind: str, renderings: Sequence[Evaluated]) -> dict[str
             after = [other.resources[address].after for other in renderings if address in other.resources]
             return {
                 "type": resource.type_text,
-                "place": place_text(resource.instance.resource.origin),
+                "place": chains.place(resource.instance.resource.origin),
                 "module": use.resource.type_text if use else "",
                 "after": sorted(after[0] if after.count(after[0]) == len(after) else set().union(*after)),
                 "keep": resource.keep,
                 "formerly": resource.formerly,
             }
         if address in each.documents:
-            return {"type": "document", "place": place_text(each.documents[address].document.origin), "module": "", "after": []}
+            return {"type": "document", "place": chains.place(each.documents[address].document.origin), "module": "", "after": []}
         output = each.scope.template.output_at(address)
         if output is not None:
-            return {"type": "output", "place": place_text(output.value.origin), "module": "", "after": []}
+            return {"type": "output", "place": chains.place(output.value.origin), "module": "", "after": []}
     return {"type": kind, "place": "", "module": "", "after": []}

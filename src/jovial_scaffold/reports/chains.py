@@ -1,6 +1,6 @@
 """Chains: why a value is what it is, as the board shows it. What was written, and all that it reads, each once."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from typing import Any
 
 from jovial_scaffold.core import marks
@@ -40,9 +40,11 @@ class Chains:
         self.nodes: dict[str, dict[str, Any]] = {}
         self._reads: dict[tuple[str, Compiled | Condition], list[str]] = {}
         self._straight: dict[Shape, bool] = {}
+        self._names: dict[object, Sequence[str] | None] = {}
+        self._places: dict[Origin, str] = {}
         self._known: dict[tuple[str, Shape, Constants], set[str] | None] = {}
         self._content: tuple[Origin, Any] | None = None  # what was asked for last, which is asked for several times
-        self._scopes: tuple[str, list[Surroundings | None]] = ("", [each.scope for each in renderings])  # the same
+        self._scopes: dict[str, list[Surroundings | None]] = {"": [each.scope for each in renderings]}  # by their prefix
 
     def of(self, row: Row) -> tuple[str, str, list[str]]:
         """What was written for a row, where, and the keys of the nodes that it reads."""
@@ -60,11 +62,18 @@ class Chains:
                 own = resource.instance.resource
                 conditions = [each for each in (own.loop.over if own.loop else None, own.when) if each is not None]
                 reads = [key for condition in conditions for key in self.reads(condition, resource.instance.scope, own)]
-                return "", place_text(own.origin), list(dict.fromkeys(reads))
+                return "", self.place(own.origin), list(dict.fromkeys(reads))
             output = each.scope.template.output_at(row.address)
             if output is not None and row.type == "output":
                 return self._found(output.value, each.scope, None)
         return "", "", []
+
+    def place(self, origin: Origin) -> str:
+        """Where the key of something is written, as `FILE:LINE`."""
+        place = self._places.get(origin)
+        if place is None:
+            place = self._places[origin] = f"{origin.source.name}:{origin.source.key_line(origin.pointer)}"
+        return place
 
     def part(self, instance: Instance, at: Pointer) -> tuple[Compiled, Pointer]:
         """What a part of a resource is written as, and what remains of its place inside of what that computes."""
@@ -98,17 +107,29 @@ class Chains:
         if known in self._reads:
             return self._reads[known]
         self._reads[known] = []
-        found: dict[str, None] = {}
-        for formula, _, variables in formulas_of(part):
-            asked = None if variables or self.is_straight(formula.program.shape) else self._asked(formula, part, scope.prefix, resource)
-            for name in formula.program.read_names:
-                if asked is not None and name not in asked and name not in (resource.variables if resource else ()):
-                    continue  # it stands behind a condition that holds nowhere
-                key = self.node_of(name, scope, resource)
-                if key:
-                    found[key] = None
+        sure = self._names_in(part)
+        names = sure if sure is not None else self._names_reached(part, scope, resource)
+        found = dict.fromkeys([self.node_of(name, scope, resource) for name in names])
+        found.pop("", None)
         self._reads[known] = list(found)
         return self._reads[known]
+
+    def _names_in(self, part: Compiled | Condition) -> Sequence[str] | None:
+        """The names that something reads, found once for all that reads the same; None where it may leave some out."""
+        alike = part.computing if type(part) is Dynamic else part
+        if alike not in self._names:
+            formulas = formulas_of(part)
+            is_sure = all(variables or self.is_straight(formula.program.shape) for formula, _, variables in formulas)
+            self._names[alike] = [name for formula, _, _ in formulas for name in formula.program.read_names] if is_sure else None
+        return self._names[alike]
+
+    def _names_reached(self, part: Compiled | Condition, scope: Surroundings, resource: Resource | None) -> Iterator[str]:
+        """The same without those behind a condition that holds nowhere."""
+        for formula, _, variables in formulas_of(part):
+            asked = None if variables or self.is_straight(formula.program.shape) else self._asked(formula, part, scope, resource)
+            for name in formula.program.read_names:
+                if asked is None or name in asked or name in (resource.variables if resource else ()):
+                    yield name
 
     def is_straight(self, shape: Shape) -> bool:
         """Whether all names of an expression are looked up, whatever is in them."""
@@ -122,28 +143,28 @@ class Chains:
             self._straight[shape] = straight
         return self._straight[shape]
 
-    def _asked(self, formula: Formula, part: Compiled | Condition, prefix: str, resource: Resource | None) -> set[str] | None:
+    def _asked(self, formula: Formula, part: Compiled | Condition, scope: Surroundings, resource: Resource | None) -> set[str] | None:
         """The same as `_looked_up`, found once for all that hold the same expression where no loop is around it."""
         if resource is not None and resource.loop is not None:
-            return self._looked_up(formula, part, prefix, resource)
-        key = (prefix, formula.program.shape, formula.program.constants)
+            return self._looked_up(formula, part, scope, resource)
+        key = (scope.prefix, formula.program.shape, formula.program.constants)
         if key not in self._known:
-            self._known[key] = self._looked_up(formula, part, prefix, resource)
+            self._known[key] = self._looked_up(formula, part, scope, resource)
         return self._known[key]
 
-    def _looked_up(self, formula: Formula, part: Compiled | Condition, prefix: str, resource: Resource | None) -> set[str] | None:
+    def _looked_up(self, formula: Formula, part: Compiled | Condition, scope: Surroundings, resource: Resource | None) -> set[str] | None:
         """The names that an expression looks up in some environment; None where it has no value in one, or there are very many items."""
         found: set[str] = set()
-        for scope in self._scopes_of(prefix):
-            if scope is None:
+        for each in self._scopes_of(scope):
+            if each is None:
                 continue
             around: list[Mapping[str, Any]] = [{}]
             if resource is not None and not isinstance(part, Condition):
-                around = [instance.variables for instance in (scope.instances(resource) or {}).values()]
+                around = [instance.variables for instance in (each.instances(resource) or {}).values()]
             if len(around) > _ITEMS or (isinstance(part, Condition) and resource is not None and resource.loop is not None):
                 return None
             for variables in around:
-                asked = names_looked_up(formula.node, scope, variables)
+                asked = names_looked_up(formula.node, each, variables)
                 if asked is None:
                     return None
                 found |= asked
@@ -154,7 +175,7 @@ class Chains:
         if resource is not None and resource.loop is not None and name in resource.loop.variables:
             key = f"{scope.prefix}{resource.name} ⟳ {name}"
             if key not in self.nodes:
-                self.nodes[key] = _entry("item", name, shown_text(resource.loop.over), place_text(resource.origin))
+                self.nodes[key] = _entry("item", name, shown_text(resource.loop.over), self.place(resource.origin))
                 self.nodes[key]["reads"] = self.reads(resource.loop.over, scope, None)
             return key
         key = f"{scope.prefix}{name}"
@@ -167,7 +188,7 @@ class Chains:
         self.nodes[key] = entry
         entry["reads"] = list(dict.fromkeys(read for part, where in parts for read in self.reads(part, where, None)))
         if entry["kind"] in ("parameter", "value", "lookup"):
-            self._values(entry, name, scope.prefix, name in scope.template.secret_names)
+            self._values(entry, name, scope, name in scope.template.secret_names)
         return key
 
     def _made(
@@ -177,39 +198,43 @@ class Chains:
             declaration = template.parameters[name]
             handed = scope.use.resource.properties.entry(name) if scope.use is not None else None
             if handed is not None and scope.use is not None:
-                return _entry("parameter", name, shown_text(handed), place_text(handed.origin)), [(handed, scope.use.scope)]
+                return _entry("parameter", name, shown_text(handed), self.place(handed.origin)), [(handed, scope.use.scope)]
             default = declaration.default
             written = shown_text(default) if default is not None and not declaration.secret else ""
-            return _entry("parameter", name, written, place_text(declaration.origin)), [(default, scope)] if default is not None else []
+            return _entry("parameter", name, written, self.place(declaration.origin)), [(default, scope)] if default is not None else []
         if name in template.values:
             value = template.values[name]
-            return _entry("value", name, shown_text(value.value), place_text(value.origin)), [(value.value, scope)]
+            return _entry("value", name, shown_text(value.value), self.place(value.origin)), [(value.value, scope)]
         if name in template.lookups:
             lookup = template.lookups[name]
-            return _entry("lookup", name, shown_text(lookup.where), place_text(lookup.origin)), [(lookup.where, scope)]
+            return _entry("lookup", name, shown_text(lookup.where), self.place(lookup.origin)), [(lookup.where, scope)]
         if name in template.resources:
             found = template.resources[name]
-            return _entry("module" if found.module else "resource", f"{scope.prefix}{name}", found.type_text, place_text(found.origin)), []
+            return _entry("module" if found.module else "resource", f"{scope.prefix}{name}", found.type_text, self.place(found.origin)), []
         if name in template.documents:
-            return _entry("document", name, "", place_text(template.documents[name].origin)), []
+            return _entry("document", name, "", self.place(template.documents[name].origin)), []
         return None
 
-    def _scopes_of(self, prefix: str) -> list[Surroundings | None]:
-        """Of each environment, that of the use of a module, by the prefix of what it holds."""
-        if self._scopes[0] != prefix:
-            self._scopes = prefix, [_scope(each, prefix) for each in self._renderings]
-        return self._scopes[1]
+    def _scopes_of(self, scope: Surroundings) -> list[Surroundings | None]:
+        """Of each environment, that of the use of a module."""
+        found = self._scopes.get(scope.prefix)
+        if found is None:
+            use = scope.use
+            assert use is not None
+            found = self._scopes[scope.prefix] = [_inside(above, use.resource.name, use.key) for above in self._scopes_of(use.scope)]
+        return found
 
-    def _values(self, entry: dict[str, Any], name: str, prefix: str, is_secret: bool) -> None:
-        for each, scope in zip(self._renderings, self._scopes_of(prefix), strict=True):
-            if scope is None:
+    def _values(self, entry: dict[str, Any], name: str, scope: Surroundings, is_secret: bool) -> None:
+        values = entry["values"]
+        for each, there in zip(self._renderings, self._scopes_of(scope), strict=True):
+            if there is None:
                 continue
             try:
-                value = scope.value(name)
+                value = there.value(name)
             except EvaluationError:
                 continue
-            entry["values"][each.label] = marks.SECRET if is_secret else _short(value)
-            if entry["kind"] == "parameter" and scope.use is None:
+            values[each.label] = marks.SECRET if is_secret else _short(value)
+            if there.use is None and entry["kind"] == "parameter":
                 setting = each.parameters.setting((name,))
                 if setting is not None:
                     entry["set"][each.label] = setting.text()
@@ -228,11 +253,10 @@ def _is_eager(node: Node) -> bool:
     return isinstance(node, Call) and node.function in _EAGER
 
 
-def _scope(rendering: Evaluated, prefix: str) -> Surroundings | None:
-    """The environment of a use of a module, by the prefix of what it holds."""
-    if not prefix:
-        return rendering.scope
-    use = rendering.scope.instance_at(prefix.removesuffix("/"))
+def _inside(above: Surroundings | None, name: str, key: str | None) -> Surroundings | None:
+    """The environment of a use of a module in another; None where that is not there."""
+    resource = above.template.resources.get(name) if above is not None else None
+    use = (above.instances(resource) or {}).get(key) if above is not None and resource is not None else None
     return use.inside if use is not None else None
 
 
@@ -254,8 +278,3 @@ def _short(value: Any) -> str:
         return cut(cell(value.whole() if isinstance(value, Record) else value), _SHORT)
     except (EvaluationError, TypeError):
         return ""
-
-
-def place_text(origin: Origin) -> str:
-    """Where the key of something is written, as `FILE:LINE`."""
-    return f"{origin.source.name}:{origin.source.key_line(origin.pointer)}"

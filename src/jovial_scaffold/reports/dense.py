@@ -8,7 +8,7 @@ from typing import NamedTuple
 from jovial_scaffold.core.changes.driving import names_of
 from jovial_scaffold.core.changes.matrix import Row, same
 from jovial_scaffold.core.text.source import Pointer, pointer_text
-from jovial_scaffold.reports.folding import FEW, common_ends, in_common
+from jovial_scaffold.reports.folding import FEW, in_common, whole_ends
 from jovial_scaffold.reports.rendering import cell
 from jovial_scaffold.reports.terminal import cells, cut, number_marks
 from jovial_scaffold.reports.words import visible
@@ -184,7 +184,7 @@ def split_line(texts: Mapping[str, str], names: Iterable[str]) -> tuple[str, dic
     """A line of a document as what all columns have in common, with `…` for the rest, and that rest by column; None where that says less
     than the line itself."""
     held = [texts[name] for name in names if name in texts]
-    begins, ends = common_ends(held)
+    begins, ends = whole_ends(held)
     rests = {name: text[len(begins) : len(text) - len(ends)] for name, text in texts.items()}
     if len(begins) + len(ends) < _LEAST or len(held) < len(list(names)) or any(cells(each) > _CELL for each in rests.values()):
         return None

@@ -62,12 +62,12 @@ class Shown(NamedTuple):
     others: bool = False
 
 
-def effects_text(project: str, result: Effects, style: Style, shown: Shown, findings: str = "") -> str:
-    """The whole of it, for a terminal: the verdict, its findings, which are text already, and what happens, as `shown` says."""
-    return "\n".join(_lines(project, result, style, shown, findings)) + "\n"
+def effects_text(project: str, result: Effects, style: Style, shown: Shown, findings: str = "", notes: str = "") -> str:
+    """The whole of it, for a terminal: the verdict, its findings, which are text already, what happens, as `shown` says, and what is to be noted."""
+    return "\n".join(_lines(project, result, style, shown, findings, notes)) + "\n"
 
 
-def _lines(project: str, result: Effects, style: Style, shown: Shown, findings: str) -> Iterator[str]:
+def _lines(project: str, result: Effects, style: Style, shown: Shown, findings: str, notes: str) -> Iterator[str]:
     about = "Removing everything from" if result.teardown else "Deploying"
     source = f", with parameters of {visible(result.source)}" if result.source else ""
     verdict = summary(result)
@@ -96,6 +96,9 @@ def _lines(project: str, result: Effects, style: Style, shown: Shown, findings: 
         yield ""
         yield style.paint("strong", "Not ours, and never touched")
         yield from (f"  {visible(other_text(each))}" for each in result.snapshot.others)
+    if notes:
+        yield ""
+        yield notes.rstrip("\n")
 
 
 def _blocks(groups: Sequence[Sequence[Effect]], style: Style, indent: str = "") -> Iterator[str]:

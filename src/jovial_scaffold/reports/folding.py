@@ -1,10 +1,13 @@
 """What many things have in common, said once: texts that differ in the middle, and items of one loop."""
 
+import re
 from collections import Counter
 from collections.abc import Iterable, Sequence
 
+from jovial_scaffold.core.regexes import regex
 from jovial_scaffold.reports.terminal import common_start
 
+_IN_WORD, _FIRST_WORD, _LAST_WORD = regex(r"[\w.]"), regex(r"[\w.]+"), regex(r"[\w.]+\Z")
 _LONG = 24  # characters of what texts have in common that are shown
 FEW = 6  # items of a loop that are named one by one
 MANY, _FIRST = 16, 12  # addresses that are named, and those that are where there are more
@@ -20,10 +23,25 @@ def in_common(texts: Sequence[str], most: int = _LONG) -> str:
 
 
 def common_ends(texts: Sequence[str]) -> tuple[str, str]:
-    """What texts begin and end with, without counting anything twice; whole words and numbers are not split."""
+    """What texts begin and end with, without counting anything twice."""
     begins = common_start(texts)
     ends = common_start([each[len(begins) :][::-1] for each in texts])[::-1]
     return begins, ends
+
+
+def whole_ends(texts: Sequence[str]) -> tuple[str, str]:
+    """The same without splitting any word or number: of `30 days` and `60 days` it is ` days`."""
+    begins, ends = common_ends(texts)
+    rests = [each[len(begins) : len(each) - len(ends)] for each in texts]
+    if any(_IN_WORD.match(each or ends[:1]) for each in rests):
+        begins = begins[: len(begins) - _length(_LAST_WORD.search(begins))]
+    if any(_IN_WORD.match((each or begins)[-1:]) for each in rests):
+        ends = ends[_length(_FIRST_WORD.match(ends)) :]
+    return begins, ends
+
+
+def _length(found: re.Match[str] | None) -> int:
+    return len(found[0]) if found else 0
 
 
 def addresses_text(addresses: Iterable[str]) -> list[str]:
@@ -37,28 +55,30 @@ def addresses_text(addresses: Iterable[str]) -> list[str]:
 
 def folded(addresses: Iterable[str]) -> dict[str, int]:
     """Addresses, and how many each text stands for; many items of one loop as one with their count: `slips/… (×100)`, and so what stands in each of
-    many: `slips/…/gate (×100)`."""
+    many, however deep: `slips/…/gate (×100)`, `slips/…/gate/left (×100)`."""
     every = list(dict.fromkeys(addresses))
-    loops = Counter(each.rpartition("/")[0] for each in every if "/" in each)
-    inner = Counter(_around_step(each) for each in every if each.count("/") > 1 and loops[each.rpartition("/")[0]] <= FEW)
+    kept = _without_steps([tuple(each.split("/")) for each in every], FEW)
+    if len(set(kept)) > MANY:
+        kept = _without_steps(kept, MANY)
+    counts = Counter(kept)
     texts: dict[str, int] = {}
-    for each in every:
-        name, slash, _ = each.rpartition("/")
-        before, behind = _around_step(each)
-        if slash and loops[name] > FEW:
-            told = f"{name}/… (×{loops[name]:,})"
-        elif inner[before, behind] > FEW:
-            told = f"{before}/…/{behind} (×{inner[before, behind]:,})"
-        else:
-            told = each
+    for each, steps in zip(every, kept, strict=True):
+        told = f"{'/'.join(steps)} (×{counts[steps]:,})" if "…" in steps else each
         texts[told] = texts.get(told, 0) + 1
     return texts
 
 
-def _around_step(address: str) -> tuple[str, str]:
-    """What stands before and behind the last step but one."""
-    front, _, last = address.rpartition("/")
-    return front.rpartition("/")[0], last
+def _without_steps(addresses: Sequence[tuple[str, ...]], most: int) -> list[tuple[str, ...]]:
+    """Addresses by their steps, each without the step, but the first, in which it differs from the most others, if they are more than `most`."""
+    distinct = list(dict.fromkeys(addresses))
+    alike = Counter(_without(each, at) for each in distinct for at in range(1, len(each)))
+    best = {each: max((_without(each, at) for at in range(len(each) - 1, 0, -1)), key=alike.__getitem__, default=each) for each in distinct}
+    chosen = Counter(best.values())
+    return [best[each] if chosen[best[each]] > most else each for each in addresses]
+
+
+def _without(steps: tuple[str, ...], at: int) -> tuple[str, ...]:
+    return (*steps[:at], "…", *steps[at + 1 :])
 
 
 def heads_text(addresses: Sequence[str]) -> str:
@@ -76,7 +96,9 @@ def heads_text(addresses: Sequence[str]) -> str:
     alike: dict[tuple[str, tuple[str, ...], str], list[str]] = {}
     for (front, end), found in inner.items():
         alike.setdefault(("" if len(found) > FEW else front, tuple(found), end), []).append(front)
-    return ", ".join(_items(fronts, found, end) for (_, found, end), fronts in alike.items())
+    return ", ".join(
+        [_items(fronts, found, end) for (_, found, end), fronts in alike.items()] if len(alike) <= FEW else addresses_text(addresses)
+    )
 
 
 def _items(fronts: Sequence[str], found: Sequence[str], end: str) -> str:

@@ -138,7 +138,7 @@ def _together(alike: Sequence[_Of], style: Style, most: int) -> Iterator[str]:
     causes = dict.fromkeys(normpath(f"/{cause}").lstrip("/") for _, one in alike for cause in one.causes)
     because = f"{style.paint('faint', 'through')} {style.paint('driver', visible(listed(causes)))}"
     if each.gone or not _rows(each):
-        yield f"  {each.gone or style.paint('faint', 'renders the same')} {because}"
+        yield f"  {each.gone or style.paint('faint', 'render the same')} {because}"
         return
     places: dict[_Place, list[Row]] = {}
     for _, one in alike:

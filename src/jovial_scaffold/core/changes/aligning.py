@@ -67,7 +67,14 @@ def same(a: Any, b: Any) -> bool:
     if isinstance(a, list) and isinstance(b, list):
         return len(a) == len(b) and all(map(same, a, b))
     if isinstance(a, dict) and isinstance(b, dict):
-        return a.keys() == b.keys() and all(same(a[key], b[key]) for key in a)
+        if a.keys() != b.keys():
+            return False
+        for key, value in a.items():
+            other = b[key]
+            kind = type(value)
+            if (value != other) if kind is type(other) and kind in PLAIN else not same(value, other):
+                return False
+        return True
     return equal(a, b)
 
 

@@ -23,6 +23,7 @@ from jovial_scaffold.core.rendering.overlays import (
 from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.rendering.tracing import Kept, Source, Tracer
 from jovial_scaffold.core.schemas.lists import NO_LISTS, Lists
+from jovial_scaffold.core.templates.inputs import CONTEXT as CONTEXT_NAME
 from jovial_scaffold.core.templates.model import Resource
 from jovial_scaffold.core.text.source import Pointer, value_at
 from jovial_scaffold.core.text.unknown import UNKNOWN
@@ -63,6 +64,7 @@ class Drivers:
         self._alike: dict[tuple[tuple[object, ...], Pairs], tuple[Driver, ...]] = {}
         self._alike_in_part: dict[tuple[tuple[object, ...], Pairs], tuple[Driver, ...]] = {}
         self._text_changed: dict[tuple[Trial, object], bool] = {}
+        self._decided: dict[frozenset[str], bool] = {}
         self._lines: dict[tuple[Trial, str], tuple[frozenset[int], frozenset[str]]] = {}
         # Between two templates, what differs may have been written differently: then no parameter explains it.
         self.templates = len({rendering.scope.template for rendering in renderings})
@@ -74,8 +76,8 @@ class Drivers:
         return self._tracers[scope]
 
     def inputs_of(self, column: int, address: str, name: str) -> frozenset[str]:
-        """What a property may be computed from in a column, and there being the resource."""
-        return self._behind[column].property(address, name)
+        """What a property may be computed from in a column, wherever the resource is there."""
+        return self._behind[column].value(address, name)
 
     def differ(self, inputs: Iterable[str]) -> bool:
         """Whether an input, or the context as a whole, is not the same in all columns, or is set in some of them and follows its default in others."""
@@ -156,7 +158,7 @@ class Drivers:
             pairs,
             self._inputs(
                 addresses if self.templates > 1 else (next(iter(addresses)),),
-                lambda column: self._behind[column].property(addresses[column], name),
+                lambda column: self._inputs_behind(column, addresses[column], name),
             ),
             changes,
             lambda column: self._sources(column, addresses, at),
@@ -171,6 +173,17 @@ class Drivers:
             span = self.tracer(instance.scope).place(instance, at.get(column, next(iter(at.values()))))
             places[self.renderings[column].label] = f"{span.file}:{span.line}"
         return (*found, Driver(TEMPLATE, places))
+
+    def _inputs_behind(self, column: int, address: str, name: str) -> frozenset[str]:
+        """What may change a property of a resource in a column, where another one has the resource, too: with the only thing that differs of what
+        decides about that, it is there as it is in the other one."""
+        if self.renderings[column].resources[address].instance.scope.use is None:
+            return self._behind[column].property(address, name)
+        value, presence = self._behind[column].value(address, name), self._behind[column].presence(address)
+        if presence not in self._decided:
+            several = sum(map(self._trials.differs, presence)) > 1 or CONTEXT_NAME in presence  # which has several entries
+            self._decided[presence] = self.templates == 1 and not several and not any(map(self._follows_somewhere, presence))
+        return value if self._decided[presence] else value | presence
 
     def _is_driven(self, row: Differing, pair: tuple[int, int], drivers: Iterable[Driver]) -> bool:
         """Whether what drives a row at all does so between two columns; where these have two templates and it does not, the templates do."""

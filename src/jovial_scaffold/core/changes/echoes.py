@@ -10,7 +10,7 @@ from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from typing import Any
 
 from jovial_scaffold.core import marks
-from jovial_scaffold.core.changes.aligning import PLAIN, Alike, Leaf, are_alike
+from jovial_scaffold.core.changes.aligning import PLAIN, Alike, Leaf, are_alike, same
 from jovial_scaffold.core.changes.driving import Driver, Drivers
 from jovial_scaffold.core.changes.trials import value_of
 from jovial_scaffold.core.expressions.errors import EvaluationError, SyntaxProblem
@@ -23,7 +23,7 @@ from jovial_scaffold.core.meter import Meter
 from jovial_scaffold.core.records import replace
 from jovial_scaffold.core.regexes import regex
 from jovial_scaffold.core.rendering.computing import Site
-from jovial_scaffold.core.rendering.instances import Instance
+from jovial_scaffold.core.rendering.instances import Instance, Surroundings
 from jovial_scaffold.core.rendering.overlays import CONTEXT, MISSING, Overlay, trial_meter
 from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.rendering.shapes import Constants, Text
@@ -117,16 +117,18 @@ class Echoes:
             inputs = instance.scope.plan.inputs.of_names(text.names(constants))
         # What an entry of a map is may stand there in one column, and in the template in another.
         is_fixed = written is not None or not any(map(self._drivers.is_parted, names))
-        if self._drivers.templates == 1 and is_fixed and not self._differs(names, inputs):
-            columns = columns[:1]  # with marks for the parameters behind it, it is the same everywhere
+        is_alike = self._drivers.templates == 1 and is_fixed and not self._differs(names, inputs)
+        if is_alike:
             told = self._by_shape(columns[0], names, *written[:2]) if written is not None else ""
             if told:
                 return told
         found: dict[int, Any] = {}
         for each in columns:
-            found[each] = self._property(each, names, addresses[each], leaf.at[each], written)
+            found[each], is_own = self._property(each, names, addresses[each], leaf.at[each], written)
             if type(found[each]) not in _REPEATING:
                 return ""
+            if is_alike and is_own:  # with marks for the parameters behind it, it is the same everywhere
+                break
         return self._pattern(names, found)
 
     def _by_shape(self, column: int, names: tuple[str, ...], text: Text, constants: Constants) -> str:
@@ -205,7 +207,9 @@ class Echoes:
             for each in evaluated.within(line):
                 written = Dynamic(each.formula, evaluated.document.origin)
                 was, becomes = self._overlay(column, ()).value(written), overlay.value(written)
-                if type(becomes) is Pending and (type(was) is not str or not self._pattern(names, {column: becomes})):
+                if type(becomes) is not Pending or same(was, becomes):  # what the cloud will say is the same in all columns
+                    continue
+                if type(was) not in _TEXTS or not self._pattern(names, {column: becomes}):
                     return ""
             told[marked.compared.split("\n")[line]] = marked.text.split("\n")[line]
         text = next(iter(told.values())).strip() if len(told) == 1 and not self._meter.spent else ""
@@ -228,28 +232,46 @@ class Echoes:
 
     def _property(
         self, column: int, names: tuple[str, ...], address: str, at: Pointer, written: tuple[Text, Constants, Instance] | None
-    ) -> Any:
-        """A part of a property there, whatever decides that the resource is there."""
+    ) -> tuple[Any, bool]:
+        """A part of a property there, whatever decides that the resource is there; and whether all that it is computed from is what it is with
+        the marks: items of a loop over something else there are those of the column."""
         overlay, instance = self._overlay(column, names), self._renderings[column].resources[address].instance
         try:
             shape = written[0].shapes[0] if written is not None and len(written[0].shapes) == 1 else None
             if written is not None and isinstance(shape, Shape) and self._copies_by_itself(shape):
                 text, constants, _ = written
-                return evaluate(_filled(shape, constants[text.first : text.last]), overlay.scope)
+                return evaluate(_filled(shape, constants[text.first : text.last]), overlay.scope), True
             return self._part(overlay, instance, at, names)
         except EvaluationError:
-            return MISSING
+            return MISSING, True
 
-    def _part(self, overlay: Overlay, instance: Instance, at: Pointer, names: tuple[str, ...]) -> Any:
-        if instance.scope.use is not None:
-            return value_at(overlay.property(instance.address, str(at[0])), at[1:], MISSING)
+    def _part(self, overlay: Overlay, instance: Instance, at: Pointer, names: tuple[str, ...]) -> tuple[Any, bool]:
+        # Of a loop over something else, the items are there as they are.
+        is_apart = instance.scope.use is None and not self._decides(instance, names)
+        if not is_apart:
+            value = value_at(overlay.property(instance.address, str(at[0])), at[1:], MISSING)
+            if type(value) in _REPEATING:
+                return value, True
         leaf = self._drivers.tracer(instance.scope).leaf(instance, at)
-        if isinstance(leaf.compiled, Dynamic) and not all(
-            self._may_be_copied(each.program.shape, names) for each in leaf.compiled.formulas()
-        ):
-            return MISSING
-        value = overlay.value(leaf.compiled) if not leaf.variables else overlay.scope.computer.value(leaf.compiled, leaf.variables, Site())
-        return value_at(value, leaf.rest, MISSING)
+        formulas = leaf.compiled.formulas() if isinstance(leaf.compiled, Dynamic) and instance.scope.use is None else []
+        if not all(self._may_be_copied(each.program.shape, names) for each in formulas):
+            return MISSING, True
+        is_alone = leaf.variables is instance.variables  # no loop inside of the property
+        scope: Surroundings = overlay.scope
+        variables, is_own = leaf.variables, is_alone
+        if not is_apart:
+            there, is_own = overlay.counterpart(instance)
+            scope, variables = there.scope, there.variables if is_alone else leaf.variables
+        if not leaf.variables and scope is overlay.scope:
+            value = overlay.value(leaf.compiled)
+        else:
+            value = scope.computer.whole(leaf.compiled, variables, Site())
+        return value_at(value, leaf.rest, MISSING), is_own and is_alone
+
+    def _decides(self, instance: Instance, names: tuple[str, ...]) -> bool:
+        """Whether some parameters may decide which items a loop has."""
+        inputs = instance.scope.plan.inputs.of_items(instance.resource)
+        return any(name in inputs or name.partition(".")[0] in inputs for name in names)
 
     def _pattern(self, names: tuple[str, ...], found: Mapping[int, Any]) -> str:
         first = next(iter(found.values()))

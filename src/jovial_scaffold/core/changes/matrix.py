@@ -193,11 +193,17 @@ class Matrix:
         self._renamed = [{own: newest for newest, own in each.items() if own != newest} for each in self._names] or [{} for _ in renderings]
         self._shaped = None if any(self._renamed) else ShapedLeaves(self.keeps_items)
         self._at: dict[Pointer, tuple[Mapping[int, Pointer], Mapping[str, Pointer]]] = {}
+        self._counts: list[int] = []
+        self._addresses: list[str] = []
 
     @property
     def addresses(self) -> list[str]:
-        """All that there are in some column."""
-        return sorted(set().union(*(self._names or self._resources)))
+        """All that there are in some column, by now."""
+        held = self._names or self._resources
+        counts = [*map(len, held)]
+        if counts != self._counts:  # resources may come in addition
+            self._counts, self._addresses = counts, sorted(set().union(*held))
+        return self._addresses
 
     @property
     def untried(self) -> int:

@@ -6,8 +6,9 @@ from typing import Any
 from jovial_scaffold.core.changes.causing import Causes
 from jovial_scaffold.core.changes.effect_records import Effects
 from jovial_scaffold.core.expressions.values import UNSEEN, Secret
-from jovial_scaffold.core.findings import Finding, Related
+from jovial_scaffold.core.findings import Finding, Related, without_positions
 from jovial_scaffold.core.limits import TRIAL_ROUNDS
+from jovial_scaffold.core.rendering.causes import cause_of
 from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.rendering.tracing import tracer_of
 from jovial_scaffold.core.text.source import pointer_text
@@ -39,19 +40,24 @@ def violations(result: Effects, rendering: Evaluated) -> Iterator[Finding]:
                 each.address,
                 "",
                 environments,
+                group=each.effect,  # of all items of a loop, it is one mistake
             )
         for change in each.changes:
             if change.effect == "locked" and change.counted and change.certain:
                 pointer = pointer_text(change.pointer)
                 message = say("`{}` of {} is locked: {} cannot change it once it is there.", pointer, each.address, each.type)
-                span = place
+                span, cause = place, None
                 related: tuple[Related, ...] = ()
                 if resource is not None:
                     tracer = tracer_of(resource.instance.scope)
                     span = tracer.place(resource.instance, change.pointer)
                     related = tracer.related(tracer.sources(resource.instance, change.pointer))
+                    cause = cause_of(tracer, resource.instance, change.pointer)
                 hint = say("Give it its old value, or make another resource and move over.")
-                yield Finding("property-locked", "error", message, span, hint, each.address, pointer, environments, related)
+                group = without_positions(pointer)
+                yield Finding(
+                    "property-locked", "error", message, span, hint, each.address, pointer, environments, related, group, cause=cause
+                )
 
 
 def unknown_secrets(result: Effects, known: Evaluated, older: Mapping[str, str]) -> Iterator[Finding]:

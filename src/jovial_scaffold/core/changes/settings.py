@@ -10,7 +10,7 @@ from jovial_scaffold.core.changes.effect_records import SEVEREST, Effects
 from jovial_scaffold.core.changes.effects import effects
 from jovial_scaffold.core.changes.snapshots import Deployed, Snapshot
 from jovial_scaffold.core.expressions.values import deep_marks
-from jovial_scaffold.core.findings import Finding
+from jovial_scaffold.core.findings import Finding, merged
 from jovial_scaffold.core.parameters.resolving import Parameters
 from jovial_scaffold.core.records import value_record
 from jovial_scaffold.core.rendering.rendering import Evaluated
@@ -71,7 +71,9 @@ def effects_of_settings(now: Evaluated, tried: Sequence[tuple[str, Evaluated, li
         if errors:
             found.append(SettingEffects(setting, None, tuple(errors)))
         else:
-            found.append(SettingEffects(setting, effects(rendering, rendering, rendering, snapshot, lambda: None)))
+            result = effects(rendering, rendering, rendering, snapshot, lambda: None)
+            result.findings[:] = merged(result.findings)
+            found.append(SettingEffects(setting, result))
     return sorted(found, key=_weight)
 
 

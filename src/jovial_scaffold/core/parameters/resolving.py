@@ -13,12 +13,16 @@ from jovial_scaffold.core.parameters.typing import Declared, declared, from_text
 from jovial_scaffold.core.records import replace
 from jovial_scaffold.core.schemas.navigation import subschema
 from jovial_scaffold.core.schemas.shapes import Shape, secret_pointers, secret_shape, with_secrets
+from jovial_scaffold.core.schemas.types import ANNOTATING
 from jovial_scaffold.core.schemas.validation import Validator, Violation, as_written
 from jovial_scaffold.core.spelling import Speller
 from jovial_scaffold.core.templates.model import FILL_IN, Declaration, Template
 from jovial_scaffold.core.text.source import Origin, Pointer, pointer_text, value_at
 from jovial_scaffold.core.text.unknown import UNKNOWN
 from jovial_scaffold.core.words import NOTHING, Sentence, nearest, say, together, told
+
+_SAYS_NO_MORE = ANNOTATING - {"$ref"} | {"type"}
+_SIMPLE_TYPES = {"string": str, "integer": int, "boolean": bool}
 
 
 @dataclass(slots=True)
@@ -48,6 +52,16 @@ class Checker:
         self._validators: dict[str, Validator] = {}
         self._shapes: dict[str, Shape | None] = {}
         self._declared: dict[str, Declared] = {}
+        self._simple: dict[str, type | None] = {}
+
+    def simple_type(self, declaration: Declaration) -> type | None:
+        """The type of which a declaration takes each value, just as it is; None where it says more than that, or takes a secret."""
+        name = declaration.name
+        if name not in self._simple:
+            says_more = not declaration.schema.keys() <= _SAYS_NO_MORE or declaration.secret or name in self.template.secret_names
+            wanted = declaration.schema.get("type")
+            self._simple[name] = _SIMPLE_TYPES.get(wanted) if type(wanted) is str and not says_more else None
+        return self._simple[name]
 
     def marked(self, declaration: Declaration, value: Any) -> Any:
         """The value with its secret parts marked."""

@@ -148,6 +148,10 @@ class Environment(LookupScope):
         template = self.template
         if name in template.resources:
             return self._resource(template.resources[name])
+        if name in template.parameters and not self.order.receives:  # then nobody has to note what it reads
+            value = self._parameter(template.parameters[name])
+            self._known[name] = (value, NOTHING_READ)
+            return value
         compute = self._computation(name)
         if compute is not None:
             return self._kept(self._known, name, compute)
@@ -231,6 +235,8 @@ class Environment(LookupScope):
         if isinstance(value, Record):
             value = value.whole()
         checker = self.plan.checker
+        if type(value) is checker.simple_type(declaration):
+            return value
         if checker.violations(declaration, value) or self._has_doubles_as_integers(declaration, value):
             return UNKNOWN
         return value if isinstance(value, Secret) else checker.marked(declaration, checker.as_declared(declaration, value))
@@ -478,7 +484,9 @@ class Environment(LookupScope):
         reading = self.shared.reading
         reading.append(instance.reads)
         resource = instance.resource
-        code = self.plan.codes.of(resource.shape) if instance.inside is None else None
+        # What each property of a use was computed from is noted only the careful way, where that is anything.
+        is_quick = instance.inside is None or not (instance.values or instance.inside.order.receives)
+        code = self.plan.codes.of(resource.shape) if is_quick else None
         values = self._computed(code, instance.variables, resource.constants) if code is not None else None
         if code is None or values is None:
             found = {}
@@ -490,7 +498,7 @@ class Environment(LookupScope):
             found = self._completed(instance, code, values)
         else:
             found = instance.values = code.build(values, resource.constants)  # which hold all that it writes
-            if resource.shape.is_plain:
+            if resource.shape.is_plain and instance.inside is None:
                 instance.computed = (code, values, resource.constants)
         reading.pop()
         return found
@@ -563,9 +571,10 @@ class Environment(LookupScope):
 
     def kept(self, resource: Resource) -> bool:
         """Whether `$keep` stands on a resource or on a use of a module around it."""
+        if resource.keep is None:
+            return self.use is not None and self.use.scope.kept(self.use.resource)
         if resource.name not in self._protected:
-            site = Site(f"{self.prefix}{resource.name}", 2)
-            own = self.computer.condition(resource.keep, {}, site, "$keep") if resource.keep is not None else False
+            own = self.computer.condition(resource.keep, {}, Site(f"{self.prefix}{resource.name}", 2), "$keep")
             self._protected[resource.name] = own is True or (self.use is not None and self.use.scope.kept(self.use.resource))
         return self._protected[resource.name]
 

@@ -1,6 +1,6 @@
 """What a rendering is computed from as it goes on: resources that are present, what they share, what is around each, and their order."""
 
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence, Set
 from dataclasses import dataclass, field
 from typing import Any, Protocol
 
@@ -64,6 +64,7 @@ class Shared:
     instances: int = 0
     deployed: Mapping[str, Mapping[str, Any]] = field(default_factory=dict)
     meter: Meter = field(default_factory=Meter)
+    heard: bool = True  #: whether somebody hears what does not fit a type: else nobody looks where that is written
     stopped: bool = False  #: whether the time was over before all was looked at
     sightings: list[Sighting] | None = None
     tracers: dict[Any, Any] = field(default_factory=dict)  #: by the environment or use of a module (`tracing.tracer_of`)
@@ -79,8 +80,21 @@ class Order:
 
     def __init__(self, scope: "Surroundings") -> None:
         self._scope = scope
-        self._reached: dict[tuple[str, str], set[str]] = {}
-        self._before: set[str] | None = None
+        self._reached: dict[tuple[str, str], Set[str]] = {}
+        self._before: Set[str] | None = None
+        self._receives: bool | None = None
+
+    @property
+    def receives(self) -> bool:
+        """Whether the use of a module may be handed anything of resources."""
+        if self._receives is None:
+            use = self._scope.use
+            self._receives = use is not None and use.scope.order.hands(use.resource)
+        return self._receives
+
+    def hands(self, use: Resource) -> bool:
+        """Whether a use of a module may hand in anything of resources, its own or what it was handed itself."""
+        return self.receives or self._scope.plan.hands_resources(use)
 
     def addresses(self, resource: Resource) -> Iterable[str]:
         """The addresses of a resource's items; of a module, of all that it holds."""
@@ -91,8 +105,10 @@ class Order:
                 for below in instance.inside.template.resources.values():
                     yield from instance.inside.order.addresses(below)
 
-    def reached(self, reach: Reach) -> set[str]:
+    def reached(self, reach: Reach) -> Set[str]:
         """The addresses that a declaration names for certain: single resources, and what outputs and parameters of modules lead to."""
+        if not (reach.resources or reach.outputs or (reach.parameters and self.receives)):
+            return NOTHING_READ
         found: set[str] = set()
         for name in reach.resources:
             target = self._scope.template.resources[name]
@@ -102,13 +118,12 @@ class Order:
             for instance in (self._scope.instances(self._scope.template.resources[name]) or {}).values():
                 if instance.inside is not None:
                     found |= instance.inside.order.reached_by("output", output)
-        use = self._scope.use
-        if use is not None and (use.scope.use is not None or use.scope.plan.hands_resources(use.resource)):
+        if self.receives:
             for name in reach.parameters:
                 found |= self.reached_by("parameter", name)
         return found
 
-    def reached_by(self, kind: str, name: str) -> set[str]:
+    def reached_by(self, kind: str, name: str) -> Set[str]:
         """What an output needs, or what is handed in for a parameter; found once."""
         key = (kind, name)
         if key not in self._reached:
@@ -121,18 +136,16 @@ class Order:
                 )
         return self._reached[key]
 
-    def before_all(self) -> set[str]:
+    def before_all(self) -> Set[str]:
         """What all resources of a module come after: what decides that the module is used, and its `$after`."""
         if self._before is None:
-            self._before = set()
-            if self._scope.use is not None:
-                above = self._scope.use.scope
-                self._before |= (
-                    self._scope.use.presence
-                    | above.order.before_all()
-                    | above.order.reached(above.plan.resource(self._scope.use.resource.name))
-                )
-                self._before |= above.order.waited(self._scope.use.resource)
+            use = self._scope.use
+            self._before = NOTHING_READ
+            if use is not None:
+                above = use.scope.order
+                self._before = use.presence | above.before_all() | above.reached(use.scope.plan.resource(use.resource.name))
+                if use.resource.after:
+                    self._before |= above.waited(use.resource)
         return self._before
 
     def waited(self, resource: Resource) -> set[str]:

@@ -59,6 +59,9 @@ def judged(
             faults.append(violation)
             if violation.meant:
                 meant.append((*violation.pointer[:-1], violation.meant))
+    pointers = (*(fault.pointer for fault in faults), *meant)
+    if not scope.shared.heard:
+        return pointers, marked
     tracer = tracer_of(scope) if faults or notes else None
     sightings = scope.shared.sightings if scope.use is None and instance.resource.loop is None else None
     for fault in faults:
@@ -74,7 +77,7 @@ def judged(
     for note, pointer in notes:
         if note == "deprecated" and tracer is not None:
             scope.report(_deprecated(pointer, instance, kind, tracer))
-    return (*(fault.pointer for fault in faults), *meant), marked
+    return pointers, marked
 
 
 def _violations(instance: Instance, kind: ResourceType, marked: dict[str, Any], is_wrong: bool) -> list[Violation]:
@@ -186,7 +189,7 @@ def _deprecated(pointer: Pointer, instance: Instance, kind: ResourceType, tracer
 
 def report_clashes(scope: Surroundings, instance: Instance, kind: ResourceType, properties: dict[str, Any]) -> None:
     """Items of a list that the same key identifies: nobody could tell them apart."""
-    for pointer, key, value in kind.lists.clashes(properties):
+    for pointer, key, value in kind.lists.clashes(properties) if scope.shared.heard else ():
         where = pointer_text(pointer)
         message = say("Two items of `{}` have the {} {}.", pointer_text(pointer[:-1]), key, Value(value))
         span = tracer_of(scope).place(instance, (*pointer, key))

@@ -7,6 +7,7 @@ own, whose parameters and context are those of the rendering but for what is cha
 from collections.abc import Mapping
 from typing import Any, Final, NamedTuple
 
+from jovial_scaffold.core.expressions.errors import EvaluationError
 from jovial_scaffold.core.expressions.placeholders import Formula, Joined
 from jovial_scaffold.core.expressions.program import Program
 from jovial_scaffold.core.limits import TRIAL_ROUNDS
@@ -25,6 +26,7 @@ from jovial_scaffold.core.templates.inputs import CONTEXT as CONTEXT_NAME
 from jovial_scaffold.core.templates.model import Compiled, Condition, Constant, Dynamic, ListValue, MapValue, Resource
 from jovial_scaffold.core.text.source import Pointer
 from jovial_scaffold.core.text.unknown import UNKNOWN
+from jovial_scaffold.core.words import say
 
 CONTEXT: Final = f"{CONTEXT_NAME}."
 MISSING: Final = object()  #: there is no such property, output or document
@@ -83,11 +85,27 @@ class Overlay:
         self.scope = Environment(scope.plan, shared, parameters)
         self._values: dict[object, Any] = {}
         self._conditions: dict[object, Any] = {}
+        self._counterparts: dict[str, tuple[Instance, bool]] = {}
         self._last: tuple[str, str, Any] = ("", "", None)
 
     def instance(self, address: str) -> Instance | None:
         """What is there at an address."""
         return self.scope.instance_at(address)
+
+    def counterpart(self, instance: Instance) -> tuple[Instance, bool]:
+        """What stands here for a resource of the rendering, or for a use of a module, whatever decides that it is there; and whether a loop around
+        it gives its items here, or those of the rendering had to be taken. Raises EvaluationError where there would be more than there may be."""
+        if instance.address not in self._counterparts:
+            above, is_own = self.counterpart(instance.scope.use) if instance.scope.use is not None else (None, True)
+            scope = above.inside if above is not None else self.scope
+            if not isinstance(scope, Environment):
+                raise EvaluationError(say("There are too many uses of modules."))
+            found = (scope.instances(instance.resource) or {}).get(instance.key)
+            if found is None:
+                found = scope.assumed(instance.resource, instance.key, instance.variables)
+                is_own = is_own and instance.resource.loop is None
+            self._counterparts[instance.address] = found, is_own
+        return self._counterparts[instance.address]
 
     def computed(self, resource: Resource, index: int, text: Text) -> Any:
         """One of the values that the code of a single resource of the template itself computes, which is written as `text`; UNKNOWN where
@@ -259,6 +277,13 @@ class Behind:
         instance = self._rendering.resources[address].instance
         return self._outside(instance.scope, instance.scope.plan.inputs.of_property(instance.resource, name))
 
+    def value(self, address: str, name: str) -> frozenset[str]:
+        """Of what a property is, wherever the resource is there."""
+        instance = self._rendering.resources[address].instance
+        inputs = instance.scope.plan.inputs
+        found = inputs.of_value(instance.resource.properties.entry(name)) | inputs.of_items(instance.resource)
+        return self._outside(instance.scope, found, is_there=True)
+
     def part(self, written: Written, known: tuple[object, ...]) -> frozenset[str]:
         """Of a part of a property of the template itself, by its key, which is `known`."""
         if known not in self._parts:
@@ -271,6 +296,9 @@ class Behind:
         resource = self._rendering.scope.template.resources.get(address)
         if resource is not None:  # as most are: a resource of the template itself, as a whole
             return self._rendering.scope.plan.inputs.of_presence(resource)
+        if address in self._rendering.resources:
+            instance = self._rendering.resources[address].instance
+            return self._outside(instance.scope, instance.scope.plan.inputs.of_presence(instance.resource))
         along = self._rendering.scope.along(address)
         return frozenset().union(*(self._outside(scope, scope.plan.inputs.of_presence(resource)) for scope, resource in along))
 
@@ -287,11 +315,12 @@ class Behind:
             return frozenset()
         return self._outside(document.scope, document.scope.plan.inputs.of_document(document.document))
 
-    def _outside(self, scope: Surroundings, inputs: frozenset[str]) -> frozenset[str]:
-        """Inputs of a module as those of whoever uses it."""
+    def _outside(self, scope: Surroundings, inputs: frozenset[str], is_there: bool = False) -> frozenset[str]:
+        """Inputs of a module as those of whoever uses it, with what decides whether it is used; of one that surely `is_there`, only with those of
+        its items."""
         while scope.use is not None:
             use, above = scope.use.resource, scope.use.scope
-            found = set(above.plan.inputs.of_presence(use))
+            found = set(above.plan.inputs.of_items(use) if is_there else above.plan.inputs.of_presence(use))
             if CONTEXT_NAME in inputs:
                 found.add(CONTEXT_NAME)
             given = dict(use.properties.entries)

@@ -1,5 +1,6 @@
 """The rendering of one environment: every present resource judged by its schema, and the outputs."""
 
+from bisect import bisect_left
 from collections.abc import Callable, Container, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, NamedTuple
@@ -100,14 +101,36 @@ def render(
     return evaluated(scope, context, resources, documents, outputs, findings)
 
 
+class Share(NamedTuple):
+    """Some of the addresses of renderings: of those from `since` on and before `until`, where this says something, the share of this `number`, of so
+    many `shares` of about one size."""
+
+    since: str = ""
+    until: str = ""
+    number: int = 0
+    shares: int = 1
+
+    def of(self, addresses: Sequence[str]) -> Sequence[str]:
+        """Its addresses, of all in order."""
+        begin = bisect_left(addresses, self.since)
+        count = (bisect_left(addresses, self.until) if self.until else len(addresses)) - begin
+        return addresses[begin + count * self.number // self.shares : begin + count * (self.number + 1) // self.shares]
+
+    def cut(self, shares: int) -> list["Share"]:
+        """So many shares, which are all of it."""
+        return [Share(self.since, self.until, number, shares) for number in range(shares)]
+
+
+WHOLE = Share()
+
+
 class Part(NamedTuple):
-    """Some resources of a template, of all by their names: from the one `begin` on, before the one `end`. Their addresses are those from `since` on
-    and before `until`, where this says something, and no other resource has such a one."""
+    """Some resources of a template, of all by their names: from the one `begin` on, before the one `end`; and the addresses that are meant, of which
+    no other resource has one."""
 
     begin: int
     end: int
-    since: str
-    until: str
+    share: Share
 
 
 def parts_of(names: Sequence[str], manifold: Container[str], most: int) -> list[Part]:
@@ -122,27 +145,31 @@ def parts_of(names: Sequence[str], manifold: Container[str], most: int) -> list[
                 break
     cuts.append(len(names))
     firsts = ["", *(names[cut] for cut in cuts[1:-1]), ""]
-    return [Part(begin, end, *bounds) for begin, end, *bounds in zip(cuts, cuts[1:], firsts, firsts[1:], strict=False)]
+    shares = map(Share, firsts, firsts[1:])
+    return list(map(Part, cuts, cuts[1:], shares))
 
 
 class PartlyRendered:
     """A template of which parts are rendered, when they are asked for, as a whole rendering has them. What is wrong only that says."""
 
     def __init__(self, plan: Plan, parameters: Parameters, context: Mapping[str, Any], plans: Plans, meter: Meter) -> None:
-        self._scope = Environment(plan, Shared(plans, dict(context), lambda finding: None, meter=meter), parameters)
+        self._scope = Environment(plan, Shared(plans, dict(context), lambda finding: None, meter=meter, heard=False), parameters)
         self._resources: dict[str, EvaluatedResource] = {}
         self._is_begun = _begin(self._scope)
+        self._rendered: set[tuple[int, int]] = set()
         #: what there is of it by now
         self.rendering = evaluated(self._scope, context, self._resources, {}, {}, [])
 
     def render(self, part: Part) -> None:
         """Render a part, too."""
-        if not self._is_begun:
+        if not self._is_begun or part[:2] in self._rendered:  # another share of the same
             return
+        self._rendered.add(part[:2])
         found: dict[str, EvaluatedResource] = {}
         _take_in(self._scope.all_instances(self._scope.plan.in_order[part.begin : part.end]), found, {}, None)
         for each in found.values():
-            each.after = _after(each.instance.scope, each.instance)
+            if each.instance.scope.use is None:  # of a module's, that is known
+                each.after = _after(each.instance.scope, each.instance)
         self._resources.update(found)
 
 
@@ -199,7 +226,7 @@ class _Asked(Mapping[str, Any]):
 
 def asked(plan: Plan, parameters: Parameters, context: Mapping[str, Any], plans: Plans, meter: Meter | None = None) -> Evaluated:
     """A rendering that evaluates what it is asked for, and no more. What is wrong, and what comes after what, only a whole one says."""
-    shared = Shared(plans, dict(context), lambda finding: None, meter=meter or Meter())
+    shared = Shared(plans, dict(context), lambda finding: None, meter=meter or Meter(), heard=False)
     scope = Environment(plan, shared, parameters)
     template = plan.template
     for name in template.parameters:
@@ -309,7 +336,7 @@ def _use(
     """A use of a module: what it is given is judged like the properties of a resource, then all inside is rendered."""
     scope = instance.scope
     properties = scope.properties(instance)
-    if instance.resource.type is not None:
+    if instance.resource.type is not None and scope.shared.heard:
         judged(scope, instance, instance.resource.type, properties)
     if instance.inside is not None:
         _collect(instance.inside, resources, documents, searching)

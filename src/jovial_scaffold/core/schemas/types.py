@@ -18,7 +18,7 @@ _KINDS = {
     "object": "map",
 }
 _DEEPEST = 12
-_ANNOTATING = frozenset(
+ANNOTATING = frozenset(
     ("$ref", "description", "title", "default", "$defs", "types", "examples", "$comment", "readOnly", "writeOnly", "deprecated")
 ) | {*ANNOTATIONS} - {"refersTo"}
 """Keywords that take no value away, or are looked up elsewhere."""
@@ -31,7 +31,7 @@ def type_of_schema(schema: Any, root: Any = None, depth: int = 0, filled: bool =
         return ANY
     if "$ref" in schema:
         target = referred(schema["$ref"], root) if isinstance(schema["$ref"], str) else None
-        beside = {key: value for key, value in schema.items() if key not in _ANNOTATING}
+        beside = {key: value for key, value in schema.items() if key not in ANNOTATING}
         return (
             met((type_of_schema(target, root, depth + 1, filled), type_of_schema(beside, root, depth + 1, filled)))
             if beside
@@ -80,7 +80,7 @@ def _merged(schemas: list[Any]) -> dict[str, Any] | None:
     """Schemas that all hold as one, where none says what another does, or refers elsewhere."""
     merged: dict[str, Any] = {}
     for each in schemas:
-        own = {key: value for key, value in each.items() if key not in _ANNOTATING - {"$ref"}} if isinstance(each, dict) else None
+        own = {key: value for key, value in each.items() if key not in ANNOTATING - {"$ref"}} if isinstance(each, dict) else None
         if own is None or merged.keys() & own.keys() or own.keys() & _APPLYING:
             return None
         merged |= own

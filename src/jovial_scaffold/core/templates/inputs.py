@@ -38,6 +38,10 @@ class Inputs:
             self._presences[resource.name] = self.of_names(_names(presence_uses(resource)))
         return self._presences[resource.name]
 
+    def of_items(self, resource: Resource) -> frozenset[str]:
+        """Behind the items that a resource may have, and which has which key, whatever decides which of them are there."""
+        return self.of_value(resource.loop.over) | self.of_value(resource.key) if resource.loop is not None else frozenset()
+
     def of_document(self, document: Document) -> frozenset[str]:
         """Behind a document's text and target."""
         if document.name not in self._documents:

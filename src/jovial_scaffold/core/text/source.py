@@ -15,6 +15,7 @@ from jovial_scaffold.core.words import NOTHING, Sentence, say
 
 _COMMENT = regex(r"(^|\s)#.*")
 _PARTS = 200  # entries whose places are found one by one, before those of the whole text are
+_LONG_ENTRY = 4_000  # characters of an entry that is read by itself, and not as one of many that are alike
 _FEW = 8  # places in a text that are found without a list of its lines
 _DIGITS = regex("[0-9]+")
 _INDENTED = regex("[|>][-+]?[1-9]")  # a text of several lines that says how far in it stands
@@ -289,14 +290,15 @@ class Source:
             alike, digits = head, ()
         else:
             text = self._entry(head)
-            alike = _DIGITS.sub("0", text)
-            digits = tuple(_DIGITS.findall(text))
+            is_long = len(text) > _LONG_ENTRY  # which is hardly written twice, and is not compared each time
+            alike = head if is_long else _DIGITS.sub("0", text)
+            digits = () if is_long else tuple(_DIGITS.findall(text))
         part = self._parts.get(alike)
         if part is None:
             if len(self._parts) >= max(_PARTS, len(self.outline.starts) // 4):  # then all of it at once takes less
                 return None
             text = self._entry(head)
-            ends = [match.end() for match in _DIGITS.finditer(text)]
+            ends = [match.end() for match in _DIGITS.finditer(text)] if digits else []
             places = {inner[1:]: place for inner, place in self._locate(text).items() if inner}
             # Where numbers are part of keys, or say how far in a text stands, others that are alike are not the same.
             if cast is None and (
