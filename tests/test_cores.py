@@ -7,7 +7,7 @@ from typing import Any
 
 import pytest
 
-from tests.test_unfolding import at_once, browser, in_shares, in_turns, told_resources
+from tests.test_unfolding import at_once, browser, in_shares, told_resources
 
 __all__ = ("browser",)
 
@@ -319,7 +319,7 @@ def test_rows_around_what_is_the_same_everywhere_and_inside_of_modules(browser: 
     for seed in range(12):
         for name, text in _files(random.Random(seed)).items():
             (tmp_path / name).write_text(text)
-        resources = told_resources(browser, tmp_path, tmp_path / "board.html", (at_once, in_shares, in_turns)[seed % 3], seed % 4 == 1)
+        resources = told_resources(browser, tmp_path, tmp_path / "board.html", (at_once, in_shares)[seed % 2], seed % 4 == 1)
         within = [each for each in resources if each.get("module")]
         alike += sum("alike" in each for each in within)
         shared += sum(len(each.get("shared", ())) for each in within)

@@ -11,14 +11,13 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from jovial_scaffold.cli.board import board, rows_of_parts
+from jovial_scaffold.cli.board import board
 from jovial_scaffold.core import project_reading as computing
 from jovial_scaffold.core.limits import Limit
 from jovial_scaffold.core.parallel import Work, in_order, spread, staged, tasks_of
-from jovial_scaffold.core.project import SpentError
-from jovial_scaffold.core.rendering.rendering import WHOLE, Evaluated, Share, parts_of
 from jovial_scaffold.core.rendering.results import Rendering
 from jovial_scaffold.reports.board import SHARES, rows_of
+from jovial_scaffold.reports.board_rows import Share
 from jovial_scaffold.reports.machine import render_text
 from tests.fuzz import repeated
 from tests.fuzz.code import code_from
@@ -111,82 +110,21 @@ def test_several_processes_render_and_check_as_one_does(seed: int, monkeypatch: 
     assert checked_document(loaded(files), workers=3) == checked_document(alone)
 
 
-_NAMES = st.text("ab-.", min_size=1, max_size=4)
-
-
-@given(st.sets(_NAMES, max_size=9), st.sets(_NAMES), st.integers(1, 12))
-def test_the_addresses_of_parts_are_in_order(found: set[str], manifold: set[str], most: int) -> None:
-    names = sorted(found)
-    parts = parts_of(names, manifold & found, most)
-    addresses = [[address for name in names[each.begin : each.end] for address in _addresses(name, name in manifold)] for each in parts]
-    every = sorted(address for part in addresses for address in part)
-    assert every == [address for part in addresses for address in sorted(part)] and len(every) >= len(names), "each is in one of them"
-    for part, told in zip(parts, addresses, strict=True):
-        assert told or not names, "none is empty"
-        assert sorted(told) == part.share.of(every)
-    if not manifold & found:
-        assert len(parts) == max(min(most, len(names)), 1), "there are as many where no resource has several addresses"
-
-
-@given(st.sets(_NAMES, max_size=30).map(sorted), _NAMES | st.just(""), _NAMES | st.just(""), st.integers(1, 12))
-def test_the_shares_of_addresses_are_all_of_them(addresses: list[str], since: str, until: str, count: int) -> None:
-    share = Share(since, until)
-    whole = [each for each in addresses if each >= since and (not until or each < until)]
-    cut = [each.of(addresses) for each in share.cut(count)]
-    assert share.of(addresses) == whole == [address for each in cut for address in each]
-    assert max(map(len, cut)) - min(map(len, cut)) <= 1
-
-
-def _addresses(name: str, is_manifold: bool) -> list[str]:
-    return [f"{name}/{key}" for key in ("-", "a", "~")] if is_manifold else [name]
-
-
-@pytest.mark.parametrize("seed", range(12))
-def test_parts_are_what_all_of_it_will_hold(seed: int) -> None:
-    chance = random.Random(seed)
-    files = project(chance)
-    alone, parted = loaded(files), loaded(files)
-    parts = parted.parts(ENVIRONMENTS, SHARES)
-    assert len(parts) > 1
-    held, render = parted.partly(ENVIRONMENTS)
-    taken: set[str] = set()
-    for part in chance.sample(parts, len(parts) - 1):
-        render(part)
-        whole = alone.views(ENVIRONMENTS)
-        taken |= {
-            each
-            for one in whole
-            for each in one.resources
-            if part.share.since <= each and (not part.share.until or each < part.share.until)
-        }
-        for some, every in zip(held, whole, strict=True):
-            assert some.resources.keys() == every.resources.keys() & taken
-            assert [_held(some, address) for address in some.resources] == [_held(every, address) for address in some.resources]
-    assert [written(each) for each in parted.views(ENVIRONMENTS)] == [written(each) for each in alone.views(ENVIRONMENTS)]
-    assert checked_document(parted) == checked_document(loaded(files))
-
-
-def test_there_is_no_part_where_the_run_may_do_no_more() -> None:
-    late = loaded(project(random.Random(1)))
-    parts = late.parts(ENVIRONMENTS, SHARES)
-    late._meter.rounds = 0
-    assert parts
-    _, render = late.partly(ENVIRONMENTS)
-    with pytest.raises(SpentError):
-        render(parts[0])
+@given(st.lists(st.integers(), max_size=60), st.integers(1, 12))
+def test_the_shares_of_addresses_are_all_of_them(addresses: list[int], count: int) -> None:
+    found = [Share(number, count).of(addresses) for number in range(count)]  # type: ignore[arg-type]  # whatever they are
+    assert addresses == [address for each in found for address in each]
+    assert max(map(len, found)) - min(map(len, found)) <= 1
 
 
 @pytest.mark.parametrize("make", (project, repeated.project), ids=("of all sorts", "of loops"))
-@pytest.mark.parametrize("seed", range(12))
-def test_the_rows_of_all_parts_are_those_of_the_whole(seed: int, make: Callable[[random.Random], dict[str, bytes]]) -> None:
+@pytest.mark.parametrize("seed", range(6))
+def test_the_rows_of_all_shares_are_those_of_the_whole(seed: int, make: Callable[[random.Random], dict[str, bytes]]) -> None:
     files = make(random.Random(seed))
-    parted = loaded(files)
-    parts = parted.parts(parted.environments, SHARES)
     with code_from(0):  # which is else made when it is worth it, wherever that is first
-        found = rows_of_parts(parted, parted.environments, [], parts)
-        expected = rows_of(loaded(files).views(parted.environments), [WHOLE])
-    assert (len(parts) > SHARES // 2) == (make is repeated.project or len(parted.templates[0].resources) > SHARES // 2)
-    assert found == expected
+        one, other = (loaded(files) for _ in range(2))
+        found = rows_of(one.views(one.environments), [Share(number, SHARES) for number in range(SHARES)])
+        assert found == rows_of(other.views(other.environments), [Share()])
 
 
 @pytest.mark.parametrize("make", (project, repeated.project), ids=("of all sorts", "of loops"))
@@ -221,17 +159,3 @@ def test_a_loop_over_many_items_of_a_parameter_is_large() -> None:
 
 def _nodes(shares: list[dict[str, Any]]) -> dict[str, Any]:
     return {name: node for share in shares for name, node in share["nodes"].items()}
-
-
-def _held(rendering: Evaluated, address: str) -> tuple[object, ...]:
-    each = rendering.resources[address]
-    return (
-        each.address,
-        each.type_text,
-        repr(each.properties),
-        each.after,
-        each.faulty,
-        each.keep,
-        each.instance.reads,
-        each.instance.presence,
-    )

@@ -11,14 +11,14 @@ from unittest.mock import patch
 import pytest
 
 from jovial_scaffold import Project
-from jovial_scaffold.cli.board import board, rows_of_parts
+from jovial_scaffold.cli.board import board
 from jovial_scaffold.core import project_reading
 from jovial_scaffold.core.limits import Limit
 from jovial_scaffold.core.project_inputs import Overrides
 from jovial_scaffold.core.text import moulds
 from jovial_scaffold.reports import board as reports
 from jovial_scaffold.reports import wording
-from jovial_scaffold.reports.board import SHARES, Board, board_of, board_page
+from jovial_scaffold.reports.board import Board, board_of, board_page
 from jovial_scaffold.reports.board_rows import board_rows
 from tests.fuzz.code import cast_from
 from tests.test_board import browser, opened_page, pytestmark  # noqa: F401  # the fixture and the group of its tests
@@ -188,7 +188,7 @@ def projects(tmp_path_factory: pytest.TempPathFactory) -> Iterator[tuple[Path, i
 def test_rows_that_the_page_makes_are_those_of_each_resource(browser: Any, projects: Iterator[tuple[Path, int]], tmp_path: Path) -> None:  # noqa: F811
     alike = shared = 0
     for folder, seed in projects:
-        resources = told_resources(browser, folder, tmp_path / "board.html", (at_once, in_shares, in_turns)[seed % 3])
+        resources = told_resources(browser, folder, tmp_path / "board.html", (at_once, in_shares, in_shares)[seed % 3])
         alike += sum("alike" in each for each in resources)
         shared += sum(len(each.get("shared", ())) for each in resources)
     assert alike > 400, "most of them are told once"
@@ -202,7 +202,7 @@ def test_rows_of_what_differs_in_words_are_those_of_each_resource(
 ) -> None:
     alike = shared = 0
     for folder, seed in projects:
-        resources = told_resources(browser, folder, tmp_path / "board.html", (in_turns, in_shares)[seed % 2], True)
+        resources = told_resources(browser, folder, tmp_path / "board.html", (in_shares, in_shares)[seed % 2], True)
         alike += sum("alike" in each for each in resources)
         shared += sum(len(each.get("shared", ())) for each in resources)
     assert alike > 400
@@ -252,7 +252,7 @@ def test_words_of_every_kind_are_shown_as_they_stand(browser: Any, tmp_path: Pat
     for seed in range(10):
         for name, text in _worded(random.Random(seed)).items():
             (tmp_path / name).write_text(text)
-        resources = told_resources(browser, tmp_path, tmp_path / "board.html", (at_once, in_shares, in_turns)[seed % 3], True)
+        resources = told_resources(browser, tmp_path, tmp_path / "board.html", (at_once, in_shares, in_shares)[seed % 3], True)
         alike += sum("alike" in each for each in resources)
         shared += sum(len(each.get("shared", ())) for each in resources)
     assert alike > 200
@@ -289,7 +289,7 @@ def test_constants_decide_what_a_row_is_driven_by(browser: Any, kind: str, tmp_p
 def test_rows_of_items_of_loops(browser: Any, tmp_path: Path) -> None:  # noqa: F811
     for name, text in _files_of([("fulmar.queue", body) for body in _LOOPED]).items():
         (tmp_path / name).write_text(text)
-    resources = told_resources(browser, tmp_path, tmp_path / "board.html", in_turns)
+    resources = told_resources(browser, tmp_path, tmp_path / "board.html", in_shares)
     assert sum("alike" in each for each in resources) > 12
     assert sum(len(each.get("shared", ())) for each in resources) > 12
 
@@ -312,7 +312,7 @@ def test_digits_of_secrets_are_in_no_page(browser: Any, by_words: bool, tmp_path
     ]
     for name, text in _files_of(numbered).items():
         (tmp_path / name).write_text(text)
-    resources = told_resources(browser, tmp_path, tmp_path / "board.html", in_turns, by_words)
+    resources = told_resources(browser, tmp_path, tmp_path / "board.html", in_shares, by_words)
     assert sum("alike" in each for each in resources) >= 12
     page = (tmp_path / "board.html").read_text()
     assert [index for index in range(len(bodies)) if str(70_000_000 + 7_919 * index) in page] == []
@@ -320,16 +320,6 @@ def test_digits_of_secrets_are_in_no_page(browser: Any, by_words: bool, tmp_path
 
 def at_once(project: Project) -> Board:
     return board_of("p", project.views(_WORLDS), lambda: ([], []), {}, "")
-
-
-def in_turns(project: Project) -> Board:
-    """As two processes make it that take parts in turn: one has rendered all, the other renders what it takes."""
-    parts = project.parts(_WORLDS, SHARES)
-    assert len(parts) > 1
-    first = rows_of_parts(project, _WORLDS, [], parts[::2])  # which knows nothing that a whole rendering finds
-    renderings = project.views(_WORLDS)
-    rows = [rows_of_parts(project, _WORLDS, renderings, parts[1::2]), first]
-    return board_of("p", renderings, lambda: ([], []), {}, "", begun=lambda: rows)
 
 
 def in_shares(project: Project) -> Board:

@@ -4,7 +4,7 @@ import gc
 import json
 import os
 import sys
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 from urllib.parse import parse_qsl, quote
@@ -31,8 +31,7 @@ from jovial_scaffold.machine import writing
 from jovial_scaffold.machine.opening import Project, today
 
 if TYPE_CHECKING:
-    from jovial_scaffold.core.rendering.rendering import Evaluated, Part, Share
-    from jovial_scaffold.reports.board import Board, Findings, Rows
+    from jovial_scaffold.reports.board import Board, Findings
 
 
 def command(
@@ -99,48 +98,30 @@ def command(
 
 def board(loaded: Project, environments: list[str], folder: str = "", workers: int = 1) -> "Board":
     """What the page shows of a project; an environment whose snapshot cannot be read is shown without effects. Raises ProjectError."""
-    from jovial_scaffold.core.parallel import Work, in_order, staged, tasks_of
-    from jovial_scaffold.reports.board import SHARES, board_of
+    from jovial_scaffold.core.parallel import in_order, staged, tasks_of
+    from jovial_scaffold.reports.board import board_of
 
     names = loaded.in_order(environments or loaded.environments)
     sides, beside = loaded.sides(names), loaded.processes(workers, names)
-    parts = loaded.parts(names, SHARES) if beside > 1 else []
-    whole: list[Evaluated] = []  # as this process has them; another one renders what it takes
-    rows = Work(len(parts), lambda numbers: rows_of_parts(loaded, names, whole, (parts[each] for each in numbers)))
-    # Environments are rendered here, since all of them are compared. Beside that, templates are checked, and rows are begun.
-    with staged([*(tasks_of(side.static_checks()) for side, _ in sides), rows], beside) as [*checks, begun]:
-        renderings = whole[:] = loaded.views(names)
+    # Environments are rendered here, since all of them are compared. Beside that, templates are checked.
+    with staged([tasks_of(side.static_checks()) for side, _ in sides], beside) as checks:
+        renderings = loaded.views(names)
         static = [in_order(results) for results in checks]
-        effects, unread = {}, []
-        for name in names:
-            if loaded.deployed_name(name) is None or has_errors(loaded.render(name).findings):
-                continue
-            try:
-                effects[loaded.label(name)] = loaded.effects(name)
-            except ProjectError as error:
-                unread += error.findings
+    effects, unread = {}, []
+    for name in names:
+        if loaded.deployed_name(name) is None or has_errors(loaded.render(name).findings):
+            continue
+        try:
+            effects[loaded.label(name)] = loaded.effects(name)
+        except ProjectError as error:
+            unread += error.findings
 
-        def check() -> "Findings":
-            results = [side.check(views, static=found) for (side, views), found in zip(sides, static, strict=True)]
-            found = [each for result in results for each in result.findings]
-            return [*found, *unread], [each for result in results for each in result.waived_findings]
+    def check() -> "Findings":
+        results = [side.check(views, static=found) for (side, views), found in zip(sides, static, strict=True)]
+        found = [each for result in results for each in result.findings]
+        return [*found, *unread], [each for result in results for each in result.waived_findings]
 
-        return board_of(loaded.name, renderings, check, effects, today(os.environ), folder, workers, begun if parts else None)
-
-
-def rows_of_parts(loaded: Project, names: Sequence[str], whole: "Sequence[Evaluated]", parts: "Iterable[Part]") -> "Rows":
-    """The rows of some parts of environments: of what is rendered as a `whole`, or else of each part as it is rendered in its turn."""
-    from jovial_scaffold.reports.board import rows_of
-
-    renderings, render = (whole, None) if whole else loaded.partly(names)
-
-    def shares() -> "Iterator[Share]":
-        for part in parts:
-            if render is not None:
-                render(part)
-            yield part.share
-
-    return rows_of(renderings, shares())
+    return board_of(loaded.name, renderings, check, effects, today(os.environ), folder, workers)
 
 
 _NOTHING = b'{"effects": [], "beside": [], "findings": []}'

@@ -1,9 +1,9 @@
 """A project: its files read once, its template compiled once, and every environment rendered, checked, compared and asked about from that.
 
-What is read, deployed and checked stands in the modules beside this one; here are the questions about single values, and about a part of each environment.
+What is read, deployed and checked stands in the modules beside this one; here are the questions about single values.
 """
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable
 from typing import TYPE_CHECKING, Any, Self
 
 from jovial_scaffold.core.findings import Finding, has_errors
@@ -14,8 +14,7 @@ from jovial_scaffold.core.project_deploying import DeployableProject
 from jovial_scaffold.core.project_file import ProjectError, revision_error
 from jovial_scaffold.core.project_inputs import Overrides
 from jovial_scaffold.core.project_reading import NO_PROJECT, read_at
-from jovial_scaffold.core.rendering.renames import renames_anything
-from jovial_scaffold.core.rendering.rendering import Evaluated, Part, PartlyRendered, parts_of, render
+from jovial_scaffold.core.rendering.rendering import Evaluated, render
 from jovial_scaffold.core.text.source import split_pointer
 from jovial_scaffold.core.views import View
 
@@ -27,10 +26,6 @@ if TYPE_CHECKING:
     from jovial_scaffold.core.outcomes import Moment
     from jovial_scaffold.core.rendering.explaining import Reason
     from jovial_scaffold.core.rendering.searching import Searching
-
-
-class SpentError(Exception):
-    """There is no more that the run may do."""
 
 
 class Project(DeployableProject):
@@ -128,38 +123,6 @@ class Project(DeployableProject):
             return []
         address, colon, property = what.partition(":")
         return [f"{older}{colon}{property}" for older in self._rendered(environment)[0].renames.before(address)]
-
-    def parts(self, environments: Sequence[str], most: int) -> list[Part]:
-        """Up to so many parts of the resources of some environments, each of which may be looked at before the others are there. An empty list where
-        views of something else are among them, or what is in other parts has to be known first."""
-        names = sorted(self._template.resources)
-        if not set(environments) <= self._file.environments.keys() or renames_anything(self._template):
-            return []
-        manifold = {each.name for each in self._template.resources.values() if not each.is_single}
-        found = parts_of(names, manifold, most)
-        if len(found) <= most // 2:  # then loops hold most of what there is
-            shares = most // len(found)
-            found = [
-                part._replace(share=share)
-                for part in found
-                for share in part.share.cut(1 if manifold.isdisjoint(names[part.begin : part.end]) else shares)
-            ]
-        return found if len(found) > 1 else []
-
-    def partly(self, environments: Sequence[str]) -> tuple[list[Evaluated], Callable[[Part], None]]:
-        """Some environments, of which no resource is rendered, and what renders a part of those as `views` gives them. That raises SpentError where
-        the run may not do that much: then nobody knows what `views` gives."""
-        self._catalog_findings  # noqa: B018 - it has to be found before resources are judged
-        contexts = {name: self._context(self._file.environments[name]) for name in environments}
-        found = [PartlyRendered(self._plan, self._resolved(name)[0], contexts[name], self._plans, self._meter) for name in environments]
-
-        def render(part: Part) -> None:
-            for each in found:
-                each.render(part)
-                if self._meter.spent:
-                    raise SpentError
-
-        return [each.rendering for each in found], render
 
     def _answer(self, what: str, environment: str) -> "tuple[Any, str]":
         """A value as JSON may show it, and why there is none."""

@@ -16,10 +16,10 @@ from jovial_scaffold.core.graph.layout import layout
 from jovial_scaffold.core.graph.picture import picture
 from jovial_scaffold.core.limits import PARALLEL_RESOURCES
 from jovial_scaffold.core.parallel import Work, in_order, staged, tasks_of
-from jovial_scaffold.core.rendering.rendering import WHOLE, Evaluated, Share
+from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.templates.model import Declaration
 from jovial_scaffold.core.waivers import Waiver
-from jovial_scaffold.reports.board_rows import board_rows, columns_only
+from jovial_scaffold.reports.board_rows import Share, board_rows, columns_only
 from jovial_scaffold.reports.chains import LONGEST
 from jovial_scaffold.reports.drawing.svg import svg_text
 from jovial_scaffold.reports.machine import compact_json, finding_entry
@@ -58,19 +58,18 @@ def board_of(
     when: str,
     folder: str = "",
     workers: int = 1,
-    begun: Callable[[], list[Rows]] | None = None,
 ) -> Board:
     """That of one project, which lies in a folder of its workspace. With `workers`, the parts of a large one are made beside each other; what
-    `check` gives has to pickle. Where others have `begun` with its rows, that gives all of them."""
+    `check` gives has to pickle."""
     largest = max((len(each.resources) for each in renderings), default=0)
     sums = Aspects(columns_only(renderings))
-    shares = WHOLE.cut(1 if largest < PARALLEL_RESOURCES.most else SHARES)
-    own_rows = Work(len(shares), lambda numbers: rows_of(renderings, (shares[each] for each in numbers), sums))
+    shares = 1 if largest < PARALLEL_RESOURCES.most else SHARES
+    rows = Work(shares, lambda numbers: rows_of(renderings, (Share(each, shares) for each in numbers), sums))
     tasks = tasks_of([partial(_maps, project, renderings), check, partial(_parameters, renderings)])
-    with staged([tasks] if begun is not None else [tasks, own_rows], workers if begun is None and len(shares) > 1 else 1) as [others, *own]:
+    with staged([tasks, rows], workers if shares > 1 else 1) as [others, own]:
         sums.totals  # noqa: B018  # which are found here while others are at the rows
         maps, findings, parameters = in_order(others)
-        every = [*(begun or own[0])(), rows_of(renderings, (), sums, beside=True)]
+        every = [*own(), rows_of(renderings, (), sums, beside=True)]
     counts: Counts = {}
     for _, found in every:
         for aspect, (rows, echoes) in found.items():

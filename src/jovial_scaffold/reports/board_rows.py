@@ -8,12 +8,24 @@ from typing import Any, NamedTuple
 from jovial_scaffold.core.changes.aligning import PLAIN
 from jovial_scaffold.core.changes.aspects import Aspects, Counts
 from jovial_scaffold.core.changes.matrix import Comparison, Matrix, Row
-from jovial_scaffold.core.rendering.rendering import WHOLE, Evaluated, Share
+from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.text.source import Pointer, pointer_text
 from jovial_scaffold.reports.chains import Chains, cut_text
 from jovial_scaffold.reports.rendering import cell
 from jovial_scaffold.reports.shared_rows import SharedRows, ToldRow, told_drivers
 from jovial_scaffold.reports.written_alike import WrittenAlike
+
+
+class Share(NamedTuple):
+    """Some of the addresses of renderings: of so many `shares` of about one size, the one of this `number`."""
+
+    number: int = 0
+    shares: int = 1
+
+    def of(self, addresses: Sequence[str]) -> Sequence[str]:
+        """Its addresses, of all in order."""
+        count = len(addresses)
+        return addresses[count * self.number // self.shares : count * (self.number + 1) // self.shares]
 
 
 class BoardRows(NamedTuple):
@@ -26,13 +38,12 @@ class BoardRows(NamedTuple):
 
 def board_rows(
     renderings: Sequence[Evaluated],
-    shares: Iterable[Share] = (WHOLE,),
+    shares: Iterable[Share] = (Share(),),
     beside: bool = True,
     unfolded: bool = False,
     aspects: Aspects | None = None,
 ) -> BoardRows:
-    """Those of some shares, of which each has to be rendered only when it is its turn, and those `beside` resources; long texts are cut, secrets
-    masked. What resources that are written alike have in common is told once, unless all is to be `unfolded`, as the page does it. Others may have
+    """Those of some shares, and those `beside` resources; long texts are cut, secrets masked. What resources that are written alike have in common is told once, unless all is to be `unfolded`, as the page does it. Others may have
     the `aspects`, too."""
     chains = Chains(renderings)
     alike = WrittenAlike(renderings, chains)

@@ -6,7 +6,7 @@ A use of a module is an `Environment` inside of another: its parameters are comp
 It is long because names, parameters, resources and conditions read each other, and are evaluated when they are first read.
 """
 
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from typing import Any
 from urllib.parse import quote, unquote
 
@@ -306,9 +306,9 @@ class Environment(LookupScope):
                 instance.presence = frozenset(reads - {instance.address}) if reads else NOTHING_READ
         return self._instances[resource.name]
 
-    def all_instances(self, resources: Sequence[Resource] | None = None) -> Iterator[Instance]:
-        """Those of all resources, in order, or of some."""
-        for resource in self.plan.in_order if resources is None else resources:
+    def all_instances(self) -> Iterator[Instance]:
+        """Those of all resources, in order."""
+        for resource in self.plan.in_order:
             yield from (self.instances(resource) or {}).values()
 
     def _found(self, resource: Resource) -> dict[str | None, Instance] | None:

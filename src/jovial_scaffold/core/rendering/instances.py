@@ -1,6 +1,6 @@
 """What a rendering is computed from as it goes on: resources that are present, what they share, what is around each, and their order."""
 
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence, Set
+from collections.abc import Callable, Iterable, Iterator, Mapping, Set
 from dataclasses import dataclass, field
 from typing import Any, Protocol
 
@@ -195,8 +195,8 @@ class Surroundings(Protocol):
     def record(self, instance: Instance) -> Record:
         """A present resource as expressions see it."""
 
-    def all_instances(self, resources: Sequence[Resource] | None = None) -> "Iterator[Instance]":
-        """The present items of all resources, in order, or of some."""
+    def all_instances(self) -> "Iterator[Instance]":
+        """The present items of all resources, in order."""
 
     def property(self, instance: Instance, name: str, compiled: Compiled) -> Any:
         """A written property, computed once; OMITTED where it is left out."""

@@ -1,9 +1,8 @@
 """The rendering of one environment: every present resource judged by its schema, and the outputs."""
 
-from bisect import bisect_left
-from collections.abc import Callable, Container, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
-from typing import Any, NamedTuple
+from typing import Any
 
 from jovial_scaffold.core.expressions.values import deep_marks
 from jovial_scaffold.core.findings import Finding
@@ -99,78 +98,6 @@ def render(
     found = ((name, scope.output(name)) for name in sorted(plan.template.outputs))
     outputs = {name: value for name, value in found if value is not OMITTED}
     return evaluated(scope, context, resources, documents, outputs, findings)
-
-
-class Share(NamedTuple):
-    """Some of the addresses of renderings: of those from `since` on and before `until`, where this says something, the share of this `number`, of so
-    many `shares` of about one size."""
-
-    since: str = ""
-    until: str = ""
-    number: int = 0
-    shares: int = 1
-
-    def of(self, addresses: Sequence[str]) -> Sequence[str]:
-        """Its addresses, of all in order."""
-        begin = bisect_left(addresses, self.since)
-        count = (bisect_left(addresses, self.until) if self.until else len(addresses)) - begin
-        return addresses[begin + count * self.number // self.shares : begin + count * (self.number + 1) // self.shares]
-
-    def cut(self, shares: int) -> list["Share"]:
-        """So many shares, which are all of it."""
-        return [Share(self.since, self.until, number, shares) for number in range(shares)]
-
-
-WHOLE = Share()
-
-
-class Part(NamedTuple):
-    """Some resources of a template, of all by their names: from the one `begin` on, before the one `end`; and the addresses that are meant, of which
-    no other resource has one."""
-
-    begin: int
-    end: int
-    share: Share
-
-
-def parts_of(names: Sequence[str], manifold: Container[str], most: int) -> list[Part]:
-    """Up to so many parts of about one size of the names of resources, in order, so that addresses are in order, too; `manifold` are those with
-    addresses below them."""
-    cuts = [0]
-    for number in range(1, most):
-        for count in range(max(len(names) * number // most, cuts[-1] + 1), len(names)):
-            following = names[count]
-            if not any(following[:length] in manifold for length in range(1, len(following))):
-                cuts.append(count)
-                break
-    cuts.append(len(names))
-    firsts = ["", *(names[cut] for cut in cuts[1:-1]), ""]
-    shares = map(Share, firsts, firsts[1:])
-    return list(map(Part, cuts, cuts[1:], shares))
-
-
-class PartlyRendered:
-    """A template of which parts are rendered, when they are asked for, as a whole rendering has them. What is wrong only that says."""
-
-    def __init__(self, plan: Plan, parameters: Parameters, context: Mapping[str, Any], plans: Plans, meter: Meter) -> None:
-        self._scope = Environment(plan, Shared(plans, dict(context), lambda finding: None, meter=meter, heard=False), parameters)
-        self._resources: dict[str, EvaluatedResource] = {}
-        self._is_begun = _begin(self._scope)
-        self._rendered: set[tuple[int, int]] = set()
-        #: what there is of it by now
-        self.rendering = evaluated(self._scope, context, self._resources, {}, {}, [])
-
-    def render(self, part: Part) -> None:
-        """Render a part, too."""
-        if not self._is_begun or part[:2] in self._rendered:  # another share of the same
-            return
-        self._rendered.add(part[:2])
-        found: dict[str, EvaluatedResource] = {}
-        _take_in(self._scope.all_instances(self._scope.plan.in_order[part.begin : part.end]), found, {}, None)
-        for each in found.values():
-            if each.instance.scope.use is None:  # of a module's, that is known
-                each.after = _after(each.instance.scope, each.instance)
-        self._resources.update(found)
 
 
 def is_unknown_somewhere(rendering: Evaluated) -> bool:
@@ -278,40 +205,19 @@ def _collect(
     scope: Surroundings, resources: dict[str, EvaluatedResource], documents: dict[str, EvaluatedDocument], searching: Searching | None
 ) -> None:
     """Render what a template declares, and what the modules that it uses do."""
-    if _begin(scope):
-        _take_in(searching.instances(scope) if searching is not None else scope.all_instances(), resources, documents, searching)
-        _end(scope, resources, documents)
-
-
-def _begin(scope: Surroundings) -> bool:
-    """Evaluate and judge parameters. Whether there is time and room for more."""
     if scope.shared.instances > INSTANCES.most or scope.shared.is_over():
-        return False
+        return
     template = scope.template
     for name in template.parameters:
         scope.value(name)
     scope.judge(template.must)
     for declaration in template.parameters.values():
         scope.judge(declaration.must)
-    return True
-
-
-def _take_in(
-    instances: Iterable[Instance],
-    resources: dict[str, EvaluatedResource],
-    documents: dict[str, EvaluatedDocument],
-    searching: Searching | None,
-) -> None:
-    for instance in instances:
+    for instance in searching.instances(scope) if searching is not None else scope.all_instances():
         if instance.resource.module is None:
             resources[instance.address] = rendered(instance.scope, instance)
         else:
             _use(instance, resources, documents, searching)
-
-
-def _end(scope: Surroundings, resources: dict[str, EvaluatedResource], documents: dict[str, EvaluatedDocument]) -> None:
-    """What comes after the resources."""
-    template = scope.template
     for name in sorted(template.documents):
         document = scope.document(name)
         documents[document.name] = document
