@@ -13,6 +13,7 @@ from jovial_scaffold.core.text.source import Pointer, pointer_text
 from jovial_scaffold.reports.chains import Chains, cut_text
 from jovial_scaffold.reports.rendering import cell
 from jovial_scaffold.reports.shared_rows import SharedRows, ToldRow, told_drivers
+from jovial_scaffold.reports.woven_chains import WovenChains
 from jovial_scaffold.reports.written_alike import WrittenAlike
 
 
@@ -45,7 +46,7 @@ def board_rows(
 ) -> BoardRows:
     """Those of some shares, and those `beside` resources; long texts are cut, secrets masked. What resources that are written alike have in common is told once, unless all is to be `unfolded`, as the page does it. Others may have
     the `aspects`, too."""
-    chains = Chains(renderings)
+    chains = Chains(renderings) if unfolded else WovenChains(renderings)
     alike = WrittenAlike(renderings, chains)
     shared = SharedRows(alike, len({each.scope.template for each in renderings}) == 1)
     matrix = Matrix(renderings, True if unfolded else shared.wanted, echoes=True)
@@ -79,6 +80,7 @@ def board_rows(
         "written": alike.written,
         "shared": shared.rows,
         "nodes": chains.nodes,
+        **({"forms": chains.forms, "uses": chains.uses} if isinstance(chains, WovenChains) else {}),
     }
     return BoardRows(data, {aspect: (counts[aspect, False] + counts[aspect, True], counts[aspect, True]) for aspect, _ in counts})
 

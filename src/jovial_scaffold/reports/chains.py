@@ -37,7 +37,7 @@ class Chains:
 
     def __init__(self, renderings: Sequence[Evaluated]) -> None:
         self._renderings = renderings
-        self.nodes: dict[str, dict[str, Any]] = {}
+        self.nodes: dict[str, Any] = {}
         self._reads: dict[tuple[str, Compiled | Condition], list[str]] = {}
         self._straight: dict[Shape, bool] = {}
         self._names: dict[object, Sequence[str] | None] = {}
@@ -107,14 +107,14 @@ class Chains:
         if known in self._reads:
             return self._reads[known]
         self._reads[known] = []
-        sure = self._names_in(part)
+        sure = self.names_in(part)
         names = sure if sure is not None else self._names_reached(part, scope, resource)
         found = dict.fromkeys([self.node_of(name, scope, resource) for name in names])
         found.pop("", None)
         self._reads[known] = list(found)
         return self._reads[known]
 
-    def _names_in(self, part: Compiled | Condition) -> Sequence[str] | None:
+    def names_in(self, part: Compiled | Condition) -> Sequence[str] | None:
         """The names that something reads, found once for all that reads the same; None where it may leave some out."""
         alike = part.computing if type(part) is Dynamic else part
         if alike not in self._names:
@@ -179,21 +179,28 @@ class Chains:
                 self.nodes[key]["reads"] = self.reads(resource.loop.over, scope, None)
             return key
         key = f"{scope.prefix}{name}"
-        if key in self.nodes:
-            return key
-        made = self._made(name, scope.template, scope)
+        return key if key in self.nodes or self.add(key, name, scope) else ""
+
+    def add(self, key: str, name: str, scope: Surroundings) -> bool:
+        """Make the node of a name that is not there yet; whether it is one of the template."""
+        made = self.made(name, scope.template, scope)
         if made is None:
-            return ""
+            return False
         entry, parts = made
         self.nodes[key] = entry
         entry["reads"] = list(dict.fromkeys(read for part, where in parts for read in self.reads(part, where, None)))
         if entry["kind"] in ("parameter", "value", "lookup"):
-            self._values(entry, name, scope, name in scope.template.secret_names)
-        return key
+            values = self.values(name, scope, name in scope.template.secret_names)
+            entry["values"] = {each.label: told for each, told in zip(self._renderings, values, strict=True) if told is not None}
+        if entry["kind"] == "parameter" and scope.use is None:
+            settings = [(each.label, each.parameters.setting((name,))) for each in self._renderings if each.label in entry["values"]]
+            entry["set"] = {label: setting.text() for label, setting in settings if setting is not None}
+        return True
 
-    def _made(
+    def made(
         self, name: str, template: Template, scope: Surroundings
     ) -> tuple[dict[str, Any], list[tuple[Compiled | Condition, Surroundings]]] | None:
+        """What a name's node says of itself, and what that is computed from, and where."""
         if name in template.parameters:
             declaration = template.parameters[name]
             handed = scope.use.resource.properties.entry(name) if scope.use is not None else None
@@ -224,20 +231,16 @@ class Chains:
             found = self._scopes[scope.prefix] = [_inside(above, use.resource.name, use.key) for above in self._scopes_of(use.scope)]
         return found
 
-    def _values(self, entry: dict[str, Any], name: str, scope: Surroundings, is_secret: bool) -> None:
-        values = entry["values"]
-        for each, there in zip(self._renderings, self._scopes_of(scope), strict=True):
-            if there is None:
-                continue
+    def values(self, name: str, scope: Surroundings, is_secret: bool) -> list[str | None]:
+        """The texts of what a name is in each environment; None where it is not there, or has no value."""
+        found: list[str | None] = []
+        for there in self._scopes_of(scope):
             try:
-                value = there.value(name)
+                value = there.value(name) if there is not None else None
             except EvaluationError:
-                continue
-            values[each.label] = marks.SECRET if is_secret else _short(value)
-            if there.use is None and entry["kind"] == "parameter":
-                setting = each.parameters.setting((name,))
-                if setting is not None:
-                    entry["set"][each.label] = setting.text()
+                there = None
+            found.append(None if there is None else marks.SECRET if is_secret else _short(value))
+        return found
 
 
 def _property(resource: Resource, at: Pointer) -> Compiled | None:
@@ -275,6 +278,7 @@ def _short(value: Any) -> str:
     if type(value) is list:
         value = value[:_SHORT]  # of which each takes some of that
     try:
-        return cut(cell(value.whole() if isinstance(value, Record) else value), _SHORT)
+        text = cell(value.whole() if isinstance(value, Record) else value)
+        return text if len(text) <= _SHORT and text.isascii() and text.isprintable() else cut(text, _SHORT)
     except (EvaluationError, TypeError):
         return ""

@@ -2,7 +2,7 @@
 // Everything that comes from files is set as text, never as markup.
 const board = (() => {
   const all = JSON.parse(document.getElementById("data").textContent);
-  all.boards.forEach((each, number) => Object.assign(each, unfolding([...document.querySelectorAll(`script[data-rows="${number}"]`)].map((share) => JSON.parse(share.textContent)), each.environments.length)));
+  all.boards.forEach((each, number) => Object.assign(each, unfolding([...document.querySelectorAll(`script[data-rows="${number}"]`)].map((share) => JSON.parse(share.textContent)), each.environments)));
   const panel = document.getElementById("panel");
   const search = document.getElementById("search");
   const only = document.getElementById("only");

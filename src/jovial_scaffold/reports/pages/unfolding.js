@@ -4,7 +4,8 @@
 const unfolding = (() => {
   // The resources, nodes and texts of all shares, in which rows name texts by their number. `differing` are the rows that may differ; all `rows` of a
   // resource are made when somebody asks for them, and may bring further texts.
-  function unfold(shares, columns) {
+  function unfold(shares, environments) {
+    const columns = environments.length;
     const whole = { resources: [], nodes: {}, texts: [] };
     const numbers = new Map();
     const number = (told) => {
@@ -21,11 +22,21 @@ const unfolding = (() => {
         else resource.differing = resource.rows;
         whole.resources.push(resource);
       }
-      Object.assign(whole.nodes, share.nodes);
+      for (const [key, node] of Object.entries(share.nodes)) whole.nodes[key] = Array.isArray(node) ? nodeOf(node, share, environments) : node;
     }
     const isBeside = ({ type }) => Number(["output", "document"].includes(type));
     whole.resources.sort((one, other) => isBeside(one) - isBeside(other) || (isBeside(one) ? 0 : byLetters(one.address, other.address)));
     return whole;
+  }
+
+  // A node of a use of a module, by what it has in common with those of other uses.
+  function nodeOf([form, use, values], { forms, uses }, environments) {
+    const [name, kind, pieces, place, reads] = forms[form], [prefix, around, line, digits] = uses[use];
+    const held = environments.map((each, column) => [each, values[column]]).filter(([, value]) => value !== null);
+    return {
+      kind, name, written: woven(pieces, digits), place: typeof place === "string" ? place : `${place[0]}:${line + place[1]}`,
+      reads: reads.map(([where, each]) => (where ? around : prefix) + each), values: Object.fromEntries(held), set: {},
+    };
   }
 
   function layOut(resource, share, columns, number) {
