@@ -30,7 +30,7 @@ let:
   brand: ${company.upperAscii()}
   zone: ${setting}-${company}
   level: ${copies + less}
-  gates: [{name: a, port: 1, tag: 'é', on: true}, {name: bb, port: 2, tag: t, on: false}, {name: c, port: 33, tag: t, on: true}]
+  gates: [{name: a, port: 1, tag: 'é', on: true, deep: {x: 3}}, {name: bb, port: 2, tag: t, on: false}, {name: c, port: 33, tag: t, on: true, deep: {}}]
 resources:
   pier (fulmar.queue): {name: pier, wait_hours: 4}
   base_0 (fulmar.queue): {name: base_0, wait_hours: 9}
@@ -68,6 +68,8 @@ _ITEM_TEXTS = (
     "${gate.on ? setting : note}",
     "${far ? gate.name : 'x'}-${setting}",
     "${setting}#",
+    "${has(gate.deep) && far ? gate.tag : setting}",
+    "${string(gate.port) + setting}-${gate.name}",
 )
 _NUMBERS = (
     "#",
@@ -80,7 +82,10 @@ _NUMBERS = (
     "${size(company)}",
     "${copies * (# % 2)}",
 )
-_ITEM_NUMBERS = ("${gate.port}", "${gate.port * copies}", "${gate.on ? copies : 4}", "${copies}")
+_ITEM_NUMBERS = (
+    *("${gate.port}", "${gate.port * copies}", "${gate.on ? copies : 4}", "${copies}", "${gate.port + level + #}"),
+    *("${has(gate.deep) ? copies : gate.port}", "${gate.?deep.?x.orValue(copies)}", "${has(gate.deep.x) ? copies * # : 2}"),
+)
 _MODULE = """parameters:
   name: {type: string, description: Its name}
   size: {type: integer, description: How large, default: 3}
@@ -278,6 +283,21 @@ _CASES = {  # what resources and a module hold, and whether rows are shared at a
         "",
         True,
     ),
+    "numbers of items": (
+        "  l# (fulmar.queue): {$per: {gate: gates}, $key: gate.name, name: x, wait_hours: '${gate.port * copies}', claim_seconds: '${copies + #}'}\n",
+        "",
+        True,
+    ),
+    "items of which more is read than a part": (
+        "  l# (fulmar.queue): {$per: {gate: gates}, $key: gate.name, name: x, wait_hours: '${size(gate) + copies}'}\n",
+        "",
+        False,
+    ),
+    "items that are numbers, and their position": (
+        "  l# (fulmar.queue): {$per: {\"at, each\": '[3, 4, 5]'}, name: 'x${at}', wait_hours: '${each * copies + at}'}\n",
+        "",
+        True,
+    ),
     "defaults that are followed somewhere": ("  r# (fulmar.queue): {name: '${followed}-${setting}-#'}\n", "", True),
     "lists that may be cut in two ways": (
         "  g# (fulmar.machine_group): {name: x, subnets: ['${setting}, ${setting}', 'a, #', '${setting}, a, #', '${note}']}\n",
@@ -293,6 +313,11 @@ _CASES = {  # what resources and a module hold, and whether rows are shared at a
     "secrets that are handed in": (
         "  u# (one): {name: '${setting}-#', pass: '${word}#'}\n",
         "  g (fulmar.machine_group): {name: '${name}', operator_password: '${pass}', image: 'a${name}'}\n",
+        True,
+    ),
+    "uses that read another name each": (
+        "  u# (one): {name: '${base_@.wait_hours}-${setting}', more: '${base_@.name}', size: '${copies * #}', marks: {x: '${setting}-#'}}\n",
+        "  q (fulmar.queue): {name: '${name}', wait_hours: '${size}', description: '${more} ${both}', tags: '${marks}'}\n",
         True,
     ),
     "uses in uses": (
@@ -325,3 +350,40 @@ def test_rows_around_what_is_the_same_everywhere_and_inside_of_modules(browser: 
         shared += sum(len(each.get("shared", ())) for each in within)
     assert alike > 300, "most of what is in modules is told once"
     assert shared > 300, "and so are rows that differ"
+
+
+_OF_ITEMS = (
+    *(
+        "${item.n * copies}",
+        "${item.n + level}",
+        "${item.n % 2 == 0 ? copies : less}",
+        "${far ? item.n : 2}",
+        "${item.n > 30 ? copies : 7}",
+    ),
+    *("${size(note) + item.n}", "${size(setting) * item.n}", "${has(item.odd) ? copies : item.n}", "${less - copies + item.n % 3}"),
+)
+_NAMES_OF_ITEMS = (
+    "${item.k + setting}",
+    "${string(item.n) + '-' + setting}",
+    "${item.n % 3 == 0 ? setting : note}",
+    "${item.k}-${setting}",
+)
+
+
+@pytest.mark.parametrize("seed", range(4))
+def test_rows_of_what_is_computed_of_many_items(browser: Any, seed: int, tmp_path: Path) -> None:
+    """Each item has a number of its own, so that no two have the same values."""
+    chance = random.Random(seed)
+    items = ", ".join(f"{{k: k{number}, n: {number * 7}{', odd: true' if number % 5 == 0 else ''}}}" for number in range(50))
+    loops = []
+    for number in range(6):
+        when = chance.choice(("", "", "    $when: item.n % 4 != 0\n"))
+        told = (f'    {name}: "{chance.choice(_OF_ITEMS)}"\n' for name in ("wait_hours", "claim_seconds"))
+        loops.append(
+            f'  l{number} (fulmar.queue):\n    $per: {{item: many}}\n    $key: item.k\n{when}    name: "{chance.choice(_NAMES_OF_ITEMS)}"\n{"".join(told)}'
+        )
+    files = _project("".join(loops), {})
+    for name, text in files.items():
+        (tmp_path / name).write_text(text.replace("  zone: $", f"  many: [{items}]\n  zone: $"))
+    found = told_resources(browser, tmp_path, tmp_path / "board.html", (at_once, in_shares)[seed % 2])
+    assert sum(len(resource.get("shared", ())) for resource in found) > len(found) / 2

@@ -1,17 +1,19 @@
 """What of a text on the board may differ between environments: the words around it, and what is computed there of things that are the same
 everywhere, may be others in each resource. Of a module's resource, what is handed in where it is used is looked at as if it stood there."""
 
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from typing import Any, NamedTuple
 
+from jovial_scaffold.core.changes.aligning import PLAIN
 from jovial_scaffold.core.expressions.library.strings import joined_text
 from jovial_scaffold.core.expressions.placeholders import Formula, Joined
 from jovial_scaffold.core.expressions.shapes import Constants, Shape
-from jovial_scaffold.core.expressions.syntax import Name
+from jovial_scaffold.core.expressions.syntax import Has, Name, Node, Select, children
 from jovial_scaffold.core.rendering.instances import Instance
 from jovial_scaffold.core.rendering.shapes import Text, texts_of
 from jovial_scaffold.core.rendering.texts import piece_text
 from jovial_scaffold.core.templates.inputs import CONTEXT
+from jovial_scaffold.core.text.source import Pointer
 
 Words = tuple[str, str]
 """What stands before and behind what may differ in a text."""
@@ -53,24 +55,26 @@ class _Piece(NamedTuple):
 
 
 class _Key(NamedTuple):
-    """Which constants say what a text gives: those of what is computed, and those that are handed in as they are."""
+    """What says what a text gives: which constants, of what is computed, and those that are handed in as they are, and which parts of the variables of
+    loops."""
 
     computed: frozenset[tuple[int, int, int]] = frozenset()
     constant: frozenset[tuple[int, int]] = frozenset()
+    items: frozenset[tuple[int, str, Pointer]] = frozenset()
 
     def with_all(self, others: Iterable["_Key"]) -> "_Key":
-        """With those of others."""
-        every = [self, *others]
-        return _Key(frozenset().union(*(each.computed for each in every)), frozenset().union(*(each.constant for each in every)))
+        """With that of others."""
+        return _Key(*(frozenset().union(*parts) for parts in zip(self, *others, strict=True)))
 
 
 class Core(NamedTuple):
-    """The part of a text that may differ, by the constants that are in it and in what is handed to it, and what stands before and behind it. It is
-    `open` where that does not say how it differs, as where it reads variables of a loop. `own` is where all of its constants are, where they are
-    those of the resource."""
+    """The part of a text that may differ, by the constants that are in it and in what is handed to it and by what it reads of items of loops, and
+    what stands before and behind it. It is `open` where that does not say how it differs. `own` is where all of its constants are, where they are
+    those of the resource and it reads nothing of items."""
 
     computed: tuple[tuple[int, int, int], ...]
     constant: tuple[tuple[int, int], ...]
+    items: tuple[tuple[int, str, Pointer], ...] = ()
     before: tuple[_Piece, ...] = ()
     behind: tuple[_Piece, ...] = ()
     is_open: bool = False
@@ -81,12 +85,18 @@ class Core(NamedTuple):
         """Whether something may stand around it."""
         return bool(self.before or self.behind)
 
-    def key(self, place: Place) -> tuple[Any, ...]:
-        """What all places have in common where the same may differ."""
+    def key(self, place: Place) -> tuple[Any, ...] | None:
+        """What all places have in common where the same may differ; None where nothing says that."""
         if self.own is not None:
             return place.constants[0][self.own[0] : self.own[1]]
         found: list[Any] = [place.constants[level][first:last] for level, first, last in self.computed]
-        return (*found, *[repr(place.constants[level][index]) for level, index in self.constant])
+        found += [repr(place.constants[level][index]) for level, index in self.constant]
+        for level, name, path in self.items:
+            part = _part_of(place.instances[level].variables[name], path)
+            if part is None:
+                return None
+            found.append(part)
+        return tuple(found)
 
     def words(self, place: Place) -> Words | None:
         """What stands before and behind it in a resource; None where that is no plain text."""
@@ -109,9 +119,10 @@ class ItemCores(NamedTuple):
         """Something may stand around each."""
         return True
 
-    def key(self, place: Place) -> tuple[Any, ...]:
-        """What all lists have in common where the same may differ."""
-        return tuple([each.key(place) for each in self.cores.values()])
+    def key(self, place: Place) -> tuple[Any, ...] | None:
+        """What all lists have in common where the same may differ; None where nothing says that."""
+        found = [each.key(place) for each in self.cores.values()]
+        return None if None in found else tuple(found)
 
     def words(self, place: Place) -> list[Words] | None:
         """What stands around each; None where one of them is no plain text."""
@@ -147,16 +158,16 @@ class Cores:
         if key is None:
             return _OPEN
         before, behind = tuple(pieces[: moving[0]]), tuple(pieces[moving[-1] + 1 :])
-        is_own = all(level == 0 for level, _, _ in key.computed) and not key.constant
+        is_own = all(level == 0 for level, _, _ in key.computed) and not key.constant and not key.items
         own = (inside[0].first, inside[-1].last) if is_own else None
-        return Core(tuple(sorted(key.computed)), tuple(sorted(key.constant)), before, behind, own=own)
+        return Core(tuple(sorted(key.computed)), tuple(sorted(key.constant)), tuple(sorted(key.items)), before, behind, own=own)
 
     def of_all(self, texts: Iterable[Text]) -> Core:
         """That of several texts whose own constants are known: of what is handed to them alone."""
         key = self._key([piece for text in texts for piece in _pieces(text)])
         if key is None:
             return _OPEN
-        return Core(tuple(sorted(each for each in key.computed if each[0])), tuple(sorted(key.constant)))
+        return Core(tuple(sorted(each for each in key.computed if each[0])), tuple(sorted(key.constant)), tuple(sorted(key.items)))
 
     def of_items(self, texts: Mapping[int, Text]) -> ItemCores | None:
         """That of items of a list, by their numbers; None where one of them may differ in a way that is not known."""
@@ -174,7 +185,8 @@ class Cores:
                 if behind is None or not self._is_fixed(behind):
                     return None
             elif written.when is not None and isinstance(written.when.content, Formula) and level + 1 < len(self._place.instances):
-                read = self._read(written.when.content.program.names, level)
+                program = written.when.content.program
+                read = self._read(program.names, [program.shape], level)
                 if read is None:
                     return None
                 found = found.with_all([read])
@@ -184,7 +196,7 @@ class Cores:
         if self._presence is None:
             return None
         found = _Key(frozenset([piece[1:] for piece in pieces]))
-        read = [self._read(self._names(piece), piece.level) for piece in pieces if piece.shape is not None]
+        read = [self._read(self._names(piece), [piece.shape], piece.level) for piece in pieces if piece.shape is not None]
         known = [each for each in read if each is not None]
         return found.with_all([*known, self._presence]) if len(known) == len(read) else None
 
@@ -196,13 +208,15 @@ class Cores:
         constants = self._place.constants[0][piece.first : piece.last]  # which all have: it is one resource
         return [constants[each] if isinstance(each, int) else each for each in names]
 
-    def _read(self, names: Iterable[str | int], level: int) -> _Key | None:
-        """Which constants say what some names are that are read at a level, as far as they are handed in; None where more than that does."""
+    def _read(self, names: Iterable[str | int], shapes: Iterable[object], level: int) -> _Key | None:
+        """What says what some names are that some shapes read at a level, as far as they are handed in or variables; None where more than that does."""
         instances, told = self._place.instances, [each for each in names if isinstance(each, str)]
         is_last = level + 1 == len(instances)
-        if not set(instances[level].resource.variables).isdisjoint(told) or (len(told) < len([*names]) and not is_last):
+        if len(told) < len([*names]) and not is_last:
             return None
-        found, further = _Key(), []
+        variables = instances[level].resource.variables
+        read = [path for each in shapes if isinstance(each, Shape) for path in _paths(each.node, variables)] if variables else []
+        found, further = _Key(items=frozenset([(level, *path) for path in read])), []
         inputs = instances[level].scope.plan.inputs.of_names(told) if not is_last else frozenset[str]()
         for name in inputs.intersection(instances[level + 1].resource.shape.names if not is_last else ()):
             text = self._given[level + 1].get(name)
@@ -211,7 +225,7 @@ class Cores:
             if isinstance(text, int):
                 found = found.with_all([_Key(constant=frozenset([(level + 1, text)]))])
                 continue
-            above = self._read(text.reads, level + 1)
+            above = self._read(text.reads, text.shapes, level + 1)
             if above is None:
                 return None
             further += [above, _Key(frozenset([(level + 1, text.begins, text.ends)]))]
@@ -258,6 +272,33 @@ class Cores:
                 return None
             found |= above
         return found
+
+
+def _paths(whole: Node, variables: Collection[str]) -> Iterator[tuple[str, Pointer]]:
+    """The parts of variables that an expression reads: `gate.port` is `port` of `gate`."""
+    waiting = [whole]
+    while waiting:
+        node = waiting.pop()
+        path: list[str] = []
+        inner = node
+        while isinstance(inner, Select | Has):
+            path.insert(0, inner.field)
+            inner = inner.operand
+        if isinstance(inner, Name) and inner.name in variables:
+            yield inner.name, tuple(path)
+        else:
+            waiting += children(node)
+
+
+def _part_of(value: Any, path: Pointer) -> tuple[Any, ...] | None:
+    """What tells a part of an item from others: its type and what it is, or how far there is something; None of a part with parts or marks."""
+    for depth, step in enumerate(path):
+        if type(value) is not dict:
+            return None
+        if step not in value:
+            return (depth,)
+        value = value[step]
+    return (type(value), value) if type(value) in PLAIN else None
 
 
 def _pieces(text: Text, level: int = 0) -> Iterator[_Piece]:

@@ -46,11 +46,13 @@ _Table = dict[Any, _Known | None]
 
 class _Siblings(NamedTuple):
     """The rows of an expression with other constants, of which each is one value: they have all but the values and what these repeat in common with
-    the first one, unless something else drives them. `told` are those that were told, by their drivers and whether they are echoes; `sure` those of
+    the first one, unless something else drives them. `number` is that of what the code computes there, where nothing else decides, `is_single` says
+    whether that is a resource of its own. `told` are those that were told, by their drivers and whether they are echoes; `sure` those of
     which nobody has to be asked, by the names among the constants, the type and the columns that differ."""
 
     first: ToldRow
-    computed: int | None
+    number: int | None
+    is_single: bool
     told: list[tuple[tuple[Driver, ...], bool, int]]
     sure: dict[tuple[object, ...], int]
 
@@ -131,13 +133,13 @@ class SharedRows:
                     wanted += each.numbers
                 continue
             key: Any = core.key(place)
-            if each.digits is not None and isinstance(core, Core):
+            if each.digits is not None and isinstance(core, Core) and key is not None:
                 key = *key, *[digits[number] for number in each.digits]
             known = table.get(key)
             if known is _NONE:
                 continue
             words = core.words(place) if core.is_joined else NO_WORDS
-            if words is None:
+            if words is None or key is None:
                 wanted += each.numbers
                 continue
             if known is not None and self._is_known(known, each, words, present, computed):
@@ -217,8 +219,8 @@ class SharedRows:
         if number is None:
             row, own = siblings.first.row, dict.fromkeys(present, instance.address)
             at = dict.fromkeys(present, next(iter(row.at.values())))
-            leaf = Leaf(row.pointer, at, dict(zip(present, values, strict=True)), True, Alike(False), siblings.computed)
-            drivers, echo = self._asked.matrix.behind(own, leaf)
+            leaf = Leaf(row.pointer, at, dict(zip(present, values, strict=True)), True, Alike(False), siblings.number)
+            drivers, echo = self._asked.matrix.behind(own, leaf if siblings.is_single else leaf._replace(computed=None))
             number = self._told_sibling(siblings, drivers, bool(echo))
             if self._asked.matrix.is_always_behind(own, leaf, drivers):
                 siblings.sure[alike] = number
@@ -272,12 +274,12 @@ class SharedRows:
             if (
                 len(found) == 1
                 and each.expression.digits is None
-                and held.instance.resource.loop is None
                 and held.instance.scope.use is None
                 and _may_have_siblings(found[0], each)
             ):
-                computed = each.expression.numbers[0] if held.instance.resource.when is None else None
-                self._siblings[each.around, each.expression.numbers] = _Siblings(found[0], computed, [], {})
+                number = each.expression.numbers[0] if held.instance.resource.when is None else None
+                single = held.instance.resource.loop is None
+                self._siblings[each.around, each.expression.numbers] = _Siblings(found[0], number, single, [], {})
             self.rows.append(shared)
             self._counts.append([(told.aspect, bool(told.row.echo)) for told in found if told.row.counted])
             self._times.append(0)
