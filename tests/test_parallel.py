@@ -1,5 +1,6 @@
 """Work in several processes: what comes of it is what one process gives, whatever goes wrong in another."""
 
+import itertools
 import json
 import os
 import random
@@ -65,6 +66,15 @@ def test_each_stage_gives_its_own_results() -> None:
             assert [in_order(results[stage]) for stage in asked] == [[task() for task in stages[stage]] for stage in asked]
         with pytest.raises(ChildProcessError):
             os.waitpid(-1, os.WNOHANG)
+
+
+def test_results_may_be_asked_for_in_any_order() -> None:
+    """Also where those of a stage do not fit into a pipe, so that another process waits for somebody to read them."""
+    stages = [[partial(bytes, 1 << 20)] * 3, [partial(bytes, number) for number in range(5)], [partial(bytes, 1 << 18)] * 2]
+    for order in itertools.permutations(range(len(stages))):
+        with staged(list(map(tasks_of, stages)), 3) as results:
+            found = {number: in_order(results[number]) for number in order}
+        assert [found[number] for number in range(len(stages))] == [[task() for task in tasks] for tasks in stages]
 
 
 @settings(max_examples=12, deadline=None)

@@ -110,7 +110,7 @@ class _Child:
     def __init__(self, steps: Sequence[Callable[[], _Answer]]) -> None:
         pipes = [os.pipe() for _ in steps]
         self._pipes = [reading for reading, _ in pipes]
-        self._read: dict[int, _Answer | None] = {}
+        self._read: list[_Answer | None] = []  # of the first steps, one after the other
         self._process = os.fork()
         if self._process == 0:
             _send([(step, sending) for step, (_, sending) in zip(steps, pipes, strict=True)])
@@ -122,18 +122,17 @@ class _Child:
         if len(self._read) < len(self._pipes):
             os.kill(self._process, signal.SIGKILL)
         os.waitpid(self._process, 0)
-        for number, pipe in enumerate(self._pipes):
-            if number not in self._read:
-                os.close(pipe)
+        for pipe in self._pipes[len(self._read) :]:
+            os.close(pipe)
 
     def result(self, step: int) -> _Answer | None:
         """What came of a step; None where it went wrong."""
-        if step not in self._read:
+        for each in range(len(self._read), step + 1):  # in their order: nobody goes on before somebody reads what does not fit into a pipe
             parts = []
-            while part := os.read(self._pipes[step], 1 << 20):
+            while part := os.read(self._pipes[each], 1 << 20):
                 parts.append(part)
-            os.close(self._pipes[step])
-            self._read[step] = pickle.loads(answer) if (answer := b"".join(parts)) else None
+            os.close(self._pipes[each])
+            self._read.append(pickle.loads(answer) if (answer := b"".join(parts)) else None)
         return self._read[step]
 
 

@@ -1,7 +1,7 @@
 """The board: everything about a project in one HTML page that needs no network. Here its data is put together; pages/board.html shows it."""
 
 import json
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from functools import partial
 from html import escape
 from typing import TYPE_CHECKING, Any, NamedTuple
@@ -15,7 +15,7 @@ from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.graph.layout import layout
 from jovial_scaffold.core.graph.picture import picture
 from jovial_scaffold.core.limits import PARALLEL_RESOURCES
-from jovial_scaffold.core.parallel import Work, in_order, staged, tasks_of
+from jovial_scaffold.core.parallel import Work, staged
 from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.templates.model import Declaration
 from jovial_scaffold.core.waivers import Waiver
@@ -64,12 +64,28 @@ def board_of(
     largest = max((len(each.resources) for each in renderings), default=0)
     sums = Aspects(columns_only(renderings))
     shares = 1 if largest < PARALLEL_RESOURCES.most else SHARES
-    rows = Work(shares, lambda numbers: rows_of(renderings, (Share(each, shares) for each in numbers), sums))
-    tasks = tasks_of([partial(_maps, project, renderings), check, partial(_parameters, renderings)])
-    with staged([tasks, rows], workers if shares > 1 else 1) as [others, own]:
-        sums.totals  # noqa: B018  # which are found here while others are at the rows
-        maps, findings, parameters = in_order(others)
-        every = [*own(), rows_of(renderings, (), sums, beside=True)]
+    tasks: list[Callable[[], Any]] = [partial(_maps, project, renderings), check, partial(_parameters, renderings)]
+
+    def made(numbers: Iterator[int]) -> tuple[dict[int, Any], Rows]:
+        """What comes of some of the tasks, and the rows of some shares: a process does of both what it takes."""
+        told: dict[int, Any] = {}
+
+        def taken() -> Iterator[Share]:
+            for number in numbers:
+                if number < len(tasks):
+                    told[number] = tasks[number]()
+                else:
+                    yield Share(number - len(tasks), shares)
+
+        rows = rows_of(renderings, taken(), sums)
+        return told, rows
+
+    with staged([Work(len(tasks) + shares, made)], workers if shares > 1 else 1) as [results]:
+        sums.totals  # noqa: B018  # which are found here while others have begun
+        parts = results()
+    others = {number: each for told, _ in parts for number, each in told.items()}
+    maps, findings, parameters = (others[number] for number in range(len(tasks)))
+    every = [*(rows for _, rows in parts), rows_of(renderings, (), sums, beside=True)]
     counts: Counts = {}
     for _, found in every:
         for aspect, (rows, echoes) in found.items():
