@@ -126,6 +126,52 @@ def test_an_entry_that_is_long_has_the_places_of_the_whole(form: str) -> None:
         compare_places(text, value, outline)
 
 
+_ITEMS = (
+    *("- a@", "- {b: @, c: x}", "- name: x@\n  port: @", "- name:\n    - @\n    - {a: 1}", "- [@, b]", '- "@ of # it"', "- '@ ''of'' it'"),
+    *(
+        "- {a: 'x, @', b: \"y: @\"}",
+        "- - @\n  - b",
+        "- a: {b: 1,\n    c: @}",
+        "- one\n  more @",
+        "- |\n  - @\n  - b",
+        "- 'a\n  - @'",
+        "- # a remark",
+    ),
+    *(
+        "- a  # a remark",
+        "- a: b # @",
+        "- ~",
+        "-",
+        "- @\n\n",
+        "- a: >-\n    told\n    @",
+        "- a-b: x:y",
+        "- -@",
+        "- 1.5",
+        "- {a: @}\n  # - no item",
+        "- a:\n  b: @",
+    ),
+)
+
+
+@settings(max_examples=300)
+@given(
+    st.lists(st.sampled_from(_ITEMS), min_size=1, max_size=3),
+    st.sampled_from((0, 2, 4)),
+    st.sampled_from(("last: 1\n", "", "# the end\n", "\n")),
+    st.sampled_from(("", " # a list")),
+)
+def test_items_of_a_long_list_have_the_places_of_the_whole(items: list[str], indent: int, behind: str, remark: str) -> None:
+    lines = [each.replace("@", str(number * 7)) for number in range(1 + 4_200 // sum(map(len, items))) for each in items]
+    text = f"first: 1\nmany:{remark}\n" + "".join(
+        f"{' ' * indent}{line}\n" if line else "\n" for each in lines for line in each.split("\n")
+    )
+    text += behind
+    outline = Outline()
+    value, problems = read_yaml(text if behind else text.rstrip("\n"), outline)
+    if not problems:
+        compare_places(text if behind else text.rstrip("\n"), value, outline)
+
+
 _BELOW = (
     "- a",
     "- {b: 1}",

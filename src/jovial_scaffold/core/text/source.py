@@ -18,6 +18,11 @@ _PARTS = 200  # entries whose places are found one by one, before those of the w
 _LONG_ENTRY = 4_000  # characters of an entry that is read by itself, and not as one of many that are alike
 _FEW = 8  # places in a text that are found without a list of its lines
 _DIGITS = regex("[0-9]+")
+# A list of which each item begins with a dash in a line of its own and has nothing in it that may go on in the next one: no quotes that are open, no
+# text of several lines, no anchor.
+_SAFE = r"""(?:[{](?:[^{}\[\]"'#&*!|>%@`\n]|"[^"\\\n]*"|'[^'\n]*')*[}]|\[(?:[^{}\[\]"'#&*!|>%@`\n]|"[^"\\\n]*"|'[^'\n]*')*\]|"[^"\\\n]*"|'[^'\n]*'|[\w./][^#:"'{}\[\],&*!|>%@`\n]*)"""
+_CONTENT = rf"(?:- )*(?:[\w.-]+:(?:[ ]+{_SAFE})?|{_SAFE})[ ]*(?:\n|\Z)"
+_ITEMS = regex(rf"[^\n]*\n([ ]*)- {_CONTENT}(?:\1- {_CONTENT}|\1[ ]+{_CONTENT}|[ ]*(?:#[^\n]*)?\n)*+[ ]*\Z")
 _INDENTED = regex("[|>][-+]?[1-9]")  # a text of several lines that says how far in it stands
 _UNMOVED = [0]  # where there are no numbers
 #: an entry whose value is a list or map of several lines, as its first two say: its name
@@ -114,6 +119,7 @@ class Source:
         "_inner_spans",
         "_lines",
         "_locate",
+        "_listed",
         "_offsets",
         "_parts",
         "_places",
@@ -142,6 +148,7 @@ class Source:
         self._parts: dict[object, _Part] = {}  # by entries, or by what is alike in them
         self._spans: dict[tuple[Pointer, int], Span] = {}
         self._inner_spans: dict[tuple[Pointer, int, int, int], Span] = {}
+        self._listed: set[Pointer] = set()  # entries that were looked at whether they are long lists
         self._offsets: dict[int, list[int]] = {}  # of the outline's starts down to a level, in order
         self.outline = Outline()
         #: keys that were taken for others, by the pointers that have those
@@ -344,7 +351,26 @@ class Source:
             return ()
         starts = self.outline.starts
         head = pointer[:2] if pointer[:2] in starts else pointer[:1]
-        return head if head in starts else ()
+        if head not in starts:
+            return ()
+        item = pointer[: len(head) + 1]
+        return item if type(item[-1]) is int and len(item) > len(head) and (item in starts or self._has_items(head, item)) else head
+
+    def _has_items(self, head: Pointer, item: Pointer) -> bool:
+        """Whether an entry is a long list, of which each item can be read by itself, and one of them is there; where they begin is known then."""
+        if head in self._listed:
+            return False
+        self._listed.add(head)
+        text, starts = self._entry(head), self.outline.starts
+        found = _ITEMS.match(text) if len(text) > _LONG_ENTRY else None
+        if found is None:
+            return False
+        dash, at, index = f"\n{found[1]}- ", text.find("\n"), 0
+        while at >= 0:
+            starts[(*head, index)] = starts[head] + at + 1
+            index, at = index + 1, text.find(dash, at + 1)
+        self._offsets.clear()
+        return item in starts
 
     def written(self, pointer: Pointer) -> str:
         """A plain scalar as it stands in the file (`1.10`, `012`); nothing for what is quoted, or no scalar."""
