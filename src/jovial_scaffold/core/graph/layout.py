@@ -229,14 +229,9 @@ def _layered(items: dict[str, _Item], edges: list[Ends], bends: dict[Ends, list[
         depths += passed
         links += pairwise([*([number[source]] if source else ()), *points, *([number[target]] if target else ())])
         ways[source, target] = points
-    with _without("matplotlib", "numpy"):
-        import igraph
-
-        graph = igraph.Graph(n=len(depths), edges=links, directed=True)
-        found = graph.layout_sugiyama(layers=depths, hgap=1, vgap=1, maxiter=_ROUNDS)
     columns: dict[int, list[tuple[float, int]]] = {}
-    for vertex, layer in enumerate(depths):
-        columns.setdefault(layer, []).append((found[vertex][0], vertex))
+    for vertex, (layer, at) in enumerate(zip(depths, _in_their_layers(depths, links), strict=True)):
+        columns.setdefault(layer, []).append((at, vertex))
     # A layer's width is that of its widest item; a point where an edge only passes is thin.
     left: dict[int, float] = {}
     right: dict[int, float] = {}
@@ -261,6 +256,17 @@ def _layered(items: dict[str, _Item], edges: list[Ends], bends: dict[Ends, list[
             found_bends += [(left[depths[point]], centre[point] - shift), (right[depths[point]], centre[point] - shift)]
         bends[ends] = found_bends
     return x - _GAP_X, height
+
+
+def _in_their_layers(depths: Sequence[int], links: Sequence[tuple[int, int]]) -> Sequence[float]:
+    """How far along each vertex stands in its layer, of `depths`, so that few links cross."""
+    if not links:
+        return range(len(depths))
+    with _without("matplotlib", "numpy"):
+        import igraph
+
+        graph = igraph.Graph(n=len(depths), edges=links, directed=True)
+        return [at for at, _ in graph.layout_sugiyama(layers=depths, hgap=1, vgap=1, maxiter=_ROUNDS)]
 
 
 def _layers(keys: Iterable[str], edges: Sequence[Ends]) -> dict[str, int]:
