@@ -44,6 +44,7 @@ class Chains:
         self._places: dict[Origin, str] = {}
         self._known: dict[tuple[str, Shape, Constants], set[str] | None] = {}
         self._content: tuple[Origin, Any] | None = None  # what was asked for last, which is asked for several times
+        self._shown: dict[Any, dict[Any, str]] = {each: {} for each in (str, int, bool)}  # texts of values
         self._scopes: dict[str, list[Surroundings | None]] = {"": [each.scope for each in renderings]}  # by their prefix
 
     def of(self, row: Row) -> tuple[str, str, list[str]]:
@@ -239,7 +240,16 @@ class Chains:
                 value = there.value(name) if there is not None else None
             except EvaluationError:
                 there = None
-            found.append(None if there is None else marks.SECRET if is_secret else _short(value))
+            if there is None or is_secret:
+                found.append(None if there is None else marks.SECRET)
+                continue
+            known = self._shown.get(type(value))
+            text = known.get(value) if known is not None else None
+            if text is None:
+                text = _short(value)
+                if known is not None:
+                    known[value] = text
+            found.append(text)
         return found
 
 
