@@ -19,7 +19,7 @@ from jovial_scaffold.core.rendering.plan import Plan, Plans
 from jovial_scaffold.core.rendering.renames import Renames
 from jovial_scaffold.core.rendering.results import RenderedDocument, RenderedResource, Rendering
 from jovial_scaffold.core.rendering.searching import Searching
-from jovial_scaffold.core.rendering.shapes import marked_and_judged
+from jovial_scaffold.core.rendering.shapes import is_valid_as_it_is, marked_and_judged
 from jovial_scaffold.core.sightings import Sighting
 from jovial_scaffold.core.templates.model import Template
 from jovial_scaffold.core.text.source import Pointer
@@ -241,9 +241,9 @@ def _use(
 ) -> None:
     """A use of a module: what it is given is judged like the properties of a resource, then all inside is rendered."""
     scope = instance.scope
-    properties = scope.properties(instance)
-    if instance.resource.type is not None and scope.shared.heard:
-        judged(scope, instance, instance.resource.type, properties)
+    kind, properties = instance.resource.type, scope.properties(instance)
+    if kind is not None and scope.shared.heard and not is_valid_as_it_is(properties, kind):
+        judged(scope, instance, kind, properties)
     if instance.inside is not None:
         _collect(instance.inside, resources, documents, searching)
 

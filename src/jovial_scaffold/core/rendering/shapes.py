@@ -315,6 +315,11 @@ def marked_and_judged(
     return marked, kind.validator.is_valid(judged)
 
 
+def is_valid_as_it_is(properties: dict[str, Any], kind: ResourceType) -> bool:
+    """Whether properties without parts or marks surely fit a type, and nothing else is to be said of them."""
+    return not kind.shape.marks and SIMPLE.issuperset(map(type, properties.values())) and kind.validator.is_valid(properties)
+
+
 def _stood_in(code: Code, values: Values, validator: Validator) -> Sequence[Any] | None:
     """The values as plain data, with values that fit in the places of what is pending; the same object where they are that already, and None
     where some are no plain data."""
