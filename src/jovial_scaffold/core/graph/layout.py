@@ -266,7 +266,8 @@ def _in_their_layers(depths: Sequence[int], links: Sequence[tuple[int, int]]) ->
         import igraph
 
         graph = igraph.Graph(n=len(depths), edges=links, directed=True)
-        return [at for at, _ in graph.layout_sugiyama(layers=depths, hgap=1, vgap=1, maxiter=_ROUNDS)]
+        found = graph.layout_sugiyama(layers=depths, hgap=1, vgap=1, maxiter=_ROUNDS)
+    return [found[vertex][0] for vertex in range(len(depths))]  # behind these it may have some of its own
 
 
 def _layers(keys: Iterable[str], edges: Sequence[Ends]) -> dict[str, int]:
