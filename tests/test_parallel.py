@@ -1,6 +1,5 @@
 """Work in several processes: what comes of it is what one process gives, whatever goes wrong in another."""
 
-import itertools
 import json
 import os
 import random
@@ -15,7 +14,7 @@ from hypothesis import strategies as st
 from jovial_scaffold.cli.board import board
 from jovial_scaffold.core import project_reading as computing
 from jovial_scaffold.core.limits import Limit
-from jovial_scaffold.core.parallel import Work, in_order, spread, staged, tasks_of
+from jovial_scaffold.core.parallel import shared_out, spread
 from jovial_scaffold.core.rendering.results import Rendering
 from jovial_scaffold.reports.board import SHARES, rows_of
 from jovial_scaffold.reports.board_rows import Share
@@ -59,32 +58,20 @@ def test_results_come_in_order_however_they_are_shared_out(numbers: list[int], w
         assert results() == [number * 2 for number in numbers]
 
 
-def test_each_stage_gives_its_own_results() -> None:
-    stages = [[partial(doubled, number) for number in range(count)] for count in (3, 0, 2)]
-    for asked in ((0, 1, 2), (2, 0), (1,), ()):
-        with staged(list(map(tasks_of, stages)), 2) as results:
-            assert [in_order(results[stage]) for stage in asked] == [[task() for task in stages[stage]] for stage in asked]
-        with pytest.raises(ChildProcessError):
-            os.waitpid(-1, os.WNOHANG)
-
-
-def test_results_may_be_asked_for_in_any_order() -> None:
-    """Also where those of a stage do not fit into a pipe, so that another process waits for somebody to read them."""
-    stages = [[partial(bytes, 1 << 20)] * 3, [partial(bytes, number) for number in range(5)], [partial(bytes, 1 << 18)] * 2]
-    for order in itertools.permutations(range(len(stages))):
-        with staged(list(map(tasks_of, stages)), 3) as results:
-            found = {number: in_order(results[number]) for number in order}
-        assert [found[number] for number in range(len(stages))] == [[task() for task in tasks] for tasks in stages]
-
-
 @settings(max_examples=12, deadline=None)
 @given(st.integers(0, 9), st.integers(1, 4), st.sampled_from((doubled, only_here, only_here_at_all)))
 def test_each_piece_of_work_is_done_once(pieces: int, workers: int, task: Callable[[int], int]) -> None:
-    with staged([Work(2, list), Work(pieces, lambda numbers: [(each, task(each)) for each in numbers])], workers) as (before, results):
+    with shared_out(pieces, lambda numbers: [(each, task(each)) for each in numbers], workers) as results:
         found = results()
         assert len(found) <= max(workers, 1) + 1 and all(found), "one part of each process that did some, and one of what went wrong"
         assert sorted(each for part in found for each in part) == [(number, number * 2) for number in range(pieces)]
-        assert sorted(each for part in before() for each in part) == [0, 1]
+
+
+def test_results_that_do_not_fit_into_a_pipe_come_from_all_processes() -> None:
+    with shared_out(9, lambda numbers: [bytes([number]) * (1 << 20) for number in numbers], 4) as results:
+        assert sorted(each[0] for part in results() for each in part) == list(range(9))
+    with pytest.raises(ChildProcessError):
+        os.waitpid(-1, os.WNOHANG)
 
 
 def test_what_cannot_be_sent_is_done_here() -> None:

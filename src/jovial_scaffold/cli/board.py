@@ -5,6 +5,7 @@ import json
 import os
 import sys
 from collections.abc import Callable, Iterator
+from itertools import islice
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 from urllib.parse import parse_qsl, quote
@@ -98,15 +99,17 @@ def command(
 
 def board(loaded: Project, environments: list[str], folder: str = "", workers: int = 1) -> "Board":
     """What the page shows of a project; an environment whose snapshot cannot be read is shown without effects. Raises ProjectError."""
-    from jovial_scaffold.core.parallel import in_order, staged, tasks_of
+    from jovial_scaffold.core.parallel import spread
     from jovial_scaffold.reports.board import board_of
 
     names = loaded.in_order(environments or loaded.environments)
     sides, beside = loaded.sides(names), loaded.processes(workers, names)
     # Environments are rendered here, since all of them are compared. Beside that, templates are checked.
-    with staged([tasks_of(side.static_checks()) for side, _ in sides], beside) as checks:
+    checks = [side.static_checks() for side, _ in sides]
+    with spread([task for tasks in checks for task in tasks], beside) as results:
         renderings = loaded.views(names)
-        static = [in_order(results) for results in checks]
+        found = iter(results())
+    static = [[*islice(found, len(tasks))] for tasks in checks]
     effects, unread = {}, []
     for name in names:
         if loaded.deployed_name(name) is None or has_errors(loaded.render(name).findings):
@@ -117,9 +120,9 @@ def board(loaded: Project, environments: list[str], folder: str = "", workers: i
             unread += error.findings
 
     def check() -> "Findings":
-        results = [side.check(views, static=found) for (side, views), found in zip(sides, static, strict=True)]
-        found = [each for result in results for each in result.findings]
-        return [*found, *unread], [each for result in results for each in result.waived_findings]
+        judged = [side.check(views, static=each) for (side, views), each in zip(sides, static, strict=True)]
+        findings = [each for result in judged for each in result.findings]
+        return [*findings, *unread], [each for result in judged for each in result.waived_findings]
 
     return board_of(loaded.name, renderings, check, effects, today(os.environ), folder, workers)
 

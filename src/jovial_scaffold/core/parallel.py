@@ -7,7 +7,7 @@ import threading
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from functools import partial
-from typing import Any, NamedTuple, TypeVar
+from typing import Any, TypeVar
 
 Result = TypeVar("Result")
 
@@ -18,50 +18,36 @@ def spread(tasks: Sequence[Callable[[], Result]], workers: int) -> Iterator[Call
 
     Each process takes the next task when it has done one, this one from when that function is called on.
     """
-    with staged([tasks_of(tasks)], workers) as (results,):
-        yield partial(in_order, results)
 
+    def results() -> list[Result]:
+        found = [each for part in parts() for each in part.items()]
+        return [result for _, result in sorted(found, key=lambda each: each[0])]
 
-class Work(NamedTuple):
-    """Work in so many pieces, of which each process does those that it takes: `do` gives what comes of all of them, by their numbers."""
-
-    pieces: int
-    do: Callable[[Iterator[int]], Any]
-
-
-def tasks_of(tasks: Sequence[Callable[[], Any]]) -> Work:
-    """Tasks as such work, of which `in_order` puts together what comes of it."""
-    return Work(len(tasks), lambda numbers: {number: tasks[number]() for number in numbers})
-
-
-def in_order(results: Callable[[], list[dict[int, Result]]]) -> list[Result]:
-    """What tasks give, in their order."""
-    found = [each for part in results() for each in part.items()]
-    return [result for _, result in sorted(found, key=lambda each: each[0])]
+    with shared_out(len(tasks), lambda numbers: {number: tasks[number]() for number in numbers}, workers) as parts:
+        yield results
 
 
 @contextmanager
-def staged(stages: Sequence[Work], workers: int) -> Iterator[list[Callable[[], list[Any]]]]:
-    """Several such works, one after the other, with a function for each that waits for what comes of it, in each process that took a piece: they go
-    on with the next one when nobody has to begin a piece of those before."""
-    children = min(workers - 1, max((each.pieces for each in stages), default=0)) if can_fork() else 0
-    tickets = [_Tickets(each.pieces) for each in stages] if children > 0 else []
-    running = [_Child([partial(_taken, each.do, own) for each, own in zip(stages, tickets, strict=True)]) for _ in range(children)]
+def shared_out(pieces: int, do: Callable[[Iterator[int]], Result], workers: int) -> Iterator[Callable[[], list[Result]]]:
+    """Work in so many pieces, of which each process does those that it takes: `do` gives what comes of all of them, by their numbers. A function
+    that waits for what that is in each process that took a piece."""
+    children = min(workers - 1, pieces) if can_fork() else 0
+    tickets = _Tickets(pieces) if children > 0 else None
+    running = [_Child(partial(_taken, do, tickets)) for _ in range(children)] if tickets is not None else []
 
-    def results(stage: int) -> list[Any]:
-        work = stages[stage]
-        found = [_taken(work.do, tickets[stage])] if tickets else []
-        found += [each for process in running if (each := process.result(stage)) is not None]
-        left = sorted(set(range(work.pieces)).difference(*(numbers for numbers, _ in found)))
-        return [result for numbers, result in found if numbers] + ([work.do(iter(left))] if left else [])
+    def results() -> list[Result]:
+        found = [_taken(do, tickets)] if tickets is not None else []
+        found += [answer for process in running if (answer := process.result()) is not None]
+        left = sorted(set(range(pieces)).difference(*(numbers for numbers, _ in found)))
+        return [result for numbers, result in found if numbers] + ([do(iter(left))] if left else [])
 
     try:
-        yield [partial(results, stage) for stage in range(len(stages))]
+        yield results
     finally:
         for process in running:
             process.end()
-        for each in tickets:
-            each.close()
+        if tickets is not None:
+            tickets.close()
 
 
 class _Tickets:
@@ -104,45 +90,38 @@ _Answer = tuple[list[int], Any]
 
 
 class _Child:
-    """Steps that are done one after the other in another process, each of which is a part of some work. What goes wrong there is left out: it is
-    done again here, so that it is told here."""
+    """A part of some work that is done in another process. What goes wrong there is left out: it is done again here, so that it is told here."""
 
-    def __init__(self, steps: Sequence[Callable[[], _Answer]]) -> None:
-        pipes = [os.pipe() for _ in steps]
-        self._pipes = [reading for reading, _ in pipes]
-        self._read: list[_Answer | None] = []  # of the first steps, one after the other
+    def __init__(self, do: Callable[[], _Answer]) -> None:
+        self._pipe, sending = os.pipe()
+        self._is_read = False
         self._process = os.fork()
         if self._process == 0:
-            _send([(step, sending) for step, (_, sending) in zip(steps, pipes, strict=True)])
-        for _, sending in pipes:
-            os.close(sending)
+            _send(do, sending)
+        os.close(sending)
 
     def end(self) -> None:
-        """Stop it where its results are no longer wanted: it must not go on when the program has ended."""
-        if len(self._read) < len(self._pipes):
+        """Stop it where its result is no longer wanted: it must not go on when the program has ended."""
+        if not self._is_read:
             os.kill(self._process, signal.SIGKILL)
         os.waitpid(self._process, 0)
-        for pipe in self._pipes[len(self._read) :]:
-            os.close(pipe)
+        os.close(self._pipe)
 
-    def result(self, step: int) -> _Answer | None:
-        """What came of a step; None where it went wrong."""
-        for each in range(len(self._read), step + 1):  # in their order: nobody goes on before somebody reads what does not fit into a pipe
-            parts = []
-            while part := os.read(self._pipes[each], 1 << 20):
-                parts.append(part)
-            os.close(self._pipes[each])
-            self._read.append(pickle.loads(answer) if (answer := b"".join(parts)) else None)
-        return self._read[step]
+    def result(self) -> _Answer | None:
+        """What came of it; None where it went wrong, or where that was asked for already."""
+        self._is_read = True
+        parts = []
+        while part := os.read(self._pipe, 1 << 20):
+            parts.append(part)
+        return pickle.loads(answer) if (answer := b"".join(parts)) else None
 
 
-def _send(steps: Sequence[tuple[Callable[[], object], int]]) -> None:
+def _send(do: Callable[[], object], sending: int) -> None:
     """Runs in the child, which never returns: it holds a copy of the whole program."""
     try:
-        for step, sending in steps:
-            answer = pickle.dumps(step(), pickle.HIGHEST_PROTOCOL)
-            with os.fdopen(sending, "wb") as stream:
-                stream.write(answer)
+        answer = pickle.dumps(do(), pickle.HIGHEST_PROTOCOL)
+        with os.fdopen(sending, "wb") as stream:
+            stream.write(answer)
     except BaseException:
         os._exit(1)
     os._exit(0)

@@ -15,7 +15,7 @@ from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.graph.layout import layout
 from jovial_scaffold.core.graph.picture import picture
 from jovial_scaffold.core.limits import PARALLEL_RESOURCES
-from jovial_scaffold.core.parallel import Work, staged
+from jovial_scaffold.core.parallel import shared_out
 from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.templates.model import Declaration
 from jovial_scaffold.core.waivers import Waiver
@@ -80,7 +80,7 @@ def board_of(
         rows = rows_of(renderings, taken(), sums)
         return told, rows
 
-    with staged([Work(len(tasks) + shares, made)], workers if shares > 1 else 1) as [results]:
+    with shared_out(len(tasks) + shares, made, workers if shares > 1 else 1) as results:
         sums.totals  # noqa: B018  # which are found here while others have begun
         parts = results()
     others = {number: each for told, _ in parts for number, each in told.items()}
