@@ -132,6 +132,14 @@ CASES: dict[str, tuple[dict[str, str], int, str]] = {
     ),
     "deep YAML": ({"t.yaml": f"resources: {{}}\nlet: {{a: {DEEP}}}\n"}, 1, "nesting-too-deep"),
     "deep parameters": ({"t.yaml": f"resources:\n{QUEUE}", "p.yaml": f"a: {DEEP}"}, 1, "nesting-too-deep"),
+    "an item of a long list that is mostly spaces": (
+        {
+            "t.yaml": f"parameters: {{rows: {{type: array, items: {{type: integer}}, description: d}}}}\nresources:\n{QUEUE}",
+            "p.yaml": "rows:\n  - 3\n  - a" + " " * 200_000 + "!x\n  - 5\n",
+        },
+        1,
+        "takes an integer",
+    ),
     "an operator 5,000 times": ({"t.yaml": f'outputs: {{o: "${{1{"+1" * 5_000}}}"}}\nresources:\n{QUEUE}'}, 0, "nothing to report"),
     "brackets 5,000 deep": (
         {"t.yaml": f'outputs: {{o: "${{{"(" * 5_000}1{")" * 5_000}}}"}}\nresources:\n{QUEUE}'},

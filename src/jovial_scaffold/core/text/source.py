@@ -9,58 +9,20 @@ from jovial_scaffold.core import marks
 from jovial_scaffold.core.findings import Span
 from jovial_scaffold.core.regexes import regex
 from jovial_scaffold.core.text.alignment import source_offsets
+from jovial_scaffold.core.text.entries import Entries, nearest
+from jovial_scaffold.core.text.entries import Place as Place
 from jovial_scaffold.core.text.outline import Outline
 from jovial_scaffold.core.text.outline import Pointer as Pointer
 from jovial_scaffold.core.words import NOTHING, Sentence, say
 
 _COMMENT = regex(r"(^|\s)#.*")
-_PARTS = 200  # entries whose places are found one by one, before those of the whole text are
-_LONG_ENTRY = 4_000  # characters of an entry that is read by itself, and not as one of many that are alike
 _FEW = 8  # places in a text that are found without a list of its lines
-_DIGITS = regex("[0-9]+")
-# A list of which each item begins with a dash in a line of its own and has nothing in it that may go on in the next one: no quotes that are open, no
-# text of several lines, no anchor.
-_SAFE = r"""(?:[{](?:[^{}\[\]"'#&*!|>%@`\n]|"[^"\\\n]*"|'[^'\n]*')*[}]|\[(?:[^{}\[\]"'#&*!|>%@`\n]|"[^"\\\n]*"|'[^'\n]*')*\]|"[^"\\\n]*"|'[^'\n]*'|[\w./][^#:"'{}\[\],&*!|>%@`\n]*)"""
-_CONTENT = rf"(?:- )*(?:[\w.-]+:(?:[ ]+{_SAFE})?|{_SAFE})[ ]*(?:\n|\Z)"
-_ITEMS = regex(rf"[^\n]*\n([ ]*)- {_CONTENT}(?:\1- {_CONTENT}|\1[ ]+{_CONTENT}|[ ]*(?:#[^\n]*)?\n)*+[ ]*\Z")
-_INDENTED = regex("[|>][-+]?[1-9]")  # a text of several lines that says how far in it stands
-_UNMOVED = [0]  # where there are no numbers
 #: an entry whose value is a list or map of several lines, as its first two say: its name
 _LONG = regex(
     r"([ ]*)([A-Za-z_][\w.-]*):[ ]*\n"
     r"(?:(\1[ ]*)- [^\n]*\n\3- |(\1[ ]+)[A-Za-z_][\w.-]*:(?: [^\n]*)?\n\4[A-Za-z_][\w.-]*:(?: |\n))"
 )
 _LINE_BREAK = regex(r"\r\n|\n|\r")
-
-
-class Place(NamedTuple):
-    """Where a value stands in its text, as character offsets; `key_*` is its key in a map, or the value itself."""
-
-    key_start: int
-    key_end: int
-    start: int
-    end: int
-    style: str  # "plain", "single", "double", "literal", "folded", "verbatim", or "" for anything that is not a scalar
-
-    def moved(self, by: int, ends: list[int], moves: list[int]) -> "Place":
-        """The same in a text with more before it, and where what stands behind some ends is moved further."""
-        key_start, key_end, start, end = [at + by + moves[bisect_right(ends, at)] for at in self[:4]]
-        return Place(key_start, key_end, start, end, self.style)
-
-
-class _Part(NamedTuple):
-    """The places in one entry, or in those that are alike but for the digits of numbers: `ends` are where the numbers end in the one that was
-    read, and `lengths` how many digits they have there. `lines` are how many lines below the first one values and keys stand, of those that were
-    asked for."""
-
-    places: dict[Pointer, Place]
-    ends: list[int]
-    lengths: tuple[int, ...]
-    lines: dict[tuple[Pointer, bool], int]
-
-    def moves(self, digits: tuple[str, ...]) -> list[int]:
-        """How far what stands behind so many numbers is moved in an entry with other digits."""
-        return [0, *accumulate(map(int.__sub__, map(len, digits), self.lengths))]
 
 
 class Problem(NamedTuple):
@@ -85,18 +47,6 @@ def duplicate_problem(key: str, first: tuple[int, int], second: tuple[int, int])
     )
 
 
-_NO_PLACE = Place(0, 0, 0, 0, "")
-
-
-def _nearest(places: dict[Pointer, Place], pointer: Pointer) -> Place:
-    """The place of a value, or of its nearest ancestor that has one."""
-    while pointer not in places:
-        if not pointer:
-            return _NO_PLACE
-        pointer = pointer[:-1]
-    return places[pointer]
-
-
 class Wrapping(NamedTuple):
     """The whole file that values are taken out of: where an entry is put, under which key (none of a list) and how it is wrapped; and where the
     one of a name is."""
@@ -111,6 +61,7 @@ class Source:
 
     __slots__ = (
         "_all_hidden",
+        "_apart",
         "_around",
         "_comments_hidden",
         "_covered",
@@ -118,10 +69,7 @@ class Source:
         "_hidden",
         "_inner_spans",
         "_lines",
-        "_listed",
         "_locate",
-        "_offsets",
-        "_parts",
         "_places",
         "_spans",
         "broken",
@@ -145,11 +93,9 @@ class Source:
         self._lines: list[int] | None = None
         self._few = _FEW  # places that are found without them
         self._places: dict[Pointer, Place] | None = None
-        self._parts: dict[object, _Part] = {}  # by entries, or by what is alike in them
+        self._apart: Entries | None = None
         self._spans: dict[tuple[Pointer, int], Span] = {}
         self._inner_spans: dict[tuple[Pointer, int, int, int], Span] = {}
-        self._listed: set[Pointer] = set()  # entries that were looked at whether they are long lists
-        self._offsets: dict[int, list[int]] = {}  # of the outline's starts down to a level, in order
         self.outline = Outline()
         #: keys that were taken for others, by the pointers that have those
         self.meant: dict[Pointer, str] = {}
@@ -286,91 +232,28 @@ class Source:
             self._places = self._locate(self.text)
         return self._places
 
-    def _near(self, head: Pointer) -> tuple[_Part, tuple[str, ...]] | None:
-        """The places in an entry of a large text, which is read again by itself, and the numbers in it; None where those of the whole text are to
-        be asked. They count from where the entry begins."""
-        cast = self.outline.casts.get(head)
-        if cast is not None:
-            alike: object = cast[0]
-            digits = cast[1]
-        elif head in self._parts:
-            alike, digits = head, ()
-        else:
-            text = self._entry(head)
-            is_long = len(text) > _LONG_ENTRY  # which is hardly written twice, and is not compared each time
-            alike = head if is_long else _DIGITS.sub("0", text)
-            digits = () if is_long else tuple(_DIGITS.findall(text))
-        part = self._parts.get(alike)
-        if part is None:
-            if len(self._parts) >= max(_PARTS, len(self.outline.starts) // 4):  # then all of it at once takes less
-                return None
-            text = self._entry(head)
-            ends = [match.end() for match in _DIGITS.finditer(text)] if digits else []
-            places = {inner[1:]: place for inner, place in self._locate(text).items() if inner}
-            # Where numbers are part of keys, or say how far in a text stands, others that are alike are not the same.
-            if cast is None and (
-                _INDENTED.search(text) or any(_DIGITS.search(step) for each in places for step in each if type(step) is str)
-            ):
-                alike, ends, digits = head, [], ()
-            part = self._parts[alike] = _Part(places, ends, tuple(map(len, digits)), {})
-        return part, digits
+    @property
+    def _entries(self) -> Entries:
+        """Its entries, which are looked at one by one as long as the whole text was not."""
+        if self._apart is None:
+            self._apart = Entries(self.text, self.outline, self._locate)
+        return self._apart
 
-    def _entry(self, head: Pointer) -> str:
-        """The text of an entry of a large text."""
-        starts = self.outline.starts
-        level = len(head)
-        if level not in self._offsets:
-            self._offsets[level] = sorted(offset for path, offset in starts.items() if len(path) <= level)
-        after = bisect_right(self._offsets[level], starts[head])
-        end = self._offsets[level][after] if after < len(self._offsets[level]) else len(self.text)
-        return self.text[starts[head] : end]
+    def _head(self, pointer: Pointer) -> Pointer:
+        """The entry that a value is looked for in; nothing where that is the whole text."""
+        return self._entries.head(pointer) if self._places is None else ()
 
     def entry(self, pointer: Pointer) -> str | None:
         """The text of an entry of the outermost map, or of a map below that, where its reader saw where it begins."""
-        return self._entry(pointer) if pointer in self.outline.starts else None
+        return self._entries.text(pointer) if pointer in self.outline.starts else None
 
     def place(self, pointer: Pointer) -> Place:
         """The place of a value, or of its nearest ancestor that has one."""
         if self.meant:
             pointer = tuple([self.meant.get(pointer[: at + 1], step) for at, step in enumerate(pointer)])
         head = self._head(pointer)
-        near = self._near(head) if head else None
-        if near is None:
-            return _nearest(self.places(), pointer)
-        part, digits = near
-        found = _nearest(part.places, pointer[len(head) :])
-        return (
-            found.moved(self.outline.starts[head], part.ends, part.moves(digits) if digits else _UNMOVED)
-            if found is not _NO_PLACE
-            else found
-        )
-
-    def _head(self, pointer: Pointer) -> Pointer:
-        """The entry of a large text that holds a value, where entries are looked at one by one; nothing where they are not."""
-        if self._places is not None:
-            return ()
-        starts = self.outline.starts
-        head = pointer[:2] if pointer[:2] in starts else pointer[:1]
-        if head not in starts:
-            return ()
-        item = pointer[: len(head) + 1]
-        return item if type(item[-1]) is int and len(item) > len(head) and (item in starts or self._has_items(head, item)) else head
-
-    def _has_items(self, head: Pointer, item: Pointer) -> bool:
-        """Whether an entry is a long list, of which each item can be read by itself, and one of them is there; where they begin is known then."""
-        if head in self._listed:
-            return False
-        self._listed.add(head)
-        text, starts = self._entry(head), self.outline.starts
-        found = _ITEMS.match(text) if len(text) > _LONG_ENTRY else None
-        if found is None:
-            return False
-        dash, at, index = f"\n{found[1]}- ", text.find("\n"), 0
-        while at >= 0:
-            starts[(*head, index)] = starts[head] + at + 1
-            index, at = index + 1, text.find(dash, at + 1)
-        self._offsets.clear()
-        return item in starts
+        found = self._entries.place(head, pointer) if head else None
+        return nearest(self.places(), pointer) if found is None else found
 
     def written(self, pointer: Pointer) -> str:
         """A plain scalar as it stands in the file (`1.10`, `012`); nothing for what is quoted, or no scalar."""
@@ -392,7 +275,7 @@ class Source:
         if begins is not None:
             return self._position(begins)[0]
         head = self._head(pointer) if not self.meant else ()
-        near = self._near(head) if head else None
+        near = self._entries.part(head) if head else None
         if near is None:
             return self._position(self._start(pointer, of_key))[0]
         lines, key = near[0].lines, (pointer[len(head) :], of_key)
