@@ -44,8 +44,8 @@ def board_rows(
     unfolded: bool = False,
     aspects: Aspects | None = None,
 ) -> BoardRows:
-    """Those of some shares, and those `beside` resources; long texts are cut, secrets masked. What resources that are written alike have in common is told once, unless all is to be `unfolded`, as the page does it. Others may have
-    the `aspects`, too."""
+    """Those of some shares, and those `beside` resources; long texts are cut, secrets masked. What resources that are written alike have in common
+    is told once, unless all is to be `unfolded`, as the page does it. Others may have the `aspects`, too."""
     chains = Chains(renderings) if unfolded else WovenChains(renderings)
     alike = WrittenAlike(renderings, chains)
     shared = SharedRows(alike, len({each.scope.template for each in renderings}) == 1)

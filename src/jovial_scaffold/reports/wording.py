@@ -1,15 +1,15 @@
 """Resources of a large template that are laid out alike, line by line, and differ in their words: like those that differ in digits only, with a word for
 each number."""
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from typing import Any
 
 from jovial_scaffold.core.regexes import regex
-from jovial_scaffold.core.templates.model import ResourceShape
+from jovial_scaffold.core.templates.model import Resource, ResourceShape
 from jovial_scaffold.core.text import moulds
 from jovial_scaffold.core.text.moulds import Woven
 from jovial_scaffold.core.text.source import Pointer, Source
-from jovial_scaffold.reports.weaving import MOST
+from jovial_scaffold.reports.weaving import DIGITS, MOST
 
 LONGEST_WORD = 100
 """Characters of a text that is the word of one resource."""
@@ -45,11 +45,21 @@ class _Common:
         self.said: list[Wording] = []
 
 
+def room_of(common: Any) -> int:
+    """How many characters may stand in each place that is another one in others, of what resources have in common."""
+    return LONGEST_WORD if isinstance(common, Wording) else DIGITS
+
+
 class Wordings:
     """Those of one board."""
 
     def __init__(self) -> None:
         self._known: dict[tuple[object, ...], _Common] = {}
+
+    def alike(self, resource: Resource, content_of: Callable[[Resource], Any]) -> tuple[Any, tuple[str, ...]] | None:
+        """What a resource of a template has in common with others, and its digits, or its words where it differs from them in more."""
+        source, pointer = resource.origin
+        return source.outline.casts.get(pointer) or self.of(source, pointer, resource.shape, content_of(resource))
 
     def of(self, source: Source, pointer: Pointer, shape: ResourceShape, content: Any) -> tuple[Wording, tuple[str, ...]] | None:
         """What a resource has in common with others, and its words; None as long as that is not known, or where it stands in its file in a way

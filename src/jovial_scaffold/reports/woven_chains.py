@@ -10,8 +10,8 @@ from jovial_scaffold.core.templates.compiling import shown_text
 from jovial_scaffold.core.templates.model import Compiled, Constant, Dynamic, ResourceShape, Template
 from jovial_scaffold.core.text.source import value_at
 from jovial_scaffold.reports.chains import Chains, cut_text
-from jovial_scaffold.reports.weaving import DIGITS, Pieces, Slots, pieces_of
-from jovial_scaffold.reports.wording import LONGEST_WORD, Wording, Wordings
+from jovial_scaffold.reports.weaving import Pieces, Slots, pieces_of
+from jovial_scaffold.reports.wording import Wordings, room_of
 
 _INSIDE, _ABOVE = 0, 1  # where a node reads a name: in the module, or where it is used
 
@@ -100,15 +100,13 @@ class WovenChains(Chains):
             return self._alike.setdefault((resource, template), _Alike(None, Slots(), {})), ()
         if source.meant or source.conceals(pointer) or not resource.shape.is_plain:
             return None
-        found: tuple[Any, tuple[str, ...]] | None = source.outline.casts.get(pointer)
-        if found is None:
-            found = self._wordings.of(source, pointer, resource.shape, self.content_of(resource))
+        found = self._wordings.alike(resource, self.content_of)
         if found is None:
             return None
         common, digits = found
         key = (resource.shape, template, source, common)
         if key not in self._alike:
-            self._alike[key] = _Alike(common.woven, Slots(LONGEST_WORD if isinstance(common, Wording) else DIGITS), {})
+            self._alike[key] = _Alike(common.woven, Slots(room_of(common)), {})
         return self._alike[key], digits
 
     def _form_of(self, name: str, scope: Surroundings, use: _Use) -> _Form | None:

@@ -18,8 +18,8 @@ from jovial_scaffold.core.templates.model import Constant, ResourceShape
 from jovial_scaffold.core.text.moulds import Woven
 from jovial_scaffold.core.text.source import Pointer, pointer_text, value_at
 from jovial_scaffold.reports.chains import Chains, cut_text
-from jovial_scaffold.reports.weaving import DIGITS, Pieces, Slots, UntoldError, digits_in, form_of, is_formed, pieces_of, told_value
-from jovial_scaffold.reports.wording import LONGEST_WORD, Wording, Wordings
+from jovial_scaffold.reports.weaving import Pieces, Slots, UntoldError, digits_in, form_of, is_formed, pieces_of, told_value
+from jovial_scaffold.reports.wording import Wordings, room_of
 
 _LEAF, _SECRET = 0, 1
 _ITEM = 2  # steps to an item of a property that is a list
@@ -131,15 +131,14 @@ class WrittenAlike:
         instance = resource.instance
         if instance.computed is None:
             return None
-        source, pointer = instance.resource.origin
-        cast = source.outline.casts.get(pointer)
+        source = instance.resource.origin.source
         is_item = instance.resource.loop is not None or instance.scope.use is not None  # written once for all of them
         shape = instance.resource.shape
         if source.meant:
             return None
-        alike: tuple[Any, tuple[str, ...]] | None = (instance.resource, ()) if is_item else cast
-        if alike is None:
-            alike = self._wordings.of(source, pointer, shape, self._chains.content_of(instance.resource))
+        alike: tuple[Any, tuple[str, ...]] | None = instance.resource, ()
+        if not is_item:
+            alike = self._wordings.alike(instance.resource, self._chains.content_of)
         if alike is None:
             return None
         common, digits = alike
@@ -154,8 +153,8 @@ class WrittenAlike:
             if key not in self._groups:
                 self._groups[key] = None
                 woven = self._chains.content_of(instance.resource) if is_item else common.woven
-                room = LONGEST_WORD if isinstance(common, Wording) else DIGITS
-                self._groups[key] = self._described(resource, code, woven, room, sum(each is not None for each in self._groups.values()))
+                number = sum(each is not None for each in self._groups.values())
+                self._groups[key] = self._described(resource, code, woven, room_of(common), number)
             group = self._groups[key]
             if group is None or self._hidden(instance, group.computed) != group.hidden:
                 return None
