@@ -35,6 +35,7 @@ resources:
   pier (fulmar.queue): {name: pier, wait_hours: 4}
   base_0 (fulmar.queue): {name: base_0, wait_hours: 9}
   base_1 (fulmar.queue): {name: base_1, wait_hours: "${level}"}
+  held (fulmar.queue): {$per: {each: gates}, $key: each.name, name: "${each.name}", wait_hours: 3}
 """
 _TEXTS = (
     "${company}-#-${setting}",
@@ -69,6 +70,9 @@ _ITEM_TEXTS = (
     "${far ? gate.name : 'x'}-${setting}",
     "${setting}#",
     "${has(gate.deep) && far ? gate.tag : setting}",
+    "${held[gate.name].url}-${setting}",
+    "${slug(held[gate.name].url + setting, 20)}-${gate.name}",
+    "${setting + held[gate.name].id}",
     "${string(gate.port) + setting}-${gate.name}",
 )
 _NUMBERS = (

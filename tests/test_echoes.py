@@ -138,6 +138,25 @@ def test_they_are_folded_by_what_they_have_in_common_and_counted() -> None:
     assert all(name in unfolded for name in ("dusk-belt-d", "10.2.2.0/24"))
 
 
+def test_texts_that_speak_of_other_resources_are_folded_too() -> None:
+    comparison = compared(
+        """  net_of (fulmar.network):
+    $per: {letter: "['a', 'b', 'c']"}
+    name: net-${letter}
+    range: 10.3.0.0/16
+  belt (fulmar.queue):
+    $per: {letter: "['a', 'b', 'c']"}
+    name: "${setting}-belt"
+    tags: {owner: "${letter} at ${net_of[letter].id} for\\n${setting}", setting: "${slug(net_of[letter].id + setting, 20)}"}
+"""
+    )
+    assert [(len(each.rows), each.label, each.pattern) for each in folded(comparison.rows)] == [
+        (3, "name", "‹setting›-belt"),
+        (3, "tags/owner", "… at ‹net_of/…:id› for\n‹setting›"),
+        (3, "tags/setting", "‹slug(net_of/….id + setting, 20)›"),
+    ]
+
+
 def test_few_are_not_folded() -> None:
     comparison = compared('  one (fulmar.queue): {name: "${setting}-one", tags: {owner: "${owner}"}}\n')
     text = matrix_text(comparison, Style(False, 100), False)

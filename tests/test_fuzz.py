@@ -35,6 +35,7 @@ BOUNDS = {
     "handing": (150, 0.9),
     "searching": (14, 0.9),
     "echoes": (80, 0.3),
+    "copied": (25, 0.9),
     "causes": (14, 0.5),
     "renames": (500, 0.5),
     "impacts": (20, 0.5),

@@ -34,6 +34,7 @@ KINDS = (
     "handing",
     "searching",
     "echoes",
+    "copied",
     "causes",
     "renames",
     "impacts",

@@ -17,8 +17,9 @@ from jovial_scaffold.reports.words import counted, visible
 _BARE = regex(r"‹[a-z][a-z0-9_]*›\Z")
 _ECHO = 24  # columns of the text of an echo
 _GAIN = 2  # lines that folding saves at least
-# Texts and numbers in what an echo repeats, and all that stands around that: what may differ among those that are one line.
-_LITERAL = regex(r'((?<=›)[^‹]+|^[^‹]+|"(?:[^"\\]|\\.)*"|\b[0-9]+\b)')
+# Texts, numbers and addresses in what an echo repeats, all that stands around that, and what is pending: what may differ among those that are
+# one line.
+_LITERAL = regex(r'((?<=›)[^‹]+|^[^‹]+|‹[^‹›(]*:[^‹›]*›|"(?:[^"\\]|\\.)*"|\b[0-9]+\b|\b[a-z][a-z0-9_]*(?:/[\w.%-]+)+)')
 
 
 @value_record

@@ -57,7 +57,7 @@ class Echoes:
         self._declared = frozenset[str]().union(*declared[:1]).intersection(*declared)  # parameters of all columns
         self._copying: dict[tuple[str, tuple[str, ...]], bool] = {}
         self._moulds: dict[tuple[str, tuple[str, ...]], bool] = {}
-        self._calculating: dict[Shape, frozenset[str] | None] = {}  # the names that an expression calculates with, if it may copy at all
+        self._calculating: dict[Shape, frozenset[str]] = {}  # the names that an expression calculates with: all where it copies nothing
         self._copying_shapes: dict[Shape, bool] = {}
         self._known: dict[Alike, str] = {}  # what rows repeat that are written alike
         self._within: dict[Alike, str] = {}  # the same between the words around it, which may differ
@@ -307,14 +307,16 @@ class Echoes:
         """Whether an expression may give what it reads as it is, or rewritten: what it chooses by, or calculates, may be the same in all columns, as
         long as it reads none of some parameters for that."""
         if shape not in self._calculating:
-            self._calculating[shape] = _calculated(shape.node) if _may_copy(shape.node) else None
+            self._calculating[shape] = (
+                _calculated(shape.node) if _may_copy(shape.node) else frozenset(each.name for each in shape.facts.reads)
+            )
         calculated = self._calculating[shape]
-        return calculated is not None and not any(name.partition(".")[0] in calculated for name in names)
+        return not any(name.partition(".")[0] in calculated for name in names)
 
     def _copies_by_itself(self, shape: Shape) -> bool:
         """Whether an expression does nothing but copy, whatever it reads, and whatever is called."""
         if shape not in self._copying_shapes:
-            self._copying_shapes[shape] = _only_copies(shape.node, lambda name: True, False)
+            self._copying_shapes[shape] = _only_copies(shape.node, lambda name: True, judges_calls=False)
         return self._copying_shapes[shape]
 
     def _copies(self, pending: Pending, names: tuple[str, ...], told: str) -> bool:
@@ -338,7 +340,12 @@ class Echoes:
             node = parse(text)
         except SyntaxProblem:  # longer than an expression may be
             return False
-        return _only_copies(node, lambda name: name in names and all(type(value_of(each, name, ())) is str for each in self._renderings))
+        heads = {name.partition(".")[0] for name in names}
+        return _only_copies(
+            node,
+            lambda name: name in names and all(type(value_of(each, name, ())) is str for each in self._renderings),
+            lambda within: heads.isdisjoint(_names_in(within)),
+        )
 
 
 def _are_texts(values: Collection[object]) -> bool:
@@ -389,7 +396,7 @@ def _may_copy(node: Node) -> bool:
     if isinstance(node, Conditional):
         return _may_copy(node.then) or _may_copy(node.otherwise)
     if isinstance(node, Operation):
-        return node.operator == "+" and all(isinstance(each, Literal) or _may_copy(each) for each in node.operands)
+        return node.operator == "+" and any(map(_may_copy, node.operands))
     return isinstance(node, Call | Index | ListLiteral | Name | Select)
 
 
@@ -416,21 +423,36 @@ def _is_number(node: Node) -> bool:
     return isinstance(node, Literal) and type(node.value) in (int, float)
 
 
-def _only_copies(whole: Node, is_text: Callable[[str], bool], judges_calls: bool = True) -> bool:
-    """Whether an expression only copies, joins and rewrites; `is_text` says of a name that it holds text."""
+def _only_copies(
+    whole: Node, is_text: Callable[[str], bool], is_same: Callable[[Node], bool] = lambda within: False, judges_calls: bool = True
+) -> bool:
+    """Whether an expression only copies, joins and rewrites; `is_text` says of a name that it holds text, `is_same` of what is within the expression
+    that it is the same in all columns, whatever is done there."""
     waiting = [whole]
     while waiting:
         node = waiting.pop()
         if isinstance(node, Operation):
-            if node.operator != "+" or not _joins(node, is_text):
-                return False
+            copies = node.operator == "+" and _joins(node, is_text)
         elif isinstance(node, Call):
-            if judges_calls and node.function not in _REWRITING:
-                return False
-        elif not isinstance(node, ListLiteral | Literal | Name | Select):
+            copies = not judges_calls or node.function in _REWRITING
+        else:
+            copies = isinstance(node, ListLiteral | Literal | Name | Select)
+        if copies:
+            waiting += children(node)
+        elif not is_same(node):
             return False
-        waiting += children(node)
     return True
+
+
+def _names_in(whole: Node) -> set[str]:
+    found: set[str] = set()
+    waiting = [whole]
+    while waiting:
+        node = waiting.pop()
+        if isinstance(node, Name):
+            found.add(node.name)
+        waiting += children(node)
+    return found
 
 
 def _joins(node: Operation, is_text: Callable[[str], bool]) -> bool:
