@@ -18,6 +18,7 @@ from jovial_scaffold.core.changes.snapshots import dependencies, snapshot_docume
 from jovial_scaffold.core.findings import LEVELS
 from jovial_scaffold.core.project_inputs import Overrides
 from jovial_scaffold.core.text.source import pointer_text
+from jovial_scaffold.reports.effects import beside_texts
 from jovial_scaffold.reports.machine import deployed_document, target_document
 from tests.support import Write, jovial, load_cases, valid_json
 
@@ -44,6 +45,7 @@ def files_of(case: dict[str, Any]) -> dict[str, str]:
                 "environment": "live",
                 "resources": resources,
                 **({"recorded": {"parameters": case["recorded"]}} if "recorded" in case else {}),
+                **({"recorded": case["as_recorded"]} if "as_recorded" in case else {}),
             }
         ),
         **({"rules.yaml": case["rules"]} if "rules" in case else {}),
@@ -64,6 +66,8 @@ def test_effects(write: Write, case: dict[str, Any]) -> None:
     assert [[f.id, f.address] for f in sorted(result.findings, key=lambda f: (f.id, f.address))] == case.get("findings", [])
     for address, dragged in case.get("dragged", {}).items():
         assert [list(each.dragged) for each in result.effects if each.address == address] == [dragged]
+    told = [[each.kind, each.name, *beside_texts(each), *(["anew", *each.because] if each.because else [])] for each in result.beside]
+    assert told == case.get("told_beside", [])
     if "rounds" in case:
         assert [sorted(f"{step.deed} {step.address}" for step in steps) for steps in result.rounds] == case["rounds"]
     orderly(result, project)

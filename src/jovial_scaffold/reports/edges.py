@@ -1,6 +1,6 @@
 """What changes, as JSON and as rows of a table: one shape for effects, comparisons and ripples (docs/schemas/)."""
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from typing import Any
 
 from jovial_scaffold.core.changes.edges import Edges, Origin
@@ -55,7 +55,14 @@ def _change_entry(change: Change) -> dict[str, Any]:
 
 
 def _beside_entry(each: Beside) -> dict[str, Any]:
-    return {"kind": each.kind, "name": each.name, "effect": each.effect, **_sides(each.was, each.becomes), "certain": each.certain}
+    return {
+        "kind": each.kind,
+        "name": each.name,
+        "effect": each.effect,
+        **_sides(each.was, each.becomes),
+        "because": listed(each.because) or None,
+        "certain": each.certain,
+    }
 
 
 def edges_rows(edges: Edges) -> Iterator[list[str]]:
@@ -68,13 +75,12 @@ def edges_rows(edges: Edges) -> Iterator[list[str]]:
         if not changes:
             yield [*head, "", "", "", f"formerly {each.formerly}" if each.formerly else ""]
         for change in changes:
-            why = (
-                f"{listed(change.because)} {'is' if len(change.because) == 1 else 'are'} rebuilt"
-                if change.because
-                else ""
-                if change.certain
-                else "may change"
-            )
+            why = rebuilt_text(change.because) or ("" if change.certain else "may change")
             yield [*head, pointer_of(change), *values_of(change), listed(filter(None, (change.effect, why)))]
     for one in edges.beside:
-        yield [one.effect, one.name, one.kind, "", *beside_texts(one), ""]
+        yield [one.effect, one.name, one.kind, "", *beside_texts(one), rebuilt_text(one.because)]
+
+
+def rebuilt_text(because: Sequence[str]) -> str:
+    """Which resources are rebuilt, and that they are; nothing where none is."""
+    return f"{listed(because)} {'is' if len(because) == 1 else 'are'} rebuilt" if because else ""

@@ -124,6 +124,9 @@ def _beside(result: Effects, style: Style) -> Iterator[str]:
         told = f"  {style.paint(_ROLES[each.effect], padded(_shown_effect(each.effect), 8))}  {padded(cut(name, width), width)}"
         was, becomes = beside_texts(each)
         room = max(24, style.width - 12 - width)
+        if each.because:
+            yield f"{told}  {_anew(each.because, style, room)}"
+            continue
         if each.was is MISSING and each.becomes is MISSING:
             yield told.rstrip()
             continue
@@ -443,7 +446,9 @@ def was_and_becomes(was: Any, becomes: Any) -> tuple[str, str]:
 
 
 def beside_texts(each: Beside) -> tuple[str, str]:
-    """What an output, or a part of a document, was and becomes."""
+    """What an output, or a part of a document, was and becomes; nothing of a document as a whole."""
+    if each.was is MISSING and each.becomes is MISSING:
+        return "", ""
     if each.kind != "document" or Secret in map(type, (each.was, each.becomes)):
         return was_and_becomes(each.was, each.becomes)
     lines = iter(line_texts([str(side) for side in (each.was, each.becomes) if side is not MISSING]))
@@ -457,12 +462,15 @@ def _change(changes: Sequence[Change], style: Style, room: int, why: str) -> str
     space = room - cells(why) - 6
     reason = f"   {style.paint(_WEIGHTS.get(change.effect, 'faint'), why)}" if why else ""
     if change.because:
-        # What the cloud gives anew has no text yet: both sides would read the same.
-        first = addresses_text(dict.fromkeys(visible(why) for each in changes for why in each.because))
-        are = "is rebuilt" if len(first) == 1 and "×" not in first[0] else "are rebuilt"
-        told = cut(", ".join(first), max(8, space // 2) * 2)
-        return f"{style.paint('faint', 'anew, since')} {told} {style.paint('faint', are)}{reason}"
+        return _anew([why for each in changes for why in each.because], style, space) + reason
     return changes_text([values_of(each) for each in changes], style, space + len(" becomes ")) + reason
+
+
+def _anew(because: Iterable[str], style: Style, room: int) -> str:
+    """That the cloud gives something anew, which has no text yet: both sides would read the same."""
+    first = addresses_text(dict.fromkeys(map(visible, because)))
+    are = "is rebuilt" if len(first) == 1 and "×" not in first[0] else "are rebuilt"
+    return f"{style.paint('faint', 'anew, since')} {cut(', '.join(first), max(8, room // 2) * 2)} {style.paint('faint', are)}"
 
 
 def changes_text(pairs: Sequence[tuple[str, str]], style: Style, room: int) -> str:

@@ -6,7 +6,7 @@ from typing import Any
 from jovial_scaffold.core.changes.edges import Edges, origins_of
 from jovial_scaffold.core.changes.effect_records import EFFECTS, MISSING, Cause, CausePart, Effects
 from jovial_scaffold.core.expressions.marked import to_json
-from jovial_scaffold.reports.edges import COLUMNS, edges_entries, edges_rows
+from jovial_scaffold.reports.edges import COLUMNS, edges_entries, edges_rows, rebuilt_text
 from jovial_scaffold.reports.effects import (
     authored_text,
     beside_texts,
@@ -26,7 +26,7 @@ def effects_report(project: str, result: Effects) -> Report:
     """The effects for Markdown, CSV and HTML."""
     rows = list(edges_rows(_edges(result)))
     resources = len(rows) - len(result.beside)
-    beside = [[each.effect, each.kind, each.name, *beside_texts(each)] for each in result.beside]
+    beside = [[each.effect, each.kind, each.name, *beside_texts(each), rebuilt_text(each.because)] for each in result.beside]
     order = [[str(number), step.deed, step.address] for number, steps in enumerate(result.rounds, 1) for step in steps]
     findings = [[each.level, each.address, said(each.message), said(each.hint)] for each in result.findings]
     causes = [
@@ -41,7 +41,7 @@ def effects_report(project: str, result: Effects) -> Report:
     tables = [
         *([Table("Because of", ["parameter", "set at", "was", "becomes", "leads to"], causes)] if causes else []),
         Table("Effects", COLUMNS, rows[:resources], [row[0] for row in rows[:resources]]),
-        *([Table("Outputs and documents", ["effect", "kind", "name", "was", "becomes"], beside)] if beside else []),
+        *([Table("Outputs and documents", ["effect", "kind", "name", "was", "becomes", "why"], beside)] if beside else []),
         Table("Findings", ["level", "resource", "finding", "what to do"], findings, [each.level for each in result.findings]),
         Table("Order", ["round", "step", "resource"], order),
         Table("Not ours, and never touched", ["resource"], [[other_text(each)] for each in result.snapshot.others]),

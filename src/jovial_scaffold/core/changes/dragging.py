@@ -21,7 +21,7 @@ def drag(found: dict[str, Effect], rendering: Rendering, held: Mapping[str, dict
     holders: dict[str, list[tuple[str, Pointer, Pending]]] = {}
     for address, each in rendering.resources.items():
         if found[address].effect != "add":
-            for pointer, value in _pending(each.properties, ()):
+            for pointer, value in pending_in(each.properties):
                 for origin in {origin.partition(":")[0] for origin in value.origins}:
                     holders.setdefault(origin, []).append((address, pointer, value))
     waiting = sorted(address for address, each in found.items() if each.effect == "rebuild")
@@ -62,14 +62,15 @@ def _label(resource: RenderedResource, pointer: Pointer) -> Pointer:
     return tuple(label)
 
 
-def _pending(value: Any, pointer: Pointer) -> Iterator[tuple[Pointer, Pending]]:
+def pending_in(value: Any, pointer: Pointer = ()) -> Iterator[tuple[Pointer, Pending]]:
+    """What is pending in a value, secrets included, and where."""
     if isinstance(value, Pending):
         yield pointer, value
     elif isinstance(value, Secret):
-        yield from _pending(value.value, pointer)
+        yield from pending_in(value.value, pointer)
     elif isinstance(value, dict):
         for key in sorted(value):
-            yield from _pending(value[key], (*pointer, key))
+            yield from pending_in(value[key], (*pointer, key))
     elif isinstance(value, list):
         for index, item in enumerate(value):
-            yield from _pending(item, (*pointer, index))
+            yield from pending_in(item, (*pointer, index))

@@ -132,6 +132,7 @@ class Beside:
     was: Any = MISSING
     becomes: Any = MISSING
     certain: bool = True  #: False where only the deployment can know whether it changes
+    because: tuple[str, ...] = ()  #: rebuilt resources whose values it holds, where nothing else in it changes
 
 
 @value_record

@@ -81,7 +81,8 @@ def effects(
     causing = Causes(rendering, snapshot.parameters, AsDeployed(last, rendering, snapshot, names) if last is not None else None)
     knows = snapshot.parameters or last is not None or (snapshot.recorded and not rendering.scope.template.parameters)
     causes = causing.found(reasons) if knows else None
-    others = tuple(beside(rendering, known, snapshot))
+    rebuilt = frozenset(address for address, each in found.items() if each.effect == "rebuild")
+    others = tuple(beside(rendering, known, snapshot, rebuilt))
     result = Effects(rendering.label, snapshot, every, order.rounds, [*order.findings], causes=causes, beside=others)
     result.findings.extend(untried(causing, result.environment))
     result.findings.extend(violations(result, rendering))

@@ -153,7 +153,7 @@ def read_snapshot(source: Source, catalogs: Catalogs, hash_key: str = "") -> tup
         hash_key if is_same_key else "",
         whole.get("format") in (FORMAT, EARLIER),
         revision if isinstance(revision, str) else "",
-        entries_from_json(recorded["outputs"], _secret) if isinstance(recorded.get("outputs"), dict) else None,
+        _filled_in(entries_from_json(recorded["outputs"], _secret), resources) if isinstance(recorded.get("outputs"), dict) else None,
         entries_from_json(documents, _secret) if isinstance(documents, dict) else None,
     )
     return snapshot, findings
@@ -188,24 +188,27 @@ def _resources(
         if deployed is not None:
             found[address] = deployed
 
+    return {address: replace(each, properties=_filled_in(each.properties, found)) for address, each in found.items()}
+
+
+def _filled_in(value: Any, deployed: Mapping[str, Deployed]) -> Any:
+    """What was recorded before the cloud said it, with what it has said since; the value itself where nothing in it is pending."""
+
     def known(address: str, path: str) -> Any:
-        cloud = found[address].set_by_cloud if address in found else {}
+        cloud = deployed[address].set_by_cloud if address in deployed else {}
         return value_at(cloud, steps_in(cloud, split_pointer(path)), UNSEEN)
 
-    # What was recorded before the cloud said it, stands where it has been said since.
-    return {address: replace(each, properties=_filled_in(each.properties, known)) for address, each in found.items()}
+    def filled(value: Any) -> Any:
+        kind = type(value)
+        if kind is Pending:
+            return filled_in(value, known, UNSEEN)
+        if kind is dict and any(deep_marks(value)[0]):
+            return {key: filled(item) for key, item in value.items()}
+        if kind is list and any(deep_marks(value)[0]):
+            return [filled(item) for item in value]
+        return value
 
-
-def _filled_in(value: Any, known: Callable[[str, str], Any]) -> Any:
-    """The value itself where nothing in it is pending."""
-    kind = type(value)
-    if kind is Pending:
-        return filled_in(value, known, UNSEEN)
-    if kind is dict and any(deep_marks(value)[0]):
-        return {key: _filled_in(item, known) for key, item in value.items()}
-    if kind is list and any(deep_marks(value)[0]):
-        return [_filled_in(item, known) for item in value]
-    return value
+    return filled(value)
 
 
 def _recorded(whole: dict[str, Any], origin: Origin, report: Callable[..., None]) -> dict[str, Any]:

@@ -354,7 +354,7 @@ const board = (() => {
   }
 
   function beside(found) {
-    return found.length ? [make("h2", {}, "Outputs and documents"), make("table", {}, make("tbody", {}, found.map((each) => make("tr", {}, make("td", { class: "quiet" }, each.kind), make("td", { class: "mono" }, each.name), make("td", { class: "value" }, show(each.was)), make("td", { class: "value" }, show(each.becomes))))))] : [];
+    return found.length ? [make("h2", {}, "Outputs and documents"), make("table", {}, make("tbody", {}, found.map((each) => make("tr", {}, make("td", { class: "quiet" }, each.kind), make("td", { class: "mono" }, each.name), make("td", { class: "value" }, show(each.was)), make("td", { class: "value" }, each.because ? `anew, since ${each.because} is rebuilt` : show(each.becomes))))))] : [];
   }
 
   function effectsTable(effects) {
