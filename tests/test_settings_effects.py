@@ -107,6 +107,14 @@ def test_what_cannot_be_tried_is_said(setting: str) -> None:
         in_memory(files_of(_LIVE, {**_OTHER, "word": None})).settings("live", [setting])
 
 
+def test_a_list_of_another_environment_is_called_by_who_has_it() -> None:
+    files = files_of(_LIVE, {**_OTHER, "tags": {"c": "a rather long text"}})
+    found = in_memory(files).settings("live", ["tags", 'tags={"d": "a rather long text"}', "copies"])
+    assert {each.setting.partition("=")[0]: each.of for each in found if each.of} == {"tags": ("other",), "copies": ("other",)}
+    told = settings_text("live", found, Style(False, 80))
+    assert "  tags as in other" in told and "  copies=5 " in told and "  tags={" in told and told.count("a rather") <= 1
+
+
 def test_by_the_program(demo: Path) -> None:
     document = valid_json(
         "settings", jovial("effects", "live", "--each", "zone", "--each", "archive_days=9", "--format", "json", cwd=demo).stdout

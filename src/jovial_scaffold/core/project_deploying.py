@@ -123,7 +123,7 @@ class DeployableProject(CheckedProject):
         tried, wrong = values_to_try(settings, project._template, project._rendered(here)[0].parameters, others)
         if wrong:
             raise ProjectError(wrong)
-        return effects_of_settings(project._rendered(here)[0], [project._tried(here, setting) for setting in tried])
+        return effects_of_settings(project._rendered(here)[0], [project._tried(here, setting) for setting in tried], [*tried.values()])
 
     def _tried(self, here: str, setting: str) -> tuple[str, Evaluated, list[Finding]]:
         """A view with one more setting: that as it is shown, the rendering, and its errors."""

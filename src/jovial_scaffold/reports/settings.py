@@ -9,7 +9,7 @@ from jovial_scaffold.reports.effects import VERBS
 from jovial_scaffold.reports.folding import addresses_text
 from jovial_scaffold.reports.machine import finding_entry
 from jovial_scaffold.reports.terminal import Style, cells, cut, cut_apart, padded, wrapped
-from jovial_scaffold.reports.words import counted, said, visible
+from jovial_scaffold.reports.words import counted, listed, said, visible
 
 _NAMED = 4  # resources that are named
 _NARROWEST = 12  # columns of a value, however long the name of its parameter is
@@ -23,8 +23,9 @@ def settings_text(environment: str, found: Sequence[SettingEffects], style: Styl
 
 def _lines(environment: str, found: Sequence[SettingEffects], style: Style) -> Iterator[str]:
     yield style.paint("strong", f"What each would do to {visible(environment)} as it is rendered now")
-    width = min(max((cells(visible(each.setting)) for each in found), default=0), max(16, style.width // 3))
-    for each, name in zip(found, _settings([visible(each.setting) for each in found], width), strict=True):
+    settings = [_setting(each) for each in found]
+    width = min(max(map(cells, settings), default=0), max(16, style.width // 3))
+    for each, name in zip(found, _settings(settings, width), strict=True):
         told = f"refused: {visible(said(each.errors[0].message))}" if each.effects is None else _told(each.effects)
         role = "error" if each.effects is None else next((_ROLES[effect] for effect in _ROLES if each.effects.count(effect)), "")
         first, *more = wrapped(told, max(style.width - width - 4, 24), "")
@@ -32,13 +33,21 @@ def _lines(environment: str, found: Sequence[SettingEffects], style: Style) -> I
         yield from (f"{' ' * (width + 4)}{line}" for line in more)
 
 
+def _setting(each: SettingEffects) -> str:
+    """Of a list or map of other environments, nobody reads a few letters: it is called by who has it."""
+    name, _, value = each.setting.partition("=")
+    is_large = each.of and value[:1] in ("[", "{") and cells(value) > _NARROWEST
+    return f"{visible(name)} as in {visible(listed(each.of))}" if is_large else visible(each.setting)
+
+
 def _settings(texts: Sequence[str], width: int) -> list[str]:
     """`name=value` of at most a width, of which those of one name never read the same."""
     named: dict[str, list[str]] = {}
     for text in texts:
-        name, _, value = text.partition("=")
-        named.setdefault(name, []).append(value)
-    shown: dict[str, str] = {}
+        name, equals, value = text.partition("=")
+        if equals:
+            named.setdefault(name, []).append(value)
+    shown = {text: cut(text, width) for text in texts if "=" not in text}
     for name, values in named.items():
         room = max(width - cells(name) - 1, _NARROWEST)
         shown.update(
@@ -77,6 +86,7 @@ def settings_document(project: str, environment: str, found: Sequence[SettingEff
         "settings": [
             {
                 "setting": each.setting,
+                "of": list(each.of),
                 "effects": {one.address: one.effect for one in each.effects.effects if one.effect != "unchanged"} if each.effects else None,
                 "summary": {effect: each.effects.count(effect) for effect in EFFECTS} if each.effects else None,
                 "findings": [finding_entry(finding) for finding in (each.effects.findings if each.effects else each.errors)],

@@ -1,7 +1,7 @@
 """What settings of single parameters would do to an environment, each for itself."""
 
 import json
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from typing import Any
 from urllib.parse import quote
 
@@ -21,19 +21,20 @@ from jovial_scaffold.core.words import listed, nearest, say
 
 @value_record
 class SettingEffects:
-    """What a setting, as `name=value`, would do; with errors, nothing is known of it."""
+    """What a setting, as `name=value`, would do; with errors, nothing is known of it. `of` are the environments that have the value."""
 
     setting: str
     effects: Effects | None
     errors: tuple[Finding, ...] = ()
+    of: tuple[str, ...] = ()
 
 
 def values_to_try(
     settings: Sequence[str], template: Template, own: Parameters, others: Sequence[Parameters]
-) -> tuple[list[str], list[Finding]]:
-    """The settings as `name=value`, percent-encoded as in a view; a name alone gives all values that the parameter may have, or else those
-    of the `others`. Beside them what is wrong: a name that is not declared, or has no other value."""
-    found: list[str] = []
+) -> tuple[dict[str, tuple[str, ...]], list[Finding]]:
+    """The settings as `name=value`, percent-encoded as in a view, and which of the `others` have that; a name alone gives all values that the
+    parameter may have, or else those of the `others`. Beside them what is wrong: a name that is not declared, or has no other value."""
+    found: dict[str, tuple[str, ...]] = {}
     findings = []
     for setting in settings:
         name, equals, value = setting.partition("=")
@@ -42,38 +43,43 @@ def values_to_try(
             hint = nearest(name, template.parameters, say("Its parameters are {}.", listed(template.parameters)))
             findings.append(Finding("parameter-undeclared", "error", say("The template declares no parameter `{}`.", name), None, hint))
             continue
-        texts = [value] if equals else list(_values(declaration, own, others))
+        texts: dict[str, tuple[str, ...]] = {value: ()} if equals else _values(declaration, own, others)
         if not texts:
             message = say("There is no other value to try for `{}`.", name)
             findings.append(Finding("view-invalid", "error", message, None, say("Write one: {}=VALUE.", name)))
-        found += [f"{quote(name)}={quote(text)}" for text in texts]
-    return list(dict.fromkeys(found)), findings
+        found.update({f"{quote(name)}={quote(text)}": of for text, of in texts.items()})
+    return found, findings
 
 
-def _values(declaration: Declaration, own: Parameters, others: Sequence[Parameters]) -> Iterator[str]:
-    """Other values than the present one, as texts."""
+def _values(declaration: Declaration, own: Parameters, others: Sequence[Parameters]) -> dict[str, tuple[str, ...]]:
+    """Other values than the present one, as texts, and which environments have them."""
     now = own.values.get(declaration.name)
     listed_ones = [part["enum"] for part in subschema(declaration.schema, ()) if isinstance(part.get("enum"), list)]
     values: list[Any] = listed_ones[0] if listed_ones else []
     if not values and declaration.schema.get("type") == "boolean":
         values = [False, True]
-    values = values or [each.values[declaration.name] for each in others if declaration.name in each.values]
-    for value in values:
+    had = [(each.values[declaration.name], (each.environment,)) for each in others if declaration.name in each.values]
+    found: dict[str, tuple[str, ...]] = {}
+    for value, of in [(value, ()) for value in values] or had:
         if not any(deep_marks(value)) and not same(value, now):
-            yield value if isinstance(value, str) else json.dumps(value, ensure_ascii=False)
+            text = value if isinstance(value, str) else json.dumps(value, ensure_ascii=False)
+            found[text] = (*found.get(text, ()), *of)
+    return found
 
 
-def effects_of_settings(now: Evaluated, tried: Sequence[tuple[str, Evaluated, list[Finding]]]) -> list[SettingEffects]:
+def effects_of_settings(
+    now: Evaluated, tried: Sequence[tuple[str, Evaluated, list[Finding]]], of: Sequence[tuple[str, ...]]
+) -> list[SettingEffects]:
     """What each setting would do to an environment that runs as it is rendered `now`, the severest first; what is wrong last."""
     snapshot = as_running(now)
     found = []
-    for setting, rendering, errors in tried:
+    for (setting, rendering, errors), environments in zip(tried, of, strict=True):
         if errors:
-            found.append(SettingEffects(setting, None, tuple(errors)))
+            found.append(SettingEffects(setting, None, tuple(errors), environments))
         else:
             result = effects(rendering, rendering, rendering, snapshot, lambda: None)
             result.findings[:] = merged(result.findings)
-            found.append(SettingEffects(setting, result))
+            found.append(SettingEffects(setting, result, of=environments))
     return sorted(found, key=_weight)
 
 
