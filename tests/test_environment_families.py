@@ -56,7 +56,7 @@ def test_environments_that_were_made_alike_are_a_family(kinds: list[int], data: 
         assert {frozenset(group) for group in held} == {frozenset(n for n, each in enumerate(kinds) if each == kind) for kind in set(kinds)}
     for each, group in zip(found.families, held, strict=True):
         differing = {row.address for row in each.rows}
-        assert differing == ({"q0"} if len(group) > 1 and any(number in odd for number in group) else set())
+        assert differing == ({"q0"} if not found.own and len(group) > 1 and any(number in odd for number in group) else set())
     for (one, other), rows in found.apart.items():
         least = {f"q{number}" for number in range(1, 8)} if len(set(kinds)) > 1 else {"q0"}
         assert {row.address for row in rows} >= least, (held[one], held[other])
@@ -80,6 +80,20 @@ def test_as_users_ask_for_it(write: Write) -> None:
     assert document["apart"] == [{"families": [0, 1], "differing": ["q:wait_hours"]}]
     same = jovial("compare", "a", "b", "--families", cwd=folder).stdout
     assert "2 environments in 1 family" in same and "are alike" in same
+
+
+def test_values_that_each_has_of_its_own_tell_none_apart() -> None:
+    kinds = [0, 0, 0, 0, 1, 1, 1, 1]
+    for odd, own in ((range(5), ()), (range(8), ("q0",))):
+        comparison = made(kinds, dict.fromkeys(odd, 1)).compare(echoes=True)
+        found = families(comparison)
+        assert [len(each.environments) for each in found.families] == [4, 4]
+        assert tuple(row.address for row in found.own) == own
+        assert [{row.address for row in each.rows} for each in found.families] == [set() if own else {"q0"}] * 2
+        text = families_text(found, comparison, Style(False, 200))
+        assert ("are alike but for values of their own" in text) == ("Many have values that no other has" in text) == bool(own)
+    each = made([0] * 7, dict.fromkeys(range(7), 1)).compare(echoes=True)
+    assert len(families(each).families) == 1 and len(families(each).own) == 1
 
 
 def test_of_many_families_each_stands_beside_its_nearest() -> None:

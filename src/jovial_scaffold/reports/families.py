@@ -24,13 +24,17 @@ def families_text(found: Families, comparison: Comparison, style: Style) -> str:
 def _lines(found: Families, comparison: Comparison, style: Style) -> Iterator[str]:
     aspects = Aspects(comparison)
     yield f"{counted(len(comparison.environments), 'environment')} in {counted(len(found.families), 'family', 'families')}, echoes aside"
+    alone = " but for values of their own" if found.own else ""
     for number, each in enumerate(found.families, 1):
         names = visible(listed(each.environments))
         for index, line in enumerate(wrapped(names, style.width - _HEAD, "")):
             yield style.paint("strong", f"{number if index == 0 else '':<{_HEAD}}{line}")
-        told = f"differ among themselves in {_about(each.rows, aspects)}" if each.rows else "are alike"
+        told = f"differ among themselves in {_about(each.rows, aspects)}" if each.rows else f"are alike{alone}"
         if len(each.environments) > 1:
             yield from wrapped(told, style.width, " " * _HEAD)
+    if found.own:
+        yield ""
+        yield from wrapped(f"Many have values that no other has, which tell none apart, in {_about(found.own, aspects)}", style.width, "")
     shown = _nearest(found)
     for (one, other), rows in shown.items():
         yield ""
@@ -84,5 +88,6 @@ def families_document(found: Families) -> dict[str, Any]:
         "families": [
             {"environments": list(each.environments), "differing": [row_label(row) for row in each.rows]} for each in found.families
         ],
+        "own": [row_label(row) for row in found.own],
         "apart": [{"families": [one, other], "differing": [row_label(row) for row in rows]} for (one, other), rows in found.apart.items()],
     }

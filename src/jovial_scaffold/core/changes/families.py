@@ -1,5 +1,6 @@
 """Environments that belong together: by how many rows tell them apart, texts that only repeat a parameter aside."""
 
+from collections import Counter
 from collections.abc import Mapping, Sequence
 from itertools import combinations, pairwise
 from typing import Any, NamedTuple
@@ -8,6 +9,8 @@ from jovial_scaffold.core.changes.aligning import same
 from jovial_scaffold.core.changes.matrix import Comparison, Row
 
 _WIDER = 2  # how many times as far apart families are as what they hold, at least
+_OWN = 6  # values in a row that one environment alone has, each another: of so many, none tells who belongs together
+_IS_OWN = -2
 
 
 class Family(NamedTuple):
@@ -19,10 +22,11 @@ class Family(NamedTuple):
 
 class Families(NamedTuple):
     """All environments in families, the largest first; of two families, the rows in which all of one differ from all of the other, by their
-    numbers in `families`."""
+    numbers in `families`. In the rows of `own`, many environments have a value that no other has: as those, they are alike."""
 
     families: tuple[Family, ...]
     apart: Mapping[tuple[int, int], tuple[Row, ...]]
+    own: tuple[Row, ...]
 
 
 def families(comparison: Comparison) -> Families:
@@ -31,6 +35,7 @@ def families(comparison: Comparison) -> Families:
     names = comparison.environments
     rows = [row for row in comparison.differences if not row.echo]
     sides = [_sides(row, names) for row in rows]
+    own = tuple(row for row, side in zip(rows, sides, strict=True) if _IS_OWN in side)
     alike: dict[tuple[int, ...], list[int]] = {}
     for number in range(len(names)):
         alike.setdefault(tuple(side[number] for side in sides), []).append(number)
@@ -58,7 +63,7 @@ def families(comparison: Comparison) -> Families:
         (one, other): tuple(row for row, side in zip(rows, sides, strict=True) if _tells(side, found[one], found[other]))
         for one, other in combinations(range(len(found)), 2)
     }
-    return Families(told, between)
+    return Families(told, between, own)
 
 
 def _at_the_widest_step(joined: Sequence[tuple[int, list[list[int]]]]) -> list[list[int]]:
@@ -73,7 +78,7 @@ def _at_the_widest_step(joined: Sequence[tuple[int, list[list[int]]]]) -> list[l
 
 
 def _sides(row: Row, names: Sequence[str]) -> list[int]:
-    """For each environment a number, the same for those with the same value."""
+    """For each environment a number, the same for those with the same value, and for those of many with a value of their own."""
     kinds: list[Any] = []
     found = []
     for name in names:
@@ -85,7 +90,9 @@ def _sides(row: Row, names: Sequence[str]) -> list[int]:
         if number == len(kinds):
             kinds.append(value)
         found.append(number)
-    return found
+    held = Counter(found)
+    alone = {number for number, count in held.items() if count == 1 and number >= 0}
+    return [_IS_OWN if number in alone else number for number in found] if len(alone) >= _OWN else found
 
 
 def _differs(side: Sequence[int], group: Sequence[int]) -> bool:
