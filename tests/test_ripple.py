@@ -2,6 +2,7 @@
 
 import json
 import os
+import re
 import shutil
 from pathlib import Path
 from typing import Any
@@ -11,7 +12,7 @@ import pytest
 from jovial_scaffold.core.project_inputs import Overrides
 from jovial_scaffold.core.ripple import ripple
 from jovial_scaffold.machine.opening import DiskTree
-from tests.support import edit, jovial, valid_json
+from tests.support import Write, edit, jovial, valid_json
 from tests.support_git import commit, git, repository
 
 
@@ -207,3 +208,26 @@ def test_what_a_rebuild_drags_along_is_told(lines: Path) -> None:
     effects = {each["address"]: each for each in document["projects"][0]["environments"][0]["effects"]}
     assert effects["timetable_store"]["effect"] == "rebuild" and effects["timetable_store"]["dragged"]
     assert effects["track_net"]["dragged"] == [] and effects["track_net"]["touched"] == ["range"]
+
+
+@pytest.mark.parametrize("projects", [1, 2])
+def test_what_changes_in_many_items_of_a_loop_is_one_line(write: Write, projects: int) -> None:
+    module = "parameters: {name: {type: string, description: d}}\nresources:\n  q (fulmar.queue): {name: 'q-${name}', wait_hours: 1}\n"
+    module += "  r (fulmar.queue): {$per: {n: '[1, 2, 3]'}, name: 'r-${name}-${n}', wait_hours: '${n}'}\n"
+    files = {"workspace.yaml": "workspace: lines\nprojects: ['p*']\nmodules: {pair: shared/pair.yaml}\n", "shared/pair.yaml": module}
+    for number in range(projects):
+        files[f"p{number}/jovial.yaml"] = (
+            f"project: p{number}\ntemplate: t.yaml\ncatalogs: [fulmar]\nenvironments: {{one: {{}}, two: {{}}}}\n"
+        )
+        files[f"p{number}/t.yaml"] = "resources:\n  use (pair): {$per: {k: \"['a', 'b', 'c', 'd', 'e', 'f', 'g', 'h']\"}, name: '${k}'}\n"
+    root = repository(write(files))
+    edit(root / "shared" / "pair.yaml", "wait_hours: 1}", "wait_hours: 2}")
+    edit(root / "shared" / "pair.yaml", "name: 'r-${name}", "name: 's-${name}")
+    text = jovial("ripple", cwd=root).stdout
+    told = [int(each) for each in re.findall(r"becomes .*\(×(\d+)\)", text)]
+    assert len(text.splitlines()) <= 12 and sum(told) == (8 + 24) * (1 if projects == 1 else 4), text
+    assert ("use/…/q:wait_hours" in text) == (projects == 1) and "1 becomes 2" in text
+    each = jovial("ripple", "--max", "0", cwd=root).stdout
+    assert "…/r/3:name" in each if projects == 2 else "use/c/r/3:name" in each
+    left = jovial("ripple", "--max", "1", cwd=root).stdout
+    assert re.search(r"\d+ more; --max 0 shows all", left)

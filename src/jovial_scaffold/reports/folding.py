@@ -56,16 +56,17 @@ def addresses_text(addresses: Iterable[str]) -> list[str]:
 def folded(addresses: Iterable[str]) -> dict[str, int]:
     """Addresses, and how many each text stands for; many items of one loop as one with their count: `slips/… (×100)`, and so what stands in each of
     many, however deep: `slips/…/gate (×100)`, `slips/…/gate/left (×100)`."""
+    counts = Counter(folds(addresses).values())
+    return {f"{text} (×{count:,})" if "…" in text.split("/") else text: count for text, count in counts.items()}
+
+
+def folds(addresses: Iterable[str]) -> dict[str, str]:
+    """For each address what it is folded into, without a count: `slips/…`; itself where it stands alone."""
     every = list(dict.fromkeys(addresses))
     kept = _without_steps([tuple(each.split("/")) for each in every], FEW)
     if len(set(kept)) > MANY:
         kept = _without_steps(kept, MANY)
-    counts = Counter(kept)
-    texts: dict[str, int] = {}
-    for each, steps in zip(every, kept, strict=True):
-        told = f"{'/'.join(steps)} (×{counts[steps]:,})" if "…" in steps else each
-        texts[told] = texts.get(told, 0) + 1
-    return texts
+    return dict(zip(every, map("/".join, kept), strict=True))
 
 
 def _without_steps(addresses: Sequence[tuple[str, ...]], most: int) -> list[tuple[str, ...]]:

@@ -1,6 +1,6 @@
 """A ripple as text, as a report for Markdown, CSV and HTML, and as JSON."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Hashable, Iterator, Sequence
 from posixpath import normpath
 from typing import Any
 
@@ -13,7 +13,7 @@ from jovial_scaffold.core.ripple import BECOMES, WAS, Deployment, ProjectRipple,
 from jovial_scaffold.core.text.source import Pointer, pointer_text
 from jovial_scaffold.reports.edges import COLUMNS, edges_entries, edges_rows
 from jovial_scaffold.reports.effects import VERBS, changes_text
-from jovial_scaffold.reports.folding import addresses_text
+from jovial_scaffold.reports.folding import addresses_text, folds
 from jovial_scaffold.reports.machine import finding_entry
 from jovial_scaffold.reports.rendering import cell, line_texts
 from jovial_scaffold.reports.tables import Report, Table
@@ -146,22 +146,23 @@ def _together(alike: Sequence[_Of], style: Style, most: int) -> Iterator[str]:
             places.setdefault(place, []).extend(rows)
     count = sum(map(len, places.values()))
     yield f"  {counted(count, 'change')} {because}"
-    first = list(places.items())[:most] if most else list(places.items())
-    labels = [_place_label(place) for place, _ in first]
+    every = list(places.items())
+    groups = _grouped([(place[2], (*place[:2], *place[3:])) for place, _ in every], most)
+    first = groups[:most] if most else groups
+    labels = [_place_label(every[numbers[0]][0], address) for address, numbers in first]
     label = min(max(map(cells, labels)), max(20, style.width // 2))
-    for name, (place, rows) in zip(labels, first, strict=True):
+    for name, (_, numbers) in zip(labels, first, strict=True):
+        rows, effect = [row for number in numbers for row in every[number][1]], every[numbers[0]][0][5]
         times = f"  (×{len(rows):,})" if len(rows) > 1 else ""
-        effect = "" if place[5] in ("", "in_place", "add", "remove") else f"  {VERBS[place[5]]} it"
-        room = style.width - label - 8 - cells(times) - cells(effect)
-        told = f"{_change(rows, style, room)}{style.paint('faint', times)}"
-        yield f"    {padded(cut(name, label), label)}  {told}{style.paint('warning', effect)}"
-    if len(first) < len(places):
-        yield f"    {style.paint('faint', f'{len(places) - len(first)} more; --max 0 shows all')}"
+        verb = "" if effect in ("", "in_place", "add", "remove") else f"  {VERBS[effect]} it"
+        told = f"{_change(rows, style, style.width - label - 8 - cells(times) - cells(verb))}{style.paint('faint', times)}"
+        yield f"    {padded(cut(name, label), label)}  {told}{style.paint('warning', verb)}"
+    yield from (f"    {line}" for line in _left(groups, first, style))
 
 
-def _place_label(place: _Place) -> str:
-    """A property as all uses of a module have it: `…/failed:wait_hours`."""
-    _, module, address, pointer, *_ = place
+def _place_label(place: _Place, address: str) -> str:
+    """A property as all uses of a module have it, at an address or at those that are folded into one: `…/failed:wait_hours`."""
+    _, module, _, pointer, *_ = place
     return visible(f"{'…/' if module else ''}{address}{':' if pointer else ''}{pointer_text(pointer)}")
 
 
@@ -183,13 +184,35 @@ def _environment(alike: Sequence[Reached], style: Style, most: int) -> Iterator[
         yield from (f"      {line}" for line in wrapped(_effects(each.edges), style.width - 6, "") if line)
     else:
         yield from _deployment(each.deployment, style)
-    shown = rows[:most] if most else rows
-    label = min(max(cells(_label(row)) for row in shown), max(20, style.width // 2))
-    for number, row in enumerate(shown):
-        room = style.width - label - 10
-        yield f"      {padded(cut(_label(row), label), label)}  {_change([_rows(one)[number] for one in alike], style, room)}"
-    if len(shown) < len(rows):
-        yield f"      {style.paint('faint', f'{len(rows) - len(shown)} more; --max 0 shows all')}"
+    groups = _grouped([(row.address, (row.kind, row.type, row.pointer, row.absent)) for row in rows], most)
+    shown = groups[:most] if most else groups
+    labels = [_label(rows[numbers[0]], address) for address, numbers in shown]
+    label = min(max(map(cells, labels)), max(20, style.width // 2))
+    for name, (_, numbers) in zip(labels, shown, strict=True):
+        times = f"  (×{len(numbers):,})" if len(numbers) > 1 else ""
+        told = _change([_rows(one)[number] for one in alike for number in numbers], style, style.width - label - 10 - cells(times))
+        yield f"      {padded(cut(name, label), label)}  {told}{style.paint('faint', times)}"
+    yield from (f"      {line}" for line in _left(groups, shown, style))
+
+
+def _grouped(places: Sequence[tuple[str, Hashable]], most: int) -> list[tuple[str, list[int]]]:
+    """Places, as an address and what is beside it, by their numbers: those of many items of one loop together, as what they are folded into; each by
+    itself where there is no limit."""
+    beside: dict[Hashable, list[str]] = {}
+    for address, what in places:
+        beside.setdefault(what, []).append(address)
+    texts = {what: folds(addresses) for what, addresses in beside.items()} if most else {}
+    found: dict[tuple[Hashable, str], list[int]] = {}
+    for number, (address, what) in enumerate(places):
+        found.setdefault((what, texts[what][address] if most else address), []).append(number)
+    return [(text, numbers) for (_, text), numbers in found.items()]
+
+
+def _left(groups: Sequence[tuple[str, list[int]]], shown: Sequence[tuple[str, list[int]]], style: Style) -> Iterator[str]:
+    """How many places are not shown."""
+    left = sum(len(numbers) for _, numbers in groups[len(shown) :])
+    if left:
+        yield style.paint("faint", f"{left:,} more; --max 0 shows all")
 
 
 def _headed(names: str, role: str, told: str, style: Style) -> Iterator[str]:
@@ -242,11 +265,12 @@ def _effects(edges: Edges) -> str:
     return "; ".join(told)
 
 
-def _label(row: Row) -> str:
+def _label(row: Row, address: str) -> str:
+    """What changes at an address, or at those that are folded into one."""
     pointer = pointer_text(row.pointer)
     if row.type == "document" and pointer and row.kind == "document":
-        return visible(f"{row.address} line {pointer}" if pointer != "to" else f"{row.address}:to")
-    return visible(f"{row.address}:{pointer}" if pointer else row.address)
+        return visible(f"{address} line {pointer}" if pointer != "to" else f"{address}:to")
+    return visible(f"{address}:{pointer}" if pointer else address)
 
 
 def _change(alike: Sequence[Row], style: Style, room: int) -> str:
