@@ -15,6 +15,8 @@ from typing import Any
 
 import pytest
 
+from jovial_scaffold import Project
+from jovial_scaffold.reports.echoing import folded
 from tests.support import Write, jovial
 from tests.test_comparing import edit
 
@@ -126,7 +128,7 @@ def test_filters_and_search(page: Any) -> None:
     page.check("#only")
     assert page.locator("tr.row").count() < rows
     page.uncheck("label:has-text('sandbox') input")
-    assert page.locator("thead th").all_inner_texts() == ["resource", "rehearsal", "live"]
+    assert page.locator(".grid thead th").all_inner_texts() == ["resource", "rehearsal", "live"]
     page.uncheck("label:has-text('rehearsal') input")
     assert page.locator("tr.row").count() == rows, "one by itself differs from nothing, and all of it is shown"
     assert "values" in page.inner_text("tr.head:has-text('track_net')")
@@ -149,6 +151,13 @@ def test_echoes_are_folded_and_rows_go_by_what_they_are_about(page: Any) -> None
     page.uncheck("label:has-text('echoes') input")
     page.fill("#search", "alp-live")
     until(page, "document.querySelectorAll('tr.head').length > 0")
+
+
+def test_echoes_are_those_of_the_comparison(page: Any, demo: Path) -> None:
+    folds = folded(Project.load(demo).compare(echoes=True).rows)
+    assert sum(len(each.rows) for each in folds) > len(folds) + 10
+    told = [row.split("\t")[:3] for row in page.locator(".echoes tbody tr").all_inner_texts()]
+    assert told == [[str(len(each.rows)), each.label, each.pattern] for each in folds]
 
 
 def test_effects_go_by_cause(page: Any) -> None:

@@ -64,8 +64,7 @@ const board = (() => {
 
   function environmentsView() {
     const [found, shown] = plans();
-    const repeated = echoing(shown);
-    const echoes = repeated.reduce((sum, [, rows]) => sum + rows.length, 0);
+    const repeated = repeating(shown), echoes = repeated.length;
     const filters = make("div", { class: "filters", role: "group", "aria-label": "Environments" },
       environments.map((name) => make("label", {}, make("input", { type: "checkbox", checked: state.shown.has(name), on: { change: (event) => {
         if (event.target.checked) state.shown.add(name); else if (state.shown.size > 1) state.shown.delete(name);
@@ -91,23 +90,23 @@ const board = (() => {
     if (first) first.tabIndex = 0;
   }
 
-  // What only repeats a parameter in a text, by what it repeats.
-  function echoing(shown) {
-    const found = new Map();
+  // What only repeats a parameter in a text, with its resource.
+  function repeating(shown) {
+    const found = [];
     for (const resource of data.resources) for (const row of resource.differing) {
-      if (!row[8] || !differs(row, shown) || (state.aspect && row[7] !== state.aspect)) continue;
-      const key = row[3].map(([name]) => name).join(" + ");
-      if (!found.has(key)) found.set(key, []);
-      found.get(key).push([resource, row]);
+      if (row[8] && differs(row, shown) && (!state.aspect || row[7] === state.aspect)) found.push([resource, row]);
     }
-    return [...found];
+    return found;
   }
 
+  const PATTERNS = 40;
+
   function echoesTable(repeated) {
-    return make("section", { class: "echoes" }, make("h2", {}, "Echoes: texts that only repeat a parameter"), make("table", {}, make("tbody", {}, repeated.map(([name, rows]) => {
-      const patterns = [...new Set(rows.map(([, row]) => row[8]))];
-      return make("tr", {}, make("th", { scope: "row" }, name), make("td", {}, counted(rows.length, "row")), make("td", { class: "mono" }, patterns.slice(0, 3).join(", "), patterns.length > 3 ? ` and ${patterns.length - 3} more` : ""));
-    }))));
+    const folds = echoing.folds(repeated);
+    const rows = folds.slice(0, PATTERNS).map(([label, pattern, rows]) => make("tr", {}, make("td", { class: "value" }, rows.length.toLocaleString("en")), make("th", { scope: "row" }, label), make("td", { class: "mono" }, pattern), make("td", { class: "quiet" }, rows[0][3].map(([name]) => name).join(" + "))));
+    return make("section", { class: "echoes" }, make("h2", {}, "Echoes: texts that only repeat a parameter"),
+      make("table", {}, make("thead", {}, make("tr", {}, ["rows", "of", "text", "driven by"].map((name) => make("th", { scope: "col" }, name)))), make("tbody", {}, rows)),
+      folds.length > PATTERNS ? make("p", { class: "quiet" }, `and ${counted(folds.length - PATTERNS, "more pattern")}`) : "");
   }
 
   function more(count) {
