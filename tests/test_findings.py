@@ -41,6 +41,7 @@ def mini_project(write: Write, case: dict[str, Any]) -> Project:
 def test_findings(write: Write, case: dict[str, Any]) -> None:
     found = mini_project(write, case).check().findings
     assert sorted([f.id, f.span.file, f.span.line, f.span.column] for f in found if f.span) == sorted(case["findings"]), found
+    assert case.get("says", "") in " ".join(f"{said(each.message)} {said(each.hint)}" for each in found)
     if "related" in case:
         assert [[each.span.file, each.span.line, each.span.column] for f in found for each in f.related if each.span] == case["related"]
     assert all((f.span and said(f.message).endswith((".", "?", "!", "…"))) or f.id in ("must-failed", "rule-failed") for f in found)

@@ -57,8 +57,7 @@ def judged(
     for violation in _violations(instance, kind, marked, is_wrong):
         if violation.pointer not in read_only:
             faults.append(violation)
-            if violation.meant:
-                meant.append((*violation.pointer[:-1], violation.meant))
+            meant += [(*violation.pointer[:-1], each) for each in violation.meant]
     pointers = (*(fault.pointer for fault in faults), *meant)
     if not scope.shared.heard:
         return pointers, marked

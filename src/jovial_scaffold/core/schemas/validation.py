@@ -28,7 +28,7 @@ class Violation:
     """What a schema says against a value: `id` is the end of a finding's id (`type`, `unknown`, …), `pointer` leads to the part.
 
     `message` has `{name}` where the name of the part belongs. `on_key` means that the key is at fault, not its value;
-    `meant` is the known key that an unknown one was probably meant to be.
+    `meant` are the known keys that an unknown one was probably meant to be, or that it holds.
     """
 
     id: str
@@ -37,7 +37,7 @@ class Violation:
     hint: Sentence
     expected: Operand
     on_key: bool = False
-    meant: str = ""
+    meant: tuple[str, ...] = ()
 
     @property
     def is_of_keys(self) -> bool:
@@ -93,7 +93,7 @@ class Validator:
         except ValueError as error:  # a number or nesting that the validator cannot take
             return [Violation("type", (), say("{name} cannot be judged: {}", _first_line(error)), NOTHING, "")]
         violations = [violation for error in found for violation in self._explained(error, plain, undecided, hidden)]
-        meant = {(*violation.pointer[:-1], violation.meant) for violation in violations if violation.meant}
+        meant = {(*violation.pointer[:-1], each) for violation in violations for each in violation.meant}
         # A misspelt key is one mistake: that the right one is then missing is not said as well.
         return [violation for violation in violations if not (violation.id == "missing" and violation.pointer in meant)]
 
@@ -206,9 +206,16 @@ _PLAIN = frozenset((str, int, bool, float, type(None)))
 _ALIKE = _PLAIN | {tuple}
 #: of errors about the keys of a map, those keys: what else is in it says nothing
 _KEYS_OF: dict[str, Callable[[Any], tuple[str, ...]]] = {
-    "additionalProperties": lambda error: tuple(error.kind.unexpected),
+    "additionalProperties": lambda error: tuple(_unexpected(error)),
     "required": lambda error: (_missing_key(error),),
 }
+
+
+def _unexpected(error: Any) -> Iterator[str]:
+    """Keys that are not known, and those of maps in them."""
+    for name in error.kind.unexpected:
+        yield name
+        yield from (f"{name}/{key}" for key in error.instance[name]) if isinstance(error.instance[name], dict) else ()
 
 
 def _missing_key(error: Any) -> str:
@@ -264,7 +271,7 @@ def _explained(error: Any, whole: Any, undecided: set[Pointer], hidden: set[Poin
         # Where a schema allows none, the validator speaks of the first entry, as if it were the map.
         for step in pointer:
             whole = whole[step]
-        yield from _unknown(pointer, list(whole), schema)
+        yield from _unknown(pointer, list(whole), schema, whole)
         return
     explain: Explain = _EXPLAIN.get(keyword, _other)
     yield from explain(error, pointer, value, schema)
@@ -415,15 +422,28 @@ def _required(error: Any, pointer: Pointer, value: Any, schema: Any) -> Iterator
 
 
 def _additional(error: Any, pointer: Pointer, value: Any, schema: Any) -> Iterator[Violation]:
-    yield from _unknown(pointer, error.kind.unexpected, schema)
+    yield from _unknown(pointer, error.kind.unexpected, schema, value if isinstance(value, dict) else {})
 
 
-def _unknown(pointer: Pointer, names: list[str], schema: Any) -> Iterator[Violation]:
+def _unknown(pointer: Pointer, names: list[str], schema: Any, value: dict[str, Any]) -> Iterator[Violation]:
     within = subschema(schema, pointer)
     known = [name for part in within for name in part.get("properties", ())]
     for name in names:
+        held = value.get(name)
+        if isinstance(held, dict) and held and all(key in known for key in held):
+            hint = say("Known in its place: {}. Write what it holds there.", listed(sorted(held)[:12]))
+            yield Violation("unknown", (*pointer, name), say("{name} is not known here."), hint, name, on_key=True, meant=tuple(held))
+            continue
         hint = nearest(name, known, say("Known here: {}.", listed(sorted(known)[:12])) if known else NOTHING)
-        yield Violation("unknown", (*pointer, name), say("{name} is not known here."), hint, name, on_key=True, meant=near(name, known))
+        yield Violation(
+            "unknown",
+            (*pointer, name),
+            say("{name} is not known here."),
+            hint,
+            name,
+            on_key=True,
+            meant=tuple(filter(None, [near(name, known)])),
+        )
 
 
 def _unique(error: Any, pointer: Pointer, value: Any, schema: Any) -> Iterator[Violation]:
@@ -488,7 +508,7 @@ def _within_form(branch: dict[str, Any], pointer: Pointer, value: Any, root: Any
         found = Validator(by_itself(branch, root)).violations(value)
     except SchemaError:
         return
-    meant = {(*each.pointer[:-1], each.meant) for each in found if each.meant}
+    meant = {(*each.pointer[:-1], one) for each in found for one in each.meant}
     for each in found:
         if not (each.id == "missing" and each.pointer in meant):
             yield replace(each, pointer=(*pointer, *each.pointer))

@@ -133,7 +133,14 @@ class ResourceReader(DeclarationReader):
             return
         bare_name = key.strip() if is_name(key.strip()) else "gates"
         message = say("`{}` does not name a resource and its type.", key)
-        self.report("resource-shape", message, origin.key_span(), say("For example: {} (fulmar.machine):", bare_name))
+        given = content.get("type") if isinstance(content, dict) else None
+        if isinstance(given, str) and (self.catalogs.find(given) or self.library.is_module(given)):
+            hint = say("Its type stands behind its name, and its properties below that: {} ({}):", bare_name, given)
+        else:
+            keys = set(content) if isinstance(content, dict) else set()
+            likely = max(self.catalogs, key=lambda each: _likeness(keys, each), default=None)
+            hint = say("For example: {} ({}):", bare_name, likely.name if likely is not None else "fulmar.machine")
+        self.report("resource-shape", message, origin.key_span(), hint)
         self.unknown_names.update(re.findall(r"[a-z][a-z0-9_]*", key)[:1])
         self.lose(content)
 
@@ -332,6 +339,11 @@ def _merge(properties: dict[str, Compiled], key: str, value: Compiled) -> None:
     properties.pop(key, None)
     if merged is not None:
         properties[key] = merged
+
+
+def _likeness(keys: set[str], kind: ResourceType) -> tuple[int, int]:
+    """How many keys a type knows, and how few that it requires are not among them."""
+    return len(keys.intersection(kind.schema.get("properties", ()))), -len(set(kind.schema.get("required", ())) - keys)
 
 
 def _type_offsets(origin: Origin, type_text: str) -> tuple[int, int]:
