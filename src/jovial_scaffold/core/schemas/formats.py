@@ -1,9 +1,10 @@
-"""The formats that JSON Schema's own vocabulary lacks: `cidr` and `address`. The others are the validator's."""
+"""The formats that JSON Schema's own vocabulary lacks, `cidr` and `address`, and what all of them are called. The others are the validator's."""
 
 from collections.abc import Callable
 from functools import lru_cache
 
 from jovial_scaffold.core.regexes import regex
+from jovial_scaffold.core.words import NOTHING, Operand, Sentence, say
 
 _SHAPE = regex(r"[0-9a-fA-F:.]+(?:/[0-9]{1,3})?\Z")
 
@@ -45,3 +46,20 @@ def _address(text: str) -> bool:
 
 
 FORMATS: dict[str, Callable[[str], bool]] = {"cidr": _cidr, "address": _address}
+
+_FORMAT_WORDS: dict[str, tuple[Operand, Sentence]] = {
+    "cidr": ("an address range", say("A range looks like 10.20.0.0/16.")),
+    "address": ("an address", say("An address looks like 10.20.0.5.")),
+    "date-time": ("a date and time", say("It looks like 2026-11-23T06:20:00Z.")),
+    "date": ("a date", say("It looks like 2026-11-23.")),
+    "uri": ("a URI", say("It looks like https://ridgeline.example/timetable.")),
+    "email": ("an e-mail address", say("It looks like desk@ridgeline.example.")),
+    "hostname": ("a host name", say("It looks like timetable.ridgeline.example.")),
+    "uuid": ("a UUID", NOTHING),
+    "duration": ("a duration", say("It looks like P30D or PT15M.")),
+}
+
+
+def format_words(name: str) -> tuple[Operand, Sentence]:
+    """What texts of a format are called, and what one looks like."""
+    return _FORMAT_WORDS.get(name, (say("text of the format {}", name), NOTHING))

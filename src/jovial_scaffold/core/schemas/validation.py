@@ -12,7 +12,7 @@ from jovial_scaffold.core.expressions.pending import Pending
 from jovial_scaffold.core.expressions.values import Secret
 from jovial_scaffold.core.limits import SCHEMA_WEIGHT
 from jovial_scaffold.core.records import record, replace
-from jovial_scaffold.core.schemas.formats import FORMATS, network_of
+from jovial_scaffold.core.schemas.formats import FORMATS, format_words, network_of
 from jovial_scaffold.core.schemas.navigation import by_itself, referred, subschema
 from jovial_scaffold.core.schemas.weighing import overweight
 from jovial_scaffold.core.spelling import near
@@ -386,24 +386,6 @@ def _length(words: str, measure: str) -> Explain:
 def _pattern(error: Any, pointer: Pointer, value: Any, schema: Any) -> Iterator[Violation]:
     expected = say("text that matches {}", error.kind.value)
     yield Violation("pattern", pointer, say("{name} takes {}, and {}.", expected, _gives(value)), NOTHING, expected)
-
-
-_FORMAT_WORDS: dict[str, tuple[Operand, Sentence]] = {
-    "cidr": ("an address range", say("A range looks like 10.20.0.0/16.")),
-    "address": ("an address", say("An address looks like 10.20.0.5.")),
-    "date-time": ("a date and time", say("It looks like 2026-11-23T06:20:00Z.")),
-    "date": ("a date", say("It looks like 2026-11-23.")),
-    "uri": ("a URI", say("It looks like https://ridgeline.example/timetable.")),
-    "email": ("an e-mail address", say("It looks like desk@ridgeline.example.")),
-    "hostname": ("a host name", say("It looks like timetable.ridgeline.example.")),
-    "uuid": ("a UUID", NOTHING),
-    "duration": ("a duration", say("It looks like P30D or PT15M.")),
-}
-
-
-def format_words(name: str) -> tuple[Operand, Sentence]:
-    """What texts of a format are called, and what one looks like."""
-    return _FORMAT_WORDS.get(name, (say("text of the format {}", name), NOTHING))
 
 
 def _format(error: Any, pointer: Pointer, value: Any, schema: Any) -> Iterator[Violation]:

@@ -10,12 +10,13 @@ from jovial_scaffold.core.expressions.types import Type, has_abstract, type_of_v
 from jovial_scaffold.core.expressions.values import is_bearable
 from jovial_scaffold.core.limits import STATIC_VALUES
 from jovial_scaffold.core.schemas.catalog import ResourceType
+from jovial_scaffold.core.schemas.formats import format_words
 from jovial_scaffold.core.schemas.keywords import is_by_property
 from jovial_scaffold.core.schemas.letters import form_of, letters_of
 from jovial_scaffold.core.schemas.navigation import subschema
 from jovial_scaffold.core.schemas.shapes import Shape, secret_shape, with_secrets
 from jovial_scaffold.core.schemas.types import type_of_schema
-from jovial_scaffold.core.schemas.validation import SchemaError, Validator, Violation, format_words
+from jovial_scaffold.core.schemas.validation import SchemaError, Validator, Violation
 from jovial_scaffold.core.spelling import near
 from jovial_scaffold.core.templates.advice import as_text, of_computed
 from jovial_scaffold.core.text.source import Pointer, pointer_text
