@@ -332,6 +332,46 @@ def test_dark_light_and_print(page: Any) -> None:
 HOSTILE = '<img src=x onerror="document.title=1">"\'&</script><script>document.title=2</script>'
 
 
+_WORDS = {"a": "first-word", "b": "second-word", "c": "third-word", "d": "first-word"}
+_LONG = {"a": "x" * 5_000, "b": "x" * 4_000 + "y" * 1_000, "c": "x" * 4_999 + "z", "d": "x" * 5_000}
+
+
+def test_values_that_differ_never_read_the_same_whichever_columns_are_shown(browser: Any, write: Write) -> None:
+    pools = "".join(
+        f'  pool_{number} (fulmar.machine_group): {{name: pool-{number}, image: i, size: s, copies: 1, settings: {{X: "url-${{word}}-{number}", L: "{number}-${{long}}"}}}}\n'
+        for number in range(3)
+    )
+    folder = write(
+        {
+            "jovial.yaml": "project: p\ntemplate: t.yaml\ncatalogs: [fulmar]\nenvironments: {a: {}, b: {}, c: {}, d: {}}\n",
+            "t.yaml": "parameters: {word: {type: string, writeOnly: true, description: d}, long: {type: string, description: d}}\n"
+            f'documents: {{note: {{from: note.txt}}}}\noutputs: {{told: "${{word}}", all: {{of: ["${{word}}", x]}}}}\nresources:\n{pools}',
+            "note.txt": "the word is ${word}\nand ${long}\n",
+            **{f"parameters/{name}.yaml": f"word: {{$secret: {{env: WORD_{name}}}}}\nlong: {_LONG[name]}\n" for name in _WORDS},
+        }
+    )
+    given = {f"WORD_{name}": word for name, word in _WORDS.items()}
+    rows = json.loads(jovial("compare", "--echoes", "--format", "json", cwd=folder, env=given).stdout)["rows"]
+    assert {json.dumps(row["alike"]) for row in rows if "alike" in row} == {'[["a", "d"], ["b"], ["c"]]'}
+    told = jovial("compare", "--echoes", "--format", "csv", cwd=folder, env=given).stdout
+    assert told.count("‹another secret 2›") == told.count("‹another secret›") == 6 and not any(word in told for word in _WORDS.values())
+    assert jovial("board", cwd=folder, env=given).returncode == 0
+    page = opened_page(browser, (folder / "board.html").as_uri())
+    page.check("label:has-text('echoes') input")
+    for hidden, differ in (("ad", True), ("bc", False), ("ab", True), ("acd", False)):
+        for name in hidden:
+            page.uncheck(f".filters input >> nth={'abcd'.index(name)}")
+        if page.locator("button:has-text('open all')").count():
+            page.click("button:has-text('open all')")
+        shown = [row.split("\t")[-(4 - len(hidden)) :] for row in page.locator("tr.row").all_inner_texts()]
+        if len(hidden) < 3:
+            assert len(shown) == (3 * 2 + 2 + 2 if differ else 0), (hidden, shown)
+            assert all(len(set(each)) == len(each) for each in shown), (hidden, shown)
+        for name in hidden:
+            page.check(f".filters input >> nth={'abcd'.index(name)}")
+    page.close()
+
+
 def test_text_from_files_stays_text(browser: Any, write: Write) -> None:
     folder = write(
         {

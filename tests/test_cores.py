@@ -12,9 +12,9 @@ from tests.test_unfolding import at_once, browser, in_shares, told_resources
 __all__ = ("browser",)
 
 _WORLDS = {
-    "cove": "setting: cove\ncopies: 1\nless: 8\nnote: '5'\nfar: false\nlabels: {a: x, b: y}\ncompany: ferry\nfollowed: ferry\n",
-    "reef": "setting: reef\ncopies: 2\nless: 7\nnote: ‹pier›\nfar: true\nlabels: {a: z, b: y}\ncompany: ferry\n",
-    "quay": "setting: quay\ncopies: 2\nless: 7\nnote: ''\nfar: true\nlabels: {a: x, b: y}\ncompany: ferry\n",
+    "cove": "setting: cove\ncopies: 1\nless: 8\nnote: '5'\nfar: false\nlabels: {a: x, b: y}\ncompany: ferry\nfollowed: ferry\nword: first\n",
+    "reef": "setting: reef\ncopies: 2\nless: 7\nnote: ‹pier›\nfar: true\nlabels: {a: z, b: y}\ncompany: ferry\nword: second\n",
+    "quay": "setting: quay\ncopies: 2\nless: 7\nnote: ''\nfar: true\nlabels: {a: x, b: y}\ncompany: ferry\nword: third\n",
 }
 _HEAD = """parameters:
   setting: {type: string, description: Which}
@@ -55,6 +55,8 @@ _TEXTS = (
     "${company + setting}-${brand}-#",
     "${labels.a}.${labels.b}.#",
     "plain #",
+    "${word}-#",
+    "${setting}/${word}",
     "${slug(company + '-' + setting, 20)}#",
 )
 _ITEM_TEXTS = (
@@ -73,6 +75,7 @@ _ITEM_TEXTS = (
     "${held[gate.name].url}-${setting}",
     "${slug(held[gate.name].url + setting, 20)}-${gate.name}",
     "${setting + held[gate.name].id}",
+    "${word}-${gate.name}",
     "${string(gate.port) + setting}-${gate.name}",
 )
 _NUMBERS = (

@@ -18,3 +18,8 @@ OTHER_SECRET = mark("another secret")  # beside a secret that it is not equal to
 UNKNOWN = mark("unknown")
 UNSET = mark("unset")
 ABSENT = mark("absent")
+
+
+def other_secret(number: int) -> str:
+    """A secret beside others that it is not equal to, and that are not equal to each other: the second one is number 1."""
+    return OTHER_SECRET if number == 1 else mark(f"another secret {number}")

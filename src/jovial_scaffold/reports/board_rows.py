@@ -5,14 +5,17 @@ from collections.abc import Iterable, Sequence
 from itertools import chain
 from typing import Any, NamedTuple
 
+from jovial_scaffold.core import marks
 from jovial_scaffold.core.changes.aligning import PLAIN
 from jovial_scaffold.core.changes.aspects import Aspects, Counts
 from jovial_scaffold.core.changes.matrix import Comparison, Matrix, Row
 from jovial_scaffold.core.rendering.rendering import Evaluated
 from jovial_scaffold.core.text.source import Pointer, pointer_text
-from jovial_scaffold.reports.chains import Chains, cut_text
-from jovial_scaffold.reports.rendering import cell
+from jovial_scaffold.reports.chains import LONGEST, Chains, cut_text
+from jovial_scaffold.reports.rendering import cell, cells_beside
 from jovial_scaffold.reports.shared_rows import SharedRows, ToldRow, told_drivers
+from jovial_scaffold.reports.terminal import cut, cut_apart
+from jovial_scaffold.reports.words import visible
 from jovial_scaffold.reports.woven_chains import WovenChains
 from jovial_scaffold.reports.written_alike import WrittenAlike
 
@@ -97,11 +100,21 @@ class _Texts:
         self.known: dict[str, int] = {}
         self.labels: dict[Pointer, str] = {}
         self._properties: dict[Any, dict[Any, int]] = {each: {} for each in PLAIN}
+        self._unclear: set[int] = set()  # the numbers of texts that hold a secret, or are cut: what is not equal may read the same
 
     def number_of(self, row: Row, name: str) -> int:
         """The number of the text of a value."""
         value = row.values[name]
         return self.of(value) if row.kind == "property" else self._number(_value(row, name))
+
+    def numbers_of(self, row: Row) -> dict[str, int]:
+        """Those of all values, of which no two that are not equal have the same: where only secrets, or what is cut off, tell some apart, they say so."""
+        numbers = {name: self.number_of(row, name) for name in row.values}
+        if not row.differs or self._unclear.isdisjoint(numbers.values()):
+            return numbers
+        values = [*row.values.values()]
+        texts = [visible(each) for each in (map(str, values) if row.kind == "document" else cells_beside(values))]
+        return dict(zip(row.values, map(self._numbered, cut_apart(texts, [LONGEST] * len(texts), cut)), strict=True))
 
     def of(self, value: Any) -> int:
         """The same of a property's."""
@@ -125,7 +138,14 @@ class _Texts:
         return label
 
     def _number(self, text: str) -> int:
-        return self.known.setdefault(cut_text(text), len(self.known))
+        shown = cut_text(text)
+        number = self._numbered(shown)
+        if len(shown) < len(text) or marks.SECRET in shown:
+            self._unclear.add(number)
+        return number
+
+    def _numbered(self, shown: str) -> int:
+        return self.known.setdefault(shown, len(self.known))
 
 
 class _Telling:
@@ -143,7 +163,8 @@ class _Telling:
         a resource has in common with others says what is written, the part that this is about stands for the four after the drivers."""
         texts, labels = self.texts, self._labels
         if row.differs or len(row.values) < len(labels):
-            values = [texts.number_of(row, name) if name in row.values else -1 for name in labels]
+            numbers = texts.numbers_of(row)
+            values = [numbers.get(name, -1) for name in labels]
         else:
             values = [texts.number_of(row, labels[0])] * len(labels)
         aspect, at = self._aspects.of(row), self._shared.place_of(row)

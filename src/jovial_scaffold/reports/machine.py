@@ -247,6 +247,7 @@ def compare_document(
     """
     from jovial_scaffold.core.changes.aspects import Aspects
     from jovial_scaffold.core.changes.edges import between
+    from jovial_scaffold.core.changes.matrix import masked_alike
     from jovial_scaffold.reports.edges import edges_entries
 
     aspects = Aspects(comparison)
@@ -266,6 +267,7 @@ def compare_document(
             "module": row.module,
             "drivers": [_driver(driver) for driver in row.drivers],
             **({"echo": row.echo} if row.echo else {}),
+            **({"alike": alike} if (alike := masked_alike(row)) else {}),
         }
         for row in comparison.rows
     ]

@@ -12,7 +12,7 @@ from jovial_scaffold.reports.drivers import Ranked, ranked
 from jovial_scaffold.reports.echoing import echoes_lines, folded
 from jovial_scaffold.reports.folding import addresses_text, heads_text
 from jovial_scaffold.reports.grouped import group_lines, widths_of
-from jovial_scaffold.reports.rendering import cell_beside, line_texts
+from jovial_scaffold.reports.rendering import cells_beside, line_texts
 from jovial_scaffold.reports.terminal import Style, cells, cut, cut_apart, cut_within, padded, wrapped
 from jovial_scaffold.reports.words import counted, listed, visible
 
@@ -261,11 +261,8 @@ def value_texts(row: Row, names: Sequence[str], gone: frozenset[tuple[str, str]]
     """What columns have, beside the first one; `gone` are the resources that are not there."""
     if row.kind == "presence":
         return ["yes" if name in row.values else "no" for name in names]
-    first = next(iter(row.values.values()))
-    if is_line(row):
-        told = dict(zip(row.values, line_texts([str(each) for each in row.values.values()]), strict=True))
-    else:
-        told = {name: cell_beside(value, first) for name, value in row.values.items()}
+    values = [*row.values.values()]
+    told = dict(zip(row.values, line_texts(list(map(str, values))) if is_line(row) else cells_beside(values), strict=True))
     return [told[name] if name in told else _missing(row, name, gone) for name in names]
 
 

@@ -48,10 +48,22 @@ def line_texts(lines: Sequence[str]) -> list[str]:
 
 def cell_beside(value: Any, first: Any) -> str:
     """A value beside another that it is not equal to: where only secrets tell them apart, they say so."""
-    text = cell(value)
-    if marks.SECRET not in text:
-        return text
-    return text.replace(marks.SECRET, marks.OTHER_SECRET) if text == cell(first) and not same(value, first) else text
+    return cells_beside([first, value])[1]
+
+
+def cells_beside(values: Sequence[Any]) -> list[str]:
+    """Values beside each other, of which no two that are not equal read the same: where only secrets tell some apart, they say so."""
+    texts = [cell(value) for value in values]
+    if not any(marks.SECRET in text for text in texts):
+        return texts
+    found: dict[str, list[Any]] = {}
+    told = []
+    for text, value in zip(texts, values, strict=True):
+        known = found.setdefault(text, [])
+        number = next((number for number, each in enumerate(known) if same(each, value)), len(known))
+        known += [value] if number == len(known) else []
+        told.append(text.replace(marks.SECRET, marks.other_secret(number)) if number else text)
+    return told
 
 
 def rendering_text(project: str, rendering: Rendering, style: Style) -> str:

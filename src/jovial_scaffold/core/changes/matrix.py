@@ -4,13 +4,13 @@ from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from typing import Any, Literal, NamedTuple, TypeVar
 
 from jovial_scaffold.core import marks
-from jovial_scaffold.core.changes.aligning import Leaf, leaves, matched_lines, same
+from jovial_scaffold.core.changes.aligning import PLAIN, Leaf, leaves, matched_lines, same
 from jovial_scaffold.core.changes.changing import TYPE
 from jovial_scaffold.core.changes.driving import RUN, TEMPLATE, Driver, Drivers, Undriven
 from jovial_scaffold.core.changes.echoes import Echoes
 from jovial_scaffold.core.changes.shaped import ShapedLeaves
 from jovial_scaffold.core.expressions.pending import Pending, renamed
-from jovial_scaffold.core.expressions.values import Secret
+from jovial_scaffold.core.expressions.values import Secret, deep_marks
 from jovial_scaffold.core.findings import Finding
 from jovial_scaffold.core.limits import TRIAL_ROUNDS
 from jovial_scaffold.core.records import value_record
@@ -348,15 +348,32 @@ def _document_rows(renderings: Sequence[Evaluated], drivers: Drivers, echoes: Ec
             values = {labels[column]: texts[column][position] for column, position in row.items()}
             told_apart = [compared[column][position] for column, position in row.items()]
             differs = len(row) < len(there) or len(set(told_apart)) > 1
+            alike: dict[str, list[str]] = {}
             for label, exact in zip(values, told_apart, strict=True):
-                if exact != told_apart[0] and values[label] == next(iter(values.values())):  # only what is masked differs
-                    values[label] = values[label].replace(marks.SECRET, marks.OTHER_SECRET)
+                masked = alike.setdefault(values[label], [])
+                masked += [exact] if exact not in masked else []
+                if masked[0] != exact:  # only what is masked differs
+                    values[label] = values[label].replace(marks.SECRET, marks.other_secret(masked.index(exact)))
             if differs or everything:
                 without = tuple(labels[column] for column in there if column not in row)
                 behind = drivers.of_document(name, row, dict(zip(row, told_apart, strict=True))) if differs else ()
                 at: dict[str, Pointer] = {labels[column]: (position + 1,) for column, position in row.items()}
                 echo = echoes.of_line(name, row, behind) if echoes is not None and behind and not without else ""
                 yield Row("document", name, "document", (number,), values, (*without, *missing), differs, behind, at, echo=echo)
+
+
+def masked_alike(row: Row) -> list[list[str]]:
+    """Which columns have the same, where secrets tell columns apart, which are masked; else nothing."""
+    if not row.differs or not any(type(each) not in PLAIN and deep_marks(each)[1] for each in row.values.values()):
+        return []
+    groups: list[tuple[Any, list[str]]] = []
+    for name, value in row.values.items():
+        held = next((names for each, names in groups if same(each, value)), None)
+        if held is None:
+            groups.append((value, [name]))
+        else:
+            held.append(name)
+    return [names for _, names in groups]
 
 
 def row_label(row: Row) -> str:
