@@ -8,6 +8,8 @@ import pytest
 
 from jovial_scaffold.core.folders import MemoryFolder
 from jovial_scaffold.core.project import Project
+from jovial_scaffold.reports.rendering import cell
+from tests.support import in_memory
 
 SETTINGS, NIGHTS = ("sandbox", "rehearsal", "live"), (False, True)
 CASES = 60
@@ -73,3 +75,25 @@ def test_static_and_every_environment_agree(case: int) -> None:
     }
     assert {(each.id, each.span.line) for each in static if each.span} == shown, files["t.yaml"]
     assert all(each.level == "error" for each in static), files["t.yaml"]
+
+
+_UNTOLD = """parameters: {copies: {type: integer, description: d}, on: {type: boolean, description: d}}
+resources:
+  box (fulmar.bucket): {name: box-one}
+  waiting (fulmar.topic): {$when: "copies < 3 || box.url == 'x'", name: waiting-topic}
+  failing (fulmar.topic): {$per: {n: "['a', 'b']"}, $when: "1 / (copies - 4) == -1 && on", name: "failing-${n}"}
+  looped (fulmar.topic): {$per: {n: "copies < 3 ? ['a'] : [box.url]"}, name: "looped-${n}"}
+"""
+
+
+@pytest.mark.parametrize(
+    ("address", "condition"), [("waiting", '‹box.url == "x"›'), ("failing/a", "‹unknown›"), ("looped/a", "[‹box:url›]")]
+)
+def test_where_a_condition_cannot_be_told_the_question_why_is_answered(address: str, condition: str) -> None:
+    environments = {name: {"parameters": [f"{name}.json"]} for name in ("few", "many")}
+    files = {"jovial.yaml": json.dumps({"project": "p", "template": "t.yaml", "catalogs": ["fulmar"], "environments": environments})}
+    files |= {f"{name}.json": json.dumps({"copies": copies, "on": True}) for name, copies in (("few", 2), ("many", 4))}
+    project = in_memory({**files, "t.yaml": _UNTOLD})
+    assert project.render("many").findings and address not in project.render("many").resources
+    reason = project.why(address, "many")
+    assert reason.value is False and "copies" in repr(reason) and cell(reason.reasons[-1].value) == condition

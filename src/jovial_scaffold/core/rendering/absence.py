@@ -30,9 +30,8 @@ def absent_at(root: Surroundings, address: str) -> Absent | None:
         if scope is None or resource is None or (resource.loop is not None and not steps):
             return None
         here = f"{scope.prefix}{resource.name}{f'/{steps.pop(0)}' if resource.loop is not None else ''}"
-        there = scope.instances(resource) if found is None else {}
-        if there is None:
-            return None  # a mistake that has a finding, which says more
+        # Where a condition or a loop cannot be told, which is a finding, nothing is there either.
+        there = (scope.instances(resource) or {}) if found is None else {}
         instance = next((each for each in there.values() if each.address == here), None)
         if instance is None:
             instance = next((each for each in _assumed(scope, resource) if each.address == here), None)

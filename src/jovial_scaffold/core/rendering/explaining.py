@@ -196,7 +196,7 @@ class _Explainer:
     ) -> Reason:
         if isinstance(condition.content, Constant):
             return Reason("condition", what, condition.content.value, condition.origin.value_span())
-        value = _as_shown(evaluated(condition.content.node, scope, variables, _MISSING))
+        value = _as_shown(evaluated(condition.content.node, scope, variables, UNKNOWN))
         if depth > _DEEPEST:
             found = tracer_of(scope).condition_sources(condition)
             reasons = list(self.parameters(found, scope, depth))
