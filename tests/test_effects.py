@@ -20,6 +20,7 @@ from jovial_scaffold.core.project_inputs import Overrides
 from jovial_scaffold.core.text.source import pointer_text
 from jovial_scaffold.reports.effects import beside_texts
 from jovial_scaffold.reports.machine import deployed_document, target_document
+from jovial_scaffold.reports.words import said
 from tests.support import Write, jovial, load_cases, valid_json
 
 KEY = "0123456789abcdef" * 2
@@ -64,6 +65,7 @@ def test_effects(write: Write, case: dict[str, Any]) -> None:
     }
     assert found == {address: list(map(str, effect)) for address, effect in case["effects"].items()}
     assert [[f.id, f.address] for f in sorted(result.findings, key=lambda f: (f.id, f.address))] == case.get("findings", [])
+    assert case.get("says", "") in " ".join(f"{said(each.message)} {said(each.hint)}" for each in result.findings)
     for address, dragged in case.get("dragged", {}).items():
         assert [list(each.dragged) for each in result.effects if each.address == address] == [dragged]
     told = [[each.kind, each.name, *beside_texts(each), *(["anew", *each.because] if each.because else [])] for each in result.beside]

@@ -108,6 +108,9 @@ class Listed(_Unsaid):
     def __init__(self, items: "tuple[Operand, ...]", last: str = "and", most: int = 0) -> None:
         self.items, self.last, self.most = items, last, most
 
+    def __bool__(self) -> bool:
+        return bool(self.items)
+
 
 class Counted(_Unsaid):
     """`1 error`, `2 errors`."""

@@ -185,12 +185,12 @@ def _environment(alike: Sequence[Reached], style: Style, most: int) -> Iterator[
     else:
         yield from _deployment(each.deployment, style)
     groups = _grouped([(row.address, (row.kind, row.type, row.pointer, row.absent)) for row in rows], most)
-    shown = groups[:most] if most else groups
+    shown, every = groups[:most] if most else groups, [_rows(one) for one in alike]
     labels = [_label(rows[numbers[0]], address) for address, numbers in shown]
     label = min(max(map(cells, labels)), max(20, style.width // 2))
     for name, (_, numbers) in zip(labels, shown, strict=True):
         times = f"  (×{len(numbers):,})" if len(numbers) > 1 else ""
-        told = _change([_rows(one)[number] for one in alike for number in numbers], style, style.width - label - 10 - cells(times))
+        told = _change([held[number] for held in every for number in numbers], style, style.width - label - 10 - cells(times))
         yield f"      {padded(cut(name, label), label)}  {told}{style.paint('faint', times)}"
     yield from (f"      {line}" for line in _left(groups, shown, style))
 
